@@ -1,0 +1,19 @@
+// Command harvik is the service, its console and its command line in one binary.
+package main
+
+import (
+	"context"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"harvik/internal/cli"
+)
+
+func main() {
+	// Commands that follow a crawl handle Ctrl-C themselves; for all others it ends them.
+	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGTERM)
+	code := cli.Run(ctx, cli.Command(serve, oneTimeLink))
+	stop()
+	os.Exit(code)
+}

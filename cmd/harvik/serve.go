@@ -1,0 +1,215 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"harvik/console"
+	"harvik/internal/cli"
+	"harvik/internal/cluster"
+	"harvik/internal/fetch"
+	"harvik/internal/jobs"
+	"harvik/internal/service"
+	"harvik/internal/store"
+)
+
+// databaseFile tells `harvik link` where the service's database is.
+const databaseFile = "database.url"
+
+// linkLife is how long a sign-in link works.
+const linkLife = 24 * time.Hour
+
+// serve runs the service until Ctrl-C or SIGTERM.
+func serve(ctx context.Context, o cli.ServeOptions) error {
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
+	defer stop()
+	level := slog.LevelInfo
+	if o.Verbose {
+		level = slog.LevelDebug
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	guard, err := guardOf(o.Allow)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(o.Data, 0o755); err != nil {
+		return fmt.Errorf("making the data folder: %w", err)
+	}
+	unlock, err := lock(o.Data)
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	// The port is taken first: nothing is started for a service that cannot be reached.
+	listener, err := net.Listen("tcp", o.Listen)
+	if err != nil {
+		return fmt.Errorf("%w; choose another address with --listen", err)
+	}
+	defer listener.Close()
+	database := o.Database
+	if database == "" {
+		db, err := cluster.Start(ctx, o.Data)
+		if err != nil {
+			return err
+		}
+		defer func() {
+			if err := db.Stop(); err != nil {
+				log.Error("database not stopped", "reason", err.Error())
+			}
+		}()
+		database = db.URL
+	}
+	s, err := store.Open(ctx, database)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if n, err := s.FailLost(ctx); err != nil {
+		return err
+	} else if n > 0 {
+		log.Warn("crawls were cut off when the service last ended", "num_crawls", n)
+	}
+	if err := s.DropExpired(ctx); err != nil {
+		return err
+	}
+	address := "http://" + reachable(listener.Addr())
+	if err := leaveWord(ctx, s, o.Data, address, database); err != nil {
+		return err
+	}
+	defer os.Remove(filepath.Join(o.Data, cli.ServiceFile))
+	return listen(ctx, log, listener, s, guard, address)
+}
+
+// listen serves until ctx ends, then ends crawls and requests in good order.
+func listen(ctx context.Context, log *slog.Logger, l net.Listener, s *store.Store, guard fetch.Guard, address string) error {
+	runner := jobs.New(s, guard, log)
+	server := &http.Server{
+		Handler:           service.New(s, runner, console.Files(), log, ctx.Done()).Handler(),
+		ReadHeaderTimeout: 10 * time.Second,
+		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),
+	}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(l) }()
+	log.Info("service started", "address", address)
+	link, err := issueLink(ctx, s, address)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(os.Stdout, "Harvik runs at %s\nSign in to the console, once, within a day: %s\n", address, link)
+	select {
+	case err = <-failed:
+	case <-ctx.Done():
+		log.Info("service ending")
+	}
+	ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), 60*time.Second)
+	defer cancel()
+	runner.Shutdown(ending)
+	return errors.Join(err, server.Shutdown(ending))
+}
+
+// guardOf reads the ranges that --allow names.
+func guardOf(allow []string) (g fetch.Guard, err error) {
+	for _, a := range allow {
+		prefix, err := netip.ParsePrefix(a)
+		if err != nil {
+			addr, aerr := netip.ParseAddr(a)
+			if aerr != nil {
+				return g, fmt.Errorf("--allow %s: write a range such as 127.0.0.0/8, or an address", a)
+			}
+			prefix = netip.PrefixFrom(addr, addr.BitLen())
+		}
+		g.Allow = append(g.Allow, prefix)
+	}
+	return g, nil
+}
+
+// lock keeps a second service off the same data.
+func lock(data string) (unlock func(), err error) {
+	f, err := os.OpenFile(filepath.Join(data, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		f.Close()
+		return nil, fmt.Errorf("another service uses the data folder %s; stop it, or choose another folder with --data", data)
+	}
+	return func() { f.Close() }, nil
+}
+
+// reachable turns "listen on all interfaces" into an address that can be called.
+func reachable(a net.Addr) string {
+	host, port, err := net.SplitHostPort(a.String())
+	if ip := net.ParseIP(host); err == nil && ip != nil && ip.IsUnspecified() {
+		return net.JoinHostPort("127.0.0.1", port)
+	}
+	return a.String()
+}
+
+// leaveWord writes what the command line needs to find the service: its address, and the
+// owner's token, made at the first start and readable by this user only.
+func leaveWord(ctx context.Context, s *store.Store, data, address, database string) error {
+	tokenFile := filepath.Join(data, cli.TokenFile)
+	secret, err := os.ReadFile(tokenFile)
+	token := strings.TrimSpace(string(secret))
+	if errors.Is(err, os.ErrNotExist) || token == "" {
+		if token, err = s.Issue(ctx, store.Token, "owner", 0); err == nil {
+			err = writeFile(tokenFile, token)
+		}
+	} else if err == nil {
+		// The database may be a new one; the token that people have goes on being good.
+		err = s.KeepToken(ctx, "owner", token)
+	}
+	if err != nil {
+		return fmt.Errorf("keeping the owner's token: %w", err)
+	}
+	if err := writeFile(filepath.Join(data, databaseFile), database); err != nil {
+		return err
+	}
+	return writeFile(filepath.Join(data, cli.ServiceFile), address)
+}
+
+// writeFile replaces a file that only this user may read.
+func writeFile(name, text string) error {
+	if err := os.WriteFile(name+".new", []byte(text+"\n"), 0o600); err != nil {
+		return err
+	}
+	return os.Rename(name+".new", name)
+}
+
+func issueLink(ctx context.Context, s *store.Store, address string) (string, error) {
+	secret, err := s.Issue(ctx, store.Link, "console", linkLife)
+	if err != nil {
+		return "", err
+	}
+	// The secret stands behind the number sign, which browsers do not send.
+	return address + "/sign-in#" + secret, nil
+}
+
+// oneTimeLink makes a sign-in link for the running service of a data folder.
+func oneTimeLink(ctx context.Context, data string) (string, error) {
+	address, err := os.ReadFile(filepath.Join(data, cli.ServiceFile))
+	if err != nil {
+		return "", fmt.Errorf("no service runs on the data folder %s; start it with `harvik start`", data)
+	}
+	database, err := os.ReadFile(filepath.Join(data, databaseFile))
+	if err != nil {
+		return "", err
+	}
+	s, err := store.Open(ctx, strings.TrimSpace(string(database)))
+	if err != nil {
+		return "", err
+	}
+	defer s.Close()
+	return issueLink(ctx, s, strings.TrimSpace(string(address)))
+}

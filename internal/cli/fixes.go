@@ -1,0 +1,143 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+
+	"github.com/spf13/cobra"
+
+	"harvik/internal/client"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/record"
+)
+
+func (a *app) fixesCommand() *cobra.Command {
+	f := client.FixFilter{}
+	c := &cobra.Command{
+		Use: "fixes SITE[@N]", Short: "Show the fix list: what to change first", Args: args("SITE"),
+		Long: `Shows a crawl's fix list. Errors come first, then warnings, then notices; inside each, what
+brings the most comes first. "health after" is the score with the line and all before it done.
+
+  ◆ error   ◈ warning   ◇ notice`,
+		RunE: func(c *cobra.Command, in []string) error {
+			cr, err := a.crawl(c, in[0])
+			if err != nil {
+				return err
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			all := a.json || a.csv
+			if all && !c.Flags().Changed("limit") {
+				f.Limit = 10_000
+			}
+			list, err := cl.Fixes(c.Context(), cr.Site, cr.Number, f)
+			if err != nil {
+				return err
+			}
+			switch {
+			case a.json:
+				return writeJSON(c.OutOrStdout(), list)
+			case a.csv:
+				return fixesCSV(c.OutOrStdout(), list.Fixes)
+			}
+			printFixes(c.OutOrStdout(), cr, list)
+			return nil
+		},
+	}
+	c.Flags().StringVar(&f.Severity, "severity", "", "only errors, warnings or notices: error, warning or notice")
+	c.Flags().StringVar(&f.Group, "group", "", "only checks of this group, such as snippet or links")
+	c.Flags().StringVar(&f.Check, "check", "", "only this check")
+	c.Flags().IntVar(&f.Limit, "limit", 30, "lines at most")
+	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
+	return c
+}
+
+func printFixes(w io.Writer, cr record.Crawl, list record.FixList) {
+	fmt.Fprintf(w, "%s, crawl %d, health %s\n\n", bold(w, cr.Site), cr.Number, healthText(cr))
+	if len(list.Fixes) == 0 {
+		fmt.Fprintln(w, "Nothing to fix here.")
+		return
+	}
+	room := max(30, columns(w)-58)
+	t := newTable(w, []string{"", "fix", "what and where", "pages", "gain", "effort", "health after"}, 4, 5, 7)
+	for _, f := range list.Fixes {
+		t.AppendRow([]any{sign(w, f.Severity), f.ID, middle(f.Line, room), thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)})
+	}
+	t.Render()
+	if n := list.Total - len(list.Fixes); n > 0 {
+		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", thousands(n), list.Total)
+	}
+}
+
+func fixesCSV(w io.Writer, fixes []fixlist.Fix) error {
+	rows := [][]string{{"rank", "fix", "severity", "group", "check", "what", "target", "value", "pages", "places", "gain", "effort", "health after", "example"}}
+	for _, f := range fixes {
+		rows = append(rows, []string{
+			strconv.Itoa(f.Rank), f.ID, f.Severity.String(), f.Group, f.Check, f.Line, f.Target, f.Value,
+			strconv.Itoa(f.Pages), strconv.Itoa(f.Places), strconv.FormatFloat(f.Gain, 'f', 4, 64), f.Effort,
+			strconv.FormatFloat(f.HealthAfter, 'f', 2, 64), f.Example,
+		})
+	}
+	return writeCSV(w, rows)
+}
+
+func (a *app) fixCommand() *cobra.Command {
+	limit := 20
+	c := &cobra.Command{
+		Use: "fix SITE[@N] ID", Short: "Show one fix: what, why, how, evidence and pages", Args: args("SITE", "ID"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cr, err := a.crawl(c, in[0])
+			if err != nil {
+				return err
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			d, err := cl.Fix(c.Context(), cr.Site, cr.Number, in[1])
+			if err != nil {
+				return err
+			}
+			pages, err := cl.FixPages(c.Context(), cr.Site, cr.Number, in[1], limit)
+			if err != nil {
+				return err
+			}
+			if a.json {
+				return writeJSON(c.OutOrStdout(), map[string]any{"fix": d.Fix, "check": d.Check, "pages": pages})
+			}
+			printFix(c.OutOrStdout(), d, pages)
+			return nil
+		},
+	}
+	c.Flags().IntVar(&limit, "limit", limit, "pages at most")
+	return c
+}
+
+func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
+	f := d.Fix
+	fmt.Fprintf(w, "%s %s\n", sign(w, f.Severity), bold(w, f.Line))
+	fmt.Fprintf(w, "  %s, %s · gain %s · effort %s · rank %d · %s\n\n", f.Severity, f.Check, gain(f.Gain), f.Effort, f.Rank, f.State)
+	for _, part := range [][2]string{{"What", d.Check.What}, {"Why", d.Check.Why}, {"How to fix", d.Check.How}} {
+		fmt.Fprintln(w, "  "+bold(w, part[0]))
+		wrap(w, "  ", part[1])
+		fmt.Fprintln(w)
+	}
+	if d.Check.Source != "" {
+		wrap(w, "  ", "Rests on: "+d.Check.Source)
+		fmt.Fprintln(w)
+	}
+	fmt.Fprintf(w, "  %s\n", bold(w, count(f.Pages, "page", "pages")))
+	for _, p := range pages {
+		fmt.Fprintf(w, "\n  %s\n", p.Address)
+		printPlaces(w, "    ", p.Places)
+		if len(p.Outline) > 0 {
+			printOutline(w, "    ", p.Outline)
+		}
+	}
+	if n := f.Pages - len(pages); n > 0 {
+		fmt.Fprintf(w, "\n  %s more; --limit %d shows them all.\n", thousands(n), f.Pages)
+	}
+}

@@ -1,0 +1,287 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"harvik/internal/client"
+	"harvik/internal/core/check"
+	"harvik/internal/core/page"
+	"harvik/internal/record"
+)
+
+func (a *app) pagesCommand() *cobra.Command {
+	q := record.PageQuery{}
+	c := &cobra.Command{
+		Use: "pages SITE[@N]", Short: "List what was fetched", Args: args("SITE"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cr, err := a.crawl(c, in[0])
+			if err != nil {
+				return err
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if (a.json || a.csv) && !c.Flags().Changed("limit") {
+				return a.allPages(c, cl, cr, q)
+			}
+			list, err := cl.Pages(c.Context(), cr.Site, cr.Number, q)
+			if err != nil {
+				return err
+			}
+			switch {
+			case a.json:
+				return writeJSON(c.OutOrStdout(), list)
+			case a.csv:
+				return writeCSV(c.OutOrStdout(), pageRows(list.Pages))
+			}
+			printPages(c.OutOrStdout(), list)
+			return nil
+		},
+	}
+	c.Flags().StringVar(&q.Search, "search", "", "only where address or title contain this")
+	c.Flags().StringVar(&q.Status, "status", "", "only this status: 200, 4xx, none")
+	c.Flags().StringVar(&q.Kind, "kind", "", "only html, other, or a kind of page such as list or contact")
+	c.Flags().StringVar(&q.Check, "check", "", "only pages on which this check fails")
+	c.Flags().StringVar(&q.Fix, "fix", "", "only pages of this fix")
+	c.Flags().StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: address, status, words, bytes, title, depth, linksIn, health, findings, wait")
+	c.Flags().IntVar(&q.Limit, "limit", 40, "lines at most")
+	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
+	return c
+}
+
+// allPages writes every page, list by list.
+func (a *app) allPages(c *cobra.Command, cl *client.Client, cr record.Crawl, q record.PageQuery) error {
+	q.Limit = 5000
+	all := record.PageList{Pages: []record.PageRow{}}
+	for {
+		list, err := cl.Pages(c.Context(), cr.Site, cr.Number, q)
+		if err != nil {
+			return err
+		}
+		all.Pages = append(all.Pages, list.Pages...)
+		all.Total = list.Total
+		if q.After = list.Next; q.After == "" {
+			break
+		}
+	}
+	if a.json {
+		return writeJSON(c.OutOrStdout(), all)
+	}
+	return writeCSV(c.OutOrStdout(), pageRows(all.Pages))
+}
+
+func pageRows(pages []record.PageRow) [][]string {
+	rows := [][]string{{"address", "status", "type", "indexable", "kind", "title", "description", "h1", "words", "bytes", "depth", "links in", "health", "errors", "warnings", "notices"}}
+	for _, p := range pages {
+		health := ""
+		if p.Health >= 0 {
+			health = strconv.FormatFloat(p.Health, 'f', 2, 64)
+		}
+		rows = append(rows, []string{
+			p.Address, statusWord(p), p.Type, strconv.FormatBool(p.Indexable), p.Kind, p.Title, p.Description, p.H1,
+			strconv.Itoa(p.Words), strconv.Itoa(p.Bytes), strconv.Itoa(p.Depth), strconv.Itoa(p.LinksIn), health,
+			strconv.Itoa(p.Errors), strconv.Itoa(p.Warnings), strconv.Itoa(p.Notices),
+		})
+	}
+	return rows
+}
+
+func statusWord(p record.PageRow) string {
+	if p.Status > 0 {
+		return strconv.Itoa(p.Status)
+	}
+	return p.Outcome
+}
+
+func printPages(w io.Writer, list record.PageList) {
+	if len(list.Pages) == 0 {
+		fmt.Fprintln(w, "No page like that.")
+		return
+	}
+	room := max(30, (columns(w)-56)*6/10)
+	t := newTable(w, []string{"address", "status", "title", "words", "clicks", "links in", "health", "◆", "◈", "◇"}, 2, 4, 5, 6, 7, 8, 9, 10)
+	for _, p := range list.Pages {
+		health, depth := "–", "–"
+		if p.Health >= 0 {
+			health = points(p.Health)
+		}
+		if p.Depth >= 0 {
+			depth = strconv.Itoa(p.Depth)
+		}
+		t.AppendRow([]any{
+			middle(p.Address, room), statusWord(p), end(p.Title, max(16, columns(w)-56-room)), p.Words, depth, p.LinksIn, health,
+			zero(p.Errors), zero(p.Warnings), zero(p.Notices),
+		})
+	}
+	t.Render()
+	if n := list.Total - len(list.Pages); n > 0 {
+		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", thousands(n), list.Total)
+	}
+}
+
+func zero(n int) string {
+	if n == 0 {
+		return "·"
+	}
+	return strconv.Itoa(n)
+}
+
+func (a *app) pageCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "page SITE[@N] ADDRESS", Short: "Show all about one page", Args: args("SITE", "ADDRESS"),
+		Example: "  harvik page fernhollow /plants/",
+		RunE: func(c *cobra.Command, in []string) error {
+			cr, err := a.crawl(c, in[0])
+			if err != nil {
+				return err
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			d, err := cl.Page(c.Context(), cr.Site, cr.Number, in[1])
+			if err != nil {
+				return err
+			}
+			into, err := cl.LinksIn(c.Context(), cr.Site, cr.Number, in[1], 10)
+			if err != nil {
+				return err
+			}
+			if a.json {
+				return writeJSON(c.OutOrStdout(), map[string]any{"page": d, "linksIn": into})
+			}
+			printPage(c.OutOrStdout(), d, into)
+			return nil
+		},
+	}
+}
+
+func printPage(w io.Writer, d record.PageDetail, into client.LinksInto) {
+	fmt.Fprintln(w, bold(w, d.Address))
+	if d.Row == nil {
+		fmt.Fprintf(w, "  %s: not fetched\n", d.State)
+		if d.RuleText != "" {
+			fmt.Fprintf(w, "  shut out by line %d of robots.txt: %s\n", d.RuleLine, d.RuleText)
+		}
+		printInto(w, into)
+		return
+	}
+	f, row := d.Facts, d.Row
+	fmt.Fprintf(w, "  %s · %s · %s bytes · first byte after %d ms · %s\n", statusWord(*row), row.Type, thousands(row.Bytes), row.FirstByte, f.Protocol)
+	if f.Detail != "" {
+		fmt.Fprintf(w, "  %s\n", f.Detail)
+	}
+	if f.Redirect != "" {
+		fmt.Fprintf(w, "  leads on to %s\n", f.Redirect)
+	}
+	if doc := f.Document; doc != nil {
+		fmt.Fprintln(w)
+		for _, part := range [][2]string{{"title", doc.Title()}, {"description", doc.Description()}, {"canonical", f.Canonical()}, {"language", doc.Lang}} {
+			if part[1] == "" {
+				part[1] = faint(w, "none")
+			}
+			fmt.Fprintf(w, "  %-12s %s\n", part[0], part[1])
+		}
+		search := "search engines may show it"
+		if ok, why := f.Indexable(); !ok {
+			search = "search engines may not show it: " + why
+		}
+		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words", thousands(doc.Words))
+		if doc.Kind != page.Ordinary {
+			fmt.Fprintf(w, "; taken for a %s page: %s", doc.Kind, doc.KindReason)
+		}
+		fmt.Fprintf(w, "\n  %-12s %.1f, importance %.2f\n", "health", row.Health, row.Importance)
+		if len(doc.Headings) > 0 {
+			fmt.Fprintf(w, "\n  %s\n", bold(w, "Headings in order"))
+			printOutline(w, "  ", doc.Headings)
+		}
+	}
+	fmt.Fprintf(w, "\n  %s\n", bold(w, "Findings"))
+	if len(d.Findings) == 0 {
+		fmt.Fprintln(w, "  none")
+	}
+	for _, found := range d.Findings {
+		fmt.Fprintf(w, "  %s\n", found.Check)
+		printPlaces(w, "    ", found.Places)
+	}
+	printInto(w, into)
+	fmt.Fprintf(w, "\n  %s links out\n", thousands(len(d.Links)))
+}
+
+func printInto(w io.Writer, into client.LinksInto) {
+	fmt.Fprintf(w, "\n  %s\n", bold(w, "Linked from "+count(into.Pages, "page", "pages")))
+	for i, l := range into.Links {
+		if i == 10 {
+			break
+		}
+		fmt.Fprintf(w, "  %s  “%s”, %s\n", middle(l.From, columns(w)/2), end(l.Words, 40), placeOr(l.Place))
+	}
+}
+
+func placeOr(s string) string {
+	if s == "" {
+		return "content"
+	}
+	return s
+}
+
+// maxShown bounds the places shown for one page.
+const maxShown = 8
+
+func printPlaces(w io.Writer, indent string, places []check.Place) {
+	for i, p := range places {
+		if i == maxShown {
+			fmt.Fprintf(w, "%s… and %s\n", indent, count(len(places)-i, "place", "places")+" more")
+			return
+		}
+		line := p.Note
+		if p.Words != "" {
+			line += fmt.Sprintf(", link “%s”", end(p.Words, 60))
+		}
+		if p.At != "" {
+			line += ", in " + p.At
+		}
+		if p.Line > 0 {
+			line += fmt.Sprintf(", line %d", p.Line)
+		}
+		wrap(w, indent, line)
+		if p.Value != "" && !strings.Contains(p.Note, p.Value) {
+			fmt.Fprintf(w, "%s  “%s”\n", indent, end(p.Value, columns(w)-len(indent)-8))
+		}
+		for k, h := range p.Hops {
+			if len(p.Hops) > 1 {
+				fmt.Fprintf(w, "%s  %d. %s %s\n", indent, k+1, h.Address, faint(w, statusOr(h.Status)))
+			}
+		}
+		for k, o := range p.Others {
+			if k == 5 {
+				fmt.Fprintf(w, "%s  … and %d more\n", indent, p.Of-1-k)
+				break
+			}
+			fmt.Fprintf(w, "%s  also %s\n", indent, o)
+		}
+	}
+}
+
+func statusOr(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+func printOutline(w io.Writer, indent string, headings []page.Heading) {
+	for _, h := range headings {
+		words := h.Text
+		if words == "" {
+			words = faint(w, "(empty)")
+		}
+		fmt.Fprintf(w, "%s%sh%d  %s\n", indent, strings.Repeat("  ", h.Level-1), h.Level, end(words, 90))
+	}
+}

@@ -1,0 +1,229 @@
+// Package cli is Harvik's command line: one file a command, all of them speaking to the
+// service through its client.
+package cli
+
+import (
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"harvik/internal/client"
+	"harvik/internal/core/plan"
+)
+
+// Exit codes of the program.
+const (
+	ExitOK    = 0
+	ExitFail  = 1 // it could not be done; the reason is on standard error
+	ExitUsage = 2 // the command line makes no sense
+)
+
+// ServeOptions are those of the start command.
+type ServeOptions struct {
+	Data     string   // folder
+	Listen   string   // address:port
+	Database string   // an existing server instead of Harvik's own
+	Allow    []string // address ranges that may be crawled besides public ones
+	Verbose  bool
+}
+
+// app is what all commands share.
+type app struct {
+	data, server, token string
+	json, csv           bool
+	serve               func(context.Context, ServeOptions) error
+	link                func(ctx context.Context, data string) (string, error)
+}
+
+// Command is the whole command line. Serve runs the service, link makes a one-time sign-in
+// link for the service of a data folder.
+func Command(serve func(context.Context, ServeOptions) error, link func(context.Context, string) (string, error)) *cobra.Command {
+	a := &app{serve: serve, link: link}
+	root := &cobra.Command{
+		Use:   "harvik",
+		Short: "Crawl a site, find what is wrong, and work the fix list",
+		Long: `Harvik crawls a client's site, finds what is wrong with it, scores its health and
+ranks the repairs into a fix list.
+
+Start the service with "harvik start", then add a site and crawl it:
+
+  harvik site add fernhollow https://fernhollow.example/
+  harvik crawl fernhollow
+  harvik fixes fernhollow
+
+A crawl is named SITE@NUMBER; SITE alone means its newest finished crawl.
+Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense.`,
+		SilenceUsage: true, SilenceErrors: true,
+	}
+	f := root.PersistentFlags()
+	f.StringVar(&a.data, "data", os.Getenv("HARVIK_DATA"), "data folder of the service (HARVIK_DATA); by default "+defaultData())
+	f.StringVar(&a.server, "server", os.Getenv("HARVIK_SERVER"), "address of the service (HARVIK_SERVER); found in the data folder by default")
+	f.BoolVar(&a.json, "json", false, "write JSON")
+	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usage(c, err) })
+	root.AddCommand(
+		a.startCommand(), a.linkCommand(), a.siteCommand(), a.planCommand(), a.crawlCommand(), a.healthCommand(),
+		a.fixesCommand(), a.fixCommand(), a.pagesCommand(), a.pageCommand(), a.checkCommand(),
+	)
+	return root
+}
+
+// usageError is a command line that makes no sense.
+type usageError struct{ error }
+
+func usage(c *cobra.Command, err error) error {
+	return usageError{fmt.Errorf("%w; see `%s --help`", err, c.CommandPath())}
+}
+
+// Run executes a command line and returns the exit code.
+func Run(ctx context.Context, root *cobra.Command) int {
+	err := root.ExecuteContext(ctx)
+	if err == nil {
+		return ExitOK
+	}
+	fmt.Fprintln(root.ErrOrStderr(), "harvik:", err)
+	var u usageError
+	if errors.As(err, &u) || strings.HasPrefix(err.Error(), "unknown command") {
+		return ExitUsage
+	}
+	return ExitFail
+}
+
+// args checks the number of arguments, naming them in the refusal.
+func args(names ...string) cobra.PositionalArgs {
+	return func(c *cobra.Command, given []string) error {
+		least := 0
+		for _, n := range names {
+			if !strings.HasPrefix(n, "[") {
+				least++
+			}
+		}
+		switch {
+		case len(given) < least:
+			return usage(c, fmt.Errorf("%s is missing", names[len(given)]))
+		case len(given) > len(names):
+			return usage(c, fmt.Errorf("%q is one word too many", given[len(names)]))
+		}
+		return nil
+	}
+}
+
+// group makes a command that only holds others, and answers a wrong word with a suggestion.
+func group(use, short string, commands ...*cobra.Command) *cobra.Command {
+	c := &cobra.Command{Use: use, Short: short}
+	c.AddCommand(commands...)
+	c.RunE = func(c *cobra.Command, given []string) error {
+		if len(given) == 0 {
+			return c.Help()
+		}
+		var names []string
+		for _, sub := range commands {
+			names = append(names, sub.Name())
+		}
+		err := fmt.Errorf("%s has no command %q", c.CommandPath(), given[0])
+		if near := plan.Nearest(given[0], names); near != "" {
+			err = fmt.Errorf("%w, did you mean %q?", err, near)
+		}
+		return usage(c, err)
+	}
+	return c
+}
+
+func defaultData() string {
+	if os.Geteuid() == 0 {
+		return "/var/lib/harvik"
+	}
+	if base := os.Getenv("XDG_DATA_HOME"); base != "" {
+		return filepath.Join(base, "harvik")
+	}
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return "harvik-data"
+	}
+	return filepath.Join(home, ".local", "share", "harvik")
+}
+
+func (a *app) dataFolder() string {
+	if a.data != "" {
+		return a.data
+	}
+	return defaultData()
+}
+
+// Files of the data folder.
+const (
+	TokenFile   = "owner.token"
+	ServiceFile = "service.address"
+)
+
+// client finds the service and its credential.
+func (a *app) client() (*client.Client, error) {
+	server := a.server
+	if server == "" {
+		data, err := os.ReadFile(filepath.Join(a.dataFolder(), ServiceFile))
+		if err != nil {
+			return nil, fmt.Errorf("no service is known in %s; start one with `harvik start`, or name its --data folder", a.dataFolder())
+		}
+		server = strings.TrimSpace(string(data))
+	}
+	token := os.Getenv("HARVIK_TOKEN")
+	if token == "" {
+		data, err := os.ReadFile(filepath.Join(a.dataFolder(), TokenFile))
+		if err != nil {
+			return nil, fmt.Errorf("the service's token cannot be read: %w; set HARVIK_TOKEN, or run as the user who started the service", err)
+		}
+		token = strings.TrimSpace(string(data))
+	}
+	return client.New(server, token), nil
+}
+
+// crawlName takes SITE[@N] apart; 0 is the newest finished crawl.
+func crawlName(s string) (site string, number int, err error) {
+	site, n, ok := strings.Cut(s, "@")
+	if !ok {
+		return site, 0, nil
+	}
+	number, err = strconv.Atoi(n)
+	if err != nil || number < 1 {
+		return "", 0, usageError{fmt.Errorf("%q names no crawl; write SITE or SITE@NUMBER, such as fernhollow@3", s)}
+	}
+	return site, number, nil
+}
+
+func writeJSON(w io.Writer, v any) error {
+	e := json.NewEncoder(w)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}
+
+// writeCSV writes a table by RFC 4180. A cell that a spreadsheet would take for a formula
+// gets an apostrophe before it.
+func writeCSV(w io.Writer, rows [][]string) error {
+	out := csv.NewWriter(w)
+	out.UseCRLF = true
+	for _, r := range rows {
+		safe := make([]string, len(r))
+		for i, cell := range r {
+			if cell != "" && strings.IndexByte("=+-@\t\r", cell[0]) >= 0 {
+				if _, err := strconv.ParseFloat(cell, 64); err != nil {
+					cell = "'" + cell
+				}
+			}
+			safe[i] = cell
+		}
+		if err := out.Write(safe); err != nil {
+			return err
+		}
+	}
+	out.Flush()
+	return out.Error()
+}

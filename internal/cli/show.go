@@ -1,0 +1,143 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
+
+	"harvik/internal/core/check"
+)
+
+// signs of the severities: one shape, three fills.
+var signs = [...]string{check.Error: "◆", check.Warning: "◈", check.Notice: "◇"}
+
+// colours of the severities, on a terminal only, besides the sign.
+var colours = [...]text.Colors{
+	check.Error: {text.FgMagenta, text.Bold}, check.Warning: {text.FgYellow}, check.Notice: {text.FgCyan},
+}
+
+// isTerminal tells whether colour and a live line make sense.
+func isTerminal(w io.Writer) bool {
+	f, ok := w.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd())) && os.Getenv("NO_COLOR") == ""
+}
+
+// columns is the width to write for: the terminal's, or 100 elsewhere.
+func columns(w io.Writer) int {
+	if f, ok := w.(*os.File); ok {
+		if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 0 {
+			return max(60, n)
+		}
+	}
+	return 100
+}
+
+func sign(w io.Writer, s check.Severity) string {
+	if isTerminal(w) {
+		return colours[s].Sprint(signs[s])
+	}
+	return signs[s]
+}
+
+func bold(w io.Writer, s string) string {
+	if isTerminal(w) {
+		return text.Bold.Sprint(s)
+	}
+	return s
+}
+
+func faint(w io.Writer, s string) string {
+	if isTerminal(w) {
+		return text.Faint.Sprint(s)
+	}
+	return s
+}
+
+// newTable is a table without lines: columns two spaces apart, headings faint. Right names
+// the columns that hold numbers, from 1.
+func newTable(w io.Writer, heads []string, right ...int) table.Writer {
+	t := table.NewWriter()
+	t.SetOutputMirror(w)
+	t.SetStyle(table.Style{
+		Box: table.BoxStyle{PaddingRight: "  "}, Format: table.FormatOptions{}, Options: table.OptionsNoBordersAndSeparators,
+	})
+	row := make(table.Row, len(heads))
+	for i, h := range heads {
+		row[i] = faint(w, h)
+	}
+	t.AppendHeader(row)
+	var configs []table.ColumnConfig
+	for _, n := range right {
+		configs = append(configs, table.ColumnConfig{Number: n, Align: text.AlignRight, AlignHeader: text.AlignRight})
+	}
+	t.SetColumnConfigs(configs)
+	t.SuppressTrailingSpaces()
+	return t
+}
+
+// middle shortens a text in its middle to n characters.
+func middle(s string, n int) string {
+	if utf8.RuneCountInString(s) <= n || n < 8 {
+		return s
+	}
+	r := []rune(s)
+	tail := n / 3
+	return string(r[:n-tail-1]) + "…" + string(r[len(r)-tail:])
+}
+
+// end shortens a text at its end.
+func end(s string, n int) string {
+	if r := []rune(s); len(r) > n && n > 1 {
+		return string(r[:n-1]) + "…"
+	}
+	return s
+}
+
+// wrap breaks a text into lines of at most width characters.
+func wrap(w io.Writer, indent, s string) {
+	fmt.Fprintln(w, indentLines(indent, text.WrapSoft(s, columns(w)-len(indent)-2)))
+}
+
+func indentLines(indent, s string) string {
+	lines := strings.Split(s, "\n")
+	for i, l := range lines {
+		lines[i] = indent + strings.TrimRight(l, " ")
+	}
+	return strings.Join(lines, "\n")
+}
+
+func points(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) }
+
+// gain shows what a fix brings; a small one is not shown as nothing.
+func gain(f float64) string {
+	switch {
+	case f >= 0.05:
+		return "+" + strconv.FormatFloat(f, 'f', 1, 64)
+	case f > 0:
+		return "+" + strconv.FormatFloat(max(f, 0.001), 'f', 3, 64)
+	}
+	return "0"
+}
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%s %s", thousands(n), many)
+}
+
+// thousands writes a number with thin groups: 12 345.
+func thousands(n int) string {
+	s := strconv.Itoa(n)
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + " " + s[i:]
+	}
+	return s
+}

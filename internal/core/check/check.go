@@ -1,0 +1,190 @@
+// Package check defines what a check is, its thresholds, and how a run goes. A check is a
+// value: what it says stands beside what it does, and lists, help, documentation, API and
+// console are made from it.
+package check
+
+import (
+	"fmt"
+
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
+)
+
+// Severity of a check.
+type Severity uint8
+
+const (
+	Error Severity = iota
+	Warning
+	Notice
+)
+
+var severityNames = [...]string{"error", "warning", "notice"}
+
+func (s Severity) String() string { return severityNames[s] }
+
+// MarshalText writes the name.
+func (s Severity) MarshalText() ([]byte, error) { return []byte(s.String()), nil }
+
+// UnmarshalText reads a name.
+func (s *Severity) UnmarshalText(b []byte) error {
+	for i, name := range severityNames {
+		if name == string(b) {
+			*s = Severity(i)
+			return nil
+		}
+	}
+	return fmt.Errorf("%q is no severity: error, warning or notice", b)
+}
+
+// Effort is how much work one repair is.
+type Effort uint8
+
+const (
+	Minutes Effort = iota
+	Hours
+	Days
+)
+
+// Scope is what a check looks at.
+type Scope uint8
+
+const (
+	Documents Scope = iota // every fetched HTML page with status 200
+	Indexable              // those that a search engine may show
+	WholeSite              // judged over the site after the crawl
+)
+
+// Gather says how findings become causes, before layout and section are tried.
+type Gather uint8
+
+const (
+	ByPlace  Gather = iota // same place of one layout, else separate pages
+	ByTarget               // the address that each place names
+	ByValue                // the value that places share
+)
+
+// A Check is one rule.
+type Check struct {
+	ID       string // "title-missing"; never renamed or reused
+	Group    string
+	Severity Severity
+	Factor   float64 // times the severity's cost, 0.5 to 4; 0 means 1
+	Scope    Scope
+	Gather   Gather
+	Effort   Effort
+	Title    string // phrase for lists, no capital, no full stop
+	// Line is the fix as a sentence. {target}, {value}, {n} and {link} ("Footer link",
+	// "Link") are filled in; how many pages and where is added by the fix list.
+	Line   string
+	What   string
+	Why    string
+	How    string
+	Source string   // standard or public guidance it rests on; "" for a house rule
+	Limits []string // names of the thresholds it uses
+	Page   func(*PagePass)
+	Site   func(*SitePass) error
+}
+
+// Weight is the factor with its default.
+func (c *Check) Weight() float64 {
+	if c.Factor == 0 {
+		return 1
+	}
+	return c.Factor
+}
+
+// A Finding is a check failing on a page, at one or more places.
+type Finding struct {
+	Check  *Check
+	Page   int32 // address number; −1 for the site
+	Places []Place
+}
+
+// A Place is one place of a finding, with its evidence. Fields that say nothing are empty.
+type Place struct {
+	Note     string   `json:"note"` // what is wrong here, both values named
+	Value    string   `json:"value,omitempty"`
+	Target   string   `json:"target,omitempty"` // the address concerned
+	Words    string   `json:"words,omitempty"`  // of the link
+	At       string   `json:"at,omitempty"`     // place on the page: "nav > ul > li 3"
+	Line     int      `json:"line,omitempty"`   // in the source
+	Col      int      `json:"col,omitempty"`
+	Others   []string `json:"others,omitempty"` // other pages concerned, at most MaxOthers
+	Of       int      `json:"of,omitempty"`     // how many pages share this, itself included
+	Hops     []Hop    `json:"hops,omitempty"`
+	Likeness float64  `json:"likeness,omitempty"` // 0 to 1
+
+	Region page.Region `json:"region,omitempty"` // where a link stands
+	Group  string      `json:"group,omitempty"`  // what places with one cause have in common; defaults to Target or Value
+}
+
+// Hop is one step of a redirect chain.
+type Hop struct {
+	Address string `json:"address"`
+	Status  int    `json:"status,omitempty"`
+}
+
+// MaxOthers bounds the other pages that evidence names; Of says how many there are.
+const MaxOthers = 20
+
+// MaxPlaces bounds the places that are kept for one check on one page.
+const MaxPlaces = 500
+
+// A PagePass is one check's look at one page. It is not shared between goroutines.
+type PagePass struct {
+	Facts  *page.Facts
+	Doc    *page.Document
+	Limits *Limits
+	report func(Place)
+}
+
+// Report adds a place.
+func (p *PagePass) Report(place Place) { p.report(place) }
+
+// Reportf adds a place in the source with a note.
+func (p *PagePass) Reportf(pos page.Pos, value, format string, args ...any) {
+	p.report(Place{Note: fmt.Sprintf(format, args...), Value: value, Line: pos.Line, Col: pos.Col})
+}
+
+// A SitePass is one check's look at the whole crawl.
+type SitePass struct {
+	*survey.Survey
+	Limits *Limits
+	report func(page int32, place Place)
+}
+
+// Report adds a place on a page.
+func (p *SitePass) Report(page int32, place Place) { p.report(page, place) }
+
+// Others names the other members of a group, at most MaxOthers.
+func (p *SitePass) Others(group []*survey.Page, self int32) []string {
+	var out []string
+	for _, g := range group {
+		if g.ID != self && len(out) < MaxOthers {
+			out = append(out, p.URL(g.ID))
+		}
+	}
+	return out
+}
+
+// ReportShared reports each member of a group that shares a text, with the others.
+func (p *SitePass) ReportShared(group []*survey.Page, what string, value func(*survey.Page) page.Text) {
+	for _, g := range group {
+		t := value(g)
+		p.Report(g.ID, Place{
+			Note:  fmt.Sprintf("%d pages have this %s", len(group), what),
+			Value: t.Text, Group: text.Key(t.Text), Line: t.Line, Col: t.Col,
+			Others: p.Others(group, g.ID), Of: len(group),
+		})
+	}
+}
+
+// Short shortens a long address in the middle for a note.
+func Short(s string) string {
+	if r := []rune(s); len(r) > 100 {
+		return string(r[:60]) + "…" + string(r[len(r)-35:])
+	}
+	return s
+}

@@ -1,0 +1,102 @@
+package check
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+)
+
+// A Runner runs a catalogue. It is safe for use from several goroutines.
+type Runner struct {
+	Checks []*Check
+	Limits *Limits
+	// Panicked is told of a check that panicked; the run goes on without its findings
+	// for that page. Nil is fine.
+	Panicked func(c *Check, address string, value any)
+}
+
+// Page runs the page checks over one page's facts and returns what they found, in the order
+// of the catalogue.
+func (r *Runner) Page(id int32, f *page.Facts) []Finding {
+	if !f.IsPage() {
+		return nil
+	}
+	indexable, _ := f.Indexable()
+	var out []Finding
+	for _, c := range r.Checks {
+		if c.Page == nil || c.Scope == Indexable && !indexable {
+			continue
+		}
+		var places []Place
+		pass := PagePass{Facts: f, Doc: f.Document, Limits: r.Limits, report: func(p Place) {
+			if len(places) < MaxPlaces {
+				places = append(places, p)
+			}
+		}}
+		if r.guard(c, f.Address, func() { c.Page(&pass) }) && len(places) > 0 {
+			out = append(out, Finding{c, id, places})
+		}
+	}
+	return out
+}
+
+// Site runs the site checks. Findings come in the order of the catalogue, then of page
+// address, places as reported.
+func (r *Runner) Site(s *survey.Survey) ([]Finding, error) {
+	var out []Finding
+	for _, c := range r.Checks {
+		if c.Site == nil {
+			continue
+		}
+		found := map[int32]*Finding{}
+		pass := SitePass{Survey: s, Limits: r.Limits, report: func(page int32, p Place) {
+			f := found[page]
+			if f == nil {
+				f = &Finding{Check: c, Page: page}
+				found[page] = f
+			}
+			if len(f.Places) < MaxPlaces {
+				f.Places = append(f.Places, p)
+			}
+		}}
+		var err error
+		if !r.guard(c, "the site", func() { err = c.Site(&pass) }) {
+			continue
+		}
+		if err != nil {
+			return nil, fmt.Errorf("running %s: %w", c.ID, err)
+		}
+		first := len(out)
+		for _, f := range found {
+			out = append(out, *f)
+		}
+		slices.SortFunc(out[first:], func(a, b Finding) int {
+			return cmp.Or(strings.Compare(addressOf(s, a.Page), addressOf(s, b.Page)))
+		})
+	}
+	return out, nil
+}
+
+func addressOf(s *survey.Survey, id int32) string {
+	if id < 0 {
+		return ""
+	}
+	return s.URL(id)
+}
+
+func (r *Runner) guard(c *Check, address string, run func()) (ok bool) {
+	defer func() {
+		if v := recover(); v != nil {
+			ok = false
+			if r.Panicked != nil {
+				r.Panicked(c, address, v)
+			}
+		}
+	}()
+	run()
+	return true
+}

@@ -1,0 +1,136 @@
+// Package copy holds the checks of a page's main text: the text without navigation,
+// header, footer and asides.
+package copy
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/neardup"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
+)
+
+const (
+	group    = "copy"
+	guidance = "search engines' public guidance on duplicate and helpful content"
+)
+
+// Suite is the group's checks.
+var Suite = []*check.Check{
+	{
+		ID: "copy-thin", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Hours,
+		Title: "page has little text", Line: "Very little text",
+		What: "The main text is short. Lists, contact, login, search, cart, legal, gallery and calculator pages are rightly short and left out.",
+		Why:  "There is little for a reader to stay for and little for a search engine to understand.",
+		How:  "Answer the questions a visitor brings, or join the page with another. If it is rightly short, waive this.", Source: guidance, Limits: []string{"thin-words"}, Page: thin,
+	},
+	{
+		ID: "copy-duplicate", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
+		Title: "several pages have the same text", Line: "{n} pages have the same text, among them {example}",
+		What: "The main text is the same as that of another page; white space and upper or lower case make no difference.",
+		Why:  "Search engines show one of the pages, not always the right one, and spend their visits on copies.",
+		How:  "Keep one page and redirect the others to it, or name it as their canonical. If they were meant to differ, write the text that is missing.", Source: guidance, Limits: []string{"duplicate-words"}, Site: duplicate,
+	},
+	{
+		ID: "copy-near-duplicate", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
+		Title: "several pages have nearly the same text", Line: "{n} pages have nearly the same text, among them {example}",
+		What: "The main text is nearly that of another page. The percentage is the share of five-word runs that the two have in common.",
+		Why:  "Pages that differ in a few words compete with each other; often a template was filled in with only a name changed.",
+		How:  "Say on each page what is particular to it, or join them.", Source: guidance + "; Broder 1997 for the measure", Limits: []string{"near-words", "near-percent"}, Site: nearDuplicate,
+	},
+}
+
+func thin(p *check.PagePass) {
+	if p.Doc.Kind == page.Ordinary && p.Doc.Words < p.Limits.ThinWords {
+		p.Reportf(page.Pos{}, "", "%d words of main text, fewer than %d", p.Doc.Words, p.Limits.ThinWords)
+	}
+}
+
+func duplicate(p *check.SitePass) error {
+	for _, g := range sameText(p) {
+		for _, m := range g {
+			p.Report(m.ID, check.Place{
+				Note:  fmt.Sprintf("%d pages have this text of %d words", len(g), m.Words),
+				Group: p.URL(g[0].ID), Others: p.Others(g, m.ID), Of: len(g),
+			})
+		}
+	}
+	return nil
+}
+
+func sameText(p *check.SitePass) [][]*survey.Page {
+	return p.ShareHash(func(g *survey.Page) uint64 {
+		if !g.Indexable || g.Words < p.Limits.DuplicateWords {
+			return 0
+		}
+		return g.TextHash
+	})
+}
+
+// nearDuplicate compares one page of each text; pages with the very same text have
+// copy-duplicate, which says more.
+func nearDuplicate(p *check.SitePass) error {
+	same := map[int32][]*survey.Page{}
+	skip := map[int32]bool{}
+	for _, g := range sameText(p) {
+		same[g[0].ID] = g
+		for _, m := range g[1:] {
+			skip[m.ID] = true
+		}
+	}
+	var texts []neardup.Text
+	for i := range p.Pages {
+		if g := &p.Pages[i]; g.Indexable && g.Words >= p.Limits.NearWords && !skip[g.ID] {
+			texts = append(texts, neardup.Text{ID: g.ID, Sketch: g.Sketch})
+		}
+	}
+	var readErr error
+	pairs := neardup.Pairs(texts, float64(p.Limits.NearPercent)/100, func(ids []int32) map[int32][]uint64 {
+		out := make(map[int32][]uint64, len(ids))
+		err := p.Source.EachText(ids, func(id int32, main string) { out[id] = text.Shingle(main).Shingles })
+		readErr = cmp.Or(readErr, err)
+		return out
+	})
+	if readErr != nil {
+		return readErr
+	}
+	nearest := map[int32]neardup.Pair{}
+	for _, pair := range pairs {
+		for _, id := range []int32{pair.A, pair.B} {
+			if best, ok := nearest[id]; !ok || pair.Likeness > best.Likeness {
+				nearest[id] = pair
+			}
+		}
+	}
+	for _, ids := range neardup.Groups(pairs) {
+		reportNear(p, ids, nearest, same)
+	}
+	return nil
+}
+
+func reportNear(p *check.SitePass, ids []int32, nearest map[int32]neardup.Pair, same map[int32][]*survey.Page) {
+	var members []*survey.Page
+	for _, id := range ids {
+		members = append(members, p.Page(id))
+	}
+	slices.SortFunc(members, func(a, b *survey.Page) int { return cmp.Compare(p.URL(a.ID), p.URL(b.ID)) })
+	for _, m := range members {
+		if same[m.ID] != nil {
+			continue
+		}
+		pair := nearest[m.ID]
+		other := pair.A
+		if other == m.ID {
+			other = pair.B
+		}
+		p.Report(m.ID, check.Place{
+			Note:  fmt.Sprintf("%d %% like %s", int(math.Floor(pair.Likeness*100)), p.URL(other)),
+			Group: p.URL(members[0].ID), Others: p.Others(members, m.ID), Of: len(members), Likeness: pair.Likeness,
+		})
+	}
+}

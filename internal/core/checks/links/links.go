@@ -1,0 +1,114 @@
+// Package links holds the checks of links and their targets.
+package links
+
+import (
+	"fmt"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/graph"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+)
+
+const group = "links"
+
+// Suite is the group's checks.
+var Suite = []*check.Check{
+	{
+		ID: "link-broken-inside", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "link to a page of the site that is not there", Line: "{link} to {target} is dead",
+		What:   "A link leads to an address of this site that answers with an error (4xx or 5xx) or not at all.",
+		Why:    "Visitors end at an error, and whatever the link was to pass on to its target is lost.",
+		How:    "Point the link to the right address or take it out. If the target has moved, redirect the old address too, since others may link to it.",
+		Source: "RFC 9110, 15.5 and 15.6 (client and server errors)", Site: brokenInside,
+	},
+	{
+		ID: "link-redirects", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "link to an address that redirects", Line: "{link} to {target} goes through a redirect",
+		What:   "A link leads to an address of this site that redirects.",
+		Why:    "Every visit pays for one more request, and the redirect has to be kept for ever.",
+		How:    "Link straight to the final address, which the evidence names.",
+		Source: "RFC 9110, 15.4 (redirection)", Site: redirects,
+	},
+	{
+		ID: "link-empty", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
+		Title: "link without words", Line: "Link without words",
+		What:   "A link has no text, no alternative text of an image in it, and no other accessible name.",
+		Why:    "Screen readers can only read out the address, and search engines learn nothing about the target.",
+		How:    "Write what the link leads to. For an icon, give the image an alt text or the link an aria-label.",
+		Source: "WCAG 2.2, 2.4.4 and 4.1.2", Page: empty,
+	},
+}
+
+func brokenInside(p *check.SitePass) error {
+	broken := func(t int32) bool {
+		g := p.Page(t)
+		return g != nil && g.Failed()
+	}
+	return p.Ways(broken, func(t int32, w survey.Way) {
+		place := Place(w)
+		g := p.Page(t)
+		place.Note = p.URL(t) + " answers " + Answer(g)
+		place.Hops = []check.Hop{{Address: p.URL(t), Status: g.Status}}
+		place.Target = p.URL(t)
+		p.Report(w.Page, place)
+	})
+}
+
+// Place is the evidence of a link: its words and where it stands.
+func Place(w survey.Way) check.Place {
+	return check.Place{
+		Words: cmpOr(w.Link.Words, w.Link.Label), At: w.Link.Place, Region: w.Link.Region,
+		Line: w.Link.Line, Col: w.Link.Col,
+	}
+}
+
+func cmpOr(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+// Answer says in a few words what an address answered.
+func Answer(g *survey.Page) string {
+	if g.Status > 0 {
+		return fmt.Sprintf("status %d", g.Status)
+	}
+	switch g.Outcome {
+	case page.TimedOut:
+		return "not in time"
+	case page.NoDNS:
+		return "nothing: its host name does not resolve"
+	case page.Refused:
+		return "nothing: the connection is refused"
+	}
+	return "nothing (" + string(g.Outcome) + ")"
+}
+
+// redirects leaves loops to redirect-loop, since they have no final address to link to.
+func redirects(p *check.SitePass) error {
+	leads := func(t int32) bool {
+		return p.Addresses[t].State == survey.Fetched && p.Next[t] >= 0 && graph.Follow(t, p.Next).End >= 0
+	}
+	return p.Ways(leads, func(t int32, w survey.Way) {
+		place := Place(w)
+		end := graph.Follow(t, p.Next).End
+		place.Note = "leads on to " + p.URL(end)
+		place.Target = p.URL(t)
+		place.Value = p.URL(end)
+		p.Report(w.Page, place)
+	})
+}
+
+func empty(p *check.PagePass) {
+	for _, l := range p.Doc.Links {
+		if l.Words != "" || l.Label != "" || l.Hidden {
+			continue
+		}
+		p.Report(check.Place{
+			Note: "a link to " + check.Short(cmpOr(l.Address, l.Href)) + " without words",
+			At:   l.Place, Region: l.Region, Line: l.Line, Col: l.Col, Target: l.Address,
+		})
+	}
+}

@@ -1,0 +1,291 @@
+package fixlist
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/weburl"
+)
+
+// A cause takes this many pages, and this share of a layout or section, to be more than
+// separate slips.
+const (
+	leastPages = 5
+	leastShare = 0.8
+)
+
+// gathered is a cause with the entries it explains, in their sorted order.
+type gathered struct {
+	fix     Fix
+	entries []int
+}
+
+// groupKey tells causes of one kind apart.
+type groupKey struct {
+	check  int32
+	number int32 // of the target, value or layout
+	spot   string
+	folder string
+}
+
+// gather finds causes by the first rule that holds: target or value, layout, section,
+// separate pages.
+func (b *builder) gather() []gathered {
+	var out []gathered
+	var rest []int
+	known := map[groupKey]*gathered{}
+	var order []*gathered
+	for i, e := range b.entries {
+		if e.cause < 0 {
+			rest = append(rest, i)
+			continue
+		}
+		k := groupKey{check: e.check, number: e.cause}
+		g := known[k]
+		if g == nil {
+			g = &gathered{fix: b.shared(e)}
+			known[k] = g
+			order = append(order, g)
+		}
+		g.entries = append(g.entries, i)
+	}
+	for _, g := range order {
+		b.locate(g)
+		out = append(out, *g)
+	}
+	byLayout, rest := b.concentrated(rest, Layout, b.layoutKey, b.layoutTotals())
+	bySection, rest := b.concentrated(rest, Section, b.sectionKey, b.sectionTotals())
+	return slices.Concat(out, byLayout, bySection, b.separate(rest))
+}
+
+// shared starts the fix of a target or value cause.
+func (b *builder) shared(e entry) Fix {
+	c, cause := b.checks[e.check], b.causes[e.cause]
+	f := Fix{Kind: Value, Target: cause.target, Value: cause.value}
+	if c.Gather == check.ByTarget {
+		f.Kind = Target
+	}
+	f.ID = identify(c, f.Kind, cause.key)
+	return f
+}
+
+// locate says where a target cause stands, if at least five pages of one layout hold it at
+// one place.
+func (b *builder) locate(g *gathered) {
+	if g.fix.Kind != Target {
+		return
+	}
+	counts := map[groupKey]int{}
+	for _, i := range g.entries {
+		e := b.entries[i]
+		counts[groupKey{number: b.layout(e.page), spot: b.spots[e.spot]}]++
+	}
+	var best groupKey
+	n := 0
+	for k, count := range counts {
+		if k.number >= 0 && (count > n || count == n && (k.number < best.number || k.number == best.number && k.spot < best.spot)) {
+			best, n = k, count
+		}
+	}
+	if n >= leastPages {
+		g.fix.Where = fmt.Sprintf("in the layout of %d pages, %s", n, placeWord(best.spot))
+	}
+	region := b.entries[g.entries[0]].region
+	for _, i := range g.entries {
+		if b.entries[i].region != region {
+			return
+		}
+	}
+	g.fix.Line = regionWord(region)
+}
+
+func placeWord(spot string) string {
+	if spot == "" {
+		return "content"
+	}
+	return spot
+}
+
+func (b *builder) layout(id int32) int32 {
+	if p := b.s.Page(id); p != nil {
+		return p.Layout
+	}
+	return -1
+}
+
+// concentrated finds the groups that hold enough pages, and enough of their layout or
+// section, and returns what is left over.
+func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupKey, bool), totals func(check int32, k groupKey) int) (out []gathered, rest []int) {
+	groups := map[groupKey][]int{}
+	for _, i := range entries {
+		if k, ok := key(b.entries[i]); ok {
+			groups[k] = append(groups[k], i)
+		}
+	}
+	taken := map[int]bool{}
+	for k, members := range groups {
+		if len(members) < leastPages || float64(len(members)) < leastShare*float64(totals(k.check, k)) {
+			continue
+		}
+		g := gathered{entries: members}
+		first := b.entries[members[0]]
+		g.fix.Kind = kind
+		switch kind {
+		case Layout:
+			g.fix.Where = fmt.Sprintf("in the layout of %d pages", len(members))
+			if k.spot != "" {
+				g.fix.Where += ", " + k.spot
+			}
+			g.fix.ID = identify(b.checks[k.check], kind, b.s.URL(first.page)+" "+k.spot)
+		case Section:
+			g.fix.Where = "on most pages under " + k.folder
+			g.fix.ID = identify(b.checks[k.check], kind, k.folder)
+		}
+		for _, i := range members {
+			taken[i] = true
+		}
+		out = append(out, g)
+	}
+	slices.SortFunc(out, func(x, y gathered) int { return cmp.Compare(x.entries[0], y.entries[0]) })
+	for _, i := range entries {
+		if !taken[i] {
+			rest = append(rest, i)
+		}
+	}
+	return out, rest
+}
+
+func (b *builder) layoutKey(e entry) (groupKey, bool) {
+	l := b.layout(e.page)
+	return groupKey{check: e.check, number: l, spot: b.spots[e.spot]}, l >= 0
+}
+
+func (b *builder) sectionKey(e entry) (groupKey, bool) {
+	if e.page < 0 {
+		return groupKey{}, false
+	}
+	folder := SectionOf(b.s.URL(e.page))
+	return groupKey{check: e.check, folder: folder}, folder != "/"
+}
+
+// applies tells whether a check of this scope looks at the page.
+func (b *builder) applies(c int32, id int32) bool {
+	p := b.s.Page(id)
+	return p.HTML && (p.Indexable || b.checks[c].Scope == check.Documents)
+}
+
+func (b *builder) layoutTotals() func(int32, groupKey) int {
+	return b.totals(func(id int32) groupKey { return groupKey{number: b.layout(id)} },
+		func(k groupKey) groupKey { return groupKey{number: k.number} })
+}
+
+func (b *builder) sectionTotals() func(int32, groupKey) int {
+	return b.totals(func(id int32) groupKey { return groupKey{folder: SectionOf(b.s.URL(id))} },
+		func(k groupKey) groupKey { return groupKey{folder: k.folder} })
+}
+
+// totals counts the pages of a layout or section that a check looks at.
+func (b *builder) totals(of func(int32) groupKey, reduce func(groupKey) groupKey) func(int32, groupKey) int {
+	all, indexable := map[groupKey]int{}, map[groupKey]int{}
+	for _, id := range b.assessed {
+		p := b.s.Page(id)
+		if !p.HTML {
+			continue
+		}
+		k := of(id)
+		all[k]++
+		if p.Indexable {
+			indexable[k]++
+		}
+	}
+	return func(c int32, k groupKey) int {
+		if b.checks[c].Scope == check.Documents {
+			return all[reduce(k)]
+		}
+		return indexable[reduce(k)]
+	}
+}
+
+// separate makes one line a check of what is left.
+func (b *builder) separate(entries []int) []gathered {
+	byCheck := map[int32]*gathered{}
+	var order []int32
+	for _, i := range entries {
+		e := b.entries[i]
+		g := byCheck[e.check]
+		if g == nil {
+			g = &gathered{fix: Fix{Kind: Pages, ID: identify(b.checks[e.check], Pages, "")}}
+			if e.page < 0 {
+				g.fix.Kind = Whole
+			}
+			byCheck[e.check] = g
+			order = append(order, e.check)
+		}
+		g.entries = append(g.entries, i)
+	}
+	slices.Sort(order)
+	var out []gathered
+	for _, c := range order {
+		out = append(out, *byCheck[c])
+	}
+	return out
+}
+
+// word fills in the check's sentence.
+func (f *Fix) word(c *check.Check) {
+	link := f.Line
+	if link == "" {
+		link = "Link"
+	}
+	f.Line = strings.NewReplacer(
+		"{link}", link,
+		"{target}", PathOf(f.Target),
+		"{value}", shorten(f.Value),
+		"{example}", PathOf(f.Example),
+		"{n}", fmt.Sprint(f.Pages),
+	).Replace(c.Line)
+	switch {
+	case f.Kind == Pages && f.Pages == 1:
+		f.Line += " on " + PathOf(f.Example)
+	case f.Kind == Pages:
+		f.Line += fmt.Sprintf(" on %d separate pages", f.Pages)
+	case f.Where != "":
+		f.Line += ", " + f.Where
+	case f.Kind == Target && f.Pages == 1:
+		f.Line += ", on " + PathOf(f.Example)
+	case f.Kind == Target:
+		f.Line += fmt.Sprintf(", on %d pages", f.Pages)
+	}
+}
+
+// SectionOf is the first folder of an address: "/plants/", or "/" for a page above all folders.
+func SectionOf(address string) string {
+	u, err := weburl.Parse(address)
+	if err != nil {
+		return "/"
+	}
+	path := u.Path()
+	if i := strings.IndexByte(path[1:], '/'); i >= 0 {
+		return path[:i+2]
+	}
+	return "/"
+}
+
+// PathOf is an address without its origin, shortened in the middle.
+func PathOf(address string) string {
+	u, err := weburl.Parse(address)
+	if err != nil || !u.IsHTTP() {
+		return shorten(address)
+	}
+	return shorten(u.PathQuery())
+}
+
+func shorten(s string) string {
+	if r := []rune(s); len(r) > 72 {
+		return string(r[:44]) + "…" + string(r[len(r)-24:])
+	}
+	return s
+}

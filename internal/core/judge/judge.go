@@ -1,0 +1,47 @@
+// Package judge joins the steps from facts to a fix list. The same functions judge a crawl
+// while it runs, a stored crawl again, and a single page.
+package judge
+
+import (
+	"harvik/internal/core/check"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+)
+
+// A Judge collects the verdicts of one crawl. Page may be called from several goroutines;
+// the rest may not.
+type Judge struct {
+	runner    *check.Runner
+	collector *fixlist.Collector
+}
+
+// New starts a judgement.
+func New(r *check.Runner) *Judge {
+	return &Judge{r, fixlist.NewCollector(r.Checks)}
+}
+
+// Page runs the page checks.
+func (j *Judge) Page(id int32, f *page.Facts) []check.Finding { return j.runner.Page(id, f) }
+
+// Collect books findings.
+func (j *Judge) Collect(findings []check.Finding) {
+	for _, f := range findings {
+		j.collector.Add(f)
+	}
+}
+
+// Places is how many places have been booked.
+func (j *Judge) Places() int { return j.collector.Findings() }
+
+// Finish completes the survey, runs the site checks and builds the report. The findings it
+// returns are those of the site checks.
+func (j *Judge) Finish(s *survey.Survey) (*fixlist.Report, []check.Finding, error) {
+	s.Finish()
+	found, err := j.runner.Site(s)
+	if err != nil {
+		return nil, nil, err
+	}
+	j.Collect(found)
+	return j.collector.Build(s), found, nil
+}

@@ -1,0 +1,284 @@
+// Package page reads a response into facts: what stands in it, where, and nothing
+// about whether that is good. Reading is total: any bytes give facts, in one walk over
+// the tree that the HTML standard's parser builds (https://html.spec.whatwg.org/).
+package page
+
+import (
+	"encoding/base64"
+	"encoding/binary"
+	"fmt"
+	"strings"
+
+	"harvik/internal/core/weburl"
+)
+
+// Version of the facts; it grows when their meaning changes, so that stored facts of an
+// older version can be told apart.
+const Version = 1
+
+// Outcome names how the attempt to fetch an address ended.
+type Outcome string
+
+const (
+	Answered     Outcome = "answered"       // a complete HTTP response, whatever its status
+	Truncated    Outcome = "truncated"      // a response whose body was cut: byte limit, or it ended early
+	Refused      Outcome = "refused"        // the host refused the connection
+	Reset        Outcome = "reset"          // the connection broke
+	Unreachable  Outcome = "unreachable"    // no route to the host
+	NoDNS        Outcome = "no-dns"         // the host name does not resolve
+	TimedOut     Outcome = "timeout"        // no complete answer in the plan's time
+	TLSFailed    Outcome = "tls"            // certificate or handshake
+	BadCoding    Outcome = "bad-coding"     // the content coding could not be undone
+	BadResponse  Outcome = "bad-response"   // not HTTP
+	Forbidden    Outcome = "forbidden-host" // an address range that the service does not allow
+	RobotsBlocks Outcome = "robots"         // robots.txt shuts it out; not fetched
+)
+
+// Facts is all that is known about one fetched address. Plain data, safe to share once built.
+type Facts struct {
+	Version     int       `json:"version"`
+	Address     string    `json:"address"`
+	Outcome     Outcome   `json:"outcome"`
+	Detail      string    `json:"detail,omitempty"` // in words: the error, or the robots.txt line
+	Status      int       `json:"status,omitempty"`
+	Type        string    `json:"type,omitempty"` // media type, lower case, without parameters
+	Bytes       int       `json:"bytes,omitempty"`
+	Transferred int       `json:"transferred,omitempty"` // bytes of body on the wire
+	Coding      string    `json:"coding,omitempty"`
+	Protocol    string    `json:"protocol,omitempty"`
+	Header      []Field   `json:"header,omitempty"`
+	Redirect    string    `json:"redirect,omitempty"` // resolved target of a 3xx answer
+	Tries       int       `json:"tries,omitempty"`
+	Timing      Timing    `json:"timing"`
+	Document    *Document `json:"document,omitempty"` // nil unless an HTML body was read
+}
+
+// Field is one header line.
+type Field struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
+// Timing of the last try, in milliseconds.
+type Timing struct {
+	Resolve   int `json:"resolve"`
+	Connect   int `json:"connect"`
+	TLS       int `json:"tls"`
+	FirstByte int `json:"firstByte"` // from the request's start
+	Whole     int `json:"whole"`
+}
+
+// Pos is a place in the decoded source: line and column from 1, columns in characters.
+// The zero Pos is unknown.
+type Pos struct {
+	Line int `json:"line,omitempty"`
+	Col  int `json:"col,omitempty"`
+}
+
+// Text is a piece of text and where it stands.
+type Text struct {
+	Text   string `json:"text"`
+	InHead bool   `json:"inHead,omitempty"`
+	Pos
+}
+
+// Heading is one h1 to h6, in document order.
+type Heading struct {
+	Level int    `json:"level"`
+	Text  string `json:"text"` // an image's alternative text counts
+	Place string `json:"place,omitempty"`
+	Pos
+}
+
+// Ref is an address that an element names.
+type Ref struct {
+	Href    string `json:"href"`              // as written
+	Address string `json:"address,omitempty"` // resolved, without fragment; "" if it is no address
+	InHead  bool   `json:"inHead,omitempty"`
+	Header  bool   `json:"header,omitempty"` // from a Link header
+	Pos
+}
+
+// Image is one img element.
+type Image struct {
+	Src     string `json:"src"`
+	Address string `json:"address,omitempty"`
+	Alt     string `json:"alt,omitempty"`
+	HasAlt  bool   `json:"hasAlt,omitempty"`
+	Place   string `json:"place,omitempty"`
+	Pos
+}
+
+// Region is the part of a page that something stands in.
+type Region uint8
+
+const (
+	Content Region = iota
+	Navigation
+	Banner
+	Footer
+	Aside
+)
+
+var regionNames = [...]string{"content", "navigation", "header", "footer", "aside"}
+
+func (r Region) String() string { return regionNames[r] }
+
+// Link is one a or area element with an href.
+type Link struct {
+	Address  string // resolved, without fragment; "" if no parser accepts the href
+	Href     string // as written, kept only where Address is ""
+	Fragment string
+	Words    string // text and alternative texts
+	Label    string // aria-label or title, kept only where Words is ""
+	Place    string
+	Region   Region
+	NoFollow bool
+	Hidden   bool // aria-hidden
+	Pos
+}
+
+// Robots are the directives for all agents, each with where it was said.
+type Robots struct {
+	NoIndex  string `json:"noindex,omitempty"`  // "meta", "header" or ""
+	NoFollow string `json:"nofollow,omitempty"` // likewise
+}
+
+// Document is what was read from an HTML body.
+type Document struct {
+	Charset      string    `json:"charset,omitempty"`
+	HasLang      bool      `json:"hasLang,omitempty"`
+	Lang         string    `json:"lang,omitempty"`
+	LangPos      Pos       `json:"langPos"`
+	Base         string    `json:"base,omitempty"`
+	Titles       []Text    `json:"titles,omitempty"` // of the HTML namespace: an SVG's title is none
+	Descriptions []Text    `json:"descriptions,omitempty"`
+	Keywords     []Text    `json:"keywords,omitempty"`
+	Viewports    []Text    `json:"viewports,omitempty"`
+	Canonicals   []Ref     `json:"canonicals,omitempty"`
+	Robots       Robots    `json:"robots"`
+	Refresh      string    `json:"refresh,omitempty"` // content of a meta refresh
+	Headings     []Heading `json:"headings,omitempty"`
+	Images       []Image   `json:"images,omitempty"`
+	Links        []Link    `json:"-"` // stored apart, packed
+	MainText     string    `json:"-"` // stored apart
+	Words        int       `json:"words"`
+	TextHash     uint64    `json:"textHash,omitempty,string"` // of the main text, white space and case folded
+	Sketch       Hashes    `json:"sketch,omitempty"`          // see package neardup
+	Frame        Hashes    `json:"frame,omitempty"`           // structure, see package neardup
+	Kind         Kind      `json:"kind"`
+	KindReason   string    `json:"kindReason,omitempty"`
+	Flattened    bool      `json:"flattened,omitempty"` // nested deeper than browsers nest; read flattened
+}
+
+// Hashes are written in JSON as the base64 of their little-endian bytes.
+type Hashes []uint32
+
+// MarshalText packs.
+func (h Hashes) MarshalText() ([]byte, error) {
+	raw := make([]byte, 0, 4*len(h))
+	for _, v := range h {
+		raw = binary.LittleEndian.AppendUint32(raw, v)
+	}
+	return base64.RawStdEncoding.AppendEncode(nil, raw), nil
+}
+
+// UnmarshalText unpacks.
+func (h *Hashes) UnmarshalText(text []byte) error {
+	raw, err := base64.RawStdEncoding.AppendDecode(nil, text)
+	if err != nil || len(raw)%4 != 0 {
+		return fmt.Errorf("hashes: %d bytes of base64 expected in fours: %w", len(text), err)
+	}
+	*h = make(Hashes, 0, len(raw)/4)
+	for ; len(raw) > 0; raw = raw[4:] {
+		*h = append(*h, binary.LittleEndian.Uint32(raw))
+	}
+	return nil
+}
+
+// Title is the document's title by the HTML standard: its first title element.
+func (d *Document) Title() string {
+	if len(d.Titles) == 0 {
+		return ""
+	}
+	return d.Titles[0].Text
+}
+
+// Description is the first meta description that has a text.
+func (d *Document) Description() string {
+	for _, t := range d.Descriptions {
+		if t.Text != "" {
+			return t.Text
+		}
+	}
+	return ""
+}
+
+// H1 is the first h1 that has a text.
+func (d *Document) H1() string {
+	for _, h := range d.Headings {
+		if h.Level == 1 && h.Text != "" {
+			return h.Text
+		}
+	}
+	return ""
+}
+
+// IsPage tells whether this is an HTML document that was served with status 200.
+func (f *Facts) IsPage() bool { return f.Status == 200 && f.Document != nil }
+
+// Canonical is the one other-or-same address that the page names as canonical, "" when it
+// names none, or several that contradict each other. Link elements in the body do not
+// count: search engines disregard them.
+func (f *Facts) Canonical() string {
+	if f.Document == nil {
+		return ""
+	}
+	found := ""
+	for _, c := range f.Document.Canonicals {
+		if c.Address == "" || !c.InHead && !c.Header {
+			continue
+		}
+		if found != "" && found != c.Address {
+			return ""
+		}
+		found = c.Address
+	}
+	return found
+}
+
+// Indexable tells whether a search engine may show the page, and why not otherwise.
+func (f *Facts) Indexable() (ok bool, why string) {
+	switch {
+	case f.Status != 200:
+		return false, "status is not 200"
+	case f.Document == nil:
+		return false, "not HTML"
+	case f.Document.Robots.NoIndex != "":
+		return false, "noindex in " + f.Document.Robots.NoIndex
+	}
+	if c := f.Canonical(); c != "" && c != f.Address {
+		return false, "canonical names another address"
+	}
+	return true, ""
+}
+
+// HeaderValue is the first value of a header, or "".
+func (f *Facts) HeaderValue(name string) string {
+	for _, h := range f.Header {
+		if strings.EqualFold(h.Name, name) {
+			return h.Value
+		}
+	}
+	return ""
+}
+
+// A Response is what Read needs of an HTTP answer.
+type Response struct {
+	Address     weburl.URL
+	Status      int
+	ContentType string   // the header, whole
+	RobotsTag   []string // X-Robots-Tag headers
+	Link        []string // Link headers
+	Body        []byte   // content coding undone; not kept
+}

@@ -1,0 +1,205 @@
+package page
+
+import (
+	"bytes"
+	"slices"
+	"unicode/utf8"
+
+	"golang.org/x/net/html/atom"
+)
+
+// The parser's tree does not say where an element stood in the source. So the source is
+// scanned once more for the start tags of the few elements whose place is evidence, and
+// the n-th tag of a name is taken for the n-th element of that name. Where the parser
+// dropped or doubled elements of a name their numbers differ, and then those elements'
+// positions stay unknown rather than wrong.
+
+// located are the elements whose position is kept.
+var located = [...]atom.Atom{
+	atom.Html, atom.Title, atom.Meta, atom.Link, atom.A, atom.Area, atom.Img,
+	atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6,
+}
+
+var locatedIndex = func() map[atom.Atom]int {
+	m := make(map[atom.Atom]int, len(located))
+	for i, a := range located {
+		m[a] = i
+	}
+	return m
+}()
+
+// rawText are the elements whose content the tokenizer does not read as markup.
+var rawText = map[atom.Atom]bool{
+	atom.Script: true, atom.Style: true, atom.Textarea: true, atom.Title: true, atom.Xmp: true,
+	atom.Iframe: true, atom.Noembed: true, atom.Noframes: true, atom.Noscript: true,
+}
+
+// scan finds the offset of each located start tag, by name.
+func scan(src []byte) (found [len(located)][]int32) {
+	for i := 0; i < len(src); {
+		j := bytes.IndexByte(src[i:], '<')
+		if j < 0 || i+j+1 >= len(src) {
+			break
+		}
+		at := i + j
+		i = at + 1
+		switch c := src[i]; {
+		case c == '!' || c == '?':
+			i = skipComment(src, i)
+		case c == '/':
+			i++
+			if i < len(src) && isLetter(src[i]) {
+				i = tagEnd(src, i)
+			} else {
+				i = after(src, i, ">")
+			}
+		case isLetter(c):
+			name := tagName(src[i:])
+			i = tagEnd(src, i+len(name))
+			var low [16]byte
+			if len(name) > len(low) {
+				continue
+			}
+			a := atom.Lookup(appendLower(low[:0], name))
+			if k, ok := locatedIndex[a]; ok {
+				found[k] = append(found[k], int32(at))
+			}
+			switch {
+			case a == atom.Plaintext:
+				return found
+			case rawText[a]:
+				i = skipRaw(src, i, name)
+			}
+		}
+	}
+	return found
+}
+
+func isLetter(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' }
+
+func appendLower(dst, s []byte) []byte {
+	for _, c := range s {
+		if 'A' <= c && c <= 'Z' {
+			c |= 0x20
+		}
+		dst = append(dst, c)
+	}
+	return dst
+}
+
+func tagName(s []byte) []byte {
+	for i, c := range s {
+		if c == '>' || c == '/' || c <= ' ' {
+			return s[:i]
+		}
+	}
+	return s
+}
+
+// tagEnd is the offset behind the ">" that ends a tag, quoted values respected.
+func tagEnd(src []byte, i int) int {
+	for afterEquals := false; i < len(src); i++ {
+		switch c := src[i]; {
+		case c == '>':
+			return i + 1
+		case c == '=':
+			afterEquals = true
+		case (c == '"' || c == '\'') && afterEquals:
+			end := bytes.IndexByte(src[i+1:], c)
+			if end < 0 {
+				return len(src)
+			}
+			i += end + 1
+			afterEquals = false
+		case c > ' ':
+			afterEquals = false
+		}
+	}
+	return len(src)
+}
+
+func after(src []byte, i int, mark string) int {
+	j := bytes.Index(src[i:], []byte(mark))
+	if j < 0 {
+		return len(src)
+	}
+	return i + j + len(mark)
+}
+
+func skipComment(src []byte, i int) int {
+	rest := src[i:]
+	switch {
+	case bytes.HasPrefix(rest, []byte("!-->")):
+		return i + 4
+	case bytes.HasPrefix(rest, []byte("!--->")):
+		return i + 5
+	case bytes.HasPrefix(rest, []byte("!--")):
+		end := after(src, i+3, "-->")
+		return min(end, after(src[:end], i+3, "--!>"))
+	}
+	return after(src, i, ">")
+}
+
+// skipRaw goes to the end tag of a raw text element.
+func skipRaw(src []byte, i int, name []byte) int {
+	for i < len(src) {
+		j := bytes.Index(src[i:], []byte("</"))
+		if j < 0 {
+			return len(src)
+		}
+		i += j + 2
+		if end := i + len(name); end < len(src) && bytes.EqualFold(src[i:end], name) {
+			if c := src[end]; c == '>' || c == '/' || c <= ' ' {
+				return i - 2
+			}
+		}
+	}
+	return len(src)
+}
+
+// A fact waits for the position of its element.
+type waiting struct {
+	pos   func(*Document, int32) *Pos // nil: the element is counted, its place is not kept
+	index int32
+}
+
+// locator pairs elements with start tags: facts waiting to be placed, by element name.
+type locator struct {
+	waiting [len(located)][]waiting
+}
+
+func (l *locator) want(a atom.Atom, w waiting) {
+	k := locatedIndex[a]
+	l.waiting[k] = append(l.waiting[k], w)
+}
+
+type placed struct {
+	at int32
+	waiting
+}
+
+// fill gives each waiting fact its position. Offsets rise, so lines are counted once.
+func (l *locator) fill(d *Document, src []byte) {
+	var places []placed
+	for k, offsets := range scan(src) {
+		if len(offsets) != len(l.waiting[k]) {
+			continue
+		}
+		for i, w := range l.waiting[k] {
+			if w.pos != nil {
+				places = append(places, placed{offsets[i], w})
+			}
+		}
+	}
+	slices.SortFunc(places, func(a, b placed) int { return int(a.at - b.at) })
+	line, lineStart, seen := 1, 0, 0
+	for _, p := range places {
+		at := int(p.at)
+		line += bytes.Count(src[seen:at], []byte{'\n'})
+		if nl := bytes.LastIndexByte(src[seen:at], '\n'); nl >= 0 {
+			lineStart = seen + nl + 1
+		}
+		seen = at
+		*p.pos(d, p.index) = Pos{line, utf8.RuneCount(src[lineStart:at]) + 1}
+	}
+}

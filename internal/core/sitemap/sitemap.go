@@ -1,0 +1,53 @@
+// Package sitemap reads XML sitemaps and sitemap indexes (https://www.sitemaps.org/protocol.html).
+package sitemap
+
+import (
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"io"
+	"strings"
+)
+
+// MaxAddresses is how many addresses one file may list by the protocol; more are not read.
+const MaxAddresses = 50_000
+
+// A File is what one sitemap lists, as written.
+type File struct {
+	Pages    []string // of a urlset
+	Sitemaps []string // of an index
+}
+
+// Parse reads as much as it can: on an error, what stood before it is in the file.
+func Parse(data []byte) (File, error) {
+	var f File
+	d := xml.NewDecoder(bytes.NewReader(data))
+	d.Strict = true
+	var in []string
+	for len(f.Pages)+len(f.Sitemaps) < MaxAddresses {
+		token, err := d.Token()
+		if errors.Is(err, io.EOF) {
+			return f, nil
+		}
+		if err != nil {
+			return f, err
+		}
+		switch t := token.(type) {
+		case xml.StartElement:
+			in = append(in, t.Name.Local)
+		case xml.EndElement:
+			in = in[:max(0, len(in)-1)]
+		case xml.CharData:
+			if len(in) < 3 || in[len(in)-1] != "loc" {
+				continue
+			}
+			switch address := strings.TrimSpace(string(t)); in[len(in)-2] {
+			case "url":
+				f.Pages = append(f.Pages, address)
+			case "sitemap":
+				f.Sitemaps = append(f.Sitemaps, address)
+			}
+		}
+	}
+	return f, nil
+}

@@ -1,0 +1,318 @@
+// Package survey is the read-only view of a whole crawl that site checks judge: every
+// known address, a brief of every fetched one, and the link graph between them. It is built
+// as results come in and takes well under a kilobyte a page; link words and texts are
+// read again from their Source where a check needs them.
+package survey
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/graph"
+	"harvik/internal/core/neardup"
+	"harvik/internal/core/page"
+	"harvik/internal/core/robots"
+	"harvik/internal/core/text"
+)
+
+// State is what became of a known address.
+type State uint8
+
+const (
+	Waiting  State = iota // inside and wanted, not fetched when the crawl ended
+	Fetched               // tried, whatever came of it
+	Blocked               // shut out by robots.txt
+	TooDeep               // beyond the plan's depth
+	Outside               // not of this site
+	NotWeb                // another scheme: mailto, tel, data …
+	NotPage               // inside, but its ending says it is no page: a picture, a document
+	Unlinked              // inside and only listed in a sitemap; not fetched
+)
+
+var stateNames = [...]string{"waiting", "fetched", "blocked", "too-deep", "outside", "not-web", "not-page", "unlinked"}
+
+func (s State) String() string { return stateNames[s] }
+
+// StateOf is the state of a name, Waiting for an unknown one.
+func StateOf(name string) State { return State(max(0, slices.Index(stateNames[:], name))) }
+
+// Left tells whether addresses of this state are pages of the site, as far as known, that
+// were left unfetched.
+func (s State) Left() bool { return s == Waiting || s == TooDeep || s == Unlinked }
+
+// An Address is one that the crawl came to know. Its number is its index.
+type Address struct {
+	URL       string
+	FoundOn   int32 // the page that named it first; −1 for the start and the sitemaps
+	Depth     int32 // clicks when it was found
+	State     State
+	InSitemap bool
+	Rule      robots.Line // of robots.txt, where State is Blocked
+}
+
+// A Page is the brief of a fetched address.
+type Page struct {
+	ID        int32
+	Status    int
+	Outcome   page.Outcome
+	Type      string
+	Redirect  int32 // number of the target; −1 for none
+	Canonical int32 // likewise
+	Indexable bool
+	NoIndex   string // "meta", "header" or ""
+	HTML      bool   // an HTML document was read
+	Title     page.Text
+	About     page.Text // meta description
+	H1        page.Heading
+	Kind      page.Kind
+	Words     int
+	TextHash  uint64
+	Sketch    []uint32
+	Frame     []uint32 // nil once layouts are known
+	Layout    int32    // −1 for none; set by Finish
+}
+
+// A Source reads what a survey does not hold.
+type Source interface {
+	// EachLinks calls f with the links of each of the pages, in any order.
+	EachLinks(pages []int32, f func(page int32, links []page.Link)) error
+	// EachText calls f with the main text of each of the pages, in any order.
+	EachText(pages []int32, f func(page int32, main string)) error
+}
+
+// Survey is built with Add, then Finish; after that it is read only.
+type Survey struct {
+	Addresses []Address
+	Pages     []Page  // sorted by address after Finish
+	Start     int32   // number of the start address
+	Partial   bool    // addresses were left unfetched
+	In        []int32 // distinct pages linking in, by address number
+	Depth     []int32 // clicks from the start, by address number; −1 if not reachable
+	Authority []float64
+	Next      []int32 // redirect target by address number, −1 for none
+	Layouts   int     // how many there are
+	Graph     graph.Graph
+	Source    Source
+
+	byAddress map[int32]int32 // address number → index in Pages
+	names     map[string]int32
+}
+
+// Add notes a fetched address with its facts. Number resolves an address to its number,
+// which it has by now; links are numbered in document order, −1 where there is no address.
+func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links []int32) {
+	p := Page{
+		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type,
+		Redirect: redirect, Canonical: canonical, Layout: -1,
+	}
+	if d := f.Document; d != nil {
+		p.HTML = true
+		p.Indexable, _ = f.Indexable()
+		p.NoIndex = d.Robots.NoIndex
+		if len(d.Titles) > 0 {
+			p.Title = d.Titles[0]
+		}
+		for _, t := range d.Descriptions {
+			if t.Text != "" {
+				p.About = t
+				break
+			}
+		}
+		for _, h := range d.Headings {
+			if h.Level == 1 && h.Text != "" {
+				p.H1 = h
+				break
+			}
+		}
+		p.Kind, p.Words, p.TextHash = d.Kind, d.Words, d.TextHash
+		p.Sketch, p.Frame = d.Sketch, d.Frame
+		s.link(id, d.Links, links)
+	}
+	s.Pages = append(s.Pages, p)
+}
+
+func (s *Survey) link(id int32, links []page.Link, numbers []int32) {
+	to := make([]int32, 0, len(numbers))
+	marks := make([]graph.Mark, 0, len(numbers))
+	for i, n := range numbers {
+		if n < 0 {
+			continue
+		}
+		var m graph.Mark
+		if links[i].NoFollow {
+			m |= graph.NoFollow
+		}
+		if r := links[i].Region; r == page.Navigation || r == page.Banner || r == page.Footer {
+			m |= graph.Navigation
+		}
+		to, marks = append(to, n), append(marks, m)
+	}
+	s.Graph.Add(id, to, marks)
+}
+
+// Finish works out what needs the whole: order, links in, depth, authority, layouts.
+func (s *Survey) Finish() {
+	slices.SortFunc(s.Pages, func(a, b Page) int {
+		return strings.Compare(s.Addresses[a.ID].URL, s.Addresses[b.ID].URL)
+	})
+	n := len(s.Addresses)
+	s.byAddress = make(map[int32]int32, len(s.Pages))
+	s.Next = make([]int32, n)
+	for i := range s.Next {
+		s.Next[i] = -1
+	}
+	member := make([]bool, n)
+	frames := make([][]uint32, len(s.Pages))
+	for i := range s.Pages {
+		p := &s.Pages[i]
+		s.byAddress[p.ID] = int32(i)
+		s.Next[p.ID] = p.Redirect
+		member[p.ID] = p.HTML && p.Status == 200
+		frames[i], p.Frame = p.Frame, nil
+	}
+	for i, layout := range neardup.Layouts(frames) {
+		s.Pages[i].Layout = layout
+		s.Layouts = max(s.Layouts, int(layout)+1)
+	}
+	for i := range s.Addresses {
+		s.Partial = s.Partial || s.Addresses[i].State.Left()
+	}
+	if n == 0 {
+		return
+	}
+	s.In = s.Graph.In(n)
+	s.Depth = s.Graph.Depths(n, s.Start, s.Next)
+	s.Authority = s.Graph.Authority(member, s.Next)
+}
+
+// Page is the brief of an address, nil if it was not fetched.
+func (s *Survey) Page(id int32) *Page {
+	if i, ok := s.byAddress[id]; ok {
+		return &s.Pages[i]
+	}
+	return nil
+}
+
+// Find is the number of an address.
+func (s *Survey) Find(address string) (int32, bool) {
+	if s.names == nil {
+		s.names = make(map[string]int32, len(s.Addresses))
+		for i := range s.Addresses {
+			s.names[s.Addresses[i].URL] = int32(i)
+		}
+	}
+	id, ok := s.names[address]
+	return id, ok
+}
+
+// URL is the address of a number.
+func (s *Survey) URL(id int32) string { return s.Addresses[id].URL }
+
+// Failed tells whether an address was tried and gave neither a page nor a redirect: a 4xx
+// or 5xx answer, or none at all.
+func (p *Page) Failed() bool {
+	return p.Status >= 400 || p.Status == 0 && p.Outcome != page.RobotsBlocks && p.Outcome != page.Forbidden
+}
+
+// Assessed tells whether the page counts for health: an HTML page with status 200, or an
+// address that should be a page but answered with a server error or not at all.
+func (p *Page) Assessed() bool {
+	if p.HTML && p.Status == 200 {
+		return true
+	}
+	return p.Status >= 500 || p.Status == 0 && p.Outcome != page.RobotsBlocks && p.Outcome != page.Forbidden
+}
+
+// EachLinking calls f for every page with the numbers it links to, in order of number.
+func (s *Survey) EachLinking(f func(page int32, to []int32)) {
+	s.Graph.Each(func(page int32, to []int32, _ []graph.Mark) { f(page, to) })
+}
+
+// Ways are the links from pages to a target, with their words and places, in order of page.
+type Way struct {
+	Page int32
+	Link page.Link
+}
+
+// Ways finds the links whose target is wanted, in order of page and place on it. The
+// survey's graph says which pages to read, so a crawl without such links reads nothing.
+func (s *Survey) Ways(wanted func(target int32) bool, f func(target int32, w Way)) error {
+	memo := make([]int8, len(s.Addresses))
+	want := func(t int32) bool {
+		if memo[t] == 0 {
+			memo[t] = -1
+			if wanted(t) {
+				memo[t] = 1
+			}
+		}
+		return memo[t] > 0
+	}
+	var pages []int32
+	s.Graph.Each(func(p int32, to []int32, _ []graph.Mark) {
+		if slices.ContainsFunc(to, want) {
+			pages = append(pages, p)
+		}
+	})
+	type found struct {
+		target int32
+		way    Way
+	}
+	var all []found
+	err := s.Source.EachLinks(pages, func(p int32, links []page.Link) {
+		for _, l := range links {
+			if t, ok := s.Find(l.Address); ok && l.Address != "" && want(t) {
+				all = append(all, found{t, Way{p, l}})
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	slices.SortStableFunc(all, func(a, b found) int {
+		return strings.Compare(s.URL(a.way.Page), s.URL(b.way.Page))
+	})
+	for _, w := range all {
+		f(w.target, w.way)
+	}
+	return nil
+}
+
+// Share gathers the pages for which key gives the same text, case and white space folded,
+// in groups of two or more. An empty key takes no part. Groups and members come in order
+// of address.
+func (s *Survey) Share(key func(*Page) string) [][]*Page {
+	groups := map[string][]*Page{}
+	for i := range s.Pages {
+		p := &s.Pages[i]
+		if k := key(p); k != "" {
+			k = text.Key(k)
+			groups[k] = append(groups[k], p)
+		}
+	}
+	return sortGroups(s, groups)
+}
+
+// ShareHash is Share for numbers; 0 takes no part.
+func (s *Survey) ShareHash(key func(*Page) uint64) [][]*Page {
+	groups := map[uint64][]*Page{}
+	for i := range s.Pages {
+		if k := key(&s.Pages[i]); k != 0 {
+			groups[k] = append(groups[k], &s.Pages[i])
+		}
+	}
+	return sortGroups(s, groups)
+}
+
+func sortGroups[K cmp.Ordered](s *Survey, groups map[K][]*Page) [][]*Page {
+	var out [][]*Page
+	for _, g := range groups {
+		if len(g) > 1 {
+			out = append(out, g)
+		}
+	}
+	slices.SortFunc(out, func(a, b []*Page) int {
+		return strings.Compare(s.URL(a[0].ID), s.URL(b[0].ID))
+	})
+	return out
+}

@@ -1,0 +1,133 @@
+// Package text counts, folds and measures text.
+package text
+
+import (
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Fold makes white space single and trims the ends. White space is that of Unicode, the
+// no-break space included.
+func Fold(b []byte) string {
+	out := make([]byte, 0, len(b))
+	space := false
+	for i := 0; i < len(b); {
+		c := b[i]
+		if c < utf8.RuneSelf {
+			i++
+			if c == ' ' || c >= '\t' && c <= '\r' {
+				space = true
+				continue
+			}
+			if space && len(out) > 0 {
+				out = append(out, ' ')
+			}
+			space = false
+			out = append(out, c)
+			continue
+		}
+		r, n := utf8.DecodeRune(b[i:])
+		if unicode.IsSpace(r) {
+			space = true
+		} else {
+			if space && len(out) > 0 {
+				out = append(out, ' ')
+			}
+			space = false
+			out = append(out, b[i:i+n]...)
+		}
+		i += n
+	}
+	return string(out)
+}
+
+// Key is what two texts are compared by: white space folded, case ignored.
+func Key(s string) string { return strings.ToLower(Fold([]byte(s))) }
+
+// Shingled is a text broken into what duplicates are found by.
+type Shingled struct {
+	Words    int
+	Hash     uint64   // of the text's Key; equal texts have equal hashes
+	Shingles []uint64 // one hash for each run of five words, in order; may repeat
+}
+
+// ShingleWords is the number of words in a shingle.
+const ShingleWords = 5
+
+// Shingle breaks up a folded text. A word is a run of letters, digits and marks, with
+// apostrophes inside; each character of a script written without spaces is one.
+func Shingle(s string) Shingled {
+	const (
+		offset = 14695981039346656037
+		prime  = 1099511628211
+	)
+	out := Shingled{Hash: offset}
+	var words []uint64
+	word, inWord := uint64(offset), false
+	end := func() {
+		if inWord {
+			words = append(words, word)
+			word, inWord = offset, false
+		}
+	}
+	for i := 0; i < len(s); {
+		c := s[i]
+		if c < utf8.RuneSelf {
+			i++
+			if 'A' <= c && c <= 'Z' {
+				c |= 0x20
+			}
+			out.Hash = (out.Hash ^ uint64(c)) * prime
+			switch {
+			case 'a' <= c && c <= 'z' || '0' <= c && c <= '9' || c == '\'' && inWord:
+				word, inWord = (word^uint64(c))*prime, true
+			default:
+				end()
+			}
+			continue
+		}
+		r, n := utf8.DecodeRuneInString(s[i:])
+		i += n
+		r = unicode.ToLower(r)
+		out.Hash = (out.Hash ^ uint64(r)) * prime
+		switch {
+		case unspaced(r):
+			end()
+			word, inWord = (word^uint64(r))*prime, true
+			end()
+		case unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) || r == '’' && inWord:
+			word, inWord = (word^uint64(r))*prime, true
+		default:
+			end()
+		}
+	}
+	end()
+	out.Words = len(words)
+	if len(words) < ShingleWords {
+		return out
+	}
+	out.Shingles = words[:0]
+	for i := 0; i+ShingleWords <= len(words); i++ {
+		h := uint64(offset)
+		for _, w := range words[i : i+ShingleWords] {
+			h = (h ^ w) * prime
+			h ^= h >> 29
+		}
+		out.Shingles = append(out.Shingles, h)
+	}
+	return out
+}
+
+// unspaced tells whether r belongs to a script written without spaces between words.
+func unspaced(r rune) bool {
+	return r >= 0x0e00 && unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Lao, unicode.Khmer, unicode.Myanmar) && !unicode.IsMark(r)
+}
+
+// CountIn estimates how many of a text's words stand in part of its bytes.
+func CountIn(part, bytes, words int) int {
+	if bytes == 0 {
+		return 0
+	}
+	return min(words, part*words/bytes)
+}

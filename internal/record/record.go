@@ -1,0 +1,240 @@
+// Package record holds the plain data that the store keeps and the API answers with.
+package record
+
+import (
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
+)
+
+// A Site is a client's web site under care.
+type Site struct {
+	ID      int64     `db:"id" json:"-"`
+	Name    string    `db:"name" json:"name"`
+	Home    string    `db:"home" json:"home"`
+	Plan    PlanValue `db:"plan" json:"plan"`
+	Created time.Time `db:"created" json:"created"`
+	Crawls  int       `db:"crawls" json:"crawls"`
+	Latest  *int      `db:"latest" json:"latest,omitempty"` // number of the newest finished crawl
+	Health  *float64  `db:"health" json:"health,omitempty"` // of that crawl
+}
+
+// PlanValue is a plan in a jsonb column.
+type PlanValue plan.Plan
+
+// Scan reads the column.
+func (p *PlanValue) Scan(src any) error { return scanJSON(src, p) }
+
+// MarshalJSON writes the plan with its defaults filled in.
+func (p PlanValue) MarshalJSON() ([]byte, error) { return json.Marshal(plan.Plan(p).WithDefaults()) }
+
+func scanJSON(src, into any) error {
+	switch v := src.(type) {
+	case nil:
+		return nil
+	case []byte:
+		return json.Unmarshal(v, into)
+	case string:
+		return json.Unmarshal([]byte(v), into)
+	}
+	return fmt.Errorf("jsonb column holds %T", src)
+}
+
+// A Crawl is one run over a site.
+type Crawl struct {
+	ID        int64      `db:"id" json:"-"`
+	SiteID    int64      `db:"site_id" json:"-"`
+	Site      string     `db:"site" json:"site"`
+	Home      string     `db:"home" json:"home"`
+	Number    int        `db:"number" json:"number"`
+	State     string     `db:"state" json:"state"` // running, finished, failed
+	Ending    string     `db:"ending" json:"ending,omitempty"`
+	Detail    string     `db:"detail" json:"detail,omitempty"`
+	Plan      PlanValue  `db:"plan" json:"plan"`
+	Started   time.Time  `db:"started" json:"started"`
+	Finished  *time.Time `db:"finished" json:"finished,omitempty"`
+	Catalogue int        `db:"catalogue" json:"catalogue"`
+	Progress  Progress   `db:"progress" json:"progress"`
+	Report    *Summary   `db:"report" json:"report,omitempty"`
+}
+
+// Summary is a crawl's report without its fix list.
+type Summary struct {
+	*fixlist.Report
+	Fixes int `json:"fixes"`
+}
+
+// Scan reads the column.
+func (r *Summary) Scan(src any) error { return scanJSON(src, r) }
+
+// Progress is how far a crawl is.
+type Progress struct {
+	Phase    string         `json:"phase"`    // "starting", "fetching", "judging", "done"
+	Fetched  int            `json:"fetched"`  // addresses
+	Waiting  int            `json:"waiting"`  // known and still to be fetched
+	Known    int            `json:"known"`    // addresses of any kind
+	Failures int            `json:"failures"` // no answer, or one of 400 and above
+	Findings int            `json:"findings"` // places so far
+	Retries  int            `json:"retries"`
+	Rate     float64        `json:"rate"`    // addresses a second, over the last seconds
+	Seconds  float64        `json:"seconds"` // since the start
+	Left     float64        `json:"left"`    // seconds at this rate for what waits; 0 if unknown
+	Statuses map[string]int `json:"statuses"`
+	Last     string         `json:"last,omitempty"` // address fetched last
+}
+
+// A PageRow is a fetched address in a list.
+type PageRow struct {
+	ID          int32   `db:"id" json:"-"`
+	Address     string  `db:"url" json:"address"`
+	Status      int     `db:"status" json:"status"`
+	Outcome     string  `db:"outcome" json:"outcome"`
+	Type        string  `db:"type" json:"type"`
+	Bytes       int     `db:"bytes" json:"bytes"`
+	FirstByte   int     `db:"first_byte" json:"firstByte"`
+	HTML        bool    `db:"html" json:"html"`
+	Indexable   bool    `db:"indexable" json:"indexable"`
+	Kind        string  `db:"kind" json:"kind"`
+	Words       int     `db:"words" json:"words"`
+	Title       string  `db:"title" json:"title"`
+	Description string  `db:"description" json:"description"`
+	H1          string  `db:"h1" json:"h1"`
+	Lang        string  `db:"lang" json:"lang"`
+	Layout      int     `db:"layout" json:"layout"` // −1 for none
+	Depth       int     `db:"depth" json:"depth"`   // −1 if no link leads there
+	LinksIn     int     `db:"links_in" json:"linksIn"`
+	Authority   float64 `db:"authority" json:"authority"`
+	Importance  float64 `db:"importance" json:"importance"`
+	Health      float64 `db:"health" json:"health"` // −1 where not assessed
+	Errors      int     `db:"errors" json:"errors"`
+	Warnings    int     `db:"warnings" json:"warnings"`
+	Notices     int     `db:"notices" json:"notices"`
+}
+
+// A PageQuery chooses, sorts and cuts a list of pages.
+type PageQuery struct {
+	Search string // part of the address or title, case ignored
+	Status string // "200", or a class: "4xx"
+	Kind   string // "html", "other", or a kind of page
+	Check  string // pages on which this check fails
+	Fix    string // pages of this fix
+	Sort   string // column, "-" before it for falling; by default the order found
+	After  string // cursor of the last list
+	Limit  int
+}
+
+// A PageList is a part of the pages. Next is empty at the end.
+type PageList struct {
+	Pages []PageRow `json:"pages"`
+	Total int       `json:"total"`
+	Next  string    `json:"next,omitempty"`
+}
+
+// PageFinding is a check failing on one page, with its evidence.
+type PageFinding struct {
+	Page    int32          `db:"page_id" json:"-"`
+	Address string         `db:"url" json:"address,omitempty"`
+	Check   string         `db:"check_id" json:"check"`
+	Count   int            `db:"count" json:"count"`
+	Places  PlaceList      `db:"places" json:"places"`
+	Health  float64        `db:"health" json:"health"`
+	Title   string         `db:"title" json:"title,omitempty"`
+	Outline []page.Heading `db:"-" json:"outline,omitempty"`
+}
+
+// PlaceList is the evidence in a jsonb column.
+type PlaceList []check.Place
+
+// Scan reads the column.
+func (p *PlaceList) Scan(src any) error { return scanJSON(src, p) }
+
+// AddressRow is a known address.
+type AddressRow struct {
+	ID        int32  `db:"id" json:"-"`
+	Address   string `db:"url" json:"address"`
+	State     string `db:"state" json:"state"`
+	Depth     int    `db:"depth" json:"depth"`
+	FoundOn   string `db:"found_on" json:"foundOn,omitempty"`
+	InSitemap bool   `db:"in_sitemap" json:"inSitemap"`
+	RuleLine  int    `db:"rule_line" json:"ruleLine,omitempty"`
+	RuleText  string `db:"rule_text" json:"rule,omitempty"`
+}
+
+// A PageDetail is everything known about one address.
+type PageDetail struct {
+	AddressRow
+	Row      *PageRow      `json:"page,omitempty"` // nil if not fetched
+	Facts    *page.Facts   `json:"facts,omitempty"`
+	Findings []PageFinding `json:"findings"`
+	Links    []LinkRow     `json:"links"`
+	MainText string        `json:"mainText,omitempty"`
+}
+
+// A LinkRow is one link of a page, or into it.
+type LinkRow struct {
+	From     string `json:"from,omitempty"`
+	To       string `json:"to,omitempty"`
+	Words    string `json:"words"`
+	Place    string `json:"place"`
+	Region   string `json:"region"`
+	NoFollow bool   `json:"nofollow,omitempty"`
+	Line     int    `json:"line,omitempty"`
+	Href     string `json:"href,omitempty"`   // where it is no address
+	Status   *int   `json:"status,omitempty"` // of the target, where it was fetched
+}
+
+// A FixQuery chooses and cuts a fix list.
+type FixQuery struct {
+	Severity *check.Severity
+	Group    string
+	Check    string
+	Search   string
+	After    int // rank of the last list's last line
+	Limit    int
+}
+
+// A FixList is a part of a fix list, in order of rank. Next is 0 at the end.
+type FixList struct {
+	Fixes []fixlist.Fix `json:"fixes"`
+	Total int           `json:"total"`
+	Pages int           `json:"findings"` // places that the lines stand for
+	Next  int           `json:"next,omitempty"`
+}
+
+// A Tally counts addresses by one property.
+type Tally struct {
+	Name  string `db:"name" json:"name"`
+	Count int    `db:"count" json:"count"`
+}
+
+// Tallies are the counts of a crawl's overview.
+type Tallies struct {
+	States   []Tally `json:"states"`   // of all known addresses
+	Statuses []Tally `json:"statuses"` // of the fetched ones
+	Depths   []Tally `json:"depths"`   // clicks from home, of the fetched ones
+	Kinds    []Tally `json:"kinds"`    // of the HTML pages
+}
+
+// Scan reads a jsonb column.
+func (p *Progress) Scan(src any) error { return scanJSON(src, p) }
+
+// A Check is one of the catalogue, described.
+type Check struct {
+	ID       string         `json:"id"`
+	Group    string         `json:"group"`
+	Severity check.Severity `json:"severity"`
+	Factor   float64        `json:"factor"`
+	Scope    string         `json:"scope"`
+	Effort   string         `json:"effort"`
+	Title    string         `json:"title"`
+	What     string         `json:"what"`
+	Why      string         `json:"why"`
+	How      string         `json:"how"`
+	Source   string         `json:"source"`
+	Limits   []check.Limit  `json:"limits"`
+}

@@ -1,0 +1,195 @@
+package service
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/plan"
+	"harvik/internal/record"
+)
+
+// number reads a query parameter between bounds; on failure it has answered.
+func number(c *gin.Context, name string, standard, low, high int) (int, bool) {
+	text := c.Query(name)
+	if text == "" {
+		return standard, true
+	}
+	n, err := strconv.Atoi(text)
+	if err != nil || n < low || n > high {
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("%s is a number from %d to %d, not %q", name, low, high, text))
+		return 0, false
+	}
+	return n, true
+}
+
+func (s *Service) listCrawls(c *gin.Context) {
+	limit, ok := number(c, "limit", 50, 1, 500)
+	if !ok {
+		return
+	}
+	before, ok := number(c, "before", 0, 0, 1<<31-1)
+	if !ok {
+		return
+	}
+	site, err := s.store.Site(c, c.Param("site"))
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	crawls, err := s.store.Crawls(c, site, before, limit+1)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	next := 0
+	if len(crawls) > limit {
+		crawls = crawls[:limit]
+		next = crawls[limit-1].Number
+	}
+	for i := range crawls {
+		s.enliven(&crawls[i])
+	}
+	c.JSON(http.StatusOK, gin.H{"crawls": crawls, "next": next})
+}
+
+// enliven replaces the stored progress of a running crawl by that of now.
+func (s *Service) enliven(cr *record.Crawl) {
+	if cr.State != "running" {
+		return
+	}
+	if p, _, ok := s.runner.Progress(cr.ID); ok {
+		cr.Progress = p
+	}
+}
+
+func (s *Service) startCrawl(c *gin.Context) {
+	var in struct {
+		Pages int `json:"pages"`
+	}
+	if c.Request.ContentLength != 0 && !s.bind(c, &in) {
+		return
+	}
+	site, err := s.store.Site(c, c.Param("site"))
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	p := plan.Plan(site.Plan)
+	if in.Pages != 0 {
+		p.Pages = in.Pages
+	}
+	if err := p.Validate(check.KnownLimit); err != nil {
+		s.fail(c, err, "")
+		return
+	}
+	started, err := s.runner.Start(c, site, p.WithDefaults())
+	if err != nil {
+		s.fail(c, err, "a crawl of this number")
+		return
+	}
+	c.JSON(http.StatusAccepted, started)
+}
+
+// crawl finds the crawl that the path names; on failure it has answered.
+func (s *Service) crawl(c *gin.Context) (record.Crawl, bool) {
+	name := c.Param("crawl")
+	n := 0
+	if name != "latest" {
+		var err error
+		if n, err = strconv.Atoi(name); err != nil || n < 1 {
+			problem(c, http.StatusNotFound, fmt.Sprintf("a crawl is named by its number or \"latest\", not %q", name))
+			return record.Crawl{}, false
+		}
+	}
+	cr, err := s.store.Crawl(c, c.Param("site"), n)
+	if err != nil {
+		what := "crawl " + name + " of the site " + c.Param("site")
+		if n == 0 {
+			what = "a finished crawl of the site " + c.Param("site")
+		}
+		s.fail(c, err, what)
+		return cr, false
+	}
+	s.enliven(&cr)
+	return cr, true
+}
+
+func (s *Service) showCrawl(c *gin.Context) {
+	if cr, ok := s.crawl(c); ok {
+		c.JSON(http.StatusOK, cr)
+	}
+}
+
+func (s *Service) stopCrawl(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	if !s.runner.Stop(cr.ID) {
+		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is not running", cr.Number))
+		return
+	}
+	c.Status(http.StatusAccepted)
+}
+
+// progressEvery is how often a live stream tells the progress.
+const progressEvery = 250 * time.Millisecond
+
+// watchCrawl streams progress as server-sent events: "progress" while the crawl runs, then one
+// "end" with the crawl as it stands.
+func (s *Service) watchCrawl(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	h := c.Writer.Header()
+	h.Set("Content-Type", "text/event-stream")
+	h.Set("Cache-Control", "no-store")
+	send := func(event string, v any) {
+		data, err := json.Marshal(v)
+		if err != nil {
+			return
+		}
+		fmt.Fprintf(c.Writer, "event: %s\ndata: %s\n\n", event, data)
+		c.Writer.Flush()
+	}
+	ticker := time.NewTicker(progressEvery)
+	defer ticker.Stop()
+	for {
+		p, ended, running := s.runner.Progress(cr.ID)
+		if !running {
+			if now, err := s.store.Crawl(c, cr.Site, cr.Number); err == nil {
+				send("end", now)
+			}
+			return
+		}
+		send("progress", p)
+		select {
+		case <-ended:
+		case <-ticker.C:
+		case <-s.closing:
+			return
+		case <-c.Request.Context().Done():
+			return
+		}
+	}
+}
+
+func (s *Service) tally(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	t, err := s.store.Tally(c, cr.ID)
+	if err != nil {
+		s.fail(c, err, "the count")
+		return
+	}
+	c.JSON(http.StatusOK, t)
+}

@@ -1,0 +1,68 @@
+package service
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/core/plan"
+	"harvik/internal/jobs"
+	"harvik/internal/store"
+)
+
+// Problem is an error of the API by RFC 9457.
+type Problem struct {
+	Type   string       `json:"type"` // always about:blank: the status says the kind
+	Title  string       `json:"title"`
+	Status int          `json:"status"`
+	Detail string       `json:"detail,omitempty"`
+	Faults []plan.Fault `json:"faults,omitempty"` // what is wrong with the input, field by field
+}
+
+func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
+	c.Header("Content-Type", "application/problem+json")
+	c.AbortWithStatusJSON(status, Problem{"about:blank", http.StatusText(status), status, detail, faults})
+}
+
+// fail turns an error into a response. What is not the caller's doing is logged with its
+// cause and shown without it.
+func (s *Service) fail(c *gin.Context, err error, what string) {
+	var faults plan.Faults
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		problem(c, http.StatusNotFound, what+" does not exist")
+	case errors.Is(err, store.ErrExists):
+		problem(c, http.StatusConflict, what+" exists already")
+	case errors.Is(err, jobs.ErrRunning):
+		problem(c, http.StatusConflict, err.Error()+"; stop it first, or wait for it")
+	case errors.As(err, &faults):
+		problem(c, http.StatusUnprocessableEntity, faults.Error(), faults...)
+	case errors.Is(err, store.ErrBadQuery):
+		problem(c, http.StatusUnprocessableEntity, err.Error())
+	case c.Request.Context().Err() != nil:
+		c.Abort() // the caller has left
+	default:
+		s.log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "reason", err.Error())
+		problem(c, http.StatusInternalServerError, "the service could not do this; its log says why")
+	}
+}
+
+func (s *Service) panicked(c *gin.Context, v any) {
+	s.log.Error("handler panicked", "method", c.Request.Method, "path", c.Request.URL.Path, "value", fmt.Sprint(v))
+	problem(c, http.StatusInternalServerError, "the service could not do this; its log says why")
+}
+
+func (s *Service) noMethod(c *gin.Context) {
+	problem(c, http.StatusMethodNotAllowed, c.Request.Method+" is not possible here")
+}
+
+// logged writes a line for each request. Queries are left out: they can hold a secret.
+func (s *Service) logged(c *gin.Context) {
+	start := time.Now()
+	c.Next()
+	s.log.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(),
+		"ms", time.Since(start).Milliseconds())
+}

@@ -1,0 +1,222 @@
+package service
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/checks"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/weburl"
+	"harvik/internal/record"
+)
+
+func (s *Service) listFixes(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	q := record.FixQuery{Group: c.Query("group"), Check: c.Query("check"), Search: c.Query("search")}
+	if name := c.Query("severity"); name != "" {
+		q.Severity = new(check.Severity)
+		if err := q.Severity.UnmarshalText([]byte(name)); err != nil {
+			problem(c, http.StatusUnprocessableEntity, err.Error())
+			return
+		}
+	}
+	if q.Group != "" && !slices.Contains(checks.Groups, q.Group) {
+		problem(c, http.StatusUnprocessableEntity, unknown("group of checks", q.Group, checks.Groups))
+		return
+	}
+	if q.After, ok = number(c, "after", 0, 0, 1<<31-1); !ok {
+		return
+	}
+	if q.Limit, ok = number(c, "limit", 200, 1, 10_000); !ok {
+		return
+	}
+	list, err := s.store.Fixes(c, cr.ID, q)
+	if err != nil {
+		s.fail(c, err, "the fix list")
+		return
+	}
+	c.JSON(http.StatusOK, list)
+}
+
+// unknown is the refusal of a word that is not in a list.
+func unknown(what, word string, list []string) string {
+	out := fmt.Sprintf("there is no %s %q", what, word)
+	if near := plan.Nearest(word, list); near != "" {
+		out += fmt.Sprintf(", did you mean %q?", near)
+	} else if len(list) < 20 {
+		out += "; there are " + strings.Join(list, ", ")
+	}
+	return out
+}
+
+func (s *Service) showFix(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	f, err := s.store.Fix(c, cr.ID, c.Param("fix"))
+	if err != nil {
+		s.fail(c, err, "fix "+c.Param("fix"))
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"fix": f, "check": describe(checks.Find(f.Check))})
+}
+
+func (s *Service) fixPages(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	from, ok := number(c, "after", 0, 0, 1<<31-1)
+	if !ok {
+		return
+	}
+	limit, ok := number(c, "limit", 100, 1, 1000)
+	if !ok {
+		return
+	}
+	f, err := s.store.Fix(c, cr.ID, c.Param("fix"))
+	if err != nil {
+		s.fail(c, err, "fix "+c.Param("fix"))
+		return
+	}
+	rows, err := s.store.FixPages(c, cr.ID, f, from, limit)
+	if err != nil {
+		s.fail(c, err, "the pages")
+		return
+	}
+	next := 0
+	if from+len(rows) < f.Pages {
+		next = from + len(rows)
+	}
+	c.JSON(http.StatusOK, gin.H{"pages": rows, "total": f.Pages, "next": next})
+}
+
+func (s *Service) listPages(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	q := record.PageQuery{
+		Search: c.Query("search"), Status: c.Query("status"), Kind: c.Query("kind"), Check: c.Query("check"),
+		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"),
+	}
+	if q.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {
+		return
+	}
+	list, err := s.store.Pages(c, cr.ID, q)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	c.JSON(http.StatusOK, list)
+}
+
+// address reads the query parameter of that name, absolute or relative to the site's home;
+// on failure it has answered.
+func address(c *gin.Context, cr record.Crawl) (string, bool) {
+	home, err := weburl.Parse(cr.Home)
+	if err == nil {
+		var u weburl.URL
+		if u, err = home.Parse(c.Query("address")); err == nil && c.Query("address") != "" {
+			return u.Key(), true
+		}
+	}
+	problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("address is to name a page, such as %s, not %q", cr.Home, c.Query("address")))
+	return "", false
+}
+
+func (s *Service) showPage(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	at, ok := address(c, cr)
+	if !ok {
+		return
+	}
+	d, err := s.store.Page(c, cr.ID, at)
+	if err != nil {
+		s.fail(c, err, "in this crawl the address "+at)
+		return
+	}
+	c.JSON(http.StatusOK, d)
+}
+
+func (s *Service) linksIn(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	at, ok := address(c, cr)
+	if !ok {
+		return
+	}
+	from, ok := number(c, "after", 0, 0, 1<<31-1)
+	if !ok {
+		return
+	}
+	limit, ok := number(c, "limit", 100, 1, 1000)
+	if !ok {
+		return
+	}
+	d, err := s.store.Page(c, cr.ID, at)
+	if err != nil {
+		s.fail(c, err, "in this crawl the address "+at)
+		return
+	}
+	links, pages, err := s.store.LinksIn(c, cr.ID, d.ID, from, limit)
+	if err != nil {
+		s.fail(c, err, "the links")
+		return
+	}
+	next := 0
+	if from+limit < pages {
+		next = from + limit
+	}
+	c.JSON(http.StatusOK, gin.H{"links": links, "pages": pages, "next": next})
+}
+
+func (s *Service) listChecks(c *gin.Context) {
+	list := make([]record.Check, len(checks.Catalog))
+	for i, ch := range checks.Catalog {
+		list[i] = describe(ch)
+	}
+	c.JSON(http.StatusOK, gin.H{"checks": list, "groups": checks.Groups, "version": checks.Version})
+}
+
+func (s *Service) showCheck(c *gin.Context) {
+	ch := checks.Find(c.Param("check"))
+	if ch == nil {
+		ids := make([]string, len(checks.Catalog))
+		for i, k := range checks.Catalog {
+			ids[i] = k.ID
+		}
+		problem(c, http.StatusNotFound, unknown("check", c.Param("check"), ids))
+		return
+	}
+	c.JSON(http.StatusOK, describe(ch))
+}
+
+func describe(c *check.Check) record.Check {
+	d := record.Check{
+		ID: c.ID, Group: c.Group, Severity: c.Severity, Factor: c.Weight(), Title: c.Title,
+		What: c.What, Why: c.Why, How: c.How, Source: c.Source, Limits: []check.Limit{},
+		Effort: [...]string{"minutes", "hours", "days"}[c.Effort],
+		Scope:  [...]string{"every HTML page", "pages that search engines may show", "the whole site, after the crawl"}[c.Scope],
+	}
+	for _, l := range check.AllLimits {
+		if slices.Contains(c.Limits, l.Name) {
+			d.Limits = append(d.Limits, l)
+		}
+	}
+	return d
+}

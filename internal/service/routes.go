@@ -1,0 +1,42 @@
+package service
+
+import "github.com/gin-gonic/gin"
+
+// routes is the whole API; openapi.yaml describes it, and a test holds the two together.
+func (s *Service) routes(g *gin.Engine) {
+	g.GET("/healthz", s.healthz)
+	g.POST("/api/v1/session", s.signIn)
+
+	api := g.Group("/api/v1", s.authenticated)
+	api.GET("/session", s.whoAmI)
+	api.DELETE("/session", s.signOut)
+	api.GET("/openapi.yaml", s.openAPI)
+
+	api.GET("/checks", s.listChecks)
+	api.GET("/checks/:check", s.showCheck)
+
+	api.GET("/sites", s.listSites)
+	api.POST("/sites", s.addSite)
+	api.GET("/sites/:site", s.showSite)
+	api.DELETE("/sites/:site", s.removeSite)
+	api.GET("/sites/:site/plan", s.showPlan)
+	api.PUT("/sites/:site/plan", s.setPlan)
+	api.PATCH("/sites/:site/plan", s.changePlan)
+
+	api.GET("/sites/:site/crawls", s.listCrawls)
+	api.POST("/sites/:site/crawls", s.startCrawl)
+	// A crawl is named by its number, or "latest" for the newest finished one.
+	api.GET("/sites/:site/crawls/:crawl", s.showCrawl)
+	api.POST("/sites/:site/crawls/:crawl/stop", s.stopCrawl)
+	api.GET("/sites/:site/crawls/:crawl/progress", s.watchCrawl)
+	api.GET("/sites/:site/crawls/:crawl/tally", s.tally)
+	api.GET("/sites/:site/crawls/:crawl/fixes", s.listFixes)
+	api.GET("/sites/:site/crawls/:crawl/fixes/:fix", s.showFix)
+	api.GET("/sites/:site/crawls/:crawl/fixes/:fix/pages", s.fixPages)
+	api.GET("/sites/:site/crawls/:crawl/pages", s.listPages)
+	api.GET("/sites/:site/crawls/:crawl/page", s.showPage)
+	api.GET("/sites/:site/crawls/:crawl/links-in", s.linksIn)
+
+	g.NoRoute(s.serveConsole)
+	g.NoMethod(s.noMethod)
+}

@@ -1,0 +1,80 @@
+// Package service is Harvik's HTTP face: the API under /api/v1 and the console. It holds no
+// judgement and no SQL.
+package service
+
+import (
+	"context"
+	"io/fs"
+	"log/slog"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/plan"
+	"harvik/internal/record"
+)
+
+// Store is what the service needs of the store.
+type Store interface {
+	Ping(ctx context.Context) error
+	AddSite(ctx context.Context, name, home string, p plan.Plan) error
+	Sites(ctx context.Context) ([]record.Site, error)
+	Site(ctx context.Context, name string) (record.Site, error)
+	RemoveSite(ctx context.Context, name string) error
+	SetPlan(ctx context.Context, name string, p plan.Plan) error
+	Crawls(ctx context.Context, site record.Site, before, limit int) ([]record.Crawl, error)
+	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
+	Fixes(ctx context.Context, crawl int64, q record.FixQuery) (record.FixList, error)
+	Fix(ctx context.Context, crawl int64, id string) (fixlist.Fix, error)
+	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, from, limit int) ([]record.PageFinding, error)
+	Pages(ctx context.Context, crawl int64, q record.PageQuery) (record.PageList, error)
+	Page(ctx context.Context, crawl int64, address string) (record.PageDetail, error)
+	LinksIn(ctx context.Context, crawl int64, id int32, from, limit int) ([]record.LinkRow, int, error)
+	Tally(ctx context.Context, crawl int64) (record.Tallies, error)
+	Knows(ctx context.Context, secret string, kinds ...string) (bool, error)
+	Redeem(ctx context.Context, secret string) error
+	EndSession(ctx context.Context, secret string) error
+	IssueSession(ctx context.Context) (string, error)
+}
+
+// Runner starts and watches crawls.
+type Runner interface {
+	Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error)
+	Stop(id int64) bool
+	Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool)
+}
+
+// A Service answers requests.
+type Service struct {
+	store   Store
+	runner  Runner
+	log     *slog.Logger
+	console fs.FS
+	closing <-chan struct{}
+}
+
+// New makes a service. Console is the built console; closing ends live streams, so that a
+// shutdown need not wait for them.
+func New(s Store, r Runner, console fs.FS, log *slog.Logger, closing <-chan struct{}) *Service {
+	return &Service{s, r, log, console, closing}
+}
+
+// Handler is the whole service.
+func (s *Service) Handler() http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	g := gin.New()
+	g.UseRawPath, g.UnescapePathValues = true, true
+	g.HandleMethodNotAllowed = true
+	g.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.panicked), secureHeaders)
+	s.routes(g)
+	return g
+}
+
+// secureHeaders keeps the console's page to its own scripts and out of frames.
+func secureHeaders(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "no-referrer")
+}

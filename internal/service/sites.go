@@ -1,0 +1,146 @@
+package service
+
+import (
+	"encoding/json"
+	"io"
+	"net/http"
+	"regexp"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/weburl"
+)
+
+// maxBody bounds what a request may send.
+const maxBody = 1 << 20
+
+// bind reads a JSON body; on failure it has answered.
+func (s *Service) bind(c *gin.Context, into any) bool {
+	d := json.NewDecoder(http.MaxBytesReader(c.Writer, c.Request.Body, maxBody))
+	d.DisallowUnknownFields()
+	if err := d.Decode(into); err != nil {
+		problem(c, http.StatusUnprocessableEntity, "the body is not the JSON that is expected here: "+err.Error())
+		return false
+	}
+	return true
+}
+
+func (s *Service) listSites(c *gin.Context) {
+	sites, err := s.store.Sites(c)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"sites": sites})
+}
+
+var siteName = regexp.MustCompile(`^[a-z0-9]([a-z0-9._-]{0,61}[a-z0-9])?$`)
+
+func (s *Service) addSite(c *gin.Context) {
+	var in struct {
+		Name string    `json:"name"`
+		Home string    `json:"home"`
+		Plan plan.Plan `json:"plan"`
+	}
+	if !s.bind(c, &in) {
+		return
+	}
+	var faults plan.Faults
+	if !siteName.MatchString(in.Name) {
+		faults = append(faults, plan.Fault{Field: "name", Reason: "a name has 1 to 63 small letters, digits, dots, hyphens or underscores, such as fernhollow"})
+	}
+	home, err := weburl.Parse(in.Home)
+	if err != nil || !home.IsHTTP() {
+		faults = append(faults, plan.Fault{Field: "home", Reason: "the home address starts with http:// or https://, such as https://fernhollow.example/"})
+	}
+	if err := in.Plan.Validate(check.KnownLimit); err != nil {
+		faults = append(faults, err.(plan.Faults)...)
+	}
+	if faults != nil {
+		s.fail(c, faults, "")
+		return
+	}
+	if err := s.store.AddSite(c, in.Name, home.Key(), in.Plan); err != nil {
+		s.fail(c, err, "a site of the name "+in.Name)
+		return
+	}
+	site, err := s.store.Site(c, in.Name)
+	if err != nil {
+		s.fail(c, err, "the site")
+		return
+	}
+	c.JSON(http.StatusCreated, site)
+}
+
+func siteWord(c *gin.Context) string { return "the site " + c.Param("site") }
+
+func (s *Service) showSite(c *gin.Context) {
+	site, err := s.store.Site(c, c.Param("site"))
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	c.JSON(http.StatusOK, site)
+}
+
+func (s *Service) removeSite(c *gin.Context) {
+	site, err := s.store.Site(c, c.Param("site"))
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	if crawls, err := s.store.Crawls(c, site, 0, 1); err == nil && len(crawls) > 0 && crawls[0].State == "running" {
+		problem(c, http.StatusConflict, "a crawl of this site is running; stop it first")
+		return
+	}
+	if err := s.store.RemoveSite(c, site.Name); err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+func (s *Service) showPlan(c *gin.Context) {
+	site, err := s.store.Site(c, c.Param("site"))
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	c.JSON(http.StatusOK, site.Plan)
+}
+
+// setPlan replaces the plan; what the body leaves out has its default.
+func (s *Service) setPlan(c *gin.Context) { s.storePlan(c, plan.Plan{}) }
+
+// changePlan changes what the body names and leaves the rest.
+func (s *Service) changePlan(c *gin.Context) {
+	site, err := s.store.Site(c, c.Param("site"))
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	s.storePlan(c, plan.Plan(site.Plan))
+}
+
+// storePlan reads a plan, in YAML or JSON, on top of base.
+func (s *Service) storePlan(c *gin.Context, base plan.Plan) {
+	data, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxBody))
+	if err != nil {
+		problem(c, http.StatusRequestEntityTooLarge, "a plan has at most 1 MiB")
+		return
+	}
+	p, err := plan.Read(data, base)
+	if err == nil {
+		err = p.Validate(check.KnownLimit)
+	}
+	if err == nil {
+		err = s.store.SetPlan(c, c.Param("site"), p)
+	}
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	c.JSON(http.StatusOK, p.WithDefaults())
+}

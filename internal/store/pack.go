@@ -1,0 +1,156 @@
+package store
+
+import (
+	"encoding/binary"
+	"errors"
+
+	"harvik/internal/core/page"
+)
+
+// Links are stored packed, one value a page: a row for each would cost several times the
+// crawl. The form, all numbers as varints:
+//
+//	number of places, each as length and text
+//	then for each link: flags, target (number + 1, 0 for none), place, line, column,
+//	words, fragment, and for a link without words or target its label and href
+//
+// A page's links share few places, so each text stands once.
+
+const (
+	flagNoFollow = 1 << iota
+	flagHidden
+	flagExtra
+	regionShift = 4
+)
+
+func packLinks(links []page.Link, targets []int32) []byte {
+	if len(links) == 0 {
+		return nil
+	}
+	places := map[string]uint64{}
+	var names []string
+	for i := range links {
+		if _, ok := places[links[i].Place]; !ok {
+			places[links[i].Place] = uint64(len(names))
+			names = append(names, links[i].Place)
+		}
+	}
+	out := make([]byte, 0, 24*len(links))
+	out = binary.AppendUvarint(out, uint64(len(names)))
+	for _, n := range names {
+		out = appendText(out, n)
+	}
+	for i := range links {
+		l := &links[i]
+		flags := uint64(l.Region) << regionShift
+		if l.NoFollow {
+			flags |= flagNoFollow
+		}
+		if l.Hidden {
+			flags |= flagHidden
+		}
+		if l.Label != "" || l.Href != "" {
+			flags |= flagExtra
+		}
+		out = binary.AppendUvarint(out, flags)
+		out = binary.AppendUvarint(out, uint64(targets[i]+1))
+		out = binary.AppendUvarint(out, places[l.Place])
+		out = binary.AppendUvarint(out, uint64(l.Line))
+		out = binary.AppendUvarint(out, uint64(l.Col))
+		out = appendText(out, l.Words)
+		out = appendText(out, l.Fragment)
+		if flags&flagExtra != 0 {
+			out = appendText(appendText(out, l.Label), l.Href)
+		}
+	}
+	return out
+}
+
+func appendText(out []byte, s string) []byte {
+	return append(binary.AppendUvarint(out, uint64(len(s))), s...)
+}
+
+var errPacked = errors.New("packed links are damaged")
+
+// unpackLinks is the reverse; targets are numbers, −1 for none, and the links' Address is
+// left empty.
+func unpackLinks(data []byte) (links []page.Link, targets []int32, err error) {
+	if len(data) == 0 {
+		return nil, nil, nil
+	}
+	r := unpacker{data: data}
+	places := make([]string, min(r.number(), len(data)))
+	for i := range places {
+		places[i] = r.text()
+	}
+	for len(r.data) > 0 && !r.bad {
+		flags := r.number()
+		target := r.number()
+		place := r.number()
+		l := page.Link{
+			Region: page.Region(flags>>regionShift) % 5, NoFollow: flags&flagNoFollow != 0, Hidden: flags&flagHidden != 0,
+		}
+		l.Line, l.Col = r.number(), r.number()
+		l.Words, l.Fragment = r.text(), r.text()
+		if flags&flagExtra != 0 {
+			l.Label, l.Href = r.text(), r.text()
+		}
+		if place >= len(places) {
+			return nil, nil, errPacked
+		}
+		l.Place = places[place]
+		links, targets = append(links, l), append(targets, int32(target)-1)
+	}
+	if r.bad {
+		return nil, nil, errPacked
+	}
+	return links, targets, nil
+}
+
+type unpacker struct {
+	data []byte
+	bad  bool
+}
+
+func (r *unpacker) number() int {
+	v, n := binary.Uvarint(r.data)
+	if n <= 0 {
+		r.bad, r.data = true, nil
+		return 0
+	}
+	r.data = r.data[n:]
+	return int(v)
+}
+
+func (r *unpacker) text() string {
+	n := r.number()
+	if n < 0 || n > len(r.data) {
+		r.bad, r.data = true, nil
+		return ""
+	}
+	s := string(r.data[:n])
+	r.data = r.data[n:]
+	return s
+}
+
+// packNumbers stores rising numbers as their differences.
+func packNumbers(numbers []int32) []byte {
+	out := make([]byte, 0, 2*len(numbers))
+	last := int32(0)
+	for _, n := range numbers {
+		out = binary.AppendUvarint(out, uint64(n-last))
+		last = n
+	}
+	return out
+}
+
+func unpackNumbers(data []byte) []int32 {
+	r := unpacker{data: data}
+	var out []int32
+	last := int32(0)
+	for len(r.data) > 0 {
+		last += int32(r.number())
+		out = append(out, last)
+	}
+	return out
+}

@@ -1,0 +1,225 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"harvik/internal/record"
+
+	"github.com/cespare/xxhash/v2"
+	"github.com/jackc/pgx/v5"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+	"harvik/internal/crawl"
+)
+
+// A Sink stores the results of one crawl, batch by batch, each in a transaction.
+type Sink struct {
+	store *Store
+	crawl int64
+}
+
+// Sink is where a crawl writes to.
+func (s *Store) Sink(crawlID int64) *Sink { return &Sink{s, crawlID} }
+
+// Save stores a batch.
+func (k *Sink) Save(ctx context.Context, b crawl.Batch) error {
+	conn, err := k.store.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	tx, err := conn.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	if err := k.addresses(ctx, tx, b); err != nil {
+		return fmt.Errorf("storing addresses: %w", err)
+	}
+	if err := k.pages(ctx, tx, b.Records); err != nil {
+		return fmt.Errorf("storing pages: %w", err)
+	}
+	var found []check.Finding
+	for _, r := range b.Records {
+		found = append(found, r.Findings...)
+	}
+	if err := saveFindings(ctx, tx, k.crawl, found); err != nil {
+		return err
+	}
+	return tx.Commit(ctx)
+}
+
+func urlHash(url string) int64 { return int64(xxhash.Sum64String(url)) }
+
+func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"address"},
+		[]string{"crawl_id", "id", "url", "hash", "found_on", "depth", "state", "in_sitemap", "rule_line", "rule_text"},
+		pgx.CopyFromSlice(len(b.Addresses), func(i int) ([]any, error) {
+			a := &b.Addresses[i]
+			url := clean(a.URL)
+			return []any{
+				k.crawl, b.First + int32(i), url, urlHash(url), a.FoundOn, a.Depth, a.State.String(), a.InSitemap,
+				a.Rule.Number, clean(a.Rule.Text),
+			}, nil
+		}))
+	return err
+}
+
+func (k *Sink) pages(ctx context.Context, tx pgx.Tx, records []crawl.Record) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"page"},
+		[]string{
+			"crawl_id", "id", "status", "outcome", "type", "bytes", "first_byte", "html", "indexable", "kind", "words",
+			"title", "description", "h1", "lang", "facts", "links", "main_text",
+		},
+		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
+			r := &records[i]
+			f := r.Facts
+			facts, err := json.Marshal(f)
+			if err != nil {
+				return nil, err
+			}
+			d := f.Document
+			html := d != nil
+			if d == nil {
+				d = new(page.Document)
+			}
+			indexable, _ := f.Indexable()
+			return []any{
+				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
+				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang), facts,
+				packLinks(d.Links, r.Links), clean(d.MainText),
+			}, nil
+		}))
+	return err
+}
+
+func saveFindings(ctx context.Context, tx pgx.Tx, crawlID int64, found []check.Finding) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "count", "places"},
+		pgx.CopyFromSlice(len(found), func(i int) ([]any, error) {
+			f := &found[i]
+			places, err := json.Marshal(f.Places)
+			if err != nil {
+				return nil, err
+			}
+			return []any{crawlID, f.Page, f.Check.ID, len(f.Places), places}, nil
+		}))
+	if err != nil {
+		return fmt.Errorf("storing findings: %w", err)
+	}
+	return nil
+}
+
+// SaveResult stores what judging the whole crawl gave, and marks it finished.
+func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progress) error {
+	tx, err := k.store.pool.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	if err := saveFindings(ctx, tx, k.crawl, r.Findings); err != nil {
+		return err
+	}
+	if err := k.standings(ctx, tx, r); err != nil {
+		return fmt.Errorf("storing standings: %w", err)
+	}
+	if err := k.fixes(ctx, tx, r); err != nil {
+		return fmt.Errorf("storing the fix list: %w", err)
+	}
+	// Addresses were written when they became known; what the plan's limits left out of
+	// the queue was decided then, so only the final state of fetched ones is to be set.
+	if _, err := tx.Exec(ctx, `update address a set state = 'fetched' from page p
+		where a.crawl_id = $1 and p.crawl_id = $1 and p.id = a.id and a.state <> 'fetched'`, k.crawl); err != nil {
+		return fmt.Errorf("storing states: %w", err)
+	}
+	summary := *r.Report
+	summary.Fixes = nil
+	report, err := json.Marshal(record.Summary{Report: &summary, Fixes: len(r.Report.Fixes)})
+	if err != nil {
+		return err
+	}
+	progress, err := json.Marshal(p)
+	if err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, `update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5
+		where id = $1`, k.crawl, string(r.Ending), clean(r.Detail), report, progress); err != nil {
+		return err
+	}
+	return tx.Commit(ctx)
+}
+
+func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
+	s := r.Survey
+	from := linkedFrom(s)
+	scores := map[int32]int{}
+	for i, p := range r.Report.Pages {
+		scores[p.Page] = i
+	}
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"standing"},
+		[]string{
+			"crawl_id", "page_id", "layout", "depth", "links_in", "authority", "importance", "health", "errors", "warnings",
+			"notices", "linked_from",
+		},
+		pgx.CopyFromSlice(len(s.Pages), func(i int) ([]any, error) {
+			p := &s.Pages[i]
+			health, importance, counts := -1.0, 0.0, [3]int{}
+			if at, ok := scores[p.ID]; ok {
+				score := r.Report.Pages[at]
+				health, importance, counts = score.Health, score.Importance, score.Counts
+			}
+			return []any{
+				k.crawl, p.ID, p.Layout, s.Depth[p.ID], s.In[p.ID], s.Authority[p.ID], importance, health,
+				counts[check.Error], counts[check.Warning], counts[check.Notice], packNumbers(from(p.ID)),
+			}, nil
+		}))
+	return err
+}
+
+// linkedFrom turns the graph round: which pages link to a number, each once, rising.
+func linkedFrom(s *survey.Survey) func(int32) []int32 {
+	n := len(s.Addresses)
+	ends := make([]int32, n+1)
+	for i, in := range s.In {
+		ends[i+1] = ends[i] + in
+	}
+	sources := make([]int32, ends[n])
+	next := append([]int32(nil), ends[:n]...)
+	last := make([]int32, n)
+	s.EachLinking(func(p int32, to []int32) {
+		for _, t := range to {
+			if t != p && last[t] != p+1 {
+				last[t] = p + 1
+				sources[next[t]] = p
+				next[t]++
+			}
+		}
+	})
+	return func(id int32) []int32 { return sources[ends[id]:ends[id+1]] }
+}
+
+func (k *Sink) fixes(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
+	fixes := r.Report.Fixes
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix"}, []string{"crawl_id", "id", "rank", "severity", "section", "check_id", "body"},
+		pgx.CopyFromSlice(len(fixes), func(i int) ([]any, error) {
+			f := &fixes[i]
+			body, err := json.Marshal(f)
+			return []any{k.crawl, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body}, err
+		}))
+	if err != nil {
+		return err
+	}
+	for i := range fixes {
+		f := &fixes[i]
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"fix_page"}, []string{"crawl_id", "fix_id", "page_id", "places"},
+			pgx.CopyFromSlice(len(f.Members), func(j int) ([]any, error) {
+				return []any{k.crawl, f.ID, f.Members[j].Page, f.Members[j].Places}, nil
+			})); err != nil {
+			return err
+		}
+	}
+	return nil
+}
