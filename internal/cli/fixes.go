@@ -5,6 +5,7 @@ import (
 	"io"
 	"strconv"
 
+	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
 	"harvik/internal/client"
@@ -61,10 +62,10 @@ func printFixes(w io.Writer, cr record.Crawl, list record.FixList) {
 		fmt.Fprintln(w, "Nothing to fix here.")
 		return
 	}
-	room := max(30, columns(w)-58)
+	room := max(30, columns(w)-54)
 	t := newTable(w, []string{"", "fix", "what and where", "pages", "gain", "effort", "health after"}, 4, 5, 7)
 	for _, f := range list.Fixes {
-		t.AppendRow([]any{sign(w, f.Severity), f.ID, middle(f.Line, room), thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)})
+		t.AppendRow([]any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)})
 	}
 	t.Render()
 	if n := list.Total - len(list.Fixes); n > 0 {

@@ -25,7 +25,7 @@ const (
 
 func packLinks(links []page.Link, targets []int32) []byte {
 	if len(links) == 0 {
-		return nil
+		return []byte{}
 	}
 	places := map[string]uint64{}
 	var names []string
