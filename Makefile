@@ -1,0 +1,57 @@
+# Harvik. On a Debian machine with Go and Node, `make demo` and `make test` do everything.
+SHELL := /bin/bash
+GO_TAGS := -tags nomsgpack
+export CGO_ENABLED ?= 0
+
+.PHONY: demo test build tools debian console check bench fuzz soak docs clean
+
+# Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
+# shows the other edition.
+demo: debian build
+	@go build $(GO_TAGS) -o bin/play ./demo/play
+	@exec bin/play -harvik bin/harvik -edition $(or $(EDITION),spring) $(if $(DATA),-data $(DATA)) $(if $(ONCE),-once)
+
+build: tools console
+	go build $(GO_TAGS) -trimpath -o bin/harvik ./cmd/harvik
+
+# Go and Node are asked of the machine and never installed over.
+tools:
+	@scripts/tools
+
+# Installs PostgreSQL and a headless Chromium from Debian where they are missing.
+debian:
+	@scripts/debian
+
+console: console/dist/index.html
+console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/index.html console/package-lock.json console/vite.config.ts
+	cd console && npm ci --no-fund --no-audit && npm run --silent build
+
+# Everything that has to hold: format, vet, types, lint, all tests.
+test: debian build check
+	go test $(GO_TAGS) -timeout 14m ./...
+
+check: tools console
+	@test -z "$$(gofmt -l cmd internal demo console/*.go)" || { gofmt -l cmd internal demo console/*.go; echo "run gofmt -w on these"; exit 1; }
+	go vet $(GO_TAGS) ./...
+	cd console && npm run --silent check
+
+# Speed, as ratios within one run.
+bench: debian
+	go test $(GO_TAGS) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),3x) -timeout 30m ./internal/crawl ./internal/core/...
+
+# Each fuzzer in turn; FUZZTIME=10m by default.
+fuzz:
+	@for target in weburl:FuzzParse robots:FuzzDecide page:FuzzRead; do \
+		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) ./internal/core/$${target%%:*} || exit 1; \
+	done
+
+# A crawl of 50,000 generated pages by a real service, its memory watched.
+soak: debian build
+	HARVIK_SOAK=1 go test $(GO_TAGS) -count 1 -v -run TestSoak -timeout 30m ./internal/e2e
+
+# Writes the generated documentation anew.
+docs:
+	go test $(GO_TAGS) ./internal/core/checks -run TestDocs -write-docs
+
+clean:
+	rm -rf bin console/node_modules console/dist/assets console/dist/index.html

@@ -1,0 +1,169 @@
+// Command play shows Harvik at work on Fernhollow: it serves the garden's site, starts the
+// service, crawls, prints health and fix list, and serves on until Ctrl-C.
+//
+//	play -harvik bin/harvik [-edition spring] [-data DIR] [-once]
+//
+// Ports come from HARVIK_PORT and FERNHOLLOW_PORT; taken ones are replaced by free ones.
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"harvik/demo"
+)
+
+func main() {
+	var (
+		binary  = flag.String("harvik", "bin/harvik", "the harvik binary")
+		edition = flag.String("edition", "spring", "spring or summer")
+		data    = flag.String("data", filepath.Join(os.TempDir(), fmt.Sprintf("harvik-demo-%d", os.Getuid())), "data folder")
+		once    = flag.Bool("once", false, "end after printing")
+	)
+	flag.Parse()
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	err := play(ctx, *binary, demo.Edition(*edition), *data, *once)
+	stop()
+	if err != nil && ctx.Err() == nil {
+		fmt.Fprintln(os.Stderr, "demo:", err)
+		os.Exit(1)
+	}
+}
+
+func play(ctx context.Context, binary string, edition demo.Edition, data string, once bool) error {
+	if edition != demo.Spring && edition != demo.Summer {
+		return fmt.Errorf("there is no edition %q: spring or summer", edition)
+	}
+	site, err := listen("FERNHOLLOW_PORT", "8421", "the site")
+	if err != nil {
+		return err
+	}
+	server := &http.Server{Handler: demo.New(edition), ReadHeaderTimeout: 10 * time.Second}
+	go server.Serve(site)
+	defer server.Close()
+	console, err := listen("HARVIK_PORT", "8420", "the service")
+	if err != nil {
+		return err
+	}
+	address := console.Addr().String()
+	console.Close()
+	service, link, err := start(ctx, binary, data, address)
+	if err != nil {
+		return err
+	}
+	defer end(service)
+	run := func(args ...string) error {
+		fmt.Printf("\n$ harvik %s\n", strings.Join(args, " "))
+		c := command(ctx, binary, data, args...)
+		c.Stdout, c.Stderr = os.Stdout, os.Stderr
+		return c.Run()
+	}
+	quiet := command(ctx, binary, data, "site", "show", "fernhollow")
+	if quiet.Run() != nil {
+		if err := run("site", "add", "fernhollow", demo.Home); err != nil {
+			return err
+		}
+	}
+	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "2s", "--retries", "1", "--parallel", "8",
+		"--host", demo.Host+"="+site.Addr().String())
+	if out, err := plan.CombinedOutput(); err != nil {
+		return fmt.Errorf("setting the plan: %w: %s", err, out)
+	}
+	if err := run("crawl", "fernhollow"); err != nil {
+		return err
+	}
+	if err := run("fixes", "fernhollow", "--limit", "12"); err != nil {
+		return err
+	}
+	if once {
+		return nil
+	}
+	fmt.Printf("\nThe console is at http://%s\nSign in, once: %s\nThe command line: %s --data %s fixes fernhollow\nCtrl-C ends the demo.\n", address, link, binary, data)
+	gone := make(chan error, 1)
+	go func() { gone <- service.Wait() }()
+	select {
+	case <-ctx.Done():
+		return nil
+	case err := <-gone:
+		return fmt.Errorf("the service ended: %v", err)
+	}
+}
+
+// listen takes the port that the environment names, or the usual one, or any that is free.
+func listen(variable, usual, what string) (net.Listener, error) {
+	port := os.Getenv(variable)
+	if port == "" {
+		port = usual
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:"+port)
+	if err == nil {
+		return l, nil
+	}
+	if !errors.Is(err, syscall.EADDRINUSE) {
+		return nil, fmt.Errorf("%s=%s: %w", variable, port, err)
+	}
+	if l, err = net.Listen("tcp", "127.0.0.1:0"); err == nil {
+		fmt.Printf("Port %s is taken; %s gets %s.\n", port, what, l.Addr())
+	}
+	return l, err
+}
+
+func command(ctx context.Context, binary, data string, args ...string) *exec.Cmd {
+	return exec.CommandContext(ctx, binary, append([]string{"--data", data}, args...)...)
+}
+
+// start runs the service until it says where to sign in. It ends with this process, even
+// if that is killed.
+func start(ctx context.Context, binary, data, address string) (*exec.Cmd, string, error) {
+	if err := os.MkdirAll(data, 0o755); err != nil {
+		return nil, "", err
+	}
+	log, err := os.Create(filepath.Join(data, "service.log"))
+	if err != nil {
+		return nil, "", err
+	}
+	defer log.Close()
+	c := exec.Command(binary, "--data", data, "start", "--listen", address, "--allow", "127.0.0.0/8")
+	c.Stderr = log
+	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+	out, err := c.StdoutPipe()
+	if err != nil {
+		return nil, "", err
+	}
+	if err := c.Start(); err != nil {
+		return nil, "", fmt.Errorf("starting %s: %w; `make build` makes it", binary, err)
+	}
+	stop := context.AfterFunc(ctx, func() { _ = c.Process.Signal(syscall.SIGTERM) })
+	defer stop()
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if i := strings.Index(lines.Text(), "http://"); i >= 0 && strings.Contains(lines.Text(), "/sign-in#") {
+			go io.Copy(io.Discard, out)
+			return c, lines.Text()[i:], nil
+		}
+	}
+	_ = c.Wait()
+	tail, _ := os.ReadFile(filepath.Join(data, "service.log"))
+	return nil, "", fmt.Errorf("the service did not start:\n%s", tail[max(0, len(tail)-800):])
+}
+
+// end stops the service and waits until it has put everything away.
+func end(c *exec.Cmd) {
+	if c.ProcessState == nil {
+		_ = c.Process.Signal(syscall.SIGTERM)
+		_ = c.Wait()
+	}
+}

@@ -1,0 +1,137 @@
+// Package testkit sets up what tests need of the world: a database, a crawl of Fernhollow.
+// It is imported by tests only.
+package testkit
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"net/netip"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"harvik/internal/cluster"
+	"harvik/internal/core/plan"
+	"harvik/internal/fetch"
+	"harvik/internal/store"
+)
+
+// Loopback is a guard that lets tests reach servers on this machine.
+var Loopback = fetch.Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}}
+
+// Quiet drops all log lines.
+var Quiet = slog.New(slog.DiscardHandler)
+
+// Main runs a package's tests beside one PostgreSQL server for all of them: that of
+// HARVIK_TEST_DATABASE, or one of its own. Use it from TestMain.
+func Main(m *testing.M) {
+	code := func() int {
+		if server = os.Getenv("HARVIK_TEST_DATABASE"); server != "" {
+			return m.Run()
+		}
+		folder, err := os.MkdirTemp("", "harvik-test-")
+		if err != nil {
+			panic(err)
+		}
+		defer os.RemoveAll(folder)
+		if err := os.Chmod(folder, 0o755); err != nil {
+			panic(err)
+		}
+		c, err := cluster.Start(context.Background(), folder)
+		if err != nil {
+			panic(err)
+		}
+		defer c.Stop()
+		server = c.URL
+		return m.Run()
+	}()
+	os.Exit(code)
+}
+
+var (
+	server    string
+	databases atomic.Int32
+)
+
+// Database makes an empty database for one test and returns its address.
+func Database(t testing.TB) string {
+	t.Helper()
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, server)
+	if err != nil {
+		t.Fatalf("connecting to the test database: %v", err)
+	}
+	defer conn.Close(ctx)
+	name := fmt.Sprintf("test_%d_%d", os.Getpid(), databases.Add(1))
+	if _, err := conn.Exec(ctx, "create database "+name); err != nil {
+		t.Fatalf("making a database: %v", err)
+	}
+	u, err := url.Parse(server)
+	if err != nil {
+		t.Fatal(err)
+	}
+	u.Path = "/" + name
+	t.Cleanup(func() {
+		conn, err := pgx.Connect(ctx, server)
+		if err != nil {
+			return
+		}
+		defer conn.Close(ctx)
+		_, _ = conn.Exec(ctx, "drop database "+name+" with (force)")
+	})
+	return u.String()
+}
+
+// Store opens an empty store.
+func Store(t testing.TB) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), Database(t))
+	if err != nil {
+		t.Fatalf("opening the store: %v", err)
+	}
+	t.Cleanup(s.Close)
+	return s
+}
+
+// Serve runs a handler on a loopback port until the test ends, and returns host:port.
+func Serve(t testing.TB, h http.Handler) string {
+	t.Helper()
+	s := httptest.NewServer(h)
+	t.Cleanup(s.Close)
+	return strings.TrimPrefix(s.URL, "http://")
+}
+
+// DemoPlan is how tests crawl Fernhollow, served at an address.
+func DemoPlan(host, address string) plan.Plan {
+	return plan.Plan{
+		Hosts: map[string]string{host: address}, Parallel: 8,
+		Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1,
+	}
+}
+
+// Root is the project's folder.
+func Root(t testing.TB) string {
+	t.Helper()
+	dir, err := os.Getwd()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for {
+		if _, err := os.Stat(filepath.Join(dir, "go.mod")); err == nil {
+			return dir
+		}
+		if dir == filepath.Dir(dir) {
+			t.Fatal("no go.mod above the test")
+		}
+		dir = filepath.Dir(dir)
+	}
+}
