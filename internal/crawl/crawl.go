@@ -214,6 +214,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) Ending {
 			sent++
 		case d := <-results:
 			ahead[d.seq] = d
+			c.progress.fetched(d)
 			for d, ok := ahead[taken]; ok; d, ok = ahead[taken] {
 				delete(ahead, taken)
 				taken++
@@ -264,7 +265,7 @@ func (c *Crawl) take(ctx context.Context, d done) {
 	c.survey.Add(d.id, d.Facts, redirect, canonical, d.Links)
 	c.judge.Collect(d.Findings)
 	c.batch.Records = append(c.batch.Records, d.Record)
-	c.progress.fetched(d, f.waiting(), len(f.addresses), c.judge.Places())
+	c.progress.known(f.waiting(), len(f.addresses), c.judge.Places())
 }
 
 // know gives an address its number, queueing it if it is new, inside and wanted.

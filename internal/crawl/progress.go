@@ -24,14 +24,20 @@ func (m *meter) begin() {
 	m.now = record.Progress{Phase: "starting", Statuses: map[string]int{}}
 }
 
-func (m *meter) fetched(d done, waiting, known, findings int) {
+func (m *meter) known(waiting, known, findings int) {
+	m.mu.Lock()
+	m.now.Waiting, m.now.Known, m.now.Findings = waiting, known, findings
+	m.mu.Unlock()
+}
+
+func (m *meter) fetched(d done) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	p := &m.now
 	p.Phase = "fetching"
 	p.Fetched++
 	p.Retries += d.retries
-	p.Waiting, p.Known, p.Findings, p.Last = waiting, known, findings, d.url
+	p.Last = d.url
 	key := string(d.Facts.Outcome)
 	if d.Facts.Status > 0 {
 		key = strconv.Itoa(d.Facts.Status)

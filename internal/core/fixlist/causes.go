@@ -72,41 +72,51 @@ func (b *builder) shared(e entry) Fix {
 	return f
 }
 
-// locate says where a target cause stands, if at least five pages of one layout hold it at
-// one place.
+// locate says where a target cause stands: in the layouts of which at least five pages each
+// hold it at the same place.
 func (b *builder) locate(g *gathered) {
 	if g.fix.Kind != Target {
 		return
 	}
 	counts := map[groupKey]int{}
+	regions := map[string]int{}
 	for _, i := range g.entries {
 		e := b.entries[i]
 		counts[groupKey{number: b.layout(e.page), spot: b.spots[e.spot]}]++
+		regions[regionWord(e.region)]++
 	}
-	var best groupKey
-	n := 0
-	for k, count := range counts {
-		if k.number >= 0 && (count > n || count == n && (k.number < best.number || k.number == best.number && k.spot < best.spot)) {
-			best, n = k, count
+	bySpot := map[string]int{}
+	for k, n := range counts {
+		if k.number >= 0 && n >= leastPages {
+			bySpot[landmark(k.spot)] += n
 		}
 	}
-	if n >= leastPages {
-		g.fix.Where = fmt.Sprintf("in the layout of %d pages, %s", n, placeWord(best.spot))
-	}
-	region := b.entries[g.entries[0]].region
-	for _, i := range g.entries {
-		if b.entries[i].region != region {
-			return
+	best := ""
+	for spot, n := range bySpot {
+		if best == "" || n > bySpot[best] || n == bySpot[best] && spot < best {
+			best = spot
 		}
 	}
-	g.fix.Line = regionWord(region)
+	if best != "" {
+		g.fix.Where = fmt.Sprintf("in the layout of %d pages, %s", bySpot[best], best)
+	}
+	if len(regions) == 1 {
+		for word := range regions {
+			g.fix.Line = word
+		}
+	}
 }
 
-func placeWord(spot string) string {
-	if spot == "" {
-		return "content"
+// landmark is the part of a page that a place belongs to, in a word.
+func landmark(spot string) string {
+	first, _, _ := strings.Cut(spot, " > ")
+	switch first {
+	case "nav":
+		return "navigation"
+	case "header", "footer", "aside":
+		return first
 	}
-	return spot
+	return "content"
 }
 
 func (b *builder) layout(id int32) int32 {
@@ -137,7 +147,7 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 		case Layout:
 			g.fix.Where = fmt.Sprintf("in the layout of %d pages", len(members))
 			if k.spot != "" {
-				g.fix.Where += ", " + k.spot
+				g.fix.Where += ", " + landmark(k.spot)
 			}
 			g.fix.ID = identify(b.checks[k.check], kind, b.s.URL(first.page)+" "+k.spot)
 		case Section:
