@@ -24,6 +24,7 @@ debian:
 
 console: console/dist/index.html
 console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/index.html console/package-lock.json console/vite.config.ts
+	rm -rf console/dist/assets
 	cd console && npm ci --no-fund --no-audit && npm run --silent build
 
 # Everything that has to hold: format, vet, types, lint, all tests.

@@ -1,0 +1,43 @@
+/** A refusal by the service: RFC 9457 problem details. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+    readonly faults: { field: string; reason: string }[] = [],
+  ) {
+    super(detail);
+  }
+}
+
+/** The one place that talks to the service. */
+export async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const response = await fetch(`/api/v1${path}`, {
+    method,
+    headers: body === undefined ? {} : { "Content-Type": "application/json" },
+    body: body === undefined ? undefined : JSON.stringify(body),
+  });
+  if (response.ok) {
+    const text = await response.text();
+    return (text ? JSON.parse(text) : undefined) as T;
+  }
+  const problem = await response.json().catch(() => ({}));
+  throw new Problem(
+    response.status,
+    problem.detail ?? `${response.status} ${response.statusText}`,
+    problem.faults,
+  );
+}
+
+export const get = <T>(path: string) => call<T>("GET", path);
+
+/** Writes query parameters, leaving out the empty ones. */
+export function query(params: Record<string, string | number | undefined | null>): string {
+  const out = new URLSearchParams();
+  for (const [key, value] of Object.entries(params)) {
+    if (value !== undefined && value !== null && value !== "") {
+      out.set(key, String(value));
+    }
+  }
+  const text = out.toString();
+  return text ? `?${text}` : "";
+}

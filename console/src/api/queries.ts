@@ -1,0 +1,119 @@
+import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
+import { get, query } from "./client";
+import type { Check, Crawl, Fix, LinkRow, PageAll, PageFinding, PageRow, Site, Tallies } from "./types";
+
+const sitePath = (site: string) => `/sites/${encodeURIComponent(site)}`;
+const crawlPath = (site: string, crawl: string) => `${sitePath(site)}/crawls/${encodeURIComponent(crawl)}`;
+
+export const sites = () =>
+  queryOptions({ queryKey: ["sites"], queryFn: () => get<{ sites: Site[] }>("/sites").then((r) => r.sites) });
+
+export const site = (name: string) =>
+  queryOptions({ queryKey: ["sites", name], queryFn: () => get<Site>(sitePath(name)) });
+
+export const crawls = (name: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls"],
+    queryFn: () => get<{ crawls: Crawl[] }>(`${sitePath(name)}/crawls?limit=500`).then((r) => r.crawls),
+    refetchInterval: (q) => (q.state.data?.some((c) => c.state === "running") ? 2000 : false),
+  });
+
+export const crawl = (name: string, number: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number],
+    queryFn: () => get<Crawl>(crawlPath(name, number)),
+  });
+
+export const tally = (name: string, number: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "tally"],
+    queryFn: () => get<Tallies>(`${crawlPath(name, number)}/tally`),
+  });
+
+export interface FixFilter {
+  severity: string;
+  group: string;
+  check: string;
+  search: string;
+}
+
+export interface FixPart {
+  fixes: Fix[];
+  total: number;
+  findings: number;
+  next?: number;
+}
+
+export const fixes = (name: string, number: string, filter: FixFilter) =>
+  infiniteQueryOptions({
+    queryKey: ["sites", name, "crawls", number, "fixes", filter],
+    queryFn: ({ pageParam }) =>
+      get<FixPart>(`${crawlPath(name, number)}/fixes${query({ ...filter, after: pageParam, limit: 500 })}`),
+    initialPageParam: 0,
+    getNextPageParam: (last) => last.next || undefined,
+  });
+
+export const fix = (name: string, number: string, id: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "fix", id],
+    queryFn: () => get<{ fix: Fix; check: Check }>(`${crawlPath(name, number)}/fixes/${id}`),
+  });
+
+export const fixPages = (name: string, number: string, id: string) =>
+  infiniteQueryOptions({
+    queryKey: ["sites", name, "crawls", number, "fix", id, "pages"],
+    queryFn: ({ pageParam }) =>
+      get<{ pages: PageFinding[]; total: number; next: number }>(
+        `${crawlPath(name, number)}/fixes/${id}/pages${query({ after: pageParam, limit: 50 })}`,
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last) => last.next || undefined,
+  });
+
+export interface PageFilter {
+  search: string;
+  status: string;
+  kind: string;
+  check: string;
+  fix: string;
+  sort: string;
+}
+
+export interface PagePart {
+  pages: PageRow[];
+  total: number;
+  next?: string;
+}
+
+export const pages = (name: string, number: string, filter: PageFilter) =>
+  infiniteQueryOptions({
+    queryKey: ["sites", name, "crawls", number, "pages", filter],
+    queryFn: ({ pageParam }) =>
+      get<PagePart>(`${crawlPath(name, number)}/pages${query({ ...filter, after: pageParam, limit: 200 })}`),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next || undefined,
+  });
+
+export const page = (name: string, number: string, address: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "page", address],
+    queryFn: () => get<PageAll>(`${crawlPath(name, number)}/page${query({ address })}`),
+  });
+
+export const linksIn = (name: string, number: string, address: string) =>
+  infiniteQueryOptions({
+    queryKey: ["sites", name, "crawls", number, "links-in", address],
+    queryFn: ({ pageParam }) =>
+      get<{ links: LinkRow[]; pages: number; next: number }>(
+        `${crawlPath(name, number)}/links-in${query({ address, after: pageParam, limit: 50 })}`,
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last) => last.next || undefined,
+  });
+
+export const checks = () =>
+  queryOptions({
+    queryKey: ["checks"],
+    queryFn: () => get<{ checks: Check[]; groups: string[] }>("/checks"),
+    staleTime: Number.POSITIVE_INFINITY,
+  });

@@ -1,0 +1,236 @@
+// The shapes of the API's answers, as openapi.yaml describes them.
+
+export type Severity = "error" | "warning" | "notice";
+
+export interface Plan {
+  pages: number;
+  depth: number;
+  parallel: number;
+  pause: string;
+  timeout: string;
+  agent: string;
+  robotsAs: string;
+  hosts?: Record<string, string>;
+}
+
+export interface Site {
+  name: string;
+  home: string;
+  plan: Plan;
+  created: string;
+  crawls: number;
+  latest?: number;
+  health?: number;
+}
+
+export interface Progress {
+  phase: "" | "starting" | "fetching" | "judging" | "done";
+  fetched: number;
+  waiting: number;
+  known: number;
+  failures: number;
+  findings: number;
+  retries: number;
+  rate: number;
+  seconds: number;
+  left: number;
+  statuses: Record<string, number> | null;
+  last?: string;
+}
+
+export interface LedgerLine {
+  check: string;
+  group: string;
+  severity: Severity;
+  points: number;
+  pages: number;
+  places: number;
+}
+
+export interface Report {
+  health: number;
+  scored: boolean;
+  halfWidth: number;
+  assessed: number;
+  expected: number;
+  ledger: LedgerLine[] | null;
+  fixes: number;
+  findings: number;
+}
+
+export interface Crawl {
+  site: string;
+  home: string;
+  number: number;
+  state: "running" | "finished" | "failed";
+  ending?: string;
+  detail?: string;
+  plan: Plan;
+  started: string;
+  finished?: string;
+  progress: Progress;
+  report?: Report;
+}
+
+export interface Tally {
+  name: string;
+  count: number;
+}
+
+export interface Tallies {
+  states: Tally[];
+  statuses: Tally[];
+  depths: Tally[];
+  kinds: Tally[];
+}
+
+export interface Fix {
+  id: string;
+  rank: number;
+  check: string;
+  group: string;
+  severity: Severity;
+  kind: string;
+  line: string;
+  where?: string;
+  target?: string;
+  value?: string;
+  example?: string;
+  pages: number;
+  places: number;
+  gain: number;
+  lost: number;
+  effort: string;
+  healthAfter: number;
+  state: string;
+}
+
+export interface Limit {
+  name: string;
+  unit: string;
+  default: number;
+  doc: string;
+}
+
+export interface Check {
+  id: string;
+  group: string;
+  severity: Severity;
+  factor: number;
+  scope: string;
+  effort: string;
+  title: string;
+  what: string;
+  why: string;
+  how: string;
+  source: string;
+  limits: Limit[];
+}
+
+export interface Place {
+  note: string;
+  value?: string;
+  target?: string;
+  words?: string;
+  at?: string;
+  line?: number;
+  col?: number;
+  others?: string[];
+  of?: number;
+  hops?: { address: string; status?: number }[];
+  likeness?: number;
+}
+
+export interface Heading {
+  level: number;
+  text: string;
+  place?: string;
+  line?: number;
+}
+
+export interface PageFinding {
+  address?: string;
+  check: string;
+  count: number;
+  places: Place[];
+  health: number;
+  title?: string;
+  outline?: Heading[];
+}
+
+export interface PageRow {
+  address: string;
+  status: number;
+  outcome: string;
+  type: string;
+  bytes: number;
+  firstByte: number;
+  html: boolean;
+  indexable: boolean;
+  kind: string;
+  words: number;
+  title: string;
+  description: string;
+  h1: string;
+  depth: number;
+  linksIn: number;
+  importance: number;
+  health: number;
+  errors: number;
+  warnings: number;
+  notices: number;
+}
+
+export interface LinkRow {
+  from?: string;
+  to?: string;
+  words: string;
+  place: string;
+  region: string;
+  nofollow?: boolean;
+  line?: number;
+  href?: string;
+  status?: number;
+}
+
+export interface TextAt {
+  text: string;
+  inHead?: boolean;
+  line?: number;
+}
+
+export interface PageAll {
+  address: string;
+  state: string;
+  foundOn?: string;
+  inSitemap: boolean;
+  rule?: string;
+  ruleLine?: number;
+  page?: PageRow;
+  facts?: {
+    detail?: string;
+    protocol?: string;
+    redirect?: string;
+    tries?: number;
+    transferred?: number;
+    coding?: string;
+    header?: { name: string; value: string }[];
+    timing: { resolve: number; connect: number; tls: number; firstByte: number; whole: number };
+    document?: {
+      charset?: string;
+      lang?: string;
+      titles?: TextAt[];
+      descriptions?: TextAt[];
+      canonicals?: { href: string; address?: string; inHead?: boolean }[];
+      robots: { noindex?: string; nofollow?: string };
+      headings?: Heading[];
+      images?: { src: string; alt?: string; hasAlt?: boolean }[];
+      words: number;
+      kind: string;
+      kindReason?: string;
+    };
+  };
+  findings: PageFinding[];
+  links: LinkRow[];
+  mainText?: string;
+}

@@ -1,0 +1,34 @@
+import { createBrowserRouter } from "react-router";
+import { CheckList } from "../features/checks/CheckList";
+import { CrawlFrame } from "../features/crawls/CrawlFrame";
+import { SitePage } from "../features/crawls/SitePage";
+import { FixListPage } from "../features/fixlist/FixListPage";
+import { PageDetail } from "../features/pages/PageDetail";
+import { PagesTable } from "../features/pages/PagesTable";
+import { SignIn } from "../features/session/SignIn";
+import { SiteList } from "../features/sites/SiteList";
+import { Shell } from "../ui/Shell";
+import { NotHere, RouteProblem } from "../ui/States";
+
+export const router = createBrowserRouter([
+  { path: "/sign-in", element: <SignIn /> },
+  {
+    element: <Shell />,
+    errorElement: <RouteProblem />,
+    children: [
+      { path: "/", element: <SiteList /> },
+      { path: "/checks", element: <CheckList /> },
+      { path: "/sites/:site", element: <SitePage /> },
+      {
+        path: "/sites/:site/:crawl",
+        element: <CrawlFrame />,
+        children: [
+          { index: true, element: <FixListPage /> },
+          { path: "pages", element: <PagesTable /> },
+          { path: "page", element: <PageDetail /> },
+        ],
+      },
+      { path: "*", element: <NotHere /> },
+    ],
+  },
+]);

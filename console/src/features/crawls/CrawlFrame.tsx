@@ -1,0 +1,57 @@
+import { Box, Flex, Link } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { NavLink, Outlet, useParams } from "react-router";
+import { crawl } from "../../api/queries";
+import { Empty, Failed, Loading } from "../../ui/States";
+import { LiveCrawl } from "./LiveCrawl";
+
+/** What the views of a crawl have in common; a running crawl is shown live instead. */
+export function CrawlFrame() {
+  const { site = "", crawl: number = "" } = useParams();
+  const info = useQuery(crawl(site, number));
+  if (info.isPending) return <Loading />;
+  if (info.isError) return <Failed error={info.error} retry={info.refetch} />;
+  if (info.data.state === "running") return <LiveCrawl crawl={info.data} />;
+  if (info.data.state === "failed") {
+    return <Empty title={`Crawl ${info.data.number} could not be finished`}>{info.data.detail}</Empty>;
+  }
+  const base = `/sites/${site}/${number}`;
+  return (
+    <Flex direction="column" height="100%" minH="0">
+      <Flex
+        as="nav"
+        aria-label="Views of this crawl"
+        gap="5"
+        px={{ base: "3", md: "5" }}
+        pt="2"
+        borderBottomWidth="1px"
+      >
+        <Tab to={base} end>
+          Fix list
+        </Tab>
+        <Tab to={`${base}/pages`}>Pages</Tab>
+      </Flex>
+      <Box flex="1" minH="0" overflow="auto">
+        <Outlet />
+      </Box>
+    </Flex>
+  );
+}
+
+function Tab({ to, end, children }: { to: string; end?: boolean; children: string }) {
+  return (
+    <Link
+      asChild
+      color="fg"
+      pb="1.5"
+      borderBottomWidth="3px"
+      borderColor="transparent"
+      css={{ "&.active": { borderColor: "accent", fontWeight: 600 } }}
+      _hover={{ textDecoration: "none" }}
+    >
+      <NavLink to={to} end={end}>
+        {children}
+      </NavLink>
+    </Link>
+  );
+}

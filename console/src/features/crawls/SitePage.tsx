@@ -1,0 +1,110 @@
+import { Box, Button, Flex, Heading, Link, Table, Text } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link as RouterLink, useNavigate, useParams } from "react-router";
+import { call } from "../../api/client";
+import { crawls, site } from "../../api/queries";
+import type { Crawl } from "../../api/types";
+import { points, when, whole } from "../../lib/format";
+import { Empty, Failed, Loading } from "../../ui/States";
+
+/** A site with its crawls. */
+export function SitePage() {
+  const { site: name = "" } = useParams();
+  const info = useQuery(site(name));
+  const list = useQuery(crawls(name));
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const start = useMutation({
+    mutationFn: () => call<Crawl>("POST", `/sites/${name}/crawls`),
+    onSuccess: (c) => {
+      client.invalidateQueries({ queryKey: ["sites", name] });
+      navigate(`/sites/${name}/${c.number}`);
+    },
+  });
+  if (info.isPending || list.isPending) return <Loading />;
+  if (info.isError) return <Failed error={info.error} retry={info.refetch} />;
+  if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
+  const p = info.data.plan;
+  return (
+    <Box px={{ base: "3", md: "5" }} py="5" maxW="72rem">
+      <Flex align="baseline" gap="4" wrap="wrap" mb="1">
+        <Heading as="h1" size="xl">
+          {name}
+        </Heading>
+        <Text color="fg.muted">{info.data.home}</Text>
+        <Button
+          size="sm"
+          bg="accent"
+          color="accent.text"
+          ml="auto"
+          loading={start.isPending}
+          onClick={() => start.mutate()}
+        >
+          Start a crawl
+        </Button>
+      </Flex>
+      {start.isError && (
+        <Box role="alert" color="severity.error">
+          {start.error.message}
+        </Box>
+      )}
+      <Text color="fg.muted" mb="5">
+        Plan: at most {whole(p.pages)} addresses, {p.depth} clicks deep, {p.parallel} requests at once
+        {p.pause !== "0s" && `, ${p.pause} between two`}, as “{p.agent}”, by the robots.txt rules for{" "}
+        {p.robotsAs}. Change it with <Box as="code">harvik plan set {name}</Box>.
+      </Text>
+      {list.data.length === 0 ? (
+        <Empty title="No crawl yet">
+          Start one: its progress is shown at once, and you can leave it alone and come back.
+        </Empty>
+      ) : (
+        <CrawlTable crawls={list.data} />
+      )}
+    </Box>
+  );
+}
+
+const endings: Record<string, string> = {
+  complete: "everything fetched",
+  "page-limit": "page limit reached",
+  "time-limit": "time limit reached",
+  stopped: "stopped early",
+  "shut-out": "shut out by robots.txt",
+};
+
+function CrawlTable({ crawls: list }: { crawls: Crawl[] }) {
+  return (
+    <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
+      <Table.Root size="sm" interactive>
+        <Table.Header>
+          <Table.Row bg="bg.subtle">
+            <Table.ColumnHeader>Crawl</Table.ColumnHeader>
+            <Table.ColumnHeader>Started</Table.ColumnHeader>
+            <Table.ColumnHeader>How it ended</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end">Fetched</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end">Fixes</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end">Health</Table.ColumnHeader>
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
+          {list.map((c) => (
+            <Table.Row key={c.number} bg="bg.panel">
+              <Table.Cell>
+                <Link asChild color="accent" fontWeight="600">
+                  <RouterLink to={`/sites/${c.site}/${c.number}`}>Crawl {c.number}</RouterLink>
+                </Link>
+              </Table.Cell>
+              <Table.Cell whiteSpace="nowrap">{when(c.started)}</Table.Cell>
+              <Table.Cell>
+                {c.state === "finished" ? (endings[c.ending ?? ""] ?? c.ending) : c.state}
+              </Table.Cell>
+              <Table.Cell textAlign="end">{whole(c.progress.fetched)}</Table.Cell>
+              <Table.Cell textAlign="end">{c.report ? whole(c.report.fixes) : "–"}</Table.Cell>
+              <Table.Cell textAlign="end">{c.report?.scored ? points(c.report.health) : "–"}</Table.Cell>
+            </Table.Row>
+          ))}
+        </Table.Body>
+      </Table.Root>
+    </Table.ScrollArea>
+  );
+}

@@ -1,0 +1,59 @@
+import { Box, Flex, Link, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { Link as RouterLink, useParams } from "react-router";
+import { tally } from "../../api/queries";
+import type { Crawl } from "../../api/types";
+import { count, points, when, whole } from "../../lib/format";
+import { byGroup, LedgerBar } from "../../ui/LedgerBar";
+
+interface Props {
+  crawl: Crawl;
+  group: string;
+  choose: (group: string) => void;
+}
+
+/** Health with its ledger, and what was fetched; every number leads to its rows. */
+export function CrawlHead({ crawl, group, choose }: Props) {
+  const { site, crawl: number } = useParams();
+  const counts = useQuery(tally(crawl.site, String(crawl.number)));
+  const r = crawl.report;
+  const pages = `/sites/${site}/${number}/pages`;
+  if (!r?.scored) {
+    return (
+      <Box px={{ base: "3", md: "5" }} py="3">
+        <Text fontWeight="600">This crawl has no health: no page could be assessed.</Text>
+        <Text color="fg.muted">
+          {crawl.detail || "Look at the pages to see what the addresses answered."}
+        </Text>
+      </Box>
+    );
+  }
+  const partial = r.expected > r.assessed;
+  return (
+    <Box px={{ base: "3", md: "5" }} pt="3" pb="2">
+      <Flex align="baseline" columnGap="5" rowGap="0" wrap="wrap" mb="2">
+        <Text fontSize="xl" fontWeight="650">
+          Health {points(r.health)}
+          {partial && ` ± ${points(r.halfWidth)}`}
+        </Text>
+        <Text color="fg.muted">
+          {partial
+            ? `${whole(r.assessed)} of about ${whole(r.expected)} pages`
+            : `${count(r.assessed, "page", "pages")}, everything fetched`}
+          {", "}
+          {when(crawl.started)}
+        </Text>
+        <Flex gap="3" wrap="wrap" ml={{ md: "auto" }} fontSize="sm">
+          {counts.data?.statuses.map((s) => (
+            <Link key={s.name} asChild color="fg">
+              <RouterLink to={`${pages}?status=${/^\d+$/.test(s.name) ? s.name : "none"}`}>
+                <b>{whole(s.count)}</b> × {s.name}
+              </RouterLink>
+            </Link>
+          ))}
+        </Flex>
+      </Flex>
+      <LedgerBar health={r.health} groups={byGroup(r.ledger ?? [])} chosen={group} choose={choose} />
+    </Box>
+  );
+}

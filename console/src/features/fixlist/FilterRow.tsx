@@ -1,0 +1,84 @@
+import { Box, Button, Flex, Input, NativeSelect } from "@chakra-ui/react";
+import { useEffect, useState } from "react";
+import type { Severity } from "../../api/types";
+import { count } from "../../lib/format";
+import { Sign } from "../../ui/Sign";
+import type { filterKeys } from "./FixListPage";
+
+type Filter = Record<(typeof filterKeys)[number], string>;
+
+interface Props {
+  filter: Filter;
+  set: (changes: Partial<Filter>) => void;
+  groups: string[];
+  total: number;
+  shown: boolean;
+}
+
+const severities: Severity[] = ["error", "warning", "notice"];
+
+export function FilterRow({ filter, set, groups, total, shown }: Props) {
+  const [search, setSearch] = useState(filter.search);
+  useEffect(() => {
+    const timer = setTimeout(() => search !== filter.search && set({ search }), 250);
+    return () => clearTimeout(timer);
+  }, [search, filter.search, set]);
+  return (
+    <Flex
+      px={{ base: "3", md: "5" }}
+      pb="2"
+      gap="2"
+      wrap="wrap"
+      align="center"
+      role="search"
+      aria-label="Filter the fix list"
+    >
+      {severities.map((s) => (
+        <Button
+          key={s}
+          size="xs"
+          variant={filter.severity === s ? "solid" : "outline"}
+          bg={filter.severity === s ? "accent.soft" : undefined}
+          color="fg"
+          aria-pressed={filter.severity === s}
+          onClick={() => set({ severity: filter.severity === s ? "" : s })}
+        >
+          <Sign severity={s} label={false} /> {s}s
+        </Button>
+      ))}
+      <NativeSelect.Root size="xs" width="10rem">
+        <NativeSelect.Field
+          aria-label="Group of checks"
+          bg="bg.panel"
+          value={filter.group}
+          onChange={(e) => set({ group: e.target.value })}
+        >
+          <option value="">all groups</option>
+          {groups.map((g) => (
+            <option key={g} value={g}>
+              {g}
+            </option>
+          ))}
+        </NativeSelect.Field>
+        <NativeSelect.Indicator />
+      </NativeSelect.Root>
+      <Input
+        size="xs"
+        width="14rem"
+        bg="bg.panel"
+        aria-label="Search the fixes"
+        placeholder="words in the fix"
+        value={search}
+        onChange={(e) => setSearch(e.target.value)}
+      />
+      {filter.check && (
+        <Button size="xs" variant="outline" onClick={() => set({ check: "" })}>
+          only {filter.check} ×
+        </Button>
+      )}
+      <Box ml="auto" color="fg.muted" fontSize="sm" role="status">
+        {shown && count(total, "fix", "fixes")}
+      </Box>
+    </Flex>
+  );
+}

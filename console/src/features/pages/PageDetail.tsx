@@ -1,0 +1,236 @@
+import { Box, Button, chakra, Flex, Heading, Link, SimpleGrid, Text } from "@chakra-ui/react";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
+import { Link as RouterLink, useParams, useSearchParams } from "react-router";
+import { checks, crawl, linksIn, page } from "../../api/queries";
+import type { PageAll } from "../../api/types";
+import { bytes, count, points, whole } from "../../lib/format";
+import { Address } from "../../ui/Address";
+import { Outline, Places } from "../../ui/Evidence";
+import { Sign } from "../../ui/Sign";
+import { Failed, Loading } from "../../ui/States";
+import { LinksOut } from "./LinksOut";
+
+/** Everything known about one address. */
+export function PageDetail() {
+  const { site = "", crawl: number = "" } = useParams();
+  const [params] = useSearchParams();
+  const address = params.get("address") ?? "";
+  const info = useQuery(crawl(site, number));
+  const detail = useQuery(page(site, number, address));
+  if (detail.isPending || info.isPending) return <Loading />;
+  if (detail.isError) return <Failed error={detail.error} retry={detail.refetch} />;
+  const d = detail.data;
+  const home = info.data?.home ?? "";
+  const base = `/sites/${site}/${number}`;
+  return (
+    <Box px={{ base: "3", md: "5" }} py="4" maxW="84rem">
+      <Heading as="h1" size="lg" overflowWrap="anywhere">
+        {d.address}
+      </Heading>
+      <Text color="fg.muted" mb="4">
+        {d.page ? answerLine(d) : stateLine(d)}
+        {" · "}
+        <Link href={d.address} target="_blank" rel="noreferrer" color="accent">
+          open it
+        </Link>
+      </Text>
+      <SimpleGrid columns={{ base: 1, lg: 2 }} gap="8">
+        <Box minW="0">
+          {d.facts?.document && <Facts d={d} home={home} base={base} />}
+          <Findings d={d} home={home} base={base} />
+        </Box>
+        <Box minW="0">
+          {d.facts?.document && (
+            <Part title="Headings in order">
+              {d.facts.document.headings ? (
+                <Outline headings={d.facts.document.headings} />
+              ) : (
+                <Text>none</Text>
+              )}
+            </Part>
+          )}
+          <LinksInto home={home} base={base} address={address} />
+          {d.links.length > 0 && <LinksOut links={d.links} home={home} base={base} />}
+          {d.facts?.header && (
+            <Part title="Response headers">
+              <Box
+                as="dl"
+                fontSize="sm"
+                display="grid"
+                gridTemplateColumns="minmax(8rem, auto) 1fr"
+                columnGap="3"
+              >
+                {d.facts.header.map((h) => (
+                  <chakra.div key={`${h.name}${h.value}`} display="contents">
+                    <Box as="dt" color="fg.muted">
+                      {h.name}
+                    </Box>
+                    <Box as="dd" overflowWrap="anywhere">
+                      {h.value}
+                    </Box>
+                  </chakra.div>
+                ))}
+              </Box>
+            </Part>
+          )}
+        </Box>
+      </SimpleGrid>
+    </Box>
+  );
+}
+
+function answerLine(d: PageAll): string {
+  const p = d.page;
+  if (!p) return "";
+  const parts = [p.status ? `status ${p.status}` : (d.facts?.detail ?? p.outcome), p.type];
+  if (p.bytes) parts.push(bytes(p.bytes));
+  if (p.firstByte) parts.push(`first byte after ${p.firstByte} ms`);
+  if (d.facts?.redirect) parts.push(`leads on to ${d.facts.redirect}`);
+  return parts.filter(Boolean).join(" · ");
+}
+
+function stateLine(d: PageAll): string {
+  if (d.state === "blocked") return `not fetched: shut out by line ${d.ruleLine} of robots.txt (${d.rule})`;
+  return `not fetched: ${d.state}`;
+}
+
+function Part({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <Box as="section" mb="6">
+      <Heading as="h2" size="sm" mb="1.5" pb="1" borderBottomWidth="1px">
+        {title}
+      </Heading>
+      {children}
+    </Box>
+  );
+}
+
+function Facts({ d, home, base }: { d: PageAll; home: string; base: string }) {
+  const doc = d.facts?.document;
+  const p = d.page;
+  if (!doc || !p) return null;
+  const rows: [string, ReactNode][] = [
+    ["Title", doc.titles?.map((t) => t.text).join(" | ") || <None />],
+    ["Description", doc.descriptions?.map((t) => t.text).join(" | ") || <None />],
+    [
+      "Canonical",
+      doc.canonicals?.map((c) => (
+        <Address
+          key={c.href}
+          address={c.address ?? c.href}
+          home={home}
+          to={`${base}/page?address=${encodeURIComponent(c.address ?? "")}`}
+        />
+      )) ?? <None />,
+    ],
+    ["Language", doc.lang || <None />],
+    [
+      "Search engines",
+      p.indexable
+        ? "may show it"
+        : doc.robots.noindex
+          ? `may not show it: noindex in ${doc.robots.noindex}`
+          : "may not show it",
+    ],
+    [
+      "Main text",
+      `${whole(doc.words)} words${doc.kind !== "page" ? `; taken for a ${doc.kind} page: ${doc.kindReason}` : ""}`,
+    ],
+    ["Images", count(doc.images?.length ?? 0, "image", "images")],
+    ["Clicks from home", p.depth < 0 ? "no link leads here" : String(p.depth)],
+    ["Health", `${points(p.health)}, importance ${p.importance.toFixed(2)}`],
+    ["In a sitemap", d.inSitemap ? "yes" : "no"],
+  ];
+  return (
+    <Part title="What was read">
+      <Box
+        as="dl"
+        display="grid"
+        gridTemplateColumns="minmax(8rem, auto) minmax(0, 1fr)"
+        columnGap="4"
+        rowGap="1"
+      >
+        {rows.map(([name, value]) => (
+          <chakra.div key={name} display="contents">
+            <Box as="dt" color="fg.muted">
+              {name}
+            </Box>
+            <Box as="dd" overflowWrap="anywhere" minW="0">
+              {value}
+            </Box>
+          </chakra.div>
+        ))}
+      </Box>
+    </Part>
+  );
+}
+
+const None = () => (
+  <Box as="span" color="fg.muted">
+    none
+  </Box>
+);
+
+function Findings({ d, home, base }: { d: PageAll; home: string; base: string }) {
+  const catalogue = useQuery(checks());
+  const check = (id: string) => catalogue.data?.checks.find((c) => c.id === id);
+  return (
+    <Part title={d.findings.length ? `Findings (${d.findings.length})` : "Findings"}>
+      {d.findings.length === 0 && <Text>{d.page ? "none" : "not judged, since it was not fetched"}</Text>}
+      {d.findings.map((f) => (
+        <Box key={f.check} mb="3">
+          <Flex gap="2" align="center">
+            {check(f.check) && <Sign severity={check(f.check)?.severity ?? "notice"} />}
+            <Link asChild color="fg" fontWeight="600">
+              <RouterLink to={`${base}?check=${f.check}`}>{check(f.check)?.title ?? f.check}</RouterLink>
+            </Link>
+          </Flex>
+          <Box pl="6">
+            <Places places={f.places} home={home} base={base} />
+          </Box>
+        </Box>
+      ))}
+    </Part>
+  );
+}
+
+function LinksInto({ home, base, address }: { home: string; base: string; address: string }) {
+  const { site = "", crawl: number = "" } = useParams();
+  const list = useInfiniteQuery(linksIn(site, number, address));
+  const links = list.data?.pages.flatMap((p) => p.links) ?? [];
+  return (
+    <Part title={`Linked from ${count(list.data?.pages[0]?.pages ?? 0, "page", "pages")}`}>
+      {list.isError && <Text role="alert">{list.error.message}</Text>}
+      {links.map((l, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: a page can link twice with the same words
+        <Flex key={i} gap="3" fontSize="sm" minW="0" py="0.5" borderBottomWidth="1px">
+          <Box flex="1" minW="0">
+            <Address
+              address={l.from ?? ""}
+              home={home}
+              to={`${base}/page?address=${encodeURIComponent(l.from ?? "")}`}
+            />
+          </Box>
+          <Box flex="1" minW="0" truncate title={l.words}>
+            “{l.words}”
+          </Box>
+          <Box color="fg.muted" flex="none">
+            {l.region}
+          </Box>
+        </Flex>
+      ))}
+      {list.hasNextPage && (
+        <Button
+          size="xs"
+          variant="outline"
+          mt="2"
+          loading={list.isFetchingNextPage}
+          onClick={() => list.fetchNextPage()}
+        >
+          Show more
+        </Button>
+      )}
+    </Part>
+  );
+}

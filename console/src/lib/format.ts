@@ -1,0 +1,38 @@
+/** 12 345, with narrow no-break spaces. */
+export function whole(n: number): string {
+  return String(Math.round(n)).replace(/\B(?=(\d{3})+(?!\d))/g, " ");
+}
+
+export const points = (n: number): string => n.toFixed(1);
+
+/** What a fix brings; a small gain is not shown as nothing. */
+export function gain(n: number): string {
+  if (n >= 0.05) return `+${n.toFixed(1)}`;
+  return n > 0 ? `+${Math.max(n, 0.001).toFixed(3)}` : "0";
+}
+
+export const count = (n: number, one: string, many: string): string =>
+  n === 1 ? `1 ${one}` : `${whole(n)} ${many}`;
+
+const dateTime = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short" });
+export const when = (iso: string): string => dateTime.format(new Date(iso));
+
+export function duration(seconds: number): string {
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min`;
+  return `${(seconds / 3600).toFixed(1)} h`;
+}
+
+/** Path and query of an address inside the site, the whole address otherwise. */
+export function shortAddress(address: string, home: string): string {
+  try {
+    const a = new URL(address);
+    return a.host === new URL(home).host ? a.pathname + a.search : address;
+  } catch {
+    return address;
+  }
+}
+
+export function bytes(n: number): string {
+  return n < 1024 ? `${n} B` : `${(n / 1024).toFixed(n < 102_400 ? 1 : 0)} KB`;
+}

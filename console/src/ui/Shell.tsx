@@ -1,0 +1,61 @@
+import { Box, Button, Flex, Link } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { NavLink, Outlet, Link as RouterLink, useNavigate, useParams } from "react-router";
+import { call } from "../api/client";
+import { useColorMode } from "./colorMode";
+
+/** The frame of all pages: where one is, and the ways out. */
+export function Shell() {
+  const { site, crawl } = useParams();
+  const { mode, toggle } = useColorMode();
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const signOut = useMutation({
+    mutationFn: () => call("DELETE", "/session"),
+    onSettled: () => {
+      client.clear();
+      navigate("/sign-in");
+    },
+  });
+  return (
+    <Flex direction="column" height="100dvh" bg="bg" color="fg">
+      <Flex
+        as="header"
+        align="center"
+        gap={{ base: "3", md: "5" }}
+        px={{ base: "3", md: "5" }}
+        py="2"
+        borderBottomWidth="1px"
+        bg="bg.subtle"
+      >
+        <Link asChild fontWeight="700" fontSize="lg" color="accent" letterSpacing="-0.01em">
+          <RouterLink to="/">Harvik</RouterLink>
+        </Link>
+        <Flex as="nav" aria-label="Where you are" gap="2" minW="0" flex="1" align="center" truncate>
+          {site && (
+            <Link asChild fontWeight="600" color="fg">
+              <RouterLink to={`/sites/${site}`}>{site}</RouterLink>
+            </Link>
+          )}
+          {site && crawl && (
+            <Box as="span" color="fg.muted">
+              / {crawl === "latest" ? "latest crawl" : `crawl ${crawl}`}
+            </Box>
+          )}
+        </Flex>
+        <Link asChild color="fg" display={{ base: "none", sm: "inline" }}>
+          <NavLink to="/checks">Checks</NavLink>
+        </Link>
+        <Button size="xs" variant="ghost" onClick={toggle}>
+          {mode === "light" ? "Dark" : "Light"}
+        </Button>
+        <Button size="xs" variant="ghost" onClick={() => signOut.mutate()}>
+          Sign out
+        </Button>
+      </Flex>
+      <Box as="main" flex="1" minH="0" overflow="auto">
+        <Outlet />
+      </Box>
+    </Flex>
+  );
+}
