@@ -117,13 +117,10 @@ func points(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) }
 
 // gain shows what a fix brings; a small one is not shown as nothing.
 func gain(f float64) string {
-	switch {
-	case f >= 0.05:
-		return "+" + strconv.FormatFloat(f, 'f', 1, 64)
-	case f > 0:
-		return "+" + strconv.FormatFloat(max(f, 0.001), 'f', 3, 64)
+	if f > 0 && f < 0.005 {
+		return "<0.01"
 	}
-	return "0"
+	return "+" + strconv.FormatFloat(f, 'f', 2, 64)
 }
 
 func count(n int, one, many string) string {

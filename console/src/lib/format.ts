@@ -5,11 +5,8 @@ export function whole(n: number): string {
 
 export const points = (n: number): string => n.toFixed(1);
 
-/** What a fix brings; a small gain is not shown as nothing. */
-export function gain(n: number): string {
-  if (n >= 0.05) return `+${n.toFixed(1)}`;
-  return n > 0 ? `+${Math.max(n, 0.001).toFixed(3)}` : "0";
-}
+/** What a fix brings, in points. */
+export const gain = (n: number): string => (n > 0 && n < 0.005 ? "<0.01" : `+${n.toFixed(2)}`);
 
 export const count = (n: number, one: string, many: string): string =>
   n === 1 ? `1 ${one}` : `${whole(n)} ${many}`;

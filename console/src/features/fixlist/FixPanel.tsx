@@ -20,8 +20,8 @@ export function FixPanel({ home, id, close }: { home: string; id: string; close:
       as="section"
       aria-label="Fix"
       width={{ base: "100%", lg: "31rem", xl: "34rem" }}
-      flex={{ base: "1", lg: "none" }}
-      minH="0"
+      flex="none"
+      minH={{ base: "26rem", lg: "0" }}
       overflowY="auto"
       borderLeftWidth={{ lg: "1px" }}
       borderTopWidth={{ base: "3px", lg: "0" }}

@@ -15,7 +15,7 @@ interface Props {
 
 const columns = {
   base: "22px minmax(0, 1fr) 3.6rem",
-  md: "22px minmax(0, 1fr) 4rem 4rem 4.5rem 4rem 5rem",
+  md: "22px minmax(0, 1fr) 3.2rem 3.6rem 4rem 3.6rem 3.8rem",
 };
 
 /** The fixes, in order; only the rows in view are drawn. Arrow keys move, Enter opens. */
@@ -103,14 +103,14 @@ export function FixRows({ fixes, total, open, choose, more }: Props) {
               display="grid"
               gridTemplateColumns={columns}
               columnGap="2"
-              alignItems="baseline"
+              alignItems="start"
               px={{ base: "3", md: "5" }}
               py="1.5"
               borderBottomWidth="1px"
               bg={f.id === open ? "accent.soft" : "bg.panel"}
               _hover={{ bg: f.id === open ? "accent.soft" : "bg.subtle" }}
             >
-              <Flex role="cell" align="center" height="1.4em" pt="1">
+              <Flex role="cell" align="center" height="1.5em">
                 <Sign severity={f.severity} />
               </Flex>
               <Box role="cell" minW="0">

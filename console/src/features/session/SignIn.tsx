@@ -12,6 +12,11 @@ export function SignIn() {
   const client = useQueryClient();
   const tried = useRef(false);
   useEffect(() => {
+    const reload = () => location.reload(); // a link opened where this page already is
+    addEventListener("hashchange", reload);
+    return () => removeEventListener("hashchange", reload);
+  }, []);
+  useEffect(() => {
     const link = location.hash.slice(1);
     if (!link || tried.current) return;
     tried.current = true; // a link works once: never send it twice

@@ -1,0 +1,172 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"harvik/internal/testkit"
+)
+
+// browser is a headless Chromium that a test looks through. Elements are found by role and
+// name, as a person finds them.
+type browser struct {
+	t   *testing.T
+	ctx context.Context
+}
+
+// chromium is Debian's headless shell, or its full browser.
+func chromium(t *testing.T) string {
+	t.Helper()
+	for _, name := range []string{"chromium-headless-shell", "chromium"} {
+		if at, err := exec.LookPath(name); err == nil {
+			return at
+		}
+	}
+	t.Fatal("no Chromium: install Debian's chromium-headless-shell (`make debian` does)")
+	return ""
+}
+
+func openBrowser(t *testing.T) *browser {
+	t.Helper()
+	flags := []chromedp.ExecAllocatorOption{
+		chromedp.ExecPath(chromium(t)), chromedp.UserDataDir(t.TempDir()), chromedp.WindowSize(1280, 800),
+		chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"),
+	}
+	ctx, cancel := chromedp.NewExecAllocator(context.Background(), flags...)
+	t.Cleanup(cancel)
+	ctx, cancel = chromedp.NewContext(ctx)
+	t.Cleanup(cancel)
+	ctx, cancel = context.WithTimeout(ctx, 3*time.Minute)
+	t.Cleanup(cancel)
+	return &browser{t, ctx}
+}
+
+func (b *browser) do(steps ...chromedp.Action[chromedp.Void]) {
+	b.t.Helper()
+	if err := chromedp.Do(b.ctx, steps...); err != nil {
+		b.t.Fatalf("browser: %v", err)
+	}
+}
+
+func (b *browser) visit(url string) {
+	b.t.Helper()
+	b.do(chromedp.Navigate(url))
+}
+
+// finder is the script that finds elements by role and name.
+const finder = `(role, name) => {
+	const tags = {button: 'button', link: 'a[href]', textbox: 'input', combobox: 'select', row: '[role=row]', heading: 'h1,h2,h3', status: '[role=status]', table: '[role=table],table', region: 'section'};
+	const label = e => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].textContent) || e.textContent || e.placeholder || '').trim();
+	const all = [...document.querySelectorAll((tags[role] || '') + ',[role=' + role + ']')].filter(e => e.getClientRects().length);
+	return all.find(e => label(e) === name) || all.find(e => label(e).includes(name));
+}`
+
+// wait polls a script until it gives true.
+func (b *browser) wait(what, script string) {
+	b.t.Helper()
+	deadline := time.Now().Add(20 * time.Second)
+	for time.Now().Before(deadline) {
+		ok, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("!!("+script+")"))
+		if err == nil && ok {
+			return
+		}
+		if b.ctx.Err() != nil {
+			break
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	body, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string]("location.href + '\\n' + document.body.innerText.slice(0, 3000)"))
+	b.t.Fatalf("never saw %s; the page shows:\n%s", what, body)
+}
+
+// see waits for a text.
+func (b *browser) see(text string) {
+	b.t.Helper()
+	b.wait(fmt.Sprintf("%q", text), fmt.Sprintf("[document.body.innerText, document.body.textContent].some(t => t.includes(%q))", text))
+}
+
+// click waits for an element by role and name, and clicks it.
+func (b *browser) click(role, name string) {
+	b.t.Helper()
+	b.wait(role+" "+name, fmt.Sprintf("(e => e && (e.click(), true))((%s)(%q, %q))", finder, role, name))
+}
+
+// fill types into a field found by its label.
+func (b *browser) fill(name, value string) {
+	b.t.Helper()
+	b.wait("field "+name, fmt.Sprintf("(%s)('textbox', %q)", finder, name))
+	b.eval(fmt.Sprintf("(%s)('textbox', %q).focus()", finder, name))
+	b.do(chromedp.KeyEvent(value))
+}
+
+// choose picks an option of a list found by its label.
+func (b *browser) choose(name, value string) {
+	b.t.Helper()
+	b.wait("list "+name, fmt.Sprintf("(%s)('combobox', %q)", finder, name))
+	b.eval(fmt.Sprintf(`(e => { Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, %q); e.dispatchEvent(new Event('change', {bubbles: true})) })((%s)('combobox', %q))`, value, finder, name))
+}
+
+func (b *browser) eval(script string) {
+	b.t.Helper()
+	if _, err := chromedp.Run(b.ctx, chromedp.Evaluate[any]("("+script+", null)")); err != nil {
+		b.t.Fatalf("browser: %s: %v", script, err)
+	}
+}
+
+// text is what the page shows.
+func (b *browser) text() string {
+	b.t.Helper()
+	s, err := chromedp.Run(b.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return s
+}
+
+func (b *browser) address() string {
+	b.t.Helper()
+	s, err := chromedp.Run(b.ctx, chromedp.Location())
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return s
+}
+
+// picture keeps what the page looks like, where HARVIK_PICTURES names a folder for it.
+func (b *browser) picture(name string) {
+	b.t.Helper()
+	folder := os.Getenv("HARVIK_PICTURES")
+	if folder == "" {
+		return
+	}
+	if !filepath.IsAbs(folder) {
+		folder = filepath.Join(testkit.Root(b.t), folder)
+	}
+	time.Sleep(400 * time.Millisecond) // fonts and transitions
+	png, err := chromedp.Run(b.ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	if err := os.WriteFile(filepath.Join(folder, name+".png"), png, 0o644); err != nil {
+		b.t.Fatal(err)
+	}
+}
+
+// size changes the window.
+func (b *browser) size(width, height int64) {
+	b.t.Helper()
+	b.do(chromedp.EmulateViewport(width, height))
+}
+
+func (b *browser) has(part string) bool { return strings.Contains(b.text(), part) }

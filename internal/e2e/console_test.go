@@ -1,0 +1,113 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"harvik/demo"
+	"harvik/internal/record"
+)
+
+// TestConsole is a consultant's first half hour: sign in, start a crawl, watch it, filter the
+// fix list, open a fix, open a page.
+func TestConsole(t *testing.T) {
+	h := start(t, demo.Spring)
+	b := openBrowser(t)
+
+	b.visit(h.url + "/")
+	b.see("harvik link") // nobody gets in without a credential
+	b.picture("sign-in")
+	b.visit(h.signInLink(t))
+	b.see("No site yet")
+	b.picture("empty")
+
+	b.fill("Name", "Fern Hollow")
+	b.fill("Home address", "fernhollow")
+	b.click("button", "Add site")
+	b.see("a name has 1 to 63 small letters")
+	b.see("the home address starts with http")
+
+	h.addGarden(t)
+	b.visit(h.url + "/sites/fernhollow")
+	b.see("No crawl yet")
+	b.click("button", "Start a crawl")
+	b.see("Crawl 1 is running")
+	b.see("findings so far")
+	b.wait("a crawl that has fetched 100 addresses", `+[...document.querySelectorAll('main p')].find(p => p.nextSibling?.textContent === 'fetched')?.textContent.replace(/\D/g, '') > 100`)
+	b.picture("crawl-live")
+
+	b.see("Footer link to /old-shop/ is dead")
+	b.see("Health 7")
+	b.picture("fix-list")
+	b.click("button", "warnings")
+	b.see("A heading stands twice on the page, in the layout of 80 pages")
+	if b.has("Footer link to /old-shop/ is dead") {
+		t.Error("an error is listed among the warnings")
+	}
+	b.choose("Group of checks", "headings")
+	b.wait("a list of headings only", `!document.body.innerText.includes('robots.txt (')`)
+	if a := b.address(); !strings.Contains(a, "severity=warning") || !strings.Contains(a, "group=headings") {
+		t.Errorf("the filters do not stand in the address: %s", a)
+	}
+	b.click("button", "A heading stands twice on the page, in the layout of 80 pages")
+	b.see("How to fix it")
+	b.see("h1 = h2")
+	b.see("80 pages")
+	if !b.has("Main heading (h1) is missing") {
+		t.Error("the open fix hides the list")
+	}
+	b.picture("fix-open")
+
+	b.click("link", "/shop/cedar-lawn-bird-table/")
+	b.see("Headings in order")
+	b.see("Linked from 1 page")
+	b.see("several pages share a description")
+	b.picture("page")
+
+	b.click("link", "Pages")
+	b.see("456 addresses")
+	b.picture("pages")
+	b.click("button", "Findings")
+	b.click("button", "Findings")
+	b.wait("the worst pages first", `document.querySelector('[aria-sort=descending]')`)
+	b.choose("Status", "5xx")
+	b.see("3 addresses")
+	b.see("/events/box-office/")
+
+	b.visit(h.url + "/checks")
+	b.see("title-missing")
+	b.visit(h.url + "/sites/nobody")
+	b.see("the site nobody does not exist")
+
+	b.click("button", "Sign out")
+	b.see("harvik link")
+	b.visit(h.url + "/sites/fernhollow")
+	b.see("harvik link")
+}
+
+// TestLooks takes the pictures of states that the story does not pass through.
+func TestLooks(t *testing.T) {
+	h := start(t, demo.Spring)
+	h.addGarden(t)
+	if _, err := h.StartCrawl(t.Context(), "fernhollow", 120); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.Watch(t.Context(), "fernhollow", 1, func(record.Progress) {}); err != nil {
+		t.Fatal(err)
+	}
+	b := openBrowser(t)
+	b.visit(h.signInLink(t))
+	b.see("fernhollow")
+	b.visit(h.url + "/sites/fernhollow/latest")
+	b.see("of about")
+	b.click("button", "Dark")
+	b.wait("dark mode", `document.documentElement.classList.contains('dark')`)
+	b.click("button", "Footer link to /old-shop/")
+	b.see("How to fix it")
+	b.picture("fix-dark")
+	b.size(390, 844)
+	b.picture("fix-phone")
+	b.click("button", "Close")
+	b.picture("list-phone")
+	b.wait("no sideways scrolling", `document.documentElement.scrollWidth <= 390`)
+}

@@ -1,0 +1,68 @@
+// Package e2e tests Harvik as its users meet it: the console in a browser, the command line
+// as a process, the API through its client, all on Fernhollow.
+package e2e
+
+import (
+	"context"
+	"net/http/httptest"
+	"testing"
+
+	"harvik/console"
+	"harvik/demo"
+	"harvik/internal/client"
+	"harvik/internal/core/plan"
+	"harvik/internal/jobs"
+	"harvik/internal/service"
+	"harvik/internal/store"
+	"harvik/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+// harvik is a service in this process, with Fernhollow beside it.
+type harvik struct {
+	*client.Client
+	url    string
+	store  *store.Store
+	garden string // host:port of Fernhollow
+	plan   plan.Plan
+}
+
+// start runs a service until the test ends.
+func start(t *testing.T, edition demo.Edition) *harvik {
+	t.Helper()
+	s := testkit.Store(t)
+	runner := jobs.New(s, testkit.Loopback, testkit.Quiet)
+	closing := make(chan struct{})
+	server := httptest.NewServer(service.New(s, runner, console.Files(), testkit.Quiet, closing).Handler())
+	t.Cleanup(func() {
+		close(closing)
+		runner.Shutdown(context.Background())
+		server.Close()
+	})
+	token, err := s.Issue(t.Context(), store.Token, "test", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	h := &harvik{Client: client.New(server.URL, token), url: server.URL, store: s, garden: testkit.Serve(t, demo.New(edition))}
+	h.plan = testkit.DemoPlan(demo.Host, h.garden)
+	return h
+}
+
+// addGarden takes Fernhollow under care.
+func (h *harvik) addGarden(t *testing.T) {
+	t.Helper()
+	if err := h.store.AddSite(t.Context(), "fernhollow", demo.Home, h.plan); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// signInLink is what `harvik link` prints.
+func (h *harvik) signInLink(t *testing.T) string {
+	t.Helper()
+	secret, err := h.store.Issue(t.Context(), store.Link, "test", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return h.url + "/sign-in#" + secret
+}
