@@ -66,7 +66,6 @@ func TestConsole(t *testing.T) {
 	b.see("456 addresses")
 	b.picture("pages")
 	b.click("button", "Findings")
-	b.click("button", "Findings")
 	b.wait("the worst pages first", `document.querySelector('[aria-sort=descending]')`)
 	b.choose("Status", "5xx")
 	b.see("3 addresses")

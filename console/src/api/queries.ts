@@ -1,4 +1,4 @@
-import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { get, query } from "./client";
 import type { Check, Crawl, Fix, LinkRow, PageAll, PageFinding, PageRow, Site, Tallies } from "./types";
 
@@ -50,6 +50,7 @@ export const fixes = (name: string, number: string, filter: FixFilter) =>
     queryFn: ({ pageParam }) =>
       get<FixPart>(`${crawlPath(name, number)}/fixes${query({ ...filter, after: pageParam, limit: 500 })}`),
     initialPageParam: 0,
+    placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.next || undefined,
   });
 
@@ -91,6 +92,7 @@ export const pages = (name: string, number: string, filter: PageFilter) =>
     queryFn: ({ pageParam }) =>
       get<PagePart>(`${crawlPath(name, number)}/pages${query({ ...filter, after: pageParam, limit: 200 })}`),
     initialPageParam: "",
+    placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.next || undefined,
   });
 

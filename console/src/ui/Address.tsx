@@ -6,16 +6,19 @@ import { shortAddress } from "../lib/format";
 export function Address({ address, home, to }: { address: string; home: string; to?: string }) {
   const text = shortAddress(address, home);
   const cut = Math.max(Math.floor(text.length / 2), text.length - 22);
-  const parts = (
-    <chakra.span display="inline-flex" maxW="100%" minW="0" title={address}>
-      <chakra.span overflow="hidden" textOverflow="ellipsis" whiteSpace="pre">
-        {text.slice(0, cut)}
+  const parts =
+    text.length <= 24 ? (
+      <chakra.span title={address}>{text}</chakra.span>
+    ) : (
+      <chakra.span display="inline-flex" maxW="100%" minW="0" title={address}>
+        <chakra.span overflow="hidden" textOverflow="ellipsis" whiteSpace="pre">
+          {text.slice(0, cut)}
+        </chakra.span>
+        <chakra.span whiteSpace="pre" flex="none">
+          {text.slice(cut)}
+        </chakra.span>
       </chakra.span>
-      <chakra.span whiteSpace="pre" flex="none">
-        {text.slice(cut)}
-      </chakra.span>
-    </chakra.span>
-  );
+    );
   if (!to) return parts;
   return (
     <Link asChild color="accent" minW="0" maxW="100%" display="inline-flex">

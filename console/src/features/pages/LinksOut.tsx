@@ -27,7 +27,12 @@ export function LinksOut({ links, home, base }: { links: LinkRow[]; home: string
               <Box as="span">no address: {l.href}</Box>
             )}
           </Box>
-          <Box color={l.status && l.status >= 400 ? "severity.error" : "fg.muted"} flex="none">
+          <Box
+            color={l.status && l.status >= 400 ? "severity.error" : "fg.muted"}
+            flex="none"
+            width="2rem"
+            textAlign="end"
+          >
             {l.status || ""}
           </Box>
         </Flex>

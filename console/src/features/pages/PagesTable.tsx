@@ -38,9 +38,12 @@ export function PagesTable() {
     const timer = setTimeout(() => search !== filter.search && set({ search }), 250);
     return () => clearTimeout(timer);
   }, [search, filter.search, set]);
+  // Words start from A, numbers from the highest; the next click turns it round, the third takes it off.
   const sortBy = (column: string) => {
-    const next = filter.sort === column ? `-${column}` : filter.sort === `-${column}` ? "" : column;
-    set({ sort: next });
+    const order = ["address", "title", "status"].includes(column)
+      ? [column, `-${column}`]
+      : [`-${column}`, column];
+    set({ sort: order[order.indexOf(filter.sort) + 1] ?? "" });
   };
   return (
     <Flex direction="column" height="100%" minH="0">
