@@ -1,0 +1,125 @@
+// Package archtest holds the house to its plan: which package may import which.
+package archtest
+
+import (
+	"encoding/json"
+	"io"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"harvik/internal/testkit"
+)
+
+// allowed is the policy. A line names a package (or a folder ending in /...) and what of
+// this module it may import; names without a slash are under internal/core. "std:" lines
+// forbid packages of the standard library to a folder.
+const allowed = `
+core/weburl:
+core/robots:
+core/sitemap:
+core/text:
+core/neardup:
+core/graph:
+core/plan: weburl
+core/page: weburl text neardup
+core/survey: graph neardup page robots text
+core/check: page survey text
+core/checks: check checks/...
+core/checks/...: check graph neardup page survey text weburl checks/links
+core/health:
+core/fixlist: check health page survey weburl
+core/judge: check fixlist page survey
+internal/fetch: page weburl
+internal/record: check fixlist page plan
+internal/crawl: check fixlist judge page plan robots sitemap survey weburl internal/fetch internal/record
+internal/store: check fixlist page plan survey internal/crawl internal/record
+internal/jobs: check checks plan weburl internal/crawl internal/fetch internal/record internal/store
+internal/service: check checks fixlist plan weburl internal/jobs internal/record internal/store
+internal/client: fixlist plan internal/record
+internal/cli: check fixlist page plan internal/client internal/record
+internal/cluster:
+console:
+demo:
+demo/play: demo
+cmd/harvik: console internal/cli internal/cluster internal/fetch internal/jobs internal/service internal/store
+`
+
+// forbidden are the packages of the standard library that no part of the core imports: it
+// knows no network, database, files, clock or log.
+var forbidden = []string{"net/http", "database/sql", "os", "log", "log/slog", "time"}
+
+// clock may use durations of package time, which is no clock.
+var clock = map[string]bool{"core/plan": true}
+
+func TestImports(t *testing.T) {
+	cmd := exec.Command("go", "list", "-json=ImportPath,Imports", "./...")
+	cmd.Dir = testkit.Root(t)
+	out, err := cmd.Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	policy := readPolicy()
+	for d := json.NewDecoder(strings.NewReader(string(out))); ; {
+		var p struct {
+			ImportPath string
+			Imports    []string
+		}
+		if err := d.Decode(&p); err == io.EOF {
+			break
+		} else if err != nil {
+			t.Fatal(err)
+		}
+		name := short(p.ImportPath)
+		if name == "internal/testkit" || name == "internal/e2e" || name == "internal/archtest" {
+			continue
+		}
+		may, ok := policy[name]
+		if !ok {
+			may, ok = policy["core/checks/..."], strings.HasPrefix(name, "core/checks/")
+		}
+		if !ok {
+			t.Errorf("%s has no place in the plan of the house", name)
+			continue
+		}
+		for _, i := range p.Imports {
+			if strings.HasPrefix(i, "harvik/") && !permits(may, short(i)) {
+				t.Errorf("%s may not import %s", name, short(i))
+			}
+			for _, f := range forbidden {
+				if i == f && strings.HasPrefix(name, "core/") && !(f == "time" && clock[name]) {
+					t.Errorf("%s is of the core and may not import %s", name, i)
+				}
+			}
+		}
+	}
+}
+
+func readPolicy() map[string][]string {
+	policy := map[string][]string{}
+	for _, line := range strings.Split(strings.TrimSpace(allowed), "\n") {
+		name, may, _ := strings.Cut(line, ":")
+		policy[name] = strings.Fields(may)
+	}
+	return policy
+}
+
+func short(path string) string {
+	path = strings.TrimPrefix(path, "harvik/")
+	if core, ok := strings.CutPrefix(path, "internal/core/"); ok {
+		return "core/" + core
+	}
+	return path
+}
+
+func permits(may []string, path string) bool {
+	for _, m := range may {
+		if folder, ok := strings.CutSuffix(m, "/..."); ok && strings.HasPrefix(path, "core/"+folder+"/") {
+			return true
+		}
+		if path == m || path == "core/"+m {
+			return true
+		}
+	}
+	return false
+}
