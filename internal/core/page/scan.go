@@ -178,7 +178,8 @@ type placed struct {
 	waiting
 }
 
-// fill gives each waiting fact its position. Offsets rise, so lines are counted once.
+// fill gives each waiting fact its position. Offsets rise, so every byte is counted once,
+// however long its line.
 func (l *locator) fill(d *Document, src []byte) {
 	var places []placed
 	for k, offsets := range scan(src) {
@@ -192,14 +193,16 @@ func (l *locator) fill(d *Document, src []byte) {
 		}
 	}
 	slices.SortFunc(places, func(a, b placed) int { return int(a.at - b.at) })
-	line, lineStart, seen := 1, 0, 0
+	at := Pos{1, 1}
+	seen := 0
 	for _, p := range places {
-		at := int(p.at)
-		line += bytes.Count(src[seen:at], []byte{'\n'})
-		if nl := bytes.LastIndexByte(src[seen:at], '\n'); nl >= 0 {
-			lineStart = seen + nl + 1
+		part := src[seen:p.at]
+		if nl := bytes.LastIndexByte(part, '\n'); nl >= 0 {
+			at.Line += bytes.Count(part, []byte{'\n'})
+			at.Col, part = 1, part[nl+1:]
 		}
-		seen = at
-		*p.pos(d, p.index) = Pos{line, utf8.RuneCount(src[lineStart:at]) + 1}
+		at.Col += utf8.RuneCount(part)
+		seen = int(p.at)
+		*p.pos(d, p.index) = at
 	}
 }
