@@ -28,7 +28,7 @@ core/check: page survey text
 core/checks: check checks/...
 core/checks/...: check graph neardup page survey text weburl checks/links
 core/health:
-core/fixlist: check health page survey weburl
+core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey
 internal/fetch: page weburl
 internal/record: check fixlist page plan
@@ -37,7 +37,7 @@ internal/store: check fixlist page plan survey internal/crawl internal/record
 internal/jobs: check checks plan weburl internal/crawl internal/fetch internal/record internal/store
 internal/service: check checks fixlist plan weburl internal/jobs internal/record internal/store
 internal/client: fixlist plan internal/record
-internal/cli: check fixlist page plan internal/client internal/record
+internal/cli: check fixlist page plan text internal/client internal/record
 internal/cluster:
 console:
 demo:

@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"harvik/internal/client"
+	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
@@ -91,7 +92,7 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 	ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt)
 	defer stop()
 	talk := c.ErrOrStderr()
-	fmt.Fprintf(talk, "Crawl %d of %s, at most %s addresses.\n", cr.Number, cr.Home, thousands(cr.Plan.Pages))
+	fmt.Fprintf(talk, "Crawl %d of %s, at most %s addresses.\n", cr.Number, cr.Home, numbers.Thousands(cr.Plan.Pages))
 	live := newLive(talk)
 	ended, err := cl.Watch(ctx, cr.Site, cr.Number, live.show)
 	live.close()
@@ -151,9 +152,9 @@ func progressLine(p record.Progress) string {
 	case "starting":
 		return "reading robots.txt and sitemaps"
 	case "judging":
-		return fmt.Sprintf("%s fetched; judging the whole site", thousands(p.Fetched))
+		return fmt.Sprintf("%s fetched; judging the whole site", numbers.Thousands(p.Fetched))
 	}
-	line := fmt.Sprintf("%s fetched · %s waiting · %.0f a second · %s · %s", thousands(p.Fetched), thousands(p.Waiting), p.Rate,
+	line := fmt.Sprintf("%s fetched · %s waiting · %.0f a second · %s · %s", numbers.Thousands(p.Fetched), numbers.Thousands(p.Waiting), p.Rate,
 		count(p.Failures, "failure", "failures"), count(p.Findings, "finding", "findings"))
 	if p.Left > 5 {
 		line += " · about " + (time.Duration(p.Left) * time.Second).Round(time.Second).String() + " for those waiting"

@@ -10,6 +10,7 @@ import (
 
 	"harvik/internal/client"
 	"harvik/internal/core/fixlist"
+	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
@@ -65,11 +66,11 @@ func printFixes(w io.Writer, cr record.Crawl, list record.FixList) {
 	room := max(30, columns(w)-54)
 	t := newTable(w, []string{"", "fix", "what and where", "pages", "gain", "effort", "health after"}, 4, 5, 7)
 	for _, f := range list.Fixes {
-		t.AppendRow([]any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)})
+		t.AppendRow([]any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), numbers.Thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)})
 	}
 	t.Render()
 	if n := list.Total - len(list.Fixes); n > 0 {
-		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", thousands(n), list.Total)
+		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), list.Total)
 	}
 }
 
@@ -139,6 +140,6 @@ func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
 		}
 	}
 	if n := f.Pages - len(pages); n > 0 {
-		fmt.Fprintf(w, "\n  %s more; --limit %d shows them all.\n", thousands(n), f.Pages)
+		fmt.Fprintf(w, "\n  %s more; --limit %d shows them all.\n", numbers.Thousands(n), f.Pages)
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"harvik/internal/core/check"
+	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
@@ -54,7 +55,7 @@ func healthText(cr record.Crawl) string {
 	case !r.Scored:
 		return "none: no page could be assessed"
 	case r.Expected > r.Assessed:
-		return fmt.Sprintf("%s ± %s (%s of about %s pages)", points(r.Health), points(r.HalfWidth), thousands(r.Assessed), thousands(r.Expected))
+		return fmt.Sprintf("%s ± %s (%s of about %s pages)", points(r.Health), points(r.HalfWidth), numbers.Thousands(r.Assessed), numbers.Thousands(r.Expected))
 	}
 	return fmt.Sprintf("%s (%s)", points(r.Health), count(r.Assessed, "page", "pages"))
 }
@@ -77,7 +78,7 @@ func (a *app) printHealth(w io.Writer, cr record.Crawl) {
 	t := newTable(w, []string{"", "", "lost points", "pages", "places"}, 3, 4, 5)
 	shown := roundAll(cr.Report)
 	for i, l := range cr.Report.Ledger {
-		t.AppendRow([]any{sign(w, l.Severity), checkTitle(l.Check, l.Group), shown[i], thousands(l.Pages), thousands(l.Places)})
+		t.AppendRow([]any{sign(w, l.Severity), checkTitle(l.Check, l.Group), shown[i], numbers.Thousands(l.Pages), numbers.Thousands(l.Places)})
 	}
 	t.AppendFooter([]any{"", "lost", points(100 - roundTo(cr.Report.Health, 1)), "", ""})
 	t.Render()

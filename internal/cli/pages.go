@@ -11,6 +11,7 @@ import (
 	"harvik/internal/client"
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
+	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
@@ -121,7 +122,7 @@ func printPages(w io.Writer, list record.PageList) {
 	}
 	t.Render()
 	if n := list.Total - len(list.Pages); n > 0 {
-		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", thousands(n), list.Total)
+		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), list.Total)
 	}
 }
 
@@ -173,7 +174,7 @@ func printPage(w io.Writer, d record.PageDetail, into client.LinksInto) {
 		return
 	}
 	f, row := d.Facts, d.Row
-	fmt.Fprintf(w, "  %s · %s · %s bytes · first byte after %d ms · %s\n", statusWord(*row), row.Type, thousands(row.Bytes), row.FirstByte, f.Protocol)
+	fmt.Fprintf(w, "  %s · %s · %s bytes · first byte after %d ms · %s\n", statusWord(*row), row.Type, numbers.Thousands(row.Bytes), row.FirstByte, f.Protocol)
 	if f.Detail != "" {
 		fmt.Fprintf(w, "  %s\n", f.Detail)
 	}
@@ -192,7 +193,7 @@ func printPage(w io.Writer, d record.PageDetail, into client.LinksInto) {
 		if ok, why := f.Indexable(); !ok {
 			search = "search engines may not show it: " + why
 		}
-		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words", thousands(doc.Words))
+		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words", numbers.Thousands(doc.Words))
 		if doc.Kind != page.Ordinary {
 			fmt.Fprintf(w, "; taken for a %s page: %s", doc.Kind, doc.KindReason)
 		}
@@ -211,7 +212,7 @@ func printPage(w io.Writer, d record.PageDetail, into client.LinksInto) {
 		printPlaces(w, "    ", found.Places)
 	}
 	printInto(w, into)
-	fmt.Fprintf(w, "\n  %s links out\n", thousands(len(d.Links)))
+	fmt.Fprintf(w, "\n  %s links out\n", numbers.Thousands(len(d.Links)))
 }
 
 func printInto(w io.Writer, into client.LinksInto) {

@@ -13,6 +13,7 @@ import (
 	"golang.org/x/term"
 
 	"harvik/internal/core/check"
+	numbers "harvik/internal/core/text"
 )
 
 // signs of the severities: one shape, three fills.
@@ -127,14 +128,5 @@ func count(n int, one, many string) string {
 	if n == 1 {
 		return "1 " + one
 	}
-	return fmt.Sprintf("%s %s", thousands(n), many)
-}
-
-// thousands writes a number with thin groups: 12 345.
-func thousands(n int) string {
-	s := strconv.Itoa(n)
-	for i := len(s) - 3; i > 0; i -= 3 {
-		s = s[:i] + " " + s[i:]
-	}
-	return s
+	return fmt.Sprintf("%s %s", numbers.Thousands(n), many)
 }

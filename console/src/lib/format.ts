@@ -1,6 +1,6 @@
 /** 12 345, with narrow no-break spaces. */
 export function whole(n: number): string {
-  return String(Math.round(n)).replace(/\B(?=(\d{3})+(?!\d))/g, " ");
+  return String(Math.round(n)).replace(/\B(?=(\d{3})+(?!\d))/g, "\u202f");
 }
 
 export const points = (n: number): string => n.toFixed(1);

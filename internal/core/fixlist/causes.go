@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 )
 
@@ -98,7 +99,7 @@ func (b *builder) locate(g *gathered) {
 		}
 	}
 	if best != "" {
-		g.fix.Where = fmt.Sprintf("in the layout of %d pages, %s", bySpot[best], best)
+		g.fix.Where = fmt.Sprintf("in the layout of %s pages, %s", text.Thousands(bySpot[best]), best)
 	}
 	if len(regions) == 1 {
 		for word := range regions {
@@ -145,7 +146,7 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 		g.fix.Kind = kind
 		switch kind {
 		case Layout:
-			g.fix.Where = fmt.Sprintf("in the layout of %d pages", len(members))
+			g.fix.Where = fmt.Sprintf("in the layout of %s pages", text.Thousands(len(members)))
 			if k.spot != "" {
 				g.fix.Where += ", " + landmark(k.spot)
 			}
@@ -255,19 +256,19 @@ func (f *Fix) word(c *check.Check) {
 		"{target}", PathOf(f.Target),
 		"{value}", shorten(f.Value),
 		"{example}", PathOf(f.Example),
-		"{n}", fmt.Sprint(f.Pages),
+		"{n}", text.Thousands(f.Pages),
 	).Replace(c.Line)
 	switch {
 	case f.Kind == Pages && f.Pages == 1:
 		f.Line += " on " + PathOf(f.Example)
 	case f.Kind == Pages:
-		f.Line += fmt.Sprintf(" on %d separate pages", f.Pages)
+		f.Line += " on " + text.Thousands(f.Pages) + " separate pages"
 	case f.Where != "":
 		f.Line += ", " + f.Where
 	case f.Kind == Target && f.Pages == 1:
 		f.Line += ", on " + PathOf(f.Example)
 	case f.Kind == Target:
-		f.Line += fmt.Sprintf(", on %d pages", f.Pages)
+		f.Line += ", on " + text.Thousands(f.Pages) + " pages"
 	}
 }
 

@@ -24,6 +24,7 @@ func Parse(data []byte) (File, error) {
 	d := xml.NewDecoder(bytes.NewReader(data))
 	d.Strict = true
 	var in []string
+	var address strings.Builder
 	for len(f.Pages)+len(f.Sitemaps) < MaxAddresses {
 		token, err := d.Token()
 		if errors.Is(err, io.EOF) {
@@ -35,19 +36,24 @@ func Parse(data []byte) (File, error) {
 		switch t := token.(type) {
 		case xml.StartElement:
 			in = append(in, t.Name.Local)
-		case xml.EndElement:
-			in = in[:max(0, len(in)-1)]
+			address.Reset()
 		case xml.CharData:
-			if len(in) < 3 || in[len(in)-1] != "loc" {
-				continue
+			address.Write(t)
+		case xml.EndElement:
+			if len(in) >= 3 && t.Name.Local == "loc" {
+				f.add(in[len(in)-2], strings.TrimSpace(address.String()))
 			}
-			switch address := strings.TrimSpace(string(t)); in[len(in)-2] {
-			case "url":
-				f.Pages = append(f.Pages, address)
-			case "sitemap":
-				f.Sitemaps = append(f.Sitemaps, address)
-			}
+			in = in[:max(0, len(in)-1)]
 		}
 	}
 	return f, nil
+}
+
+func (f *File) add(parent, address string) {
+	switch parent {
+	case "url":
+		f.Pages = append(f.Pages, address)
+	case "sitemap":
+		f.Sitemaps = append(f.Sitemaps, address)
+	}
 }

@@ -2,6 +2,7 @@
 package text
 
 import (
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -130,4 +131,13 @@ func CountIn(part, bytes, words int) int {
 		return 0
 	}
 	return min(words, part*words/bytes)
+}
+
+// Thousands writes a number in groups of three, parted by narrow no-break spaces: 12 345.
+func Thousands(n int) string {
+	s := strconv.Itoa(n)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "\u202f" + s[i:]
+	}
+	return s
 }

@@ -39,8 +39,10 @@ func appendHost(buf []byte, host string) (out []byte, reason string) {
 		buf = append(buf, c)
 	}
 	if !plain || strings.Contains(string(buf[start:]), "xn--") {
-		ascii, err := domainToASCII.ToASCII(decode(host))
-		if err != nil || ascii == "" {
+		name := strings.ToValidUTF8(decode(host), "\uFFFD")
+		ascii, err := domainToASCII.ToASCII(name)
+		// The library lets the replacement character pass, which the standard forbids.
+		if err != nil || ascii == "" || strings.ContainsRune(name, '\uFFFD') {
 			return buf, "its host name is not valid"
 		}
 		buf = append(buf[:start], ascii...)
@@ -79,7 +81,7 @@ func decode(s string) string {
 		}
 		buf = append(buf, s[i])
 	}
-	return strings.ToValidUTF8(string(buf), "\uFFFD")
+	return string(buf)
 }
 
 func endsInNumber(host string) bool {
