@@ -7,6 +7,8 @@ import (
 	"net/http/httptest"
 	"testing"
 
+	"github.com/gin-gonic/gin"
+
 	"harvik/console"
 	"harvik/demo"
 	"harvik/internal/client"
@@ -23,7 +25,9 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 type harvik struct {
 	*client.Client
 	url    string
+	token  string
 	store  *store.Store
+	routes func() gin.RoutesInfo
 	garden string // host:port of Fernhollow
 	plan   plan.Plan
 }
@@ -34,7 +38,8 @@ func start(t *testing.T, edition demo.Edition) *harvik {
 	s := testkit.Store(t)
 	runner := jobs.New(s, testkit.Loopback, testkit.Quiet)
 	closing := make(chan struct{})
-	server := httptest.NewServer(service.New(s, runner, console.Files(), testkit.Quiet, closing).Handler())
+	engine := service.New(s, runner, console.Files(), testkit.Quiet, closing).Handler()
+	server := httptest.NewServer(engine)
 	t.Cleanup(func() {
 		close(closing)
 		runner.Shutdown(context.Background())
@@ -44,7 +49,10 @@ func start(t *testing.T, edition demo.Edition) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h := &harvik{Client: client.New(server.URL, token), url: server.URL, store: s, garden: testkit.Serve(t, demo.New(edition))}
+	h := &harvik{
+		Client: client.New(server.URL, token), url: server.URL, token: token, store: s, routes: engine.Routes,
+		garden: testkit.Serve(t, demo.New(edition)),
+	}
 	h.plan = testkit.DemoPlan(demo.Host, h.garden)
 	return h
 }

@@ -6,7 +6,6 @@ import (
 	"context"
 	"io/fs"
 	"log/slog"
-	"net/http"
 
 	"github.com/gin-gonic/gin"
 
@@ -60,8 +59,8 @@ func New(s Store, r Runner, console fs.FS, log *slog.Logger, closing <-chan stru
 	return &Service{s, r, log, console, closing}
 }
 
-// Handler is the whole service.
-func (s *Service) Handler() http.Handler {
+// Handler is the whole service, as an http.Handler that can list its routes.
+func (s *Service) Handler() *gin.Engine {
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
 	g.UseRawPath, g.UnescapePathValues = true, true

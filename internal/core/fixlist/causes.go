@@ -275,7 +275,7 @@ func (f *Fix) word(c *check.Check) {
 // SectionOf is the first folder of an address: "/plants/", or "/" for a page above all folders.
 func SectionOf(address string) string {
 	u, err := weburl.Parse(address)
-	if err != nil {
+	if err != nil || !u.IsHTTP() {
 		return "/"
 	}
 	path := u.Path()

@@ -198,25 +198,30 @@ func Nearest(word string, list []string) string {
 	return best
 }
 
-// distance is Levenshtein's.
+// distance is the number of letters to put in, take out, change, or swap with a neighbour
+// (optimal string alignment).
 func distance(a, b string) int {
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
+	rows := make([][]int, len(a)+1)
+	for i := range rows {
+		rows[i] = make([]int, len(b)+1)
+		rows[i][0] = i
 	}
-	for i := range len(a) {
-		diagonal := row[0]
-		row[0] = i + 1
-		for j := range len(b) {
-			cost := diagonal
-			if a[i] != b[j] {
-				cost++
+	for j := range b {
+		rows[0][j+1] = j + 1
+	}
+	for i := 1; i <= len(a); i++ {
+		for j := 1; j <= len(b); j++ {
+			change := rows[i-1][j-1]
+			if a[i-1] != b[j-1] {
+				change++
 			}
-			diagonal = row[j+1]
-			row[j+1] = min(cost, row[j]+1, row[j+1]+1)
+			rows[i][j] = min(change, rows[i][j-1]+1, rows[i-1][j]+1)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				rows[i][j] = min(rows[i][j], rows[i-2][j-2]+1)
+			}
 		}
 	}
-	return row[len(b)]
+	return rows[len(a)][len(b)]
 }
 
 // Duration is a time.Duration that reads and writes as "1m30s".

@@ -1,0 +1,202 @@
+package fixlist
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+)
+
+var (
+	broken = &check.Check{ID: "broken", Group: "links", Severity: check.Error, Gather: check.ByTarget, Scope: check.WholeSite, Line: "{link} to {target} is dead"}
+	shared = &check.Check{ID: "shared", Group: "snippet", Severity: check.Error, Gather: check.ByValue, Scope: check.WholeSite, Line: "{n} pages share “{value}”"}
+	thing  = &check.Check{ID: "thing", Group: "headings", Severity: check.Warning, Scope: check.Documents, Line: "A thing is wrong"}
+	minor  = &check.Check{ID: "minor", Group: "markup", Severity: check.Notice, Scope: check.Documents, Line: "A trifle", Effort: check.Hours}
+)
+
+// site is a survey of n pages: /a/0 … in layout 0, those from half on in layout 1 under /b/,
+// each linking to the first.
+func site(n int) *survey.Survey {
+	s := &survey.Survey{}
+	for i := range n {
+		folder := "a"
+		if i >= n/2 {
+			folder = "b"
+		}
+		s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/%s/%03d", folder, i), State: survey.Fetched})
+	}
+	for i := range n {
+		frame := []uint32{1, 2, 3, 4}
+		if i >= n/2 {
+			frame = []uint32{7, 8, 9}
+		}
+		f := &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered, Document: &page.Document{
+			Frame: frame, Links: []page.Link{{Address: s.Addresses[0].URL}},
+		}}
+		s.Add(int32(i), f, -1, -1, []int32{0})
+	}
+	return s
+}
+
+func place(at string, region page.Region) check.Place { return check.Place{At: at, Region: region} }
+
+func build(s *survey.Survey, findings []check.Finding) *Report {
+	s.Finish()
+	c := NewCollector([]*check.Check{broken, shared, thing, minor})
+	for _, f := range findings {
+		c.Add(f)
+	}
+	return c.Build(s)
+}
+
+func find(t *testing.T, r *Report, line string) Fix {
+	t.Helper()
+	var lines []string
+	for _, f := range r.Fixes {
+		if f.Line == line {
+			return f
+		}
+		lines = append(lines, f.Line)
+	}
+	t.Fatalf("no fix %q among\n%s", line, strings.Join(lines, "\n"))
+	return Fix{}
+}
+
+func target(url, at string, region page.Region) check.Place {
+	p := place(at, region)
+	p.Target = url
+	return p
+}
+
+func TestCauses(t *testing.T) {
+	var in []check.Finding
+	for i := range int32(20) {
+		places := []check.Place{target("http://fernhollow.example/old", "footer > ul > li 6", page.Footer)}
+		if i == 3 { // a second target on one page
+			places = append(places, target("http://fernhollow.example/typo", "main > p 2", page.Content))
+		}
+		in = append(in, check.Finding{Check: broken, Page: i, Places: places})
+	}
+	for _, i := range []int32{4, 5, 6} {
+		in = append(in, check.Finding{Check: shared, Page: i, Places: []check.Place{{Value: "One title", Group: "one title"}}})
+	}
+	for i := range int32(10) { // all of layout 0, at one place, and two slips elsewhere
+		in = append(in, check.Finding{Check: thing, Page: i, Places: []check.Place{place("main > form", page.Content)}})
+	}
+	for _, i := range []int32{12, 17} {
+		in = append(in, check.Finding{Check: thing, Page: i, Places: []check.Place{place("main > p 3", page.Content)}})
+	}
+	r := build(site(20), in)
+	if len(r.Fixes) != 5 {
+		t.Errorf("%d fixes, want 5: %+v", len(r.Fixes), r.Fixes)
+	}
+	footer := find(t, r, "Footer link to /old is dead, in the layout of 20 pages, footer")
+	if footer.Kind != Target || footer.Pages != 20 || footer.Rank != 1 {
+		t.Errorf("footer fix %+v", footer)
+	}
+	find(t, r, "Link to /typo is dead, on /a/003")
+	if f := find(t, r, "3 pages share “One title”"); f.Kind != Value || f.Effort != "small" {
+		t.Errorf("value fix %+v", f)
+	}
+	if f := find(t, r, "A thing is wrong, in the layout of 10 pages, content"); f.Kind != Layout || f.Pages != 10 {
+		t.Errorf("layout fix %+v", f)
+	}
+	find(t, r, "A thing is wrong on 2 separate pages")
+}
+
+func TestSectionCause(t *testing.T) {
+	var in []check.Finding
+	for i := range int32(9) { // nine of ten pages of /a/, at different places
+		in = append(in, check.Finding{Check: minor, Page: i, Places: []check.Place{place([]string{"main", "aside", "p 1"}[i%3], page.Content)}})
+	}
+	r := build(site(20), in)
+	if f := find(t, r, "A trifle, on most pages under /a/"); f.Kind != Section || f.Effort != "medium" {
+		t.Errorf("section fix %+v", f)
+	}
+}
+
+// TestReport holds the sums: the ledger, the fixes' lost points and the running total, and
+// that the order in which findings came makes no difference to the last bit.
+func TestReport(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	var in []check.Finding
+	for i := range int32(40) {
+		for _, c := range []*check.Check{broken, shared, thing, minor} {
+			if r.IntN(3) > 0 {
+				continue
+			}
+			var places []check.Place
+			for range 1 + r.IntN(4) {
+				p := target(fmt.Sprintf("http://fernhollow.example/%d", r.IntN(5)), "main > p 1", page.Content)
+				p.Value = p.Target
+				places = append(places, p)
+			}
+			in = append(in, check.Finding{Check: c, Page: i, Places: places})
+		}
+	}
+	first := build(site(40), in)
+	ledger, lost := 0.0, 0.0
+	for _, l := range first.Ledger {
+		ledger += l.Points
+	}
+	for _, f := range first.Fixes {
+		lost += f.Lost
+	}
+	if math.Abs(ledger-(100-first.Health)) > 1e-9 || math.Abs(lost-ledger) > 1e-9 {
+		t.Errorf("ledger %v, fixes %v, lost %v", ledger, lost, 100-first.Health)
+	}
+	before := first.Health
+	for i, f := range first.Fixes {
+		if f.Gain <= 0 || f.HealthAfter < before {
+			t.Errorf("fix %d gains %v, health %v after %v", i, f.Gain, f.HealthAfter, before)
+		}
+		if i > 0 && f.Severity < first.Fixes[i-1].Severity {
+			t.Errorf("a milder fix stands before %s", f.Line)
+		}
+		before = f.HealthAfter
+	}
+	if math.Abs(before-100) > 1e-9 {
+		t.Errorf("with everything done the health is %v", before)
+	}
+	for range 5 {
+		r.Shuffle(len(in), func(i, j int) { in[i], in[j] = in[j], in[i] })
+		again := build(site(40), in)
+		if fmt.Sprintf("%+v", again) != fmt.Sprintf("%+v", first) {
+			t.Fatal("another order of findings gives another report")
+		}
+	}
+}
+
+func TestNoPages(t *testing.T) {
+	s := &survey.Survey{Addresses: []survey.Address{{URL: "http://fernhollow.example/", State: survey.Blocked}}}
+	if r := build(s, nil); r.Scored || len(r.Fixes) != 0 {
+		t.Errorf("a crawl without pages gives %+v", r)
+	}
+}
+
+func TestPartial(t *testing.T) {
+	s := site(20)
+	for i := range 80 {
+		s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/w/%d", i), State: survey.Waiting})
+	}
+	r := build(s, []check.Finding{{Check: thing, Page: 0, Places: []check.Place{{}}}})
+	if r.Expected != 100 || r.HalfWidth <= 0 {
+		t.Errorf("expected %d pages, half-width %v", r.Expected, r.HalfWidth)
+	}
+}
+
+func TestSectionOf(t *testing.T) {
+	for in, want := range map[string]string{
+		"http://fernhollow.example/": "/", "http://fernhollow.example/x": "/", "http://fernhollow.example/x/": "/x/",
+		"http://fernhollow.example/x/y/z?q": "/x/", "mailto:x": "/",
+	} {
+		if got := SectionOf(in); got != want {
+			t.Errorf("SectionOf(%q) = %q, want %q", in, got, want)
+		}
+	}
+}

@@ -1,0 +1,367 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/getkin/kin-openapi/openapi3"
+
+	"harvik/demo"
+	"harvik/internal/client"
+	"harvik/internal/core/check"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/record"
+	"harvik/internal/store"
+	"harvik/internal/testkit"
+)
+
+// crawled is a service that has crawled Fernhollow.
+func crawled(t *testing.T) *harvik {
+	t.Helper()
+	h := start(t, demo.Spring)
+	h.addGarden(t)
+	cr, err := h.StartCrawl(t.Context(), "fernhollow", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	seen := record.Progress{}
+	end, err := h.Watch(t.Context(), "fernhollow", cr.Number, func(p record.Progress) {
+		if p.Fetched < seen.Fetched {
+			t.Errorf("progress falls from %d to %d", seen.Fetched, p.Fetched)
+		}
+		seen = p
+	})
+	if err != nil || end.State != "finished" || end.Ending != "complete" || seen.Fetched == 0 {
+		t.Fatalf("crawl ended as %+v (%v), last progress %+v", end, err, seen)
+	}
+	return h
+}
+
+// TestAPI reads a crawl back through the client: the same pages, findings, health and fixes
+// as judged in memory.
+func TestAPI(t *testing.T) {
+	h := crawled(t)
+	ctx := t.Context()
+	want, _ := testkit.Crawl(t, demo.Home, testkit.DemoPlan(demo.Host, h.garden))
+	cr, err := h.Crawl(ctx, "fernhollow", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if cr.Report.Health != want.Report.Health || cr.Report.Assessed != want.Report.Assessed || cr.Report.Findings != want.Report.Findings {
+		t.Errorf("stored health %v of %d pages, in memory %v of %d", cr.Report.Health, cr.Report.Assessed, want.Report.Health, want.Report.Assessed)
+	}
+	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 10_000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, f := range list.Fixes {
+		w := want.Report.Fixes[i]
+		w.Members = nil
+		if f.ID != w.ID || f.Line != w.Line || f.Gain != w.Gain || f.Pages != w.Pages {
+			t.Fatalf("fix %d is stored as %+v, in memory %+v", i, f, w)
+		}
+		pages, err := h.FixPages(ctx, "fernhollow", 0, f.ID, 1000)
+		if err != nil || len(pages) != f.Pages {
+			t.Errorf("fix %q has %d pages, the list says %d (%v)", f.Line, len(pages), f.Pages, err)
+		}
+	}
+	if len(list.Fixes) != len(want.Report.Fixes) || list.Total != len(list.Fixes) {
+		t.Errorf("%d fixes of %d, in memory %d", len(list.Fixes), list.Total, len(want.Report.Fixes))
+	}
+	footer := list.Fixes[0]
+	places, err := h.FixPages(ctx, "fernhollow", 0, footer.ID, 1)
+	if err != nil || places[0].Places[0].Words != "Seed shop" || !strings.HasPrefix(places[0].Places[0].At, "footer > ul > li") || places[0].Places[0].Line == 0 {
+		t.Errorf("evidence of the footer link: %+v (%v)", places, err)
+	}
+	testFilters(t, h, list.Fixes)
+	testPages(t, h)
+	testOnePage(t, h)
+}
+
+func testFilters(t *testing.T, h *harvik, all []fixlist.Fix) {
+	t.Helper()
+	for _, c := range []struct {
+		filter client.FixFilter
+		keep   func(fixlist.Fix) bool
+	}{
+		{client.FixFilter{Severity: "warning"}, func(f fixlist.Fix) bool { return f.Severity == check.Warning }},
+		{client.FixFilter{Group: "headings"}, func(f fixlist.Fix) bool { return f.Group == "headings" }},
+		{client.FixFilter{Check: "title-missing", Severity: "error"}, func(f fixlist.Fix) bool { return f.Check == "title-missing" }},
+	} {
+		c.filter.Limit = 1000
+		got, err := h.Fixes(t.Context(), "fernhollow", 0, c.filter)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := slices.DeleteFunc(slices.Clone(all), func(f fixlist.Fix) bool { return !c.keep(f) })
+		if len(got.Fixes) != len(want) || len(want) == 0 || got.Fixes[0].ID != want[0].ID {
+			t.Errorf("%+v gives %d fixes, want %d", c.filter, len(got.Fixes), len(want))
+		}
+	}
+	_, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{Group: "heading", Limit: 1})
+	if err == nil || !strings.Contains(err.Error(), `did you mean "headings"?`) {
+		t.Errorf("a wrong group gives %v", err)
+	}
+}
+
+// testPages walks the list page by page in every order and finds the same addresses.
+func testPages(t *testing.T, h *harvik) {
+	t.Helper()
+	var first []string
+	for _, sort := range []string{"", "address", "-address", "status", "-words", "linksIn", "-health", "findings", "depth", "title", "-bytes", "wait"} {
+		q := record.PageQuery{Sort: sort, Limit: 37}
+		var got []string
+		var last string
+		for {
+			list, err := h.Pages(t.Context(), "fernhollow", 0, q)
+			if err != nil {
+				t.Fatalf("sort %q: %v", sort, err)
+			}
+			for _, p := range list.Pages {
+				if sort == "-address" && last != "" && p.Address >= last && strings.ToLower(p.Address) != p.Address {
+					t.Errorf("%q comes after %q", p.Address, last)
+				}
+				last = p.Address
+				got = append(got, p.Address)
+			}
+			if q.After = list.Next; q.After == "" {
+				if len(got) != list.Total {
+					t.Errorf("sort %q: %d of %d", sort, len(got), list.Total)
+				}
+				break
+			}
+		}
+		slices.Sort(got)
+		if first == nil {
+			first = got
+		}
+		if !slices.Equal(first, got) {
+			t.Errorf("sort %q gives other addresses", sort)
+		}
+	}
+	for query, want := range map[record.PageQuery]int{
+		{Status: "5xx"}: 3, {Status: "404"}: 3, {Status: "none"}: 3, {Status: "3xx"}: 11, {Kind: "html"}: 436, {Kind: "gallery"}: 1,
+		{Search: "bird-table"}: 10, {Search: "50%_"}: 0, {Check: "title-missing"}: 4,
+	} {
+		query.Limit = 1
+		list, err := h.Pages(t.Context(), "fernhollow", 0, query)
+		if err != nil || list.Total != want {
+			t.Errorf("%+v gives %d pages, want %d (%v)", query, list.Total, want, err)
+		}
+	}
+	for _, q := range []record.PageQuery{{Sort: "colour", Limit: 1}, {Status: "many", Limit: 1}, {After: "x", Limit: 1}} {
+		var refused *client.Error
+		if _, err := h.Pages(t.Context(), "fernhollow", 0, q); !errors.As(err, &refused) || refused.Status != http.StatusUnprocessableEntity {
+			t.Errorf("%+v gives %v", q, err)
+		}
+	}
+}
+
+func testOnePage(t *testing.T, h *harvik) {
+	t.Helper()
+	d, err := h.Page(t.Context(), "fernhollow", 0, "/plants/betula-nigra/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d.Row.Depth != 3 || d.Facts.Document.H1() != "Betula nigra, the river birch" || d.Row.LinksIn != 1 {
+		t.Errorf("page %+v", d.Row)
+	}
+	i := slices.IndexFunc(d.Links, func(l record.LinkRow) bool { return l.Words == "silver birch" })
+	if i < 0 || *d.Links[i].Status != 404 || d.Links[i].Region != "content" || d.Links[i].Line == 0 {
+		t.Errorf("the broken link is stored as %+v", d.Links)
+	}
+	into, err := h.LinksIn(t.Context(), "fernhollow", 0, "/plants/betula-pendla/", 10)
+	if err != nil || into.Pages != 1 || len(into.Links) != 1 || into.Links[0].From != demo.Home+"plants/betula-nigra/" || into.Links[0].Words != "silver birch" {
+		t.Errorf("links to the missing page: %+v (%v)", into, err)
+	}
+	blocked, err := h.Page(t.Context(), "fernhollow", 0, "/shop/basket/")
+	if err != nil || blocked.State != "blocked" || blocked.RuleLine != 3 || blocked.Row != nil {
+		t.Errorf("the basket: %+v (%v)", blocked.AddressRow, err)
+	}
+	if _, err := h.Page(t.Context(), "fernhollow", 0, "/nowhere"); err == nil || !strings.Contains(err.Error(), "does not exist") {
+		t.Errorf("an unknown address gives %v", err)
+	}
+}
+
+// TestAccess holds that nobody gets in without a credential, and that refusals say what to do.
+func TestAccess(t *testing.T) {
+	h := start(t, demo.Spring)
+	for _, path := range []string{"/sites", "/checks", "/openapi.yaml", "/session", "/sites/x/crawls/latest/fixes"} {
+		resp, err := http.Get(h.url + "/api/v1" + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		resp.Body.Close()
+		if resp.StatusCode != http.StatusUnauthorized || resp.Header.Get("Content-Type") != "application/problem+json" {
+			t.Errorf("%s without a credential: %d %s", path, resp.StatusCode, resp.Header.Get("Content-Type"))
+		}
+	}
+	if _, err := client.New(h.url, "wrong").Sites(t.Context()); err == nil || !strings.Contains(err.Error(), "sign in first") {
+		t.Errorf("a wrong token gives %v", err)
+	}
+	secret, err := h.store.Issue(t.Context(), store.Link, "test", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := h.SignIn(t.Context(), secret); err != nil {
+		t.Errorf("the link does not sign in: %v", err)
+	}
+	if err := h.SignIn(t.Context(), secret); err == nil || !strings.Contains(err.Error(), "has been used") {
+		t.Errorf("the link used twice gives %v", err)
+	}
+	if _, err := client.New(h.url, secret).Sites(t.Context()); err == nil {
+		t.Error("a link's secret is taken for a token")
+	}
+	// A browser that is signed in must not be made to act by another site's page.
+	session, err := h.store.IssueSession(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for origin, want := range map[string]int{"": 401, "http://elsewhere.example": 401, h.url: 201} {
+		req, _ := http.NewRequest("POST", h.url+"/api/v1/sites", strings.NewReader(`{"name":"x","home":"http://fernhollow.example/"}`))
+		req.AddCookie(&http.Cookie{Name: "harvik_session", Value: session})
+		if origin != "" {
+			req.Header.Set("Origin", origin)
+		}
+		resp, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		resp.Body.Close()
+		if resp.StatusCode != want {
+			t.Errorf("with origin %q: %d, want %d", origin, resp.StatusCode, want)
+		}
+	}
+}
+
+func TestRefusals(t *testing.T) {
+	h := start(t, demo.Spring)
+	ctx := t.Context()
+	if _, err := h.AddSite(ctx, "Not A Name", "ftp://x"); err == nil || !strings.Contains(err.Error(), "name: ") || !strings.Contains(err.Error(), "home: ") {
+		t.Errorf("a wrong site gives %v", err)
+	}
+	h.addGarden(t)
+	if _, err := h.AddSite(ctx, "fernhollow", demo.Home); err == nil || !strings.Contains(err.Error(), "exists already") {
+		t.Errorf("a second site of the name gives %v", err)
+	}
+	if _, err := h.ChangePlan(ctx, "fernhollow", []byte("pagse: 3")); err == nil || !strings.Contains(err.Error(), `did you mean "pages"?`) {
+		t.Errorf("a mistyped setting gives %v", err)
+	}
+	if _, err := h.Crawl(ctx, "fernhollow", 0); err == nil || !strings.Contains(err.Error(), "does not exist") {
+		t.Errorf("the newest crawl of none gives %v", err)
+	}
+	if _, err := h.StartCrawl(ctx, "fernhollow", 0); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.StartCrawl(ctx, "fernhollow", 0); err == nil || !strings.Contains(err.Error(), "is running") {
+		t.Errorf("a second crawl beside the first gives %v", err)
+	}
+	if err := h.RemoveSite(ctx, "fernhollow"); err == nil || !strings.Contains(err.Error(), "stop it first") {
+		t.Errorf("removing a site while it is crawled gives %v", err)
+	}
+	if err := h.StopCrawl(ctx, "fernhollow", 1); err != nil {
+		t.Fatal(err)
+	}
+	end, err := h.Watch(ctx, "fernhollow", 1, func(record.Progress) {})
+	if err != nil || end.Ending != "stopped" || end.Report == nil {
+		t.Errorf("stopped, the crawl is %+v (%v)", end, err)
+	}
+	if err := h.StopCrawl(ctx, "fernhollow", 1); err == nil || !strings.Contains(err.Error(), "is not running") {
+		t.Errorf("stopping it again gives %v", err)
+	}
+	if err := h.RemoveSite(ctx, "fernhollow"); err != nil {
+		t.Errorf("removing the site: %v", err)
+	}
+	resp, err := http.Post(h.url+"/api/v1/session", "application/json", strings.NewReader(`{"link": 3, "x": `))
+	if err != nil {
+		t.Fatal(err)
+	}
+	resp.Body.Close()
+	if resp.StatusCode != http.StatusUnprocessableEntity {
+		t.Errorf("a body that is no JSON gives %d", resp.StatusCode)
+	}
+}
+
+// TestDescription holds openapi.yaml to the standard, to the routes, and to what answers
+// really look like.
+func TestDescription(t *testing.T) {
+	h := crawled(t)
+	raw := h.raw(t, "GET", "/openapi.yaml")
+	doc, err := openapi3.NewLoader().LoadFromData(raw)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := doc.Validate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	described := map[string]bool{}
+	for path, item := range doc.Paths.Map() {
+		for method := range item.Operations() {
+			described[method+" "+regexp.MustCompile(`\{(\w+)\}`).ReplaceAllString(path, ":$1")] = true
+		}
+	}
+	for _, r := range h.routes() {
+		path, ok := strings.CutPrefix(r.Path, "/api/v1")
+		if !ok {
+			continue
+		}
+		if !described[r.Method+" "+path] {
+			t.Errorf("%s %s is a route and is not described", r.Method, path)
+		}
+		delete(described, r.Method+" "+path)
+	}
+	for d := range described {
+		t.Errorf("%s is described and is no route", d)
+	}
+	fix := fixlist.Fix{}
+	if list, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{Limit: 1}); err != nil {
+		t.Fatal(err)
+	} else {
+		fix = list.Fixes[0]
+	}
+	for path, item := range doc.Paths.Map() {
+		op := item.Get
+		if op == nil || op.Responses.Status(200) == nil || op.Responses.Status(200).Value.Content["application/json"] == nil {
+			continue
+		}
+		at := strings.NewReplacer("{site}", "fernhollow", "{crawl}", "latest", "{fix}", fix.ID, "{check}", "title-long").Replace(path)
+		if strings.HasSuffix(at, "/page") || strings.HasSuffix(at, "/links-in") {
+			at += "?address=/"
+		}
+		var answer any
+		if err := json.Unmarshal(h.raw(t, "GET", at), &answer); err != nil {
+			t.Errorf("%s: %v", at, err)
+			continue
+		}
+		schema := op.Responses.Status(200).Value.Content["application/json"].Schema.Value
+		if err := schema.VisitJSON(answer); err != nil {
+			t.Errorf("%s does not answer as described: %v", at, err)
+		}
+	}
+}
+
+func (h *harvik) raw(t *testing.T, method, path string) []byte {
+	t.Helper()
+	req, err := http.NewRequest(method, h.url+"/api/v1"+path, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+h.token)
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	if err != nil || resp.StatusCode != http.StatusOK {
+		t.Fatalf("%s: %d %s (%v)", path, resp.StatusCode, bytes.TrimSpace(data), err)
+	}
+	return data
+}
