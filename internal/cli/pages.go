@@ -10,6 +10,7 @@ import (
 
 	"harvik/internal/client"
 	"harvik/internal/core/check"
+	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
@@ -41,7 +42,7 @@ func (a *app) pagesCommand() *cobra.Command {
 			case a.csv:
 				return writeCSV(c.OutOrStdout(), pageRows(list.Pages))
 			}
-			printPages(c.OutOrStdout(), list)
+			printPages(c.OutOrStdout(), cr, list)
 			return nil
 		},
 	}
@@ -100,12 +101,13 @@ func statusWord(p record.PageRow) string {
 	return p.Outcome
 }
 
-func printPages(w io.Writer, list record.PageList) {
+func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
 	if len(list.Pages) == 0 {
 		fmt.Fprintln(w, "No page like that.")
 		return
 	}
-	room := max(30, (columns(w)-56)*6/10)
+	fmt.Fprintf(w, "%s, crawl %d of %s\n\n", bold(w, cr.Site), cr.Number, cr.Home)
+	room := max(24, (columns(w)-56)*6/10)
 	t := newTable(w, []string{"address", "status", "title", "words", "clicks", "links in", "health", "◆", "◈", "◇"}, 2, 4, 5, 6, 7, 8, 9, 10)
 	for _, p := range list.Pages {
 		health, depth := "–", "–"
@@ -116,7 +118,7 @@ func printPages(w io.Writer, list record.PageList) {
 			depth = strconv.Itoa(p.Depth)
 		}
 		t.AppendRow([]any{
-			middle(p.Address, room), statusWord(p), end(p.Title, max(16, columns(w)-56-room)), p.Words, depth, p.LinksIn, health,
+			middle(fixlist.PathOf(p.Address), room), statusWord(p), end(p.Title, max(16, columns(w)-56-room)), p.Words, depth, p.LinksIn, health,
 			zero(p.Errors), zero(p.Warnings), zero(p.Notices),
 		})
 	}

@@ -1,0 +1,225 @@
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"harvik/demo"
+	"harvik/internal/testkit"
+)
+
+// shell runs the binary as a process, against a service of its own.
+type shell struct {
+	t       *testing.T
+	binary  string
+	data    string
+	service *exec.Cmd
+	ended   chan struct{}
+}
+
+func newShell(t *testing.T) *shell {
+	t.Helper()
+	data, err := os.MkdirTemp("", "harvik-cli-") // where PostgreSQL's account can reach it
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Chmod(data, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	s := &shell{t: t, binary: filepath.Join(t.TempDir(), "harvik"), data: data}
+	build := exec.Command("go", "build", "-tags", "nomsgpack", "-o", s.binary, "./cmd/harvik")
+	build.Dir = testkit.Root(t)
+	if out, err := build.CombinedOutput(); err != nil {
+		t.Fatalf("building: %v\n%s", err, out)
+	}
+	t.Cleanup(func() {
+		s.stop(syscall.SIGTERM)
+		os.RemoveAll(data)
+	})
+	return s
+}
+
+// start runs `harvik start` until it prints where to sign in.
+func (s *shell) start() {
+	s.t.Helper()
+	s.service = exec.Command(s.binary, "--data", s.data, "start", "--listen", "127.0.0.1:0", "--allow", "127.0.0.0/8")
+	s.service.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+	var log bytes.Buffer
+	s.service.Stderr = &log
+	out, err := s.service.StdoutPipe()
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	if err := s.service.Start(); err != nil {
+		s.t.Fatal(err)
+	}
+	s.ended = make(chan struct{})
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if strings.Contains(lines.Text(), "/sign-in#") {
+			go func() {
+				for lines.Scan() {
+				}
+				s.service.Wait()
+				close(s.ended)
+			}()
+			return
+		}
+	}
+	s.service.Wait()
+	s.t.Fatalf("the service did not start:\n%s", &log)
+}
+
+func (s *shell) stop(signal syscall.Signal) {
+	if s.service == nil {
+		return
+	}
+	_ = s.service.Process.Signal(signal)
+	select {
+	case <-s.ended:
+	case <-time.After(60 * time.Second):
+		s.t.Error("the service does not end")
+		_ = s.service.Process.Kill()
+	}
+	s.service = nil
+}
+
+// run runs a command and gives its output and exit code.
+func (s *shell) run(args ...string) (out, talk string, code int) {
+	s.t.Helper()
+	var stdout, stderr bytes.Buffer
+	c := exec.Command(s.binary, append([]string{"--data", s.data}, args...)...)
+	c.Stdout, c.Stderr = &stdout, &stderr
+	if err := c.Run(); err != nil {
+		exit, ok := err.(*exec.ExitError)
+		if !ok {
+			s.t.Fatal(err)
+		}
+		code = exit.ExitCode()
+	}
+	return stdout.String(), stderr.String(), code
+}
+
+// ok runs a command that has to succeed, and demands parts of its output.
+func (s *shell) ok(command string, parts ...string) string {
+	s.t.Helper()
+	out, talk, code := s.run(strings.Fields(command)...)
+	if code != 0 {
+		s.t.Fatalf("harvik %s: exit code %d\n%s%s", command, code, out, talk)
+	}
+	for _, p := range parts {
+		if !strings.Contains(out+talk, p) {
+			s.t.Errorf("harvik %s does not say %q:\n%s%s", command, p, out, talk)
+		}
+	}
+	return out
+}
+
+// fails runs a command that has to fail with a code and a reason.
+func (s *shell) fails(command string, code int, reason string) {
+	s.t.Helper()
+	out, talk, got := s.run(strings.Fields(command)...)
+	if got != code || !strings.Contains(talk, reason) || out != "" {
+		s.t.Errorf("harvik %s: exit code %d, want %d; says %q, want %q; prints %q", command, got, code, talk, reason, out)
+	}
+}
+
+// TestCommandLine is the consultant's way through the command line.
+func TestCommandLine(t *testing.T) {
+	s := newShell(t)
+	s.fails("site list", 1, "start one with `harvik start`")
+	s.start()
+	if info, err := os.Stat(filepath.Join(s.data, "owner.token")); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("the owner's token: %v (%v)", info.Mode(), err)
+	}
+	garden := testkit.Serve(t, demo.New(demo.Spring))
+
+	s.ok("site list", "No site yet")
+	s.ok("site add fernhollow "+demo.Home, "fernhollow is under care", "harvik crawl fernhollow")
+	s.ok("plan set fernhollow --timeout 1500ms --retries -1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden, "pause: 0s", "title-least: 14")
+	s.ok("plan show fernhollow", "retries: -1", "agent: Harvik/")
+	s.ok("crawl list fernhollow", "No crawl yet")
+	s.ok("crawl fernhollow", "Crawl 1 of http://fernhollow.example/", "health 74.3 (442 pages)", "link-broken-inside", "lost")
+	s.ok("crawl list fernhollow", "fernhollow@1", "complete", "74.3")
+	s.ok("health fernhollow@1", "kept 74.3", "◆  link-broken-inside  (links)")
+	fixes := s.ok("fixes fernhollow --limit 5", "Footer link to /old-shop/ is dead, in the", "57 more; --limit 62 shows them all.")
+	s.ok("fixes fernhollow --severity warning --group headings", "A heading stands twice on the page, in the")
+	id := ""
+	for line := range strings.Lines(fixes) {
+		if strings.Contains(line, "Footer link") {
+			id = strings.Fields(line)[1]
+		}
+	}
+	s.ok("fix fernhollow "+id+" --limit 2", "How to fix", "http://fernhollow.example/old-shop/ answers status 404, link “Seed shop”", "434 more")
+	s.ok("pages fernhollow --status 5xx", "/events/box-office/", "/members/renew/", "502")
+	s.ok("pages fernhollow --sort -findings --limit 3", "453 more")
+	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at", "Linked from 1 page")
+	s.ok("page fernhollow /shop/basket/", "blocked", "line 3 of robots.txt")
+	s.ok("check list", "title-missing", "page has no title")
+	s.ok("check show title-long", "threshold title-pixels: 580 pixels")
+	s.ok("link", "/sign-in#")
+
+	rows, err := csv.NewReader(strings.NewReader(s.ok("fixes fernhollow --csv"))).ReadAll()
+	if err != nil || len(rows) != 63 || rows[1][4] != "link-broken-inside" {
+		t.Errorf("fixes as CSV: %d rows (%v)", len(rows), err)
+	}
+	rows, err = csv.NewReader(strings.NewReader(s.ok("pages fernhollow --csv"))).ReadAll()
+	if err != nil || len(rows) != 457 {
+		t.Errorf("pages as CSV: %d rows (%v)", len(rows), err)
+	}
+	for _, command := range []string{
+		"site list", "site show fernhollow", "plan show fernhollow", "crawl list fernhollow", "health fernhollow", "fixes fernhollow",
+		"fix fernhollow " + id, "pages fernhollow", "page fernhollow /", "check list", "check show title-long",
+	} {
+		if out := s.ok(command + " --json"); !json.Valid([]byte(out)) {
+			t.Errorf("harvik %s --json writes no JSON: %.200s", command, out)
+		}
+	}
+
+	s.fails("fxes fernhollow", 2, "Did you mean this?")
+	s.fails("site lst", 2, `did you mean "list"?`)
+	s.fails("site add fernhollow", 2, "ADDRESS is missing")
+	s.fails("crawl a b", 2, "one word too many")
+	s.fails("fixes fernhollow@x", 2, "write SITE or SITE@NUMBER")
+	s.fails("fixes fernhollow --colour", 2, "unknown flag: --colour")
+	s.fails("fixes fernhollow@7", 1, "crawl 7 of the site fernhollow does not exist")
+	s.fails("health nobody", 1, "does not exist")
+	s.fails("check show title-log", 1, `did you mean "title-long"?`)
+	s.fails("plan set fernhollow --parallel 1000", 1, "parallel: 1000 is outside 1 to 64")
+	s.fails("start --listen 127.0.0.1:0", 1, "another service uses the data folder")
+}
+
+// TestKilled ends the service and its database the hard way, in the middle of a crawl: the
+// next start works, keeps the token and the crawls, and says what became of the cut one.
+func TestKilled(t *testing.T) {
+	s := newShell(t)
+	s.start()
+	garden := testkit.Serve(t, demo.New(demo.Spring))
+	token, err := os.ReadFile(filepath.Join(s.data, "owner.token"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.ok("site add fernhollow " + demo.Home)
+	s.ok("plan set fernhollow --pause 20ms --host fernhollow.example=" + garden)
+	s.ok("crawl fernhollow --detach", "fernhollow@1")
+	time.Sleep(300 * time.Millisecond)
+	s.stop(syscall.SIGKILL)
+	s.start() // takes the database over that the killed service left running
+	s.ok("crawl list fernhollow --json", "the service ended while this crawl ran", "failed")
+	if again, err := os.ReadFile(filepath.Join(s.data, "owner.token")); err != nil || !bytes.Equal(token, again) {
+		t.Errorf("the owner's token changed (%v)", err)
+	}
+	s.ok("crawl fernhollow --detach", "fernhollow@2")
+	s.stop(syscall.SIGTERM) // in good order: the crawl is judged with what it has
+	s.start()
+	s.ok("crawl list fernhollow", "fernhollow@2  finished  stopped")
+}

@@ -1,0 +1,253 @@
+package fetch
+
+import (
+	"bytes"
+	"compress/flate"
+	"compress/gzip"
+	"compress/zlib"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/netip"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/andybalholm/brotli"
+	"github.com/klauspost/compress/zstd"
+
+	"harvik/internal/core/page"
+	"harvik/internal/core/weburl"
+)
+
+var loopback = Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}
+
+func get(t *testing.T, s Settings, address string) Answer {
+	t.Helper()
+	if s.Timeout == 0 {
+		s.Timeout = 400 * time.Millisecond
+	}
+	if s.MaxBytes == 0 {
+		s.MaxBytes = 1 << 20
+	}
+	if s.Guard.Allow == nil {
+		s.Guard = loopback
+	}
+	c := New(s)
+	defer c.Close()
+	u, err := weburl.Parse(address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var buf bytes.Buffer
+	a := c.Get(t.Context(), &u, &buf, func(int, string) bool { return true })
+	a.Body = bytes.Clone(a.Body)
+	return a
+}
+
+func pack(coding string, text []byte) []byte {
+	var b bytes.Buffer
+	var w io.WriteCloser
+	switch coding {
+	case "gzip":
+		w = gzip.NewWriter(&b)
+	case "br":
+		w = brotli.NewWriter(&b)
+	case "zstd":
+		w, _ = zstd.NewWriter(&b)
+	case "deflate":
+		w = zlib.NewWriter(&b)
+	case "bare-deflate":
+		w, _ = flate.NewWriter(&b, 5)
+	default:
+		return text
+	}
+	w.Write(text)
+	w.Close()
+	return b.Bytes()
+}
+
+func TestCodings(t *testing.T) {
+	text := []byte(strings.Repeat("fern and moss ", 500))
+	for _, coding := range []string{"", "identity", "gzip", "br", "zstd", "deflate", "bare-deflate"} {
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			w.Header().Set("Content-Encoding", strings.TrimPrefix(coding, "bare-"))
+			w.Write(pack(coding, text))
+		}))
+		a := get(t, Settings{}, server.URL)
+		if a.Outcome != page.Answered || !bytes.Equal(a.Body, text) {
+			t.Errorf("%q: %s %s, %d bytes", coding, a.Outcome, a.Detail, len(a.Body))
+		}
+		if coding != "" && coding != "identity" && a.Transferred >= len(text) {
+			t.Errorf("%q: %d bytes on the wire", coding, a.Transferred)
+		}
+		server.Close()
+	}
+}
+
+// TestOutcomes is a server that misbehaves: every case ends with its named outcome.
+func TestOutcomes(t *testing.T) {
+	bomb := pack("gzip", make([]byte, 64<<20))
+	raw := func(text string) func(net.Conn) { return func(c net.Conn) { io.WriteString(c, text) } }
+	for _, c := range []struct {
+		name   string
+		serve  func(net.Conn)
+		want   page.Outcome
+		status int
+	}{
+		{"sound", raw("HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nhi"), page.Answered, 200},
+		{"body ends early", raw("HTTP/1.1 200 OK\r\nContent-Length: 20\r\n\r\nhi"), page.Truncated, 200},
+		{"not HTTP", raw("SSH-2.0-OpenSSH\r\n\r\n"), page.BadResponse, 0},
+		{"closed at once", func(net.Conn) {}, page.Reset, 0},
+		{"closed in the headers", raw("HTTP/1.1 200 OK\r\nContent-"), page.BadResponse, 0},
+		{"silent", func(c net.Conn) { time.Sleep(2 * time.Second) }, page.TimedOut, 0},
+		{"drips headers", func(c net.Conn) { drip(c, "HTTP/1.1 200 OK\r\nX: ") }, page.TimedOut, 0},
+		{"drips the body", func(c net.Conn) { drip(c, "HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n") }, page.TimedOut, 200},
+		{"a header too large", raw("HTTP/1.1 200 OK\r\nX: " + strings.Repeat("x", 300<<10) + "\r\n\r\n"), page.BadResponse, 0},
+		{"ten thousand headers", raw("HTTP/1.1 200 OK\r\n" + strings.Repeat("X-Header: some value\r\n", 20_000) + "\r\n"), page.BadResponse, 0},
+		{"a lying coding", raw("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: 34\r\n\r\nplain text that is no gzip at all.."), page.BadCoding, 200},
+		{"an unknown coding", raw("HTTP/1.1 200 OK\r\nContent-Encoding: rot13\r\nContent-Length: 2\r\n\r\nhi"), page.BadCoding, 200},
+		{"a bomb", raw("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: " + fmt.Sprint(len(bomb)) + "\r\n\r\n" + string(bomb)), page.Truncated, 200},
+		{"gzip that ends early", raw("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nConnection: close\r\n\r\n" + string(bomb[:900])), page.Truncated, 200},
+		{"endless", func(c net.Conn) {
+			io.WriteString(c, "HTTP/1.1 200 OK\r\n\r\n")
+			for block := make([]byte, 64<<10); ; {
+				if _, err := c.Write(block); err != nil {
+					return
+				}
+			}
+		}, page.Truncated, 200},
+		{"early hints first", raw("HTTP/1.1 103 Early Hints\r\nLink: </x>\r\n\r\nHTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nhi"), page.Answered, 200},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
+			a := get(t, Settings{}, "http://"+listen(t, c.serve)+"/")
+			if a.Outcome != c.want || a.Status != c.status {
+				t.Errorf("%s (%s) with status %d, want %s with %d", a.Outcome, a.Detail, a.Status, c.want, c.status)
+			}
+			if len(a.Body) > 1<<20 {
+				t.Errorf("%d bytes were kept", len(a.Body))
+			}
+			if c.want != page.Answered && a.Detail == "" {
+				t.Error("no word about what happened")
+			}
+		})
+	}
+}
+
+func drip(c net.Conn, start string) {
+	io.WriteString(c, start)
+	for range 40 {
+		if _, err := io.WriteString(c, "x"); err != nil {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+}
+
+// listen serves connections by a function until the test ends.
+func listen(t *testing.T, serve func(net.Conn)) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { l.Close() })
+	go func() {
+		for {
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				defer c.Close()
+				c.Read(make([]byte, 4096))
+				serve(c)
+			}()
+		}
+	}()
+	return l.Addr().String()
+}
+
+func TestNoConnection(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	closed := l.Addr().String()
+	l.Close()
+	if a := get(t, Settings{}, "http://"+closed+"/"); a.Outcome != page.Refused {
+		t.Errorf("a closed port: %s (%s)", a.Outcome, a.Detail)
+	}
+	plain := httptest.NewServer(http.NotFoundHandler())
+	defer plain.Close()
+	if a := get(t, Settings{}, strings.Replace(plain.URL, "http:", "https:", 1)); a.Outcome != page.TLSFailed {
+		t.Errorf("https to an http port: %s (%s)", a.Outcome, a.Detail)
+	}
+	secure := httptest.NewTLSServer(http.NotFoundHandler())
+	defer secure.Close()
+	if a := get(t, Settings{}, secure.URL); a.Outcome != page.TLSFailed || !strings.Contains(a.Detail, "certificate") {
+		t.Errorf("an unknown certificate: %s (%s)", a.Outcome, a.Detail)
+	}
+}
+
+// TestGuard holds that no address outside the public ranges is reached unless it is
+// allowed: not by number, not by name, not by override.
+func TestGuard(t *testing.T) {
+	reached := false
+	server := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { reached = true }))
+	defer server.Close()
+	_, port, _ := net.SplitHostPort(strings.TrimPrefix(server.URL, "http://"))
+	closed := Guard{Allow: []netip.Prefix{netip.MustParsePrefix("10.9.8.0/24")}}
+	for _, address := range []string{"http://127.0.0.1:" + port + "/", "http://localhost:" + port + "/", "http://0x7f000001:" + port + "/", "http://[::ffff:127.0.0.1]:" + port + "/"} {
+		if a := get(t, Settings{Guard: closed}, address); a.Outcome != page.Forbidden || !strings.Contains(a.Detail, "--allow") {
+			t.Errorf("%s: %s (%s)", address, a.Outcome, a.Detail)
+		}
+	}
+	hosts := map[string]string{"fernhollow.example": "127.0.0.1:" + port}
+	if a := get(t, Settings{Guard: closed, Hosts: hosts}, "http://fernhollow.example/"); a.Outcome != page.Forbidden {
+		t.Errorf("by override: %s", a.Outcome)
+	}
+	if reached {
+		t.Error("the server was reached")
+	}
+	if a := get(t, Settings{Hosts: hosts}, "http://fernhollow.example/"); a.Outcome != page.Answered || !reached {
+		t.Errorf("allowed, by override: %s (%s)", a.Outcome, a.Detail)
+	}
+	for text, want := range map[string]bool{
+		"8.8.8.8": true, "2606:4700::1": true, "10.0.0.1": false, "172.16.3.4": false, "192.168.1.1": false, "169.254.169.254": false,
+		"127.0.0.1": false, "0.0.0.0": false, "100.64.1.1": false, "224.0.0.1": false, "255.255.255.255": false, "::1": false,
+		"fe80::1": false, "fc00::1": false, "::ffff:10.0.0.1": false, "64:ff9b::a00:1": false, "10.9.8.7": true, "2002:a00:1::": false,
+	} {
+		if got := closed.Permits(netip.MustParseAddr(text)); got != want {
+			t.Errorf("%s is permitted: %v, want %v", text, got, want)
+		}
+	}
+}
+
+func TestRetryAfter(t *testing.T) {
+	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	for value, want := range map[string]time.Duration{
+		"": 0, "3": 3 * time.Second, "-3": 0, "Mon, 23 Nov 2026 12:00:30 GMT": 30 * time.Second, "Mon, 23 Nov 2026 11:00:00 GMT": 0, "soon": 0,
+	} {
+		if got := retryAfter(value, now); got != want {
+			t.Errorf("Retry-After %q is %s, want %s", value, got, want)
+		}
+	}
+}
+
+func TestHTTP2(t *testing.T) {
+	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, r.Proto) }))
+	server.EnableHTTP2 = true
+	server.StartTLS()
+	defer server.Close()
+	c := New(Settings{Timeout: time.Second, MaxBytes: 100, Guard: loopback})
+	c.transport.TLSClientConfig = server.Client().Transport.(*http.Transport).TLSClientConfig.Clone()
+	u, _ := weburl.Parse(server.URL)
+	var buf bytes.Buffer
+	if a := c.Get(t.Context(), &u, &buf, func(int, string) bool { return true }); a.Protocol != "HTTP/2.0" || string(a.Body) != "HTTP/2.0" {
+		t.Errorf("%s %s: %s %q", a.Outcome, a.Detail, a.Protocol, a.Body)
+	}
+}
