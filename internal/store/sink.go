@@ -37,6 +37,11 @@ func (k *Sink) Save(ctx context.Context, b crawl.Batch) error {
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
+	// Nobody is told that a batch is stored, so it need not wait for the disk; the result,
+	// which is told, does, and all batches before it with it.
+	if _, err := tx.Exec(ctx, "set local synchronous_commit = off"); err != nil {
+		return err
+	}
 	if err := k.addresses(ctx, tx, b); err != nil {
 		return fmt.Errorf("storing addresses: %w", err)
 	}

@@ -22,7 +22,7 @@ type Pair struct {
 const bucketReach = 48
 
 // slack is how far the sketches' agreement may fall short of the threshold before a
-// candidate is dropped unread: five standard deviations at a likeness of 0.9.
+// candidate is dropped unread: four standard deviations at a likeness of 0.9.
 const slack = 0.19
 
 // batch is how many texts are held at once for verification, if no cluster is larger.

@@ -19,7 +19,12 @@ import (
 func Read(r Response) *Document {
 	body, name := decode(r.Body, r.ContentType)
 	root, flattened := parse(body)
-	w := walker{doc: &Document{Charset: name, Flattened: flattened}, base: r.Address, address: r.Address}
+	w := walker{
+		doc: &Document{Charset: name, Flattened: flattened}, base: r.Address, address: r.Address, locator: newLocator(body),
+		all: make([]byte, 0, len(body)/3), main: make([]byte, 0, len(body)/3),
+	}
+	w.doc.Links = make([]Link, 0, w.locator.tags(atom.A)+w.locator.tags(atom.Area))
+	w.doc.Images = make([]Image, 0, w.locator.tags(atom.Img))
 	w.walk(root, place{})
 	w.resolve()
 	w.headers(r)

@@ -165,8 +165,20 @@ type waiting struct {
 
 // locator pairs elements with start tags: facts waiting to be placed, by element name.
 type locator struct {
+	found   [len(located)][]int32 // offsets of the start tags
 	waiting [len(located)][]waiting
 }
+
+func newLocator(src []byte) locator {
+	l := locator{found: scan(src)}
+	for k, offsets := range l.found {
+		l.waiting[k] = make([]waiting, 0, len(offsets))
+	}
+	return l
+}
+
+// tags is how many start tags of a name the source has.
+func (l *locator) tags(a atom.Atom) int { return len(l.found[locatedIndex[a]]) }
 
 func (l *locator) want(a atom.Atom, w waiting) {
 	k := locatedIndex[a]
@@ -182,7 +194,7 @@ type placed struct {
 // however long its line.
 func (l *locator) fill(d *Document, src []byte) {
 	var places []placed
-	for k, offsets := range scan(src) {
+	for k, offsets := range l.found {
 		if len(offsets) != len(l.waiting[k]) {
 			continue
 		}

@@ -64,6 +64,8 @@ create table page (
 alter table page alter column facts set compression lz4;
 alter table page alter column links set compression lz4;
 alter table page alter column main_text set compression lz4;
+-- Ordinary rows stay whole: moving a few kilobytes out costs more than they take.
+alter table page set (toast_tuple_target = 8160);
 
 create table finding (
   crawl_id bigint not null references crawl on delete cascade,
@@ -73,7 +75,6 @@ create table finding (
   places jsonb not null
 );
 create index finding_page on finding (crawl_id, page_id);
-create index finding_check on finding (crawl_id, check_id);
 
 -- What only the whole crawl tells about a page.
 create table standing (

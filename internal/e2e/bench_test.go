@@ -1,0 +1,114 @@
+package e2e
+
+import (
+	"bytes"
+	"io"
+	"net/http"
+	"sync"
+	"testing"
+	"time"
+
+	"golang.org/x/net/html"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/checks"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/weburl"
+	"harvik/internal/crawl"
+	"harvik/internal/testkit"
+)
+
+const benchPages, benchParallel = 3000, 4
+
+// BenchmarkCrawl compares a crawl, with facts, checks, links and storing, with the floor:
+// the same pages fetched and parsed over the same number of connections, and nothing else.
+// Server, both of them and the database share the machine.
+func BenchmarkCrawl(b *testing.B) {
+	g := &testkit.Generated{Pages: benchPages, Seed: 11, Keep: true}
+	for n := range g.Pages { // written before anything is timed
+		g.ServeHTTP(discard{}, &http.Request{URL: parsePath(b, n)})
+	}
+	host := testkit.Serve(b, g)
+	var floor, full time.Duration
+	for b.Loop() {
+		floor += fetchAndParse(b, host)
+		full += crawlAndStore(b, host)
+	}
+	b.ReportMetric(float64(benchPages*b.N)/floor.Seconds(), "floor-pages/s")
+	b.ReportMetric(float64(benchPages*b.N)/full.Seconds(), "crawl-pages/s")
+	b.ReportMetric(floor.Seconds()/full.Seconds(), "ratio")
+}
+
+func fetchAndParse(b *testing.B, host string) time.Duration {
+	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: benchParallel}}
+	defer client.CloseIdleConnections()
+	jobs := make(chan int)
+	var workers sync.WaitGroup
+	begun := time.Now()
+	for range benchParallel {
+		workers.Go(func() {
+			var buf bytes.Buffer
+			for n := range jobs {
+				resp, err := client.Get("http://" + host + parsePath(b, n).Path)
+				if err != nil {
+					b.Error(err)
+					continue
+				}
+				buf.Reset()
+				if _, err := io.Copy(&buf, resp.Body); err != nil {
+					b.Error(err)
+				}
+				resp.Body.Close()
+				if _, err := html.Parse(&buf); err != nil {
+					b.Error(err)
+				}
+			}
+		})
+	}
+	for n := range benchPages {
+		jobs <- n
+	}
+	close(jobs)
+	workers.Wait()
+	return time.Since(begun)
+}
+
+func crawlAndStore(b *testing.B, host string) time.Duration {
+	b.StopTimer()
+	s := testkit.Store(b)
+	if err := s.AddSite(b.Context(), "bench", "http://"+host+"/", plan.Plan{}); err != nil {
+		b.Fatal(err)
+	}
+	site, err := s.Site(b.Context(), "bench")
+	if err != nil {
+		b.Fatal(err)
+	}
+	p := plan.Plan{Pages: benchPages + 10, Parallel: benchParallel}.WithDefaults()
+	rec, err := s.StartCrawl(b.Context(), site, p, checks.Version)
+	if err != nil {
+		b.Fatal(err)
+	}
+	u, err := weburl.Parse(site.Home)
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.StartTimer()
+	begun := time.Now()
+	var c *crawl.Crawl
+	c = crawl.New(crawl.Config{
+		Plan: p, Start: u, Guard: testkit.Loopback, Log: testkit.Quiet,
+		Runner: &check.Runner{Checks: checks.Catalog, Limits: check.NewLimits(nil)},
+		Sink:   s.Sink(rec.ID), Source: s.Source(b.Context(), rec.ID, func(id int32) string { return c.URL(id) }),
+	})
+	r, err := c.Run(b.Context())
+	if err != nil {
+		b.Fatal(err)
+	}
+	if err := s.Sink(rec.ID).SaveResult(b.Context(), r, c.Progress()); err != nil {
+		b.Fatal(err)
+	}
+	if r.Report.Assessed != benchPages {
+		b.Fatalf("%d pages crawled", r.Report.Assessed)
+	}
+	return time.Since(begun)
+}
