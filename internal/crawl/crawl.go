@@ -177,8 +177,8 @@ type done struct {
 // loop hands out jobs and takes results up in order, until nothing is left or the crawl is
 // to end.
 func (c *Crawl) loop(ctx context.Context, saver *saver) Ending {
-	jobs := make(chan job)
-	results := make(chan done, c.plan.Parallel)
+	jobs := make(chan job, c.plan.Parallel) // so that no worker waits for the loop
+	results := make(chan done, 4*c.plan.Parallel)
 	var workers sync.WaitGroup
 	for range c.plan.Parallel {
 		workers.Go(func() { c.work(ctx, jobs, results) })
