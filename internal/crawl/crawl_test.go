@@ -125,7 +125,7 @@ func TestOrder(t *testing.T) {
 		if !slices.Equal(first, got) {
 			t.Fatalf("with %d requests at once the crawl differs", parallel)
 		}
-		if r.Ending != crawl.PageLimit || r.Report.HalfWidth <= 0 || r.Report.Assessed != 250 {
+		if r.Ending != crawl.PageLimit || r.Report.Expected <= 250 || r.Report.Assessed != 250 {
 			t.Errorf("ended by %s with %d pages", r.Ending, r.Report.Assessed)
 		}
 	}

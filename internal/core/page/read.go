@@ -21,7 +21,7 @@ func Read(r Response) *Document {
 	root, flattened := parse(body)
 	w := walker{
 		doc: &Document{Charset: name, Flattened: flattened}, base: r.Address, address: r.Address, locator: newLocator(body),
-		all: make([]byte, 0, len(body)/3), main: make([]byte, 0, len(body)/3),
+		main: make([]byte, 0, len(body)/3),
 	}
 	w.doc.Links = make([]Link, 0, w.locator.tags(atom.A)+w.locator.tags(atom.Area))
 	w.doc.Images = make([]Image, 0, w.locator.tags(atom.Img))
@@ -137,7 +137,7 @@ type walker struct {
 	base    weburl.URL
 	hasBase bool
 	locator locator
-	all     []byte // text of the body so far, with alternative texts of links and headings
+	named   []byte // text of links and headings so far, with alternative texts
 	main    []byte // main text, taken from main elements if there are any
 	rest    []byte // main text of a page without main
 	hasMain bool
@@ -161,10 +161,12 @@ func (w *walker) walk(n *html.Node, p place) {
 }
 
 func (w *walker) text(s string, p place) {
-	if p.inHead || p.silent && !p.naming {
+	if p.inHead {
 		return
 	}
-	w.all = append(w.all, s...)
+	if p.naming {
+		w.named = append(w.named, s...)
+	}
 	if p.silent || p.region != Content {
 		return
 	}
@@ -199,7 +201,7 @@ func (w *walker) element(n *html.Node, p place, nth int) {
 		w.gap(p)
 	}
 	p = w.enter(n, a, p, nth)
-	start := len(w.all)
+	start := len(w.named)
 	switch a {
 	case atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6:
 		w.heading(n, a, p, start)
@@ -294,7 +296,7 @@ func (w *walker) heading(n *html.Node, a atom.Atom, p place, start int) {
 	w.locator.want(a, waiting{posHeading, int32(i)})
 	p.naming = true
 	w.walk(n, p)
-	w.doc.Headings[i].Text = text.Fold(w.all[start:])
+	w.doc.Headings[i].Text = text.Fold(w.named[start:])
 }
 
 func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
@@ -314,12 +316,12 @@ func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
 	w.locator.want(a, waiting{posLink, int32(i)})
 	before := len(w.main) + len(w.rest)
 	if a == atom.Area {
-		w.all = append(w.all, attr(n, "alt")...)
+		w.named = append(w.named, attr(n, "alt")...)
 	}
 	w.walk(n, p)
 	w.listed += len(w.main) + len(w.rest) - before
 	l := &w.doc.Links[i]
-	if l.Words = text.Fold(w.all[start:]); l.Words == "" {
+	if l.Words = text.Fold(w.named[start:]); l.Words == "" {
 		for _, name := range [...]string{"aria-label", "aria-labelledby", "title"} {
 			if l.Label = text.Fold([]byte(attr(n, name))); l.Label != "" {
 				break
@@ -407,7 +409,7 @@ func (w *walker) image(n *html.Node, p place) {
 		Src: attr(n, "src"), Alt: text.Fold([]byte(alt)), HasAlt: has, Place: p.path,
 	})
 	if p.naming && alt != "" {
-		w.all = append(append(append(w.all, ' '), alt...), ' ')
+		w.named = append(append(append(w.named, ' '), alt...), ' ')
 	}
 	if p.region == Content {
 		w.forms.pictures++

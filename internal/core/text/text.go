@@ -64,7 +64,7 @@ func Shingle(s string) Shingled {
 		prime  = 1099511628211
 	)
 	out := Shingled{Hash: offset}
-	var words []uint64
+	words := make([]uint64, 0, len(s)/6+1)
 	word, inWord := uint64(offset), false
 	end := func() {
 		if inWord {
