@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack
 export CGO_ENABLED ?= 0
 
-.PHONY: demo test build tools debian console check bench fuzz soak docs clean
+.PHONY: demo test build tools debian console check bench fuzz soak docs pictures clean
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition.
@@ -53,6 +53,10 @@ soak: debian build
 # Writes the generated documentation anew.
 docs:
 	go test $(GO_TAGS) ./internal/core/checks -run TestDocs -write-docs
+
+# Takes the pictures of docs/screenshots anew.
+pictures: build
+	scripts/pictures
 
 clean:
 	rm -rf bin console/node_modules console/dist/assets console/dist/index.html

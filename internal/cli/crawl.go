@@ -112,7 +112,7 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 	if ended.Detail != "" {
 		fmt.Fprintln(talk, ended.Detail)
 	}
-	a.printHealth(c.OutOrStdout(), ended)
+	printHealth(c.OutOrStdout(), ended, 10)
 	return nil
 }
 

@@ -27,7 +27,7 @@ func (a *app) healthCommand() *cobra.Command {
 			if a.json {
 				return writeJSON(c.OutOrStdout(), cr)
 			}
-			a.printHealth(c.OutOrStdout(), cr)
+			printHealth(c.OutOrStdout(), cr, 1000)
 			return nil
 		},
 	}
@@ -60,7 +60,8 @@ func healthText(cr record.Crawl) string {
 	return fmt.Sprintf("%s (%s)", points(r.Health), count(r.Assessed, "page", "pages"))
 }
 
-func (a *app) printHealth(w io.Writer, cr record.Crawl) {
+// printHealth shows the score, its ledger bar and the ledger's first lines.
+func printHealth(w io.Writer, cr record.Crawl, lines int) {
 	fmt.Fprintf(w, "%s, crawl %d, %s\n", bold(w, cr.Site), cr.Number, cr.Started.Format("2 January 2006 15:04"))
 	fmt.Fprintf(w, "health %s\n", bold(w, healthText(cr)))
 	if cr.Report == nil || !cr.Report.Scored {
@@ -77,8 +78,15 @@ func (a *app) printHealth(w io.Writer, cr record.Crawl) {
 	fmt.Fprintf(w, "\n%s\n\n", ledgerBar(w, cr.Report.Health, groups))
 	t := newTable(w, []string{"", "", "lost points", "pages", "places"}, 3, 4, 5)
 	shown := roundAll(cr.Report)
-	for i, l := range cr.Report.Ledger {
+	for i, l := range cr.Report.Ledger[:min(lines, len(cr.Report.Ledger))] {
 		t.AppendRow([]any{sign(w, l.Severity), checkTitle(l.Check, l.Group), shown[i], numbers.Thousands(l.Pages), numbers.Thousands(l.Places)})
+	}
+	if left := cr.Report.Ledger[min(lines, len(cr.Report.Ledger)):]; len(left) > 0 {
+		rest := 0.0
+		for _, l := range left {
+			rest += l.Points
+		}
+		t.AppendRow([]any{"", count(len(left), "more check", "more checks") + "; `harvik health` shows them", points(rest), "", ""})
 	}
 	t.AppendFooter([]any{"", "lost", points(100 - roundTo(cr.Report.Health, 1)), "", ""})
 	t.Render()
@@ -118,7 +126,7 @@ func ledgerBar(w io.Writer, health float64, groups []groupPart) string {
 	width := min(100, columns(w)-4)
 	kept := int(math.Round(health / 100 * float64(width)))
 	var bar, legend strings.Builder
-	bar.WriteString(paint(w, text.FgGreen, strings.Repeat("█", kept)))
+	bar.WriteString(paint(w, pine, strings.Repeat("█", kept)))
 	left := width - kept
 	for i, g := range groups {
 		n := min(left, int(math.Round(g.points/100*float64(width))))
@@ -130,10 +138,10 @@ func ledgerBar(w io.Writer, health float64, groups []groupPart) string {
 		}
 	}
 	bar.WriteString(strings.Repeat("·", max(0, left)))
-	return "  " + bar.String() + "\n  " + paint(w, text.FgGreen, "█") + " kept " + points(health) + legend.String()
+	return "  " + bar.String() + "\n  " + paint(w, pine, "█") + " kept " + points(health) + legend.String()
 }
 
-var segmentColours = []text.Color{text.FgMagenta, text.FgYellow, text.FgCyan, text.FgBlue, text.FgHiBlack, text.FgHiMagenta}
+var segmentColours = []text.Color{mulberry, ochre, slate}
 
 func paint(w io.Writer, c text.Color, s string) string {
 	if s == "" || !isTerminal(w) {

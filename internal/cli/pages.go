@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -159,13 +161,17 @@ func (a *app) pageCommand() *cobra.Command {
 			if a.json {
 				return writeJSON(c.OutOrStdout(), map[string]any{"page": d, "linksIn": into})
 			}
-			printPage(c.OutOrStdout(), d, into)
+			catalogue, err := cl.Checks(c.Context())
+			if err != nil {
+				return err
+			}
+			printPage(c.OutOrStdout(), d, into, catalogue)
 			return nil
 		},
 	}
 }
 
-func printPage(w io.Writer, d record.PageDetail, into client.LinksInto) {
+func printPage(w io.Writer, d record.PageDetail, into client.LinksInto, catalogue []record.Check) {
 	fmt.Fprintln(w, bold(w, d.Address))
 	if d.Row == nil {
 		fmt.Fprintf(w, "  %s: not fetched\n", d.State)
@@ -209,12 +215,24 @@ func printPage(w io.Writer, d record.PageDetail, into client.LinksInto) {
 	if len(d.Findings) == 0 {
 		fmt.Fprintln(w, "  none")
 	}
-	for _, found := range d.Findings {
-		fmt.Fprintf(w, "  %s\n", found.Check)
-		printPlaces(w, "    ", found.Places)
-	}
+	printFindings(w, d.Findings, catalogue)
 	printInto(w, into)
 	fmt.Fprintf(w, "\n  %s links out\n", numbers.Thousands(len(d.Links)))
+}
+
+// printFindings lists what fails on a page, errors first.
+func printFindings(w io.Writer, findings []record.PageFinding, catalogue []record.Check) {
+	of := map[string]record.Check{}
+	for _, ch := range catalogue {
+		of[ch.ID] = ch
+	}
+	slices.SortStableFunc(findings, func(a, b record.PageFinding) int {
+		return cmp.Compare(of[a.Check].Severity, of[b.Check].Severity)
+	})
+	for _, f := range findings {
+		fmt.Fprintf(w, "  %s %s (%s)\n", sign(w, of[f.Check].Severity), of[f.Check].Title, f.Check)
+		printPlaces(w, "    ", f.Places)
+	}
 }
 
 func printInto(w io.Writer, into client.LinksInto) {

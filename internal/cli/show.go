@@ -21,8 +21,11 @@ var signs = [...]string{check.Error: "◆", check.Warning: "◈", check.Notice: 
 
 // colours of the severities, on a terminal only, besides the sign.
 var colours = [...]text.Colors{
-	check.Error: {text.FgMagenta, text.Bold}, check.Warning: {text.FgYellow}, check.Notice: {text.FgCyan},
+	check.Error: {mulberry}, check.Warning: {ochre}, check.Notice: {slate},
 }
+
+// The palette, in tones that read on light and dark grounds.
+var pine, mulberry, ochre, slate = text.Fg256Color(29), text.Fg256Color(132), text.Fg256Color(136), text.Fg256Color(67)
 
 // isTerminal tells whether colour and a live line make sense.
 func isTerminal(w io.Writer) bool {

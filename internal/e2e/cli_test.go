@@ -148,7 +148,7 @@ func TestCommandLine(t *testing.T) {
 	s.ok("plan set fernhollow --timeout 1500ms --retries -1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden, "pause: 0s", "title-least: 14")
 	s.ok("plan show fernhollow", "retries: -1", "agent: Harvik/")
 	s.ok("crawl list fernhollow", "No crawl yet")
-	s.ok("crawl fernhollow", "Crawl 1 of http://fernhollow.example/", "health 74.3 (442 pages)", "link-broken-inside", "lost")
+	s.ok("crawl fernhollow", "Crawl 1 of http://fernhollow.example/", "health 74.3 (442 pages)", "link-broken-inside", "30 more checks", "lost")
 	s.ok("crawl list fernhollow", "fernhollow@1", "complete", "74.3")
 	s.ok("health fernhollow@1", "kept 74.3", "◆  link-broken-inside  (links)")
 	fixes := s.ok("fixes fernhollow --limit 5", "Footer link to /old-shop/ is dead, in the", "57 more; --limit 62 shows them all.")
