@@ -155,14 +155,21 @@ func (c *Cluster) reachable(uid int) error {
 	}
 }
 
-// running tells the port of a server that already runs on the data.
+// running tells the port of a server that already runs on the data. A killed server that
+// nobody has waited for still has its process number: its lock is taken away, since
+// PostgreSQL would take it for alive.
 func (c *Cluster) running(ctx context.Context) (port int, ok bool) {
-	if _, err := c.run(ctx, "pg_ctl", "status", "-D", c.data); err != nil {
-		return 0, false
-	}
-	data, err := os.ReadFile(filepath.Join(c.data, "postmaster.pid"))
+	lock := filepath.Join(c.data, "postmaster.pid")
+	data, err := os.ReadFile(lock)
 	lines := strings.Split(string(data), "\n")
 	if err != nil || len(lines) < 4 {
+		return 0, false
+	}
+	if isDead(strings.TrimSpace(lines[0])) {
+		os.Remove(lock)
+		return 0, false
+	}
+	if _, err := c.run(ctx, "pg_ctl", "status", "-D", c.data); err != nil {
 		return 0, false
 	}
 	port, err = strconv.Atoi(strings.TrimSpace(lines[3]))
