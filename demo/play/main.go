@@ -36,8 +36,9 @@ func main() {
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := play(ctx, *binary, demo.Edition(*edition), *data, *once)
+	interrupted := ctx.Err() != nil
 	stop()
-	if err != nil && ctx.Err() == nil {
+	if err != nil && !interrupted {
 		fmt.Fprintln(os.Stderr, "demo:", err)
 		os.Exit(1)
 	}

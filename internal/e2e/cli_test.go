@@ -223,3 +223,32 @@ func TestKilled(t *testing.T) {
 	s.start()
 	s.ok("crawl list fernhollow", "fernhollow@2  finished  stopped")
 }
+
+// TestDemo runs what `make demo` runs, once through and with mistakes.
+func TestDemo(t *testing.T) {
+	s := newShell(t)
+	play := filepath.Join(filepath.Dir(s.binary), "play")
+	build := exec.Command("go", "build", "-tags", "nomsgpack", "-o", play, "./demo/play")
+	build.Dir = testkit.Root(t)
+	if out, err := build.CombinedOutput(); err != nil {
+		t.Fatalf("building: %v\n%s", err, out)
+	}
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"-edition", "autumn"}, 1, "there is no edition"},
+		{[]string{"-harvik", "/bin/false"}, 1, "the service did not start"},
+		{[]string{"-harvik", s.binary, "-edition", "summer"}, 0, "heading-repeated"},
+	} {
+		out, err := exec.Command(play, append([]string{"-once", "-data", s.data}, c.args...)...).CombinedOutput()
+		code := 0
+		if exit, ok := err.(*exec.ExitError); ok {
+			code = exit.ExitCode()
+		}
+		if code != c.code || !strings.Contains(string(out), c.says) {
+			t.Errorf("play %v: exit code %d, want %d; says\n%s", c.args, code, c.code, out)
+		}
+	}
+}
