@@ -1,4 +1,4 @@
-import { useCallback, useMemo } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 
 /** Filters that live in the address bar: empty ones are not written. */
@@ -24,4 +24,17 @@ export function useFilters<K extends string>(keys: readonly K[]) {
     [setParams],
   );
   return [values, set] as const;
+}
+
+const pause = 250; // ms without a key before a search is sent
+
+/** A text field whose value is applied once the typing pauses. */
+export function useSearchField(applied: string, apply: (value: string) => void) {
+  const [typed, setTyped] = useState(applied);
+  useEffect(() => {
+    if (typed === applied) return;
+    const timer = setTimeout(() => apply(typed), pause);
+    return () => clearTimeout(timer);
+  }, [typed, applied, apply]);
+  return [typed, setTyped] as const;
 }

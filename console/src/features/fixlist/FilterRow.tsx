@@ -1,7 +1,8 @@
 import { Box, Button, Flex, Input, NativeSelect } from "@chakra-ui/react";
-import { useEffect, useState } from "react";
+import { useCallback } from "react";
 import type { Severity } from "../../api/types";
 import { count } from "../../lib/format";
+import { useSearchField } from "../../lib/useFilters";
 import { Sign } from "../../ui/Sign";
 import type { filterKeys } from "./FixListPage";
 
@@ -18,11 +19,8 @@ interface Props {
 const severities: Severity[] = ["error", "warning", "notice"];
 
 export function FilterRow({ filter, set, groups, total, shown }: Props) {
-  const [search, setSearch] = useState(filter.search);
-  useEffect(() => {
-    const timer = setTimeout(() => search !== filter.search && set({ search }), 250);
-    return () => clearTimeout(timer);
-  }, [search, filter.search, set]);
+  const apply = useCallback((search: string) => set({ search }), [set]);
+  const [search, setSearch] = useSearchField(filter.search, apply);
   return (
     <Flex
       px={{ base: "3", md: "5" }}

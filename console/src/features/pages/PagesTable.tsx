@@ -1,12 +1,12 @@
 import { Box, Button, chakra, Flex, Input, NativeSelect } from "@chakra-ui/react";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef } from "react";
 import { useParams } from "react-router";
 import { crawl, pages } from "../../api/queries";
 import type { PageRow } from "../../api/types";
 import { count, points, whole } from "../../lib/format";
-import { useFilters } from "../../lib/useFilters";
+import { useFilters, useSearchField } from "../../lib/useFilters";
 import { Address } from "../../ui/Address";
 import { Sign } from "../../ui/Sign";
 import { Empty, Failed, Loading } from "../../ui/States";
@@ -33,11 +33,8 @@ export function PagesTable() {
   const info = useQuery(crawl(site, number));
   const list = useInfiniteQuery(pages(site, number, filter));
   const rows = list.data?.pages.flatMap((p) => p.pages) ?? [];
-  const [search, setSearch] = useState(filter.search);
-  useEffect(() => {
-    const timer = setTimeout(() => search !== filter.search && set({ search }), 250);
-    return () => clearTimeout(timer);
-  }, [search, filter.search, set]);
+  const apply = useCallback((search: string) => set({ search }), [set]);
+  const [search, setSearch] = useSearchField(filter.search, apply);
   // Words start from A, numbers from the highest; the next click turns it round, the third takes it off.
   const sortBy = (column: string) => {
     const order = ["address", "title", "status"].includes(column)

@@ -28,7 +28,7 @@ var Suite = []*check.Check{
 		What:   "There was no complete answer within the plan's time, also when asked again.",
 		Why:    "Visitors leave, and search engines count it as an error.",
 		How:    "Find what keeps the server: a slow query, a missing cache, an outside service. If the page answers for others, slow the crawl down.",
-		Source: "search engines' public guidance on crawl errors", Site: timeout,
+		Source: "search engines' public guidance on pages that do not answer", Site: timeout,
 	},
 	{
 		ID: "robots-blocks-linked", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
