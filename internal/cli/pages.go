@@ -1,10 +1,8 @@
 package cli
 
 import (
-	"cmp"
 	"fmt"
 	"io"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -220,15 +218,12 @@ func printPage(w io.Writer, d record.PageDetail, into client.LinksInto, catalogu
 	fmt.Fprintf(w, "\n  %s links out\n", numbers.Thousands(len(d.Links)))
 }
 
-// printFindings lists what fails on a page, errors first.
+// printFindings lists what fails on a page.
 func printFindings(w io.Writer, findings []record.PageFinding, catalogue []record.Check) {
 	of := map[string]record.Check{}
 	for _, ch := range catalogue {
 		of[ch.ID] = ch
 	}
-	slices.SortStableFunc(findings, func(a, b record.PageFinding) int {
-		return cmp.Compare(of[a.Check].Severity, of[b.Check].Severity)
-	})
 	for _, f := range findings {
 		fmt.Fprintf(w, "  %s %s (%s)\n", sign(w, of[f.Check].Severity), of[f.Check].Title, f.Check)
 		printPlaces(w, "    ", f.Places)

@@ -93,7 +93,7 @@ func TestStates(t *testing.T) {
 	r, got := run(t, s, plan.Plan{Depth: 2})
 	expect(t, got, map[string]string{
 		"/": "fetched 200 0", "/a": "fetched 200 1", "/A": "fetched 200 1", "/b?x": "fetched 200 1", "/closed/x": "blocked 1", "/old": "fetched 302 1",
-		"http://other.example/": "outside 1", "mailto:x@other.example": "not-web 1", "/picture.PNG?v=2": "not-page 1", "/hidden": "fetched 200 1",
+		"http://other.example/": "outside 1", "mailto:x@other.example": "not-web 1", "/picture.PNG?v=2": "fetched 404 1", "/hidden": "fetched 200 1",
 		"/canonical": "fetched 200 -1", "/new": "fetched 200 1", "/deep": "fetched 200 2", "/deeper": "too-deep 3", "/unfollowed": "waiting 2", "/orphan": "unlinked -1",
 	})
 	if !r.Survey.Partial || r.Ending != crawl.Complete {

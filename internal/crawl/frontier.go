@@ -114,9 +114,7 @@ func (f *frontier) state(address string, depth int32) survey.State {
 	case !f.inside(address):
 		return survey.Outside
 	case len(address) > maxAddress:
-		return survey.NotPage
-	case notPage(address):
-		return survey.NotPage
+		return survey.TooLong
 	case int(depth) > f.plan.Depth:
 		return survey.TooDeep
 	}
@@ -160,29 +158,6 @@ func (f *frontier) pop() {
 }
 
 func (f *frontier) waiting() int { return len(f.queue) - f.head }
-
-// notPage tells by the ending of its path that an address is a picture, a style sheet or
-// another thing that is no page.
-func notPage(address string) bool {
-	path := address
-	if i := strings.IndexByte(path, '?'); i >= 0 {
-		path = path[:i]
-	}
-	path = path[strings.LastIndexByte(path, '/')+1:]
-	i := strings.LastIndexByte(path, '.')
-	return i >= 0 && endings[strings.ToLower(path[i+1:])]
-}
-
-var endings = func() map[string]bool {
-	m := map[string]bool{}
-	for e := range strings.FieldsSeq(`avif bmp gif ico jpeg jpg png svg tif tiff webp css js mjs json map wasm
-		woff woff2 ttf otf eot mp3 mp4 m4a m4v ogg oga ogv wav webm mov avi mkv flac
-		pdf doc docx xls xlsx ppt pptx odt ods odp rtf epub zip gz tgz bz2 xz 7z rar tar deb rpm dmg exe msi iso
-		xml rss atom txt csv tsv ics vcf gpx kml`) {
-		m[e] = true
-	}
-	return m
-}()
 
 func sortFields(fields []page.Field) {
 	slices.SortStableFunc(fields, func(a, b page.Field) int { return cmp.Compare(a.Name, b.Name) })

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -148,7 +149,18 @@ func (s *Service) showPage(c *gin.Context) {
 		s.fail(c, err, "in this crawl the address "+at)
 		return
 	}
+	slices.SortStableFunc(d.Findings, func(a, b record.PageFinding) int {
+		return cmp.Compare(severity(a.Check), severity(b.Check))
+	})
 	c.JSON(http.StatusOK, d)
+}
+
+// severity of a check; one that this catalogue no longer has comes last.
+func severity(id string) check.Severity {
+	if ch := checks.Find(id); ch != nil {
+		return ch.Severity
+	}
+	return check.Notice
 }
 
 func (s *Service) linksIn(c *gin.Context) {

@@ -112,7 +112,7 @@ type builder struct {
 func (c *Collector) Build(s *survey.Survey) *Report {
 	b := &builder{Collector: c, s: s, at: map[int32]int32{}}
 	for i := range s.Pages {
-		if p := &s.Pages[i]; p.Assessed() {
+		if p := &s.Pages[i]; s.Assessed(p) {
 			b.at[p.ID] = int32(len(b.assessed))
 			b.assessed = append(b.assessed, p.ID)
 		}

@@ -26,11 +26,11 @@ const (
 	TooDeep               // beyond the plan's depth
 	Outside               // not of this site
 	NotWeb                // another scheme: mailto, tel, data …
-	NotPage               // inside, but its ending says it is no page: a picture, a document
+	TooLong               // longer than any server takes; not fetched
 	Unlinked              // inside and only listed in a sitemap; not fetched
 )
 
-var stateNames = [...]string{"waiting", "fetched", "blocked", "too-deep", "outside", "not-web", "not-page", "unlinked"}
+var stateNames = [...]string{"waiting", "fetched", "blocked", "too-deep", "outside", "not-web", "too-long", "unlinked"}
 
 func (s State) String() string { return stateNames[s] }
 
@@ -217,12 +217,32 @@ func (p *Page) Failed() bool {
 
 // Assessed tells whether the page counts for health: an HTML page with status 200, or an
 // address that should be a page but answered with a server error or not at all.
-func (p *Page) Assessed() bool {
+func (s *Survey) Assessed(p *Page) bool {
 	if p.HTML && p.Status == 200 {
 		return true
 	}
-	return p.Status >= 500 || p.Status == 0 && p.Outcome != page.RobotsBlocks && p.Outcome != page.Forbidden
+	return (p.Status >= 500 || p.Failed() && p.Status == 0) && !isResource(s.URL(p.ID))
 }
+
+// isResource tells by the ending of its path that an address is a picture, a document or
+// another thing that is no page.
+func isResource(address string) bool {
+	path, _, _ := strings.Cut(address, "?")
+	path = path[strings.LastIndexByte(path, '/')+1:]
+	i := strings.LastIndexByte(path, '.')
+	return i >= 0 && endings[strings.ToLower(path[i+1:])]
+}
+
+var endings = func() map[string]bool {
+	m := map[string]bool{}
+	for e := range strings.FieldsSeq(`avif bmp gif ico jpeg jpg png svg tif tiff webp css js mjs json map wasm
+		woff woff2 ttf otf eot mp3 mp4 m4a m4v ogg oga ogv wav webm mov avi mkv flac
+		pdf doc docx xls xlsx ppt pptx odt ods odp rtf epub zip gz tgz bz2 xz 7z rar tar deb rpm dmg exe msi iso
+		xml rss atom txt csv tsv ics vcf gpx kml`) {
+		m[e] = true
+	}
+	return m
+}()
 
 // EachLinking calls f for every page with the numbers it links to, in order of number.
 func (s *Survey) EachLinking(f func(page int32, to []int32)) {

@@ -42,7 +42,7 @@ var Suite = []*check.Check{
 
 func serverError(p *check.SitePass) error {
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.Status >= 500 {
+		if g := &p.Pages[i]; g.Status >= 500 && p.Assessed(g) {
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("status %d", g.Status), Value: fmt.Sprint(g.Status)})
 		}
 	}
@@ -51,7 +51,7 @@ func serverError(p *check.SitePass) error {
 
 func timeout(p *check.SitePass) error {
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.Outcome == page.TimedOut {
+		if g := &p.Pages[i]; g.Outcome == page.TimedOut && p.Assessed(g) {
 			p.Report(g.ID, check.Place{Note: "no complete answer in the plan's time"})
 		}
 	}
