@@ -97,6 +97,18 @@ func TestCharsets(t *testing.T) {
 	}
 }
 
+// TestQueryEncoding: in a legacy encoding the query, and only the query, is written in it.
+func TestQueryEncoding(t *testing.T) {
+	u, _ := weburl.Parse("http://fernhollow.example/")
+	d := Read(Response{Address: u, Status: 200, ContentType: "text/html; charset=windows-1252", Body: []byte("<a href='/caf\xe9?q=\xe9&x=&#26085;#\xe9'>a</a>")})
+	if got, want := d.Links[0].Address, "http://fernhollow.example/caf%C3%A9?q=%E9&x=%26%2326085%3B"; got != want {
+		t.Errorf("address %q, want %q", got, want)
+	}
+	if d := read(t, "http://fernhollow.example/", "<a href='?q=é'>a</a>"); d.Links[0].Address != "http://fernhollow.example/?q=%C3%A9" {
+		t.Errorf("in UTF-8: %q", d.Links[0].Address)
+	}
+}
+
 func TestMainText(t *testing.T) {
 	d := read(t, "http://fernhollow.example/", `<title>no</title><nav>no</nav><h1>Ferns&nbsp;of</h1><p>the <b>de</b>ll<br>and</p><script>no</script>
 		<ul><li>moss</li><li>stone</li></ul><div hidden>no</div><select><option>no</select><aside>no</aside><footer>no</footer>`)

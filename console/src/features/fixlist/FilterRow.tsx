@@ -4,9 +4,7 @@ import type { Severity } from "../../api/types";
 import { count } from "../../lib/format";
 import { useSearchField } from "../../lib/useFilters";
 import { Sign } from "../../ui/Sign";
-import type { filterKeys } from "./FixListPage";
-
-type Filter = Record<(typeof filterKeys)[number], string>;
+import type { Filter } from "./filters";
 
 interface Props {
   filter: Filter;

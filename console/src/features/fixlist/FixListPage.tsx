@@ -8,8 +8,7 @@ import { CrawlHead } from "./CrawlHead";
 import { FilterRow } from "./FilterRow";
 import { FixPanel } from "./FixPanel";
 import { FixRows } from "./FixRows";
-
-export const filterKeys = ["severity", "group", "check", "search", "fix"] as const;
+import { filterKeys } from "./filters";
 
 /** The worklist: health as a ledger, the fixes in order, the evidence beside them. */
 export function FixListPage() {

@@ -1,0 +1,4 @@
+/** The fix list's filters, and the fix that is open: all of them stand in the address bar. */
+export const filterKeys = ["severity", "group", "check", "search", "fix"] as const;
+
+export type Filter = Record<(typeof filterKeys)[number], string>;

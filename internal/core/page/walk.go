@@ -1,0 +1,388 @@
+package page
+
+import (
+	"strconv"
+	"strings"
+
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
+
+	"harvik/internal/core/text"
+	"harvik/internal/core/weburl"
+)
+
+// place is where the walk stands, handed down by value.
+type place struct {
+	path    string
+	region  Region
+	inHead  bool
+	inMain  bool
+	inner   bool // inside sectioning content: a header or footer there is not the page's
+	silent  bool // not part of the main text
+	naming  bool // inside a link or heading: alternative texts count as text
+	depth   int  // below body
+	feature uint32
+}
+
+type walker struct {
+	doc     *Document
+	address weburl.URL
+	base    weburl.URL
+	hasBase bool
+	locator locator
+	named   []byte // text of links and headings so far, with alternative texts
+	main    []byte // main text, taken from main elements if there are any
+	rest    []byte // main text of a page without main
+	hasMain bool
+	forms   formSigns
+	listed  int // bytes of main text inside links
+}
+
+func (w *walker) walk(n *html.Node, p place) {
+	lists := 0
+	for c := n.FirstChild; c != nil; c = c.NextSibling {
+		switch c.Type {
+		case html.TextNode:
+			w.text(c.Data, p)
+		case html.ElementNode:
+			if c.DataAtom == atom.Li || c.DataAtom == atom.Tr || c.DataAtom == atom.Td || c.DataAtom == atom.P {
+				lists++
+			}
+			w.element(c, p, lists)
+		}
+	}
+}
+
+func (w *walker) text(s string, p place) {
+	if p.inHead {
+		return
+	}
+	if p.naming {
+		w.named = append(w.named, s...)
+	}
+	if p.silent || p.region != Content {
+		return
+	}
+	if p.inMain {
+		w.main = append(w.main, s...)
+	} else if !w.hasMain {
+		w.rest = append(w.rest, s...)
+	}
+}
+
+// gap separates words that stand in different blocks.
+func (w *walker) gap(p place) { w.text(" ", p) }
+
+func (w *walker) element(n *html.Node, p place, nth int) {
+	if n.Namespace != "" {
+		p.silent = true // text of SVG and MathML names a link, but is no main text
+		w.walk(n, p)
+		return
+	}
+	a := n.DataAtom
+	switch a {
+	case atom.Script, atom.Style, atom.Template, atom.Noscript, atom.Iframe, atom.Object:
+		w.forms.seen(a, n)
+		return
+	case atom.Head:
+		p.inHead = true
+	case atom.Body:
+		p.depth, p.feature = 1, 2166136261
+	}
+	block := isBlock[a]
+	if block {
+		w.gap(p)
+	}
+	p = w.enter(n, a, p, nth)
+	start := len(w.named)
+	switch a {
+	case atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6:
+		w.heading(n, a, p, start)
+	case atom.A, atom.Area:
+		w.link(n, a, p, start)
+	case atom.Title:
+		w.fact(n, a, p)
+	default:
+		w.fact(n, a, p)
+		w.walk(n, p)
+	}
+	if block {
+		w.gap(p)
+	}
+}
+
+// enter works out the place of what stands inside n.
+func (w *walker) enter(n *html.Node, a atom.Atom, p place, nth int) place {
+	role := attr(n, "role")
+	switch {
+	case a == atom.Nav || role == "navigation":
+		p = p.landmark(Navigation, "nav")
+	case (a == atom.Header && !p.inner) || role == "banner":
+		p = p.landmark(Banner, "header")
+	case (a == atom.Footer && !p.inner) || role == "contentinfo":
+		p = p.landmark(Footer, "footer")
+	case a == atom.Aside || role == "complementary":
+		p = p.landmark(Aside, "aside")
+	case a == atom.Main || role == "main":
+		p.path, p.inMain, p.inner = "main", true, true
+		w.hasMain = true
+	case a == atom.Article || a == atom.Section:
+		p.inner = true
+		p = p.step(a.String(), 0)
+	case a == atom.Ul || a == atom.Ol || a == atom.Table || a == atom.Form || a == atom.Figure || a == atom.Dl:
+		p = p.step(a.String(), 0)
+	case a == atom.Li || a == atom.Tr || a == atom.Td || a == atom.P:
+		p = p.step(a.String(), nth)
+	case a == atom.Select || a == atom.Textarea || a == atom.Option || hasAttr(n, "hidden"):
+		p.silent = true
+	}
+	if p.depth > 0 && p.depth < 6 {
+		p.feature = hash(hash(hash(p.feature, n.Data), attr(n, "class")), role)
+		if p.depth < 5 && a != atom.A && a != atom.P && a != atom.Li {
+			w.doc.Frame = append(w.doc.Frame, p.feature)
+		}
+		p.depth++
+	}
+	return p
+}
+
+func (p place) landmark(r Region, name string) place {
+	switch {
+	case p.region == Content && !p.inMain:
+		p.path = name
+	case p.path != name:
+		p = p.step(name, 0)
+	}
+	if p.region == Content {
+		p.region = r
+	}
+	return p
+}
+
+// step lengthens the path: "nav > ul > li 3". Deep paths stop growing.
+func (p place) step(name string, nth int) place {
+	if len(p.path) > 64 {
+		return p
+	}
+	if p.path != "" {
+		name = p.path + " > " + name
+	}
+	if nth > 0 {
+		name += " " + strconv.Itoa(nth)
+	}
+	p.path = name
+	return p
+}
+
+// hash is FNV-1a over a string, continued from h.
+func hash(h uint32, s string) uint32 {
+	for i := 0; i < len(s); i++ {
+		h = (h ^ uint32(s[i])) * 16777619
+	}
+	return (h ^ 0xff) * 16777619
+}
+
+func (w *walker) heading(n *html.Node, a atom.Atom, p place, start int) {
+	level, _ := strconv.Atoi(a.String()[1:])
+	i := len(w.doc.Headings)
+	w.doc.Headings = append(w.doc.Headings, Heading{Level: level, Place: p.path})
+	w.locator.want(a, waiting{posHeading, int32(i)})
+	p.naming = true
+	w.walk(n, p)
+	w.doc.Headings[i].Text = text.Fold(w.named[start:])
+}
+
+func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
+	p.naming = true
+	href, ok := findAttr(n, "href")
+	if !ok {
+		w.locator.want(a, waiting{})
+		w.walk(n, p)
+		return
+	}
+	i := len(w.doc.Links)
+	w.doc.Links = append(w.doc.Links, Link{
+		Href: href, Place: p.path, Region: p.region,
+		NoFollow: hasToken(attr(n, "rel"), "nofollow"),
+		Hidden:   attr(n, "aria-hidden") == "true",
+	})
+	w.locator.want(a, waiting{posLink, int32(i)})
+	before := len(w.main) + len(w.rest)
+	if a == atom.Area {
+		w.named = append(w.named, attr(n, "alt")...)
+	}
+	w.walk(n, p)
+	w.listed += len(w.main) + len(w.rest) - before
+	l := &w.doc.Links[i]
+	if l.Words = text.Fold(w.named[start:]); l.Words == "" {
+		for _, name := range [...]string{"aria-label", "aria-labelledby", "title"} {
+			if l.Label = text.Fold([]byte(attr(n, name))); l.Label != "" {
+				break
+			}
+		}
+	}
+	w.forms.address(href)
+}
+
+// fact notes what an element other than a link or heading tells.
+func (w *walker) fact(n *html.Node, a atom.Atom, p place) {
+	d := w.doc
+	switch a {
+	case atom.Html:
+		d.Lang, d.HasLang = findAttr(n, "lang")
+		w.locator.want(a, waiting{posLang, 0})
+	case atom.Base:
+		if href, ok := findAttr(n, "href"); ok && !w.hasBase {
+			w.hasBase = true
+			if u, err := w.address.Parse(href); err == nil && u.IsHTTP() {
+				w.base, d.Base = u, u.Key()
+			}
+		}
+	case atom.Title:
+		w.locator.want(a, waiting{posTitle, int32(len(d.Titles))})
+		d.Titles = append(d.Titles, Text{Text: text.Fold([]byte(content(n))), InHead: p.inHead})
+	case atom.Meta:
+		w.meta(n, p)
+	case atom.Link:
+		w.linkElement(n, p)
+	case atom.Img:
+		w.image(n, p)
+	case atom.Br:
+		w.gap(p)
+	case atom.Input, atom.Video, atom.Form, atom.Button:
+		w.forms.seen(a, n)
+	}
+}
+
+func (w *walker) meta(n *html.Node, p place) {
+	d := w.doc
+	value := attr(n, "content")
+	t := Text{Text: text.Fold([]byte(value)), InHead: p.inHead}
+	var list *[]Text
+	var pos func(*Document, int32) *Pos
+	switch strings.ToLower(strings.TrimSpace(attr(n, "name"))) {
+	case "description":
+		list, pos = &d.Descriptions, posDescription
+	case "keywords":
+		list, pos = &d.Keywords, posKeywords
+	case "viewport":
+		list, pos = &d.Viewports, posViewport
+	case "robots":
+		d.Robots.read(value, "meta")
+	}
+	if list == nil {
+		w.locator.want(atom.Meta, waiting{})
+		if strings.EqualFold(attr(n, "http-equiv"), "refresh") && d.Refresh == "" {
+			d.Refresh = value
+		}
+		return
+	}
+	w.locator.want(atom.Meta, waiting{pos, int32(len(*list))})
+	*list = append(*list, t)
+}
+
+func (w *walker) linkElement(n *html.Node, p place) {
+	rel := attr(n, "rel")
+	href, ok := findAttr(n, "href")
+	switch {
+	case ok && hasToken(rel, "canonical"):
+		w.locator.want(atom.Link, waiting{posCanonical, int32(len(w.doc.Canonicals))})
+		w.doc.Canonicals = append(w.doc.Canonicals, Ref{Href: href, InHead: p.inHead})
+		return
+	case hasToken(rel, "next"), hasToken(rel, "prev"):
+		w.forms.paged = true
+	}
+	w.locator.want(atom.Link, waiting{})
+}
+
+func (w *walker) image(n *html.Node, p place) {
+	alt, has := findAttr(n, "alt")
+	w.locator.want(atom.Img, waiting{posImage, int32(len(w.doc.Images))})
+	w.doc.Images = append(w.doc.Images, Image{
+		Src: attr(n, "src"), Alt: text.Fold([]byte(alt)), HasAlt: has, Place: p.path,
+	})
+	if p.naming && alt != "" {
+		w.named = append(append(append(w.named, ' '), alt...), ' ')
+	}
+	if p.region == Content {
+		w.forms.pictures++
+	}
+}
+
+// read adds the directives of one robots meta or X-Robots-Tag value for all agents.
+func (r *Robots) read(value, source string) {
+	for part := range strings.SplitSeq(value, ",") {
+		switch strings.ToLower(strings.TrimSpace(part)) {
+		case "noindex":
+			r.NoIndex = source
+		case "nofollow":
+			r.NoFollow = source
+		case "none":
+			r.NoIndex, r.NoFollow = source, source
+		}
+	}
+}
+
+func posHeading(d *Document, i int32) *Pos     { return &d.Headings[i].Pos }
+func posLink(d *Document, i int32) *Pos        { return &d.Links[i].Pos }
+func posImage(d *Document, i int32) *Pos       { return &d.Images[i].Pos }
+func posTitle(d *Document, i int32) *Pos       { return &d.Titles[i].Pos }
+func posDescription(d *Document, i int32) *Pos { return &d.Descriptions[i].Pos }
+func posKeywords(d *Document, i int32) *Pos    { return &d.Keywords[i].Pos }
+func posViewport(d *Document, i int32) *Pos    { return &d.Viewports[i].Pos }
+func posCanonical(d *Document, i int32) *Pos   { return &d.Canonicals[i].Pos }
+func posLang(d *Document, _ int32) *Pos        { return &d.LangPos }
+
+func findAttr(n *html.Node, name string) (string, bool) {
+	for i := range n.Attr {
+		if n.Attr[i].Key == name {
+			return n.Attr[i].Val, true
+		}
+	}
+	return "", false
+}
+
+func attr(n *html.Node, name string) string {
+	v, _ := findAttr(n, name)
+	return v
+}
+
+func hasAttr(n *html.Node, name string) bool {
+	_, ok := findAttr(n, name)
+	return ok
+}
+
+// hasToken looks for a word in a space-separated list, case ignored.
+func hasToken(list, token string) bool {
+	if len(list) < len(token) {
+		return false
+	}
+	for f := range strings.FieldsSeq(list) {
+		if strings.EqualFold(f, token) {
+			return true
+		}
+	}
+	return false
+}
+
+func content(n *html.Node) string {
+	if n.FirstChild != nil {
+		return n.FirstChild.Data
+	}
+	return ""
+}
+
+// isBlock are the elements that part words, by the standard's default style sheet.
+var isBlock = func() map[atom.Atom]bool {
+	m := map[atom.Atom]bool{}
+	for _, a := range []atom.Atom{
+		atom.Address, atom.Article, atom.Aside, atom.Blockquote, atom.Button, atom.Caption, atom.Dd, atom.Details,
+		atom.Dialog, atom.Div, atom.Dl, atom.Dt, atom.Fieldset, atom.Figcaption, atom.Figure, atom.Footer,
+		atom.Form, atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6, atom.Header, atom.Hr, atom.Legend,
+		atom.Li, atom.Main, atom.Nav, atom.Ol, atom.Option, atom.P, atom.Pre, atom.Section, atom.Summary,
+		atom.Table, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr, atom.Ul, atom.Input,
+	} {
+		m[a] = true
+	}
+	return m
+}()
