@@ -3,6 +3,7 @@ package store
 import (
 	"encoding/binary"
 	"errors"
+	"math"
 
 	"harvik/internal/core/page"
 )
@@ -114,7 +115,7 @@ type unpacker struct {
 
 func (r *unpacker) number() int {
 	v, n := binary.Uvarint(r.data)
-	if n <= 0 {
+	if n <= 0 || v > math.MaxInt32 {
 		r.bad, r.data = true, nil
 		return 0
 	}
@@ -124,7 +125,7 @@ func (r *unpacker) number() int {
 
 func (r *unpacker) text() string {
 	n := r.number()
-	if n < 0 || n > len(r.data) {
+	if n > len(r.data) {
 		r.bad, r.data = true, nil
 		return ""
 	}
