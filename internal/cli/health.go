@@ -86,7 +86,7 @@ func printHealth(w io.Writer, cr record.Crawl, lines int) {
 		for _, l := range left {
 			rest += l.Points
 		}
-		t.AppendRow([]any{"", count(len(left), "more check", "more checks") + "; `harvik health` shows them", points(rest), "", ""})
+		t.AppendRow([]any{"", count(len(left), "more check", "more checks") + "; `harvik health` shows them", atLeast(rest), "", ""})
 	}
 	t.AppendFooter([]any{"", "lost", points(100 - roundTo(cr.Report.Health, 1)), "", ""})
 	t.Render()
@@ -148,6 +148,14 @@ func paint(w io.Writer, c text.Color, s string) string {
 		return s
 	}
 	return c.Sprint(s)
+}
+
+// atLeast shows points; few are not shown as none.
+func atLeast(f float64) string {
+	if f < 0.05 {
+		return "<0.1"
+	}
+	return points(f)
 }
 
 func roundTo(f float64, digits int) float64 {
