@@ -79,7 +79,7 @@ func newTable(w io.Writer, heads []string, right ...int) table.Writer {
 	t.AppendHeader(row)
 	var configs []table.ColumnConfig
 	for _, n := range right {
-		configs = append(configs, table.ColumnConfig{Number: n, Align: text.AlignRight, AlignHeader: text.AlignRight})
+		configs = append(configs, table.ColumnConfig{Number: n, Align: text.AlignRight, AlignHeader: text.AlignRight, AlignFooter: text.AlignRight})
 	}
 	t.SetColumnConfigs(configs)
 	t.SuppressTrailingSpaces()
