@@ -115,7 +115,7 @@ func isPlain(s string) bool {
 }
 
 // signed are host names that the other parser takes for numbers of an IPv4 address.
-var signed = regexp.MustCompile(`[+-][0-9]`)
+var signed = regexp.MustCompile(`[+-][0-9a-f]`)
 
 func BenchmarkParse(b *testing.B) {
 	base, err := Parse("https://example.org/plants/ferns/")
