@@ -169,7 +169,7 @@ func (a *app) pageCommand() *cobra.Command {
 	}
 }
 
-func printPage(w io.Writer, d record.PageDetail, into client.LinksInto, catalogue []record.Check) {
+func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogue []record.Check) {
 	fmt.Fprintln(w, bold(w, d.Address))
 	if d.Row == nil {
 		fmt.Fprintf(w, "  %s: not fetched\n", d.State)
@@ -230,7 +230,7 @@ func printFindings(w io.Writer, findings []record.PageFinding, catalogue []recor
 	}
 }
 
-func printInto(w io.Writer, into client.LinksInto) {
+func printInto(w io.Writer, into record.LinksInto) {
 	fmt.Fprintf(w, "\n  %s\n", bold(w, "Linked from "+count(into.Pages, "page", "pages")))
 	for i, l := range into.Links {
 		if i == 10 {

@@ -265,18 +265,11 @@ func (c *Client) Page(ctx context.Context, site string, number int, address stri
 	return get[record.PageDetail](ctx, c, crawlPath(site, number)+"/page?"+query("address", address).Encode())
 }
 
-// LinksInto are the links that lead to an address.
-type LinksInto struct {
-	Links []record.LinkRow `json:"links"`
-	Pages int              `json:"pages"`
-	Next  int              `json:"next"`
-}
-
 // LinksIn lists the links that lead to an address, those of the first limit pages.
-func (c *Client) LinksIn(ctx context.Context, site string, number int, address string, limit int) (LinksInto, error) {
+func (c *Client) LinksIn(ctx context.Context, site string, number int, address string, limit int) (record.LinksInto, error) {
 	q := query("address", address)
 	q.Set("limit", strconv.Itoa(limit))
-	return get[LinksInto](ctx, c, crawlPath(site, number)+"/links-in?"+q.Encode())
+	return get[record.LinksInto](ctx, c, crawlPath(site, number)+"/links-in?"+q.Encode())
 }
 
 // Checks is the catalogue.

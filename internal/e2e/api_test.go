@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"regexp"
 	"slices"
 	"strings"
@@ -83,6 +85,7 @@ func TestAPI(t *testing.T) {
 	testFilters(t, h, list.Fixes)
 	testPages(t, h)
 	testOnePage(t, h)
+	testParts(t, h, footer)
 }
 
 func testFilters(t *testing.T, h *harvik, all []fixlist.Fix) {
@@ -160,6 +163,48 @@ func testPages(t *testing.T, h *harvik) {
 		var refused *client.Error
 		if _, err := h.Pages(t.Context(), "fernhollow", 0, q); !errors.As(err, &refused) || refused.Status != http.StatusUnprocessableEntity {
 			t.Errorf("%+v gives %v", q, err)
+		}
+	}
+}
+
+// testParts walks the pages of the largest fix, and the links into the home page, part by part.
+func testParts(t *testing.T, h *harvik, f fixlist.Fix) {
+	t.Helper()
+	at := "/sites/fernhollow/crawls/latest/"
+	seen, after := map[string]bool{}, ""
+	for {
+		var part struct {
+			Pages []record.PageFinding
+			Total int
+			Next  string
+		}
+		if err := json.Unmarshal(h.raw(t, "GET", at+"fixes/"+f.ID+"/pages?limit=100&after="+url.QueryEscape(after)), &part); err != nil {
+			t.Fatal(err)
+		}
+		for _, p := range part.Pages {
+			seen[p.Address] = true
+		}
+		if after = part.Next; after == "" {
+			break
+		}
+	}
+	if len(seen) != f.Pages {
+		t.Errorf("part by part the fix has %d pages, at once %d", len(seen), f.Pages)
+	}
+	from, sources := int32(0), map[string]bool{}
+	for {
+		var in record.LinksInto
+		if err := json.Unmarshal(h.raw(t, "GET", fmt.Sprintf("%slinks-in?address=/&limit=70&after=%d", at, from)), &in); err != nil {
+			t.Fatal(err)
+		}
+		for _, l := range in.Links {
+			sources[l.From] = true
+		}
+		if from = in.Next; from == 0 {
+			if len(sources) != in.Pages {
+				t.Errorf("%d pages link to the home page, the parts have %d", in.Pages, len(sources))
+			}
+			return
 		}
 	}
 }

@@ -27,7 +27,7 @@ var loopback = Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}
 func get(t *testing.T, s Settings, address string) Answer {
 	t.Helper()
 	if s.Timeout == 0 {
-		s.Timeout = 400 * time.Millisecond
+		s.Timeout = time.Second
 	}
 	if s.MaxBytes == 0 {
 		s.MaxBytes = 1 << 20
@@ -102,7 +102,7 @@ func TestOutcomes(t *testing.T) {
 		{"not HTTP", raw("SSH-2.0-OpenSSH\r\n\r\n"), page.BadResponse, 0},
 		{"closed at once", func(net.Conn) {}, page.Reset, 0},
 		{"closed in the headers", raw("HTTP/1.1 200 OK\r\nContent-"), page.BadResponse, 0},
-		{"silent", func(c net.Conn) { time.Sleep(2 * time.Second) }, page.TimedOut, 0},
+		{"silent", func(c net.Conn) { time.Sleep(4 * time.Second) }, page.TimedOut, 0},
 		{"drips headers", func(c net.Conn) { drip(c, "HTTP/1.1 200 OK\r\nX: ") }, page.TimedOut, 0},
 		{"drips the body", func(c net.Conn) { drip(c, "HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n") }, page.TimedOut, 200},
 		{"a header too large", raw("HTTP/1.1 200 OK\r\nX: " + strings.Repeat("x", 300<<10) + "\r\n\r\n"), page.BadResponse, 0},
@@ -139,7 +139,7 @@ func TestOutcomes(t *testing.T) {
 
 func drip(c net.Conn, start string) {
 	io.WriteString(c, start)
-	for range 40 {
+	for range 80 {
 		if _, err := io.WriteString(c, "x"); err != nil {
 			return
 		}

@@ -238,3 +238,10 @@ type Check struct {
 	Source   string         `json:"source"`
 	Limits   []check.Limit  `json:"limits"`
 }
+
+// LinksInto are the links that lead to an address.
+type LinksInto struct {
+	Links []LinkRow `json:"links"`
+	Pages int       `json:"pages"` // distinct linking pages
+	Next  int32     `json:"next"`  // where the list goes on; 0 at its end
+}

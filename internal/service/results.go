@@ -76,10 +76,6 @@ func (s *Service) fixPages(c *gin.Context) {
 	if !ok {
 		return
 	}
-	from, ok := number(c, "after", 0, 0, 1<<31-1)
-	if !ok {
-		return
-	}
 	limit, ok := number(c, "limit", 100, 1, 1000)
 	if !ok {
 		return
@@ -89,14 +85,14 @@ func (s *Service) fixPages(c *gin.Context) {
 		s.fail(c, err, "fix "+c.Param("fix"))
 		return
 	}
-	rows, err := s.store.FixPages(c, cr.ID, f, from, limit)
+	rows, err := s.store.FixPages(c, cr.ID, f, c.Query("after"), limit)
 	if err != nil {
 		s.fail(c, err, "the pages")
 		return
 	}
-	next := 0
-	if from+len(rows) < f.Pages {
-		next = from + len(rows)
+	next := ""
+	if len(rows) == limit {
+		next = rows[limit-1].Address
 	}
 	c.JSON(http.StatusOK, gin.H{"pages": rows, "total": f.Pages, "next": next})
 }
@@ -185,16 +181,12 @@ func (s *Service) linksIn(c *gin.Context) {
 		s.fail(c, err, "in this crawl the address "+at)
 		return
 	}
-	links, pages, err := s.store.LinksIn(c, cr.ID, d.ID, from, limit)
+	in, err := s.store.LinksIn(c, cr.ID, d.ID, int32(from), limit)
 	if err != nil {
 		s.fail(c, err, "the links")
 		return
 	}
-	next := 0
-	if from+limit < pages {
-		next = from + limit
-	}
-	c.JSON(http.StatusOK, gin.H{"links": links, "pages": pages, "next": next})
+	c.JSON(http.StatusOK, in)
 }
 
 func (s *Service) listChecks(c *gin.Context) {

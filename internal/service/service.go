@@ -26,10 +26,10 @@ type Store interface {
 	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
 	Fixes(ctx context.Context, crawl int64, q record.FixQuery) (record.FixList, error)
 	Fix(ctx context.Context, crawl int64, id string) (fixlist.Fix, error)
-	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, from, limit int) ([]record.PageFinding, error)
+	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)
 	Pages(ctx context.Context, crawl int64, q record.PageQuery) (record.PageList, error)
 	Page(ctx context.Context, crawl int64, address string) (record.PageDetail, error)
-	LinksIn(ctx context.Context, crawl int64, id int32, from, limit int) ([]record.LinkRow, int, error)
+	LinksIn(ctx context.Context, crawl int64, id, from int32, limit int) (record.LinksInto, error)
 	Tally(ctx context.Context, crawl int64) (record.Tallies, error)
 	Knows(ctx context.Context, secret string, kinds ...string) (bool, error)
 	Redeem(ctx context.Context, secret string) error

@@ -75,8 +75,8 @@ func (s *Store) Fix(ctx context.Context, crawlID int64, id string) (fixlist.Fix,
 }
 
 // FixPages are the pages of a fix with the evidence that belongs to it, in order of address,
-// from a position on.
-func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, from, limit int) ([]record.PageFinding, error) {
+// those after a given one.
+func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error) {
 	rows := []record.PageFinding{}
 	err := s.db.SelectContext(ctx, &rows, `select x.page_id, coalesce(a.url, '') as url, n.check_id, n.count, n.places,
 		coalesce(st.health, -1) as health, coalesce(p.title, '') as title
@@ -85,7 +85,8 @@ func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, from
 		left join address a on a.crawl_id = x.crawl_id and a.id = x.page_id
 		left join page p on p.crawl_id = x.crawl_id and p.id = x.page_id
 		left join standing st on st.crawl_id = x.crawl_id and st.page_id = x.page_id
-		where x.crawl_id = $1 and x.fix_id = $2 order by a.url collate "C" offset $4 limit $5`, crawlID, f.ID, f.Check, from, limit)
+		where x.crawl_id = $1 and x.fix_id = $2 and ($4 = '' or a.url collate "C" > $4)
+		order by a.url collate "C" limit $5`, crawlID, f.ID, f.Check, after, limit)
 	if err != nil {
 		return nil, err
 	}

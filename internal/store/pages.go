@@ -241,40 +241,45 @@ func linkRow(l page.Link) record.LinkRow {
 	return record.LinkRow{Words: words, Place: l.Place, Region: l.Region.String(), NoFollow: l.NoFollow, Line: l.Line, Href: l.Href}
 }
 
-// LinksIn are the links that lead to an address from other pages, with words and place, for
-// the linking pages from the given position on.
-func (s *Store) LinksIn(ctx context.Context, crawlID int64, id int32, from, limit int) (links []record.LinkRow, pages int, err error) {
-	links = []record.LinkRow{}
+// LinksIn are the links that lead to an address from other pages, with words and place: those
+// of the linking pages whose number is at least from. Next is where the list goes on, 0 at
+// its end.
+func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32, limit int) (in record.LinksInto, err error) {
+	in.Links = []record.LinkRow{}
 	var packed []byte
 	if err := s.db.GetContext(ctx, &packed, `select linked_from from standing where crawl_id = $1 and page_id = $2`, crawlID, id); err != nil {
 		if errors.Is(found(err), ErrNotFound) {
-			return links, 0, nil
+			return in, nil
 		}
-		return nil, 0, err
+		return in, err
 	}
 	sources := unpackNumbers(packed)
-	pages = len(sources)
-	sources = sources[min(from, pages):min(from+limit, pages)]
+	in.Pages = len(sources)
+	at, _ := slices.BinarySearch(sources, from)
+	if sources = sources[at:]; len(sources) > limit {
+		in.Next = sources[limit]
+		sources = sources[:limit]
+	}
 	rows := []struct {
 		URL   string `db:"url"`
 		Links []byte `db:"links"`
 	}{}
 	if err := s.db.SelectContext(ctx, &rows, `select a.url, p.links from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
 		where p.crawl_id = $1 and p.id = any($2) order by p.id`, crawlID, sources); err != nil {
-		return nil, 0, err
+		return in, err
 	}
 	for _, r := range rows {
 		all, targets, err := unpackLinks(r.Links)
 		if err != nil {
-			return nil, 0, err
+			return in, err
 		}
 		for i, t := range targets {
 			if t == id {
 				row := linkRow(all[i])
 				row.From = r.URL
-				links = append(links, row)
+				in.Links = append(in.Links, row)
 			}
 		}
 	}
-	return links, pages, nil
+	return in, nil
 }

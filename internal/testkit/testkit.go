@@ -114,7 +114,7 @@ func Serve(t testing.TB, h http.Handler) string {
 func DemoPlan(host, address string) plan.Plan {
 	return plan.Plan{
 		Hosts: map[string]string{host: address}, Parallel: 8,
-		Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1,
+		Timeout: plan.Duration(3 * time.Second), Retries: -1,
 	}
 }
 

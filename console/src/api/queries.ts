@@ -64,10 +64,10 @@ export const fixPages = (name: string, number: string, id: string) =>
   infiniteQueryOptions({
     queryKey: ["sites", name, "crawls", number, "fix", id, "pages"],
     queryFn: ({ pageParam }) =>
-      get<{ pages: PageFinding[]; total: number; next: number }>(
+      get<{ pages: PageFinding[]; total: number; next: string }>(
         `${crawlPath(name, number)}/fixes/${id}/pages${query({ after: pageParam, limit: 50 })}`,
       ),
-    initialPageParam: 0,
+    initialPageParam: "",
     getNextPageParam: (last) => last.next || undefined,
   });
 

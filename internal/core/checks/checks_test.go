@@ -167,7 +167,7 @@ func TestFixtures(t *testing.T) {
 		t.Run(f.check+"/"+strings.ReplaceAll(f.title, " ", "_"), func(t *testing.T) {
 			t.Parallel()
 			host := testkit.Serve(t, http.HandlerFunc(f.serve))
-			result, found := testkit.Crawl(t, "http://"+host+"/", plan.Plan{Timeout: plan.Duration(300 * time.Millisecond), Retries: -1})
+			result, found := testkit.Crawl(t, "http://"+host+"/", plan.Plan{Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1})
 			var got []string
 			for _, x := range found.Findings {
 				for _, p := range x.Places {
