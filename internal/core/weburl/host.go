@@ -39,10 +39,8 @@ func appendHost(buf []byte, host string) (out []byte, reason string) {
 		buf = append(buf, c)
 	}
 	if !plain || strings.Contains(string(buf[start:]), "xn--") {
-		name := strings.ToValidUTF8(decode(host), "\uFFFD")
-		ascii, err := domainToASCII.ToASCII(name)
-		// The library lets the replacement character pass, which the standard forbids.
-		if err != nil || ascii == "" || strings.ContainsRune(name, '\uFFFD') {
+		ascii, ok := toASCII(strings.ToValidUTF8(decode(host), "\uFFFD"))
+		if !ok {
 			return buf, "its host name is not valid"
 		}
 		buf = append(buf[:start], ascii...)
@@ -56,6 +54,20 @@ func appendHost(buf []byte, host string) (out []byte, reason string) {
 		return appendIPv4(buf[:start], string(buf[start:]))
 	}
 	return buf, ""
+}
+
+// toASCII writes a host name in ASCII. The library lets the replacement character pass,
+// which the standard forbids, and writes very long labels that it cannot read again.
+func toASCII(name string) (ascii string, ok bool) {
+	if strings.ContainsRune(name, '\uFFFD') {
+		return "", false
+	}
+	ascii, err := domainToASCII.ToASCII(name)
+	if err != nil || ascii == "" {
+		return "", false
+	}
+	again, err := domainToASCII.ToASCII(ascii)
+	return ascii, err == nil && again == ascii
 }
 
 var forbiddenInDomain = func() (set [256]bool) {
