@@ -191,8 +191,8 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) Ending {
 		defer timer.Stop()
 		timeUp = timer.C
 	}
-	ahead := map[int]done{}
-	sent, taken := 0, 0
+	ahead := map[int]done{} // received, and waiting for an older one
+	sent, received, taken := 0, 0, 0
 	ending, stop := Complete, c.stop
 	for {
 		next, ok := c.frontier.peek()
@@ -213,6 +213,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) Ending {
 			c.frontier.pop()
 			sent++
 		case d := <-results:
+			received++
 			ahead[d.seq] = d
 			c.progress.fetched(d)
 			for d, ok := ahead[taken]; ok; d, ok = ahead[taken] {
@@ -229,9 +230,8 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) Ending {
 			ending = TimeLimit
 		case <-ctx.Done():
 			ending, stop = Stopped, nil
-			for sent > taken { // workers answer at once: their requests are cancelled
+			for ; received < sent; received++ { // workers answer at once: their requests are cancelled
 				<-results
-				taken++
 			}
 			return ending
 		}

@@ -1,6 +1,8 @@
 package crawl_test
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"net/http"
@@ -10,6 +12,9 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/weburl"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -217,6 +222,70 @@ func TestPace(t *testing.T) {
 	}
 	if took := time.Since(begun); took < 29*15*time.Millisecond {
 		t.Errorf("30 pages with pauses of 15 ms took %s", took)
+	}
+}
+
+// TestCancel ends a crawl whose oldest page hangs while others have been received: it must
+// not wait for results that came already.
+func TestCancel(t *testing.T) {
+	hanging := make(chan struct{})
+	g := &testkit.Generated{Pages: 200, Seed: 1}
+	host := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/1" {
+			close(hanging)
+			<-r.Context().Done()
+			return
+		}
+		g.ServeHTTP(w, r)
+	}))
+	u, err := weburl.Parse("http://" + host + "/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	m := new(testkit.Memory)
+	c := crawl.New(crawl.Config{
+		Plan: plan.Plan{Retries: -1}.WithDefaults(), Start: u, Guard: testkit.Loopback, Sink: m, Source: m, Log: testkit.Quiet,
+		Runner: &check.Runner{Limits: check.NewLimits(nil)},
+	})
+	ended := make(chan error)
+	go func() {
+		_, err := c.Run(ctx)
+		ended <- err
+	}()
+	<-hanging
+	for c.Progress().Fetched < 10 {
+		time.Sleep(5 * time.Millisecond)
+	}
+	cancel()
+	select {
+	case err := <-ended:
+		if !errors.Is(err, context.Canceled) {
+			t.Errorf("ended with %v", err)
+		}
+	case <-time.After(10 * time.Second):
+		t.Fatal("the crawl does not end")
+	}
+}
+
+// full is a sink that runs out of room.
+type full struct{ testkit.Memory }
+
+func (*full) Save(context.Context, crawl.Batch) error { return errors.New("no room") }
+
+func TestSinkFails(t *testing.T) {
+	host := testkit.Serve(t, &testkit.Generated{Pages: 2000, Seed: 1})
+	u, err := weburl.Parse("http://" + host + "/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	sink := new(full)
+	c := crawl.New(crawl.Config{
+		Plan: plan.Plan{Pages: 2000}.WithDefaults(), Start: u, Guard: testkit.Loopback, Sink: sink, Source: sink, Log: testkit.Quiet,
+		Runner: &check.Runner{Limits: check.NewLimits(nil)},
+	})
+	if _, err := c.Run(t.Context()); err == nil || !strings.Contains(err.Error(), "no room") {
+		t.Errorf("ended with %v", err)
 	}
 }
 
