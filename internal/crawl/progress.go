@@ -96,5 +96,3 @@ func (c *Crawl) Progress() record.Progress {
 	}
 	return p
 }
-
-func itoa(n int) string { return strconv.Itoa(n) }

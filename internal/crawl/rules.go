@@ -5,6 +5,7 @@ import (
 	"compress/gzip"
 	"context"
 	"io"
+	"strconv"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/robots"
@@ -47,7 +48,7 @@ func (c *Crawl) rulesOf(ctx context.Context, u weburl.URL) *robots.File {
 		case a.Status >= 500 || a.Status == 0:
 			why := a.Detail
 			if a.Status >= 500 {
-				why = "status " + itoa(a.Status)
+				why = "status " + strconv.Itoa(a.Status)
 			}
 			r = robots.Forbid("robots.txt could not be had (" + why + "), which shuts everything out")
 		}

@@ -200,10 +200,10 @@ type FixQuery struct {
 
 // A FixList is a part of a fix list, in order of rank. Next is 0 at the end.
 type FixList struct {
-	Fixes []fixlist.Fix `json:"fixes"`
-	Total int           `json:"total"`
-	Pages int           `json:"findings"` // places that the lines stand for
-	Next  int           `json:"next,omitempty"`
+	Fixes    []fixlist.Fix `json:"fixes"`
+	Total    int           `json:"total"`
+	Findings int           `json:"findings"` // places that the lines stand for
+	Next     int           `json:"next,omitempty"`
 }
 
 // A Tally counts addresses by one property.

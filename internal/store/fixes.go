@@ -39,7 +39,7 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 	if err := s.db.GetContext(ctx, &totals, "select count(*) as lines, coalesce(sum((body->>'places')::int), 0) as places from fix "+where, args...); err != nil {
 		return list, err
 	}
-	list.Total, list.Pages = totals.Lines, totals.Places
+	list.Total, list.Findings = totals.Lines, totals.Places
 	and("rank > $%d", q.After)
 	limit := q.Limit
 	if limit <= 0 {
