@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"strconv"
@@ -60,7 +61,7 @@ brings the most comes first. "health after" is the score with the line and all b
 func printFixes(w io.Writer, cr record.Crawl, list record.FixList) {
 	fmt.Fprintf(w, "%s, crawl %d, health %s\n\n", bold(w, cr.Site), cr.Number, healthText(cr))
 	if len(list.Fixes) == 0 {
-		fmt.Fprintln(w, "Nothing to fix here.")
+		fmt.Fprintln(w, cmp.Or(cr.Detail, "Nothing to fix here."))
 		return
 	}
 	room := max(30, columns(w)-54)

@@ -174,7 +174,7 @@ func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogu
 	if d.Row == nil {
 		fmt.Fprintf(w, "  %s: not fetched\n", d.State)
 		if d.RuleText != "" {
-			fmt.Fprintf(w, "  shut out by line %d of robots.txt: %s\n", d.RuleLine, d.RuleText)
+			fmt.Fprintf(w, "  %s\n", ruleWord(d))
 		}
 		printInto(w, into)
 		return
@@ -216,6 +216,14 @@ func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogu
 	printFindings(w, d.Findings, catalogue)
 	printInto(w, into)
 	fmt.Fprintf(w, "\n  %s links out\n", numbers.Thousands(len(d.Links)))
+}
+
+// ruleWord says what shuts an address out; without a line it is robots.txt as a whole.
+func ruleWord(d record.PageDetail) string {
+	if d.RuleLine == 0 {
+		return d.RuleText
+	}
+	return fmt.Sprintf("shut out by line %d of robots.txt: %s", d.RuleLine, d.RuleText)
 }
 
 // printFindings lists what fails on a page.

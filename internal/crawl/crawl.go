@@ -150,10 +150,26 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 	}
 	c.progress.done(c.judge.Places())
 	result := &Result{Ending: ending, Survey: c.survey, Report: report, Findings: findings}
-	if c.frontier.addresses[0].State == survey.Blocked {
-		result.Ending, result.Detail = Shut, "robots.txt shuts the start address out: "+c.frontier.addresses[0].Rule.Text
-	}
+	result.explain()
 	return result, nil
+}
+
+// explain says why there is no health, if there is none.
+func (r *Result) explain() {
+	start := &r.Survey.Addresses[0]
+	page := r.Survey.Page(0)
+	switch {
+	case start.State == survey.Blocked && start.Rule.Number == 0:
+		r.Ending, r.Detail = Shut, start.Rule.Text
+	case start.State == survey.Blocked:
+		r.Ending = Shut
+		r.Detail = fmt.Sprintf("line %d of robots.txt shuts the start address out: %s", start.Rule.Number, start.Rule.Text)
+	case r.Report.Scored || page == nil:
+	case page.Status > 0:
+		r.Detail = fmt.Sprintf("the start address answers with status %d and type %q, so there is no page to begin with", page.Status, page.Type)
+	default:
+		r.Detail = fmt.Sprintf("the start address gives no answer (%s), so there is no page to begin with", page.Outcome)
+	}
 }
 
 // batchSize is how many results are stored at once.

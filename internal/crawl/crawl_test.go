@@ -145,6 +145,9 @@ func TestShutOut(t *testing.T) {
 			t.Errorf("robots.txt %.20q: ended by %s (%s), the start is %q", body, r.Ending, r.Detail, got["/"])
 		}
 	}
+	if r, _ := run(t, site{}, plan.Plan{}); r.Report.Scored || !strings.Contains(r.Detail, "answers with status 404") {
+		t.Errorf("a start that is not there: %q", r.Detail)
+	}
 	if r, _ := run(t, site{"/": links(), "/robots.txt": "403"}, plan.Plan{}); r.Ending != crawl.Complete {
 		t.Errorf("a robots.txt that is forbidden shuts out: %s", r.Ending)
 	}

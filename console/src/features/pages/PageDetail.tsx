@@ -91,7 +91,11 @@ function answerLine(d: PageAll): string {
 }
 
 function stateLine(d: PageAll): string {
-  if (d.state === "blocked") return `not fetched: shut out by line ${d.ruleLine} of robots.txt (${d.rule})`;
+  if (d.state === "blocked") {
+    return d.ruleLine
+      ? `not fetched: shut out by line ${d.ruleLine} of robots.txt (${d.rule})`
+      : `not fetched: ${d.rule}`;
+  }
   return `not fetched: ${d.state}`;
 }
 

@@ -65,7 +65,9 @@ func blocksLinked(p *check.SitePass) error {
 		rule := p.Addresses[t].Rule
 		place.Target = p.URL(t)
 		place.Value, place.Group = rule.Text, fmt.Sprintf("%d %s", rule.Number, rule.Text)
-		place.Note = fmt.Sprintf("shut out by line %d of robots.txt: %s", rule.Number, rule.Text)
+		if place.Note = rule.Text; rule.Number > 0 {
+			place.Note = fmt.Sprintf("shut out by line %d of robots.txt: %s", rule.Number, rule.Text)
+		}
 		p.Report(w.Page, place)
 	})
 }
