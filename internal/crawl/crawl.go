@@ -163,12 +163,12 @@ func (r *Result) explain() {
 		r.Ending, r.Detail = Shut, start.Rule.Text
 	case start.State == survey.Blocked:
 		r.Ending = Shut
-		r.Detail = fmt.Sprintf("line %d of robots.txt shuts the start address out: %s", start.Rule.Number, start.Rule.Text)
+		r.Detail = fmt.Sprintf("Line %d of robots.txt shuts the start address out: %s", start.Rule.Number, start.Rule.Text)
 	case r.Report.Scored || page == nil:
 	case page.Status > 0:
-		r.Detail = fmt.Sprintf("the start address answers with status %d and type %q, so there is no page to begin with", page.Status, page.Type)
+		r.Detail = fmt.Sprintf("The start address answers with status %d and type %q, so there is no page to begin with.", page.Status, page.Type)
 	default:
-		r.Detail = fmt.Sprintf("the start address gives no answer (%s), so there is no page to begin with", page.Outcome)
+		r.Detail = fmt.Sprintf("The start address gives no answer (%s), so there is no page to begin with.", page.Outcome)
 	}
 }
 

@@ -91,8 +91,6 @@ func (w *walker) kind() (Kind, string) {
 		}
 	}
 	switch query := w.address.Query(); {
-	case s.paged:
-		return List, "it names a next or previous page"
 	case strings.Contains(w.address.Path(), "/page/") || hasParameter(query, "page"):
 		return List, "its address numbers it as a page of a list"
 	case hasParameter(query, "q") || hasParameter(query, "s"):
@@ -108,6 +106,8 @@ func (w *walker) kind() (Kind, string) {
 	}
 	linked := text.CountIn(w.listed, len(d.MainText), words)
 	switch {
+	case s.paged && inContent >= 8 && linked*4 >= words: // books name next pages too
+		return List, "it names a next or previous page, and much of its text is links"
 	case inContent >= 8 && linked*2 >= words:
 		return List, strconv.Itoa(inContent) + " links make up most of its text"
 	case s.pictures >= 6 && words < 30*s.pictures:

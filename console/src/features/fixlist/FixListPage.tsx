@@ -20,6 +20,7 @@ export function FixListPage() {
   const list = useInfiniteQuery(fixes(site, number, chosen));
   if (info.isPending) return <Loading />;
   if (info.isError) return <Failed error={info.error} />;
+  if (!info.data.report?.scored) return <CrawlHead crawl={info.data} group="" choose={() => {}} />;
   const rows = list.data?.pages.flatMap((p) => p.fixes) ?? [];
   const total = list.data?.pages[0]?.total ?? 0;
   const filtered = Object.values(chosen).some(Boolean);
