@@ -82,6 +82,13 @@ func TestAPI(t *testing.T) {
 	if err != nil || places[0].Places[0].Words != "Seed shop" || !strings.HasPrefix(places[0].Places[0].At, "footer > ul > li") || places[0].Places[0].Line == 0 {
 		t.Errorf("evidence of the footer link: %+v (%v)", places, err)
 	}
+	tally, err := h.Tally(ctx, "fernhollow", 0)
+	if err != nil || !slices.Contains(tally.States, record.Tally{Name: "fetched", Count: 456}) || !slices.Contains(tally.States, record.Tally{Name: "blocked", Count: 2}) {
+		t.Errorf("states %+v (%v)", tally.States, err)
+	}
+	if i := slices.IndexFunc(tally.States, func(s record.Tally) bool { return s.Name == "waiting" }); i >= 0 {
+		t.Errorf("after a complete crawl %d wait", tally.States[i].Count)
+	}
 	testFilters(t, h, list.Fixes)
 	testPages(t, h)
 	testOnePage(t, h)

@@ -147,7 +147,13 @@ func (s *Store) Tally(ctx context.Context, crawlID int64) (t record.Tallies, err
 		into *[]record.Tally
 		sql  string
 	}{
-		{&t.States, `select state as name, count(*) from address where crawl_id = $1 group by 1 order by 2 desc, 1`},
+		// What waited when it was stored and has a page now was fetched.
+		{&t.States, `select name, count from (
+			select state as name, count(*) from address where crawl_id = $1 and state not in ('waiting', 'fetched') group by 1
+			union all select 'fetched', count(*) from page where crawl_id = $1
+			union all select 'waiting', (select count(*) from address where crawl_id = $1 and state in ('waiting', 'fetched'))
+				- (select count(*) from page where crawl_id = $1)) s
+			where count > 0 order by 2 desc, 1`},
 		{&t.Statuses, `select case when status > 0 then status::text else outcome end as name, count(*) from page where crawl_id = $1 group by 1 order by 2 desc, 1`},
 		{&t.Depths, `select name::text, count from (select depth as name, count(*) from standing where crawl_id = $1 group by 1 order by 1) d`},
 		{&t.Kinds, `select kind as name, count(*) from page where crawl_id = $1 and html group by 1 order by 2 desc, 1`},

@@ -166,7 +166,9 @@ func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (r
 	return list, nil
 }
 
-const addressSelect = `select a.id, a.url, a.state, a.depth, coalesce(f.url, '') as found_on, a.in_sitemap, a.rule_line, a.rule_text
+// An address is stored when it becomes known; that it was fetched later is told by its page.
+const addressSelect = `select a.id, a.url,
+	case when exists (select 1 from page p where p.crawl_id = a.crawl_id and p.id = a.id) then 'fetched' else a.state end as state, a.depth, coalesce(f.url, '') as found_on, a.in_sitemap, a.rule_line, a.rule_text
 	from address a left join address f on f.crawl_id = a.crawl_id and f.id = a.found_on where a.crawl_id = $1 `
 
 // Page is all about an address of a crawl.

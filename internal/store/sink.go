@@ -134,11 +134,9 @@ func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progres
 	if err := k.fixes(ctx, tx, r); err != nil {
 		return fmt.Errorf("storing the fix list: %w", err)
 	}
-	// Addresses were written when they became known; what the plan's limits left out of
-	// the queue was decided then, so only the final state of fetched ones is to be set.
-	if _, err := tx.Exec(ctx, `update address a set state = 'fetched' from page p
-		where a.crawl_id = $1 and p.crawl_id = $1 and p.id = a.id and a.state <> 'fetched'`, k.crawl); err != nil {
-		return fmt.Errorf("storing states: %w", err)
+	// The planner knows nothing of a crawl this new, and would join its tables row by row.
+	if _, err := tx.Exec(ctx, "analyze address, page, finding, standing, fix, fix_page"); err != nil {
+		return fmt.Errorf("gathering statistics: %w", err)
 	}
 	summary := *r.Report
 	summary.Fixes = nil
@@ -217,14 +215,18 @@ func (k *Sink) fixes(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
 	if err != nil {
 		return err
 	}
-	for i := range fixes {
-		f := &fixes[i]
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"fix_page"}, []string{"crawl_id", "fix_id", "page_id", "places"},
-			pgx.CopyFromSlice(len(f.Members), func(j int) ([]any, error) {
-				return []any{k.crawl, f.ID, f.Members[j].Page, f.Members[j].Places}, nil
-			})); err != nil {
-			return err
-		}
-	}
-	return nil
+	at, member := 0, 0
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"fix_page"}, []string{"crawl_id", "fix_id", "page_id", "places"},
+		pgx.CopyFromFunc(func() ([]any, error) {
+			for at < len(fixes) && member == len(fixes[at].Members) {
+				at, member = at+1, 0
+			}
+			if at == len(fixes) {
+				return nil, nil
+			}
+			m := fixes[at].Members[member]
+			member++
+			return []any{k.crawl, fixes[at].ID, m.Page, m.Places}, nil
+		}))
+	return err
 }
