@@ -176,12 +176,12 @@ func (s *Service) linksIn(c *gin.Context) {
 	if !ok {
 		return
 	}
-	d, err := s.store.Page(c, cr.ID, at)
+	row, err := s.store.Address(c, cr.ID, at)
 	if err != nil {
 		s.fail(c, err, "in this crawl the address "+at)
 		return
 	}
-	in, err := s.store.LinksIn(c, cr.ID, d.ID, int32(from), limit)
+	in, err := s.store.LinksIn(c, cr.ID, row.ID, int32(from), limit)
 	if err != nil {
 		s.fail(c, err, "the links")
 		return

@@ -29,6 +29,7 @@ type Store interface {
 	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)
 	Pages(ctx context.Context, crawl int64, q record.PageQuery) (record.PageList, error)
 	Page(ctx context.Context, crawl int64, address string) (record.PageDetail, error)
+	Address(ctx context.Context, crawl int64, address string) (record.AddressRow, error)
 	LinksIn(ctx context.Context, crawl int64, id, from int32, limit int) (record.LinksInto, error)
 	Tally(ctx context.Context, crawl int64) (record.Tallies, error)
 	Knows(ctx context.Context, secret string, kinds ...string) (bool, error)

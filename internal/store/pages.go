@@ -171,12 +171,18 @@ const addressSelect = `select a.id, a.url,
 	case when exists (select 1 from page p where p.crawl_id = a.crawl_id and p.id = a.id) then 'fetched' else a.state end as state, a.depth, coalesce(f.url, '') as found_on, a.in_sitemap, a.rule_line, a.rule_text
 	from address a left join address f on f.crawl_id = a.crawl_id and f.id = a.found_on where a.crawl_id = $1 `
 
+// Address is what became of an address that a crawl knows.
+func (s *Store) Address(ctx context.Context, crawlID int64, address string) (row record.AddressRow, err error) {
+	err = s.db.GetContext(ctx, &row, addressSelect+"and a.hash = $2 and a.url = $3", crawlID, urlHash(address), address)
+	return row, found(err)
+}
+
 // Page is all about an address of a crawl.
 func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record.PageDetail, error) {
 	d := record.PageDetail{Findings: []record.PageFinding{}, Links: []record.LinkRow{}}
-	err := s.db.GetContext(ctx, &d.AddressRow, addressSelect+"and a.hash = $2 and a.url = $3", crawlID, urlHash(address), address)
-	if err != nil {
-		return d, found(err)
+	var err error
+	if d.AddressRow, err = s.Address(ctx, crawlID, address); err != nil {
+		return d, err
 	}
 	var row record.PageRow
 	switch err := found(s.db.GetContext(ctx, &row, pageSelect+pageFrom+" and p.id = $2", crawlID, d.ID)); {
