@@ -24,14 +24,14 @@ type frontier struct {
 	origins   []string                // inside the site: "https://example.com/"
 	rules     map[string]*robots.File // by origin
 	inSitemap map[string]bool
-	listed    []string // the same, in order
-	wanted    map[int32]bool
+	listed    []string       // the same, in order
+	aside     map[int32]bool // named by nofollow pages only, so far
 }
 
 func newFrontier(start weburl.URL, p plan.Plan) frontier {
 	f := frontier{
 		numbers: map[string]int32{}, plan: p, rules: map[string]*robots.File{},
-		inSitemap: map[string]bool{}, origins: originsOf(start),
+		inSitemap: map[string]bool{}, aside: map[int32]bool{}, origins: originsOf(start),
 	}
 	return f
 }
@@ -83,10 +83,7 @@ func (f *frontier) add(address string, from, depth int32, follow bool) (id int32
 	}
 	id = f.append(survey.Address{URL: address, FoundOn: from, Depth: depth, State: f.state(address, depth), InSitemap: f.inSitemap[address]})
 	if !follow && f.addresses[id].State == survey.Waiting {
-		if f.wanted == nil {
-			f.wanted = map[int32]bool{}
-		}
-		f.wanted[id] = false // named by a nofollow page only, so far
+		f.aside[id] = true
 		return id, false
 	}
 	return id, true
@@ -95,9 +92,9 @@ func (f *frontier) add(address string, from, depth int32, follow bool) (id int32
 // unfollowed tells whether an address was only named where links are not to be followed,
 // and forgets it: from now on it is followed.
 func (f *frontier) unfollowed(id int32) bool {
-	_, ok := f.wanted[id]
-	delete(f.wanted, id)
-	return ok
+	was := f.aside[id]
+	delete(f.aside, id)
+	return was
 }
 
 func (f *frontier) append(a survey.Address) int32 {

@@ -183,8 +183,5 @@ func (p *SitePass) ReportShared(group []*survey.Page, what string, value func(*s
 
 // Short shortens a long address in the middle for a note.
 func Short(s string) string {
-	if r := []rune(s); len(r) > 100 {
-		return string(r[:60]) + "…" + string(r[len(r)-35:])
-	}
-	return s
+	return text.Shorten(s, 100, 60, 35)
 }

@@ -295,8 +295,5 @@ func PathOf(address string) string {
 }
 
 func shorten(s string) string {
-	if r := []rune(s); len(r) > 72 {
-		return string(r[:44]) + "…" + string(r[len(r)-24:])
-	}
-	return s
+	return text.Shorten(s, 72, 44, 24)
 }

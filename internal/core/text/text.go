@@ -133,6 +133,14 @@ func CountIn(part, bytes, words int) int {
 	return min(words, part*words/bytes)
 }
 
+// Shorten cuts a text of more than most characters in its middle, leaving its first and last.
+func Shorten(s string, most, first, last int) string {
+	if r := []rune(s); len(r) > most {
+		return string(r[:first]) + "…" + string(r[len(r)-last:])
+	}
+	return s
+}
+
 // Thousands writes a number in groups of three, parted by narrow no-break spaces: 12 345.
 func Thousands(n int) string {
 	s := strconv.Itoa(n)

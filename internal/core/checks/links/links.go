@@ -2,6 +2,7 @@
 package links
 
 import (
+	"cmp"
 	"fmt"
 
 	"harvik/internal/core/check"
@@ -58,16 +59,9 @@ func brokenInside(p *check.SitePass) error {
 // Place is the evidence of a link: its words and where it stands.
 func Place(w survey.Way) check.Place {
 	return check.Place{
-		Words: cmpOr(w.Link.Words, w.Link.Label), At: w.Link.Place, Region: w.Link.Region,
+		Words: cmp.Or(w.Link.Words, w.Link.Label), At: w.Link.Place, Region: w.Link.Region,
 		Line: w.Link.Line, Col: w.Link.Col,
 	}
-}
-
-func cmpOr(a, b string) string {
-	if a != "" {
-		return a
-	}
-	return b
 }
 
 // Answer says in a few words what an address answered.
@@ -107,7 +101,7 @@ func empty(p *check.PagePass) {
 			continue
 		}
 		p.Report(check.Place{
-			Note: "a link to " + check.Short(cmpOr(l.Address, l.Href)) + " without words",
+			Note: "a link to " + check.Short(cmp.Or(l.Address, l.Href)) + " without words",
 			At:   l.Place, Region: l.Region, Line: l.Line, Col: l.Col, Target: l.Address,
 		})
 	}
