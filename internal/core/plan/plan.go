@@ -1,40 +1,96 @@
 // Package plan holds how a site is crawled and judged: every setting with its unit, its
-// default and its bounds in one place.
+// default and its bounds in one place. Its JSON Schema is made from the same declarations.
 package plan
 
-import (
-	"bytes"
-	"encoding/json"
-	"errors"
-	"fmt"
-	"io"
-	"net"
-	"regexp"
-	"slices"
-	"strconv"
-	"strings"
-	"time"
-
-	"go.yaml.in/yaml/v3"
-
-	"harvik/internal/core/weburl"
-)
-
-// A Plan is the settings of a crawl. The zero value of a field means its default.
+// A Plan is the settings of a crawl. The zero value of a field means its default. The tag
+// "say" describes a setting to its user, "in" names its bounds or choices.
 type Plan struct {
-	Pages     int               `json:"pages" yaml:"pages"`         // addresses fetched at most
-	Depth     int               `json:"depth" yaml:"depth"`         // clicks from the start at most
-	PageBytes int               `json:"pageBytes" yaml:"pageBytes"` // of a body, unpacked; the rest is cut
-	Time      Duration          `json:"time" yaml:"time"`           // of the whole crawl; 0 is no limit
-	Parallel  int               `json:"parallel" yaml:"parallel"`   // requests at once
-	Pause     Duration          `json:"pause" yaml:"pause"`         // between the starts of two requests
-	Timeout   Duration          `json:"timeout" yaml:"timeout"`     // of one request, its body included
-	Retries   int               `json:"retries" yaml:"retries"`     // after the first try, on 429, 5xx and broken connections; −1 for none
-	Agent     string            `json:"agent" yaml:"agent"`         // User-Agent header
-	RobotsAs  string            `json:"robotsAs" yaml:"robotsAs"`   // product token whose robots.txt rules hold
-	Language  string            `json:"language" yaml:"language"`   // Accept-Language header; none by default
-	Hosts     map[string]string `json:"hosts,omitempty" yaml:"hosts"`
-	Limits    map[string]int    `json:"limits,omitempty" yaml:"limits"` // thresholds of checks, by name
+	Sources   Sources `json:"sources,omitzero" yaml:"sources" say:"where addresses come from"`
+	Scope     Scope   `json:"scope,omitzero" yaml:"scope" say:"what counts as the site, and what of it is wanted"`
+	Selection string  `json:"selection" yaml:"selection" say:"which addresses a limited crawl takes: breadth first, or spread evenly over sections and depths" in:"breadth|spread"`
+
+	Pages     int      `json:"pages" yaml:"pages" say:"addresses fetched as pages at most" in:"1..5000000"`
+	Depth     int      `json:"depth" yaml:"depth" say:"clicks from the start at most" in:"1..1000"`
+	PageBytes int      `json:"pageBytes" yaml:"pageBytes" say:"bytes of a body at most, unpacked; the rest is cut" in:"1024..268435456"`
+	Time      Duration `json:"time" yaml:"time" say:"time of the whole crawl at most; 0 is no limit" in:"0s..8760h"`
+
+	Parallel  int      `json:"parallel" yaml:"parallel" say:"requests at once to a host" in:"1..64"`
+	Pause     Duration `json:"pause" yaml:"pause" say:"time between the starts of two requests to a host" in:"0s..1h"`
+	PerSecond float64  `json:"perSecond,omitempty" yaml:"perSecond" say:"requests a second to a host at most; 0 is no ceiling" in:"0..1000"`
+	Steady    bool     `json:"steady,omitempty" yaml:"steady" say:"keep the pace even when the server struggles"`
+	Timeout   Duration `json:"timeout" yaml:"timeout" say:"time of one request at most, its body included" in:"100ms..10m"`
+	Timeouts  Timeouts `json:"timeouts,omitzero" yaml:"timeouts" say:"time of each phase of a request; 0 leaves it to timeout"`
+	Retries   int      `json:"retries" yaml:"retries" say:"tries after the first, on 429, 5xx and broken connections; -1 for none" in:"-1..10"`
+
+	Agent    string            `json:"agent" yaml:"agent" say:"User-Agent header, or the name of a known one"`
+	RobotsAs string            `json:"robotsAs" yaml:"robotsAs" say:"product token whose robots.txt rules hold"`
+	Language string            `json:"language,omitempty" yaml:"language" say:"Accept-Language header"`
+	Headers  map[string]string `json:"headers,omitempty" yaml:"headers" say:"further request headers, sent to the site's own hosts; no secrets: they belong in gates"`
+
+	Robots     string `json:"robots" yaml:"robots" say:"obey robots.txt; obey and report what was shut out; or disregard it, which needs a permission" in:"obey|report|disregard"`
+	Permission string `json:"permission,omitempty" yaml:"permission" say:"why robots.txt may be disregarded, and by whom"`
+
+	Gates []Gate `json:"gates,omitempty" yaml:"gates" say:"how the crawl gets past log-ins"`
+
+	Hosts       map[string]string `json:"hosts,omitempty" yaml:"hosts" say:"host name to the address, or address:port, to connect to instead"`
+	CA          string            `json:"ca,omitempty" yaml:"ca" say:"further certificate authorities to trust, as PEM"`
+	Certificate string            `json:"certificate,omitempty" yaml:"certificate" say:"name of the secret that holds the client certificate and its key, as PEM"`
+	IP          string            `json:"ip,omitempty" yaml:"ip" say:"which version of IP to use" in:"any|4|6"`
+	Proxy       string            `json:"proxy,omitempty" yaml:"proxy" say:"address of an HTTP proxy"`
+
+	Resources string `json:"resources" yaml:"resources" say:"what pages load is checked too: all of it, what lies inside the site, or none" in:"all|inside|none"`
+	Outbound  bool   `json:"outbound,omitempty" yaml:"outbound" say:"check whether outbound links are alive"`
+	Probes    *bool  `json:"probes,omitempty" yaml:"probes" say:"ask the site's front doors, a made-up address in each folder, and its certificate"`
+
+	Limits map[string]int `json:"limits,omitempty" yaml:"limits" say:"thresholds of checks, by name"`
+}
+
+// Sources are where addresses come from; any mix.
+type Sources struct {
+	Links     *bool    `json:"links,omitempty" yaml:"links" say:"follow links from the home page"`
+	Sitemaps  *bool    `json:"sitemaps,omitempty" yaml:"sitemaps" say:"fetch what the sitemaps list: those that robots.txt names, or the one at the usual place"`
+	SitemapAt []string `json:"sitemapAt,omitempty" yaml:"sitemapAt" say:"addresses of sitemaps to read instead"`
+	Addresses []string `json:"addresses,omitempty" yaml:"addresses" say:"addresses to fetch, absolute or relative to the home page"`
+}
+
+// Scope is what counts as the site, and what of it is wanted. A pattern is matched against
+// path and query, or against the whole address where it has "://"; "*" stands for anything.
+// One that begins with "re:" is a regular expression (RE2) on the whole address.
+type Scope struct {
+	Pair       *bool          `json:"pair,omitempty" yaml:"pair" say:"the host with and without www is one site"`
+	Hosts      []string       `json:"hosts,omitempty" yaml:"hosts" say:"further hosts of the site; *.fernhollow.example for all subdomains"`
+	Folders    []string       `json:"folders,omitempty" yaml:"folders" say:"only addresses in these folders"`
+	Include    []string       `json:"include,omitempty" yaml:"include" say:"only addresses that match one of these patterns"`
+	Exclude    []string       `json:"exclude,omitempty" yaml:"exclude" say:"no addresses that match one of these patterns"`
+	Parameters Parameters     `json:"parameters,omitzero" yaml:"parameters" say:"what to make of query parameters"`
+	AtMost     map[string]int `json:"atMost,omitempty" yaml:"atMost" say:"addresses fetched at most of those that match a pattern"`
+}
+
+// Parameters say how a query is rewritten before addresses are compared.
+type Parameters struct {
+	Ignore []string `json:"ignore,omitempty" yaml:"ignore" say:"parameters to take out; * stands for anything"`
+	Keep   []string `json:"keep,omitempty" yaml:"keep" say:"take out all but these"`
+	Sort   bool     `json:"sort,omitempty" yaml:"sort" say:"put parameters in order of name"`
+}
+
+// Timeouts bound the phases of a request.
+type Timeouts struct {
+	Resolve   Duration `json:"resolve,omitempty" yaml:"resolve" say:"finding the host's address" in:"0s..10m"`
+	Connect   Duration `json:"connect,omitempty" yaml:"connect" say:"making the connection" in:"0s..10m"`
+	TLS       Duration `json:"tls,omitempty" yaml:"tls" say:"the TLS handshake" in:"0s..10m"`
+	FirstByte Duration `json:"firstByte,omitempty" yaml:"firstByte" say:"waiting for the response's header once the request is sent" in:"0s..10m"`
+}
+
+// A Gate is how the crawl gets past one log-in. Secrets are named here and kept elsewhere.
+type Gate struct {
+	Host    string            `json:"host,omitempty" yaml:"host" say:"the host it is for; by default the home page's"`
+	Kind    string            `json:"kind" yaml:"kind" say:"what kind of gate" in:"basic|digest|bearer|header|cookie|form"`
+	User    string            `json:"user,omitempty" yaml:"user" say:"user name, for basic and digest"`
+	Secret  string            `json:"secret,omitempty" yaml:"secret" say:"name of the secret: password, token, header value or cookie value"`
+	Name    string            `json:"name,omitempty" yaml:"name" say:"name of the header or cookie"`
+	Address string            `json:"address,omitempty" yaml:"address" say:"address of the log-in page, for form"`
+	Fields  map[string]string `json:"fields,omitempty" yaml:"fields" say:"form fields; a value secret:NAME stands for that secret"`
+	Proof   string            `json:"proof,omitempty" yaml:"proof" say:"text that stands on pages only while logged in"`
 }
 
 // Defaults of a plan's fields.
@@ -43,14 +99,26 @@ const (
 	DefaultDepth     = 50
 	DefaultPageBytes = 5 << 20
 	DefaultParallel  = 4
-	DefaultTimeout   = Duration(20 * time.Second)
+	DefaultTimeout   = Duration(20e9)
 	DefaultRetries   = 2
-	DefaultAgent     = "Harvik/0.1 (site audit)"
+	DefaultAgent     = "Harvik/0.2 (site audit)"
 	DefaultRobotsAs  = "harvik"
+)
+
+// Choices of settings that code asks for.
+const (
+	Breadth, Spread         = "breadth", "spread"
+	Obey, Report, Disregard = "obey", "report", "disregard"
+	All, Inside, None       = "all", "inside", "none"
 )
 
 // WithDefaults returns a filled copy.
 func (p Plan) WithDefaults() Plan {
+	yes := true
+	for _, field := range []**bool{&p.Sources.Links, &p.Sources.Sitemaps, &p.Scope.Pair, &p.Probes} {
+		fill(field, &yes)
+	}
+	fill(&p.Selection, Breadth)
 	fill(&p.Pages, DefaultPages)
 	fill(&p.Depth, DefaultDepth)
 	fill(&p.PageBytes, DefaultPageBytes)
@@ -59,6 +127,8 @@ func (p Plan) WithDefaults() Plan {
 	fill(&p.Retries, DefaultRetries)
 	fill(&p.Agent, DefaultAgent)
 	fill(&p.RobotsAs, DefaultRobotsAs)
+	fill(&p.Robots, Obey)
+	fill(&p.Resources, All)
 	return p
 }
 
@@ -69,198 +139,5 @@ func fill[T comparable](field *T, value T) {
 	}
 }
 
-// A Fault is one thing wrong with a plan.
-type Fault struct {
-	Field  string `json:"field"`
-	Reason string `json:"reason"`
-}
-
-// Faults is the error of Validate and Read: all that is wrong.
-type Faults []Fault
-
-func (f Faults) Error() string {
-	parts := make([]string, len(f))
-	for i, one := range f {
-		parts[i] = one.Reason
-		if one.Field != "" {
-			parts[i] = one.Field + ": " + one.Reason
-		}
-	}
-	return strings.Join(parts, "; ")
-}
-
-var tokenShape = regexp.MustCompile(`^[A-Za-z_-]+$|^\*$`)
-
-// Validate checks the bounds. KnownLimit answers whether a threshold of that name exists.
-func (p Plan) Validate(knownLimit func(string) bool) error {
-	var faults Faults
-	fault := func(field, format string, args ...any) {
-		faults = append(faults, Fault{field, fmt.Sprintf(format, args...)})
-	}
-	between := func(field string, n, low, high int) {
-		if n != 0 && (n < low || n > high) {
-			fault(field, "%d is outside %d to %d", n, low, high)
-		}
-	}
-	between("pages", p.Pages, 1, 5_000_000)
-	between("depth", p.Depth, 1, 1000)
-	between("pageBytes", p.PageBytes, 1024, 256<<20)
-	between("parallel", p.Parallel, 1, 64)
-	between("retries", p.Retries, -1, 10)
-	for field, d := range map[string]Duration{"time": p.Time, "pause": p.Pause} {
-		if d < 0 {
-			fault(field, "%s is negative", d)
-		}
-	}
-	if t := time.Duration(p.Timeout); t != 0 && (t < 100*time.Millisecond || t > 10*time.Minute) {
-		fault("timeout", "%s is outside 100ms to 10m", p.Timeout)
-	}
-	if strings.ContainsAny(p.Agent+p.Language, "\r\n\x00") {
-		fault("agent", "a header value cannot hold a line end")
-	}
-	if p.RobotsAs != "" && !tokenShape.MatchString(p.RobotsAs) {
-		fault("robotsAs", "%q is no product token: letters, hyphens and underscores (RFC 9309, 2.2.1)", p.RobotsAs)
-	}
-	for host, to := range p.Hosts {
-		if u, err := weburl.Parse("http://" + host + "/"); err != nil || u.Hostname() != strings.ToLower(host) {
-			fault("hosts."+host, "not a host name; write it without scheme and port")
-		}
-		if _, port, err := net.SplitHostPort(to); err != nil && net.ParseIP(to) == nil {
-			fault("hosts."+host, "%q is neither an IP address nor address:port", to)
-		} else if n, perr := strconv.Atoi(port); err == nil && (perr != nil || n < 1 || n > 65535) {
-			fault("hosts."+host, "%q is no port", port)
-		}
-	}
-	for name, n := range p.Limits {
-		if !knownLimit(name) {
-			fault("limits."+name, "there is no threshold of this name; `harvik check list` shows them")
-		} else if n < 0 {
-			fault("limits."+name, "%d is negative", n)
-		}
-	}
-	if len(faults) == 0 {
-		return nil
-	}
-	slices.SortFunc(faults, func(a, b Fault) int { return strings.Compare(a.Field, b.Field) })
-	return faults
-}
-
-// Read takes a plan in YAML or JSON on top of the values in base. Unknown keys are
-// refused with their line and the key that was probably meant.
-func Read(data []byte, base Plan) (Plan, error) {
-	d := yaml.NewDecoder(bytes.NewReader(data))
-	d.KnownFields(true)
-	p := base
-	err := d.Decode(&p)
-	if err == nil {
-		if d.Decode(new(any)) != io.EOF {
-			return base, Faults{{"", "the text holds more than one plan"}}
-		}
-		return p, nil
-	}
-	if errors.Is(err, io.EOF) {
-		return base, nil
-	}
-	return base, Faults{{"", explain(err)}}
-}
-
-var unknownField = regexp.MustCompile(`field (\S+) not found in type plan.Plan`)
-
-// explain turns the decoder's words into the user's.
-func explain(err error) string {
-	s := strings.TrimPrefix(err.Error(), "yaml: ")
-	s = strings.ReplaceAll(s, "unmarshal errors:\n  ", "")
-	s = strings.ReplaceAll(s, "\n  ", "; ")
-	return unknownField.ReplaceAllStringFunc(s, func(m string) string {
-		name := unknownField.FindStringSubmatch(m)[1]
-		out := fmt.Sprintf("there is no setting %q", name)
-		if near := Nearest(name, Fields); near != "" {
-			out += fmt.Sprintf(", did you mean %q?", near)
-		}
-		return out
-	})
-}
-
-// Fields are the keys of a plan.
-var Fields = []string{
-	"pages", "depth", "pageBytes", "time", "parallel", "pause", "timeout", "retries",
-	"agent", "robotsAs", "language", "hosts", "limits",
-}
-
-// Nearest is the word of a list that a mistyped one most likely meant, or "".
-func Nearest(word string, list []string) string {
-	best, least := "", len(word)/2+1
-	for _, w := range list {
-		if d := distance(strings.ToLower(word), strings.ToLower(w)); d < least {
-			best, least = w, d
-		}
-	}
-	return best
-}
-
-// distance is the number of letters to put in, take out, change, or swap with a neighbour
-// (optimal string alignment).
-func distance(a, b string) int {
-	rows := make([][]int, len(a)+1)
-	for i := range rows {
-		rows[i] = make([]int, len(b)+1)
-		rows[i][0] = i
-	}
-	for j := range b {
-		rows[0][j+1] = j + 1
-	}
-	for i := 1; i <= len(a); i++ {
-		for j := 1; j <= len(b); j++ {
-			change := rows[i-1][j-1]
-			if a[i-1] != b[j-1] {
-				change++
-			}
-			rows[i][j] = min(change, rows[i][j-1]+1, rows[i-1][j]+1)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				rows[i][j] = min(rows[i][j], rows[i-2][j-2]+1)
-			}
-		}
-	}
-	return rows[len(a)][len(b)]
-}
-
-// Duration is a time.Duration that reads and writes as "1m30s".
-type Duration time.Duration
-
-func (d Duration) String() string { return time.Duration(d).String() }
-
-// MarshalJSON writes it as text.
-func (d Duration) MarshalJSON() ([]byte, error) { return json.Marshal(d.String()) }
-
-// MarshalYAML writes it as text.
-func (d Duration) MarshalYAML() (any, error) { return d.String(), nil }
-
-// UnmarshalJSON reads text such as "200ms".
-func (d *Duration) UnmarshalJSON(data []byte) error {
-	var s string
-	if err := json.Unmarshal(data, &s); err != nil {
-		return errors.New(`a duration is text with a unit, such as "200ms" or "2h"`)
-	}
-	return d.parse(s)
-}
-
-// UnmarshalYAML reads text such as 200ms.
-func (d *Duration) UnmarshalYAML(n *yaml.Node) error {
-	if err := d.parse(n.Value); err != nil {
-		return fmt.Errorf("line %d: %w", n.Line, err)
-	}
-	return nil
-}
-
-func (d *Duration) parse(s string) error {
-	if s == "0" {
-		*d = 0
-		return nil
-	}
-	v, err := time.ParseDuration(s)
-	if err != nil {
-		return fmt.Errorf("%q is no duration; write a number and a unit, such as 200ms or 2h", s)
-	}
-	*d = Duration(v)
-	return nil
-}
+// No is a setting that is on by default, switched off.
+func No() *bool { return new(bool) }

@@ -1,0 +1,287 @@
+package plan
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"reflect"
+	"regexp"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+)
+
+// A Fault is one thing wrong with a plan. Line and Column, from 1, are 0 where the text is not
+// known.
+type Fault struct {
+	Field  string `json:"field"`
+	Reason string `json:"reason"`
+	Line   int    `json:"line,omitempty"`
+	Column int    `json:"column,omitempty"`
+}
+
+// Faults is the error of Validate and Read: all that is wrong.
+type Faults []Fault
+
+func (f Faults) Error() string {
+	parts := make([]string, len(f))
+	for i, one := range f {
+		parts[i] = one.Reason
+		if one.Field != "" {
+			parts[i] = one.Field + ": " + one.Reason
+		}
+		if one.Line > 0 {
+			parts[i] = fmt.Sprintf("line %d, column %d: %s", one.Line, one.Column, parts[i])
+		}
+	}
+	return strings.Join(parts, "; ")
+}
+
+// Read takes a plan in YAML or JSON on top of the values in base. Everything that cannot be read is
+// refused at once, with its place and, for an unknown key, the one that was probably meant.
+func Read(data []byte, base Plan) (Plan, error) {
+	p, _, err := read(data, base)
+	return p, err
+}
+
+// ReadValid is Read, then Validate, with the place in the text of every fault.
+func ReadValid(data []byte, base Plan, knownLimit func(string) bool) (Plan, error) {
+	p, root, err := read(data, base)
+	if err != nil {
+		return base, err
+	}
+	var faults Faults
+	if err := p.Validate(knownLimit); errors.As(err, &faults) {
+		for i := range faults {
+			faults[i].Line, faults[i].Column = find(root, faults[i].Field)
+		}
+		return base, faults
+	}
+	return p, nil
+}
+
+func read(data []byte, base Plan) (Plan, *yaml.Node, error) {
+	d := yaml.NewDecoder(bytes.NewReader(data))
+	var doc yaml.Node
+	switch err := d.Decode(&doc); {
+	case errors.Is(err, io.EOF):
+		return base, nil, nil
+	case err != nil:
+		return base, nil, Faults{grammar(err)}
+	}
+	root := doc.Content[0]
+	if root.Kind == yaml.ScalarNode && root.Tag == "!!null" {
+		return base, nil, nil
+	}
+	if d.Decode(new(yaml.Node)) != io.EOF {
+		return base, nil, Faults{{Reason: "the text holds more than one plan"}}
+	}
+	var r reader
+	r.value(root, reflect.TypeFor[Plan](), "")
+	if len(r.faults) > 0 {
+		return base, nil, r.faults
+	}
+	p := base.clone()
+	if err := root.Decode(&p); err != nil {
+		return base, nil, Faults{grammar(err)}
+	}
+	return p, root, nil
+}
+
+// clone copies the maps, which decoding would change in place.
+func (p Plan) clone() Plan {
+	p.Headers, p.Hosts, p.Limits, p.Scope.AtMost = cloned(p.Headers), cloned(p.Hosts), cloned(p.Limits), cloned(p.Scope.AtMost)
+	return p
+}
+
+func cloned[V any](m map[string]V) map[string]V {
+	if m == nil {
+		return nil
+	}
+	out := make(map[string]V, len(m))
+	for k, v := range m {
+		out[k] = v
+	}
+	return out
+}
+
+var lineOf = regexp.MustCompile(`^(?:yaml: )?(?:unmarshal errors:\s+)?line (\d+): `)
+
+// grammar is the fault of a text that is no YAML.
+func grammar(err error) Fault {
+	s := err.Error()
+	f := Fault{Reason: "not to be read as YAML or JSON: " + strings.TrimPrefix(s, "yaml: ")}
+	if m := lineOf.FindStringSubmatch(s); m != nil {
+		fmt.Sscan(m[1], &f.Line)
+		f.Column = 1
+		f.Reason = "not to be read as YAML or JSON: " + s[len(m[0]):]
+	}
+	return f
+}
+
+// reader holds a text's tree against the plan's types.
+type reader struct{ faults Faults }
+
+func (r *reader) fault(n *yaml.Node, path, format string, args ...any) {
+	r.faults = append(r.faults, Fault{path, fmt.Sprintf(format, args...), n.Line, n.Column})
+}
+
+func (r *reader) value(n *yaml.Node, t reflect.Type, path string) {
+	if n.Kind == yaml.AliasNode {
+		n = n.Alias
+	}
+	if n.Tag == "!!null" {
+		return // as if it were not there
+	}
+	if t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	switch {
+	case t == reflect.TypeFor[Duration]():
+		var d Duration
+		if n.Kind != yaml.ScalarNode {
+			r.fault(n, path, "a duration is wanted, such as 200ms or 2h")
+		} else if err := d.parse(n.Value); err != nil {
+			r.fault(n, path, "%s", err)
+		}
+	case t.Kind() == reflect.Struct:
+		r.object(n, t, path)
+	case t.Kind() == reflect.Map:
+		if n.Kind != yaml.MappingNode {
+			r.fault(n, path, "pairs of a name and a value are wanted")
+			return
+		}
+		for i := 0; i+1 < len(n.Content); i += 2 {
+			r.value(n.Content[i+1], t.Elem(), path+"."+n.Content[i].Value)
+		}
+	case t.Kind() == reflect.Slice:
+		if n.Kind != yaml.SequenceNode {
+			r.fault(n, path, "a list is wanted")
+			return
+		}
+		for i, c := range n.Content {
+			r.value(c, t.Elem(), fmt.Sprintf("%s[%d]", path, i))
+		}
+	default:
+		r.scalar(n, t, path)
+	}
+}
+
+func (r *reader) scalar(n *yaml.Node, t reflect.Type, path string) {
+	wanted := map[reflect.Kind]string{
+		reflect.Int: "a whole number", reflect.Float64: "a number", reflect.Bool: "true or false", reflect.String: "a text",
+	}[t.Kind()]
+	if n.Kind != yaml.ScalarNode {
+		r.fault(n, path, "%s is wanted", wanted)
+		return
+	}
+	if n.Decode(reflect.New(t).Interface()) != nil {
+		r.fault(n, path, "%s is wanted, not %q", wanted, n.Value)
+	}
+}
+
+func (r *reader) object(n *yaml.Node, t reflect.Type, path string) {
+	if n.Kind != yaml.MappingNode {
+		r.fault(n, path, "settings are wanted, each as \"name: value\"")
+		return
+	}
+	seen := map[string]bool{}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key := n.Content[i]
+		field, ok := fieldNamed(t, key.Value)
+		switch {
+		case !ok:
+			r.fault(key, "", "there is no setting %q%s", join(path, key.Value), meant(key.Value, t, path))
+		case seen[key.Value]:
+			r.fault(key, "", "%q stands here twice", join(path, key.Value))
+		default:
+			r.value(n.Content[i+1], field.Type, join(path, key.Value))
+		}
+		seen[key.Value] = true
+	}
+}
+
+func join(path, name string) string {
+	if path == "" {
+		return name
+	}
+	return path + "." + name
+}
+
+func fieldNamed(t reflect.Type, name string) (reflect.StructField, bool) {
+	for f := range t.Fields() {
+		if f.Tag.Get("yaml") == name {
+			return f, true
+		}
+	}
+	return reflect.StructField{}, false
+}
+
+// meant suggests a key: one of this place, or else of another, by its path.
+func meant(name string, t reflect.Type, path string) string {
+	var here []string
+	for f := range t.Fields() {
+		here = append(here, f.Tag.Get("yaml"))
+	}
+	if near := Nearest(name, here); near != "" {
+		return fmt.Sprintf("; did you mean %q?", join(path, near))
+	}
+	for _, p := range Fields {
+		if p[strings.LastIndexByte(p, '.')+1:] == name {
+			return fmt.Sprintf("; did you mean %q?", p)
+		}
+	}
+	return ""
+}
+
+// Fields are the keys of a plan, nested ones by their path: "scope.include".
+var Fields = paths(reflect.TypeFor[Plan](), "")
+
+func paths(t reflect.Type, prefix string) (out []string) {
+	for f := range t.Fields() {
+		name := join(prefix, f.Tag.Get("yaml"))
+		out = append(out, name)
+		if f.Type.Kind() == reflect.Struct {
+			out = append(out, paths(f.Type, name)...)
+		}
+	}
+	return out
+}
+
+// find is where a setting stands in a text: its own place, or that of the nearest one
+// around it.
+func find(root *yaml.Node, path string) (line, column int) {
+	for n := root; n != nil; {
+		line, column = n.Line, n.Column
+		if path == "" {
+			break
+		}
+		var next *yaml.Node
+		switch n.Kind {
+		case yaml.MappingNode:
+			for i := 0; i+1 < len(n.Content); i += 2 {
+				key := n.Content[i].Value
+				rest, ok := strings.CutPrefix(path, key)
+				if ok && (rest == "" || rest[0] == '.' || rest[0] == '[') {
+					next, path = n.Content[i+1], strings.TrimPrefix(rest, ".")
+					break
+				}
+			}
+		case yaml.SequenceNode:
+			var i int
+			if _, err := fmt.Sscanf(path, "[%d]", &i); err == nil && i < len(n.Content) {
+				next, path = n.Content[i], strings.TrimPrefix(path[strings.IndexByte(path, ']')+1:], ".")
+			}
+		}
+		n = next
+	}
+	return line, column
+}
+
+// sorted puts faults in order of their fields.
+func sorted(f Faults) Faults {
+	slices.SortStableFunc(f, func(a, b Fault) int { return strings.Compare(a.Field, b.Field) })
+	return f
+}

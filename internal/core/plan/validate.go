@@ -1,0 +1,309 @@
+package plan
+
+import (
+	"crypto/x509"
+	"fmt"
+	"net"
+	"reflect"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"harvik/internal/core/weburl"
+)
+
+var (
+	tokenShape  = regexp.MustCompile(`^[A-Za-z_-]+$|^\*$`)
+	headerShape = regexp.MustCompile("^[!#$%&'*+.^_`|~0-9A-Za-z-]+$") // RFC 9110, 5.6.2
+	nameShape   = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,63}$`)
+)
+
+// headersOfItsOwn are set by the client, or by settings of their own.
+var headersOfItsOwn = map[string]string{
+	"user-agent": "agent", "accept-language": "language", "authorization": "gates", "cookie": "gates",
+	"host": "hosts", "content-length": "", "connection": "", "transfer-encoding": "", "accept-encoding": "", "proxy-authorization": "",
+}
+
+type validator struct{ faults Faults }
+
+func (v *validator) fault(field, format string, args ...any) {
+	v.faults = append(v.faults, Fault{Field: field, Reason: fmt.Sprintf(format, args...)})
+}
+
+// Validate checks bounds and contradictions. KnownLimit answers whether a threshold of a
+// name exists.
+func (p Plan) Validate(knownLimit func(string) bool) error {
+	var v validator
+	v.bounds(reflect.ValueOf(p), "")
+	v.identity(&p)
+	v.sources(&p)
+	v.scope(&p.Scope)
+	v.network(&p)
+	for i := range p.Gates {
+		v.gate(&p.Gates[i], fmt.Sprintf("gates[%d]", i))
+	}
+	switch {
+	case p.Robots == Disregard && len(strings.TrimSpace(p.Permission)) < 10:
+		v.fault("permission", `robots: disregard needs a permission: say why, and by whom, such as "relaunch audit, asked for by the head of web"`)
+	case p.Robots != Disregard && p.Permission != "":
+		v.fault("permission", "robots.txt is obeyed, so there is nothing to permit; set robots: disregard, or leave this out")
+	}
+	for name, n := range p.Limits {
+		if !knownLimit(name) {
+			v.fault("limits."+name, "there is no threshold of this name; `harvik check list` shows them")
+		} else if n < 0 {
+			v.fault("limits."+name, "%d is negative", n)
+		}
+	}
+	if len(v.faults) == 0 {
+		return nil
+	}
+	return sorted(v.faults)
+}
+
+// bounds holds values against their "in" tags. A zero is the default, and passes.
+func (v *validator) bounds(s reflect.Value, path string) {
+	for f, value := range s.Fields() {
+		field, in := join(path, f.Tag.Get("yaml")), f.Tag.Get("in")
+		if value.Kind() == reflect.Struct {
+			v.bounds(value, field)
+			continue
+		}
+		if value.Kind() == reflect.Slice && value.Type().Elem().Kind() == reflect.Struct {
+			for i := range value.Len() {
+				v.bounds(value.Index(i), fmt.Sprintf("%s[%d]", field, i))
+			}
+			continue
+		}
+		if in == "" || value.IsZero() {
+			continue
+		}
+		low, high, ranged := strings.Cut(in, "..")
+		switch x := value.Interface().(type) {
+		case Duration:
+			least, _ := time.ParseDuration(low)
+			most, _ := time.ParseDuration(high)
+			if d := time.Duration(x); d < least || d > most {
+				v.fault(field, "%s is outside %s to %s", x, low, high)
+			}
+		case string:
+			if choices := strings.Split(in, "|"); !ranged && !contains(choices, x) {
+				v.fault(field, "%q is none of %s%s", x, strings.Join(choices, ", "), orNearest(x, choices))
+			}
+		default:
+			least, _ := strconv.ParseFloat(low, 64)
+			most, _ := strconv.ParseFloat(high, 64)
+			if n := number(value); n < least || n > most || n != n {
+				v.fault(field, "%v is outside %s to %s", value.Interface(), low, high)
+			}
+		}
+	}
+}
+
+func contains(list []string, s string) bool {
+	for _, one := range list {
+		if one == s {
+			return true
+		}
+	}
+	return false
+}
+
+func orNearest(word string, list []string) string {
+	if near := Nearest(word, list); near != "" {
+		return fmt.Sprintf("; did you mean %q?", near)
+	}
+	return ""
+}
+
+func number(v reflect.Value) float64 {
+	if v.CanInt() {
+		return float64(v.Int())
+	}
+	return v.Float()
+}
+
+const splits = "\r\n\x00"
+
+func (v *validator) identity(p *Plan) {
+	for field, value := range map[string]string{"agent": p.Agent, "language": p.Language} {
+		if strings.ContainsAny(value, splits) {
+			v.fault(field, "a header value cannot hold a line end")
+		}
+	}
+	if p.RobotsAs != "" && !tokenShape.MatchString(p.RobotsAs) {
+		v.fault("robotsAs", "%q is no product token: letters, hyphens and underscores (RFC 9309, 2.2.1)", p.RobotsAs)
+	}
+	for name, value := range p.Headers {
+		field := "headers." + name
+		own, reserved := headersOfItsOwn[strings.ToLower(name)]
+		switch {
+		case !headerShape.MatchString(name):
+			v.fault(field, "not a header name")
+		case strings.ContainsAny(value, splits):
+			v.fault(field, "a header value cannot hold a line end")
+		case reserved && own != "":
+			v.fault(field, "this header is set by %s", own)
+		case reserved:
+			v.fault(field, "this header is set by the crawl itself")
+		}
+	}
+}
+
+func (v *validator) sources(p *Plan) {
+	off := func(b *bool) bool { return b != nil && !*b }
+	s := &p.Sources
+	if off(s.Links) && off(s.Sitemaps) && len(s.SitemapAt) == 0 && len(s.Addresses) == 0 {
+		v.fault("sources", "nothing is left to crawl: links and sitemaps are off, and no addresses are given")
+	}
+	if off(s.Sitemaps) && len(s.SitemapAt) > 0 {
+		v.fault("sources.sitemapAt", "sitemaps are named here and switched off in sources.sitemaps")
+	}
+	base, _ := weburl.Parse("http://home.invalid/")
+	for field, list := range map[string][]string{"sources.sitemapAt": s.SitemapAt, "sources.addresses": s.Addresses} {
+		for i, one := range list {
+			if u, err := base.Parse(one); err != nil || !u.IsHTTP() {
+				v.fault(fmt.Sprintf("%s[%d]", field, i), "%q is no web address", one)
+			}
+		}
+	}
+}
+
+func (v *validator) scope(s *Scope) {
+	for i, h := range s.Hosts {
+		if !isHost(strings.TrimPrefix(h, "*.")) {
+			v.fault(fmt.Sprintf("scope.hosts[%d]", i), "%q is no host name; write it without scheme and port, *.name for its subdomains", h)
+		}
+	}
+	for i, f := range s.Folders {
+		if !strings.HasPrefix(f, "/") {
+			v.fault(fmt.Sprintf("scope.folders[%d]", i), "%q is no folder; it begins with a slash, such as /plants/", f)
+		}
+	}
+	for field, list := range map[string][]string{"scope.include": s.Include, "scope.exclude": s.Exclude} {
+		for i, pattern := range list {
+			v.pattern(fmt.Sprintf("%s[%d]", field, i), pattern)
+		}
+	}
+	for pattern, n := range s.AtMost {
+		v.pattern("scope.atMost."+pattern, pattern)
+		if n < 1 {
+			v.fault("scope.atMost."+pattern, "%d is less than 1; to leave addresses out, use scope.exclude", n)
+		}
+	}
+	if len(s.Parameters.Ignore) > 0 && len(s.Parameters.Keep) > 0 {
+		v.fault("scope.parameters.keep", "all parameters but these are taken out, so scope.parameters.ignore has no meaning beside it")
+	}
+}
+
+func (v *validator) pattern(field, pattern string) {
+	if expression, ok := strings.CutPrefix(pattern, "re:"); ok {
+		if _, err := regexp.Compile(expression); err != nil {
+			v.fault(field, "not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+		}
+		return
+	}
+	if !strings.HasPrefix(pattern, "/") && !strings.HasPrefix(pattern, "*") && !strings.Contains(pattern, "://") {
+		v.fault(field, "%q would match nothing: a pattern begins with a slash, a star, a scheme, or re: for a regular expression", pattern)
+	}
+}
+
+func isHost(h string) bool {
+	u, err := weburl.Parse("http://" + h + "/")
+	return err == nil && u.Hostname() == strings.ToLower(h) && u.Host() == u.Hostname()
+}
+
+func (v *validator) network(p *Plan) {
+	for host, to := range p.Hosts {
+		if !isHost(host) {
+			v.fault("hosts."+host, "not a host name; write it without scheme and port")
+		}
+		if _, port, err := net.SplitHostPort(to); err != nil && net.ParseIP(to) == nil {
+			v.fault("hosts."+host, "%q is neither an IP address nor address:port", to)
+		} else if n, perr := strconv.Atoi(port); err == nil && (perr != nil || n < 1 || n > 65535) {
+			v.fault("hosts."+host, "%q is no port", port)
+		}
+	}
+	if p.CA != "" && !x509.NewCertPool().AppendCertsFromPEM([]byte(p.CA)) {
+		v.fault("ca", "no certificate in PEM is in it")
+	}
+	if p.Certificate != "" && !nameShape.MatchString(p.Certificate) {
+		v.fault("certificate", "%q is no name of a secret: small letters, digits and hyphens", p.Certificate)
+	}
+	if p.Proxy != "" {
+		u, err := weburl.Parse(p.Proxy)
+		switch {
+		case err != nil || !u.IsHTTP():
+			v.fault("proxy", "%q is no address of an HTTP proxy, such as http://10.0.0.1:3128", p.Proxy)
+		case strings.Contains(p.Proxy, "@"):
+			v.fault("proxy", "a plan holds no secrets; a proxy with a password is not supported")
+		}
+	}
+}
+
+// wants says which settings a kind of gate needs.
+var wants = map[string][]string{
+	"basic": {"user", "secret"}, "digest": {"user", "secret"}, "bearer": {"secret"}, "header": {"name", "secret"},
+	"cookie": {"name", "secret"}, "form": {"address", "fields", "proof"},
+}
+
+func (v *validator) gate(g *Gate, path string) {
+	if g.Kind == "" {
+		v.fault(path+".kind", "say what kind of gate it is: basic, digest, bearer, header, cookie or form")
+		return
+	}
+	has := map[string]bool{
+		"user": g.User != "", "secret": g.Secret != "", "name": g.Name != "", "address": g.Address != "",
+		"fields": len(g.Fields) > 0, "proof": g.Proof != "",
+	}
+	needed := map[string]bool{}
+	for _, field := range wants[g.Kind] {
+		needed[field] = true
+		if !has[field] {
+			v.fault(path+"."+field, "a gate of kind %s needs it", g.Kind)
+		}
+	}
+	for field, there := range has {
+		if there && !needed[field] && wants[g.Kind] != nil {
+			v.fault(path+"."+field, "a gate of kind %s has no use for it", g.Kind)
+		}
+	}
+	if g.Host != "" && !isHost(g.Host) {
+		v.fault(path+".host", "%q is no host name; write it without scheme and port", g.Host)
+	}
+	if g.Secret != "" && !nameShape.MatchString(g.Secret) {
+		v.fault(path+".secret", "not the name of a secret: small letters, digits and hyphens. The secret itself goes in with `harvik secret set`")
+	}
+	if g.Name != "" && !headerShape.MatchString(g.Name) {
+		v.fault(path+".name", "%q is no name of a header or cookie", g.Name)
+	}
+	if strings.ContainsAny(g.User, splits+":") {
+		v.fault(path+".user", "a user name holds no colon and no line end (RFC 7617)")
+	}
+	for name, value := range g.Fields {
+		if secret, ok := strings.CutPrefix(value, "secret:"); ok && !nameShape.MatchString(secret) {
+			v.fault(path+".fields."+name, "%q is no name of a secret: small letters, digits and hyphens", secret)
+		}
+	}
+}
+
+// Secrets are the names of the secrets that the plan uses, each with its host; "" is the home
+// page's.
+func (p Plan) Secrets() map[string]string {
+	out := map[string]string{}
+	for _, g := range p.Gates {
+		if g.Secret != "" {
+			out[g.Secret] = g.Host
+		}
+		for _, value := range g.Fields {
+			if name, ok := strings.CutPrefix(value, "secret:"); ok {
+				out[name] = g.Host
+			}
+		}
+	}
+	if p.Certificate != "" {
+		out[p.Certificate] = ""
+	}
+	return out
+}
