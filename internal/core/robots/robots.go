@@ -6,6 +6,7 @@ package robots
 
 import (
 	"bytes"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 )
@@ -29,6 +30,12 @@ type Line struct {
 type group struct {
 	agents []string // lower case
 	rules  []rule
+	delays []delay
+}
+
+type delay struct {
+	seconds float64
+	line    Line
 }
 
 type rule struct {
@@ -93,7 +100,15 @@ func Parse(data []byte) *File {
 			current.rules = append(current.rules, rule{name == "allow", normalise(value), Line{number, text}})
 		case "sitemap":
 			f.Sitemaps = append(f.Sitemaps, Line{number, value})
-		case "crawl-delay", "host", "clean-param", "request-rate", "visit-time":
+		case "crawl-delay":
+			// No rule of RFC 9309, but common; it belongs to the group as rules do.
+			if seconds, err := strconv.ParseFloat(value, 64); err != nil || !(seconds >= 0) || current == nil {
+				f.note(number, "no delay in seconds, or none of any user-agent: "+text)
+			} else {
+				current.delays = append(current.delays, delay{seconds, Line{number, text}})
+			}
+			inAgents = false
+		case "host", "clean-param", "request-rate", "visit-time":
 			// Known extensions: no rules of RFC 9309, and no mistakes either.
 		default:
 			f.note(number, "unknown rule: "+text)
@@ -146,6 +161,24 @@ func (f *File) Decide(token, pathQuery string) Verdict {
 		}
 	}
 	return best
+}
+
+// Delay is the time between two requests, in seconds, that the file asks an agent for with
+// Crawl-delay (no part of RFC 9309): the longest of its groups. It is 0, without a line, where
+// none is asked for.
+func (f *File) Delay(token string) (seconds float64, line Line) {
+	token = strings.ToLower(token)
+	if !f.names(token) {
+		token = "*"
+	}
+	for _, g := range f.groups {
+		for _, d := range g.delays {
+			if g.has(token) && d.seconds > seconds {
+				seconds, line = d.seconds, d.line
+			}
+		}
+	}
+	return seconds, line
 }
 
 func (f *File) names(token string) bool {

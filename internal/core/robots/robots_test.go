@@ -55,6 +55,21 @@ func TestNotes(t *testing.T) {
 	}
 }
 
+func TestDelay(t *testing.T) {
+	f := Parse([]byte("User-agent: *\nCrawl-delay: 10\n\nUser-agent: Harvik\nCrawl-delay: 0.5\nDisallow: /x\n\nUser-agent: harvik/1\nCrawl-delay: 2\nCrawl-delay: soon\nCrawl-delay: NaN\n"))
+	for token, want := range map[string]float64{"harvik": 2, "other": 10} {
+		if got, line := f.Delay(token); got != want || line.Number == 0 {
+			t.Errorf("%s: %v (%v), want %v", token, got, line, want)
+		}
+	}
+	if len(f.Notes) != 2 {
+		t.Errorf("notes %v", f.Notes)
+	}
+	if got, line := Parse([]byte("Crawl-delay: 3\nUser-agent: x\nAllow: /\n")).Delay("x"); got != 0 || line.Number != 0 {
+		t.Errorf("a delay of no group gives %v %v", got, line)
+	}
+}
+
 // FuzzDecide holds that any bytes can be read, and that a verdict that forbids names the rule.
 func FuzzDecide(f *testing.F) {
 	f.Add([]byte("User-agent: *\nDisallow: /*a*b$\nAllow: /%41"), "/xaxb")

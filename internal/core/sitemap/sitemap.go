@@ -1,12 +1,17 @@
-// Package sitemap reads XML sitemaps and sitemap indexes (https://www.sitemaps.org/protocol.html).
+// Package sitemap reads lists of addresses that a site publishes: XML sitemaps and sitemap
+// indexes, plain text (both https://www.sitemaps.org/protocol.html), RSS 2.0 and Atom (RFC 4287).
 package sitemap
 
 import (
 	"bytes"
 	"encoding/xml"
 	"errors"
+	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/net/html/charset"
 )
 
 // MaxAddresses is how many addresses one file may list by the protocol; more are not read.
@@ -14,18 +19,58 @@ const MaxAddresses = 50_000
 
 // A File is what one sitemap lists, as written.
 type File struct {
-	Pages    []string // of a urlset
+	Form     string   // "urlset", "index", "text", "rss", "atom"; "" if it is none of these
+	Pages    []string // addresses of pages
 	Sitemaps []string // of an index
 }
 
 // Parse reads as much as it can: on an error, what stood before it is in the file.
 func Parse(data []byte) (File, error) {
+	data = bytes.TrimSpace(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")))
+	if len(data) > 0 && data[0] != '<' && !bytes.HasPrefix(data, []byte("\xff\xfe")) && !bytes.HasPrefix(data, []byte("\xfe\xff")) {
+		return parseText(data)
+	}
+	return parseXML(data)
+}
+
+// parseText reads one address a line. A file without any is no sitemap.
+func parseText(data []byte) (File, error) {
+	f := File{Form: "text"}
+	strange := 0
+	for line := range bytes.Lines(data) {
+		text := string(bytes.TrimSpace(line))
+		switch {
+		case text == "":
+		case len(f.Pages) == MaxAddresses:
+			return f, errTooMany
+		case utf8.ValidString(text) && (strings.HasPrefix(text, "http://") || strings.HasPrefix(text, "https://")):
+			f.Pages = append(f.Pages, text)
+		default:
+			strange++
+		}
+	}
+	switch {
+	case len(f.Pages) == 0:
+		return File{}, errors.New("neither XML nor a list of addresses")
+	case strange > 0:
+		return f, fmt.Errorf("%d lines are no addresses", strange)
+	}
+	return f, nil
+}
+
+var errTooMany = fmt.Errorf("more than %d addresses", MaxAddresses)
+
+// forms by the name of the root element.
+var forms = map[string]string{"urlset": "urlset", "sitemapindex": "index", "rss": "rss", "RDF": "rss", "feed": "atom"}
+
+func parseXML(data []byte) (File, error) {
 	var f File
 	d := xml.NewDecoder(bytes.NewReader(data))
 	d.Strict = true
+	d.CharsetReader = charset.NewReaderLabel
 	var in []string
-	var address strings.Builder
-	for len(f.Pages)+len(f.Sitemaps) < MaxAddresses {
+	var text strings.Builder
+	for {
 		token, err := d.Token()
 		if errors.Is(err, io.EOF) {
 			return f, nil
@@ -35,25 +80,67 @@ func Parse(data []byte) (File, error) {
 		}
 		switch t := token.(type) {
 		case xml.StartElement:
+			if len(in) == 0 {
+				if f.Form = forms[t.Name.Local]; f.Form == "" {
+					return f, fmt.Errorf("the root element is %q, which no sitemap has", t.Name.Local)
+				}
+			}
+			if len(in) >= maxDepth {
+				return f, fmt.Errorf("elements are nested more than %d deep", maxDepth)
+			}
 			in = append(in, t.Name.Local)
-			address.Reset()
+			text.Reset()
+			if f.Form == "atom" && t.Name.Local == "link" && len(in) == 3 && in[1] == "entry" {
+				f.add("entry", alternate(t.Attr))
+			}
 		case xml.CharData:
-			address.Write(t)
+			if text.Len()+len(t) < maxAddress {
+				text.Write(t)
+			}
 		case xml.EndElement:
-			if len(in) >= 3 && t.Name.Local == "loc" {
-				f.add(in[len(in)-2], strings.TrimSpace(address.String()))
+			if len(in) >= 3 && t.Name.Local == names[in[len(in)-2]] {
+				f.add(in[len(in)-2], strings.TrimSpace(text.String()))
 			}
 			in = in[:max(0, len(in)-1)]
 		}
+		if len(f.Pages)+len(f.Sitemaps) > MaxAddresses {
+			f.Pages, f.Sitemaps = f.Pages[:min(len(f.Pages), MaxAddresses)], f.Sitemaps[:min(len(f.Sitemaps), MaxAddresses)]
+			return f, errTooMany
+		}
 	}
-	return f, nil
+}
+
+// Bounds that no honest sitemap meets.
+const (
+	maxDepth   = 64
+	maxAddress = 16 << 10
+)
+
+// names of the element that holds the address, by the one around it.
+var names = map[string]string{"url": "loc", "sitemap": "loc", "item": "link"}
+
+func alternate(attrs []xml.Attr) (href string) {
+	rel := "alternate"
+	for _, a := range attrs {
+		switch a.Name.Local {
+		case "href":
+			href = a.Value
+		case "rel":
+			rel = a.Value
+		}
+	}
+	if rel != "alternate" {
+		return ""
+	}
+	return strings.TrimSpace(href)
 }
 
 func (f *File) add(parent, address string) {
-	switch parent {
-	case "url":
-		f.Pages = append(f.Pages, address)
-	case "sitemap":
+	switch {
+	case address == "":
+	case parent == "sitemap" && f.Form == "index":
 		f.Sitemaps = append(f.Sitemaps, address)
+	case parent == "url" && f.Form == "urlset", parent == "item", parent == "entry":
+		f.Pages = append(f.Pages, address)
 	}
 }

@@ -2,6 +2,7 @@ package sitemap
 
 import (
 	"slices"
+	"strings"
 	"testing"
 )
 
@@ -18,10 +19,46 @@ func TestParse(t *testing.T) {
 		{"not XML", `<html><p>no`, nil, nil, true},
 		{"an entity that is not declared", `<urlset><url><loc>http://a/&bomb;</loc></url></urlset>`, nil, nil, true},
 		{"empty", ``, nil, nil, false},
+		{"text", "\xef\xbb\xbfhttp://a/\r\n\r\n https://b/x \n", []string{"http://a/", "https://b/x"}, nil, false},
+		{"text with a stray line", "http://a/\n/b\n", []string{"http://a/"}, nil, true},
+		{"text without addresses", "Not found", nil, nil, true},
+		{"RSS", `<rss version="2.0"><channel><link>http://a/</link><item><title>x</title><link>http://a/1</link></item></channel></rss>`, []string{"http://a/1"}, nil, false},
+		{"Atom", `<feed xmlns="http://www.w3.org/2005/Atom"><link href="http://a/"/><entry><link rel="edit" href="http://a/e"/><link href="http://a/1"/></entry></feed>`, []string{"http://a/1"}, nil, false},
+		{"pages in an index", `<sitemapindex><url><loc>http://a/</loc></url><sitemap><loc>http://a/s</loc></sitemap></sitemapindex>`, nil, []string{"http://a/s"}, false},
+		{"latin-1", "<?xml version=\"1.0\" encoding=\"ISO-8859-1\"?><urlset><url><loc>http://a/\xe9</loc></url></urlset>", []string{"http://a/é"}, nil, false},
+		{"an entity bomb", `<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]><urlset><url><loc>http://a/&b;</loc></url></urlset>`, nil, nil, true},
+		{"too deep", strings.Repeat("<urlset>", 100), nil, nil, true},
 	} {
 		f, err := Parse([]byte(c.xml))
 		if !slices.Equal(f.Pages, c.pages) || !slices.Equal(f.Sitemaps, c.sitemaps) || (err != nil) != c.broken {
 			t.Errorf("%s: %+v, %v", c.name, f, err)
 		}
 	}
+}
+
+func TestTooMany(t *testing.T) {
+	one := "<url><loc>http://a/</loc></url>"
+	f, err := Parse([]byte("<urlset>" + strings.Repeat(one, MaxAddresses+1) + "</urlset>"))
+	if err == nil || len(f.Pages) != MaxAddresses {
+		t.Errorf("%d pages, %v", len(f.Pages), err)
+	}
+	if f, err := Parse([]byte("<urlset>" + strings.Repeat(one, MaxAddresses) + "</urlset>")); err != nil || len(f.Pages) != MaxAddresses {
+		t.Errorf("%d pages, %v", len(f.Pages), err)
+	}
+}
+
+// FuzzParse holds that any bytes can be read, within bounds.
+func FuzzParse(f *testing.F) {
+	f.Add([]byte(`<urlset><url><loc>http://a/</loc></url></urlset>`))
+	f.Add([]byte("http://a/\nhttp://b/"))
+	f.Add([]byte(`<feed><entry><link href="http://a/1"/></entry></feed>`))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		file, err := Parse(data)
+		if len(file.Pages)+len(file.Sitemaps) > MaxAddresses {
+			t.Fatalf("%d addresses", len(file.Pages))
+		}
+		if err == nil && file.Form == "" && len(file.Pages)+len(file.Sitemaps) > 0 {
+			t.Fatalf("addresses of no form: %v", file)
+		}
+	})
 }
