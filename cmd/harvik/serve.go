@@ -12,6 +12,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -22,6 +23,7 @@ import (
 	"harvik/internal/jobs"
 	"harvik/internal/service"
 	"harvik/internal/store"
+	"harvik/internal/vault"
 )
 
 // databaseFile tells `harvik link` where the service's database is.
@@ -69,16 +71,28 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 			}
 		}()
 		database = db.URL
+		watching, end := context.WithCancel(context.Background())
+		var watch sync.WaitGroup
+		watch.Go(func() {
+			db.Watch(watching, func(err error) {
+				if err != nil {
+					log.Error("database not started again", "reason", err.Error())
+					return
+				}
+				log.Warn("database had ended and was started again")
+			})
+		})
+		defer watch.Wait()
+		defer end()
 	}
 	s, err := store.Open(ctx, database)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
-	if n, err := s.FailLost(ctx); err != nil {
+	v, err := vault.Open(o.Data)
+	if err != nil {
 		return err
-	} else if n > 0 {
-		log.Warn("crawls were cut off when the service last ended", "num_crawls", n)
 	}
 	if err := s.DropExpired(ctx); err != nil {
 		return err
@@ -88,14 +102,17 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		return err
 	}
 	defer os.Remove(filepath.Join(o.Data, cli.ServiceFile))
-	return listen(ctx, log, listener, s, guard, address)
+	return listen(ctx, log, listener, s, v, guard, address)
 }
 
 // listen serves until ctx ends, then ends crawls and requests in good order.
-func listen(ctx context.Context, log *slog.Logger, l net.Listener, s *store.Store, guard fetch.Guard, address string) error {
-	runner := jobs.New(s, guard, log)
+func listen(ctx context.Context, log *slog.Logger, l net.Listener, s *store.Store, v *vault.Vault, guard fetch.Guard, address string) error {
+	runner := jobs.New(s, v, guard, log)
+	if err := runner.Recover(ctx); err != nil {
+		return err
+	}
 	server := &http.Server{
-		Handler:           service.New(s, runner, console.Files(), log, ctx.Done()).Handler(),
+		Handler:           service.New(s, runner, v, console.Files(), log, ctx.Done()).Handler(),
 		ReadHeaderTimeout: 10 * time.Second,
 		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}

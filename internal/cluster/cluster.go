@@ -21,6 +21,7 @@ import (
 // A Cluster is a running server. Stop it after use.
 type Cluster struct {
 	URL  string // for store.Open
+	Port int
 	data string
 	bin  string
 	own  bool // started by this process
@@ -53,7 +54,7 @@ func Start(ctx context.Context, folder string) (*Cluster, error) {
 			return nil, err
 		}
 	}
-	c.own = true
+	c.own, c.Port = true, port
 	c.URL = fmt.Sprintf("postgres://harvik@127.0.0.1:%d/postgres?sslmode=disable&password=%s", port, c.password())
 	return c, nil
 }
@@ -68,6 +69,37 @@ func (c *Cluster) Stop() error {
 		return fmt.Errorf("stopping PostgreSQL: %w", err)
 	}
 	return nil
+}
+
+// watchEvery is how often Watch looks.
+const watchEvery = 500 * time.Millisecond
+
+// Watch starts the server again whenever it has died, until ctx ends. Failed tries go to
+// report, and are repeated.
+func (c *Cluster) Watch(ctx context.Context, report func(error)) {
+	ticker := time.NewTicker(watchEvery)
+	defer ticker.Stop()
+	for {
+		select {
+		case <-ticker.C:
+		case <-ctx.Done():
+			return
+		}
+		if c.isAlive() {
+			continue
+		}
+		if _, running := c.running(ctx); running || ctx.Err() != nil {
+			continue
+		}
+		report(c.start(ctx, c.Port))
+	}
+}
+
+// isAlive is the cheap half of running: the server's process is there.
+func (c *Cluster) isAlive() bool {
+	data, err := os.ReadFile(filepath.Join(c.data, "postmaster.pid"))
+	pid, _, _ := strings.Cut(string(data), "\n")
+	return err == nil && !isDead(strings.TrimSpace(pid))
 }
 
 // binaries finds the newest PostgreSQL that Debian's packages installed, or one on the path.

@@ -3,21 +3,21 @@
 //
 // Requests run side by side, but their results are taken up in the order in which the
 // addresses were found. So the same site gives the same crawl, number for number, whatever
-// the network did to the order of answers.
+// the network did to the order of answers. It also means that what a sink has stored is always
+// a complete earlier state: a crawl that was cut off goes on from there.
 //
-//	frontier ─▶ workers: fetch, read, page checks ─▶ in order: frontier, survey, sink
+//	frontier ─▶ governor of the host ─▶ fetch, read, page checks ─▶ in order: frontier, survey, sink
 package crawl
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"log/slog"
-	"net/http"
+	"runtime"
 	"sync"
 	"time"
-
-	"golang.org/x/time/rate"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
@@ -27,28 +27,53 @@ import (
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
+	"harvik/internal/record"
 )
 
-// A Record is a fetched address with its facts. Links are the numbers of the document's
-// links, in order, −1 for one that is no address.
+// A Record is a fetched address with its facts. Links and Uses are the numbers of what the
+// document links to and loads, in order, −1 for what is no address.
 type Record struct {
 	ID       int32
+	Role     page.Role
 	Facts    *page.Facts
 	Links    []int32
+	Uses     []int32
 	Findings []check.Finding
+}
+
+// A File is a robots.txt or sitemap as the crawl got it.
+type File struct {
+	Kind    string // "robots" or "sitemap"
+	Address string
+	Status  int // 0 if there was no answer
+	Detail  string
+	Body    []byte
 }
 
 // A Batch is what a Sink stores at once.
 type Batch struct {
 	First     int32 // number of the first address
 	Addresses []survey.Address
+	Seq       int // how many records were stored before
 	Records   []Record
+	Files     []File
+	Progress  record.Progress
 }
 
 // A Sink stores results while the crawl runs. Save is called from one goroutine, with
 // batches in order; what it is given is not changed afterwards.
 type Sink interface {
 	Save(ctx context.Context, b Batch) error
+}
+
+// A Past is what a sink has of a crawl that was cut off or paused.
+type Past interface {
+	// Start gives the stored addresses by number, and the files.
+	Start(ctx context.Context) (addresses []string, files []File, p record.Progress, err error)
+	// EachRecord calls f with every record as it was saved, in order; findings are left out.
+	EachRecord(ctx context.Context, addresses []string, f func(Record) error) error
+	// Truncate forgets stored addresses from a number on.
+	Truncate(ctx context.Context, n int) error
 }
 
 // A Crawl is one run. Make it with New, call Run once; the other methods may be called from
@@ -59,50 +84,122 @@ type Crawl struct {
 	client   *fetch.Client
 	judge    *judge.Judge
 	sink     Sink
+	past     Past
 	log      *slog.Logger
+	paces    *Paces
+	ctx      context.Context //nolint:containedctx // of the run: robots.txt files are read from deep inside it
+	tempo    sync.Mutex      // guards hosts, and the parts of plan that Retune changes
+	hosts    map[string]*governor
 	progress meter
 	frontier frontier
+	refusal  refusal
 	survey   *survey.Survey
+	rules    ruleBook
+	reading  chan struct{}   // bounds the bodies that are read at once
+	files    map[string]File // of the past, by address
 	stop     chan struct{}
 	stopOnce sync.Once
-	pace     *rate.Limiter
+	pause    chan struct{}
+	pauseOne sync.Once
+	wake     chan struct{} // a host can take another request
+	buffers  sync.Pool
 	batch    Batch
+	taken    int // records booked
+	pages    int // of these, those that count for the plan's number of pages, with those under way
+	limited  bool
 }
 
 // Config is what a Crawl needs.
 type Config struct {
-	Plan   plan.Plan // filled and valid
-	Start  weburl.URL
-	Guard  fetch.Guard
-	Runner *check.Runner
-	Sink   Sink
-	Source survey.Source // reads back what the sink stored
-	Log    *slog.Logger
+	Plan    plan.Plan // filled and valid
+	Start   weburl.URL
+	Guard   fetch.Guard
+	Secrets map[string]string // by name, those that the plan uses
+	Runner  *check.Runner
+	Sink    Sink
+	Source  survey.Source // reads back what the sink stored
+	Past    Past          // nil for a new crawl
+	Paces   *Paces        // nil for a pace of its own
+	Log     *slog.Logger
 }
 
-// New prepares a crawl.
-func New(c Config) *Crawl {
+// New prepares a crawl. It fails where the plan's certificates or secrets are of no use.
+func New(c Config) (*Crawl, error) {
 	p := c.Plan
-	every := rate.Inf
-	if p.Pause > 0 {
-		every = rate.Every(time.Duration(p.Pause))
+	settings := fetch.Settings{
+		Agent: p.UserAgent(), Language: p.Language, Headers: p.Headers, Timeout: time.Duration(p.Timeout),
+		Timeouts: fetch.Timeouts{
+			Resolve: time.Duration(p.Timeouts.Resolve), Connect: time.Duration(p.Timeouts.Connect),
+			TLS: time.Duration(p.Timeouts.TLS), FirstByte: time.Duration(p.Timeouts.FirstByte),
+		},
+		MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: c.Guard,
+		CA: p.CA, Certificate: c.Secrets[p.Certificate], CertificateHost: c.Start.Hostname(), IP: p.IP, Proxy: p.Proxy,
 	}
-	return &Crawl{
-		plan: p, start: c.Start, sink: c.Sink, log: c.Log,
-		client: fetch.New(fetch.Settings{
-			Agent: p.Agent, Language: p.Language, Timeout: time.Duration(p.Timeout),
-			MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: c.Guard,
-		}),
-		judge:    judge.New(c.Runner),
-		frontier: newFrontier(c.Start, p),
-		survey:   &survey.Survey{Source: c.Source},
-		stop:     make(chan struct{}),
-		pace:     rate.NewLimiter(every, 1),
+	f := newFrontier(c.Start, p)
+	settings.Inside = f.scope.Inside
+	gates, err := fetch.NewGates(p.Gates, c.Start, c.Secrets)
+	if err != nil {
+		return nil, err
 	}
+	settings.Gates = gates
+	client, err := fetch.New(settings)
+	if err != nil {
+		return nil, err
+	}
+	paces := c.Paces
+	if paces == nil {
+		paces = new(Paces)
+	}
+	cr := &Crawl{
+		plan: p, start: c.Start, sink: c.Sink, past: c.Past, log: c.Log, client: client, paces: paces,
+		judge: judge.New(c.Runner), frontier: f, survey: &survey.Survey{Source: c.Source},
+		hosts: map[string]*governor{}, reading: make(chan struct{}, runtime.GOMAXPROCS(0)),
+		stop: make(chan struct{}), pause: make(chan struct{}), wake: make(chan struct{}, 1),
+		buffers: sync.Pool{New: func() any { return new(bytes.Buffer) }}, files: map[string]File{},
+	}
+	cr.rules.read = cr.readRules
+	return cr, nil
 }
 
 // Stop ends the crawl early; what was fetched is kept and judged.
 func (c *Crawl) Stop() { c.stopOnce.Do(func() { close(c.stop) }) }
+
+// Pause ends the run without a verdict. What it has is stored, and a new Crawl with that as its
+// Past goes on from there.
+func (c *Crawl) Pause() { c.pauseOne.Do(func() { close(c.pause) }) }
+
+// Retune changes the pace while the crawl runs.
+func (c *Crawl) Retune(parallel int, pause time.Duration, perSecond float64) {
+	c.tempo.Lock()
+	c.plan.Parallel, c.plan.Pause, c.plan.PerSecond = parallel, plan.Duration(pause), perSecond
+	for host, g := range c.hosts {
+		for _, scheme := range []string{"https://", "http://"} {
+			if u, err := weburl.Parse(scheme + host + "/"); err == nil && c.frontier.scope.Inside(u.Key()) {
+				g.join(c, c.tempoOf(&u, page.AsPage))
+			}
+		}
+	}
+	c.tempo.Unlock()
+	c.nudge()
+}
+
+func (c *Crawl) parallel() int {
+	c.tempo.Lock()
+	defer c.tempo.Unlock()
+	return c.plan.Parallel
+}
+
+// ErrPaused is the error of a run that was paused.
+type ErrPaused struct {
+	Reason string // "" if it was asked for
+}
+
+func (e *ErrPaused) Error() string {
+	if e.Reason == "" {
+		return "the crawl was paused"
+	}
+	return e.Reason
+}
 
 // Ending says why a crawl ended.
 type Ending string
@@ -122,19 +219,31 @@ type Result struct {
 	Survey   *survey.Survey
 	Report   *fixlist.Report
 	Findings []check.Finding // of the site checks; those of pages went to the sink
+	Changed  map[int32]bool  // addresses that changed after they were handed to the sink
+	Traps    []record.Trap   // patterns that were shut
+	Probes   *record.Probes  // what the site's front doors and odd addresses answer; nil if not asked
 }
 
-// Run crawls, then judges. It returns an error only where the sink or ctx fails; what the
-// site did is in the result.
+// Run crawls, then judges. It returns *ErrPaused where it was paused, and otherwise an error
+// only where the sink or ctx fails; what the site did is in the result.
 func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 	defer c.client.Close()
+	defer c.paces.leave(c)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
+	c.ctx = ctx
 	c.progress.begin()
-	c.readRules(ctx)
+	if err := c.client.LogIn(ctx); err != nil {
+		return nil, &ErrPaused{err.Error()}
+	}
+	if err := c.resume(ctx); err != nil {
+		return nil, err
+	}
 	saver := newSaver(ctx, c.sink, cancel)
-	ending := c.loop(ctx, saver)
-	c.listUnlinked()
+	ending, paused := c.loop(ctx, saver)
+	if paused == nil {
+		c.listUnlinked()
+	}
 	c.flush(saver)
 	if err := saver.close(); err != nil {
 		return nil, err
@@ -142,14 +251,25 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 	if err := context.Cause(ctx); err != nil {
 		return nil, err
 	}
-	c.progress.judging()
+	if paused != nil {
+		return nil, paused
+	}
+	var probes *record.Probes
+	if *c.plan.Probes {
+		c.progress.phase("probing")
+		probes = c.probe(ctx)
+	}
+	c.progress.phase("judging")
 	c.survey.Addresses = c.frontier.addresses
 	report, findings, err := c.judge.Finish(c.survey)
 	if err != nil {
 		return nil, err
 	}
 	c.progress.done(c.judge.Places())
-	result := &Result{Ending: ending, Survey: c.survey, Report: report, Findings: findings}
+	result := &Result{
+		Ending: ending, Survey: c.survey, Report: report, Findings: findings, Changed: c.frontier.changed,
+		Traps: c.frontier.traps.report(), Probes: probes,
+	}
 	result.explain()
 	return result, nil
 }
@@ -172,152 +292,9 @@ func (r *Result) explain() {
 	}
 }
 
-// batchSize is how many results are stored at once.
-const batchSize = 500
-
-// window is how far results may run ahead of the oldest one still awaited.
-func window(parallel int) int { return max(256, 32*parallel) }
-
-type job struct {
-	seq int
-	id  int32
-	url string
-}
-
-type done struct {
-	job
-	Record
-	retries int
-}
-
-// loop hands out jobs and takes results up in order, until nothing is left or the crawl is
-// to end.
-func (c *Crawl) loop(ctx context.Context, saver *saver) Ending {
-	jobs := make(chan job, c.plan.Parallel) // so that no worker waits for the loop
-	results := make(chan done, 4*c.plan.Parallel)
-	var workers sync.WaitGroup
-	for range c.plan.Parallel {
-		workers.Go(func() { c.work(ctx, jobs, results) })
-	}
-	defer workers.Wait()
-	defer close(jobs)
-	var timeUp <-chan time.Time
-	if c.plan.Time > 0 {
-		timer := time.NewTimer(time.Duration(c.plan.Time))
-		defer timer.Stop()
-		timeUp = timer.C
-	}
-	ahead := map[int]done{} // received, and waiting for an older one
-	sent, received, taken := 0, 0, 0
-	ending, stop := Complete, c.stop
-	for {
-		next, ok := c.frontier.peek()
-		if ok && sent >= c.plan.Pages {
-			ending, ok = PageLimit, false
-		}
-		if ending == Stopped || ending == TimeLimit || sent-taken >= window(c.plan.Parallel) {
-			ok = false
-		}
-		var out chan job
-		if ok {
-			out = jobs
-		} else if sent == taken {
-			return ending
-		}
-		select {
-		case out <- job{sent, next, c.frontier.addresses[max(next, 0)].URL}:
-			c.frontier.pop()
-			sent++
-		case d := <-results:
-			received++
-			ahead[d.seq] = d
-			c.progress.fetched(d)
-			for d, ok := ahead[taken]; ok; d, ok = ahead[taken] {
-				delete(ahead, taken)
-				taken++
-				c.take(ctx, d)
-				if len(c.batch.Records) >= batchSize || time.Since(saver.last) > time.Second {
-					c.flush(saver)
-				}
-			}
-		case <-stop:
-			ending, stop = Stopped, nil
-		case <-timeUp:
-			ending = TimeLimit
-		case <-ctx.Done():
-			ending, stop = Stopped, nil
-			for ; received < sent; received++ { // workers answer at once: their requests are cancelled
-				<-results
-			}
-			return ending
-		}
-	}
-}
-
-// take books one result: its links become known addresses, its facts go to the survey and
-// the next batch.
-func (c *Crawl) take(ctx context.Context, d done) {
-	f := &c.frontier
-	f.addresses[d.id].State = survey.Fetched
-	depth := f.addresses[d.id].Depth
-	redirect, canonical := int32(-1), int32(-1)
-	if d.Facts.Redirect != "" {
-		redirect = c.know(ctx, d.Facts.Redirect, d.id, depth, true)
-	}
-	doc := d.Facts.Document
-	if doc != nil {
-		follow := doc.Robots.NoFollow == ""
-		if address := d.Facts.Canonical(); address != "" {
-			canonical = c.know(ctx, address, d.id, depth+1, true)
-		}
-		d.Links = make([]int32, len(doc.Links))
-		for i := range doc.Links {
-			d.Links[i] = -1
-			if doc.Links[i].Address != "" {
-				d.Links[i] = c.know(ctx, doc.Links[i].Address, d.id, depth+1, follow)
-			}
-		}
-	}
-	c.survey.Add(d.id, d.Facts, redirect, canonical, d.Links)
-	c.judge.Collect(d.Findings)
-	c.batch.Records = append(c.batch.Records, d.Record)
-	c.progress.known(f.waiting(), len(f.addresses), c.judge.Places())
-}
-
-// know gives an address its number, queueing it if it is new, inside and wanted.
-func (c *Crawl) know(ctx context.Context, address string, from, depth int32, follow bool) int32 {
-	id, isNew := c.frontier.add(address, from, depth, follow)
-	if isNew && c.frontier.needsRules(id) {
-		u, err := weburl.Parse(address)
-		if err == nil {
-			c.rulesOf(ctx, u)
-		}
-		c.frontier.admit(id)
-	}
-	return id
-}
-
-// flush hands the batch on, with the addresses that became known since the last.
-func (c *Crawl) flush(s *saver) {
-	known := c.frontier.addresses
-	first := int(c.batch.First)
-	c.batch.Addresses = append([]survey.Address(nil), known[first:]...)
-	if len(c.batch.Addresses)+len(c.batch.Records) > 0 {
-		s.save(c.batch)
-	}
-	s.last = time.Now()
-	c.batch = Batch{First: int32(len(known))}
-}
-
-// listUnlinked adds what only the sitemaps know.
-func (c *Crawl) listUnlinked() {
-	f := &c.frontier
-	for _, address := range f.listed {
-		if _, known := f.numbers[address]; !known && f.inside(address) {
-			f.append(survey.Address{URL: address, FoundOn: -1, State: survey.Unlinked, InSitemap: true})
-		}
-	}
-}
+// URL is the address of a number. It may be called while judging, when the list of addresses
+// no longer grows.
+func (c *Crawl) URL(id int32) string { return c.frontier.addresses[id].URL }
 
 // A saver stores batches in their own goroutine, at most two behind.
 type saver struct {
@@ -354,12 +331,3 @@ func (s *saver) close() error {
 	}
 	return s.err
 }
-
-// wantsBody tells which responses are read: HTML pages.
-func wantsBody(status int, mediaType string) bool {
-	return status == http.StatusOK && (mediaType == "text/html" || mediaType == "application/xhtml+xml")
-}
-
-// URL is the address of a number. It may be called while judging, when the list of addresses
-// no longer grows.
-func (c *Crawl) URL(id int32) string { return c.frontier.addresses[id].URL }

@@ -99,7 +99,7 @@ func TestStates(t *testing.T) {
 	expect(t, got, map[string]string{
 		"/": "fetched 200 0", "/a": "fetched 200 1", "/A": "fetched 200 1", "/b?x": "fetched 200 1", "/closed/x": "blocked 1", "/old": "fetched 302 1",
 		"http://other.example/": "outside 1", "mailto:x@other.example": "not-web 1", "/picture.PNG?v=2": "fetched 404 1", "/hidden": "fetched 200 1",
-		"/canonical": "fetched 200 -1", "/new": "fetched 200 1", "/deep": "fetched 200 2", "/deeper": "too-deep 3", "/unfollowed": "waiting 2", "/orphan": "unlinked -1",
+		"/canonical": "fetched 200 -1", "/new": "fetched 200 1", "/deep": "fetched 200 2", "/deeper": "too-deep 3", "/unfollowed": "waiting 2", "/orphan": "fetched 404 -1",
 	})
 	if !r.Survey.Partial || r.Ending != crawl.Complete {
 		t.Errorf("partial %v, ended by %s", r.Survey.Partial, r.Ending)
@@ -247,10 +247,13 @@ func TestCancel(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	m := new(testkit.Memory)
-	c := crawl.New(crawl.Config{
+	c, err := crawl.New(crawl.Config{
 		Plan: plan.Plan{Retries: -1}.WithDefaults(), Start: u, Guard: testkit.Loopback, Sink: m, Source: m, Log: testkit.Quiet,
 		Runner: &check.Runner{Limits: check.NewLimits(nil)},
 	})
+	if err != nil {
+		t.Fatal(err)
+	}
 	ended := make(chan error)
 	go func() {
 		_, err := c.Run(ctx)
@@ -283,10 +286,13 @@ func TestSinkFails(t *testing.T) {
 		t.Fatal(err)
 	}
 	sink := new(full)
-	c := crawl.New(crawl.Config{
+	c, err := crawl.New(crawl.Config{
 		Plan: plan.Plan{Pages: 2000}.WithDefaults(), Start: u, Guard: testkit.Loopback, Sink: sink, Source: sink, Log: testkit.Quiet,
 		Runner: &check.Runner{Limits: check.NewLimits(nil)},
 	})
+	if err != nil {
+		t.Fatal(err)
+	}
 	if _, err := c.Run(t.Context()); err == nil || !strings.Contains(err.Error(), "no room") {
 		t.Errorf("ended with %v", err)
 	}

@@ -1,100 +1,150 @@
 package crawl
 
 import (
-	"cmp"
-	"net/netip"
 	"slices"
 	"strings"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/robots"
+	"harvik/internal/core/scope"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 )
 
-// frontier holds every known address by number, and which are to be fetched next: breadth
-// first, in the order found. It is used from the crawl's one loop.
+// A lane is a part of a crawl's work. Each begins when the one before it has nothing left and
+// all its results are in, so that the order of requests depends on the site alone.
+type lane uint8
+
+const (
+	linked   lane = iota // the start, listed addresses of the plan, and what links lead to
+	listed               // what else the sitemaps list, and what links lead to from there
+	loaded               // what pages load
+	outbound             // links that lead out
+	finished
+)
+
+var laneNames = [...]string{"links", "sitemaps", "resources", "outbound", "finished"}
+
+// ofPages tells whether a lane's addresses count for the plan's number of pages.
+func (l lane) ofPages() bool { return l <= listed }
+
+// frontier holds every known address by number, and which are to be fetched next. It is
+// used from the crawl's one loop.
 type frontier struct {
+	plan      plan.Plan
+	scope     *scope.Scope
 	addresses []survey.Address
 	numbers   map[string]int32
-	queue     []int32
-	head      int
-	plan      plan.Plan
-	origins   []string                // inside the site: "https://example.com/"
-	rules     map[string]*robots.File // by origin
+	queue     queue
+	later     [finished][]int32 // waiting for their lane
+	lane      lane
+	rules     map[string]*robots.File // by origin, inside the site
 	inSitemap map[string]bool
 	listed    []string       // the same, in order
 	aside     map[int32]bool // named by nofollow pages only, so far
+	quotas    []int          // fetched or queued, by quota of the scope
+	traps     traps
+	stored    int            // addresses that a sink has
+	changed   map[int32]bool // of these, those that have changed since
 }
 
 func newFrontier(start weburl.URL, p plan.Plan) frontier {
 	f := frontier{
-		numbers: map[string]int32{}, plan: p, rules: map[string]*robots.File{},
-		inSitemap: map[string]bool{}, aside: map[int32]bool{}, origins: originsOf(start),
+		plan: p, scope: scope.New(start, p.Scope), numbers: map[string]int32{}, rules: map[string]*robots.File{},
+		inSitemap: map[string]bool{}, aside: map[int32]bool{}, traps: newTraps(), changed: map[int32]bool{},
+	}
+	f.quotas = make([]int, f.scope.Quotas())
+	if p.Selection == plan.Spread {
+		f.queue = newSpread()
+	} else {
+		f.queue = new(fifo)
 	}
 	return f
 }
 
-// originsOf are the origins that count as the start's site: both schemes and, for a name,
-// with and without www. A start with a port of its own has that origin alone.
-func originsOf(start weburl.URL) []string {
-	host := start.Hostname()
-	if strings.Contains(strings.TrimSuffix(start.Host(), "]"), ":") && !strings.HasPrefix(start.Host(), "[") || strings.Contains(start.Host(), "]:") {
-		return []string{start.Origin() + "/"}
-	}
-	hosts := []string{start.Host()}
-	if _, err := netip.ParseAddr(host); err != nil && strings.Contains(host, ".") {
-		if bare, ok := strings.CutPrefix(host, "www."); ok {
-			hosts = append(hosts, bare)
-		} else {
-			hosts = append(hosts, "www."+host)
-		}
-	}
-	var out []string
-	for _, h := range hosts {
-		out = append(out, "http://"+h+"/", "https://"+h+"/")
-	}
-	return out
+// A mention is how an address is named.
+type mention struct {
+	from   int32 // the page that names it, −1 for none
+	depth  int32
+	found  survey.Found
+	role   page.Role
+	follow bool
 }
 
-func (f *frontier) inside(address string) bool { return f.origin(address) != "" }
-
-func (f *frontier) origin(address string) string {
-	for _, o := range f.origins {
-		if strings.HasPrefix(address, o) {
-			return o
-		}
-	}
-	return ""
-}
-
-// add makes an address known. A new one that is inside and followed is queued, unless the
-// plan or robots.txt say otherwise; if the rules of its origin are not known yet, it waits
-// for admit.
-func (f *frontier) add(address string, from, depth int32, follow bool) (id int32, isNew bool) {
+// add makes an address known. Wanted tells that it is to be admitted, once the rules of its
+// origin are known.
+func (f *frontier) add(address string, m mention) (id int32, wanted bool) {
 	if id, ok := f.numbers[address]; ok {
-		if follow && f.addresses[id].State == survey.Waiting && f.unfollowed(id) {
-			f.addresses[id].Depth = depth
-			f.addresses[id].FoundOn = from
-			return id, true
-		}
-		return id, false
+		return id, f.again(id, m)
 	}
-	id = f.append(survey.Address{URL: address, FoundOn: from, Depth: depth, State: f.state(address, depth), InSitemap: f.inSitemap[address]})
-	if !follow && f.addresses[id].State == survey.Waiting {
-		f.aside[id] = true
-		return id, false
+	a := survey.Address{
+		URL: address, FoundOn: m.from, Depth: m.depth, Role: m.role, Found: m.found, InSitemap: f.inSitemap[address],
 	}
-	return id, true
+	f.judge(&a)
+	id = f.append(a)
+	return id, f.place(id, m)
 }
 
-// unfollowed tells whether an address was only named where links are not to be followed,
-// and forgets it: from now on it is followed.
-func (f *frontier) unfollowed(id int32) bool {
-	was := f.aside[id]
-	delete(f.aside, id)
-	return was
+// again notes a further mention of a known address, which can be worth more than the first.
+func (f *frontier) again(id int32, m mention) (wanted bool) {
+	a := &f.addresses[id]
+	switch {
+	case m.role == page.AsPage && laneOf(a.Role) == loaded: // known as a picture, now linked
+		if a.State != survey.Waiting || f.scope.Origin(a.URL) == "" || !f.lane.ofPages() {
+			return false
+		}
+		a.Role, a.Found, a.FoundOn, a.Depth = m.role, m.found, m.from, m.depth
+		f.judge(a)
+		f.change(id)
+		return f.place(id, m)
+	case laneOf(m.role) == loaded && f.plan.Resources == plan.All && (a.State == survey.Outside || a.State == survey.Waiting && a.Role == page.AsLink): // linked, now loaded
+		a.Role, a.Found, a.State = m.role, m.found, survey.Waiting
+		f.change(id)
+		return f.place(id, m)
+	case m.follow && a.State == survey.Waiting && f.aside[id]:
+		delete(f.aside, id)
+		a.Depth, a.FoundOn = m.depth, m.from
+		f.change(id)
+		return true
+	}
+	return false
+}
+
+// place puts a new address where it belongs: an inside page is wanted now or stands aside,
+// anything else waits for its lane.
+func (f *frontier) place(id int32, m mention) (wanted bool) {
+	a := &f.addresses[id]
+	switch l := laneOf(a.Role); {
+	case a.State != survey.Waiting:
+		return false
+	case l == linked:
+		if !m.follow {
+			f.aside[id] = true
+		}
+		return m.follow
+	case f.lane >= l:
+		f.queue.push(id, f.addresses)
+	default:
+		f.later[l] = append(f.later[l], id)
+	}
+	return false
+}
+
+func laneOf(r page.Role) lane {
+	switch r {
+	case page.AsPage:
+		return linked
+	case page.AsLink:
+		return outbound
+	}
+	return loaded
+}
+
+func (f *frontier) change(id int32) {
+	if int(id) < f.stored {
+		f.changed[id] = true
+	}
 }
 
 func (f *frontier) append(a survey.Address) int32 {
@@ -104,58 +154,132 @@ func (f *frontier) append(a survey.Address) int32 {
 	return id
 }
 
-func (f *frontier) state(address string, depth int32) survey.State {
-	switch {
-	case !strings.HasPrefix(address, "http://") && !strings.HasPrefix(address, "https://"):
-		return survey.NotWeb
-	case !f.inside(address):
-		return survey.Outside
-	case len(address) > maxAddress:
-		return survey.TooLong
-	case int(depth) > f.plan.Depth:
-		return survey.TooDeep
-	}
-	return survey.Waiting
-}
-
 // maxAddress is the longest address that is fetched; servers refuse longer ones.
 const maxAddress = 8000
 
-// needsRules tells whether a new address waits for admit.
-func (f *frontier) needsRules(id int32) bool { return f.addresses[id].State == survey.Waiting }
+// maxHops is how many redirects a resource or an outbound link may take.
+const maxHops = 10
 
-// admit queues an address if robots.txt allows it. The rules of its origin are known.
+// judge decides what is to become of an address, as far as its own text tells.
+func (f *frontier) judge(a *survey.Address) {
+	origin := f.scope.Origin(a.URL)
+	isWeb := strings.HasPrefix(a.URL, "http://") || strings.HasPrefix(a.URL, "https://")
+	switch {
+	case !isWeb:
+		a.State = survey.NotWeb
+	case len(a.URL) > maxAddress:
+		a.State = survey.TooLong
+	case a.Role != page.AsPage:
+		a.State = survey.Waiting
+		if origin == "" && f.plan.Resources == plan.Inside && a.Role != page.AsLink {
+			a.State = survey.Outside
+		} else if a.Found == survey.ByRedirect && a.Depth > maxHops {
+			a.State = survey.TooDeep
+		}
+	case origin == "":
+		a.State = survey.Outside
+		if f.plan.Outbound {
+			a.State, a.Role = survey.Waiting, page.AsLink
+		}
+	case !*f.plan.Sources.Links && (a.Found == survey.ByLink || a.Found == survey.ByCanonical):
+		a.State, a.Rule.Text = survey.LeftOut, "sources.links is off"
+	case a.Found == survey.ByStart:
+		a.State = survey.Waiting
+	default:
+		if rule := f.scope.Refuses(a.URL, origin); rule != "" {
+			a.State, a.Rule.Text = survey.LeftOut, rule
+		} else if int(a.Depth) > f.plan.Depth {
+			a.State = survey.TooDeep
+		} else {
+			a.State = survey.Waiting
+		}
+	}
+}
+
+// admit queues an inside page, unless robots.txt, a trap or a limit for its part of the site
+// shut it out. The rules of its origin are known.
 func (f *frontier) admit(id int32) {
 	a := &f.addresses[id]
-	origin := f.origin(a.URL)
-	if rules := f.rules[origin]; rules != nil {
-		v := rules.Decide(f.plan.RobotsAs, a.URL[len(origin)-1:])
-		if !v.Allowed {
+	origin := f.scope.Origin(a.URL)
+	if rules := f.rules[origin]; rules != nil && f.plan.Robots != plan.Disregard {
+		if v := rules.Decide(f.plan.RobotsAs, a.URL[len(origin)-1:]); !v.Allowed {
 			a.State, a.Rule = survey.Blocked, v.Rule
+			f.change(id)
 			return
 		}
 	}
-	f.queue = append(f.queue, id)
+	if t := f.traps.admits(a.URL); t != nil {
+		f.trap(id, t)
+		return
+	}
+	if n, pattern, most := f.scope.Quota(a.URL, origin); n >= 0 {
+		if f.quotas[n] == most {
+			a.State, a.Rule.Text = survey.OverLimit, pattern
+			f.change(id)
+			return
+		}
+		f.quotas[n]++
+	}
+	f.queue.push(id, f.addresses)
 }
 
-// peek is the address to fetch next.
-func (f *frontier) peek() (id int32, ok bool) {
-	if f.head == len(f.queue) {
+func (f *frontier) trap(id int32, t *family) {
+	a := &f.addresses[id]
+	a.State, a.Rule.Text = survey.Trapped, t.pattern
+	t.left++
+	f.change(id)
+}
+
+// advance goes on to the next lane. It tells whether there is one.
+func (f *frontier) advance() bool {
+	f.lane++
+	if f.lane >= finished {
+		f.lane = finished
+		return false
+	}
+	if f.lane.ofPages() {
+		return true
+	}
+	f.queue = new(fifo) // what pages load is not chosen among
+	for _, id := range f.later[f.lane] {
+		if f.addresses[id].State == survey.Waiting && laneOf(f.addresses[id].Role) == f.lane {
+			f.queue.push(id, f.addresses)
+		}
+	}
+	f.later[f.lane] = nil
+	return true
+}
+
+// A queue gives the numbers of addresses in the order in which they are to be fetched.
+type queue interface {
+	push(id int32, addresses []survey.Address)
+	pop() (id int32, ok bool)
+	// settled tells that what pop gives next does not depend on results still awaited.
+	settled() bool
+	size() int
+}
+
+// fifo is breadth first, in the order found.
+type fifo struct {
+	ids  []int32
+	head int
+}
+
+func (q *fifo) push(id int32, _ []survey.Address) { q.ids = append(q.ids, id) }
+
+func (q *fifo) settled() bool { return q.head < len(q.ids) }
+
+func (q *fifo) size() int { return len(q.ids) - q.head }
+
+func (q *fifo) pop() (int32, bool) {
+	if q.head == len(q.ids) {
 		return -1, false
 	}
-	return f.queue[f.head], true
-}
-
-func (f *frontier) pop() {
-	f.head++
-	if f.head > 4096 && f.head > len(f.queue)/2 {
-		f.queue = slices.Delete(f.queue, 0, f.head)
-		f.head = 0
+	id := q.ids[q.head]
+	q.head++
+	if q.head > 4096 && q.head > len(q.ids)/2 {
+		q.ids = slices.Delete(q.ids, 0, q.head)
+		q.head = 0
 	}
-}
-
-func (f *frontier) waiting() int { return len(f.queue) - f.head }
-
-func sortFields(fields []page.Field) {
-	slices.SortStableFunc(fields, func(a, b page.Field) int { return cmp.Compare(a.Name, b.Name) })
+	return id, true
 }

@@ -1,53 +1,104 @@
 package crawl
 
 import (
+	"maps"
 	"strconv"
 	"sync"
 	"time"
 
+	"harvik/internal/core/page"
 	"harvik/internal/record"
 )
 
 // meter keeps the progress. Safe for use from several goroutines.
 type meter struct {
-	mu    sync.Mutex
-	now   record.Progress
-	start time.Time
-	ring  [10]int // fetched, by second
-	tick  int64   // second of the newest entry
+	mu     sync.Mutex
+	now    record.Progress
+	start  time.Time
+	before time.Duration // what earlier runs took
+	ring   [10]int       // fetched, by second
+	tick   int64         // second of the newest entry
 }
+
+// maxSections and maxErrors bound what the progress lists.
+const (
+	maxSections = 200
+	maxErrors   = 12
+)
 
 func (m *meter) begin() {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	m.start = time.Now()
-	m.now = record.Progress{Phase: "starting", Statuses: map[string]int{}}
+	m.now = record.Progress{
+		Phase: "starting", Statuses: map[string]int{}, Types: map[string]int{},
+		Depths: map[int]int{}, Sections: map[string]int{},
+	}
 }
 
-func (m *meter) known(waiting, known, findings int) {
+// fetched counts a result as it comes in.
+func (m *meter) fetched(d *done) {
 	m.mu.Lock()
-	m.now.Waiting, m.now.Known, m.now.Findings = waiting, known, findings
-	m.mu.Unlock()
+	defer m.mu.Unlock()
+	m.now.Phase = "fetching"
+	m.now.Retries += d.retries
+	m.now.Last = d.url
+	m.count(d.Facts)
+	m.advance()
+	m.ring[m.tick%int64(len(m.ring))]++
 }
 
-func (m *meter) fetched(d done) {
+// again counts a result of an earlier run.
+func (m *meter) again(r *Record) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.now.Phase = "resuming"
+	m.now.Retries += max(0, r.Facts.Tries-1)
+	m.count(r.Facts)
+}
+
+func (m *meter) count(f *page.Facts) {
+	p := &m.now
+	p.Fetched++
+	p.Bytes += int64(f.Transferred)
+	key := string(f.Outcome)
+	if f.Status > 0 {
+		key = strconv.Itoa(f.Status)
+	}
+	p.Statuses[key]++
+	if f.Status >= 400 || f.Status == 0 && f.Outcome != page.RobotsBlocks {
+		p.Failures++
+		e := record.FetchError{Address: f.Address, What: key, Detail: f.Detail}
+		if f.Status > 0 {
+			e.What = "status " + key
+		}
+		p.Errors = append(p.Errors[max(0, len(p.Errors)-maxErrors+1):len(p.Errors):len(p.Errors)], e)
+	}
+}
+
+// booked tells the state after a result was taken up.
+func (m *meter) booked(f *frontier, d *Record, findings int) {
+	a := &f.addresses[d.ID]
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	p := &m.now
-	p.Phase = "fetching"
-	p.Fetched++
-	p.Retries += d.retries
-	p.Last = d.url
-	key := string(d.Facts.Outcome)
-	if d.Facts.Status > 0 {
-		key = strconv.Itoa(d.Facts.Status)
+	p.Findings, p.Lane = findings, laneNames[f.lane]
+	p.Known, p.Waiting = len(f.addresses), f.queue.size()
+	p.Later = len(f.later[loaded]) + len(f.later[outbound])
+	kind := d.Facts.Type
+	if kind == "" {
+		kind = "unknown"
 	}
-	p.Statuses[key]++
-	if d.Facts.Status == 0 || d.Facts.Status >= 400 {
-		p.Failures++
+	p.Types[kind]++
+	if d.Role != page.AsPage {
+		p.Resources++
+		return
 	}
-	m.advance()
-	m.ring[m.tick%int64(len(m.ring))]++
+	p.Pages++
+	p.Depths[int(a.Depth)]++
+	if section := sectionOf(a.URL); len(p.Sections) < maxSections || p.Sections[section] > 0 {
+		p.Sections[section]++
+	}
 }
 
 // advance clears the seconds that passed without a result.
@@ -58,15 +109,22 @@ func (m *meter) advance() {
 	}
 }
 
-func (m *meter) judging() {
+// resumed takes over how long earlier runs took.
+func (m *meter) resumed(p record.Progress) {
 	m.mu.Lock()
-	m.now.Phase = "judging"
+	m.before = time.Duration(p.Seconds * float64(time.Second))
+	m.mu.Unlock()
+}
+
+func (m *meter) phase(name string) {
+	m.mu.Lock()
+	m.now.Phase = name
 	m.mu.Unlock()
 }
 
 func (m *meter) done(findings int) {
 	m.mu.Lock()
-	m.now.Phase, m.now.Findings, m.now.Waiting = "done", findings, 0
+	m.now.Phase, m.now.Findings, m.now.Waiting, m.now.Later = "done", findings, 0, 0
 	m.mu.Unlock()
 }
 
@@ -80,19 +138,34 @@ func (c *Crawl) Progress() record.Progress {
 	}
 	m.advance()
 	p := m.now
-	p.Statuses = make(map[string]int, len(m.now.Statuses))
-	for k, n := range m.now.Statuses {
-		p.Statuses[k] = n
-	}
-	p.Seconds = time.Since(m.start).Seconds()
+	p.Statuses, p.Types, p.Depths, p.Sections = maps.Clone(p.Statuses), maps.Clone(p.Types), maps.Clone(p.Depths), maps.Clone(p.Sections)
+	p.Seconds = (m.before + time.Since(m.start)).Seconds()
 	total := 0
 	for _, n := range m.ring {
 		total += n
 	}
-	p.Rate = float64(total) / max(0.2, min(p.Seconds, float64(len(m.ring))-1+p.Seconds-float64(m.tick)))
-	p.Waiting = min(p.Waiting, max(0, c.plan.Pages-p.Fetched))
-	if p.Rate > 0 {
-		p.Left = float64(p.Waiting) / p.Rate
+	running := time.Since(m.start).Seconds()
+	p.Rate = float64(total) / max(0.2, min(running, float64(len(m.ring))-1+running-float64(m.tick)))
+	left := p.Waiting
+	if p.Lane == laneNames[linked] || p.Lane == laneNames[listed] {
+		left = min(left, max(0, c.plan.Pages-p.Pages))
 	}
+	p.Waiting = left
+	if p.Rate > 0 {
+		p.Left = float64(left+p.Later) / p.Rate
+	}
+	p.Pace = c.homePace()
 	return p
+}
+
+// homePace is the pace on the start's host.
+func (c *Crawl) homePace() *record.Pace {
+	c.tempo.Lock()
+	g := c.hosts[c.start.Host()]
+	c.tempo.Unlock()
+	if g == nil {
+		return nil
+	}
+	p := g.state(time.Now())
+	return &p
 }

@@ -2,8 +2,10 @@ package crawl
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,55 +14,71 @@ import (
 	"harvik/internal/fetch"
 )
 
-// work fetches and reads one address after another until jobs is closed. Every job gets
-// its result.
-func (c *Crawl) work(ctx context.Context, jobs <-chan job, results chan<- done) {
-	var buf bytes.Buffer
-	for j := range jobs {
-		u, err := weburl.Parse(j.url)
-		d := done{job: j, Record: Record{ID: j.id}}
-		if err != nil { // cannot happen: the frontier holds parsed addresses
-			d.Facts = &page.Facts{Version: page.Version, Address: j.url, Outcome: page.BadResponse, Detail: err.Error()}
-		} else {
-			var a fetch.Answer
-			a, d.retries = c.try(ctx, &u, &buf)
-			d.Facts = c.facts(&u, a, d.retries+1)
-			d.Findings = c.judge.Page(j.id, d.Facts)
-		}
-		results <- d
-		if buf.Cap() > 4<<20 {
-			buf = bytes.Buffer{} // one huge page must not stay for the rest of the crawl
-		}
+// process fetches and reads one address. The host's governor has let it start.
+func (c *Crawl) process(ctx context.Context, j job) done {
+	d := done{job: j, Record: Record{ID: j.id}}
+	if j.role != page.AsPage {
+		d.Facts, d.retries = c.load(ctx, &j)
+		return d
+	}
+	buf := c.buffers.Get().(*bytes.Buffer)
+	a, retries := c.try(ctx, &j, buf, fetch.Request{Want: wantsPage})
+	c.reading <- struct{}{} // only as many bodies wait to be read as requests are allowed
+	c.release(j.host, &a)
+	d.retries = retries
+	d.Facts = c.facts(&j.at, &a, retries+1)
+	d.Findings = c.judge.Page(j.id, d.Facts)
+	<-c.reading
+	c.keep(buf)
+	return d
+}
+
+func (c *Crawl) keep(buf *bytes.Buffer) {
+	if buf.Cap() < 4<<20 { // one huge page must not stay for the rest of the crawl
+		c.buffers.Put(buf)
 	}
 }
 
+func (c *Crawl) release(g *governor, a *fetch.Answer) {
+	g.done(time.Now(), a)
+	c.nudge()
+}
+
 // longestWait bounds what a Retry-After can ask for.
-const longestWait = 60 * time.Second
+const longestWait = 5 * time.Minute
 
 // try fetches, again where that may help: after 429, 5xx and broken connections, with
-// pauses of 0.5 s, 1 s, 2 s … or what Retry-After asks for.
-func (c *Crawl) try(ctx context.Context, u *weburl.URL, buf *bytes.Buffer) (a fetch.Answer, retries int) {
+// pauses of 0.5 s, 1 s, 2 s … or what Retry-After asks for. The host stays taken.
+func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Request) (a fetch.Answer, retries int) {
+	most := c.plan.Retries
+	if j.role == page.AsLink {
+		most = 0
+	}
 	for {
-		if c.pace.Wait(ctx) != nil {
-			return fetch.Answer{Outcome: page.Reset, Detail: "the crawl was ended"}, retries
-		}
-		a = c.client.Get(ctx, u, buf, wantsBody)
-		if retries >= c.plan.Retries || !worthRetrying(a) {
+		a = c.client.Do(ctx, &j.at, buf, r)
+		if retries >= most || !worthRetrying(&a) {
 			return a, retries
 		}
-		wait := max(min(a.RetryAfter, longestWait), 500*time.Millisecond<<retries)
+		c.release(j.host, &a)
 		select {
-		case <-time.After(wait):
+		case <-time.After(max(min(a.RetryAfter, longestWait), 500*time.Millisecond<<retries)):
 		case <-c.stop:
-			return a, retries
+			most = 0
 		case <-ctx.Done():
+			most = 0
+		}
+		if j.host.wait(ctx) != nil {
+			j.host.take()
+			return a, retries
+		}
+		if most == 0 {
 			return a, retries
 		}
 		retries++
 	}
 }
 
-func worthRetrying(a fetch.Answer) bool {
+func worthRetrying(a *fetch.Answer) bool {
 	switch a.Outcome {
 	case page.Answered:
 		return a.Status == http.StatusTooManyRequests || a.Status >= 500
@@ -70,8 +88,17 @@ func worthRetrying(a fetch.Answer) bool {
 	return false
 }
 
-// facts puts together what an answer tells, reading the document if there is one.
-func (c *Crawl) facts(u *weburl.URL, a fetch.Answer, tries int) *page.Facts {
+// wantsPage tells which responses are read: HTML pages, and documents that can be.
+func wantsPage(status int, mediaType string) bool {
+	return status == http.StatusOK && (isHTML(mediaType) || mediaType == typePDF)
+}
+
+func isHTML(mediaType string) bool {
+	return mediaType == "text/html" || mediaType == "application/xhtml+xml"
+}
+
+// answered puts together what an answer tells, whatever was fetched.
+func (c *Crawl) answered(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts {
 	f := &page.Facts{
 		Version: page.Version, Address: u.Key(), Outcome: a.Outcome, Detail: a.Detail, Status: a.Status,
 		Type: a.Type, Bytes: len(a.Body), Transferred: a.Transferred, Coding: a.Coding,
@@ -83,15 +110,47 @@ func (c *Crawl) facts(u *weburl.URL, a fetch.Answer, tries int) *page.Facts {
 	if isRedirect(a.Status) && f.Status != 0 {
 		if to, err := u.Parse(a.Header.Get("Location")); err == nil && a.Header.Get("Location") != "" {
 			f.Redirect = to.Key()
+			if to := c.frontier.scope.Rewrite(f.Redirect); to != f.Address {
+				f.Redirect = to
+			}
 		}
 	}
-	if f.Status == http.StatusOK && wantsBody(a.Status, a.Type) {
+	return f
+}
+
+// facts are those of a page, reading the document if there is one.
+func (c *Crawl) facts(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts {
+	f := c.answered(u, a, tries)
+	switch {
+	case f.Status != http.StatusOK:
+	case isHTML(a.Type):
 		f.Document = page.Read(page.Response{
 			Address: *u, Status: a.Status, ContentType: a.Header.Get("Content-Type"),
 			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Body: a.Body,
 		})
+		c.rewrite(f.Document)
+	case a.Type == typePDF:
+		f.PDF = page.ReadPDF(a.Body)
 	}
 	return f
+}
+
+// rewrite brings the document's addresses to the form that the plan's scope gives them.
+func (c *Crawl) rewrite(d *page.Document) {
+	s := c.frontier.scope
+	if !s.Rewrites() {
+		return
+	}
+	for i := range d.Links {
+		if d.Links[i].Address != "" && s.Inside(d.Links[i].Address) {
+			d.Links[i].Address = s.Rewrite(d.Links[i].Address)
+		}
+	}
+	for i := range d.Canonicals {
+		if s.Inside(d.Canonicals[i].Address) {
+			d.Canonicals[i].Address = s.Rewrite(d.Canonicals[i].Address)
+		}
+	}
 }
 
 func isRedirect(status int) bool {
@@ -124,7 +183,7 @@ func fields(h http.Header) []page.Field {
 			out = append(out, page.Field{Name: clean(name), Value: clean(v)})
 		}
 	}
-	sortFields(out)
+	slices.SortStableFunc(out, func(a, b page.Field) int { return cmp.Compare(a.Name, b.Name) })
 	return out
 }
 

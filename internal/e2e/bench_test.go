@@ -95,11 +95,14 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 	b.StartTimer()
 	begun := time.Now()
 	var c *crawl.Crawl
-	c = crawl.New(crawl.Config{
+	c, err = crawl.New(crawl.Config{
 		Plan: p, Start: u, Guard: testkit.Loopback, Log: testkit.Quiet,
 		Runner: &check.Runner{Checks: checks.Catalog, Limits: check.NewLimits(nil)},
 		Sink:   s.Sink(rec.ID), Source: s.Source(b.Context(), rec.ID, func(id int32) string { return c.URL(id) }),
 	})
+	if err != nil {
+		b.Fatal(err)
+	}
 	r, err := c.Run(b.Context())
 	if err != nil {
 		b.Fatal(err)

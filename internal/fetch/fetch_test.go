@@ -5,6 +5,7 @@ import (
 	"compress/flate"
 	"compress/gzip"
 	"compress/zlib"
+	"encoding/pem"
 	"fmt"
 	"io"
 	"net"
@@ -24,6 +25,8 @@ import (
 
 var loopback = Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}
 
+var everything = Request{Want: func(int, string) bool { return true }}
+
 func get(t *testing.T, s Settings, address string) Answer {
 	t.Helper()
 	if s.Timeout == 0 {
@@ -35,14 +38,17 @@ func get(t *testing.T, s Settings, address string) Answer {
 	if s.Guard.Allow == nil {
 		s.Guard = loopback
 	}
-	c := New(s)
+	c, err := New(s)
+	if err != nil {
+		t.Fatal(err)
+	}
 	defer c.Close()
 	u, err := weburl.Parse(address)
 	if err != nil {
 		t.Fatal(err)
 	}
 	var buf bytes.Buffer
-	a := c.Get(t.Context(), &u, &buf, func(int, string) bool { return true })
+	a := c.Do(t.Context(), &u, &buf, everything)
 	a.Body = bytes.Clone(a.Body)
 	return a
 }
@@ -243,11 +249,14 @@ func TestHTTP2(t *testing.T) {
 	server.EnableHTTP2 = true
 	server.StartTLS()
 	defer server.Close()
-	c := New(Settings{Timeout: time.Second, MaxBytes: 100, Guard: loopback})
-	c.transport.TLSClientConfig = server.Client().Transport.(*http.Transport).TLSClientConfig.Clone()
+	ca := pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw})
+	c, err := New(Settings{Timeout: time.Second, MaxBytes: 100, Guard: loopback, CA: string(ca)})
+	if err != nil {
+		t.Fatal(err)
+	}
 	u, _ := weburl.Parse(server.URL)
 	var buf bytes.Buffer
-	if a := c.Get(t.Context(), &u, &buf, func(int, string) bool { return true }); a.Protocol != "HTTP/2.0" || string(a.Body) != "HTTP/2.0" {
+	if a := c.Do(t.Context(), &u, &buf, everything); a.Protocol != "HTTP/2.0" || string(a.Body) != "HTTP/2.0" {
 		t.Errorf("%s %s: %s %q", a.Outcome, a.Detail, a.Protocol, a.Body)
 	}
 }

@@ -1,5 +1,5 @@
 // Package jobs runs crawls inside the service: it owns their goroutines, knows their
-// progress, and ends them when the service ends.
+// progress, takes them up again after a crash, and puts them away when the service ends.
 package jobs
 
 import (
@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"sync"
 	"time"
 
@@ -18,15 +19,26 @@ import (
 	"harvik/internal/fetch"
 	"harvik/internal/record"
 	"harvik/internal/store"
+	"harvik/internal/vault"
 )
 
-// ErrRunning is the answer to starting a crawl of a site that has one running.
-var ErrRunning = errors.New("a crawl of this site is running")
+// Errors that callers ask for.
+var (
+	ErrRunning = errors.New("a crawl of this site is running")
+	ErrEnding  = errors.New("the service is ending")
+)
+
+// A Refusal says why a crawl cannot be started as it is.
+type Refusal struct{ Reason string }
+
+func (r *Refusal) Error() string { return r.Reason }
 
 // A Runner is safe for use from several goroutines.
 type Runner struct {
 	store *store.Store
+	vault *vault.Vault
 	guard fetch.Guard
+	paces crawl.Paces
 	log   *slog.Logger
 
 	ctx    context.Context
@@ -39,42 +51,143 @@ type Runner struct {
 	closed bool
 }
 
+// run is a crawl that is being run, through as many attempts as that takes.
 type run struct {
-	crawl *crawl.Crawl
+	rec   record.Crawl
+	start weburl.URL
 	ended chan struct{}
+
+	mu    sync.Mutex
+	crawl *crawl.Crawl // of the present attempt
+	stop  bool
+	pause bool
 }
 
 // New makes a runner. Shut it down after use.
-func New(s *store.Store, guard fetch.Guard, log *slog.Logger) *Runner {
+func New(s *store.Store, v *vault.Vault, guard fetch.Guard, log *slog.Logger) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	return &Runner{
-		store: s, guard: guard, log: log, ctx: ctx, cancel: cancel,
+		store: s, vault: v, guard: guard, log: log, ctx: ctx, cancel: cancel,
 		live: map[int64]*run{}, bySite: map[int64]int64{},
 	}
 }
 
 // Start begins a crawl of a site by a plan and returns its record at once.
 func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error) {
-	start, err := weburl.Parse(site.Home)
+	return r.launch(site.ID, func() (record.Crawl, error) {
+		if _, err := r.secrets(ctx, site.ID, site.Home, p); err != nil {
+			return record.Crawl{}, err
+		}
+		return r.store.StartCrawl(ctx, site, p, checks.Version)
+	}, false)
+}
+
+// Resume goes on with a paused crawl.
+func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error) {
+	return r.launch(rec.SiteID, func() (record.Crawl, error) {
+		ok, err := r.store.ResumeCrawl(ctx, rec.ID)
+		if err == nil && !ok {
+			err = &Refusal{fmt.Sprintf("crawl %d is %s, not paused", rec.Number, rec.State)}
+		}
+		rec.State, rec.Detail = "running", ""
+		return rec, err
+	}, true)
+}
+
+// Continue goes on with a finished crawl by a plan that allows it more.
+func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (record.Crawl, error) {
+	return r.launch(rec.SiteID, func() (record.Crawl, error) {
+		if err := r.store.Reopen(ctx, rec.ID, p); err != nil {
+			return rec, err
+		}
+		rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", record.PlanValue(p), nil, nil
+		return rec, nil
+	}, true)
+}
+
+// Recover takes up the crawls that were running when the service last ended.
+func (r *Runner) Recover(ctx context.Context) error {
+	crawls, err := r.store.Running(ctx)
 	if err != nil {
-		return record.Crawl{}, err
+		return err
 	}
+	for _, rec := range crawls {
+		if _, err := r.launch(rec.SiteID, func() (record.Crawl, error) { return rec, nil }, true); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// launch makes room for a site's crawl, has its record made, and runs it.
+func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past bool) (record.Crawl, error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.closed {
-		return record.Crawl{}, errors.New("the service is ending")
+		return record.Crawl{}, ErrEnding
 	}
-	if _, running := r.bySite[site.ID]; running {
+	if _, running := r.bySite[site]; running {
 		return record.Crawl{}, ErrRunning
 	}
-	rec, err := r.store.StartCrawl(ctx, site, p, checks.Version)
+	rec, err := begin()
 	if err != nil {
 		return record.Crawl{}, err
 	}
+	one := &run{rec: rec, ended: make(chan struct{})}
+	if one.start, err = weburl.Parse(rec.Home); err != nil {
+		return record.Crawl{}, err
+	}
+	r.live[rec.ID], r.bySite[site] = one, rec.ID
+	r.group.Go(func() { r.run(one, past) })
+	return rec, nil
+}
+
+// secrets opens those that a plan uses, each for the host that it is bound to.
+func (r *Runner) secrets(ctx context.Context, site int64, home string, p plan.Plan) (map[string]string, error) {
+	start, err := weburl.Parse(home)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for name, host := range p.Secrets() {
+		if host == "" {
+			host = start.Hostname()
+		}
+		bound, sealed, err := r.store.SealedSecret(ctx, site, name)
+		switch {
+		case errors.Is(err, store.ErrNotFound):
+			return nil, &Refusal{fmt.Sprintf("the plan uses the secret %q, which is not set; `harvik secret set SITE %s` does that", name, name)}
+		case err != nil:
+			return nil, err
+		case !strings.EqualFold(bound, host):
+			return nil, &Refusal{fmt.Sprintf("the secret %q is for %s, and the plan would send it to %s", name, bound, host)}
+		}
+		if out[name], err = r.vault.Unseal(sealed, Purpose(site, name)); err != nil {
+			return nil, &Refusal{fmt.Sprintf("%s: %s", name, err)}
+		}
+	}
+	return out, nil
+}
+
+// Purpose binds a sealed secret to its site and name.
+func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site, name) }
+
+// addresses lets the source name addresses once the crawl, which is made after it, has them.
+type addresses struct{ of *crawl.Crawl }
+
+func (a *addresses) url(id int32) string { return a.of.URL(id) }
+
+// attempt makes the crawl that the next attempt runs.
+func (r *Runner) attempt(one *run, past bool, log *slog.Logger) (*crawl.Crawl, error) {
+	rec := &one.rec
+	p := plan.Plan(rec.Plan).WithDefaults()
+	secrets, err := r.secrets(r.ctx, rec.SiteID, rec.Home, p)
+	if err != nil {
+		return nil, err
+	}
 	view := new(addresses)
-	log := r.log.With("site", site.Name, "crawl", rec.Number)
-	c := crawl.New(crawl.Config{
-		Plan: p, Start: start, Guard: r.guard, Log: log,
+	config := crawl.Config{
+		Plan: p, Start: one.start, Guard: r.guard, Secrets: secrets, Paces: &r.paces, Log: log,
 		Runner: &check.Runner{
 			Checks: checks.Catalog, Limits: check.NewLimits(p.Limits),
 			Panicked: func(c *check.Check, address string, v any) {
@@ -82,77 +195,195 @@ func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (reco
 			},
 		},
 		Sink: r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
-	})
+	}
+	if past {
+		config.Past = r.store.Past(rec.ID)
+	}
+	c, err := crawl.New(config)
+	if err != nil {
+		return nil, &Refusal{err.Error()}
+	}
 	view.of = c
-	one := &run{c, make(chan struct{})}
-	r.live[rec.ID], r.bySite[site.ID] = one, rec.ID
-	r.group.Go(func() { r.run(rec, one, log) })
-	return rec, nil
+	one.mu.Lock()
+	defer one.mu.Unlock()
+	one.crawl = c
+	if one.stop {
+		c.Stop()
+	}
+	if one.pause {
+		c.Pause()
+	}
+	return c, nil
 }
 
-// addresses lets the source name addresses once the crawl, which is made after it, has them.
-type addresses struct{ of *crawl.Crawl }
-
-func (a *addresses) url(id int32) string { return a.of.URL(id) }
-
-func (r *Runner) run(rec record.Crawl, one *run, log *slog.Logger) {
+func (r *Runner) run(one *run, past bool) {
+	log := r.log.With("site", one.rec.Site, "crawl", one.rec.Number)
 	defer close(one.ended)
-	log.Info("crawl started", "home", rec.Home)
-	result, err := one.crawl.Run(r.ctx)
-	progress := one.crawl.Progress()
-	if err == nil {
-		err = r.store.Sink(rec.ID).SaveResult(r.ctx, result, progress)
+	defer r.forget(one)
+	log.Info("crawl started", "home", one.rec.Home, "resumed", past)
+	for wait := time.Second; ; wait = min(2*wait, 30*time.Second) {
+		err := r.once(one, past, log)
+		if err == nil || r.settle(one, err, log) {
+			return
+		}
+		// The database is away. What it has stored stays true, so the crawl goes on from there.
+		log.Warn("database away; the crawl waits for it", "reason", err.Error())
+		past = true
+		if !r.await(wait) {
+			return
+		}
 	}
-	r.mu.Lock()
-	delete(r.live, rec.ID)
-	delete(r.bySite, rec.SiteID)
-	r.mu.Unlock()
-	if err == nil {
-		log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
-			"seconds", int(progress.Seconds), "fixes", len(result.Report.Fixes))
-		return
+}
+
+// once is one attempt, to the end.
+func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
+	c, err := r.attempt(one, past, log)
+	if err != nil {
+		return err
 	}
-	log.Error("crawl failed", "reason", err.Error())
+	result, err := c.Run(r.ctx)
+	if err != nil {
+		return err
+	}
+	progress := c.Progress()
+	if err := r.store.Sink(one.rec.ID).SaveResult(r.ctx, result, progress); err != nil {
+		return err
+	}
+	log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
+		"seconds", int(progress.Seconds), "fixes", len(result.Report.Fixes))
+	return nil
+}
+
+// settle deals with an attempt's error. It tells whether that is the end of the run.
+func (r *Runner) settle(one *run, err error, log *slog.Logger) bool {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(r.ctx), 5*time.Second)
 	defer cancel()
-	if err := r.store.FailCrawl(ctx, rec.ID, err.Error()); err != nil {
-		log.Error("crawl could not be marked as failed", "reason", err.Error())
+	var paused *crawl.ErrPaused
+	var refusal *Refusal
+	switch {
+	case r.isClosed() && (errors.As(err, &paused) || r.ctx.Err() != nil):
+		log.Info("crawl put away; it goes on when the service starts")
+		return true
+	case errors.As(err, &paused), errors.As(err, &refusal):
+		why := err.Error()
+		if paused != nil {
+			why = paused.Reason
+		}
+		log.Info("crawl paused", "reason", why)
+		err = r.store.PauseCrawl(ctx, one.rec.ID, why)
+	case store.IsDown(err):
+		return false
+	default:
+		log.Error("crawl failed", "reason", err.Error())
+		err = r.store.FailCrawl(ctx, one.rec.ID, err.Error())
 	}
+	if err != nil {
+		log.Error("crawl's end could not be stored", "reason", err.Error())
+	}
+	return true
+}
+
+// await waits until the database answers. It tells whether it is worth going on.
+func (r *Runner) await(wait time.Duration) bool {
+	for {
+		select {
+		case <-time.After(wait):
+		case <-r.ctx.Done():
+			return false
+		}
+		if r.isClosed() {
+			return false
+		}
+		if r.store.Ping(r.ctx) == nil {
+			return true
+		}
+	}
+}
+
+func (r *Runner) isClosed() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.closed
+}
+
+func (r *Runner) forget(one *run) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	delete(r.live, one.rec.ID)
+	delete(r.bySite, one.rec.SiteID)
 }
 
 // Stop ends a running crawl early; what it has is kept and judged. It tells whether the
 // crawl was running.
 func (r *Runner) Stop(id int64) bool {
-	one := r.find(id)
+	return r.with(id, func(one *run) {
+		one.stop = true
+		if one.crawl != nil {
+			one.crawl.Stop()
+		}
+	})
+}
+
+// Pause puts a running crawl away until it is resumed. It tells whether the crawl was running.
+func (r *Runner) Pause(id int64) bool {
+	return r.with(id, (*run).putAway)
+}
+
+func (o *run) putAway() {
+	o.pause = true
+	if o.crawl != nil {
+		o.crawl.Pause()
+	}
+}
+
+// Retune changes the pace of a running crawl, and of the plan that it keeps.
+func (r *Runner) Retune(ctx context.Context, id int64, p plan.Plan) (running bool, err error) {
+	running = r.with(id, func(one *run) {
+		one.rec.Plan = record.PlanValue(p)
+		if one.crawl != nil {
+			one.crawl.Retune(p.Parallel, time.Duration(p.Pause), p.PerSecond)
+		}
+	})
+	if running {
+		err = r.store.SetPlanOf(ctx, id, p)
+	}
+	return running, err
+}
+
+func (r *Runner) with(id int64, f func(*run)) bool {
+	r.mu.Lock()
+	one := r.live[id]
+	r.mu.Unlock()
 	if one == nil {
 		return false
 	}
-	one.crawl.Stop()
+	one.mu.Lock()
+	defer one.mu.Unlock()
+	f(one)
 	return true
-}
-
-func (r *Runner) find(id int64) *run {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.live[id]
 }
 
 // Progress is that of a running crawl. Ended is closed when it has been stored.
 func (r *Runner) Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool) {
-	one := r.find(id)
-	if one == nil {
-		return p, nil, false
-	}
-	return one.crawl.Progress(), one.ended, true
+	running = r.with(id, func(one *run) {
+		p.Phase = "starting"
+		if one.crawl != nil {
+			p = one.crawl.Progress()
+		}
+		ended = one.ended
+	})
+	return p, ended, running
 }
 
-// Shutdown stops all crawls, waits until they have been judged and stored, and where ctx
-// ends first cuts them off.
+// Shutdown puts all crawls away, to go on when the service starts again. Where ctx ends first
+// it cuts them off, which loses nothing but time.
 func (r *Runner) Shutdown(ctx context.Context) {
 	r.mu.Lock()
 	r.closed = true
 	for _, one := range r.live {
-		one.crawl.Stop()
+		one.mu.Lock()
+		one.putAway()
+		one.mu.Unlock()
 	}
 	r.mu.Unlock()
 	ended := make(chan struct{})

@@ -52,7 +52,7 @@ type Crawl struct {
 	Site      string     `db:"site" json:"site"`
 	Home      string     `db:"home" json:"home"`
 	Number    int        `db:"number" json:"number"`
-	State     string     `db:"state" json:"state"` // running, finished, failed
+	State     string     `db:"state" json:"state"` // running, paused, finished, failed
 	Ending    string     `db:"ending" json:"ending,omitempty"`
 	Detail    string     `db:"detail" json:"detail,omitempty"`
 	Plan      PlanValue  `db:"plan" json:"plan"`
@@ -61,6 +61,8 @@ type Crawl struct {
 	Catalogue int        `db:"catalogue" json:"catalogue"`
 	Progress  Progress   `db:"progress" json:"progress"`
 	Report    *Summary   `db:"report" json:"report,omitempty"`
+	Probes    *Probes    `db:"probes" json:"probes,omitempty"`
+	Traps     TrapList   `db:"traps" json:"traps,omitempty"`
 }
 
 // Summary is a crawl's report without its fix list.
@@ -74,18 +76,87 @@ func (r *Summary) Scan(src any) error { return scanJSON(src, r) }
 
 // Progress is how far a crawl is.
 type Progress struct {
-	Phase    string         `json:"phase"`    // "starting", "fetching", "judging", "done"
-	Fetched  int            `json:"fetched"`  // addresses
-	Waiting  int            `json:"waiting"`  // known and still to be fetched
-	Known    int            `json:"known"`    // addresses of any kind
-	Failures int            `json:"failures"` // no answer, or one of 400 and above
-	Findings int            `json:"findings"` // places so far
-	Retries  int            `json:"retries"`
-	Rate     float64        `json:"rate"`    // addresses a second, over the last seconds
-	Seconds  float64        `json:"seconds"` // since the start
-	Left     float64        `json:"left"`    // seconds at this rate for what waits; 0 if unknown
-	Statuses map[string]int `json:"statuses"`
-	Last     string         `json:"last,omitempty"` // address fetched last
+	Phase     string         `json:"phase"`          // "starting", "resuming", "fetching", "probing", "judging", "done"
+	Lane      string         `json:"lane,omitempty"` // what is being fetched: "links", "sitemaps", "resources", "outbound"
+	Fetched   int            `json:"fetched"`        // addresses
+	Pages     int            `json:"pages"`          // of these, those that count for the plan's number of pages
+	Resources int            `json:"resources"`      // of these, the others
+	Waiting   int            `json:"waiting"`        // known and still to be fetched in this lane
+	Later     int            `json:"later"`          // likewise, in later ones
+	Known     int            `json:"known"`          // addresses of any kind
+	Failures  int            `json:"failures"`       // no answer, or one of 400 and above
+	Findings  int            `json:"findings"`       // places so far
+	Retries   int            `json:"retries"`
+	Bytes     int64          `json:"bytes"`   // of bodies, on the wire
+	Rate      float64        `json:"rate"`    // addresses a second, over the last seconds
+	Seconds   float64        `json:"seconds"` // spent on it so far
+	Left      float64        `json:"left"`    // seconds at this rate for what waits; 0 if unknown
+	Statuses  map[string]int `json:"statuses"`
+	Types     map[string]int `json:"types,omitempty"`
+	Depths    map[int]int    `json:"depths,omitempty"`
+	Sections  map[string]int `json:"sections,omitempty"`
+	Last      string         `json:"last,omitempty"`   // address fetched last
+	Errors    []FetchError   `json:"errors,omitempty"` // the last ones, oldest first
+	Pace      *Pace          `json:"pace,omitempty"`   // on the home page's host
+}
+
+// Pace is how fast a host is being asked, and why no faster.
+type Pace struct {
+	Parallel int     `json:"parallel"`         // requests at once, now
+	Of       int     `json:"of"`               // and by the plan
+	Gap      float64 `json:"gap"`              // seconds between the starts of two requests
+	Waits    float64 `json:"waits,omitempty"`  // seconds until the next start, where the server asked to wait
+	Reason   string  `json:"reason,omitempty"` // what slows it, in words
+	Crawls   int     `json:"crawls"`           // that share this host
+}
+
+// FetchError is a fetch that failed.
+type FetchError struct {
+	Address string `json:"address"`
+	What    string `json:"what"` // "status 404", or the outcome
+	Detail  string `json:"detail,omitempty"`
+}
+
+// Probes are what a site's front doors and odd addresses answer.
+type Probes struct {
+	Doors       []Probe      `json:"doors"`             // http and https, with and without www
+	Missing     []Probe      `json:"missing,omitempty"` // a made-up address in each of the larger folders
+	Favicon     *Probe       `json:"favicon,omitempty"` // /favicon.ico
+	Certificate *Certificate `json:"certificate,omitempty"`
+}
+
+// Scan reads the column.
+func (p *Probes) Scan(src any) error { return scanJSON(src, p) }
+
+// A Probe is one address that was asked, redirects followed.
+type Probe struct {
+	Address string   `json:"address"`
+	Status  int      `json:"status"`           // of the last answer; 0 for none
+	Detail  string   `json:"detail,omitempty"` // why there is none
+	Hops    []string `json:"hops,omitempty"`   // addresses redirected to, in order
+	Type    string   `json:"type,omitempty"`
+	Title   string   `json:"title,omitempty"`
+	Words   int      `json:"words,omitempty"`
+}
+
+// Certificate is what the home page's host shows.
+type Certificate struct {
+	Names    []string  `json:"names"`
+	Issuer   string    `json:"issuer"`
+	From     time.Time `json:"from"`
+	Until    time.Time `json:"until"`
+	Version  string    `json:"version"` // of TLS
+	Cipher   string    `json:"cipher"`
+	Protocol string    `json:"protocol"` // of HTTP
+}
+
+// A Trap is a pattern of addresses that never ends.
+type Trap struct {
+	Pattern string `json:"pattern"`
+	Example string `json:"example"`
+	Kind    string `json:"kind"`    // "pattern", or "parameter" whose value changes nothing
+	Fetched int    `json:"fetched"` // until it was recognised
+	Left    int    `json:"left"`    // addresses not fetched for it
 }
 
 // A PageRow is a fetched address in a list.
@@ -244,4 +315,17 @@ type LinksInto struct {
 	Links []LinkRow `json:"links"`
 	Pages int       `json:"pages"` // distinct linking pages
 	Next  int32     `json:"next"`  // where the list goes on; 0 at its end
+}
+
+// TrapList are traps in a jsonb column.
+type TrapList []Trap
+
+// Scan reads the column.
+func (t *TrapList) Scan(src any) error { return scanJSON(src, t) }
+
+// Secret is what may be told of a secret.
+type Secret struct {
+	Name    string    `db:"name" json:"name"`
+	Host    string    `db:"host" json:"host"` // the one host that it is sent to
+	Changed time.Time `db:"changed" json:"changed"`
 }

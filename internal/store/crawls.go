@@ -10,7 +10,7 @@ import (
 )
 
 const crawlColumns = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
-	c.started, c.finished, c.catalogue, c.progress, c.report from crawl c join site s on s.id = c.site_id `
+	c.started, c.finished, c.catalogue, c.progress, c.report, c.probes, c.traps from crawl c join site s on s.id = c.site_id `
 
 // StartCrawl makes the next crawl of a site.
 func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error) {
@@ -40,15 +40,64 @@ func (s *Store) FailCrawl(ctx context.Context, id int64, why string) error {
 	return err
 }
 
-// FailLost marks crawls that were running when the service ended without a goodbye, and
-// returns how many there were.
-func (s *Store) FailLost(ctx context.Context) (int64, error) {
-	r, err := s.db.ExecContext(ctx, `update crawl set state = 'failed', finished = now(),
-		detail = 'the service ended while this crawl ran; what was stored is kept, crawl again for a verdict' where state = 'running'`)
+// PauseCrawl marks a crawl as paused, with the reason if nobody asked for it.
+func (s *Store) PauseCrawl(ctx context.Context, id int64, why string) error {
+	_, err := s.db.ExecContext(ctx, `update crawl set state = 'paused', detail = $2 where id = $1 and state = 'running'`, id, clean(why))
+	return err
+}
+
+// ResumeCrawl marks a paused crawl as running. It tells whether it was paused.
+func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
+	r, err := s.db.ExecContext(ctx, `update crawl set state = 'running', detail = '' where id = $1 and state = 'paused'`, id)
 	if err != nil {
-		return 0, err
+		return false, err
 	}
-	return r.RowsAffected()
+	n, err := r.RowsAffected()
+	return n > 0, err
+}
+
+// Reopen makes a finished crawl one that runs by a changed plan: its verdict goes, and with it
+// what is no page, which is fetched after all pages.
+func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
+	data, err := json.Marshal(p)
+	if err != nil {
+		return err
+	}
+	tx, err := s.pool.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	for _, sql := range []string{
+		"delete from standing where crawl_id = $1", "delete from fix_page where crawl_id = $1", "delete from fix where crawl_id = $1",
+		"delete from finding where crawl_id = $1 and whole", "delete from page where crawl_id = $1 and role <> 0",
+	} {
+		if _, err := tx.Exec(ctx, sql, id); err != nil {
+			return err
+		}
+	}
+	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', finished = null, report = null, probes = null,
+		traps = '[]', plan = $2 where id = $1`, id, data); err != nil {
+		return err
+	}
+	return tx.Commit(ctx)
+}
+
+// SetPlanOf replaces the plan that a crawl keeps: its pace can be changed while it runs.
+func (s *Store) SetPlanOf(ctx context.Context, id int64, p plan.Plan) error {
+	data, err := json.Marshal(p)
+	if err != nil {
+		return err
+	}
+	_, err = s.db.ExecContext(ctx, "update crawl set plan = cast($2 as jsonb) where id = $1", id, string(data))
+	return err
+}
+
+// Running are the crawls that were not ended, oldest first.
+func (s *Store) Running(ctx context.Context) ([]record.Crawl, error) {
+	var crawls []record.Crawl
+	err := s.db.SelectContext(ctx, &crawls, crawlColumns+"where c.state = 'running' order by c.id")
+	return crawls, err
 }
 
 // Crawls lists those of a site, newest first, before a number (0 for the newest).

@@ -134,6 +134,33 @@ func (r *unpacker) text() string {
 	return s
 }
 
+// packUses stores what a document loads: role, target (number + 1), and the name of what names
+// it, for each.
+func packUses(uses []page.Use, targets []int32) []byte {
+	out := make([]byte, 0, 8*len(targets))
+	for i, t := range targets {
+		out = append(out, byte(uses[i].Role))
+		out = binary.AppendUvarint(out, uint64(t+1))
+		out = appendText(out, uses[i].By)
+	}
+	return out
+}
+
+// unpackUses is the reverse; the uses' Address is left empty.
+func unpackUses(data []byte) (uses []page.Use, targets []int32, err error) {
+	r := unpacker{data: data}
+	for len(r.data) > 0 {
+		role := r.number()
+		target := int32(r.number()) - 1
+		uses = append(uses, page.Use{Role: page.Role(role), By: r.text()})
+		targets = append(targets, target)
+	}
+	if r.bad {
+		return nil, nil, errPacked
+	}
+	return uses, targets, nil
+}
+
 // packNumbers stores rising numbers as their differences.
 func packNumbers(numbers []int32) []byte {
 	out := make([]byte, 0, 2*len(numbers))

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"harvik/internal/record"
 
@@ -45,40 +46,65 @@ func (k *Sink) Save(ctx context.Context, b crawl.Batch) error {
 	if err := k.addresses(ctx, tx, b); err != nil {
 		return fmt.Errorf("storing addresses: %w", err)
 	}
-	if err := k.pages(ctx, tx, b.Records); err != nil {
+	if err := k.files(ctx, tx, b.Files); err != nil {
+		return fmt.Errorf("storing files: %w", err)
+	}
+	if err := k.pages(ctx, tx, b); err != nil {
 		return fmt.Errorf("storing pages: %w", err)
 	}
 	var found []check.Finding
 	for _, r := range b.Records {
 		found = append(found, r.Findings...)
 	}
-	if err := saveFindings(ctx, tx, k.crawl, found); err != nil {
+	if err := saveFindings(ctx, tx, k.crawl, found, false); err != nil {
+		return err
+	}
+	progress, err := json.Marshal(b.Progress)
+	if err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, "update crawl set progress = $2 where id = $1", k.crawl, progress); err != nil {
 		return err
 	}
 	return tx.Commit(ctx)
+}
+
+func (k *Sink) files(ctx context.Context, tx pgx.Tx, files []crawl.File) error {
+	for _, f := range files {
+		body := f.Body
+		if body == nil {
+			body = []byte{}
+		}
+		if _, err := tx.Exec(ctx, "insert into crawl_file (crawl_id, kind, address, status, detail, body) values ($1, $2, $3, $4, $5, $6)",
+			k.crawl, f.Kind, clean(f.Address), f.Status, clean(f.Detail), body); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func urlHash(url string) int64 { return int64(xxhash.Sum64String(url)) }
 
 func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"address"},
-		[]string{"crawl_id", "id", "url", "hash", "found_on", "depth", "state", "in_sitemap", "rule_line", "rule_text"},
+		[]string{"crawl_id", "id", "url", "hash", "found_on", "depth", "state", "in_sitemap", "rule_line", "rule_text", "role", "found"},
 		pgx.CopyFromSlice(len(b.Addresses), func(i int) ([]any, error) {
 			a := &b.Addresses[i]
 			url := clean(a.URL)
 			return []any{
 				k.crawl, b.First + int32(i), url, urlHash(url), a.FoundOn, a.Depth, a.State.String(), a.InSitemap,
-				a.Rule.Number, clean(a.Rule.Text),
+				a.Rule.Number, clean(a.Rule.Text), int16(a.Role), int16(a.Found),
 			}, nil
 		}))
 	return err
 }
 
-func (k *Sink) pages(ctx context.Context, tx pgx.Tx, records []crawl.Record) error {
+func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
+	records := b.Records
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"page"},
 		[]string{
 			"crawl_id", "id", "status", "outcome", "type", "bytes", "first_byte", "html", "indexable", "kind", "words",
-			"title", "description", "h1", "lang", "facts", "links", "main_text",
+			"title", "description", "h1", "lang", "facts", "links", "main_text", "role", "seq", "uses",
 		},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			r := &records[i]
@@ -96,21 +122,21 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, records []crawl.Record) err
 			return []any{
 				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
 				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang), facts,
-				packLinks(d.Links, r.Links), clean(d.MainText),
+				packLinks(d.Links, r.Links), clean(d.MainText), int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
 			}, nil
 		}))
 	return err
 }
 
-func saveFindings(ctx context.Context, tx pgx.Tx, crawlID int64, found []check.Finding) error {
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "count", "places"},
+func saveFindings(ctx context.Context, tx pgx.Tx, crawlID int64, found []check.Finding, whole bool) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "count", "places", "whole"},
 		pgx.CopyFromSlice(len(found), func(i int) ([]any, error) {
 			f := &found[i]
 			places, err := json.Marshal(f.Places)
 			if err != nil {
 				return nil, err
 			}
-			return []any{crawlID, f.Page, f.Check.ID, len(f.Places), places}, nil
+			return []any{crawlID, f.Page, f.Check.ID, len(f.Places), places, whole}, nil
 		}))
 	if err != nil {
 		return fmt.Errorf("storing findings: %w", err)
@@ -125,8 +151,11 @@ func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progres
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	if err := saveFindings(ctx, tx, k.crawl, r.Findings); err != nil {
+	if err := saveFindings(ctx, tx, k.crawl, r.Findings, true); err != nil {
 		return err
+	}
+	if err := k.changed(ctx, tx, r); err != nil {
+		return fmt.Errorf("storing what changed: %w", err)
 	}
 	if err := k.standings(ctx, tx, r); err != nil {
 		return fmt.Errorf("storing standings: %w", err)
@@ -148,11 +177,39 @@ func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progres
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, `update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5
-		where id = $1`, k.crawl, string(r.Ending), clean(r.Detail), report, progress); err != nil {
+	probes, err := json.Marshal(r.Probes)
+	if err != nil {
+		return err
+	}
+	traps, err := json.Marshal(append([]record.Trap{}, r.Traps...))
+	if err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, `update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
+		probes = $6, traps = $7 where id = $1`,
+		k.crawl, string(r.Ending), clean(r.Detail), report, progress, probes, traps); err != nil {
 		return err
 	}
 	return tx.Commit(ctx)
+}
+
+// changed brings the addresses up to date that changed after they were stored.
+func (k *Sink) changed(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
+	var ids, foundOn, depths []int32
+	var states, rules []string
+	var lines, roles, founds []int32
+	for id := range r.Changed {
+		a := &r.Survey.Addresses[id]
+		ids, foundOn, depths = append(ids, id), append(foundOn, a.FoundOn), append(depths, a.Depth)
+		states, rules, lines = append(states, a.State.String()), append(rules, clean(a.Rule.Text)), append(lines, int32(a.Rule.Number))
+		roles, founds = append(roles, int32(a.Role)), append(founds, int32(a.Found))
+	}
+	_, err := tx.Exec(ctx, `update address a set found_on = v.found_on, depth = v.depth, state = v.state, rule_text = v.rule_text,
+		rule_line = v.rule_line, role = v.role, found = v.found
+		from unnest($2::int[], $3::int[], $4::int[], $5::text[], $6::text[], $7::int[], $8::int[], $9::int[])
+			as v(id, found_on, depth, state, rule_text, rule_line, role, found)
+		where a.crawl_id = $1 and a.id = v.id`, k.crawl, ids, foundOn, depths, states, rules, lines, roles, founds)
+	return err
 }
 
 func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
@@ -201,7 +258,11 @@ func linkedFrom(s *survey.Survey) func(int32) []int32 {
 			}
 		}
 	})
-	return func(id int32) []int32 { return sources[ends[id]:ends[id+1]] }
+	return func(id int32) []int32 {
+		from := sources[ends[id]:ends[id+1]]
+		slices.Sort(from) // pages are not always taken in order of their numbers
+		return from
+	}
 }
 
 func (k *Sink) fixes(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {

@@ -58,13 +58,16 @@ func Crawl(t testing.TB, start string, p plan.Plan) (*crawl.Result, *Memory) {
 	}
 	m := new(Memory)
 	p = p.WithDefaults()
-	c := crawl.New(crawl.Config{
+	c, err := crawl.New(crawl.Config{
 		Plan: p, Start: u, Guard: Loopback, Sink: m, Source: m, Log: Quiet,
 		Runner: &check.Runner{
 			Checks: checks.Catalog, Limits: check.NewLimits(p.Limits),
 			Panicked: func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) },
 		},
 	})
+	if err != nil {
+		t.Fatal(err)
+	}
 	r, err := c.Run(t.Context())
 	if err != nil {
 		t.Fatalf("crawling %s: %v", start, err)

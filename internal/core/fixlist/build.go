@@ -188,10 +188,10 @@ func (b *builder) makeCells() {
 func (b *builder) expected() int {
 	waiting, fetched := 0, 0
 	for i := range b.s.Addresses {
-		switch state := b.s.Addresses[i].State; {
-		case state.Left():
+		switch a := &b.s.Addresses[i]; {
+		case a.Left():
 			waiting++
-		case state == survey.Fetched:
+		case a.State == survey.Fetched && a.Role == page.AsPage:
 			fetched++
 		}
 	}

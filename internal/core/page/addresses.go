@@ -85,6 +85,7 @@ func (w *walker) resolve() {
 			l.Address, l.Fragment, l.Href = u.Key(), u.Fragment(), ""
 		}
 	}
+	d.Uses = resolveUses(d.Uses, &w.base, w.encodeQuery)
 	for i := range d.Canonicals {
 		d.Canonicals[i].Address = resolve(&w.base, d.Canonicals[i].Href)
 	}

@@ -14,7 +14,7 @@ import (
 
 // Version of the facts; it grows when their meaning changes, so that stored facts of an
 // older version can be told apart.
-const Version = 1
+const Version = 2
 
 // Outcome names how the attempt to fetch an address ended.
 type Outcome string
@@ -50,6 +50,8 @@ type Facts struct {
 	Redirect    string    `json:"redirect,omitempty"` // resolved target of a 3xx answer
 	Tries       int       `json:"tries,omitempty"`
 	Timing      Timing    `json:"timing"`
+	Uses        []Use     `json:"-"`                  // of a stylesheet; a document has its own
+	PDF         *PDF      `json:"pdf,omitempty"`      // nil unless one was read
 	Document    *Document `json:"document,omitempty"` // nil unless an HTML body was read
 }
 
@@ -161,6 +163,8 @@ type Document struct {
 	Headings     []Heading `json:"headings,omitempty"`
 	Images       []Image   `json:"images,omitempty"`
 	Links        []Link    `json:"-"` // stored apart, packed
+	Uses         []Use     `json:"-"` // likewise; what the document loads, each once
+	HasIcon      bool      `json:"hasIcon,omitempty"`
 	MainText     string    `json:"-"` // stored apart
 	Words        int       `json:"words"`
 	TextHash     uint64    `json:"textHash,omitempty,string"` // of the main text, white space and case folded
@@ -226,6 +230,14 @@ func (d *Document) H1() string {
 
 // IsPage tells whether this is an HTML document that was served with status 200.
 func (f *Facts) IsPage() bool { return f.Status == 200 && f.Document != nil }
+
+// Loads is what the page or stylesheet loads.
+func (f *Facts) Loads() []Use {
+	if f.Document != nil {
+		return f.Document.Uses
+	}
+	return f.Uses
+}
 
 // Canonical is the one other-or-same address that the page names as canonical, "" when it
 // names none, or several that contradict each other. Link elements in the body do not

@@ -82,6 +82,7 @@ func (w *walker) element(n *html.Node, p place, nth int) {
 	a := n.DataAtom
 	switch a {
 	case atom.Script, atom.Style, atom.Template, atom.Noscript, atom.Iframe, atom.Object:
+		w.loads(n, a)
 		w.forms.seen(a, n)
 		return
 	case atom.Head:
@@ -94,6 +95,7 @@ func (w *walker) element(n *html.Node, p place, nth int) {
 		w.gap(p)
 	}
 	p = w.enter(n, a, p, nth)
+	w.loads(n, a)
 	start := len(w.named)
 	switch a {
 	case atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6:

@@ -126,6 +126,9 @@ func (p Plan) WithDefaults() Plan {
 	fill(&p.Timeout, DefaultTimeout)
 	fill(&p.Retries, DefaultRetries)
 	fill(&p.Agent, DefaultAgent)
+	if a, ok := agentNamed(p.Agent); ok {
+		fill(&p.RobotsAs, a.Token)
+	}
 	fill(&p.RobotsAs, DefaultRobotsAs)
 	fill(&p.Robots, Obey)
 	fill(&p.Resources, All)

@@ -158,6 +158,17 @@ func (s *Scope) Origin(address string) string {
 	return address[:len(origin)+1]
 }
 
+// Inside tells whether an address lies in the site. Unlike Origin it is safe for use from
+// several goroutines.
+func (s *Scope) Inside(address string) bool {
+	scheme, rest, ok := strings.Cut(address, "://")
+	host, _, slash := strings.Cut(rest, "/")
+	return ok && slash && (scheme == "http" || scheme == "https") && s.hasHost(host)
+}
+
+// Rewrites tells whether Rewrite changes anything.
+func (s *Scope) Rewrites() bool { return s.rewrites }
+
 // maxOrigins bounds the answers that are remembered: pages can name any number of hosts.
 const maxOrigins = 10_000
 

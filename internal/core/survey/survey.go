@@ -20,26 +20,54 @@ import (
 type State uint8
 
 const (
-	Waiting  State = iota // inside and wanted, not fetched when the crawl ended
-	Fetched               // tried, whatever came of it
-	Blocked               // shut out by robots.txt
-	TooDeep               // beyond the plan's depth
-	Outside               // not of this site
-	NotWeb                // another scheme: mailto, tel, data …
-	TooLong               // longer than any server takes; not fetched
-	Unlinked              // inside and only listed in a sitemap; not fetched
+	Waiting   State = iota // inside and wanted, not fetched when the crawl ended
+	Fetched                // tried, whatever came of it
+	Blocked                // shut out by robots.txt
+	TooDeep                // beyond the plan's depth
+	Outside                // not of this site
+	NotWeb                 // another scheme: mailto, tel, data …
+	TooLong                // longer than any server takes; not fetched
+	Unlinked               // inside and only listed in a sitemap; not fetched
+	LeftOut                // the plan's scope or sources do not want it
+	OverLimit              // its part of the site has had what the plan allows it
+	Trapped                // of a pattern of addresses that never ends
 )
 
-var stateNames = [...]string{"waiting", "fetched", "blocked", "too-deep", "outside", "not-web", "too-long", "unlinked"}
+var stateNames = [...]string{
+	"waiting", "fetched", "blocked", "too-deep", "outside", "not-web", "too-long", "unlinked", "left-out", "over-limit", "trapped",
+}
 
 func (s State) String() string { return stateNames[s] }
 
 // StateOf is the state of a name, Waiting for an unknown one.
 func StateOf(name string) State { return State(max(0, slices.Index(stateNames[:], name))) }
 
-// Left tells whether addresses of this state are pages of the site, as far as known, that
-// were left unfetched.
-func (s State) Left() bool { return s == Waiting || s == TooDeep || s == Unlinked }
+// Left tells whether an address is that of a page of the site, as far as known, that was left
+// unfetched.
+func (a *Address) Left() bool {
+	switch a.State {
+	case Waiting, TooDeep, Unlinked, OverLimit:
+		return a.Role == page.AsPage
+	}
+	return false
+}
+
+// Found is how an address became known.
+type Found uint8
+
+const (
+	ByLink Found = iota
+	ByRedirect
+	ByCanonical
+	ByStart
+	BySitemap
+	ByList
+	ByUse // something that a page loads
+)
+
+var foundNames = [...]string{"link", "redirect", "canonical", "start", "sitemap", "list", "use"}
+
+func (f Found) String() string { return foundNames[f] }
 
 // An Address is one that the crawl came to know. Its number is its index.
 type Address struct {
@@ -47,8 +75,10 @@ type Address struct {
 	FoundOn   int32 // the page that named it first; −1 for the start and the sitemaps
 	Depth     int32 // clicks when it was found
 	State     State
+	Role      page.Role
+	Found     Found
 	InSitemap bool
-	Rule      robots.Line // of robots.txt, where State is Blocked
+	Rule      robots.Line // why State is Blocked, LeftOut, OverLimit or Trapped; the number is of a line of robots.txt
 }
 
 // A Page is the brief of a fetched address.
@@ -85,14 +115,16 @@ type Source interface {
 type Survey struct {
 	Addresses []Address
 	Pages     []Page  // sorted by address after Finish
+	Loaded    []Page  // what pages load, and outbound links that were checked; likewise
 	Start     int32   // number of the start address
 	Partial   bool    // addresses were left unfetched
 	In        []int32 // distinct pages linking in, by address number
 	Depth     []int32 // clicks from the start, by address number; −1 if not reachable
 	Authority []float64
-	Next      []int32 // redirect target by address number, −1 for none
-	Layouts   int     // how many there are
-	Graph     graph.Graph
+	Next      []int32     // redirect target by address number, −1 for none
+	Layouts   int         // how many there are
+	Graph     graph.Graph // links
+	Uses      graph.Graph // what pages and stylesheets load
 	Source    Source
 
 	byAddress map[int32]int32 // address number → index in Pages
@@ -132,6 +164,18 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 	s.Pages = append(s.Pages, p)
 }
 
+// AddLoaded notes a fetched address that is no page.
+func (s *Survey) AddLoaded(id int32, f *page.Facts, redirect int32) {
+	s.Loaded = append(s.Loaded, Page{ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Redirect: redirect, Canonical: -1, Layout: -1})
+}
+
+// Use notes what a page or stylesheet loads, by number.
+func (s *Survey) Use(id int32, loads []int32) {
+	if len(loads) > 0 {
+		s.Uses.Add(id, loads, make([]graph.Mark, len(loads)))
+	}
+}
+
 func (s *Survey) link(id int32, links []page.Link, numbers []int32) {
 	to := make([]int32, 0, len(numbers))
 	marks := make([]graph.Mark, 0, len(numbers))
@@ -153,9 +197,11 @@ func (s *Survey) link(id int32, links []page.Link, numbers []int32) {
 
 // Finish works out what needs the whole: order, links in, depth, authority, layouts.
 func (s *Survey) Finish() {
-	slices.SortFunc(s.Pages, func(a, b Page) int {
-		return strings.Compare(s.Addresses[a.ID].URL, s.Addresses[b.ID].URL)
-	})
+	for _, list := range [][]Page{s.Pages, s.Loaded} {
+		slices.SortFunc(list, func(a, b Page) int {
+			return strings.Compare(s.Addresses[a.ID].URL, s.Addresses[b.ID].URL)
+		})
+	}
 	n := len(s.Addresses)
 	s.byAddress = make(map[int32]int32, len(s.Pages))
 	s.Next = make([]int32, n)
@@ -176,7 +222,7 @@ func (s *Survey) Finish() {
 		s.Layouts = max(s.Layouts, int(layout)+1)
 	}
 	for i := range s.Addresses {
-		s.Partial = s.Partial || s.Addresses[i].State.Left()
+		s.Partial = s.Partial || s.Addresses[i].Left()
 	}
 	if n == 0 {
 		return

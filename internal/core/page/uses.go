@@ -1,0 +1,292 @@
+package page
+
+import (
+	"slices"
+	"strings"
+
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
+
+	"harvik/internal/core/weburl"
+)
+
+// Role is what an address is to the site: a page, or what kind of thing pages load.
+type Role uint8
+
+const (
+	AsPage Role = iota
+	AsImage
+	AsStyle
+	AsScript
+	AsFont
+	AsMedia
+	AsOther // manifests, tracks, plug-in content
+	AsLink  // an outbound link that is checked for being alive
+)
+
+var roleNames = [...]string{"page", "image", "stylesheet", "script", "font", "media", "other", "outbound"}
+
+func (r Role) String() string { return roleNames[r] }
+
+// RoleNames are all roles, in order of their numbers.
+func RoleNames() []string { return roleNames[:] }
+
+// RoleOf is the role of a name.
+func RoleOf(name string) (Role, bool) {
+	i := slices.Index(roleNames[:], name)
+	return Role(max(0, i)), i >= 0
+}
+
+// A Use is one resource that a page or stylesheet loads.
+type Use struct {
+	Role    Role
+	Address string // resolved, without fragment
+	By      string // element or attribute that names it: "img", "srcset", "style"
+}
+
+// maxUses bounds the resources of one page; a hostile one can name any number.
+const maxUses = 5000
+
+// use notes a reference to a resource. It is resolved at the end, when the base is known.
+func (w *walker) use(role Role, href, by string) {
+	href = strings.TrimSpace(href)
+	if href == "" || strings.HasPrefix(href, "data:") || strings.HasPrefix(href, "#") || len(w.doc.Uses) >= maxUses {
+		return
+	}
+	w.doc.Uses = append(w.doc.Uses, Use{role, href, by})
+}
+
+// loads notes what an element makes the browser load.
+func (w *walker) loads(n *html.Node, a atom.Atom) {
+	if style, ok := findAttr(n, "style"); ok {
+		if strings.Contains(style, "url(") {
+			for _, u := range cssAddresses(style) {
+				w.use(u.Role, u.Address, "style")
+			}
+		}
+	}
+	switch a {
+	case atom.Img:
+		w.use(AsImage, attr(n, "src"), "img")
+		w.srcset(n)
+	case atom.Source:
+		w.srcset(n)
+		if n.Parent == nil || n.Parent.DataAtom != atom.Picture {
+			w.use(AsMedia, attr(n, "src"), "source")
+		}
+	case atom.Input:
+		if strings.EqualFold(attr(n, "type"), "image") {
+			w.use(AsImage, attr(n, "src"), "input")
+		}
+	case atom.Video, atom.Audio:
+		w.use(AsMedia, attr(n, "src"), a.String())
+		w.use(AsImage, attr(n, "poster"), "poster")
+	case atom.Track:
+		w.use(AsOther, attr(n, "src"), "track")
+	case atom.Embed:
+		w.use(AsOther, attr(n, "src"), "embed")
+	case atom.Object:
+		w.use(AsOther, attr(n, "data"), "object")
+	case atom.Script:
+		w.use(AsScript, attr(n, "src"), "script")
+	case atom.Style:
+		for _, u := range cssAddresses(content(n)) {
+			w.use(u.Role, u.Address, "style")
+		}
+	case atom.Link:
+		w.linkLoads(n)
+	}
+}
+
+func (w *walker) srcset(n *html.Node) {
+	for _, src := range candidates(attr(n, "srcset")) {
+		w.use(AsImage, src, "srcset")
+	}
+}
+
+// candidates are the addresses of a srcset attribute (HTML standard, "parse a srcset
+// attribute").
+func candidates(set string) (out []string) {
+	for set = strings.TrimLeft(set, " \t\n\r\f,"); set != ""; set = strings.TrimLeft(set, " \t\n\r\f,") {
+		end := strings.IndexAny(set, " \t\n\r\f")
+		if end < 0 {
+			end = len(set)
+		}
+		address, rest := set[:end], set[end:]
+		if trimmed := strings.TrimRight(address, ","); trimmed != address {
+			address = trimmed // no descriptor follows
+		} else {
+			rest = afterDescriptors(rest)
+		}
+		out = append(out, address)
+		set = rest
+	}
+	return out
+}
+
+// afterDescriptors skips "2x" or "300w", up to the comma that is not in parentheses.
+func afterDescriptors(s string) string {
+	depth := 0
+	for i := range len(s) {
+		switch s[i] {
+		case '(':
+			depth++
+		case ')':
+			depth--
+		case ',':
+			if depth <= 0 {
+				return s[i+1:]
+			}
+		}
+	}
+	return ""
+}
+
+// loadedAs are the roles of preloads, by their "as" attribute.
+var loadedAs = map[string]Role{
+	"image": AsImage, "style": AsStyle, "script": AsScript, "font": AsFont, "video": AsMedia, "audio": AsMedia,
+	"track": AsOther, "fetch": AsOther,
+}
+
+func (w *walker) linkLoads(n *html.Node) {
+	rel, href := attr(n, "rel"), attr(n, "href")
+	switch {
+	case hasToken(rel, "stylesheet"):
+		w.use(AsStyle, href, "link")
+	case hasToken(rel, "icon"), hasToken(rel, "apple-touch-icon"), hasToken(rel, "mask-icon"):
+		w.doc.HasIcon = w.doc.HasIcon || hasToken(rel, "icon")
+		w.use(AsImage, href, "icon")
+	case hasToken(rel, "modulepreload"):
+		w.use(AsScript, href, "link")
+	case hasToken(rel, "preload"):
+		if role, ok := loadedAs[strings.ToLower(attr(n, "as"))]; ok {
+			w.use(role, href, "preload")
+		}
+	case hasToken(rel, "manifest"):
+		w.use(AsOther, href, "manifest")
+	}
+}
+
+// resolveUses turns references into addresses, each of a role once.
+func resolveUses(uses []Use, base *weburl.URL, encode func(string) string) []Use {
+	type key struct {
+		role    Role
+		address string
+	}
+	seen := map[key]bool{}
+	out := uses[:0]
+	for _, u := range uses {
+		u.Address = resolve(base, encode(u.Address))
+		if k := (key{u.Role, u.Address}); u.Address != "" && !seen[k] {
+			seen[k] = true
+			out = append(out, u)
+		}
+	}
+	return out
+}
+
+// Stylesheet reads what a stylesheet loads: imports, fonts and images.
+func Stylesheet(address *weburl.URL, css []byte) []Use {
+	return resolveUses(cssAddresses(string(css)), address, func(s string) string { return s })
+}
+
+// cssAddresses finds url(…) and @import "…" by the tokens of CSS Syntax Level 3: comments and
+// strings are skipped, escapes undone.
+func cssAddresses(css string) (out []Use) {
+	fontFace, importing := false, false
+	add := func(address string) {
+		role := AsImage
+		switch {
+		case importing:
+			role, importing = AsStyle, false
+		case fontFace:
+			role = AsFont
+		}
+		if address != "" && !strings.HasPrefix(address, "data:") && !strings.HasPrefix(address, "#") && len(out) < maxUses {
+			out = append(out, Use{role, address, "css"})
+		}
+	}
+	for i := 0; i < len(css); {
+		switch c := css[i]; {
+		case strings.HasPrefix(css[i:], "/*"):
+			end := strings.Index(css[i+2:], "*/")
+			if end < 0 {
+				return out
+			}
+			i += end + 4
+		case c == '"' || c == '\'':
+			text, next := cssString(css, i)
+			if importing {
+				add(text)
+			}
+			i = next
+		case c == '@':
+			importing = cssKeyword(css[i:], "@import")
+			fontFace = fontFace || cssKeyword(css[i:], "@font-face")
+			i++
+		case c == '}':
+			fontFace = false
+			i++
+		case c == ';' || c == '{':
+			importing = false
+			i++
+		case (c == 'u' || c == 'U') && len(css) >= i+4 && strings.EqualFold(css[i:i+4], "url(") && (i == 0 || !isNameByte(css[i-1])):
+			address, next := cssURL(css, i+4)
+			add(address)
+			i = next
+		default:
+			i++
+		}
+	}
+	return out
+}
+
+func cssKeyword(s, word string) bool {
+	return len(s) > len(word) && strings.EqualFold(s[:len(word)], word) && !isNameByte(s[len(word)])
+}
+
+func isNameByte(c byte) bool {
+	return c == '-' || c == '_' || c >= 0x80 || c >= '0' && c <= '9' || isLetter(c)
+}
+
+// cssString reads a quoted string from its opening quote.
+func cssString(css string, i int) (text string, next int) {
+	quote := css[i]
+	var b strings.Builder
+	for i++; i < len(css); i++ {
+		switch c := css[i]; c {
+		case quote:
+			return b.String(), i + 1
+		case '\n':
+			return "", i // a bad string
+		case '\\':
+			if i++; i < len(css) && css[i] != '\n' {
+				b.WriteByte(css[i])
+			}
+		default:
+			b.WriteByte(c)
+		}
+	}
+	return b.String(), len(css)
+}
+
+// cssURL reads what stands in url( … ).
+func cssURL(css string, i int) (address string, next int) {
+	for i < len(css) && css[i] <= ' ' {
+		i++
+	}
+	if i < len(css) && (css[i] == '"' || css[i] == '\'') {
+		address, i = cssString(css, i)
+	} else {
+		end := strings.IndexAny(css[i:], ")\n")
+		if end < 0 {
+			return "", len(css)
+		}
+		address = strings.ReplaceAll(strings.TrimSpace(css[i:i+end]), `\`, "")
+		i += end
+	}
+	if end := strings.IndexByte(css[i:], ')'); end >= 0 {
+		return address, i + end + 1
+	}
+	return address, len(css)
+}

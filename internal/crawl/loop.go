@@ -1,0 +1,390 @@
+package crawl
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
+	"harvik/internal/core/weburl"
+)
+
+// batchSize is how many results are stored at once.
+const batchSize = 500
+
+// saveEvery is how often results are stored, however few there are.
+const saveEvery = time.Second
+
+// window is how far results may run ahead of the oldest one still awaited.
+func window(parallel int) int { return max(256, 32*parallel) }
+
+// maxBusy is how many addresses are under way at once, over all hosts.
+const maxBusy = 128
+
+type job struct {
+	seq  int
+	id   int32
+	url  string
+	role page.Role
+	at   weburl.URL
+	host *governor
+}
+
+type done struct {
+	job
+	Record
+	retries int
+}
+
+// run is the state of the loop.
+type run struct {
+	jobs    map[*governor][]job // waiting for their host, in order
+	hosts   []*governor         // those with jobs, in turn
+	results chan done
+	busy    int
+	ahead   map[int]done // received, and waiting for an older one
+	sent    int
+	taken   int
+	group   sync.WaitGroup
+}
+
+// loop hands out addresses and takes results up in order, until nothing is left or the crawl
+// is to end.
+func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
+	fetching, cut := context.WithCancel(ctx)
+	r := &run{jobs: map[*governor][]job{}, results: make(chan done, maxBusy), ahead: map[int]done{}}
+	defer r.group.Wait()
+	defer cut()
+	timeUp := c.timeUp()
+	ending, stop := Ending(""), c.stop
+	timer := time.NewTimer(time.Hour)
+	defer timer.Stop()
+	for {
+		if ending == "" {
+			c.dispatch(r)
+		}
+		if r.busy == 0 && (ending != "" || r.sent == r.taken) {
+			held := c.refusal.release()
+			for i := range held {
+				c.book(&held[i].Record)
+			}
+			switch {
+			case ending != "":
+				return ending, nil
+			case len(held) > 0:
+				continue
+			case c.limited:
+				return PageLimit, nil
+			}
+			return Complete, nil
+		}
+		if ending == "" {
+			timer.Reset(c.startReady(fetching, r))
+		}
+		select {
+		case d := <-r.results:
+			r.busy--
+			if paused := c.receive(ctx, r, d, saver); paused != nil {
+				return "", paused
+			}
+		case <-timer.C:
+		case <-c.wake:
+		case <-stop:
+			ending, stop = Stopped, nil
+		case <-timeUp:
+			ending = TimeLimit
+		case <-c.pause:
+			return "", &ErrPaused{}
+		case <-ctx.Done():
+			return Stopped, nil
+		}
+	}
+}
+
+// timeUp fires when the plan's time is over, what an earlier run took included.
+func (c *Crawl) timeUp() <-chan time.Time {
+	if c.plan.Time == 0 {
+		return nil
+	}
+	return time.After(time.Duration(c.plan.Time) - c.progress.before)
+}
+
+// dispatch gives addresses to their hosts' queues as far as the window allows.
+func (c *Crawl) dispatch(r *run) {
+	for r.sent-r.taken < window(c.parallel()) {
+		id, ok := c.next(r.sent - r.taken + len(c.refusal.held))
+		if !ok {
+			return
+		}
+		a := &c.frontier.addresses[id]
+		u, err := weburl.Parse(a.URL)
+		if err != nil { // cannot happen: the frontier holds parsed addresses
+			c.log.Error("address not to be read", "address", a.URL, "reason", err.Error())
+			continue
+		}
+		g := c.governor(&u, a.Role)
+		if len(r.jobs[g]) == 0 {
+			r.hosts = append(r.hosts, g)
+		}
+		r.jobs[g] = append(r.jobs[g], job{r.sent, id, a.URL, a.Role, u, g})
+		r.sent++
+	}
+}
+
+// startReady starts what the hosts can take now, one host after the other, and says when to
+// look again.
+func (c *Crawl) startReady(ctx context.Context, r *run) time.Duration {
+	soonest := time.Hour
+	now := time.Now()
+	for started := true; started && r.busy < maxBusy; {
+		started = false
+		hosts := r.hosts
+		r.hosts = r.hosts[:0:0]
+		for _, g := range hosts {
+			wait, ok := g.try(now)
+			if ok && r.busy < maxBusy {
+				j := r.jobs[g][0]
+				r.jobs[g] = r.jobs[g][1:]
+				r.busy++
+				started = true
+				r.group.Go(func() { r.results <- c.process(ctx, j) })
+			} else {
+				soonest = min(soonest, wait)
+			}
+			if len(r.jobs[g]) > 0 {
+				r.hosts = append(r.hosts, g)
+			} else {
+				delete(r.jobs, g)
+			}
+		}
+	}
+	return max(soonest, time.Millisecond)
+}
+
+// next is the address to fetch next. Outstanding is how many results are awaited: what depends
+// on them is not given yet.
+func (c *Crawl) next(outstanding int) (id int32, ok bool) {
+	f := &c.frontier
+	for {
+		switch {
+		case f.lane.ofPages() && c.pages >= c.plan.Pages && f.queue.size() > 0:
+			if outstanding == 0 {
+				c.limited = true
+				f.lane = listed
+			}
+		case f.queue.settled() || outstanding == 0:
+			if id, ok := f.queue.pop(); ok {
+				if f.addresses[id].Role != page.AsPage {
+					return id, true
+				}
+				if t := f.traps.shuts(f.addresses[id].URL); t != nil {
+					f.trap(id, t)
+					continue
+				}
+				c.pages++
+				return id, true
+			}
+		}
+		if outstanding > 0 || !c.advance() {
+			return -1, false
+		}
+	}
+}
+
+// advance goes on to the next lane; that of the sitemaps begins with what they list.
+func (c *Crawl) advance() bool {
+	f := &c.frontier
+	if !f.advance() {
+		return false
+	}
+	if f.lane == listed {
+		c.addListed()
+	}
+	return true
+}
+
+// addListed makes known what only the sitemaps list.
+func (c *Crawl) addListed() {
+	for _, address := range c.frontier.listed {
+		if c.frontier.scope.Origin(address) != "" {
+			c.know(address, mention{from: -1, found: survey.BySitemap, follow: true})
+		}
+	}
+}
+
+// receive takes a result up when those before it are in.
+func (c *Crawl) receive(ctx context.Context, r *run, d done, saver *saver) *ErrPaused {
+	c.progress.fetched(&d)
+	r.ahead[d.seq] = d
+	for d, ok := r.ahead[r.taken]; ok; d, ok = r.ahead[r.taken] {
+		delete(r.ahead, r.taken)
+		r.taken++
+		if paused := c.accept(ctx, d); paused != nil {
+			return paused
+		}
+		if len(c.batch.Records) >= batchSize || time.Since(saver.last) > saveEvery {
+			c.flush(saver)
+		}
+	}
+	return nil
+}
+
+// accept books a result, unless its address turned out to be of a trap, or it looks as if the
+// site had shut the crawl out.
+func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
+	f := &c.frontier
+	if d.role != page.AsPage {
+		c.book(&d.Record)
+		return nil
+	}
+	if t := f.traps.shuts(d.url); t != nil {
+		f.trap(d.id, t)
+		c.pages--
+		return nil
+	}
+	bookable, suspect := c.refusal.watch(d)
+	for i := range bookable {
+		c.book(&bookable[i].Record)
+	}
+	if !suspect {
+		return nil
+	}
+	if c.isRefused(ctx) {
+		return &ErrPaused{c.refusal.words()}
+	}
+	cleared := c.refusal.cleared()
+	for i := range cleared {
+		c.book(&cleared[i].Record)
+	}
+	return nil
+}
+
+// book makes one result part of the crawl: its links become known addresses, its facts go to
+// the survey and the next batch.
+func (c *Crawl) book(d *Record) {
+	f := &c.frontier
+	a := f.addresses[d.ID]
+	f.addresses[d.ID].State = survey.Fetched
+	d.Role = a.Role
+	if a.Role == page.AsPage {
+		c.bookPage(d, a)
+	} else {
+		c.bookLoaded(d, a)
+	}
+	c.batch.Records = append(c.batch.Records, *d)
+	c.taken++
+	c.progress.booked(f, d, c.judge.Places())
+}
+
+func (c *Crawl) bookPage(d *Record, a survey.Address) {
+	f := &c.frontier
+	obeys := c.plan.Robots != plan.Disregard
+	redirect, canonical := int32(-1), int32(-1)
+	born := f.traps.born
+	if d.Facts.Redirect != "" {
+		redirect = c.know(d.Facts.Redirect, mention{d.ID, a.Depth, survey.ByRedirect, page.AsPage, true})
+	}
+	doc := d.Facts.Document
+	if doc != nil {
+		follow := doc.Robots.NoFollow == "" || !obeys
+		if address := d.Facts.Canonical(); address != "" {
+			canonical = c.know(address, mention{d.ID, a.Depth + 1, survey.ByCanonical, page.AsPage, true})
+		}
+		d.Links = make([]int32, len(doc.Links))
+		for i := range doc.Links {
+			d.Links[i] = -1
+			if doc.Links[i].Address != "" {
+				d.Links[i] = c.know(doc.Links[i].Address, mention{d.ID, a.Depth + 1, survey.ByLink, page.AsPage, follow})
+			}
+		}
+	}
+	d.Uses = c.uses(d, a.Depth)
+	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
+	c.survey.Use(d.ID, d.Uses)
+	c.judge.Collect(d.Findings)
+	f.traps.note(a.URL, doc, f.traps.born > born)
+	if d.Facts.IsPage() && sortOf(d.Facts) == "" {
+		c.refusal.lastOK = a.URL
+	}
+}
+
+func (c *Crawl) bookLoaded(d *Record, a survey.Address) {
+	redirect := int32(-1)
+	if d.Facts.Redirect != "" {
+		redirect = c.know(d.Facts.Redirect, mention{d.ID, a.Depth + 1, survey.ByRedirect, a.Role, false})
+	}
+	d.Uses = c.uses(d, 0)
+	c.survey.AddLoaded(d.ID, d.Facts, redirect)
+	c.survey.Use(d.ID, d.Uses)
+}
+
+// uses makes what a document or stylesheet loads known.
+func (c *Crawl) uses(d *Record, depth int32) []int32 {
+	loads := d.Facts.Loads()
+	if len(loads) == 0 || c.plan.Resources == plan.None {
+		return nil
+	}
+	out := make([]int32, len(loads))
+	for i, u := range loads {
+		out[i] = c.know(u.Address, mention{d.ID, 0, survey.ByUse, u.Role, false})
+	}
+	return out
+}
+
+// know gives an address its number, queueing it if it is new, inside and wanted.
+func (c *Crawl) know(address string, m mention) int32 {
+	id, wanted := c.frontier.add(address, m)
+	if wanted {
+		c.rulesFor(address)
+		c.frontier.admit(id)
+	}
+	return id
+}
+
+// flush hands the batch on, with the addresses that became known since the last.
+func (c *Crawl) flush(s *saver) {
+	f := &c.frontier
+	c.batch.First = int32(f.stored)
+	c.batch.Addresses = append([]survey.Address(nil), f.addresses[f.stored:]...)
+	c.batch.Progress = c.Progress()
+	f.stored = len(f.addresses)
+	if len(c.batch.Addresses)+len(c.batch.Records)+len(c.batch.Files) > 0 {
+		s.save(c.batch)
+	}
+	s.last = time.Now()
+	c.batch = Batch{Seq: c.taken}
+}
+
+// listUnlinked adds what only the sitemaps list and the crawl's end left unfetched.
+func (c *Crawl) listUnlinked() {
+	f := &c.frontier
+	for _, address := range f.listed {
+		if _, known := f.numbers[address]; !known && f.scope.Origin(address) != "" {
+			f.append(survey.Address{URL: address, FoundOn: -1, State: survey.Unlinked, Found: survey.BySitemap, InSitemap: true})
+		}
+	}
+}
+
+// isRefused asks again for a page that answered before.
+func (c *Crawl) isRefused(ctx context.Context) bool {
+	u, err := weburl.Parse(c.refusal.lastOK)
+	if err != nil {
+		return false
+	}
+	g := c.governor(&u, page.AsPage)
+	if g.wait(ctx) != nil {
+		return false
+	}
+	d := c.process(ctx, job{url: c.refusal.lastOK, at: u, host: g})
+	return sortOf(d.Facts) != ""
+}
+
+// nudge lets the loop look again whether a host can take a request.
+func (c *Crawl) nudge() {
+	select {
+	case c.wake <- struct{}{}:
+	default:
+	}
+}

@@ -1,0 +1,82 @@
+package crawl
+
+import (
+	"bytes"
+	"context"
+	"net/http"
+	"strings"
+
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
+	"harvik/internal/fetch"
+)
+
+// Media types that are looked into.
+const (
+	typePDF = "application/pdf"
+	typeCSS = "text/css"
+)
+
+// load fetches what is no page: a resource, or an outbound link that is checked for being
+// alive. HEAD comes first; where its answer cannot be trusted, or the content matters, GET.
+func (c *Crawl) load(ctx context.Context, j *job) (*page.Facts, int) {
+	if rule, blocked := c.isBlocked(ctx, j); blocked {
+		a := fetch.Answer{Outcome: page.RobotsBlocks, Detail: rule}
+		c.release(j.host, &a)
+		f := c.answered(&j.at, &a, 0)
+		return f, 0
+	}
+	buf := c.buffers.Get().(*bytes.Buffer)
+	defer c.keep(buf)
+	nothing := func(int, string) bool { return false }
+	tries := 0
+	var a fetch.Answer
+	if j.role != page.AsStyle {
+		var retries int
+		a, retries = c.try(ctx, j, buf, fetch.Request{Method: http.MethodHead, Want: nothing})
+		tries += retries + 1
+	}
+	if j.role == page.AsStyle || headLies(&a, j.role) {
+		want := func(status int, mediaType string) bool { return status == http.StatusOK && j.role != page.AsLink }
+		var retries int
+		a, retries = c.try(ctx, j, buf, fetch.Request{Want: want})
+		tries += retries + 1
+	}
+	c.release(j.host, &a)
+	f := c.answered(&j.at, &a, tries)
+	if f.Bytes == 0 {
+		f.Bytes = max(0, int(a.Length))
+	}
+	if f.Status == http.StatusOK && j.role == page.AsStyle && (a.Type == typeCSS || a.Type == "") {
+		f.Uses = page.Stylesheet(&j.at, a.Body)
+	}
+	return f, tries - 1
+}
+
+// headLies tells whether an answer to HEAD says too little or cannot be believed: servers
+// refuse it where GET works, or leave the size out.
+func headLies(a *fetch.Answer, role page.Role) bool {
+	switch {
+	case a.Outcome != page.Answered:
+		return a.Outcome != page.NoDNS && a.Outcome != page.Forbidden && a.Outcome != page.TLSFailed && a.Outcome != page.Refused
+	case a.Status >= 400:
+		return true
+	case a.Status == http.StatusOK && role != page.AsLink:
+		return a.Length < 0 || a.Header.Get("Content-Type") == ""
+	}
+	return false
+}
+
+// isBlocked asks the robots.txt of a resource's host, inside the site or not.
+func (c *Crawl) isBlocked(ctx context.Context, j *job) (rule string, blocked bool) {
+	if c.plan.Robots == plan.Disregard {
+		return "", false
+	}
+	origin := j.at.Origin() + "/"
+	rules, _ := c.rules.of(ctx, origin)
+	v := rules.Decide(c.plan.RobotsAs, j.url[len(origin)-1:])
+	if v.Allowed {
+		return "", false
+	}
+	return strings.TrimSpace(v.Rule.Text), true
+}

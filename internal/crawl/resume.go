@@ -1,0 +1,64 @@
+package crawl
+
+import (
+	"context"
+	"fmt"
+)
+
+// resume brings the crawl to where its past ended. Every stored result is booked again, in its
+// order, as if it had just come in: so the frontier, the survey, the traps and the verdicts
+// are what they were.
+func (c *Crawl) resume(ctx context.Context) error {
+	if c.past == nil {
+		c.begin()
+		return nil
+	}
+	addresses, files, progress, err := c.past.Start(ctx)
+	if err != nil {
+		return fmt.Errorf("reading what was stored: %w", err)
+	}
+	for _, f := range files {
+		c.files[f.Address] = f
+	}
+	c.frontier.stored = len(addresses) // so that what changes on the way is told again
+	c.begin()
+	err = c.past.EachRecord(ctx, addresses, func(r Record) error {
+		if err := c.expect(r.ID); err != nil {
+			return err
+		}
+		if r.Role == 0 {
+			r.Findings = c.judge.Page(r.ID, r.Facts)
+		}
+		c.progress.again(&r)
+		c.book(&r)
+		c.batch.Records = c.batch.Records[:0] // they are stored
+		return nil
+	})
+	if err != nil {
+		return fmt.Errorf("reading what was stored: %w", err)
+	}
+	c.batch.Seq = c.taken
+	known := min(len(addresses), len(c.frontier.addresses))
+	for id := range known {
+		if a := c.frontier.addresses[id].URL; a != addresses[id] {
+			return fmt.Errorf("the stored crawl does not fit its plan: address %d is %s, not %s", id, a, addresses[id])
+		}
+	}
+	if len(addresses) > known {
+		if err := c.past.Truncate(ctx, known); err != nil {
+			return fmt.Errorf("tidying what was stored: %w", err)
+		}
+	}
+	c.frontier.stored = known
+	c.progress.resumed(progress)
+	return nil
+}
+
+// expect takes addresses off the frontier up to the one that was fetched next.
+func (c *Crawl) expect(id int32) error {
+	got, ok := c.next(0)
+	if !ok || got != id {
+		return fmt.Errorf("the stored crawl does not fit its plan: address %d was fetched where %d is next", id, got)
+	}
+	return nil
+}

@@ -1,0 +1,182 @@
+package fetch
+
+import (
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"strings"
+	"time"
+
+	"harvik/internal/core/weburl"
+)
+
+// New makes a client. Close it after use.
+func New(s Settings) (*Client, error) {
+	c := &Client{settings: s}
+	inside, outside := new(tls.Config), new(tls.Config)
+	if s.CA != "" {
+		pool, err := x509.SystemCertPool()
+		if err != nil {
+			pool = x509.NewCertPool()
+		}
+		if !pool.AppendCertsFromPEM([]byte(s.CA)) {
+			return nil, errors.New("the plan's ca holds no certificate in PEM")
+		}
+		inside.RootCAs = pool
+	}
+	d := newDialer(&s)
+	var err error
+	if c.inside, err = transport(&s, d, inside); err != nil {
+		return nil, err
+	}
+	if c.outside, err = transport(&s, d, outside); err != nil {
+		return nil, err
+	}
+	if s.Certificate != "" {
+		pair, err := tls.X509KeyPair([]byte(s.Certificate), []byte(s.Certificate))
+		if err != nil {
+			return nil, errors.New("the secret of the plan's certificate is no certificate with its key in PEM")
+		}
+		shown := inside.Clone()
+		shown.Certificates = []tls.Certificate{pair}
+		if c.shown, err = transport(&s, d, shown); err != nil {
+			return nil, err
+		}
+	}
+	return c, nil
+}
+
+func transport(s *Settings, d *dialer, config *tls.Config) (*http.Transport, error) {
+	t := &http.Transport{
+		DialContext:            d.dial,
+		TLSClientConfig:        config,
+		ForceAttemptHTTP2:      true,
+		DisableCompression:     true, // undone here, so that the coding is known
+		MaxIdleConnsPerHost:    max(2, s.Parallel),
+		IdleConnTimeout:        60 * time.Second,
+		TLSHandshakeTimeout:    orWhole(s.Timeouts.TLS, s.Timeout),
+		ResponseHeaderTimeout:  s.Timeouts.FirstByte,
+		MaxResponseHeaderBytes: maxHeaderBytes,
+	}
+	if s.Proxy != "" {
+		u, err := url.Parse(s.Proxy)
+		if err != nil {
+			return nil, fmt.Errorf("the plan's proxy: %w", err)
+		}
+		t.Proxy = func(req *http.Request) (*url.URL, error) {
+			// The proxy connects, so its target is looked at here as far as it can be.
+			if addr, err := netip.ParseAddr(strings.Trim(req.URL.Hostname(), "[]")); err == nil && !s.Guard.Permits(addr) {
+				return nil, &ForbiddenError{addr}
+			}
+			return u, nil
+		}
+	}
+	return t, nil
+}
+
+func orWhole(phase, whole time.Duration) time.Duration {
+	if phase > 0 {
+		return phase
+	}
+	return whole
+}
+
+// transport chooses by the address: secrets and private authorities are for the site alone.
+func (c *Client) transport(u *weburl.URL) *http.Transport {
+	switch {
+	case c.shown != nil && u.Hostname() == c.settings.CertificateHost:
+		return c.shown
+	case c.isInside(u):
+		return c.inside
+	}
+	return c.outside
+}
+
+// Close drops the connections kept open.
+func (c *Client) Close() {
+	for _, t := range []*http.Transport{c.inside, c.outside, c.shown} {
+		if t != nil {
+			t.CloseIdleConnections()
+		}
+	}
+}
+
+// dialer resolves and connects, each in its time. Every address is put to the guard when it is
+// connected to, so a name that resolves differently a second time gains nothing.
+type dialer struct {
+	net      net.Dialer
+	resolver net.Resolver
+	settings *Settings
+	hosts    map[string]string
+}
+
+func newDialer(s *Settings) *dialer {
+	d := &dialer{settings: s, hosts: make(map[string]string, len(s.Hosts))}
+	d.net = net.Dialer{KeepAlive: 30 * time.Second, Control: s.Guard.control}
+	for name, to := range s.Hosts {
+		d.hosts[strings.ToLower(name)] = to
+	}
+	return d
+}
+
+func (d *dialer) dial(ctx context.Context, _, address string) (net.Conn, error) {
+	host, port, err := net.SplitHostPort(address)
+	if err != nil {
+		return nil, err
+	}
+	if to, ok := d.hosts[host]; ok {
+		if net.ParseIP(to) != nil {
+			host = to
+		} else if host, port, err = net.SplitHostPort(to); err != nil {
+			return nil, err
+		}
+	}
+	addrs, err := d.resolve(ctx, host)
+	if err != nil {
+		return nil, err
+	}
+	var first error
+	for i, a := range addrs {
+		conn, err := d.connect(ctx, net.JoinHostPort(a.String(), port), len(addrs)-i)
+		if err == nil {
+			return conn, nil
+		}
+		if first == nil {
+			first = err
+		}
+		if ctx.Err() != nil {
+			break
+		}
+	}
+	return nil, first
+}
+
+func (d *dialer) resolve(ctx context.Context, host string) ([]netip.Addr, error) {
+	if a, err := netip.ParseAddr(host); err == nil {
+		return []netip.Addr{a}, nil
+	}
+	ctx, cancel := context.WithTimeout(ctx, orWhole(d.settings.Timeouts.Resolve, d.settings.Timeout))
+	defer cancel()
+	network := map[string]string{"4": "ip4", "6": "ip6"}[d.settings.IP]
+	if network == "" {
+		network = "ip"
+	}
+	return d.resolver.LookupNetIP(ctx, network, host)
+}
+
+// connect tries one address. Where others are left, it does not take all the time for itself.
+func (d *dialer) connect(ctx context.Context, address string, left int) (net.Conn, error) {
+	most := orWhole(d.settings.Timeouts.Connect, d.settings.Timeout)
+	if deadline, ok := ctx.Deadline(); ok && left > 1 {
+		most = min(most, time.Until(deadline)/time.Duration(left))
+	}
+	ctx, cancel := context.WithTimeout(ctx, most)
+	defer cancel()
+	return d.net.DialContext(ctx, "tcp", address)
+}

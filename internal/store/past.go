@@ -1,0 +1,158 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"harvik/internal/core/page"
+	"harvik/internal/crawl"
+	"harvik/internal/record"
+)
+
+// Past reads back what a sink stored of a crawl that was cut off or paused.
+type Past struct {
+	store *Store
+	crawl int64
+}
+
+// Past is what there is of a crawl.
+func (s *Store) Past(crawlID int64) *Past { return &Past{s, crawlID} }
+
+// Start implements crawl.Past.
+func (p *Past) Start(ctx context.Context) (addresses []string, files []crawl.File, progress record.Progress, err error) {
+	if err := p.store.db.SelectContext(ctx, &addresses, "select url from address where crawl_id = $1 order by id", p.crawl); err != nil {
+		return nil, nil, progress, err
+	}
+	rows, err := p.store.pool.Query(ctx, "select kind, address, status, detail, body from crawl_file where crawl_id = $1", p.crawl)
+	if err != nil {
+		return nil, nil, progress, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var f crawl.File
+		if err := rows.Scan(&f.Kind, &f.Address, &f.Status, &f.Detail, &f.Body); err != nil {
+			return nil, nil, progress, err
+		}
+		files = append(files, f)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, nil, progress, err
+	}
+	var data []byte
+	if err := p.store.db.GetContext(ctx, &data, "select progress from crawl where id = $1", p.crawl); err != nil {
+		return nil, nil, progress, err
+	}
+	return addresses, files, progress, json.Unmarshal(data, &progress)
+}
+
+// EachRecord implements crawl.Past.
+func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(crawl.Record) error) error {
+	var order []int32 // a million numbers are cheaper to sort than a million rows
+	if err := p.store.db.SelectContext(ctx, &order, "select id from page where crawl_id = $1 order by seq", p.crawl); err != nil {
+		return err
+	}
+	name := func(id int32) string {
+		if id < 0 || int(id) >= len(addresses) {
+			return ""
+		}
+		return addresses[id]
+	}
+	for len(order) > 0 {
+		n := min(readBatch, len(order))
+		batch, err := p.read(ctx, order[:n], name)
+		if err != nil {
+			return err
+		}
+		for _, id := range order[:n] {
+			r, ok := batch[id]
+			if !ok {
+				return fmt.Errorf("page %d is gone", id)
+			}
+			if err := f(r); err != nil {
+				return err
+			}
+		}
+		order = order[n:]
+	}
+	return nil
+}
+
+func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (map[int32]crawl.Record, error) {
+	rows, err := p.store.pool.Query(ctx, "select id, role, facts, links, main_text, uses from page where crawl_id = $1 and id = any($2)", p.crawl, ids)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := make(map[int32]crawl.Record, len(ids))
+	for rows.Next() {
+		var r crawl.Record
+		var role int16
+		var facts, links, uses []byte
+		var text string
+		if err := rows.Scan(&r.ID, &role, &facts, &links, &text, &uses); err != nil {
+			return nil, err
+		}
+		r.Role, r.Facts = page.Role(role), new(page.Facts)
+		if err := restore(r.Facts, facts, links, uses, text, name); err != nil {
+			return nil, fmt.Errorf("page %d: %w", r.ID, err)
+		}
+		out[r.ID] = r
+	}
+	return out, rows.Err()
+}
+
+// restore puts facts together from the parts that they are stored in.
+func restore(f *page.Facts, facts, links, uses []byte, text string, name func(int32) string) error {
+	if err := json.Unmarshal(facts, f); err != nil {
+		return err
+	}
+	loads, loaded, err := unpackUses(uses)
+	if err != nil {
+		return err
+	}
+	for i := range loads {
+		loads[i].Address = name(loaded[i])
+	}
+	if f.Document == nil {
+		f.Uses = loads
+		return nil
+	}
+	f.Document.Uses, f.Document.MainText = loads, text
+	all, targets, err := unpackLinks(links)
+	if err != nil {
+		return err
+	}
+	for i := range all {
+		if targets[i] >= 0 {
+			all[i].Address = name(targets[i])
+		}
+	}
+	f.Document.Links = all
+	return nil
+}
+
+// Truncate implements crawl.Past.
+func (p *Past) Truncate(ctx context.Context, n int) error {
+	_, err := p.store.db.ExecContext(ctx, "delete from address where crawl_id = $1 and id >= $2", p.crawl, n)
+	return err
+}
+
+// IsDown tells whether an error means that the database cannot be reached at the moment, so
+// that the same will work once it can.
+func IsDown(err error) bool {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		return strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code, "08") || pg.Code == "53300"
+	}
+	var connect *pgconn.ConnectError
+	var network net.Error
+	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) ||
+		strings.Contains(fmt.Sprint(err), "conn closed") || pgconn.SafeToRetry(err)
+}

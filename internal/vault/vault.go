@@ -1,0 +1,68 @@
+// Package vault seals secrets for the database: its key stands in the service's data folder, so
+// that a copy of the database alone gives nothing away.
+package vault
+
+import (
+	"crypto/aes"
+	"crypto/cipher"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+)
+
+// keyFile is the key's place in the data folder.
+const keyFile = "secrets.key"
+
+// A Vault seals and opens. It is safe for use from several goroutines.
+type Vault struct{ aead cipher.AEAD }
+
+// Open reads the key of a data folder, and makes one where there is none.
+func Open(data string) (*Vault, error) {
+	name := filepath.Join(data, keyFile)
+	text, err := os.ReadFile(name)
+	if errors.Is(err, os.ErrNotExist) {
+		key := make([]byte, 32)
+		if _, err := rand.Read(key); err != nil {
+			return nil, err
+		}
+		text = []byte(hex.EncodeToString(key) + "\n")
+		if err := os.WriteFile(name, text, 0o600); err != nil {
+			return nil, fmt.Errorf("keeping the key of the secrets: %w", err)
+		}
+	} else if err != nil {
+		return nil, fmt.Errorf("reading the key of the secrets: %w", err)
+	}
+	key, err := hex.DecodeString(strings.TrimSpace(string(text)))
+	if err != nil {
+		return nil, fmt.Errorf("%s holds no key in hexadecimal digits; secrets cannot be opened without it", name)
+	}
+	return New(key)
+}
+
+// New makes a vault with a key of 32 bytes.
+func New(key []byte) (*Vault, error) {
+	block, err := aes.NewCipher(key)
+	if err != nil {
+		return nil, fmt.Errorf("the key of the secrets: %w", err)
+	}
+	aead, err := cipher.NewGCMWithRandomNonce(block)
+	return &Vault{aead}, err
+}
+
+// Seal encrypts a secret. Purpose is bound to it: it opens for the same purpose only.
+func (v *Vault) Seal(secret, purpose string) []byte {
+	return v.aead.Seal(nil, nil, []byte(secret), []byte(purpose))
+}
+
+// Unseal is the reverse.
+func (v *Vault) Unseal(sealed []byte, purpose string) (string, error) {
+	secret, err := v.aead.Open(nil, nil, sealed, []byte(purpose))
+	if err != nil {
+		return "", errors.New("a secret cannot be opened with this service's key; set it again")
+	}
+	return string(secret), nil
+}
