@@ -38,7 +38,7 @@ check: tools console
 
 # Speed, as ratios within one run.
 bench: debian
-	go test $(GO_TAGS) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),3x) -timeout 30m ./internal/e2e ./internal/core/...
+	GOGC=200 go test $(GO_TAGS) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),3x) -timeout 30m ./internal/e2e ./internal/core/...
 
 # Each fuzzer in turn; FUZZTIME=10m by default.
 fuzz:

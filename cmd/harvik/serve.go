@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"syscall"
@@ -29,6 +30,9 @@ import (
 // databaseFile tells `harvik link` where the service's database is.
 const databaseFile = "database.url"
 
+// collectAt is how much the heap grows, in percent, before it is collected.
+const collectAt = 200
+
 // linkLife is how long a sign-in link works.
 const linkLife = 24 * time.Hour
 
@@ -36,6 +40,9 @@ const linkLife = 24 * time.Hour
 func serve(ctx context.Context, o cli.ServeOptions) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
 	defer stop()
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(collectAt) // parsing makes much that is soon garbage
+	}
 	level := slog.LevelInfo
 	if o.Verbose {
 		level = slog.LevelDebug

@@ -23,6 +23,7 @@ core/neardup:
 core/graph:
 core/plan: weburl
 core/page: weburl text neardup
+core/scope: plan weburl
 core/survey: graph neardup page robots text
 core/check: page survey text
 core/checks: check checks/...
@@ -30,19 +31,20 @@ core/checks/...: check graph neardup page survey text weburl checks/links
 core/health:
 core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey
-internal/fetch: page weburl
-internal/record: check fixlist page plan
-internal/crawl: check fixlist judge page plan robots sitemap survey weburl internal/fetch internal/record
+internal/fetch: page plan weburl
+internal/record: check fixlist page plan robots survey
+internal/crawl: check fixlist judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
 internal/store: check fixlist page plan survey internal/crawl internal/record
-internal/jobs: check checks plan weburl internal/crawl internal/fetch internal/record internal/store
-internal/service: check checks fixlist plan weburl internal/jobs internal/record internal/store
+internal/jobs: check checks plan weburl internal/crawl internal/fetch internal/record internal/store internal/vault
+internal/service: check checks fixlist plan survey weburl internal/jobs internal/record internal/store
 internal/client: fixlist plan internal/record
 internal/cli: check fixlist page plan text internal/client internal/record
 internal/cluster:
+internal/vault:
 console:
 demo:
 demo/play: demo
-cmd/harvik: console internal/cli internal/cluster internal/fetch internal/jobs internal/service internal/store
+cmd/harvik: console internal/cli internal/cluster internal/fetch internal/jobs internal/service internal/store internal/vault
 `
 
 // forbidden are the packages of the standard library that no part of the core imports: it

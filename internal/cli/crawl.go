@@ -22,29 +22,21 @@ func (a *app) crawlCommand() *cobra.Command {
 	var detach bool
 	list := &cobra.Command{Use: "list SITE", Short: "List a site's crawls, newest first", Args: args("SITE"), RunE: a.listCrawls}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
-	stop := &cobra.Command{
-		Use: "stop SITE[@N]", Short: "End a running crawl early; what it has is kept and judged", Args: args("SITE"),
-		RunE: func(c *cobra.Command, in []string) error {
-			cl, err := a.client()
-			if err != nil {
-				return err
-			}
-			site, number, err := crawlName(in[0])
-			if err != nil {
-				return err
-			}
-			if number == 0 {
-				if number, err = runningCrawl(c.Context(), cl, site); err != nil {
-					return err
-				}
-			}
-			if err := cl.StopCrawl(c.Context(), site, number); err != nil {
-				return err
-			}
-			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is ending; what it has will be judged.\n", number, site)
-			return nil
-		},
-	}
+	stop := a.onCrawl("stop", "End a running crawl early; what it has is kept and judged", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is ending; what it has will be judged.\n", number, site)
+		return cl.StopCrawl(c.Context(), site, number)
+	})
+	pause := a.onCrawl("pause", "Put a running crawl away until it is resumed", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is pausing. Go on with `harvik crawl resume %s`.\n", number, site, site)
+		return cl.PauseCrawl(c.Context(), site, number)
+	})
+	resume := a.onCrawl("resume", "Go on with a paused crawl, and follow it", "paused", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+		cr, err := cl.ResumeCrawl(c.Context(), site, number)
+		if err != nil {
+			return err
+		}
+		return a.follow(c, cl, cr)
+	})
 	c := &cobra.Command{
 		Use: "crawl SITE", Short: "Crawl a site by its plan, and follow the crawl", Args: args("SITE"),
 		Long: `Starts a crawl of a site by its plan and follows it until it has been judged. Ctrl-C stops
@@ -70,21 +62,184 @@ following, not the crawl; "harvik crawl stop SITE" ends that.`,
 	}
 	c.Flags().IntVar(&pages, "pages", 0, "fetch at most this many addresses, this once")
 	c.Flags().BoolVar(&detach, "detach", false, "start the crawl and return at once")
-	c.AddCommand(list, stop)
+	c.AddCommand(list, stop, pause, resume, a.continueCommand(), a.paceCommand(), a.leftCommand())
 	return c
 }
 
-func runningCrawl(ctx context.Context, cl *client.Client, site string) (int, error) {
+// onCrawl is a command on a crawl of a state: the one that is named, or the site's newest such.
+func (a *app) onCrawl(name, short, state string, do func(*cobra.Command, *client.Client, string, int) error) *cobra.Command {
+	return &cobra.Command{
+		Use: name + " SITE[@N]", Short: short, Args: args("SITE"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			site, number, err := crawlName(in[0])
+			if err != nil {
+				return err
+			}
+			if number == 0 {
+				if number, err = crawlIn(c.Context(), cl, site, state); err != nil {
+					return err
+				}
+			}
+			return do(c, cl, site, number)
+		},
+	}
+}
+
+// crawlIn is the newest crawl of a site that is in a state.
+func crawlIn(ctx context.Context, cl *client.Client, site, state string) (int, error) {
 	crawls, err := cl.Crawls(ctx, site)
 	if err != nil {
 		return 0, err
 	}
 	for _, cr := range crawls {
-		if cr.State == "running" {
+		if cr.State == state {
 			return cr.Number, nil
 		}
 	}
-	return 0, fmt.Errorf("no crawl of %s is running", site)
+	return 0, fmt.Errorf("no crawl of %s is %s", site, state)
+}
+
+func (a *app) continueCommand() *cobra.Command {
+	var pages int
+	c := a.onCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+		cr, err := cl.ContinueCrawl(c.Context(), site, number, pages)
+		if err != nil {
+			return err
+		}
+		return a.follow(c, cl, cr)
+	})
+	c.Flags().IntVar(&pages, "pages", 0, "addresses fetched at most, with those it has")
+	_ = c.MarkFlagRequired("pages")
+	return c
+}
+
+func (a *app) paceCommand() *cobra.Command {
+	var parallel int
+	var pause string
+	var perSecond float64
+	c := a.onCrawl("pace", "Change the pace of a running crawl", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+		pace := map[string]any{}
+		for name, v := range map[string]any{"parallel": parallel, "pause": pause, "perSecond": perSecond} {
+			if flag := map[string]string{"perSecond": "per-second"}[name]; c.Flags().Changed(name) || flag != "" && c.Flags().Changed(flag) {
+				pace[name] = v
+			}
+		}
+		if len(pace) == 0 {
+			return usage(c, errors.New("say what to change: --parallel, --pause or --per-second"))
+		}
+		return cl.SetPace(c.Context(), site, number, pace)
+	})
+	c.Flags().IntVar(&parallel, "parallel", 0, "requests at once")
+	c.Flags().StringVar(&pause, "pause", "", "time between the starts of two requests, such as 200ms")
+	c.Flags().Float64Var(&perSecond, "per-second", 0, "requests a second at most; 0 is no ceiling")
+	return c
+}
+
+// reasons are why an address was not fetched, in words.
+var reasons = []struct{ state, words string }{
+	{"blocked", "shut out by robots.txt"},
+	{"left-out", "not wanted by the plan"},
+	{"trapped", "of a pattern that never ends"},
+	{"over-limit", "over the plan's limit for its part of the site"},
+	{"too-deep", "deeper than the plan goes"},
+	{"waiting", "known, and not fetched when the crawl ended, or only named where links are not to be followed"},
+	{"unlinked", "only listed in a sitemap, and not fetched when the crawl ended"},
+	{"too-long", "longer than servers take"},
+	{"outside", "of another site"},
+	{"not-web", "no web address"},
+}
+
+func (a *app) leftCommand() *cobra.Command {
+	var state string
+	var limit int
+	c := &cobra.Command{
+		Use: "left SITE[@N]", Short: "Show what a crawl left out, and why", Args: args("SITE"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cr, err := a.crawl(c, in[0])
+			if err != nil {
+				return err
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			w := c.OutOrStdout()
+			if state == "" {
+				return a.leftSummary(c, cl, cr)
+			}
+			list, err := cl.Addresses(c.Context(), cr.Site, cr.Number, state, 0, limit)
+			switch {
+			case err != nil:
+				return err
+			case a.json:
+				return writeJSON(w, list)
+			}
+			rows := [][]string{{"address", "found on", "rule"}}
+			for _, r := range list.Addresses {
+				rows = append(rows, []string{r.Address, r.FoundOn, ruleWords(r)})
+			}
+			if a.csv {
+				return writeCSV(w, rows)
+			}
+			for _, r := range rows[1:] {
+				r[0], r[1] = middle(r[0], 60), middle(r[1], 40)
+			}
+			printRows(w, rows)
+			if n := list.Total - len(list.Addresses); n > 0 {
+				fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), list.Total)
+			}
+			return nil
+		},
+	}
+	c.Flags().StringVar(&state, "state", "", "list the addresses of one state: blocked, left-out, trapped, over-limit, too-deep, waiting, unlinked, too-long, outside, not-web")
+	c.Flags().IntVar(&limit, "limit", 40, "lines at most")
+	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
+	return c
+}
+
+func ruleWords(r record.AddressRow) string {
+	if r.RuleLine > 0 {
+		return fmt.Sprintf("robots.txt line %d: %s", r.RuleLine, r.RuleText)
+	}
+	return r.RuleText
+}
+
+func (a *app) leftSummary(c *cobra.Command, cl *client.Client, cr record.Crawl) error {
+	t, err := cl.Tally(c.Context(), cr.Site, cr.Number)
+	if err != nil {
+		return err
+	}
+	w := c.OutOrStdout()
+	if a.json {
+		return writeJSON(w, map[string]any{"states": t.States, "traps": cr.Traps})
+	}
+	counts := map[string]int{}
+	for _, s := range t.States {
+		counts[s.Name] = s.Count
+	}
+	rows := [][]string{{"addresses", "state", "why"}}
+	for _, r := range reasons {
+		if n := counts[r.state]; n > 0 {
+			rows = append(rows, []string{numbers.Thousands(n), r.state, r.words})
+		}
+	}
+	if a.csv {
+		return writeCSV(w, rows)
+	}
+	if len(rows) == 1 {
+		fmt.Fprintln(w, "Nothing was left out.")
+		return nil
+	}
+	printRows(w, rows, 1)
+	for _, trap := range cr.Traps {
+		fmt.Fprintf(w, "\nNever ends: %s, %s fetched, %s left. An example: %s\n", trap.Pattern, numbers.Thousands(trap.Fetched), numbers.Thousands(trap.Left), trap.Example)
+	}
+	fmt.Fprintf(w, "\nList them: harvik crawl left %s@%d --state %s\n", cr.Site, cr.Number, rows[1][1])
+	return nil
 }
 
 // follow shows a crawl's progress on standard error until it ends, then its result.
@@ -103,8 +258,18 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 	if err != nil {
 		return err
 	}
-	if ended.State == "failed" {
+	switch ended.State {
+	case "failed":
 		return errors.New(ended.Detail)
+	case "running": // the service was ended, and goes on with it when it starts
+		fmt.Fprintln(talk, "The service ended. The crawl goes on when it starts again.")
+		return nil
+	case "paused":
+		fmt.Fprintf(talk, "Crawl %d of %s is paused after %s. Go on with `harvik crawl resume %s`.\n", cr.Number, cr.Site, count(ended.Progress.Fetched, "address", "addresses"), cr.Site)
+		if ended.Detail != "" {
+			return errors.New(ended.Detail)
+		}
+		return nil
 	}
 	if a.json {
 		return writeJSON(c.OutOrStdout(), ended)
@@ -151,11 +316,21 @@ func progressLine(p record.Progress) string {
 	switch p.Phase {
 	case "starting":
 		return "reading robots.txt and sitemaps"
+	case "resuming":
+		return fmt.Sprintf("taking up again: %s read back", numbers.Thousands(p.Fetched))
+	case "probing":
+		return fmt.Sprintf("%s fetched; asking the front doors and some made-up addresses", numbers.Thousands(p.Fetched))
 	case "judging":
 		return fmt.Sprintf("%s fetched; judging the whole site", numbers.Thousands(p.Fetched))
 	}
 	line := fmt.Sprintf("%s fetched · %s waiting · %.0f a second · %s · %s", numbers.Thousands(p.Fetched), numbers.Thousands(p.Waiting), p.Rate,
 		count(p.Failures, "failure", "failures"), count(p.Findings, "finding", "findings"))
+	if what := map[string]string{"sitemaps": "sitemaps", "resources": "resources", "outbound": "outbound links"}[p.Lane]; what != "" {
+		line = what + ": " + line
+	}
+	if p.Pace != nil && p.Pace.Reason != "" {
+		line += " · slower: " + p.Pace.Reason
+	}
 	if p.Left > 5 {
 		line += " · about " + (time.Duration(p.Left) * time.Second).Round(time.Second).String() + " for those waiting"
 	}

@@ -1,11 +1,15 @@
 package cli
 
 import (
+	"bytes"
+	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"os"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
@@ -28,7 +32,60 @@ func (a *app) planCommand() *cobra.Command {
 			return a.writePlan(c.OutOrStdout(), p)
 		},
 	}
-	return group("plan", "Show and set how a site is crawled", show, a.planSetCommand())
+	return group("plan", "Show, set and try out how a site is crawled", show, a.planSetCommand(), a.planPreviewCommand(), a.planProfilesCommand(), a.planSchemaCommand())
+}
+
+func (a *app) planProfilesCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "profiles [NAME]", Short: "List the profiles that a plan can start from, or show one", Args: args("[NAME]"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			profiles, agents, err := cl.Profiles(c.Context())
+			if err != nil {
+				return err
+			}
+			w := c.OutOrStdout()
+			if len(in) == 1 {
+				for _, p := range profiles {
+					if p.Name == in[0] {
+						fmt.Fprint(w, p.Text)
+						return nil
+					}
+				}
+				return fmt.Errorf("there is no profile %q", in[0])
+			}
+			if a.json {
+				return writeJSON(w, map[string]any{"profiles": profiles, "agents": agents})
+			}
+			t := newTable(w, []string{"profile", "for"})
+			for _, p := range profiles {
+				t.AppendRow([]any{p.Name, p.Say})
+			}
+			t.Render()
+			fmt.Fprintf(w, "\nStart from one: harvik site add NAME ADDRESS --profile %s\n", profiles[0].Name)
+			return nil
+		},
+	}
+}
+
+func (a *app) planSchemaCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "schema", Short: "Write the JSON Schema of plans, for editors", Args: args(),
+		RunE: func(c *cobra.Command, _ []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			schema, err := cl.PlanSchema(c.Context())
+			if err != nil {
+				return err
+			}
+			return writeJSON(c.OutOrStdout(), schema)
+		},
+	}
 }
 
 func (a *app) writePlan(w io.Writer, p plan.Plan) error {
@@ -37,19 +94,27 @@ func (a *app) writePlan(w io.Writer, p plan.Plan) error {
 	}
 	e := yaml.NewEncoder(w)
 	e.SetIndent(2)
-	return e.Encode(p)
+	return e.Encode(plan.Shown(p))
 }
 
 func (a *app) planSetCommand() *cobra.Command {
-	var file string
+	var file, list, column string
 	var hosts, limits map[string]string
 	c := &cobra.Command{
-		Use: "set SITE", Short: "Change how a site is crawled", Args: args("SITE"),
-		Long: `Changes the settings that flags name and leaves the others; or replaces the whole plan by
-a file in YAML or JSON (-f FILE, or -f - for standard input).`,
-		Example: "  harvik plan set fernhollow --pages 500 --depth 6 --parallel 4 --pause 200ms\n  harvik plan set fernhollow -f plan.yaml",
+		Use: "set SITE [SETTING=VALUE…]", Short: "Change how a site is crawled",
+		Args: func(c *cobra.Command, in []string) error { return args("SITE")(c, in[:min(len(in), 1)]) },
+		Long: `Changes the settings that are named, by flags for the common ones and as SETTING=VALUE for
+all, and leaves the others; or replaces the whole plan by a file in YAML or JSON (-f FILE,
+or -f - for standard input). A value is YAML: scope.exclude='[/cart*, "re:[?&]sort="]'.
+"harvik plan schema" describes every setting.`,
+		Example: `  harvik plan set fernhollow --pages 500 --depth 6 --parallel 4 --pause 200ms
+  harvik plan set fernhollow selection=spread scope.exclude='[/cart*]' outbound=true
+  harvik plan set fernhollow --addresses important.csv --column URL
+  harvik plan set fernhollow -f plan.yaml`,
 	}
 	f := c.Flags()
+	f.StringVar(&list, "addresses", "", "file with addresses to fetch (- for standard input): one a line, or CSV with --column")
+	f.StringVar(&column, "column", "", "heading of the CSV column that holds the addresses")
 	f.StringVarP(&file, "file", "f", "", "plan in YAML or JSON; replaces the whole plan")
 	numbers := map[string]*int{"pages": new(int), "depth": new(int), "parallel": new(int), "retries": new(int), "page-bytes": new(int)}
 	f.IntVar(numbers["pages"], "pages", 0, fmt.Sprintf("addresses fetched at most (default %d)", plan.DefaultPages))
@@ -81,6 +146,18 @@ a file in YAML or JSON (-f FILE, or -f - for standard input).`,
 		for name, s := range texts {
 			if f.Changed(name) {
 				changes[keyOf(keys, name)] = *s
+			}
+		}
+		if err := assign(changes, in[1:]); err != nil {
+			return usage(c, err)
+		}
+		if list != "" {
+			addresses, err := readAddresses(c.InOrStdin(), list, column)
+			if err != nil {
+				return err
+			}
+			if err := put(changes, "sources.addresses", addresses); err != nil {
+				return usage(c, err)
 			}
 		}
 		if hosts != nil {
@@ -116,6 +193,79 @@ a file in YAML or JSON (-f FILE, or -f - for standard input).`,
 		return a.writePlan(c.OutOrStdout(), p)
 	}
 	return c
+}
+
+// assign puts SETTING=VALUE words into a tree of changes. A value is YAML.
+func assign(changes map[string]any, words []string) error {
+	for _, word := range words {
+		name, text, ok := strings.Cut(word, "=")
+		if !ok {
+			return fmt.Errorf("%q is not SETTING=VALUE", word)
+		}
+		var value any
+		if err := yaml.Unmarshal([]byte(text), &value); err != nil {
+			value = text // such as a pattern that begins with a star
+		}
+		if err := put(changes, name, value); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// put sets a value by its path: "scope.exclude".
+func put(changes map[string]any, path string, value any) error {
+	names := strings.Split(path, ".")
+	for _, name := range names[:len(names)-1] {
+		inner, ok := changes[name].(map[string]any)
+		if !ok {
+			if _, taken := changes[name]; taken {
+				return fmt.Errorf("%s is set twice", name)
+			}
+			inner = map[string]any{}
+			changes[name] = inner
+		}
+		changes = inner
+	}
+	changes[names[len(names)-1]] = value
+	return nil
+}
+
+// readAddresses reads a list of addresses: one a line, or a column of a CSV file.
+func readAddresses(stdin io.Reader, file, column string) ([]string, error) {
+	data, err := readFile(stdin, file)
+	if err != nil {
+		return nil, err
+	}
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	out := []string{}
+	if column == "" {
+		for line := range strings.Lines(string(data)) {
+			if line = strings.TrimSpace(line); line != "" && !strings.HasPrefix(line, "#") {
+				out = append(out, line)
+			}
+		}
+		return out, nil
+	}
+	r := csv.NewReader(bytes.NewReader(data))
+	r.FieldsPerRecord = -1
+	rows, err := r.ReadAll()
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	if len(rows) == 0 {
+		return nil, fmt.Errorf("%s is empty", file)
+	}
+	at := slices.IndexFunc(rows[0], func(h string) bool { return strings.EqualFold(strings.TrimSpace(h), column) })
+	if at < 0 {
+		return nil, fmt.Errorf("%s has no column %q; it has %s", file, column, strings.Join(rows[0], ", "))
+	}
+	for _, row := range rows[1:] {
+		if at < len(row) && strings.TrimSpace(row[at]) != "" {
+			out = append(out, strings.TrimSpace(row[at]))
+		}
+	}
+	return out, nil
 }
 
 func keyOf(keys map[string]string, flag string) string {

@@ -70,8 +70,8 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense.`,
 	f.BoolVar(&a.json, "json", false, "write JSON")
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usage(c, err) })
 	root.AddCommand(
-		a.startCommand(), a.linkCommand(), a.siteCommand(), a.planCommand(), a.crawlCommand(), a.healthCommand(),
-		a.fixesCommand(), a.fixCommand(), a.pagesCommand(), a.pageCommand(), a.checkCommand(),
+		a.startCommand(), a.linkCommand(), a.siteCommand(), a.planCommand(), a.secretCommand(), a.crawlCommand(), a.healthCommand(),
+		a.fixesCommand(), a.fixCommand(), a.pagesCommand(), a.pageCommand(), a.resourcesCommand(), a.checkCommand(),
 	)
 	return root
 }

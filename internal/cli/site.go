@@ -10,15 +10,16 @@ import (
 )
 
 func (a *app) siteCommand() *cobra.Command {
+	var profile string
 	add := &cobra.Command{
 		Use: "add NAME ADDRESS", Short: "Take a site under care", Args: args("NAME", "ADDRESS"),
-		Example: "  harvik site add fernhollow https://fernhollow.example/",
+		Example: "  harvik site add fernhollow https://fernhollow.example/ --profile publisher",
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
 			if err != nil {
 				return err
 			}
-			site, err := cl.AddSite(c.Context(), in[0], in[1])
+			site, err := cl.AddSite(c.Context(), in[0], in[1], profile)
 			if err != nil {
 				return err
 			}
@@ -26,10 +27,11 @@ func (a *app) siteCommand() *cobra.Command {
 				return writeJSON(c.OutOrStdout(), site)
 			}
 			fmt.Fprintf(c.OutOrStdout(), "%s is under care: %s\n", site.Name, site.Home)
-			fmt.Fprintf(c.ErrOrStderr(), "Look over its plan with `harvik plan show %s`, then `harvik crawl %s`.\n", site.Name, site.Name)
+			fmt.Fprintf(c.ErrOrStderr(), "See what a crawl would be like with `harvik plan preview %s`, then `harvik crawl %s`.\n", site.Name, site.Name)
 			return nil
 		},
 	}
+	add.Flags().StringVar(&profile, "profile", "", "start from this profile's plan; `harvik plan profiles` lists them")
 	list := &cobra.Command{Use: "list", Short: "List the sites", Args: args(), RunE: a.listSites}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	show := &cobra.Command{

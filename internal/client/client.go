@@ -119,9 +119,9 @@ func (c *Client) Sites(ctx context.Context) ([]record.Site, error) {
 	return out.Sites, err
 }
 
-// AddSite makes a new site.
-func (c *Client) AddSite(ctx context.Context, name, home string) (site record.Site, err error) {
-	err = c.call(ctx, http.MethodPost, "/sites", map[string]string{"name": name, "home": home}, &site)
+// AddSite makes a new site, whose plan starts from a profile if one is named.
+func (c *Client) AddSite(ctx context.Context, name, home, profile string) (site record.Site, err error) {
+	err = c.call(ctx, http.MethodPost, "/sites", map[string]string{"name": name, "home": home, "profile": profile}, &site)
 	return site, err
 }
 
@@ -152,6 +152,56 @@ func (c *Client) Plan(ctx context.Context, site string) (plan.Plan, error) {
 	return get[plan.Plan](ctx, c, sitePath(site)+"/plan")
 }
 
+// Profiles are the plans that a site's can start from, and the agents known by name.
+func (c *Client) Profiles(ctx context.Context) (profiles []plan.Profile, agents []plan.Agent, err error) {
+	out, err := get[struct {
+		Profiles []plan.Profile
+		Agents   []plan.Agent
+	}](ctx, c, "/profiles")
+	return out.Profiles, out.Agents, err
+}
+
+// PlanSchema is the JSON Schema of plans.
+func (c *Client) PlanSchema(ctx context.Context) (map[string]any, error) {
+	return get[map[string]any](ctx, c, "/plan-schema")
+}
+
+// CheckPlan tells what a plan's text comes to, without keeping it: filled in, and as short YAML.
+func (c *Client) CheckPlan(ctx context.Context, text []byte) (p plan.Plan, short string, err error) {
+	var out struct {
+		Plan plan.Plan
+		Text string
+	}
+	err = c.call(ctx, http.MethodPost, "/plan-check", text, &out)
+	return out.Plan, out.Text, err
+}
+
+// PreviewPlan looks at a site by a plan's text, or by the site's own plan if that is empty.
+func (c *Client) PreviewPlan(ctx context.Context, site string, text []byte) (p record.Preview, err error) {
+	var in any
+	if len(text) > 0 {
+		in = text
+	}
+	err = c.call(ctx, http.MethodPost, sitePath(site)+"/plan/preview", in, &p)
+	return p, err
+}
+
+// Secrets lists what secrets a site has.
+func (c *Client) Secrets(ctx context.Context, site string) ([]record.Secret, error) {
+	out, err := get[struct{ Secrets []record.Secret }](ctx, c, sitePath(site)+"/secrets")
+	return out.Secrets, err
+}
+
+// SetSecret keeps a secret for a host; an empty one is the home page's.
+func (c *Client) SetSecret(ctx context.Context, site, name, host, value string) error {
+	return c.call(ctx, http.MethodPut, sitePath(site)+"/secrets/"+url.PathEscape(name), map[string]string{"host": host, "value": value}, nil)
+}
+
+// RemoveSecret deletes a secret.
+func (c *Client) RemoveSecret(ctx context.Context, site, name string) error {
+	return c.call(ctx, http.MethodDelete, sitePath(site)+"/secrets/"+url.PathEscape(name), nil, nil)
+}
+
 // StartCrawl begins a crawl; pages overrides the plan's limit if it is not 0.
 func (c *Client) StartCrawl(ctx context.Context, site string, pages int) (cr record.Crawl, err error) {
 	err = c.call(ctx, http.MethodPost, sitePath(site)+"/crawls", map[string]int{"pages": pages}, &cr)
@@ -161,6 +211,36 @@ func (c *Client) StartCrawl(ctx context.Context, site string, pages int) (cr rec
 // StopCrawl ends a running crawl early.
 func (c *Client) StopCrawl(ctx context.Context, site string, number int) error {
 	return c.call(ctx, http.MethodPost, crawlPath(site, number)+"/stop", nil, nil)
+}
+
+// PauseCrawl puts a running crawl away until it is resumed.
+func (c *Client) PauseCrawl(ctx context.Context, site string, number int) error {
+	return c.call(ctx, http.MethodPost, crawlPath(site, number)+"/pause", nil, nil)
+}
+
+// ResumeCrawl goes on with a paused crawl.
+func (c *Client) ResumeCrawl(ctx context.Context, site string, number int) (cr record.Crawl, err error) {
+	err = c.call(ctx, http.MethodPost, crawlPath(site, number)+"/resume", nil, &cr)
+	return cr, err
+}
+
+// ContinueCrawl lets a finished crawl go on to a higher number of pages.
+func (c *Client) ContinueCrawl(ctx context.Context, site string, number, pages int) (cr record.Crawl, err error) {
+	err = c.call(ctx, http.MethodPost, crawlPath(site, number)+"/continue", map[string]int{"pages": pages}, &cr)
+	return cr, err
+}
+
+// SetPace changes the pace of a running crawl: parallel, pause and perSecond, those given.
+func (c *Client) SetPace(ctx context.Context, site string, number int, pace map[string]any) error {
+	return c.call(ctx, http.MethodPatch, crawlPath(site, number)+"/pace", pace, nil)
+}
+
+// Addresses lists a crawl's known addresses of a state, from a number on.
+func (c *Client) Addresses(ctx context.Context, site string, number int, state string, after int32, limit int) (record.AddressList, error) {
+	q := query("state", state)
+	q.Set("after", strconv.Itoa(int(after)))
+	q.Set("limit", strconv.Itoa(limit))
+	return get[record.AddressList](ctx, c, crawlPath(site, number)+"/addresses?"+q.Encode())
 }
 
 // Crawls lists a site's crawls, newest first.
@@ -255,7 +335,7 @@ func (c *Client) FixPages(ctx context.Context, site string, number int, id strin
 
 // Pages lists fetched addresses.
 func (c *Client) Pages(ctx context.Context, site string, number int, q record.PageQuery) (record.PageList, error) {
-	v := query("search", q.Search, "status", q.Status, "kind", q.Kind, "check", q.Check, "fix", q.Fix, "sort", q.Sort, "after", q.After)
+	v := query("search", q.Search, "status", q.Status, "kind", q.Kind, "check", q.Check, "fix", q.Fix, "sort", q.Sort, "after", q.After, "role", q.Role)
 	v.Set("limit", strconv.Itoa(q.Limit))
 	return get[record.PageList](ctx, c, crawlPath(site, number)+"/pages?"+v.Encode())
 }

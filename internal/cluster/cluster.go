@@ -210,7 +210,7 @@ func (c *Cluster) running(ctx context.Context) (port int, ok bool) {
 
 func (c *Cluster) start(ctx context.Context, port int) error {
 	log := filepath.Join(c.data, "server.log")
-	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories='%s' -c shared_buffers=256MB -c max_wal_size=2GB", port, c.data)
+	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories='%s' -c shared_buffers=256MB -c max_wal_size=4GB -c checkpoint_timeout=15min -c wal_level=minimal -c max_wal_senders=0", port, c.data)
 	_, err := c.run(ctx, "pg_ctl", "start", "-D", c.data, "-l", log, "-w", "-t", "60", "-o", options)
 	if err == nil {
 		return nil

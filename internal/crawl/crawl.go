@@ -39,6 +39,8 @@ type Record struct {
 	Links    []int32
 	Uses     []int32
 	Findings []check.Finding
+
+	said *signs // of a page; nil until needed
 }
 
 // A File is a robots.txt or sitemap as the crawl got it.

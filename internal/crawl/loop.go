@@ -30,6 +30,8 @@ type job struct {
 	role page.Role
 	at   weburl.URL
 	host *governor
+
+	alike bool // other addresses have its shape, so it may be of a trap
 }
 
 type done struct {
@@ -38,16 +40,33 @@ type done struct {
 	retries int
 }
 
-// run is the state of the loop.
+// run is the state of the loop. What the lock guards is also used by whoever has just finished
+// a request: it starts the next one itself, without waiting for the loop to be scheduled.
 type run struct {
-	jobs    map[*governor][]job // waiting for their host, in order
-	hosts   []*governor         // those with jobs, in turn
 	results chan done
-	busy    int
 	ahead   map[int]done // received, and waiting for an older one
 	sent    int
 	taken   int
 	group   sync.WaitGroup
+
+	mu    sync.Mutex
+	jobs  map[*governor][]job // waiting for their host, in order
+	hosts []*governor         // those with jobs, in turn
+	busy  int
+	ended bool // nothing more is started
+}
+
+func (r *run) isBusy() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.busy > 0
+}
+
+// end keeps jobs that wait for their host from being started.
+func (r *run) end() {
+	r.mu.Lock()
+	r.ended = true
+	r.mu.Unlock()
 }
 
 // loop hands out addresses and takes results up in order, until nothing is left or the crawl
@@ -57,6 +76,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 	r := &run{jobs: map[*governor][]job{}, results: make(chan done, maxBusy), ahead: map[int]done{}}
 	defer r.group.Wait()
 	defer cut()
+	defer r.end()
 	timeUp := c.timeUp()
 	ending, stop := Ending(""), c.stop
 	timer := time.NewTimer(time.Hour)
@@ -65,7 +85,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 		if ending == "" {
 			c.dispatch(r)
 		}
-		if r.busy == 0 && (ending != "" || r.sent == r.taken) {
+		if (ending != "" || r.sent == r.taken) && !r.isBusy() {
 			held := c.refusal.release()
 			for i := range held {
 				c.book(&held[i].Record)
@@ -80,12 +100,9 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 			}
 			return Complete, nil
 		}
-		if ending == "" {
-			timer.Reset(c.startReady(fetching, r))
-		}
+		timer.Reset(c.startReady(fetching, r))
 		select {
 		case d := <-r.results:
-			r.busy--
 			if paused := c.receive(ctx, r, d, saver); paused != nil {
 				return "", paused
 			}
@@ -93,8 +110,10 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 		case <-c.wake:
 		case <-stop:
 			ending, stop = Stopped, nil
+			r.end()
 		case <-timeUp:
 			ending = TimeLimit
+			r.end()
 		case <-c.pause:
 			return "", &ErrPaused{}
 		case <-ctx.Done():
@@ -125,10 +144,13 @@ func (c *Crawl) dispatch(r *run) {
 			continue
 		}
 		g := c.governor(&u, a.Role)
+		j := job{r.sent, id, a.URL, a.Role, u, g, c.frontier.traps.known(a.URL) != nil}
+		r.mu.Lock()
 		if len(r.jobs[g]) == 0 {
 			r.hosts = append(r.hosts, g)
 		}
-		r.jobs[g] = append(r.jobs[g], job{r.sent, id, a.URL, a.Role, u, g})
+		r.jobs[g] = append(r.jobs[g], j)
+		r.mu.Unlock()
 		r.sent++
 	}
 }
@@ -136,20 +158,25 @@ func (c *Crawl) dispatch(r *run) {
 // startReady starts what the hosts can take now, one host after the other, and says when to
 // look again.
 func (c *Crawl) startReady(ctx context.Context, r *run) time.Duration {
+	r.mu.Lock()
+	defer r.mu.Unlock()
 	soonest := time.Hour
 	now := time.Now()
-	for started := true; started && r.busy < maxBusy; {
+	for started := true; started && r.busy < maxBusy && !r.ended; {
 		started = false
 		hosts := r.hosts
 		r.hosts = r.hosts[:0:0]
 		for _, g := range hosts {
-			wait, ok := g.try(now)
-			if ok && r.busy < maxBusy {
+			wait, ok := time.Millisecond, false
+			if r.busy < maxBusy {
+				wait, ok = g.try(now)
+			}
+			if ok {
 				j := r.jobs[g][0]
 				r.jobs[g] = r.jobs[g][1:]
 				r.busy++
 				started = true
-				r.group.Go(func() { r.results <- c.process(ctx, j) })
+				r.group.Go(func() { c.work(ctx, r, j) })
 			} else {
 				soonest = min(soonest, wait)
 			}
@@ -161,6 +188,15 @@ func (c *Crawl) startReady(ctx context.Context, r *run) time.Duration {
 		}
 	}
 	return max(soonest, time.Millisecond)
+}
+
+// work processes one job.
+func (c *Crawl) work(ctx context.Context, r *run, j job) {
+	d := c.process(ctx, &j, func() { c.startReady(ctx, r) })
+	r.mu.Lock()
+	r.busy--
+	r.mu.Unlock()
+	r.results <- d
 }
 
 // next is the address to fetch next. Outstanding is how many results are awaited: what depends
@@ -304,7 +340,8 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
 	c.survey.Use(d.ID, d.Uses)
 	c.judge.Collect(d.Findings)
-	f.traps.note(a.URL, doc, f.traps.born > born)
+	f.traps.note(a.URL, doc, d.said, f.traps.born > born)
+	d.said = nil
 	if d.Facts.IsPage() && sortOf(d.Facts) == "" {
 		c.refusal.lastOK = a.URL
 	}
@@ -377,7 +414,7 @@ func (c *Crawl) isRefused(ctx context.Context) bool {
 	if g.wait(ctx) != nil {
 		return false
 	}
-	d := c.process(ctx, job{url: c.refusal.lastOK, at: u, host: g})
+	d := c.process(ctx, &job{url: c.refusal.lastOK, at: u, host: g}, func() {})
 	return sortOf(d.Facts) != ""
 }
 

@@ -128,7 +128,7 @@ func (t *traps) known(address string) *family {
 }
 
 // note takes a fetched page into account. Led tells that it led to a new family.
-func (t *traps) note(address string, d *page.Document, led bool) {
+func (t *traps) note(address string, d *page.Document, said *signs, led bool) {
 	if d != nil {
 		t.compare(address, d.TextHash)
 	}
@@ -138,8 +138,11 @@ func (t *traps) note(address string, d *page.Document, led bool) {
 	}
 	f.fetched++
 	fruitful := led
-	if d != nil {
-		fresh := f.learn(d)
+	if said == nil {
+		said = signsOf(d)
+	}
+	if said != nil {
+		fresh := f.learn(said)
 		fruitful = fruitful || fresh
 	}
 	if fruitful {
@@ -190,25 +193,52 @@ func (t *traps) remember(p *parameter, base uint64, v variant) {
 	}
 }
 
+// signs are what a page's title and text say, as hashes: the words of title and first heading,
+// and a sample of the text's shingles. Words that only number or date are left out.
+type signs struct {
+	words    []uint64
+	shingles []uint64
+}
+
+func signsOf(d *page.Document) *signs {
+	if d == nil {
+		return nil
+	}
+	s := new(signs)
+	keep := func(h uint64) { s.words = append(s.words, h) }
+	eachTelling(d.Title(), keep)
+	eachTelling(d.H1(), keep)
+	var last [shingleWords]uint64
+	n := 0
+	eachTelling(d.MainText, func(h uint64) {
+		last[n%shingleWords] = h
+		if n++; n < shingleWords {
+			return
+		}
+		mixed := uint64(0)
+		for i := range shingleWords {
+			mixed = (mixed ^ last[(n+i)%shingleWords]) * 0x9e3779b97f4a7c15
+			mixed ^= mixed >> 29
+		}
+		if mixed%sampleOneIn == 0 {
+			s.shingles = append(s.shingles, mixed)
+		}
+	})
+	return s
+}
+
 // learn adds a page's title and text to what the family has seen, and tells whether they were
 // new.
-func (f *family) learn(d *page.Document) bool {
+func (f *family) learn(s *signs) bool {
 	fresh := false
-	for _, w := range telling(d.Title() + " " + d.H1()) {
-		h := xxhash.Sum64String(w)
+	for _, h := range s.words {
 		if _, seen := f.words[h]; !seen && len(f.words) < maxKept {
 			f.words[h] = struct{}{}
 			fresh = true
 		}
 	}
-	words := telling(d.MainText)
-	sampled, unseen := 0, 0
-	for i := 0; i+shingleWords <= len(words); i++ {
-		h := xxhash.Sum64String(strings.Join(words[i:i+shingleWords], " "))
-		if h%sampleOneIn != 0 {
-			continue
-		}
-		sampled++
+	unseen := 0
+	for _, h := range s.shingles {
 		if _, seen := f.shingles[h]; !seen {
 			unseen++
 			if len(f.shingles) < maxKept {
@@ -216,23 +246,57 @@ func (f *family) learn(d *page.Document) bool {
 			}
 		}
 	}
-	share := float64(unseen) > newShare*float64(sampled) && unseen > 1
+	share := float64(unseen) > newShare*float64(len(s.shingles)) && unseen > 1
 	return fresh || share || unseen >= newText && !f.several
 }
 
-// telling are a text's words in lower case, without those that only number or date it.
-func telling(s string) []string {
-	words := strings.FieldsFunc(strings.ToLower(s), func(r rune) bool {
-		return r <= ' ' || strings.ContainsRune(".,:;!?()[]|/–—-·«»\"'", r)
-	})
-	return slices.DeleteFunc(words, func(w string) bool {
-		return dates[w] || strings.ContainsAny(w, "0123456789")
+// eachTelling gives the hashes of a text's words, case folded for ASCII, without those that hold
+// a digit or name a month or day.
+func eachTelling(text string, f func(uint64)) {
+	eachHash(text, func(h uint64) {
+		if !dates[h] {
+			f(h)
+		}
 	})
 }
 
+// eachHash gives the hashes (FNV-1a) of a text's words that hold no digit.
+func eachHash(text string, f func(uint64)) {
+	const offset, prime = 14695981039346656037, 1099511628211
+	for i := 0; i < len(text); {
+		h, digit := uint64(offset), false
+		start := i
+		for ; i < len(text); i++ {
+			c := folded[text[i]]
+			if c == 0 {
+				break
+			}
+			digit = digit || c <= '9'
+			h = (h ^ uint64(c)) * prime
+		}
+		if i > start && !digit {
+			f(h)
+		}
+		i++
+	}
+}
+
+// folded is the lower case of bytes that stand in words, 0 for all others.
+var folded = func() (t [256]byte) {
+	for c := range 256 {
+		switch b := byte(c); {
+		case b >= 0x80 || b >= '0' && b <= '9':
+			t[c] = b
+		case b|0x20 >= 'a' && b|0x20 <= 'z':
+			t[c] = b | 0x20
+		}
+	}
+	return t
+}()
+
 // dates are the names of months and days in some languages, long and short.
-var dates = func() map[string]bool {
-	m := map[string]bool{}
+var dates = func() map[uint64]bool {
+	m := map[uint64]bool{}
 	for w := range strings.FieldsSeq(`january february march april may june july august september october november december
 		jan feb mar apr jun jul aug sep sept oct nov dec monday tuesday wednesday thursday friday saturday sunday
 		mon tue wed thu fri sat sun mo tu we th fr sa su
@@ -242,7 +306,7 @@ var dates = func() map[string]bool {
 		enero febrero marzo abril mayo junio julio agosto septiembre octubre noviembre diciembre lunes martes miércoles jueves viernes sábado domingo
 		gennaio febbraio aprile maggio giugno luglio settembre ottobre dicembre lunedì martedì mercoledì giovedì venerdì sabato domenica
 		januari februari maart mei augustus maandag dinsdag woensdag donderdag vrijdag zaterdag zondag`) {
-		m[w] = true
+		eachHash(w, func(h uint64) { m[h] = true })
 	}
 	return m
 }()

@@ -14,20 +14,25 @@ import (
 	"harvik/internal/fetch"
 )
 
-// process fetches and reads one address. The host's governor has let it start.
-func (c *Crawl) process(ctx context.Context, j job) done {
-	d := done{job: j, Record: Record{ID: j.id}}
+// process fetches and reads one address. The host's governor has let it start; freed is called
+// when the host can take another request.
+func (c *Crawl) process(ctx context.Context, j *job, freed func()) done {
+	d := done{job: *j, Record: Record{ID: j.id}}
 	if j.role != page.AsPage {
-		d.Facts, d.retries = c.load(ctx, &j)
+		d.Facts, d.retries = c.load(ctx, j)
 		return d
 	}
 	buf := c.buffers.Get().(*bytes.Buffer)
-	a, retries := c.try(ctx, &j, buf, fetch.Request{Want: wantsPage})
+	a, retries := c.try(ctx, j, buf, fetch.Request{Want: wantsPage})
 	c.reading <- struct{}{} // only as many bodies wait to be read as requests are allowed
-	c.release(j.host, &a)
+	j.host.done(time.Now(), &a)
+	freed()
 	d.retries = retries
 	d.Facts = c.facts(&j.at, &a, retries+1)
 	d.Findings = c.judge.Page(j.id, d.Facts)
+	if j.alike {
+		d.said = signsOf(d.Facts.Document)
+	}
 	<-c.reading
 	c.keep(buf)
 	return d

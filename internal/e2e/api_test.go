@@ -83,7 +83,7 @@ func TestAPI(t *testing.T) {
 		t.Errorf("evidence of the footer link: %+v (%v)", places, err)
 	}
 	tally, err := h.Tally(ctx, "fernhollow", 0)
-	if err != nil || !slices.Contains(tally.States, record.Tally{Name: "fetched", Count: 456}) || !slices.Contains(tally.States, record.Tally{Name: "blocked", Count: 2}) {
+	if err != nil || !slices.Contains(tally.States, record.Tally{Name: "fetched", Count: 738}) || !slices.Contains(tally.States, record.Tally{Name: "blocked", Count: 2}) {
 		t.Errorf("states %+v (%v)", tally.States, err)
 	}
 	if i := slices.IndexFunc(tally.States, func(s record.Tally) bool { return s.Name == "waiting" }); i >= 0 {
@@ -296,11 +296,11 @@ func TestAccess(t *testing.T) {
 func TestRefusals(t *testing.T) {
 	h := start(t, demo.Spring)
 	ctx := t.Context()
-	if _, err := h.AddSite(ctx, "Not A Name", "ftp://x"); err == nil || !strings.Contains(err.Error(), "name: ") || !strings.Contains(err.Error(), "home: ") {
+	if _, err := h.AddSite(ctx, "Not A Name", "ftp://x", ""); err == nil || !strings.Contains(err.Error(), "name: ") || !strings.Contains(err.Error(), "home: ") {
 		t.Errorf("a wrong site gives %v", err)
 	}
 	h.addGarden(t)
-	if _, err := h.AddSite(ctx, "fernhollow", demo.Home); err == nil || !strings.Contains(err.Error(), "exists already") {
+	if _, err := h.AddSite(ctx, "fernhollow", demo.Home, ""); err == nil || !strings.Contains(err.Error(), "exists already") {
 		t.Errorf("a second site of the name gives %v", err)
 	}
 	if _, err := h.ChangePlan(ctx, "fernhollow", []byte("pagse: 3")); err == nil || !strings.Contains(err.Error(), `did you mean "pages"?`) {

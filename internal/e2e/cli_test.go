@@ -145,7 +145,7 @@ func TestCommandLine(t *testing.T) {
 
 	s.ok("site list", "No site yet")
 	s.ok("site add fernhollow "+demo.Home, "fernhollow is under care", "harvik crawl fernhollow")
-	s.ok("plan set fernhollow --timeout 3s --retries -1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden, "pause: 0s", "title-least: 14")
+	s.ok("plan set fernhollow --timeout 3s --retries -1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden, "timeout: 3s", "title-least: 14")
 	s.ok("plan show fernhollow", "retries: -1", "agent: Harvik/")
 	s.ok("crawl list fernhollow", "No crawl yet")
 	s.ok("crawl fernhollow", "Crawl 1 of http://fernhollow.example/", "health 74.3 (442 pages)", "link-broken-inside", "30 more checks", "lost")

@@ -17,6 +17,7 @@ import (
 	"harvik/internal/service"
 	"harvik/internal/store"
 	"harvik/internal/testkit"
+	"harvik/internal/vault"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
@@ -36,9 +37,13 @@ type harvik struct {
 func start(t *testing.T, edition demo.Edition) *harvik {
 	t.Helper()
 	s := testkit.Store(t)
-	runner := jobs.New(s, testkit.Loopback, testkit.Quiet)
+	v, err := vault.New(make([]byte, 32))
+	if err != nil {
+		t.Fatal(err)
+	}
+	runner := jobs.New(s, v, testkit.Loopback, testkit.Quiet)
 	closing := make(chan struct{})
-	engine := service.New(s, runner, console.Files(), testkit.Quiet, closing).Handler()
+	engine := service.New(s, runner, v, console.Files(), testkit.Quiet, closing).Handler()
 	server := httptest.NewServer(engine)
 	t.Cleanup(func() {
 		close(closing)

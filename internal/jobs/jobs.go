@@ -82,6 +82,26 @@ func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (reco
 	}, false)
 }
 
+// Preview looks at a site by a plan, without storing anything.
+func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan) (*record.Preview, error) {
+	secrets, err := r.secrets(ctx, site.ID, site.Home, p)
+	if err != nil {
+		return nil, err
+	}
+	start, err := weburl.Parse(site.Home)
+	if err != nil {
+		return nil, err
+	}
+	out, err := crawl.Preview(ctx, crawl.Config{
+		Plan: p.WithDefaults(), Start: start, Guard: r.guard, Secrets: secrets, Paces: &r.paces, Log: r.log,
+		Runner: &check.Runner{Limits: check.NewLimits(p.Limits)},
+	})
+	if err != nil && ctx.Err() == nil {
+		err = &Refusal{err.Error()}
+	}
+	return out, err
+}
+
 // Resume goes on with a paused crawl.
 func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error) {
 	return r.launch(rec.SiteID, func() (record.Crawl, error) {

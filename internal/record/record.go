@@ -10,6 +10,8 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/robots"
+	"harvik/internal/core/survey"
 )
 
 // A Site is a client's web site under care.
@@ -185,6 +187,8 @@ type PageRow struct {
 	Errors      int     `db:"errors" json:"errors"`
 	Warnings    int     `db:"warnings" json:"warnings"`
 	Notices     int     `db:"notices" json:"notices"`
+	RoleNumber  int     `db:"role_number" json:"-"`
+	Role        string  `db:"-" json:"role"`
 }
 
 // A PageQuery chooses, sorts and cuts a list of pages.
@@ -194,6 +198,7 @@ type PageQuery struct {
 	Kind   string // "html", "other", or a kind of page
 	Check  string // pages on which this check fails
 	Fix    string // pages of this fix
+	Role   string // pages if empty; "resources" for all others, or one of page.RoleNames
 	Sort   string // column, "-" before it for falling; by default the order found
 	After  string // cursor of the last list
 	Limit  int
@@ -234,12 +239,41 @@ type AddressRow struct {
 	InSitemap bool   `db:"in_sitemap" json:"inSitemap"`
 	RuleLine  int    `db:"rule_line" json:"ruleLine,omitempty"`
 	RuleText  string `db:"rule_text" json:"rule,omitempty"`
+	Role      string `db:"-" json:"role"`
+	Found     string `db:"-" json:"found"` // how: link, redirect, canonical, start, sitemap, list, use
+
+	RoleNumber  int `db:"role_number" json:"-"`
+	FoundNumber int `db:"found_number" json:"-"`
+}
+
+// Name puts names for what the store keeps as numbers.
+func (a *AddressRow) Name() {
+	a.Role, a.Found = page.Role(a.RoleNumber).String(), survey.Found(a.FoundNumber).String()
+}
+
+// AddressList is a part of a crawl's addresses. Next is 0 at the end.
+type AddressList struct {
+	Addresses []AddressRow `json:"addresses"`
+	Total     int          `json:"total"`
+	Next      int32        `json:"next"`
+}
+
+// LoadRow is one thing that a page loads.
+type LoadRow struct {
+	Address string `db:"url" json:"address"`
+	Role    string `db:"-" json:"role"`
+	By      string `db:"-" json:"by"` // the element or attribute that names it
+	Status  int    `db:"status" json:"status"`
+	Outcome string `db:"outcome" json:"outcome"` // or its state, if it was not fetched
+	Type    string `db:"type" json:"type"`
+	Bytes   int    `db:"bytes" json:"bytes"`
 }
 
 // A PageDetail is everything known about one address.
 type PageDetail struct {
 	AddressRow
 	Row      *PageRow      `json:"page,omitempty"` // nil if not fetched
+	Loads    []LoadRow     `json:"loads,omitempty"`
 	Facts    *page.Facts   `json:"facts,omitempty"`
 	Findings []PageFinding `json:"findings"`
 	Links    []LinkRow     `json:"links"`
@@ -289,6 +323,7 @@ type Tallies struct {
 	Statuses []Tally `json:"statuses"` // of the fetched ones
 	Depths   []Tally `json:"depths"`   // clicks from home, of the fetched ones
 	Kinds    []Tally `json:"kinds"`    // of the HTML pages
+	Roles    []Tally `json:"roles"`    // of what pages load, and of outbound links: "image sound", "stylesheet 404"
 }
 
 // Scan reads a jsonb column.
@@ -328,4 +363,48 @@ type Secret struct {
 	Name    string    `db:"name" json:"name"`
 	Host    string    `db:"host" json:"host"` // the one host that it is sent to
 	Changed time.Time `db:"changed" json:"changed"`
+}
+
+// A Preview is what can be told of a crawl before it begins.
+type Preview struct {
+	Home      string           `json:"home"`
+	Plan      PlanValue        `json:"plan"`
+	Robots    PreviewRobots    `json:"robots"`
+	Sitemaps  []PreviewSitemap `json:"sitemaps"`
+	Listed    int              `json:"listed"`    // addresses of the site that its sitemaps list
+	Sampled   int              `json:"sampled"`   // pages that were looked at
+	Known     int              `json:"known"`     // addresses that they and the sitemaps name
+	Least     int              `json:"least"`     // addresses of the site, at least
+	Most      int              `json:"most"`      // and probably at most
+	Basis     string           `json:"basis"`     // of the estimate, in words
+	PerSecond float64          `json:"perSecond"` // addresses a second at this pace
+	Shortest  float64          `json:"shortest"`  // seconds for the least, or for the plan's number of pages
+	Longest   float64          `json:"longest"`
+	Warnings  []string         `json:"warnings,omitempty"`
+}
+
+// Pages is the plan's number of pages.
+func (p *Preview) Pages() int { return plan.Plan(p.Plan).WithDefaults().Pages }
+
+// PreviewRobots is what robots.txt says to the plan's agent.
+type PreviewRobots struct {
+	Address   string        `json:"address"`
+	Status    int           `json:"status"`
+	Detail    string        `json:"detail,omitempty"`
+	As        string        `json:"as"`
+	Policy    string        `json:"policy"`
+	Rules     []robots.Line `json:"rules"` // that hold for it
+	Notes     []robots.Line `json:"notes"` // lines that cannot be read
+	Delay     float64       `json:"delay"` // seconds between requests that it asks for
+	ShutsHome *robots.Line  `json:"shutsHome,omitempty"`
+}
+
+// PreviewSitemap is one sitemap.
+type PreviewSitemap struct {
+	Address  string `json:"address"`
+	Status   int    `json:"status"`
+	Form     string `json:"form,omitempty"`
+	Pages    int    `json:"pages"`
+	Sitemaps int    `json:"sitemaps"` // of an index
+	Detail   string `json:"detail,omitempty"`
 }

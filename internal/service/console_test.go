@@ -27,7 +27,7 @@ func (n none) Ping(context.Context) error {
 
 func request(t *testing.T, s Store, files fstest.MapFS, method, path string) *http.Response {
 	t.Helper()
-	h := New(s, nil, files, slog.New(slog.DiscardHandler), nil).Handler()
+	h := New(s, nil, nil, files, slog.New(slog.DiscardHandler), nil).Handler()
 	w := httptest.NewRecorder()
 	h.ServeHTTP(w, httptest.NewRequest(method, path, nil))
 	return w.Result()
@@ -78,7 +78,7 @@ func TestHealthz(t *testing.T) {
 
 // TestPanic holds that a handler's panic is an answer, and the service goes on.
 func TestPanic(t *testing.T) {
-	h := New(nil, nil, fstest.MapFS{}, slog.New(slog.DiscardHandler), nil).Handler() // a nil store panics
+	h := New(nil, nil, nil, fstest.MapFS{}, slog.New(slog.DiscardHandler), nil).Handler() // a nil store panics
 	for range 2 {
 		w := httptest.NewRecorder()
 		h.ServeHTTP(w, httptest.NewRequest("GET", "/healthz", nil))

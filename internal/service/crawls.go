@@ -11,6 +11,7 @@ import (
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
 	"harvik/internal/record"
 )
 
@@ -136,6 +137,123 @@ func (s *Service) stopCrawl(c *gin.Context) {
 		return
 	}
 	c.Status(http.StatusAccepted)
+}
+
+func (s *Service) pauseCrawl(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	if !s.runner.Pause(cr.ID) {
+		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is not running", cr.Number))
+		return
+	}
+	c.Status(http.StatusAccepted)
+}
+
+func (s *Service) resumeCrawl(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	resumed, err := s.runner.Resume(c, cr)
+	if err != nil {
+		s.fail(c, err, "the crawl")
+		return
+	}
+	c.JSON(http.StatusAccepted, resumed)
+}
+
+// continueCrawl lets a finished crawl go on with a higher number of pages.
+func (s *Service) continueCrawl(c *gin.Context) {
+	var in struct {
+		Pages int `json:"pages"`
+	}
+	cr, ok := s.crawl(c)
+	if !ok || !s.bind(c, &in) {
+		return
+	}
+	p := plan.Plan(cr.Plan).WithDefaults()
+	switch {
+	case cr.State != "finished":
+		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is %s; only a finished one is continued", cr.Number, cr.State))
+		return
+	case cr.Ending != "page-limit":
+		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d ended by %q, not by its number of pages, so a higher one changes nothing", cr.Number, cr.Ending))
+		return
+	case in.Pages <= p.Pages:
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("pages is to be more than the %d that the crawl had", p.Pages))
+		return
+	}
+	p.Pages = in.Pages
+	if err := p.Validate(check.KnownLimit); err != nil {
+		s.fail(c, err, "")
+		return
+	}
+	continued, err := s.runner.Continue(c, cr, p)
+	if err != nil {
+		s.fail(c, err, "the crawl")
+		return
+	}
+	c.JSON(http.StatusAccepted, continued)
+}
+
+// setPace changes the pace of a running crawl: the settings that the body names.
+func (s *Service) setPace(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	p := plan.Plan(cr.Plan).WithDefaults()
+	pace := struct {
+		Parallel  int           `json:"parallel"`
+		Pause     plan.Duration `json:"pause"`
+		PerSecond float64       `json:"perSecond"`
+	}{p.Parallel, p.Pause, p.PerSecond}
+	if !s.bind(c, &pace) {
+		return
+	}
+	p.Parallel, p.Pause, p.PerSecond = pace.Parallel, pace.Pause, pace.PerSecond
+	if err := p.Validate(check.KnownLimit); err != nil {
+		s.fail(c, err, "")
+		return
+	}
+	running, err := s.runner.Retune(c, cr.ID, p.WithDefaults())
+	switch {
+	case err != nil:
+		s.fail(c, err, "the pace")
+	case !running:
+		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is not running", cr.Number))
+	default:
+		c.JSON(http.StatusOK, pace)
+	}
+}
+
+// listAddresses lists the addresses of a state: what was left out, and why.
+func (s *Service) listAddresses(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	state := c.DefaultQuery("state", survey.Blocked.String())
+	if survey.StateOf(state).String() != state {
+		problem(c, http.StatusUnprocessableEntity, unknown("state", state, survey.StateNames()))
+		return
+	}
+	from, ok := number(c, "after", 0, 0, 1<<31-1)
+	if !ok {
+		return
+	}
+	limit, ok := number(c, "limit", 200, 1, 10_000)
+	if !ok {
+		return
+	}
+	list, err := s.store.Addresses(c, cr.ID, state, int32(from), limit)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	c.JSON(http.StatusOK, list)
 }
 
 // progressEvery is how often a live stream tells the progress.

@@ -31,7 +31,12 @@ func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
 // cause and shown without it.
 func (s *Service) fail(c *gin.Context, err error, what string) {
 	var faults plan.Faults
+	var refusal *jobs.Refusal
 	switch {
+	case errors.As(err, &refusal):
+		problem(c, http.StatusConflict, err.Error())
+	case errors.Is(err, jobs.ErrEnding):
+		problem(c, http.StatusServiceUnavailable, err.Error())
 	case errors.Is(err, store.ErrNotFound):
 		problem(c, http.StatusNotFound, what+" does not exist")
 	case errors.Is(err, store.ErrExists):

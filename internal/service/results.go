@@ -104,7 +104,7 @@ func (s *Service) listPages(c *gin.Context) {
 	}
 	q := record.PageQuery{
 		Search: c.Query("search"), Status: c.Query("status"), Kind: c.Query("kind"), Check: c.Query("check"),
-		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"),
+		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"), Role: c.Query("role"),
 	}
 	if q.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {
 		return

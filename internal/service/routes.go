@@ -15,6 +15,10 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/checks", s.listChecks)
 	api.GET("/checks/:check", s.showCheck)
 
+	api.GET("/plan-schema", s.planSchema)
+	api.GET("/profiles", s.listProfiles)
+	api.POST("/plan-check", s.checkPlan)
+
 	api.GET("/sites", s.listSites)
 	api.POST("/sites", s.addSite)
 	api.GET("/sites/:site", s.showSite)
@@ -23,11 +27,21 @@ func (s *Service) routes(g *gin.Engine) {
 	api.PUT("/sites/:site/plan", s.setPlan)
 	api.PATCH("/sites/:site/plan", s.changePlan)
 
+	api.POST("/sites/:site/plan/preview", s.previewPlan)
+	api.GET("/sites/:site/secrets", s.listSecrets)
+	api.PUT("/sites/:site/secrets/:secret", s.setSecret)
+	api.DELETE("/sites/:site/secrets/:secret", s.removeSecret)
+
 	api.GET("/sites/:site/crawls", s.listCrawls)
 	api.POST("/sites/:site/crawls", s.startCrawl)
 	// A crawl is named by its number, or "latest" for the newest finished one.
 	api.GET("/sites/:site/crawls/:crawl", s.showCrawl)
 	api.POST("/sites/:site/crawls/:crawl/stop", s.stopCrawl)
+	api.POST("/sites/:site/crawls/:crawl/pause", s.pauseCrawl)
+	api.POST("/sites/:site/crawls/:crawl/resume", s.resumeCrawl)
+	api.POST("/sites/:site/crawls/:crawl/continue", s.continueCrawl)
+	api.PATCH("/sites/:site/crawls/:crawl/pace", s.setPace)
+	api.GET("/sites/:site/crawls/:crawl/addresses", s.listAddresses)
 	api.GET("/sites/:site/crawls/:crawl/progress", s.watchCrawl)
 	api.GET("/sites/:site/crawls/:crawl/tally", s.tally)
 	api.GET("/sites/:site/crawls/:crawl/fixes", s.listFixes)

@@ -31,6 +31,10 @@ type Store interface {
 	Page(ctx context.Context, crawl int64, address string) (record.PageDetail, error)
 	Address(ctx context.Context, crawl int64, address string) (record.AddressRow, error)
 	LinksIn(ctx context.Context, crawl int64, id, from int32, limit int) (record.LinksInto, error)
+	Addresses(ctx context.Context, crawl int64, state string, from int32, limit int) (record.AddressList, error)
+	Secrets(ctx context.Context, site int64) ([]record.Secret, error)
+	SetSecret(ctx context.Context, site int64, name, host string, sealed []byte) error
+	RemoveSecret(ctx context.Context, site int64, name string) error
 	Tally(ctx context.Context, crawl int64) (record.Tallies, error)
 	Knows(ctx context.Context, secret string, kinds ...string) (bool, error)
 	Redeem(ctx context.Context, secret string) error
@@ -41,7 +45,12 @@ type Store interface {
 // Runner starts and watches crawls.
 type Runner interface {
 	Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error)
+	Preview(ctx context.Context, site record.Site, p plan.Plan) (*record.Preview, error)
+	Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error)
+	Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (record.Crawl, error)
+	Retune(ctx context.Context, id int64, p plan.Plan) (running bool, err error)
 	Stop(id int64) bool
+	Pause(id int64) bool
 	Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool)
 }
 
@@ -49,6 +58,7 @@ type Runner interface {
 type Service struct {
 	store   Store
 	runner  Runner
+	sealer  Sealer
 	log     *slog.Logger
 	console fs.FS
 	closing <-chan struct{}
@@ -56,8 +66,8 @@ type Service struct {
 
 // New makes a service. Console is the built console; closing ends live streams, so that a
 // shutdown need not wait for them.
-func New(s Store, r Runner, console fs.FS, log *slog.Logger, closing <-chan struct{}) *Service {
-	return &Service{s, r, log, console, closing}
+func New(s Store, r Runner, sealer Sealer, console fs.FS, log *slog.Logger, closing <-chan struct{}) *Service {
+	return &Service{s, r, sealer, log, console, closing}
 }
 
 // Handler is the whole service, as an http.Handler that can list its routes.

@@ -2,7 +2,7 @@ package service
 
 import (
 	"encoding/json"
-	"io"
+	"fmt"
 	"net/http"
 	"regexp"
 
@@ -40,14 +40,32 @@ var siteName = regexp.MustCompile(`^[a-z0-9]([a-z0-9._-]{0,61}[a-z0-9])?$`)
 
 func (s *Service) addSite(c *gin.Context) {
 	var in struct {
-		Name string    `json:"name"`
-		Home string    `json:"home"`
-		Plan plan.Plan `json:"plan"`
+		Name    string     `json:"name"`
+		Home    string     `json:"home"`
+		Plan    *plan.Plan `json:"plan"`
+		Profile string     `json:"profile"`
 	}
 	if !s.bind(c, &in) {
 		return
 	}
 	var faults plan.Faults
+	var p plan.Plan
+	switch {
+	case in.Plan != nil && in.Profile != "":
+		faults = append(faults, plan.Fault{Field: "profile", Reason: "give a plan or a profile, not both"})
+	case in.Plan != nil:
+		p = *in.Plan
+	case in.Profile != "":
+		var near string
+		var ok bool
+		if p, near, ok = plan.ProfileNamed(in.Profile); !ok {
+			reason := fmt.Sprintf("there is no profile %q", in.Profile)
+			if near != "" {
+				reason += fmt.Sprintf(", did you mean %q?", near)
+			}
+			faults = append(faults, plan.Fault{Field: "profile", Reason: reason})
+		}
+	}
 	if !siteName.MatchString(in.Name) {
 		faults = append(faults, plan.Fault{Field: "name", Reason: "a name has 1 to 63 small letters, digits, dots, hyphens or underscores, such as fernhollow"})
 	}
@@ -55,14 +73,14 @@ func (s *Service) addSite(c *gin.Context) {
 	if err != nil || !home.IsHTTP() {
 		faults = append(faults, plan.Fault{Field: "home", Reason: "the home address starts with http:// or https://, such as https://fernhollow.example/"})
 	}
-	if err := in.Plan.Validate(check.KnownLimit); err != nil {
+	if err := p.Validate(check.KnownLimit); err != nil {
 		faults = append(faults, err.(plan.Faults)...)
 	}
 	if faults != nil {
 		s.fail(c, faults, "")
 		return
 	}
-	if err := s.store.AddSite(c, in.Name, home.Key(), in.Plan); err != nil {
+	if err := s.store.AddSite(c, in.Name, home.Key(), p); err != nil {
 		s.fail(c, err, "a site of the name "+in.Name)
 		return
 	}
@@ -100,47 +118,4 @@ func (s *Service) removeSite(c *gin.Context) {
 		return
 	}
 	c.Status(http.StatusNoContent)
-}
-
-func (s *Service) showPlan(c *gin.Context) {
-	site, err := s.store.Site(c, c.Param("site"))
-	if err != nil {
-		s.fail(c, err, siteWord(c))
-		return
-	}
-	c.JSON(http.StatusOK, site.Plan)
-}
-
-// setPlan replaces the plan; what the body leaves out has its default.
-func (s *Service) setPlan(c *gin.Context) { s.storePlan(c, plan.Plan{}) }
-
-// changePlan changes what the body names and leaves the rest.
-func (s *Service) changePlan(c *gin.Context) {
-	site, err := s.store.Site(c, c.Param("site"))
-	if err != nil {
-		s.fail(c, err, siteWord(c))
-		return
-	}
-	s.storePlan(c, plan.Plan(site.Plan))
-}
-
-// storePlan reads a plan, in YAML or JSON, on top of base.
-func (s *Service) storePlan(c *gin.Context, base plan.Plan) {
-	data, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxBody))
-	if err != nil {
-		problem(c, http.StatusRequestEntityTooLarge, "a plan has at most 1 MiB")
-		return
-	}
-	p, err := plan.Read(data, base)
-	if err == nil {
-		err = p.Validate(check.KnownLimit)
-	}
-	if err == nil {
-		err = s.store.SetPlan(c, c.Param("site"), p)
-	}
-	if err != nil {
-		s.fail(c, err, siteWord(c))
-		return
-	}
-	c.JSON(http.StatusOK, p.WithDefaults())
 }

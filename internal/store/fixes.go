@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"strconv"
+	"strings"
 
 	"harvik/internal/record"
 
@@ -154,14 +156,21 @@ func (s *Store) Tally(ctx context.Context, crawlID int64) (t record.Tallies, err
 			union all select 'waiting', (select count(*) from address where crawl_id = $1 and state in ('waiting', 'fetched'))
 				- (select count(*) from page where crawl_id = $1)) s
 			where count > 0 order by 2 desc, 1`},
-		{&t.Statuses, `select case when status > 0 then status::text else outcome end as name, count(*) from page where crawl_id = $1 group by 1 order by 2 desc, 1`},
+		{&t.Statuses, `select case when status > 0 then status::text else outcome end as name, count(*) from page where crawl_id = $1 and role = 0 group by 1 order by 2 desc, 1`},
 		{&t.Depths, `select name::text, count from (select depth as name, count(*) from standing where crawl_id = $1 group by 1 order by 1) d`},
+		{&t.Roles, `select case when status = 0 then outcome when status >= 400 then status::text else 'sound' end || ' ' || role::text as name, count(*)
+			from page where crawl_id = $1 and role <> 0 group by 1 order by 2 desc, 1`},
 		{&t.Kinds, `select kind as name, count(*) from page where crawl_id = $1 and html group by 1 order by 2 desc, 1`},
 	} {
 		*q.into = []record.Tally{}
 		if err := s.db.SelectContext(ctx, q.into, q.sql, crawlID); err != nil {
 			return t, err
 		}
+	}
+	for i, r := range t.Roles {
+		what, role, _ := strings.Cut(r.Name, " ")
+		n, _ := strconv.Atoi(role)
+		t.Roles[i].Name = page.Role(n).String() + " " + what
 	}
 	return t, nil
 }

@@ -12,6 +12,7 @@ import (
 	"harvik/internal/record"
 
 	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
 )
 
 // sortColumns are what pages can be sorted by, with the cast of their cursor.
@@ -46,7 +47,7 @@ const pageSelect = `select p.id, a.url, p.status, p.outcome, p.type, p.bytes, p.
 	p.title, p.description, p.h1, p.lang, coalesce(st.layout, -1) as layout, coalesce(st.depth, -1) as depth,
 	coalesce(st.links_in, 0) as links_in, coalesce(st.authority, 0) as authority, coalesce(st.importance, 0) as importance,
 	coalesce(st.health, -1) as health, coalesce(st.errors, 0) as errors, coalesce(st.warnings, 0) as warnings,
-	coalesce(st.notices, 0) as notices`
+	coalesce(st.notices, 0) as notices, p.role as role_number`
 
 const pageFrom = ` from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
 	left join standing st on st.crawl_id = p.crawl_id and st.page_id = p.id where p.crawl_id = $1`
@@ -54,6 +55,16 @@ const pageFrom = ` from page p join address a on a.crawl_id = p.crawl_id and a.i
 // conditions builds the part of a WHERE that the query asks for, on top of its arguments.
 func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 	var b strings.Builder
+	switch role, ok := page.RoleOf(q.Role); {
+	case q.Role == "":
+		b.WriteString(" and p.role = 0")
+	case q.Role == "resources":
+		b.WriteString(" and p.role <> 0")
+	case ok:
+		fmt.Fprintf(&b, " and p.role = %d", int(role))
+	default:
+		return "", nil, fmt.Errorf("%w: there is no role %q; there are %s, and resources for all but page", ErrBadQuery, q.Role, strings.Join(page.RoleNames(), ", "))
+	}
 	and := func(condition string, value any) {
 		args = append(args, value)
 		fmt.Fprintf(&b, " and "+condition, len(args))
@@ -161,6 +172,7 @@ func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (r
 		list.Next = cursor{last.Key, last.ID}.String()
 	}
 	for _, r := range rows {
+		r.PageRow.Role = page.Role(r.RoleNumber).String()
 		list.Pages = append(list.Pages, r.PageRow)
 	}
 	return list, nil
@@ -168,13 +180,37 @@ func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (r
 
 // An address is stored when it becomes known; that it was fetched later is told by its page.
 const addressSelect = `select a.id, a.url,
-	case when exists (select 1 from page p where p.crawl_id = a.crawl_id and p.id = a.id) then 'fetched' else a.state end as state, a.depth, coalesce(f.url, '') as found_on, a.in_sitemap, a.rule_line, a.rule_text
+	case when exists (select 1 from page p where p.crawl_id = a.crawl_id and p.id = a.id) then 'fetched' else a.state end as state, a.depth, coalesce(f.url, '') as found_on, a.in_sitemap, a.rule_line, a.rule_text,
+	a.role as role_number, a.found as found_number
 	from address a left join address f on f.crawl_id = a.crawl_id and f.id = a.found_on where a.crawl_id = $1 `
 
 // Address is what became of an address that a crawl knows.
 func (s *Store) Address(ctx context.Context, crawlID int64, address string) (row record.AddressRow, err error) {
 	err = s.db.GetContext(ctx, &row, addressSelect+"and a.hash = $2 and a.url = $3", crawlID, urlHash(address), address)
+	row.Name()
 	return row, found(err)
+}
+
+// Addresses lists the known addresses of a state, in the order found, from a number on. Next is
+// where the list goes on, 0 at its end.
+func (s *Store) Addresses(ctx context.Context, crawlID int64, state string, from int32, limit int) (list record.AddressList, err error) {
+	list.Addresses = []record.AddressRow{}
+	where := "and a.state = $2"
+	if state == survey.Waiting.String() { // what was stored as waiting may have been fetched since
+		where += " and not exists (select 1 from page p where p.crawl_id = a.crawl_id and p.id = a.id)"
+	}
+	if err = s.db.SelectContext(ctx, &list.Addresses, addressSelect+where+" and a.id >= $3 order by a.id limit $4", crawlID, state, from, limit+1); err != nil {
+		return list, err
+	}
+	if len(list.Addresses) > limit {
+		list.Next = list.Addresses[limit].ID
+		list.Addresses = list.Addresses[:limit]
+	}
+	for i := range list.Addresses {
+		list.Addresses[i].Name()
+	}
+	err = s.db.GetContext(ctx, &list.Total, "select count(*) from address a where a.crawl_id = $1 "+where, crawlID, state)
+	return list, err
 }
 
 // Page is all about an address of a crawl.
@@ -191,13 +227,15 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 	case err != nil:
 		return d, err
 	}
+	row.Role = page.Role(row.RoleNumber).String()
 	d.Row = &row
 	var packed struct {
 		Facts    []byte `db:"facts"`
 		Links    []byte `db:"links"`
+		Uses     []byte `db:"uses"`
 		MainText string `db:"main_text"`
 	}
-	if err := s.db.GetContext(ctx, &packed, `select facts, links, main_text from page where crawl_id = $1 and id = $2`, crawlID, d.ID); err != nil {
+	if err := s.db.GetContext(ctx, &packed, `select facts, links, main_text, uses from page where crawl_id = $1 and id = $2`, crawlID, d.ID); err != nil {
 		return d, err
 	}
 	d.Facts, d.MainText = new(page.Facts), packed.MainText
@@ -208,8 +246,38 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 		from finding where crawl_id = $1 and page_id = $2 order by check_id`, crawlID, d.ID); err != nil {
 		return d, err
 	}
+	if d.Loads, err = s.loadsOf(ctx, crawlID, packed.Uses); err != nil {
+		return d, err
+	}
 	d.Links, err = s.linksOf(ctx, crawlID, packed.Links)
 	return d, err
+}
+
+// loadsOf unpacks what a page loads, and looks up what became of it.
+func (s *Store) loadsOf(ctx context.Context, crawlID int64, packed []byte) ([]record.LoadRow, error) {
+	uses, targets, err := unpackUses(packed)
+	if err != nil {
+		return nil, err
+	}
+	known := []struct {
+		ID int32 `db:"id"`
+		record.LoadRow
+	}{}
+	if err := s.db.SelectContext(ctx, &known, `select a.id, a.url, coalesce(p.status, 0) as status, coalesce(p.bytes, 0) as bytes,
+		coalesce(p.type, '') as type, coalesce(p.outcome, a.state) as outcome from address a
+		left join page p on p.crawl_id = a.crawl_id and p.id = a.id where a.crawl_id = $1 and a.id = any($2)`, crawlID, targets); err != nil {
+		return nil, err
+	}
+	at := map[int32]record.LoadRow{}
+	for _, k := range known {
+		at[k.ID] = k.LoadRow
+	}
+	out := make([]record.LoadRow, len(uses))
+	for i, u := range uses {
+		out[i] = at[targets[i]]
+		out[i].Role, out[i].By = u.Role.String(), u.By
+	}
+	return out, nil
 }
 
 // linksOf unpacks a page's links and looks their targets up.

@@ -43,16 +43,29 @@ func (s *Store) Site(ctx context.Context, name string) (record.Site, error) {
 	return site, found(err)
 }
 
+// ofCrawl are the tables whose rows belong to a crawl and are deleted with it by hand.
+var ofCrawl = []string{"fix_page", "fix", "standing", "finding", "page", "address"}
+
 // RemoveSite deletes a site with its crawls.
 func (s *Store) RemoveSite(ctx context.Context, name string) error {
-	r, err := s.db.ExecContext(ctx, `delete from site where name = $1`, name)
+	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
 	}
-	if n, _ := r.RowsAffected(); n == 0 {
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	for _, table := range ofCrawl {
+		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id in (select c.id from crawl c join site s on s.id = c.site_id where s.name = $1)", name); err != nil {
+			return err
+		}
+	}
+	r, err := tx.Exec(ctx, "delete from site where name = $1", name)
+	if err != nil {
+		return err
+	}
+	if r.RowsAffected() == 0 {
 		return ErrNotFound
 	}
-	return nil
+	return tx.Commit(ctx)
 }
 
 // SetPlan replaces a site's plan.

@@ -2,22 +2,27 @@ package testkit
 
 import (
 	"context"
+	"fmt"
 	"testing"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
+	"harvik/internal/record"
 )
 
-// Memory is a crawl.Sink and survey.Source that keeps everything, for tests without a
-// database.
+// Memory is a crawl.Sink, crawl.Past and survey.Source that keeps everything, for tests without
+// a database.
 type Memory struct {
-	Records  []crawl.Record
-	Findings []check.Finding
-	byID     map[int32]*page.Facts
+	Records   []crawl.Record
+	Addresses []survey.Address
+	Files     []crawl.File
+	Findings  []check.Finding
+	byID      map[int32]*page.Facts
 }
 
 // Save implements crawl.Sink.
@@ -25,11 +30,40 @@ func (m *Memory) Save(_ context.Context, b crawl.Batch) error {
 	if m.byID == nil {
 		m.byID = map[int32]*page.Facts{}
 	}
+	if int(b.First) != len(m.Addresses) || b.Seq != len(m.Records) {
+		return fmt.Errorf("a batch from address %d and record %d does not join what there is: %d and %d", b.First, b.Seq, len(m.Addresses), len(m.Records))
+	}
+	m.Addresses = append(m.Addresses, b.Addresses...)
+	m.Files = append(m.Files, b.Files...)
 	for _, r := range b.Records {
 		m.Records = append(m.Records, r)
 		m.Findings = append(m.Findings, r.Findings...)
 		m.byID[r.ID] = r.Facts
 	}
+	return nil
+}
+
+// Start implements crawl.Past.
+func (m *Memory) Start(context.Context) (addresses []string, files []crawl.File, p record.Progress, err error) {
+	for _, a := range m.Addresses {
+		addresses = append(addresses, a.URL)
+	}
+	return addresses, m.Files, p, nil
+}
+
+// EachRecord implements crawl.Past.
+func (m *Memory) EachRecord(_ context.Context, _ []string, f func(crawl.Record) error) error {
+	for _, r := range m.Records {
+		if err := f(crawl.Record{ID: r.ID, Role: r.Role, Facts: r.Facts}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Truncate implements crawl.Past.
+func (m *Memory) Truncate(_ context.Context, n int) error {
+	m.Addresses = m.Addresses[:n]
 	return nil
 }
 
@@ -49,26 +83,36 @@ func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 	return nil
 }
 
-// Crawl crawls from a start address and judges, all in memory.
-func Crawl(t testing.TB, start string, p plan.Plan) (*crawl.Result, *Memory) {
+// Prepare makes a crawl that keeps its results in m. Past goes on from what is there.
+func (m *Memory) Prepare(t testing.TB, start string, p plan.Plan, past bool) *crawl.Crawl {
 	t.Helper()
 	u, err := weburl.Parse(start)
 	if err != nil {
 		t.Fatal(err)
 	}
-	m := new(Memory)
 	p = p.WithDefaults()
-	c, err := crawl.New(crawl.Config{
+	config := crawl.Config{
 		Plan: p, Start: u, Guard: Loopback, Sink: m, Source: m, Log: Quiet,
 		Runner: &check.Runner{
 			Checks: checks.Catalog, Limits: check.NewLimits(p.Limits),
 			Panicked: func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) },
 		},
-	})
+	}
+	if past {
+		config.Past = m
+	}
+	c, err := crawl.New(config)
 	if err != nil {
 		t.Fatal(err)
 	}
-	r, err := c.Run(t.Context())
+	return c
+}
+
+// Crawl crawls from a start address and judges, all in memory.
+func Crawl(t testing.TB, start string, p plan.Plan) (*crawl.Result, *Memory) {
+	t.Helper()
+	m := new(Memory)
+	r, err := m.Prepare(t, start, p, false).Run(t.Context())
 	if err != nil {
 		t.Fatalf("crawling %s: %v", start, err)
 	}

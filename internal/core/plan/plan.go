@@ -2,6 +2,12 @@
 // default and its bounds in one place. Its JSON Schema is made from the same declarations.
 package plan
 
+import (
+	"reflect"
+
+	"go.yaml.in/yaml/v3"
+)
+
 // A Plan is the settings of a crawl. The zero value of a field means its default. The tag
 // "say" describes a setting to its user, "in" names its bounds or choices.
 type Plan struct {
@@ -83,14 +89,14 @@ type Timeouts struct {
 
 // A Gate is how the crawl gets past one log-in. Secrets are named here and kept elsewhere.
 type Gate struct {
-	Host    string            `json:"host,omitempty" yaml:"host" say:"the host it is for; by default the home page's"`
-	Kind    string            `json:"kind" yaml:"kind" say:"what kind of gate" in:"basic|digest|bearer|header|cookie|form"`
-	User    string            `json:"user,omitempty" yaml:"user" say:"user name, for basic and digest"`
-	Secret  string            `json:"secret,omitempty" yaml:"secret" say:"name of the secret: password, token, header value or cookie value"`
-	Name    string            `json:"name,omitempty" yaml:"name" say:"name of the header or cookie"`
-	Address string            `json:"address,omitempty" yaml:"address" say:"address of the log-in page, for form"`
-	Fields  map[string]string `json:"fields,omitempty" yaml:"fields" say:"form fields; a value secret:NAME stands for that secret"`
-	Proof   string            `json:"proof,omitempty" yaml:"proof" say:"text that stands on pages only while logged in"`
+	Host    string            `json:"host,omitempty" yaml:"host,omitempty" say:"the host it is for; by default the home page's"`
+	Kind    string            `json:"kind" yaml:"kind,omitempty" say:"what kind of gate" in:"basic|digest|bearer|header|cookie|form"`
+	User    string            `json:"user,omitempty" yaml:"user,omitempty" say:"user name, for basic and digest"`
+	Secret  string            `json:"secret,omitempty" yaml:"secret,omitempty" say:"name of the secret: password, token, header value or cookie value"`
+	Name    string            `json:"name,omitempty" yaml:"name,omitempty" say:"name of the header or cookie"`
+	Address string            `json:"address,omitempty" yaml:"address,omitempty" say:"address of the log-in page, for form"`
+	Fields  map[string]string `json:"fields,omitempty" yaml:"fields,omitempty" say:"form fields; a value secret:NAME stands for that secret"`
+	Proof   string            `json:"proof,omitempty" yaml:"proof,omitempty" say:"text that stands on pages only while logged in"`
 }
 
 // Defaults of a plan's fields.
@@ -140,6 +146,41 @@ func fill[T comparable](field *T, value T) {
 	if *field == zero {
 		*field = value
 	}
+}
+
+// Differences is a plan without what is as its default says, in the order of the settings.
+func Differences(p Plan) *yaml.Node {
+	return node(reflect.ValueOf(p.WithDefaults()), reflect.ValueOf(Plan{}.WithDefaults()))
+}
+
+// Shown is a plan as people read it: filled in, without what is empty.
+func Shown(p Plan) *yaml.Node { return node(reflect.ValueOf(p.WithDefaults()), reflect.Value{}) }
+
+// node writes the fields of a struct that are not empty and, where there is a standard, differ
+// from it.
+func node(v, standard reflect.Value) *yaml.Node {
+	out := &yaml.Node{Kind: yaml.MappingNode}
+	for f, value := range v.Fields() {
+		var same reflect.Value
+		if standard.IsValid() {
+			same = standard.FieldByIndex(f.Index)
+		}
+		one := new(yaml.Node)
+		switch {
+		case value.Kind() == reflect.Struct:
+			if one = node(value, same); len(one.Content) == 0 {
+				continue
+			}
+		case value.IsZero() && (!same.IsValid() || same.IsZero()), same.IsValid() && reflect.DeepEqual(value.Interface(), same.Interface()):
+			continue
+		default:
+			if one.Encode(value.Interface()) != nil {
+				continue // cannot be: these are plain values
+			}
+		}
+		out.Content = append(out.Content, &yaml.Node{Kind: yaml.ScalarNode, Value: keyOf(f)}, one)
+	}
+	return out
 }
 
 // No is a setting that is on by default, switched off.

@@ -212,7 +212,7 @@ func join(path, name string) string {
 
 func fieldNamed(t reflect.Type, name string) (reflect.StructField, bool) {
 	for f := range t.Fields() {
-		if f.Tag.Get("yaml") == name {
+		if keyOf(f) == name {
 			return f, true
 		}
 	}
@@ -223,7 +223,7 @@ func fieldNamed(t reflect.Type, name string) (reflect.StructField, bool) {
 func meant(name string, t reflect.Type, path string) string {
 	var here []string
 	for f := range t.Fields() {
-		here = append(here, f.Tag.Get("yaml"))
+		here = append(here, keyOf(f))
 	}
 	if near := Nearest(name, here); near != "" {
 		return fmt.Sprintf("; did you mean %q?", join(path, near))
@@ -241,7 +241,7 @@ var Fields = paths(reflect.TypeFor[Plan](), "")
 
 func paths(t reflect.Type, prefix string) (out []string) {
 	for f := range t.Fields() {
-		name := join(prefix, f.Tag.Get("yaml"))
+		name := join(prefix, keyOf(f))
 		out = append(out, name)
 		if f.Type.Kind() == reflect.Struct {
 			out = append(out, paths(f.Type, name)...)

@@ -21,14 +21,15 @@ func object(defaults reflect.Value) map[string]any {
 	for f, value := range defaults.Fields() {
 		s := schemaOf(f.Type, value, f.Tag.Get("in"))
 		s["description"] = f.Tag.Get("say")
-		properties[f.Tag.Get("json")[:jsonName(f)]] = s
+		properties[keyOf(f)] = s
 	}
 	return map[string]any{"type": "object", "additionalProperties": false, "properties": properties}
 }
 
-func jsonName(f reflect.StructField) int {
+// keyOf is the name of a setting in a text.
+func keyOf(f reflect.StructField) string {
 	name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
-	return len(name)
+	return name
 }
 
 const durationPattern = `^(0|([0-9]+(\.[0-9]+)?(ns|us|µs|ms|s|m|h))+)$`

@@ -65,7 +65,7 @@ func (p Plan) Validate(knownLimit func(string) bool) error {
 // bounds holds values against their "in" tags. A zero is the default, and passes.
 func (v *validator) bounds(s reflect.Value, path string) {
 	for f, value := range s.Fields() {
-		field, in := join(path, f.Tag.Get("yaml")), f.Tag.Get("in")
+		field, in := join(path, keyOf(f)), f.Tag.Get("in")
 		if value.Kind() == reflect.Struct {
 			v.bounds(value, field)
 			continue

@@ -163,6 +163,23 @@ func (f *File) Decide(token, pathQuery string) Verdict {
 	return best
 }
 
+// For are the rules that hold for an agent, in order of their lines.
+func (f *File) For(token string) []Line {
+	token = strings.ToLower(token)
+	if !f.names(token) {
+		token = "*"
+	}
+	var out []Line
+	for _, g := range f.groups {
+		if g.has(token) {
+			for _, r := range g.rules {
+				out = append(out, r.line)
+			}
+		}
+	}
+	return out
+}
+
 // Delay is the time between two requests, in seconds, that the file asks an agent for with
 // Crawl-delay (no part of RFC 9309): the longest of its groups. It is 0, without a line, where
 // none is asked for.

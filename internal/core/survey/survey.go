@@ -39,6 +39,9 @@ var stateNames = [...]string{
 
 func (s State) String() string { return stateNames[s] }
 
+// StateNames are all states, in order of their numbers.
+func StateNames() []string { return stateNames[:] }
+
 // StateOf is the state of a name, Waiting for an unknown one.
 func StateOf(name string) State { return State(max(0, slices.Index(stateNames[:], name))) }
 

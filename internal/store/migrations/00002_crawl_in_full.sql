@@ -4,6 +4,15 @@ alter table address add role smallint not null default 0, add found smallint not
 alter table page add role smallint not null default 0, add seq int not null default 0, add uses bytea not null default '';
 alter table finding add whole boolean not null default false; -- of the whole crawl: made anew when it goes on
 
+-- A check of the crawl for each row cost more than the row; what belongs to a crawl is deleted
+-- with it by hand.
+alter table address drop constraint address_crawl_id_fkey;
+alter table page drop constraint page_crawl_id_fkey;
+alter table finding drop constraint finding_crawl_id_fkey;
+alter table standing drop constraint standing_crawl_id_fkey;
+alter table fix drop constraint fix_crawl_id_fkey;
+alter table fix_page drop constraint fix_page_crawl_id_fkey;
+
 -- robots.txt files and sitemaps as the crawl got them.
 create table crawl_file (
   crawl_id bigint not null references crawl on delete cascade,
@@ -27,6 +36,12 @@ create table secret (
 );
 
 -- +goose Down
+alter table address add foreign key (crawl_id) references crawl on delete cascade;
+alter table page add foreign key (crawl_id) references crawl on delete cascade;
+alter table finding add foreign key (crawl_id) references crawl on delete cascade;
+alter table standing add foreign key (crawl_id) references crawl on delete cascade;
+alter table fix add foreign key (crawl_id) references crawl on delete cascade;
+alter table fix_page add foreign key (crawl_id) references crawl on delete cascade;
 drop table secret, crawl_file;
 alter table finding drop whole;
 alter table page drop role, drop seq, drop uses;

@@ -1,0 +1,104 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+)
+
+func (a *app) secretCommand() *cobra.Command {
+	var host string
+	var raw bool
+	set := &cobra.Command{
+		Use: "set SITE NAME", Short: "Keep a secret that a plan's gates use", Args: args("SITE", "NAME"),
+		Long: `Reads a secret from standard input (asked for on a terminal) and keeps it encrypted. It is
+sent to its one host only, and never comes out of the service again. A plan names it:
+gates: [{kind: basic, user: anna, secret: NAME}].`,
+		Example: "  harvik secret set fernhollow staging --host staging.fernhollow.example < password.txt",
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			value, err := readSecret(c, raw)
+			if err != nil {
+				return err
+			}
+			if err := cl.SetSecret(c.Context(), in[0], in[1], host, value); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "The secret %s is kept.\n", in[1])
+			return nil
+		},
+	}
+	set.Flags().StringVar(&host, "host", "", "the one host that it is for; by default the home page's")
+	set.Flags().BoolVar(&raw, "raw", false, "keep line ends at the end")
+	list := &cobra.Command{
+		Use: "list SITE", Short: "List a site's secrets, by name and host", Args: args("SITE"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			secrets, err := cl.Secrets(c.Context(), in[0])
+			if err != nil {
+				return err
+			}
+			w := c.OutOrStdout()
+			if a.json {
+				return writeJSON(w, map[string]any{"secrets": secrets})
+			}
+			if len(secrets) == 0 {
+				fmt.Fprintf(c.ErrOrStderr(), "No secret yet. Set one: harvik secret set %s NAME\n", in[0])
+				return nil
+			}
+			t := newTable(w, []string{"secret", "for host", "set on"})
+			for _, s := range secrets {
+				t.AppendRow([]any{s.Name, s.Host, s.Changed.Format("2006-01-02 15:04")})
+			}
+			t.Render()
+			return nil
+		},
+	}
+	remove := &cobra.Command{
+		Use: "remove SITE NAME", Short: "Delete a secret", Args: args("SITE", "NAME"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := cl.RemoveSecret(c.Context(), in[0], in[1]); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "The secret %s is deleted.\n", in[1])
+			return nil
+		},
+	}
+	return group("secret", "Keep the secrets that a plan's gates use", set, list, remove)
+}
+
+func readSecret(c *cobra.Command, raw bool) (string, error) {
+	if f, ok := c.InOrStdin().(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		fmt.Fprint(c.ErrOrStderr(), "Secret: ")
+		text, err := term.ReadPassword(int(f.Fd()))
+		fmt.Fprintln(c.ErrOrStderr())
+		return string(text), err
+	}
+	data, err := io.ReadAll(c.InOrStdin())
+	if err != nil {
+		return "", err
+	}
+	value := string(data)
+	if !raw {
+		value = strings.TrimRight(value, "\r\n")
+	}
+	if value == "" {
+		return "", errors.New("standard input is empty; give the secret there")
+	}
+	return value, nil
+}

@@ -1,0 +1,97 @@
+package service
+
+import (
+	"net/http"
+	"regexp"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/core/plan"
+	"harvik/internal/core/weburl"
+	"harvik/internal/jobs"
+)
+
+// Sealer encrypts secrets before they are stored.
+type Sealer interface {
+	Seal(secret, purpose string) []byte
+}
+
+var secretName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,63}$`)
+
+// maxSecret is the longest secret: a client certificate with its chain and key fits.
+const maxSecret = 64 << 10
+
+func (s *Service) listSecrets(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	secrets, err := s.store.Secrets(c, site.ID)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"secrets": secrets})
+}
+
+// setSecret keeps a secret. It goes in and never comes out again: only crawls use it, and only
+// for its host.
+func (s *Service) setSecret(c *gin.Context) {
+	var in struct {
+		Value string `json:"value"`
+		Host  string `json:"host"`
+	}
+	if !s.bind(c, &in) {
+		return
+	}
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	var faults plan.Faults
+	if !secretName.MatchString(c.Param("secret")) {
+		faults = append(faults, plan.Fault{Field: "secret", Reason: "the name of a secret has 1 to 64 small letters, digits or hyphens, such as members"})
+	}
+	if in.Value == "" || len(in.Value) > maxSecret {
+		faults = append(faults, plan.Fault{Field: "value", Reason: "a secret has 1 to 65536 bytes"})
+	}
+	host, err := hostOf(in.Host, site.Home)
+	if err != nil {
+		faults = append(faults, plan.Fault{Field: "host", Reason: "a host name is wanted, without scheme and port"})
+	}
+	if faults != nil {
+		s.fail(c, faults, "")
+		return
+	}
+	sealed := s.sealer.Seal(in.Value, jobs.Purpose(site.ID, c.Param("secret")))
+	if err := s.store.SetSecret(c, site.ID, c.Param("secret"), host, sealed); err != nil {
+		s.fail(c, err, "the secret")
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+// hostOf is the host that a secret is for: the one given, or the home page's.
+func hostOf(host, home string) (string, error) {
+	text := home
+	if host != "" {
+		text = "http://" + host + "/"
+	}
+	u, err := weburl.Parse(text)
+	if err != nil {
+		return "", err
+	}
+	return u.Hostname(), nil
+}
+
+func (s *Service) removeSecret(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	if err := s.store.RemoveSecret(c, site.ID, c.Param("secret")); err != nil {
+		s.fail(c, err, "the secret "+c.Param("secret")+" of "+siteWord(c))
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
