@@ -93,7 +93,7 @@ type Crawl struct {
 	tempo    sync.Mutex      // guards hosts, and the parts of plan that Retune changes
 	hosts    map[string]*governor
 	progress meter
-	frontier frontier
+	frontier *frontier
 	refusal  refusal
 	survey   *survey.Survey
 	rules    ruleBook
@@ -263,6 +263,9 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 	}
 	c.progress.phase("judging")
 	c.survey.Addresses = c.frontier.addresses
+	if c.plan.Selection == plan.Spread && ending != Complete {
+		c.weigh()
+	}
 	report, findings, err := c.judge.Finish(c.survey)
 	if err != nil {
 		return nil, err

@@ -49,14 +49,14 @@ type frontier struct {
 	changed   map[int32]bool // of these, those that have changed since
 }
 
-func newFrontier(start weburl.URL, p plan.Plan) frontier {
-	f := frontier{
+func newFrontier(start weburl.URL, p plan.Plan) *frontier {
+	f := &frontier{
 		plan: p, scope: scope.New(start, p.Scope), numbers: map[string]int32{}, rules: map[string]*robots.File{},
 		inSitemap: map[string]bool{}, aside: map[int32]bool{}, traps: newTraps(), changed: map[int32]bool{},
 	}
 	f.quotas = make([]int, f.scope.Quotas())
 	if p.Selection == plan.Spread {
-		f.queue = newSpread()
+		f.queue = newSpread(&f.traps)
 	} else {
 		f.queue = new(fifo)
 	}

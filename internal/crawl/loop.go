@@ -202,7 +202,7 @@ func (c *Crawl) work(ctx context.Context, r *run, j job) {
 // next is the address to fetch next. Outstanding is how many results are awaited: what depends
 // on them is not given yet.
 func (c *Crawl) next(outstanding int) (id int32, ok bool) {
-	f := &c.frontier
+	f := c.frontier
 	for {
 		switch {
 		case f.lane.ofPages() && c.pages >= c.plan.Pages && f.queue.size() > 0:
@@ -231,7 +231,7 @@ func (c *Crawl) next(outstanding int) (id int32, ok bool) {
 
 // advance goes on to the next lane; that of the sitemaps begins with what they list.
 func (c *Crawl) advance() bool {
-	f := &c.frontier
+	f := c.frontier
 	if !f.advance() {
 		return false
 	}
@@ -270,7 +270,7 @@ func (c *Crawl) receive(ctx context.Context, r *run, d done, saver *saver) *ErrP
 // accept books a result, unless its address turned out to be of a trap, or it looks as if the
 // site had shut the crawl out.
 func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
-	f := &c.frontier
+	f := c.frontier
 	if d.role != page.AsPage {
 		c.book(&d.Record)
 		return nil
@@ -300,7 +300,7 @@ func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 // book makes one result part of the crawl: its links become known addresses, its facts go to
 // the survey and the next batch.
 func (c *Crawl) book(d *Record) {
-	f := &c.frontier
+	f := c.frontier
 	a := f.addresses[d.ID]
 	f.addresses[d.ID].State = survey.Fetched
 	d.Role = a.Role
@@ -315,7 +315,7 @@ func (c *Crawl) book(d *Record) {
 }
 
 func (c *Crawl) bookPage(d *Record, a survey.Address) {
-	f := &c.frontier
+	f := c.frontier
 	obeys := c.plan.Robots != plan.Disregard
 	redirect, canonical := int32(-1), int32(-1)
 	born := f.traps.born
@@ -382,7 +382,7 @@ func (c *Crawl) know(address string, m mention) int32 {
 
 // flush hands the batch on, with the addresses that became known since the last.
 func (c *Crawl) flush(s *saver) {
-	f := &c.frontier
+	f := c.frontier
 	c.batch.First = int32(f.stored)
 	c.batch.Addresses = append([]survey.Address(nil), f.addresses[f.stored:]...)
 	c.batch.Progress = c.Progress()
@@ -396,7 +396,7 @@ func (c *Crawl) flush(s *saver) {
 
 // listUnlinked adds what only the sitemaps list and the crawl's end left unfetched.
 func (c *Crawl) listUnlinked() {
-	f := &c.frontier
+	f := c.frontier
 	for _, address := range f.listed {
 		if _, known := f.numbers[address]; !known && f.scope.Origin(address) != "" {
 			f.append(survey.Address{URL: address, FoundOn: -1, State: survey.Unlinked, Found: survey.BySitemap, InSitemap: true})

@@ -128,7 +128,7 @@ func (c *Crawl) support(ctx context.Context, u weburl.URL) fetch.Answer {
 
 // begin reads robots.txt and the sitemaps, then makes the start and the plan's addresses known.
 func (c *Crawl) begin() {
-	f := &c.frontier
+	f := c.frontier
 	if *c.plan.Sources.Sitemaps {
 		c.readSitemaps(c.sitemaps())
 	}
@@ -229,7 +229,7 @@ func (c *Crawl) sitemap(u weburl.URL) File {
 }
 
 func (c *Crawl) list(sitemap *weburl.URL, pages []string) {
-	f := &c.frontier
+	f := c.frontier
 	for _, p := range pages {
 		at, err := sitemap.Parse(p)
 		if err != nil || !at.IsHTTP() || len(f.listed) >= maxListed {

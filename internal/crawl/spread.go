@@ -8,6 +8,7 @@ import (
 
 	"github.com/cespare/xxhash/v2"
 
+	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 )
 
@@ -18,6 +19,7 @@ import (
 // It draws in rounds, each when all results of the last are in, so that the choice does not
 // depend on the order of answers.
 type spread struct {
+	traps  *traps
 	strata map[stratum]*draw
 	order  []*draw // as they became known
 	round  []int32
@@ -25,9 +27,12 @@ type spread struct {
 	drawn  int
 }
 
+// stratum is a part of the site that is taken to be of one kind: a section, a depth, and the
+// shape of addresses where several share it. Lists and what they list are not mixed.
 type stratum struct {
 	section string
 	depth   int32
+	shape   string
 }
 
 type draw struct {
@@ -39,11 +44,19 @@ type draw struct {
 // roundSize is how many addresses are drawn at once.
 const roundSize = 16
 
-func newSpread() *spread { return &spread{strata: map[stratum]*draw{}} }
+func newSpread(t *traps) *spread { return &spread{strata: map[stratum]*draw{}, traps: t} }
+
+func stratumOf(a *survey.Address, t *traps) stratum {
+	key := stratum{section: sectionOf(a.URL), depth: a.Depth}
+	if f := t.known(a.URL); f != nil {
+		key.shape = f.pattern
+	}
+	return key
+}
 
 func (s *spread) push(id int32, addresses []survey.Address) {
 	a := &addresses[id]
-	key := stratum{sectionOf(a.URL), a.Depth}
+	key := stratumOf(a, s.traps)
 	d := s.strata[key]
 	if d == nil {
 		d = new(draw)
@@ -116,4 +129,78 @@ func (h *hashed) Pop() any {
 	last := old[len(old)-1]
 	*h = old[:len(old)-1]
 	return last
+}
+
+// weigh works out how many pages of the site each fetched one stands for. The parts of the site
+// were drawn in proportion to what was known of them at the time; by the end more is known, and
+// what still waits would name more: as much as the later pages of its own part did.
+func (c *Crawl) weigh() {
+	f := c.frontier
+	type part struct {
+		known, fetched int
+		order          []int32         // the fetched, as they were taken
+		brought        map[int32]int32 // by the later half of them: index of part → addresses
+	}
+	index := map[stratum]int32{}
+	var parts []*part
+	of := make([]int32, len(f.addresses))
+	for id := range f.addresses {
+		a := &f.addresses[id]
+		of[id] = -1
+		if a.Role != page.AsPage || a.State != survey.Fetched && !a.Left() {
+			continue
+		}
+		key := stratumOf(a, &f.traps)
+		i, ok := index[key]
+		if !ok {
+			i = int32(len(parts))
+			index[key] = i
+			parts = append(parts, &part{brought: map[int32]int32{}})
+		}
+		of[id] = i
+		parts[i].known++
+	}
+	for i := range c.survey.Pages {
+		id := c.survey.Pages[i].ID
+		p := parts[of[id]]
+		p.fetched++
+		p.order = append(p.order, id)
+	}
+	late := map[int32]bool{}
+	for _, p := range parts {
+		for _, id := range p.order[len(p.order)/2:] {
+			late[id] = true
+		}
+	}
+	for id := range f.addresses {
+		if from := f.addresses[id].FoundOn; of[id] >= 0 && from >= 0 && late[from] {
+			parts[of[from]].brought[of[id]]++
+		}
+	}
+	size := make([]float64, len(parts))
+	for i, p := range parts {
+		size[i] += float64(p.known)
+		if later := len(p.order) - len(p.order)/2; len(p.order) > 1 {
+			for to, n := range p.brought {
+				size[to] += float64(p.known-p.fetched) * float64(n) / float64(later)
+			}
+		}
+	}
+	c.survey.Weights = map[int32]float64{}
+	total, fetched, assessed := 0.0, 0, 0
+	for i, p := range parts {
+		total += size[i]
+		fetched += p.fetched
+		for _, id := range p.order {
+			c.survey.Weights[id] = size[i] / float64(p.fetched)
+		}
+	}
+	for i := range c.survey.Pages {
+		if c.survey.Pages[i].HTML && c.survey.Pages[i].Status == 200 {
+			assessed++
+		}
+	}
+	if fetched > 0 {
+		c.survey.Size = int(total*float64(assessed)/float64(fetched) + 0.5)
+	}
 }

@@ -139,7 +139,7 @@ func (t *traps) note(address string, d *page.Document, said *signs, led bool) {
 	f.fetched++
 	fruitful := led
 	if said == nil {
-		said = signsOf(d)
+		said = signsOf(address, d)
 	}
 	if said != nil {
 		fresh := f.learn(said)
@@ -200,17 +200,17 @@ type signs struct {
 	shingles []uint64
 }
 
-func signsOf(d *page.Document) *signs {
+func signsOf(address string, d *page.Document) *signs {
 	if d == nil {
 		return nil
 	}
 	s := new(signs)
 	keep := func(h uint64) { s.words = append(s.words, h) }
-	eachTelling(d.Title(), keep)
-	eachTelling(d.H1(), keep)
+	eachTelling(address, d.Title(), keep)
+	eachTelling(address, d.H1(), keep)
 	var last [shingleWords]uint64
 	n := 0
-	eachTelling(d.MainText, func(h uint64) {
+	eachTelling(address, d.MainText, func(h uint64) {
 		last[n%shingleWords] = h
 		if n++; n < shingleWords {
 			return
@@ -250,34 +250,48 @@ func (f *family) learn(s *signs) bool {
 	return fresh || share || unseen >= newText && !f.several
 }
 
-// eachTelling gives the hashes of a text's words, case folded for ASCII, without those that hold
-// a digit or name a month or day.
-func eachTelling(text string, f func(uint64)) {
-	eachHash(text, func(h uint64) {
-		if !dates[h] {
-			f(h)
+// eachTelling gives the hashes of a text's words, case folded for ASCII. Left out is what only
+// numbers or dates a page: small numbers, years, numbers that stand in its address, tokens such
+// as session ids, names of months and days.
+func eachTelling(address, text string, f func(uint64)) {
+	eachWord(text, func(h uint64, word string, digits int) {
+		switch {
+		case digits == 0:
+			if dates[h] {
+				return
+			}
+		case digits < len(word):
+			if len(word) >= longToken {
+				return
+			}
+		case digits < 3, digits == 4 && word >= "1900" && word < "2200", strings.Contains(address, word):
+			return
 		}
+		f(h)
 	})
 }
 
-// eachHash gives the hashes (FNV-1a) of a text's words that hold no digit.
-func eachHash(text string, f func(uint64)) {
+// longToken is from where a word of letters and digits looks like a token.
+const longToken = 8
+
+// eachWord gives a text's words with their hash (FNV-1a) and how many of their bytes are digits.
+func eachWord(text string, f func(h uint64, word string, digits int)) {
 	const offset, prime = 14695981039346656037, 1099511628211
-	for i := 0; i < len(text); {
-		h, digit := uint64(offset), false
-		start := i
+	for i := 0; i < len(text); i++ {
+		h, digits, start := uint64(offset), 0, i
 		for ; i < len(text); i++ {
 			c := folded[text[i]]
 			if c == 0 {
 				break
 			}
-			digit = digit || c <= '9'
+			if c <= '9' {
+				digits++
+			}
 			h = (h ^ uint64(c)) * prime
 		}
-		if i > start && !digit {
-			f(h)
+		if i > start {
+			f(h, text[start:i], digits)
 		}
-		i++
 	}
 }
 
@@ -306,7 +320,7 @@ var dates = func() map[uint64]bool {
 		enero febrero marzo abril mayo junio julio agosto septiembre octubre noviembre diciembre lunes martes miércoles jueves viernes sábado domingo
 		gennaio febbraio aprile maggio giugno luglio settembre ottobre dicembre lunedì martedì mercoledì giovedì venerdì sabato domenica
 		januari februari maart mei augustus maandag dinsdag woensdag donderdag vrijdag zaterdag zondag`) {
-		eachHash(w, func(h uint64) { m[h] = true })
+		eachWord(w, func(h uint64, _ string, _ int) { m[h] = true })
 	}
 	return m
 }()

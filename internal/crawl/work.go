@@ -31,7 +31,7 @@ func (c *Crawl) process(ctx context.Context, j *job, freed func()) done {
 	d.Facts = c.facts(&j.at, &a, retries+1)
 	d.Findings = c.judge.Page(j.id, d.Facts)
 	if j.alike {
-		d.said = signsOf(d.Facts.Document)
+		d.said = signsOf(j.url, d.Facts.Document)
 	}
 	<-c.reading
 	c.keep(buf)

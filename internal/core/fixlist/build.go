@@ -120,7 +120,7 @@ func (c *Collector) Build(s *survey.Survey) *Report {
 	b.sortEntries()
 	b.makeCells()
 	b.importance = importance(s, b.assessed)
-	book := health.NewBook(len(b.assessed), slices.Clone(b.cells))
+	book := health.NewBook(len(b.assessed), slices.Clone(b.cells), b.weight())
 	r := &Report{Assessed: len(b.assessed), Findings: c.findings, Expected: b.expected()}
 	r.Health, r.Scored = book.Health()
 	if s.Partial {
@@ -183,9 +183,20 @@ func (b *builder) makeCells() {
 	}
 }
 
+// weight tells how many pages each assessed one stands for, where the crawl drew a sample.
+func (b *builder) weight() func(int) float64 {
+	if b.s.Weights == nil {
+		return nil
+	}
+	return func(p int) float64 { return max(b.s.Weights[b.assessed[p]], 1e-6) }
+}
+
 // expected is the number of pages the site is known to have: those assessed, and the inside
 // addresses that were left unfetched, less the share of them that turned out to be no page.
 func (b *builder) expected() int {
+	if b.s.Size > 0 {
+		return b.s.Size
+	}
 	waiting, fetched := 0, 0
 	for i := range b.s.Addresses {
 		switch a := &b.s.Addresses[i]; {

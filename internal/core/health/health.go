@@ -33,15 +33,18 @@ func Cost(base float64, n int) float64 {
 // A Book keeps the cells of a crawl, page by page. Not safe for concurrent use.
 type Book struct {
 	cells []Cell
-	start []int // of each page's cells; site cells come first
+	stand []float64 // how many pages each one stands for; they add up to the number of pages
+	start []int     // of each page's cells; site cells come first
 	own   []float64
 	site  float64
 	total float64 // sum of exp(−own)
 }
 
-// NewBook takes the number of assessed pages and the cells, sorted by page.
-func NewBook(pages int, cells []Cell) *Book {
-	b := &Book{cells: cells, start: make([]int, pages+1), own: make([]float64, pages)}
+// NewBook takes the number of assessed pages and the cells, sorted by page. Where the pages are
+// a sample whose parts were not drawn alike, weight tells how many pages of the site each stands
+// for; nil means all count alike.
+func NewBook(pages int, cells []Cell, weight func(page int) float64) *Book {
+	b := &Book{cells: cells, start: make([]int, pages+1), own: make([]float64, pages), stand: stands(pages, weight)}
 	i := 0
 	for i < len(cells) && cells[i].Page == Site {
 		i++
@@ -53,10 +56,27 @@ func NewBook(pages int, cells []Cell) *Book {
 			i++
 		}
 		b.own[p] = sum(cells[b.start[p]:i])
-		b.total += math.Exp(-b.own[p])
+		b.total += b.stand[p] * math.Exp(-b.own[p])
 	}
 	b.start[pages] = i
 	return b
+}
+
+func stands(pages int, weight func(int) float64) []float64 {
+	out := make([]float64, pages)
+	total := 0.0
+	for p := range out {
+		if out[p] = 1; weight != nil {
+			out[p] = weight(p)
+		}
+		total += out[p]
+	}
+	if weight != nil {
+		for p := range out {
+			out[p] *= float64(pages) / total
+		}
+	}
+	return out
 }
 
 func sum(cells []Cell) float64 {
@@ -91,7 +111,7 @@ func (b *Book) Shares() []float64 {
 		if c == 0 {
 			continue
 		}
-		perCost := 100 * (1 - math.Exp(-c)) / c / float64(len(b.own))
+		perCost := b.stand[p] * 100 * (1 - math.Exp(-c)) / c / float64(len(b.own))
 		for i := b.start[p]; i < b.start[p+1]; i++ {
 			shares[i] = Cost(b.cells[i].Cost, b.cells[i].Places) * perCost
 		}
@@ -124,7 +144,7 @@ func (b *Book) Gain(removals []Removal, weight func(page int) float64) (gain, we
 	n := float64(len(b.own))
 	for _, r := range removals {
 		if p := b.cells[r.Cell].Page; p != Site {
-			d := 100 * math.Exp(-b.site) * (math.Exp(-b.without(int(p), r)) - math.Exp(-b.own[p])) / n
+			d := b.stand[p] * 100 * math.Exp(-b.site) * (math.Exp(-b.without(int(p), r)) - math.Exp(-b.own[p])) / n
 			gain += d
 			weighted += d * weight(int(p))
 			continue
@@ -132,7 +152,7 @@ func (b *Book) Gain(removals []Removal, weight func(page int) float64) (gain, we
 		cell := b.cells[r.Cell]
 		factor := math.Exp(Cost(cell.Cost, cell.Places)-Cost(cell.Cost, cell.Places-r.Places)) - 1
 		for p := range b.own {
-			d := b.Page(p) * factor / n
+			d := b.stand[p] * b.Page(p) * factor / n
 			gain += d
 			weighted += d * weight(p)
 		}
@@ -165,24 +185,27 @@ func (b *Book) Remove(removals []Removal) {
 		p := cell.Page
 		before := math.Exp(-b.own[p])
 		b.own[p] = sum(b.cells[b.start[p]:b.start[p+1]])
-		b.total += math.Exp(-b.own[p]) - before
+		b.total += b.stand[p] * (math.Exp(-b.own[p]) - before)
 	}
 }
 
 // HalfWidth is that of the 95 % interval of the health of a site of which the book's pages
 // are a sample, in points: 1.96·s/√n·√(1 − n/N), s the standard deviation of page health.
-// It is 0 where the sample is the whole.
+// Where pages stand for different numbers of others, n under the first root is their effective
+// number n²/Σw² (Kish). It is 0 where the sample is the whole.
 func (b *Book) HalfWidth(of int) float64 {
 	n := len(b.own)
 	if n < 2 || of <= n {
 		return 0
 	}
 	mean, _ := b.Health()
-	squares := 0.0
+	squares, weights := 0.0, 0.0
 	for p := range b.own {
 		d := b.Page(p) - mean
-		squares += d * d
+		squares += b.stand[p] * d * d
+		weights += b.stand[p] * b.stand[p]
 	}
 	s := math.Sqrt(squares / float64(n-1))
-	return 1.96 * s / math.Sqrt(float64(n)) * math.Sqrt(1-float64(n)/float64(of))
+	effective := float64(n) * float64(n) / weights
+	return 1.96 * s / math.Sqrt(effective) * math.Sqrt(1-float64(n)/float64(of))
 }

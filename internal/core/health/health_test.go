@@ -29,7 +29,7 @@ func random(r *rand.Rand, pages int) []Cell {
 }
 
 func score(pages int, cells []Cell) float64 {
-	h, _ := NewBook(pages, slices.Clone(cells)).Health()
+	h, _ := NewBook(pages, slices.Clone(cells), nil).Health()
 	return h
 }
 
@@ -41,7 +41,7 @@ func TestWorkedExample(t *testing.T) {
 }
 
 func TestProperties(t *testing.T) {
-	if _, ok := NewBook(0, nil).Health(); ok {
+	if _, ok := NewBook(0, nil, nil).Health(); ok {
 		t.Error("no page, but a health")
 	}
 	if h := score(7, nil); h != 100 {
@@ -75,7 +75,7 @@ func TestProperties(t *testing.T) {
 func checkLedger(t *testing.T, pages int, cells []Cell, h float64) {
 	t.Helper()
 	sum := 0.0
-	for _, s := range NewBook(pages, slices.Clone(cells)).Shares() {
+	for _, s := range NewBook(pages, slices.Clone(cells), nil).Shares() {
 		sum += s
 	}
 	if math.Abs(sum-(100-h)) > 1e-9 {
@@ -102,7 +102,7 @@ func checkDoubled(t *testing.T, pages int, cells []Cell, h float64) {
 // everything is removed the health is 100.
 func checkGains(t *testing.T, r *rand.Rand, pages int, cells []Cell, h float64) {
 	t.Helper()
-	book := NewBook(pages, slices.Clone(cells))
+	book := NewBook(pages, slices.Clone(cells), nil)
 	one := func(int) float64 { return 1 }
 	left := slices.Clone(cells)
 	for i := range cells {
@@ -131,7 +131,7 @@ func checkGains(t *testing.T, r *rand.Rand, pages int, cells []Cell, h float64) 
 
 func TestHalfWidth(t *testing.T) {
 	cells := []Cell{{0, anError, 1}, {1, anError, 1}}
-	b := NewBook(4, cells)
+	b := NewBook(4, cells, nil)
 	// Page healths are 77.88, 77.88, 100, 100: s = 12.77.
 	s := 100 * (1 - math.Exp(-0.25)) / 2 * math.Sqrt(4.0/3)
 	if got, want := b.HalfWidth(100), 1.96*s/2*math.Sqrt(0.96); math.Abs(got-want) > 1e-9 {

@@ -124,10 +124,12 @@ type Survey struct {
 	In        []int32 // distinct pages linking in, by address number
 	Depth     []int32 // clicks from the start, by address number; −1 if not reachable
 	Authority []float64
-	Next      []int32     // redirect target by address number, −1 for none
-	Layouts   int         // how many there are
-	Graph     graph.Graph // links
-	Uses      graph.Graph // what pages and stylesheets load
+	Next      []int32           // redirect target by address number, −1 for none
+	Layouts   int               // how many there are
+	Weights   map[int32]float64 // of a spread crawl: how many pages each fetched one stands for, by address number
+	Size      int               // likewise: how many pages the site probably has; 0 if that is not estimated
+	Graph     graph.Graph       // links
+	Uses      graph.Graph       // what pages and stylesheets load
 	Source    Source
 
 	byAddress map[int32]int32 // address number → index in Pages
