@@ -20,6 +20,9 @@ const saveEvery = time.Second
 // window is how far results may run ahead of the oldest one still awaited.
 func window(parallel int) int { return max(256, 32*parallel) }
 
+// maxParallel is the highest number of requests at once that a plan can ask for.
+const maxParallel = 64
+
 // maxBusy is how many addresses are under way at once, over all hosts.
 const maxBusy = 128
 
@@ -43,7 +46,7 @@ type done struct {
 // run is the state of the loop. What the lock guards is also used by whoever has just finished
 // a request: it starts the next one itself, without waiting for the loop to be scheduled.
 type run struct {
-	results chan done
+	results chan done // has room for all that the window allows, so that nobody waits for the loop
 	ahead   map[int]done // received, and waiting for an older one
 	sent    int
 	taken   int
@@ -73,7 +76,7 @@ func (r *run) end() {
 // is to end.
 func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 	fetching, cut := context.WithCancel(ctx)
-	r := &run{jobs: map[*governor][]job{}, results: make(chan done, maxBusy), ahead: map[int]done{}}
+	r := &run{jobs: map[*governor][]job{}, results: make(chan done, window(maxParallel)), ahead: map[int]done{}}
 	defer r.group.Wait()
 	defer cut()
 	defer r.end()

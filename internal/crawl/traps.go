@@ -335,6 +335,9 @@ func shapeOf(address string) (shape string, several bool) {
 		part, _, _ = strings.Cut(part, ";")
 		parts = append(parts, foldPart(part))
 	}
+	if repeats(parts) {
+		parts = append(unique(parts), "…")
+	}
 	shape = host + "/" + strings.Join(collapse(parts), "/")
 	if !hasQuery || len(query) > longQuery {
 		return shape, false
@@ -390,6 +393,24 @@ func isRandom(part string) bool {
 		last = kind
 	}
 	return digits >= 2 && changes >= 4
+}
+
+// repeats tells whether a part that is more than a number stands twice in a path, as where a
+// relative link goes on and on below itself.
+func repeats(parts []string) bool {
+	for i, p := range parts {
+		if p != "" && p != "*" && slices.Contains(parts[:i], p) {
+			return true
+		}
+	}
+	return false
+}
+
+// unique are the different parts of a path, in order of their names.
+func unique(parts []string) []string {
+	out := slices.Clone(parts)
+	slices.Sort(out)
+	return slices.DeleteFunc(slices.Compact(out), func(p string) bool { return p == "" })
 }
 
 // collapse leaves one of each stretch of up to four parts that stands twice or more in a row.

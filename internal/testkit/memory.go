@@ -86,13 +86,24 @@ func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 // Prepare makes a crawl that keeps its results in m. Past goes on from what is there.
 func (m *Memory) Prepare(t testing.TB, start string, p plan.Plan, past bool) *crawl.Crawl {
 	t.Helper()
+	return m.prepare(t, start, p, past, nil)
+}
+
+// PrepareBeside makes a crawl that shares its paces with others.
+func (m *Memory) PrepareBeside(t testing.TB, start string, p plan.Plan, paces *crawl.Paces) *crawl.Crawl {
+	t.Helper()
+	return m.prepare(t, start, p, false, paces)
+}
+
+func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, past bool, paces *crawl.Paces) *crawl.Crawl {
+	t.Helper()
 	u, err := weburl.Parse(start)
 	if err != nil {
 		t.Fatal(err)
 	}
 	p = p.WithDefaults()
 	config := crawl.Config{
-		Plan: p, Start: u, Guard: Loopback, Sink: m, Source: m, Log: Quiet,
+		Plan: p, Start: u, Guard: Loopback, Sink: m, Source: m, Log: Quiet, Paces: paces,
 		Runner: &check.Runner{
 			Checks: checks.Catalog, Limits: check.NewLimits(p.Limits),
 			Panicked: func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) },

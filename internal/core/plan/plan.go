@@ -16,7 +16,7 @@ type Plan struct {
 	Selection string  `json:"selection" yaml:"selection" say:"which addresses a limited crawl takes: breadth first, or spread evenly over sections and depths" in:"breadth|spread"`
 
 	Pages     int      `json:"pages" yaml:"pages" say:"addresses fetched as pages at most" in:"1..5000000"`
-	Depth     int      `json:"depth" yaml:"depth" say:"clicks from the start at most" in:"1..1000"`
+	Depth     int      `json:"depth" yaml:"depth" say:"clicks from the start at most" in:"1..100000"`
 	PageBytes int      `json:"pageBytes" yaml:"pageBytes" say:"bytes of a body at most, unpacked; the rest is cut" in:"1024..268435456"`
 	Time      Duration `json:"time" yaml:"time" say:"time of the whole crawl at most; 0 is no limit" in:"0s..8760h"`
 
@@ -102,7 +102,7 @@ type Gate struct {
 // Defaults of a plan's fields.
 const (
 	DefaultPages     = 1000
-	DefaultDepth     = 50
+	DefaultDepth     = 1000
 	DefaultPageBytes = 5 << 20
 	DefaultParallel  = 4
 	DefaultTimeout   = Duration(20e9)
