@@ -106,6 +106,9 @@ func crawlIn(ctx context.Context, cl *client.Client, site, state string) (int, e
 func (a *app) continueCommand() *cobra.Command {
 	var pages int
 	c := a.onCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+		if pages == 0 {
+			return usage(c, errors.New("say how far with --pages"))
+		}
 		cr, err := cl.ContinueCrawl(c.Context(), site, number, pages)
 		if err != nil {
 			return err
@@ -113,7 +116,6 @@ func (a *app) continueCommand() *cobra.Command {
 		return a.follow(c, cl, cr)
 	})
 	c.Flags().IntVar(&pages, "pages", 0, "addresses fetched at most, with those it has")
-	_ = c.MarkFlagRequired("pages")
 	return c
 }
 

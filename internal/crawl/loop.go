@@ -15,7 +15,7 @@ import (
 const batchSize = 500
 
 // saveEvery is how often results are stored, however few there are.
-const saveEvery = time.Second
+const saveEvery = 300 * time.Millisecond
 
 // window is how far results may run ahead of the oldest one still awaited.
 func window(parallel int) int { return max(256, 32*parallel) }
@@ -46,7 +46,7 @@ type done struct {
 // run is the state of the loop. What the lock guards is also used by whoever has just finished
 // a request: it starts the next one itself, without waiting for the loop to be scheduled.
 type run struct {
-	results chan done // has room for all that the window allows, so that nobody waits for the loop
+	results chan done    // has room for all that the window allows, so that nobody waits for the loop
 	ahead   map[int]done // received, and waiting for an older one
 	sent    int
 	taken   int

@@ -282,7 +282,7 @@ func TestRefusal(t *testing.T) {
 			if !errors.As(err, &paused) || !strings.Contains(paused.Reason, "no longer lets the crawl in") {
 				t.Fatalf("ended by %v", err)
 			}
-			if len(m.Records) > 61 || len(m.Records) < 40 {
+			if len(m.Records) > 64 || len(m.Records) < 40 {
 				t.Errorf("%d results are recorded", len(m.Records))
 			}
 			refusals := 0

@@ -198,32 +198,6 @@ func TestCommandLine(t *testing.T) {
 	s.fails("start --listen 127.0.0.1:0", 1, "another service uses the data folder")
 }
 
-// TestKilled ends the service and its database the hard way, in the middle of a crawl: the
-// next start works, keeps the token and the crawls, and says what became of the cut one.
-func TestKilled(t *testing.T) {
-	s := newShell(t)
-	s.start()
-	garden := testkit.Serve(t, demo.New(demo.Spring))
-	token, err := os.ReadFile(filepath.Join(s.data, "owner.token"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	s.ok("site add fernhollow " + demo.Home)
-	s.ok("plan set fernhollow --pause 20ms --host fernhollow.example=" + garden)
-	s.ok("crawl fernhollow --detach", "fernhollow@1")
-	time.Sleep(300 * time.Millisecond)
-	s.stop(syscall.SIGKILL)
-	s.start() // takes the database over that the killed service left running
-	s.ok("crawl list fernhollow --json", "the service ended while this crawl ran", "failed")
-	if again, err := os.ReadFile(filepath.Join(s.data, "owner.token")); err != nil || !bytes.Equal(token, again) {
-		t.Errorf("the owner's token changed (%v)", err)
-	}
-	s.ok("crawl fernhollow --detach", "fernhollow@2")
-	s.stop(syscall.SIGTERM) // in good order: the crawl is judged with what it has
-	s.start()
-	s.ok("crawl list fernhollow", "fernhollow@2  finished  stopped")
-}
-
 // TestDemo runs what `make demo` runs, once through and with mistakes.
 func TestDemo(t *testing.T) {
 	s := newShell(t)

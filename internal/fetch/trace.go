@@ -34,10 +34,10 @@ func (t *trace) begin(phase int) {
 	t.mu.Unlock()
 }
 
-func (t *trace) end(phase int) {
+func (t *trace) end(phase int, err error) {
 	t.mu.Lock()
 	t.took[phase] = time.Since(t.begun[phase])
-	t.ended[phase] = true
+	t.ended[phase] = err == nil
 	t.mu.Unlock()
 }
 
@@ -61,11 +61,11 @@ func (t *trace) stuck() string {
 func (t *trace) hooks() *httptrace.ClientTrace {
 	return &httptrace.ClientTrace{
 		DNSStart:          func(httptrace.DNSStartInfo) { t.begin(resolving) },
-		DNSDone:           func(httptrace.DNSDoneInfo) { t.end(resolving) },
+		DNSDone:           func(i httptrace.DNSDoneInfo) { t.end(resolving, i.Err) },
 		ConnectStart:      func(string, string) { t.begin(connecting) },
-		ConnectDone:       func(string, string, error) { t.end(connecting) },
+		ConnectDone:       func(_, _ string, err error) { t.end(connecting, err) },
 		TLSHandshakeStart: func() { t.begin(handshaking) },
-		TLSHandshakeDone:  func(tls.ConnectionState, error) { t.end(handshaking) },
+		TLSHandshakeDone:  func(_ tls.ConnectionState, err error) { t.end(handshaking, err) },
 		WroteRequest:      func(httptrace.WroteRequestInfo) { t.begin(waiting) },
 		GotFirstResponseByte: func() {
 			t.mu.Lock()

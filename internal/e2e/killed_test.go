@@ -1,0 +1,167 @@
+package e2e
+
+import (
+	"bytes"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"testing"
+	"time"
+
+	"harvik/internal/testkit"
+)
+
+// kills is how often the crawl is cut short.
+const kills = 32
+
+// TestKilled kills the service or its database at random moments of a crawl, again and again.
+// The crawl goes on by itself each time, and ends with the same pages, links, findings and
+// health as one that was never cut.
+func TestKilled(t *testing.T) {
+	s := newShell(t)
+	s.start()
+	g := &testkit.Generated{Pages: 1200, Seed: 12}
+	var asked atomic.Int32
+	garden := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked.Add(1)
+		g.ServeHTTP(w, r)
+	}))
+	token, err := os.ReadFile(filepath.Join(s.data, "owner.token"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, name := range []string{"whole", "cut"} {
+		s.ok("site add " + name + " http://big.example/")
+		s.ok("plan set " + name + " pages=1100 probes=false --host big.example=" + garden)
+	}
+	s.ok("crawl whole")
+	want, once := s.results("whole"), asked.Load()
+	s.ok("plan set cut --pause 10ms --parallel 4")
+	s.ok("crawl cut --detach", "cut@1")
+	r := rand.New(rand.NewPCG(3, 14))
+	asked.Store(0)
+	for kill := range kills {
+		time.Sleep(time.Duration(50+r.IntN(550)) * time.Millisecond)
+		if out := s.ok("crawl list cut --json"); !strings.Contains(out, `"state": "running"`) {
+			t.Fatalf("after %d kills the crawl no longer runs:\n%s", kill, out)
+		}
+		if r.IntN(2) == 0 {
+			s.stop(syscall.SIGKILL)
+			s.start() // takes the database over that the killed service left running
+			continue
+		}
+		s.killDatabase()
+		s.awaitDatabase()
+	}
+	s.ok("crawl pace cut --pause 0s --parallel 16")
+	s.await("cut", "finished")
+	if got := s.results("cut"); got != want {
+		t.Errorf("the cut crawl differs: %s", firstDifference(got, want))
+	}
+	// What was fetched and not yet stored is fetched again: a batch and a window at most.
+	if again := asked.Load() - once; again > kills*100 {
+		t.Errorf("%d requests were made twice over %d kills", again, kills)
+	} else {
+		t.Logf("%d requests for %d, over %d kills", asked.Load(), once, kills)
+	}
+	if now, err := os.ReadFile(filepath.Join(s.data, "owner.token")); err != nil || !bytes.Equal(token, now) {
+		t.Errorf("the owner's token changed (%v)", err)
+	}
+}
+
+// TestPaused pauses, retunes, resumes and continues a crawl from the command line, and ends the
+// service in good order meanwhile.
+func TestPaused(t *testing.T) {
+	s := newShell(t)
+	s.start()
+	garden := testkit.Serve(t, &testkit.Generated{Pages: 600, Seed: 5})
+	for _, name := range []string{"whole", "paused"} {
+		s.ok("site add " + name + " http://big.example/")
+		s.ok("plan set " + name + " pages=500 probes=false --host big.example=" + garden)
+	}
+	s.ok("crawl whole")
+	s.ok("plan set paused pages=300 --pause 20ms")
+	s.ok("crawl paused --detach")
+	time.Sleep(300 * time.Millisecond)
+	s.fails("crawl resume paused", 1, "no crawl of paused is paused")
+	s.ok("crawl pause paused", "is pausing")
+	s.await("paused", "paused")
+	s.stop(syscall.SIGTERM)
+	s.start()
+	s.ok("crawl list paused", "paused@1  paused")
+	s.fails("crawl pause paused", 1, "no crawl of paused is running")
+	go func() { // while it is followed
+		time.Sleep(200 * time.Millisecond)
+		s.run("crawl", "pace", "paused", "--pause", "1ms")
+	}()
+	s.ok("crawl resume paused", "health")
+	s.ok("crawl list paused", "paused@1  finished  page-limit")
+	s.fails("crawl continue paused@1 --pages 200", 1, "more than the 300")
+	s.ok("crawl continue paused@1 --pages 500", "health")
+	if got, want := s.results("paused"), s.results("whole"); got != want {
+		t.Errorf("the paused and continued crawl differs: %s", firstDifference(got, want))
+	}
+	s.fails("crawl continue whole@1", 2, "pages")
+	s.ok("crawl left paused", "waiting")
+}
+
+// results are what a site's newest crawl found, without names and times.
+func (s *shell) results(site string) string {
+	s.t.Helper()
+	all := s.ok("pages "+site+" --csv") + s.ok("fixes "+site+" --json") + s.ok("resources "+site+" --csv")
+	health := s.ok("health " + site)
+	_, health, _ = strings.Cut(health, "\n")
+	return all + health + s.ok("crawl left "+site+" --csv")
+}
+
+func firstDifference(a, b string) string {
+	x, y := strings.Split(a, "\n"), strings.Split(b, "\n")
+	for i := range min(len(x), len(y)) {
+		if x[i] != y[i] {
+			return fmt.Sprintf("line %d:\n%s\nand\n%s", i, x[i], y[i])
+		}
+	}
+	return fmt.Sprintf("%d and %d lines", len(x), len(y))
+}
+
+func (s *shell) await(site, state string) {
+	s.t.Helper()
+	deadline := time.Now().Add(90 * time.Second)
+	for !strings.Contains(s.ok("crawl list "+site+" --json"), `"state": "`+state+`"`) {
+		if time.Now().After(deadline) {
+			s.t.Fatalf("the crawl of %s is not %s:\n%s", site, state, s.ok("crawl list "+site))
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+}
+
+// killDatabase kills PostgreSQL's first process.
+func (s *shell) killDatabase() {
+	s.t.Helper()
+	lock, err := os.ReadFile(filepath.Join(s.data, "postgres", "postmaster.pid"))
+	if err != nil {
+		return // it is just being started
+	}
+	pid, _, _ := strings.Cut(string(lock), "\n")
+	if n, err := strconv.Atoi(pid); err == nil {
+		_ = syscall.Kill(n, syscall.SIGKILL)
+	}
+}
+
+// awaitDatabase waits until the service answers from its database again.
+func (s *shell) awaitDatabase() {
+	s.t.Helper()
+	for range 300 {
+		if _, _, code := s.run("site", "list"); code == 0 {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	s.t.Fatal("the database does not come back")
+}
