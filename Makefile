@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack
 export CGO_ENABLED ?= 0
 
-.PHONY: demo test build tools debian console check bench fuzz soak docs pictures clean
+.PHONY: demo test build tools debian console check bench fuzz soak million docs pictures clean
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition.
@@ -42,13 +42,17 @@ bench: debian
 
 # Each fuzzer in turn; FUZZTIME=10m by default.
 fuzz:
-	@for target in weburl:FuzzParse robots:FuzzDecide page:FuzzRead; do \
+	@for target in weburl:FuzzParse robots:FuzzDecide sitemap:FuzzParse page:FuzzRead; do \
 		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) ./internal/core/$${target%%:*} || exit 1; \
 	done
 
 # A crawl of 50,000 generated pages by a real service, its memory watched.
 soak: debian build
 	HARVIK_SOAK=1 go test $(GO_TAGS) -count 1 -v -run TestSoak -timeout 30m ./internal/e2e
+
+# A crawl of a million tiny pages, its time a page compared with that of ten thousand.
+million: debian build
+	HARVIK_MILLION=1 go test $(GO_TAGS) -count 1 -v -run TestMillion -timeout 80m ./internal/e2e
 
 # Writes the generated documentation anew.
 docs:

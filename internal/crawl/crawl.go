@@ -109,6 +109,7 @@ type Crawl struct {
 	taken    int // records booked
 	pages    int // of these, those that count for the plan's number of pages, with those under way
 	limited  bool
+	loggedIn bool // a gate holds a session, which a link can end
 }
 
 // Config is what a Crawl needs.
@@ -155,7 +156,8 @@ func New(c Config) (*Crawl, error) {
 	cr := &Crawl{
 		plan: p, start: c.Start, sink: c.Sink, past: c.Past, log: c.Log, client: client, paces: paces,
 		judge: judge.New(c.Runner), frontier: f, survey: &survey.Survey{Source: c.Source},
-		hosts: map[string]*governor{}, reading: make(chan struct{}, runtime.GOMAXPROCS(0)),
+		loggedIn: gates.HoldSessions(),
+		hosts:    map[string]*governor{}, reading: make(chan struct{}, runtime.GOMAXPROCS(0)),
 		stop: make(chan struct{}), pause: make(chan struct{}), wake: make(chan struct{}, 1),
 		buffers: sync.Pool{New: func() any { return new(bytes.Buffer) }}, files: map[string]File{},
 	}

@@ -70,6 +70,7 @@ type mention struct {
 	found  survey.Found
 	role   page.Role
 	follow bool
+	avoid  string // why it is not to be fetched, "" for no reason
 }
 
 // add makes an address known. Wanted tells that it is to be admitted, once the rules of its
@@ -81,7 +82,9 @@ func (f *frontier) add(address string, m mention) (id int32, wanted bool) {
 	a := survey.Address{
 		URL: address, FoundOn: m.from, Depth: m.depth, Role: m.role, Found: m.found, InSitemap: f.inSitemap[address],
 	}
-	f.judge(&a)
+	if f.judge(&a); m.avoid != "" && a.State == survey.Waiting {
+		a.State, a.Rule.Text = survey.LeftOut, m.avoid
+	}
 	id = f.append(a)
 	return id, f.place(id, m)
 }

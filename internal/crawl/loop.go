@@ -2,6 +2,8 @@ package crawl
 
 import (
 	"context"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -300,6 +302,22 @@ func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 	return nil
 }
 
+// partings are what links say that end a session, in address or words.
+var partings = []string{
+	"logout", "log-out", "log_out", "log out", "logoff", "log-off", "log off", "signout", "sign-out", "sign_out", "sign out",
+	"abmelden", "allgofnodi", "déconnexion", "deconnexion", "cerrar-sesion", "cerrar sesión", "uitloggen",
+}
+
+// endsSession tells a link that would log the crawl out.
+func endsSession(l *page.Link) bool {
+	_, path, _ := strings.Cut(l.Address, "://")
+	_, path, _ = strings.Cut(strings.ToLower(path), "/")
+	words := strings.ToLower(l.Words + l.Label)
+	return slices.ContainsFunc(partings, func(p string) bool {
+		return strings.Contains(path, p) || len(words) < 40 && strings.Contains(words, p)
+	})
+}
+
 // book makes one result part of the crawl: its links become known addresses, its facts go to
 // the survey and the next batch.
 func (c *Crawl) book(d *Record) {
@@ -323,19 +341,23 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 	redirect, canonical := int32(-1), int32(-1)
 	born := f.traps.born
 	if d.Facts.Redirect != "" {
-		redirect = c.know(d.Facts.Redirect, mention{d.ID, a.Depth, survey.ByRedirect, page.AsPage, true})
+		redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth, found: survey.ByRedirect, follow: true})
 	}
 	doc := d.Facts.Document
 	if doc != nil {
 		follow := doc.Robots.NoFollow == "" || !obeys
 		if address := d.Facts.Canonical(); address != "" {
-			canonical = c.know(address, mention{d.ID, a.Depth + 1, survey.ByCanonical, page.AsPage, true})
+			canonical = c.know(address, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByCanonical, follow: true})
 		}
 		d.Links = make([]int32, len(doc.Links))
 		for i := range doc.Links {
 			d.Links[i] = -1
 			if doc.Links[i].Address != "" {
-				d.Links[i] = c.know(doc.Links[i].Address, mention{d.ID, a.Depth + 1, survey.ByLink, page.AsPage, follow})
+				m := mention{from: d.ID, depth: a.Depth + 1, found: survey.ByLink, follow: follow}
+				if c.loggedIn && endsSession(&doc.Links[i]) {
+					m.avoid = "it would log the crawl out"
+				}
+				d.Links[i] = c.know(doc.Links[i].Address, m)
 			}
 		}
 	}
@@ -353,7 +375,7 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 func (c *Crawl) bookLoaded(d *Record, a survey.Address) {
 	redirect := int32(-1)
 	if d.Facts.Redirect != "" {
-		redirect = c.know(d.Facts.Redirect, mention{d.ID, a.Depth + 1, survey.ByRedirect, a.Role, false})
+		redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByRedirect, role: a.Role})
 	}
 	d.Uses = c.uses(d, 0)
 	c.survey.AddLoaded(d.ID, d.Facts, redirect)
@@ -368,7 +390,7 @@ func (c *Crawl) uses(d *Record, depth int32) []int32 {
 	}
 	out := make([]int32, len(loads))
 	for i, u := range loads {
-		out[i] = c.know(u.Address, mention{d.ID, 0, survey.ByUse, u.Role, false})
+		out[i] = c.know(u.Address, mention{from: d.ID, found: survey.ByUse, role: u.Role})
 	}
 	return out
 }

@@ -104,8 +104,8 @@ func (g *Gates) on(u *weburl.URL) *gate {
 	return one
 }
 
-// HasForms tells whether a session can be lost by following a log-out link.
-func (g *Gates) HasForms() bool {
+// HoldSessions tells whether a session can be lost by following a log-out link.
+func (g *Gates) HoldSessions() bool {
 	for _, one := range g.hosts {
 		if one.form != nil || one.header.Get("Cookie") != "" {
 			return true

@@ -95,3 +95,35 @@ func (g *Generated) write(n int) []byte {
 	b.WriteString("</div></footer></body></html>\n")
 	return []byte(b.String())
 }
+
+// Tiny is a made-up site of very small pages, each with ten links to further ones.
+type Tiny struct{ Pages int }
+
+// ServeHTTP answers /n with page n, and / with page 0.
+func (s *Tiny) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	n, err := strconv.Atoi(strings.Trim(r.URL.Path, "/"))
+	if r.URL.Path == "/" {
+		n, err = 0, nil
+	}
+	if err != nil || n >= s.Pages {
+		http.NotFound(w, r)
+		return
+	}
+	var b strings.Builder
+	name := spelled(n)
+	fmt.Fprintf(&b, "<!doctype html><html lang=en><title>About the %s</title><h1>The %s</h1><p>There is a %s here.</p>", name, name, name)
+	for i := 10*n + 1; i <= 10*n+10 && i < s.Pages; i++ {
+		fmt.Fprintf(&b, "<a href=/%d>%s</a> ", i, spelled(i))
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Write([]byte(b.String()))
+}
+
+// spelled is a number as a word.
+func spelled(n int) string {
+	word := vocabulary[n%len(vocabulary)]
+	for n /= len(vocabulary); n > 0; n /= len(vocabulary) {
+		word += vocabulary[n%len(vocabulary)]
+	}
+	return word
+}
