@@ -232,9 +232,11 @@ func signsOf(address string, d *page.Document) *signs {
 func (f *family) learn(s *signs) bool {
 	fresh := false
 	for _, h := range s.words {
-		if _, seen := f.words[h]; !seen && len(f.words) < maxKept {
-			f.words[h] = struct{}{}
+		if _, seen := f.words[h]; !seen {
 			fresh = true
+			if len(f.words) < maxKept {
+				f.words[h] = struct{}{}
+			}
 		}
 	}
 	unseen := 0

@@ -72,8 +72,8 @@ func TestMillion(t *testing.T) {
 		took := time.Since(begun)
 		perPage[pages] = took / time.Duration(pages)
 		t.Logf("%d pages in %s, %s a page, at most %d MiB resident so far\n%s", pages, took.Round(time.Second), perPage[pages], s.peak()>>10, out)
-		if !strings.Contains(s.ok("crawl list "+name), "complete") {
-			t.Error("not complete")
+		if out := s.ok("crawl list " + name); !strings.Contains(out, "complete") || !strings.Contains(out, fmt.Sprint(pages)) {
+			t.Errorf("not complete:\n%s", out)
 		}
 	}
 	if ratio := float64(perPage[1_000_000]) / float64(perPage[10_000]); ratio > 1.3 {

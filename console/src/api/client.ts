@@ -1,20 +1,29 @@
+/** One thing wrong with what was sent. Line and column are of its text, where it was one. */
+export interface Fault {
+  field: string;
+  reason: string;
+  line?: number;
+  column?: number;
+}
+
 /** A refusal by the service: RFC 9457 problem details. */
 export class Problem extends Error {
   constructor(
     readonly status: number,
     detail: string,
-    readonly faults: { field: string; reason: string }[] = [],
+    readonly faults: Fault[] = [],
   ) {
     super(detail);
   }
 }
 
-/** The one place that talks to the service. */
+/** The one place that talks to the service. A text is sent as it is, as YAML; all else as JSON. */
 export async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const isText = typeof body === "string";
   const response = await fetch(`/api/v1${path}`, {
     method,
-    headers: body === undefined ? {} : { "Content-Type": "application/json" },
-    body: body === undefined ? undefined : JSON.stringify(body),
+    headers: body === undefined ? {} : { "Content-Type": isText ? "application/yaml" : "application/json" },
+    body: body === undefined || isText ? body : JSON.stringify(body),
   });
   if (response.ok) {
     const text = await response.text();

@@ -1,6 +1,21 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { get, query } from "./client";
-import type { Check, Crawl, Fix, LinkRow, PageAll, PageFinding, PageRow, Site, Tallies } from "./types";
+import type {
+  AddressRow,
+  Agent,
+  Check,
+  Crawl,
+  Fix,
+  LinkRow,
+  PageAll,
+  PageFinding,
+  PageRow,
+  Plan,
+  Profile,
+  Secret,
+  Site,
+  Tallies,
+} from "./types";
 
 const sitePath = (site: string) => `/sites/${encodeURIComponent(site)}`;
 const crawlPath = (site: string, crawl: string) => `${sitePath(site)}/crawls/${encodeURIComponent(crawl)}`;
@@ -10,6 +25,39 @@ export const sites = () =>
 
 export const site = (name: string) =>
   queryOptions({ queryKey: ["sites", name], queryFn: () => get<Site>(sitePath(name)) });
+
+export const plan = (name: string) =>
+  queryOptions({ queryKey: ["sites", name, "plan"], queryFn: () => get<Plan>(`${sitePath(name)}/plan`) });
+
+export const secrets = (name: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "secrets"],
+    queryFn: () => get<{ secrets: Secret[] }>(`${sitePath(name)}/secrets`).then((r) => r.secrets),
+  });
+
+export const profiles = () =>
+  queryOptions({
+    queryKey: ["profiles"],
+    queryFn: () => get<{ profiles: Profile[]; agents: Agent[] }>("/profiles"),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export interface AddressPart {
+  addresses: AddressRow[];
+  total: number;
+  next: number;
+}
+
+export const addresses = (name: string, number: string, state: string) =>
+  infiniteQueryOptions({
+    queryKey: ["sites", name, "crawls", number, "addresses", state],
+    queryFn: ({ pageParam }) =>
+      get<AddressPart>(
+        `${crawlPath(name, number)}/addresses${query({ state, after: pageParam, limit: 200 })}`,
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last) => last.next || undefined,
+  });
 
 export const crawls = (name: string) =>
   queryOptions({
@@ -78,6 +126,7 @@ export interface PageFilter {
   check: string;
   fix: string;
   sort: string;
+  role: string;
 }
 
 export interface PagePart {

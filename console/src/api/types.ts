@@ -2,15 +2,89 @@
 
 export type Severity = "error" | "warning" | "notice";
 
+/** A plan with its defaults filled in; the service's schema describes every setting. */
 export interface Plan {
+  sources: { links: boolean; sitemaps: boolean; sitemapAt?: string[]; addresses?: string[] };
+  scope: {
+    pair: boolean;
+    hosts?: string[];
+    folders?: string[];
+    include?: string[];
+    exclude?: string[];
+    parameters?: { ignore?: string[]; keep?: string[]; sort?: boolean };
+    atMost?: Record<string, number>;
+  };
+  selection: "breadth" | "spread";
   pages: number;
   depth: number;
+  time: string;
   parallel: number;
   pause: string;
+  perSecond?: number;
   timeout: string;
+  retries: number;
   agent: string;
   robotsAs: string;
+  language?: string;
+  robots: "obey" | "report" | "disregard";
+  permission?: string;
+  resources: "all" | "inside" | "none";
+  outbound?: boolean;
+  gates?: { kind: string; host?: string; secret?: string }[];
   hosts?: Record<string, string>;
+}
+
+export interface Profile {
+  name: string;
+  say: string;
+  text: string;
+}
+
+export interface Agent {
+  name: string;
+  header: string;
+}
+
+export interface Line {
+  line: number;
+  text: string;
+}
+
+export interface Preview {
+  home: string;
+  robots: {
+    address: string;
+    status: number;
+    detail?: string;
+    as: string;
+    policy: string;
+    rules: Line[];
+    notes: Line[];
+    delay: number;
+  };
+  sitemaps: {
+    address: string;
+    status: number;
+    form?: string;
+    pages: number;
+    sitemaps: number;
+    detail?: string;
+  }[];
+  listed: number;
+  sampled: number;
+  least: number;
+  most: number;
+  basis: string;
+  perSecond: number;
+  shortest: number;
+  longest: number;
+  warnings?: string[];
+}
+
+export interface Secret {
+  name: string;
+  host: string;
+  changed: string;
 }
 
 export interface Site {
@@ -23,10 +97,23 @@ export interface Site {
   health?: number;
 }
 
+export interface Pace {
+  parallel: number;
+  of: number;
+  gap: number;
+  waits?: number;
+  reason?: string;
+  crawls: number;
+}
+
 export interface Progress {
-  phase: "" | "starting" | "fetching" | "judging" | "done";
+  phase: "" | "starting" | "resuming" | "fetching" | "probing" | "judging" | "done";
+  lane?: "links" | "sitemaps" | "resources" | "outbound" | "finished";
   fetched: number;
+  pages: number;
+  resources: number;
   waiting: number;
+  later: number;
   known: number;
   failures: number;
   findings: number;
@@ -35,7 +122,12 @@ export interface Progress {
   seconds: number;
   left: number;
   statuses: Record<string, number> | null;
+  types?: Record<string, number>;
+  depths?: Record<string, number>;
+  sections?: Record<string, number>;
   last?: string;
+  errors?: { address: string; what: string; detail?: string }[];
+  pace?: Pace;
 }
 
 export interface LedgerLine {
@@ -62,7 +154,7 @@ export interface Crawl {
   site: string;
   home: string;
   number: number;
-  state: "running" | "finished" | "failed";
+  state: "running" | "paused" | "finished" | "failed";
   ending?: string;
   detail?: string;
   plan: Plan;
@@ -70,6 +162,16 @@ export interface Crawl {
   finished?: string;
   progress: Progress;
   report?: Report;
+  traps?: { pattern: string; example: string; kind: string; fetched: number; left: number }[];
+}
+
+export interface AddressRow {
+  address: string;
+  state: string;
+  foundOn?: string;
+  ruleLine?: number;
+  rule?: string;
+  found: string;
 }
 
 export interface Tally {
@@ -82,6 +184,7 @@ export interface Tallies {
   statuses: Tally[];
   depths: Tally[];
   kinds: Tally[];
+  roles: Tally[];
 }
 
 export interface Fix {

@@ -1,10 +1,12 @@
 import { createBrowserRouter } from "react-router";
 import { CheckList } from "../features/checks/CheckList";
 import { CrawlFrame } from "../features/crawls/CrawlFrame";
+import { LeftOut } from "../features/crawls/LeftOut";
 import { SitePage } from "../features/crawls/SitePage";
 import { FixListPage } from "../features/fixlist/FixListPage";
 import { PageDetail } from "../features/pages/PageDetail";
 import { PagesTable } from "../features/pages/PagesTable";
+import { PlanPage } from "../features/plan/PlanPage";
 import { SignIn } from "../features/session/SignIn";
 import { SiteList } from "../features/sites/SiteList";
 import { Shell } from "../ui/Shell";
@@ -19,6 +21,7 @@ export const router = createBrowserRouter([
       { path: "/", element: <SiteList /> },
       { path: "/checks", element: <CheckList /> },
       { path: "/sites/:site", element: <SitePage /> },
+      { path: "/sites/:site/plan", element: <PlanPage /> },
       {
         path: "/sites/:site/:crawl",
         element: <CrawlFrame />,
@@ -26,6 +29,7 @@ export const router = createBrowserRouter([
           { index: true, element: <FixListPage /> },
           { path: "pages", element: <PagesTable /> },
           { path: "page", element: <PageDetail /> },
+          { path: "left", element: <LeftOut /> },
         ],
       },
       { path: "*", element: <NotHere /> },

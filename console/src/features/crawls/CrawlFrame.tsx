@@ -4,6 +4,7 @@ import { NavLink, Outlet, useParams } from "react-router";
 import { crawl } from "../../api/queries";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { LiveCrawl } from "./LiveCrawl";
+import { PausedCrawl } from "./PausedCrawl";
 
 /** What the views of a crawl have in common; a running crawl is shown live instead. */
 export function CrawlFrame() {
@@ -12,6 +13,7 @@ export function CrawlFrame() {
   if (info.isPending) return <Loading />;
   if (info.isError) return <Failed error={info.error} retry={info.refetch} />;
   if (info.data.state === "running") return <LiveCrawl crawl={info.data} />;
+  if (info.data.state === "paused") return <PausedCrawl crawl={info.data} />;
   if (info.data.state === "failed") {
     return <Empty title={`Crawl ${info.data.number} could not be finished`}>{info.data.detail}</Empty>;
   }
@@ -30,6 +32,7 @@ export function CrawlFrame() {
           Fix list
         </Tab>
         <Tab to={`${base}/pages`}>Pages</Tab>
+        <Tab to={`${base}/left`}>Left out</Tab>
       </Flex>
       <Box flex="1" minH="0" overflow="auto">
         <Outlet />

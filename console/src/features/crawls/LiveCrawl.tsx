@@ -4,6 +4,8 @@ import { useEffect, useState } from "react";
 import { call } from "../../api/client";
 import type { Crawl, Progress as CrawlProgress } from "../../api/types";
 import { duration, whole } from "../../lib/format";
+import { Counts } from "./Counts";
+import { PaceLine } from "./PaceLine";
 
 /** A running crawl, followed over server-sent events. */
 export function LiveCrawl({ crawl }: { crawl: Crawl }) {
@@ -20,35 +22,35 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
     return () => source.close();
   }, [path, client]);
   const stop = useMutation({ mutationFn: () => call("POST", `${path}/stop`) });
-  const share = p.fetched + p.waiting > 0 ? (100 * p.fetched) / (p.fetched + p.waiting) : 0;
+  const pause = useMutation({ mutationFn: () => call("POST", `${path}/pause`) });
+  const ahead = p.waiting + p.later;
+  const share = p.fetched + ahead > 0 ? (100 * p.fetched) / (p.fetched + ahead) : 0;
+  const busy = p.phase === "judging" || p.phase === "probing" || p.phase === "resuming";
   return (
-    <Box px={{ base: "3", md: "5" }} py="5" maxW="60rem">
-      <Flex align="baseline" gap="4" wrap="wrap" mb="4">
-        <Heading as="h1" size="xl">
+    <Box px={{ base: "3", md: "5" }} py="5" maxW="72rem">
+      <Flex align="baseline" gap="3" wrap="wrap" mb="4">
+        <Heading as="h1" size="xl" mr="auto">
           Crawl {crawl.number} is running
         </Heading>
-        <Button size="sm" variant="outline" ml="auto" loading={stop.isPending} onClick={() => stop.mutate()}>
+        <Button size="sm" variant="outline" loading={pause.isPending} onClick={() => pause.mutate()}>
+          Pause
+        </Button>
+        <Button size="sm" variant="outline" loading={stop.isPending} onClick={() => stop.mutate()}>
           Stop and judge what there is
         </Button>
       </Flex>
-      <Progress.Root
-        value={p.phase === "judging" ? null : share}
-        size="sm"
-        mb="2"
-        aria-label="Fetched of what is known"
-      >
+      <Progress.Root value={busy ? null : share} size="sm" mb="2" aria-label="Fetched of what is known">
         <Progress.Track bg="bg.muted">
           <Progress.Range bg="accent" />
         </Progress.Track>
       </Progress.Root>
-      <Text mb="5" color="fg.muted" truncate role="status">
-        {p.phase === "judging"
-          ? "Everything is fetched; the whole site is being judged."
-          : (p.last ?? "Reading robots.txt and sitemaps")}
+      <Text mb="4" color="fg.muted" truncate role="status">
+        {what(p)}
       </Text>
+      {p.pace && <PaceLine path={path} pace={p.pace} pause={crawl.plan.pause} />}
       <SimpleGrid columns={{ base: 2, md: 4 }} gap="4" mb="6">
         <Fact label="fetched" value={whole(p.fetched)} />
-        <Fact label="waiting" value={whole(p.waiting)} />
+        <Fact label="waiting" value={whole(ahead)} />
         <Fact label="a second" value={p.rate.toFixed(p.rate < 10 ? 1 : 0)} />
         <Fact label="failures" value={whole(p.failures)} />
         <Fact label="findings so far" value={whole(p.findings)} />
@@ -56,17 +58,47 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
         <Fact label="running for" value={duration(p.seconds)} />
         <Fact label="for those waiting, about" value={p.left > 0 ? duration(p.left) : "–"} />
       </SimpleGrid>
-      <Flex gap="5" wrap="wrap">
-        {Object.entries(p.statuses ?? {})
-          .sort((a, b) => b[1] - a[1])
-          .map(([status, n]) => (
-            <Text key={status}>
-              <b>{whole(n)}</b> × {status}
+      <SimpleGrid columns={{ base: 1, sm: 2, lg: 4 }} gap="6" mb="6">
+        <Counts title="By answer" counts={p.statuses} />
+        <Counts title="By type" counts={p.types} />
+        <Counts title="By clicks from home" counts={p.depths} byName />
+        <Counts title="By section" counts={p.sections} home={crawl.home} />
+      </SimpleGrid>
+      {p.errors && p.errors.length > 0 && (
+        <Box as="section" aria-label="Last failures">
+          <Heading as="h2" size="sm" mb="1">
+            Last failures
+          </Heading>
+          {[...p.errors].reverse().map((e) => (
+            <Text key={e.address + e.what} fontSize="sm" truncate title={`${e.address} ${e.detail ?? ""}`}>
+              <b>{e.what}</b> {e.address}{" "}
+              <Box as="span" color="fg.muted">
+                {e.detail}
+              </Box>
             </Text>
           ))}
-      </Flex>
+        </Box>
+      )}
     </Box>
   );
+}
+
+/** What is going on, in words. */
+function what(p: CrawlProgress): string {
+  switch (p.phase) {
+    case "judging":
+      return "Everything is fetched; the whole site is being judged.";
+    case "probing":
+      return "Asking the front doors and some made-up addresses.";
+    case "resuming":
+      return "Taking up again what was stored.";
+  }
+  const lanes: Record<string, string> = {
+    sitemaps: "What only the sitemaps list: ",
+    resources: "What the pages load: ",
+    outbound: "Outbound links: ",
+  };
+  return p.last ? `${lanes[p.lane ?? ""] ?? ""}${p.last}` : "Reading robots.txt and sitemaps";
 }
 
 function Fact({ label, value }: { label: string; value: string }) {

@@ -49,9 +49,13 @@ export function SitePage() {
         </Box>
       )}
       <Text color="fg.muted" mb="5">
-        Plan: at most {whole(p.pages)} addresses, {p.depth} clicks deep, {p.parallel} requests at once
-        {p.pause !== "0s" && `, ${p.pause} between two`}, as “{p.agent}”, by the robots.txt rules for{" "}
-        {p.robotsAs}. Change it with <Box as="code">harvik plan set {name}</Box>.
+        Plan: at most {whole(p.pages)} addresses{p.selection === "spread" && ", spread over the site"},{" "}
+        {p.parallel} requests at once{p.pause !== "0s" && `, ${p.pause} between two`}, as “{p.agent}”;
+        robots.txt is {p.robots === "disregard" ? `disregarded (${p.permission})` : `obeyed as ${p.robotsAs}`}
+        .{" "}
+        <Link asChild color="accent" fontWeight="600">
+          <RouterLink to={`/sites/${name}/plan`}>Look over and change the plan</RouterLink>
+        </Link>
       </Text>
       {list.data.length === 0 ? (
         <Empty title="No crawl yet">

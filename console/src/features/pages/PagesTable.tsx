@@ -11,7 +11,7 @@ import { Address } from "../../ui/Address";
 import { Sign } from "../../ui/Sign";
 import { Empty, Failed, Loading } from "../../ui/States";
 
-const keys = ["search", "status", "kind", "check", "fix", "sort"] as const;
+const keys = ["search", "status", "kind", "check", "fix", "sort", "role"] as const;
 
 const heads: { key: string; sort?: string; label: string; end?: boolean }[] = [
   { key: "address", sort: "address", label: "Address" },
@@ -73,6 +73,12 @@ export function PagesTable() {
           value={filter.kind}
           set={(kind) => set({ kind })}
           options={["html", "other", "page", "list", "contact", "gallery", "legal", "search"]}
+        />
+        <Choice
+          label="Role"
+          value={filter.role}
+          set={(role) => set({ role })}
+          options={["resources", "image", "stylesheet", "script", "font", "media", "other", "outbound"]}
         />
         {(["check", "fix"] as const).map(
           (k) =>

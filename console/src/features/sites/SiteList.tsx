@@ -1,9 +1,9 @@
-import { Box, Button, Field, Flex, Heading, Input, Link, Table } from "@chakra-ui/react";
+import { Box, Button, Field, Flex, Heading, Input, Link, NativeSelect, Table } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
 import { call, Problem } from "../../api/client";
-import { sites } from "../../api/queries";
+import { profiles, sites } from "../../api/queries";
 import type { Site } from "../../api/types";
 import { points, whole } from "../../lib/format";
 import { Empty, Failed, Loading } from "../../ui/States";
@@ -63,10 +63,12 @@ export function SiteList() {
 function AddSite() {
   const [name, setName] = useState("");
   const [home, setHome] = useState("");
+  const [profile, setProfile] = useState("");
+  const known = useQuery(profiles());
   const client = useQueryClient();
   const navigate = useNavigate();
   const add = useMutation({
-    mutationFn: () => call<Site>("POST", "/sites", { name, home }),
+    mutationFn: () => call<Site>("POST", "/sites", { name, home, profile }),
     onSuccess: (site) => {
       client.invalidateQueries({ queryKey: ["sites"] });
       navigate(`/sites/${site.name}`);
@@ -105,6 +107,25 @@ function AddSite() {
             onChange={(e) => setHome(e.target.value)}
           />
           <Field.ErrorText>{fault("home")}</Field.ErrorText>
+        </Field.Root>
+        <Field.Root width="16rem" maxW="100%">
+          <Field.Label>Kind of site</Field.Label>
+          <NativeSelect.Root size="sm">
+            <NativeSelect.Field
+              aria-label="Kind of site"
+              bg="bg.panel"
+              value={profile}
+              onChange={(e) => setProfile(e.target.value)}
+            >
+              <option value="">any; start from the defaults</option>
+              {known.data?.profiles.map((p) => (
+                <option key={p.name} value={p.name}>
+                  {p.say}
+                </option>
+              ))}
+            </NativeSelect.Field>
+            <NativeSelect.Indicator />
+          </NativeSelect.Root>
         </Field.Root>
         <Button type="submit" size="sm" mt="6" bg="accent" color="accent.text" loading={add.isPending}>
           Add site

@@ -1,0 +1,44 @@
+import { Box, Button, Heading, Text } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { call } from "../../api/client";
+import type { Crawl } from "../../api/types";
+import { count, duration } from "../../lib/format";
+
+/** A crawl that was put away, by hand or because the site shut it out. */
+export function PausedCrawl({ crawl }: { crawl: Crawl }) {
+  const client = useQueryClient();
+  const resume = useMutation({
+    mutationFn: () => call<Crawl>("POST", `/sites/${crawl.site}/crawls/${crawl.number}/resume`),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["sites", crawl.site] }),
+  });
+  return (
+    <Box p={{ base: "3", md: "5" }} maxW="48rem">
+      <Heading as="h1" size="xl" mb="2">
+        Crawl {crawl.number} is paused
+      </Heading>
+      {crawl.detail && (
+        <Text mb="3" fontWeight="600">
+          {crawl.detail}
+        </Text>
+      )}
+      <Text mb="4" color="fg.muted">
+        {count(crawl.progress.fetched, "address is", "addresses are")} stored, after{" "}
+        {duration(crawl.progress.seconds)}. It goes on where it stopped; nothing is fetched twice.
+      </Text>
+      <Button
+        size="sm"
+        bg="accent"
+        color="accent.text"
+        loading={resume.isPending}
+        onClick={() => resume.mutate()}
+      >
+        Resume
+      </Button>
+      {resume.isError && (
+        <Box role="alert" color="severity.error" mt="2">
+          {resume.error.message}
+        </Box>
+      )}
+    </Box>
+  );
+}

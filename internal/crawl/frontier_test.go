@@ -1,0 +1,43 @@
+package crawl
+
+import (
+	"fmt"
+	"runtime"
+	"testing"
+
+	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
+	"harvik/internal/core/weburl"
+)
+
+// TestFrontierMemory holds a million known addresses in under a gibibyte.
+func TestFrontierMemory(t *testing.T) {
+	start, err := weburl.Parse("https://fernhollow.example/")
+	if err != nil {
+		t.Fatal(err)
+	}
+	heap := func() uint64 {
+		var m runtime.MemStats
+		runtime.GC()
+		runtime.ReadMemStats(&m)
+		return m.HeapAlloc
+	}
+	for _, selection := range []string{plan.Breadth, plan.Spread} {
+		before := heap()
+		f := newFrontier(start, plan.Plan{Selection: selection}.WithDefaults())
+		for i := range 1_000_000 {
+			address := fmt.Sprintf("https://fernhollow.example/plants/family-%d/species-%c%c-%d/?colour=%d", i%500, 'a'+i%26, 'a'+i/26%26, i, i%7)
+			id, wanted := f.add(address, mention{from: int32(i / 60), depth: 3, found: survey.ByLink, follow: true})
+			if !wanted {
+				t.Fatalf("%s is not wanted", address)
+			}
+			f.admit(id)
+		}
+		used := heap() - before
+		if f.queue.size() != 1_000_000 || used > 1<<30 {
+			t.Errorf("%s: %d waiting, %d MiB", selection, f.queue.size(), used>>20)
+		}
+		t.Logf("%s: %d MiB, %d bytes an address", selection, used>>20, used/1_000_000)
+		runtime.KeepAlive(f)
+	}
+}
