@@ -9,6 +9,7 @@ import (
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/robots"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 )
@@ -423,10 +424,28 @@ func (c *Crawl) flush(s *saver) {
 func (c *Crawl) listUnlinked() {
 	f := c.frontier
 	for _, address := range f.listed {
-		if _, known := f.numbers[address]; !known && f.scope.Origin(address) != "" {
-			f.append(survey.Address{URL: address, FoundOn: -1, State: survey.Unlinked, Found: survey.BySitemap, InSitemap: true})
+		if _, known := f.numbers[address]; known || f.scope.Origin(address) == "" {
+			continue
 		}
+		a := survey.Address{URL: address, FoundOn: -1, Found: survey.BySitemap, InSitemap: true}
+		if f.judge(&a); a.State == survey.Waiting {
+			a.State = survey.Unlinked
+			if v := c.verdict(address); !v.Allowed {
+				a.State, a.Rule = survey.Blocked, v.Rule
+			}
+		}
+		f.append(a)
 	}
+}
+
+// verdict is what the robots.txt of an inside address says of it, as far as it was read.
+func (c *Crawl) verdict(address string) robots.Verdict {
+	origin := c.frontier.scope.Origin(address)
+	rules := c.frontier.rules[origin]
+	if rules == nil || c.plan.Robots == plan.Disregard {
+		return robots.Verdict{Allowed: true}
+	}
+	return rules.Decide(c.plan.RobotsAs, address[len(origin)-1:])
 }
 
 // isRefused asks again for a page that answered before.

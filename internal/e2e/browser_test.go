@@ -66,7 +66,7 @@ func (b *browser) visit(url string) {
 
 // finder is the script that finds elements by role and name.
 const finder = `(role, name) => {
-	const tags = {button: 'button', link: 'a[href]', textbox: 'input', combobox: 'select', row: '[role=row]', heading: 'h1,h2,h3', status: '[role=status]', table: '[role=table],table', region: 'section'};
+	const tags = {button: 'button', link: 'a[href]', textbox: 'input,textarea', combobox: 'select', row: '[role=row]', heading: 'h1,h2,h3', status: '[role=status]', table: '[role=table],table', region: 'section'};
 	const label = e => (e.getAttribute('aria-label') || (e.labels && e.labels[0] && e.labels[0].textContent) || e.textContent || e.placeholder || '').trim();
 	const all = [...document.querySelectorAll((tags[role] || '') + ',[role=' + role + ']')].filter(e => e.getClientRects().length);
 	return all.find(e => label(e) === name) || all.find(e => label(e).includes(name));
@@ -108,6 +108,19 @@ func (b *browser) fill(name, value string) {
 	b.wait("field "+name, fmt.Sprintf("(%s)('textbox', %q)", finder, name))
 	b.eval(fmt.Sprintf("(%s)('textbox', %q).focus()", finder, name))
 	b.do(chromedp.KeyEvent(value))
+}
+
+// replace puts a text into a field found by its label, in place of what is there.
+func (b *browser) replace(name, value string) {
+	b.t.Helper()
+	b.wait("field "+name, fmt.Sprintf("(%s)('textbox', %q)", finder, name))
+	b.eval(fmt.Sprintf(`(e => { Object.getOwnPropertyDescriptor(Object.getPrototypeOf(e), 'value').set.call(e, %q); e.dispatchEvent(new Event('input', {bubbles: true})) })((%s)('textbox', %q))`, value, finder, name))
+}
+
+// holds waits until a field has a text.
+func (b *browser) holds(name, part string) {
+	b.t.Helper()
+	b.wait(fmt.Sprintf("%q in the field %s", part, name), fmt.Sprintf("((%s)('textbox', %q) || {value: ''}).value.includes(%q)", finder, name, part))
 }
 
 // choose picks an option of a list found by its label.

@@ -51,10 +51,23 @@ func newShell(t *testing.T) *shell {
 // start runs `harvik start` until it prints where to sign in.
 func (s *shell) start() {
 	s.t.Helper()
-	s.service = exec.Command(s.binary, "--data", s.data, "start", "--listen", "127.0.0.1:0", "--allow", "127.0.0.0/8")
+	s.startWith(new(bytes.Buffer))
+}
+
+// startVerbose is start with all there is to log, which is to be read once the service has ended.
+func (s *shell) startVerbose() *bytes.Buffer {
+	s.t.Helper()
+	log := new(bytes.Buffer)
+	s.startWith(log, "--verbose")
+	return log
+}
+
+func (s *shell) startWith(log *bytes.Buffer, more ...string) {
+	s.t.Helper()
+	args := append([]string{"--data", s.data, "start", "--listen", "127.0.0.1:0", "--allow", "127.0.0.0/8"}, more...)
+	s.service = exec.Command(s.binary, args...)
 	s.service.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
-	var log bytes.Buffer
-	s.service.Stderr = &log
+	s.service.Stderr = log
 	out, err := s.service.StdoutPipe()
 	if err != nil {
 		s.t.Fatal(err)
@@ -76,7 +89,7 @@ func (s *shell) start() {
 		}
 	}
 	s.service.Wait()
-	s.t.Fatalf("the service did not start:\n%s", &log)
+	s.t.Fatalf("the service did not start:\n%s", log)
 }
 
 func (s *shell) stop(signal syscall.Signal) {

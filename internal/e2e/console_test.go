@@ -82,6 +82,78 @@ func TestConsole(t *testing.T) {
 	b.see("harvik link")
 }
 
+// TestPlanEditor changes a plan on both sides, has the service find fault with it, looks at the
+// site before the start, keeps a secret, and pauses and resumes the crawl.
+func TestPlanEditor(t *testing.T) {
+	h := start(t, demo.Spring)
+	h.addGarden(t)
+	b := openBrowser(t)
+	b.visit(h.signInLink(t))
+	b.see("fernhollow")
+	b.visit(h.url + "/sites/fernhollow")
+	b.click("link", "Look over and change the plan")
+	b.see("Where addresses come from")
+	b.holds("Plan as text", "parallel: 8")
+
+	b.replace("Plan as text", "pages: 300\nscope:\n  excluded: [/shop/*]\n")
+	b.see("Line 3, column 3")
+	b.see(`did you mean "scope.exclude"?`)
+	b.picture("plan-fault")
+	b.replace("Plan as text", "pages: 300\ntimeout: 2s\nretries: -1\nscope:\n  exclude: [/shop/*]\nhosts:\n  fernhollow.example: "+h.garden+"\n")
+	b.holds("Leave out", "/shop/*")
+	b.replace("Addresses at most", "250")
+	b.holds("Plan as text", "pages: 250")
+	b.holds("Plan as text", "/shop/*")
+	b.choose("robots.txt is", "disregard")
+	b.see("needs a permission")
+	b.choose("robots.txt is", "obey")
+	b.replace("Pause between two", "15ms")
+	b.holds("Plan as text", "pause: 15ms")
+	b.click("button", "Preview")
+	b.see("After a look at 40 pages")
+	b.see("Disallow: /shop/basket/")
+	b.picture("plan")
+	b.click("button", "Save the plan")
+	b.see("Saved.")
+	if p, err := h.Plan(t.Context(), "fernhollow"); err != nil || p.Pages != 250 || len(p.Scope.Exclude) != 1 {
+		t.Errorf("the plan is %+v (%v)", p, err)
+	}
+
+	b.replace("Name", "members")
+	b.replace("Secret", "correct-horse-battery")
+	b.click("button", "Keep")
+	b.see("for fernhollow.example")
+	if b.has("correct-horse-battery") {
+		t.Error("the secret is shown")
+	}
+	b.click("button", "Delete members")
+	b.wait("no secret", `!document.body.innerText.includes('for fernhollow.example')`)
+
+	b.click("link", "fernhollow")
+	b.click("button", "Start a crawl")
+	b.see("By section")
+	b.see("requests at once, 0.01 s between two")
+	b.click("button", "Pause")
+	b.see("Crawl 1 is paused")
+	b.picture("crawl-paused")
+	b.click("button", "Resume")
+	b.see("Crawl 1 is running")
+	b.click("button", "Change the pace")
+	b.replace("Pause, such as 200ms", "0s")
+	b.click("button", "Apply")
+	b.see("Fix list")
+	b.click("link", "Left out")
+	b.see("not wanted by the plan")
+	b.click("button", "not wanted by the plan")
+	b.see("exclude /shop/*")
+	b.picture("left-out")
+	b.size(390, 844)
+	b.visit(h.url + "/sites/fernhollow/plan")
+	b.see("Where addresses come from")
+	b.wait("no sideways scrolling", `document.documentElement.scrollWidth <= 390`)
+	b.picture("plan-phone")
+}
+
 // TestLooks takes the pictures of states that the story does not pass through.
 func TestLooks(t *testing.T) {
 	h := start(t, demo.Spring)

@@ -3,6 +3,7 @@ package service
 import (
 	"io"
 	"net/http"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 	"go.yaml.in/yaml/v3"
@@ -85,12 +86,14 @@ func (s *Service) checkPlan(c *gin.Context) {
 	if !ok {
 		return
 	}
-	text, err := yaml.Marshal(plan.Differences(p))
-	if err != nil {
+	var text strings.Builder
+	e := yaml.NewEncoder(&text)
+	e.SetIndent(2)
+	if err := e.Encode(plan.Differences(p)); err != nil {
 		s.fail(c, err, "the plan")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"plan": p.WithDefaults(), "text": string(text)})
+	c.JSON(http.StatusOK, gin.H{"plan": p.WithDefaults(), "text": text.String()})
 }
 
 // previewPlan looks at the site by the plan in the body, or by its own.

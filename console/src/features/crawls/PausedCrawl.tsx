@@ -23,7 +23,7 @@ export function PausedCrawl({ crawl }: { crawl: Crawl }) {
       )}
       <Text mb="4" color="fg.muted">
         {count(crawl.progress.fetched, "address is", "addresses are")} stored, after{" "}
-        {duration(crawl.progress.seconds)}. It goes on where it stopped; nothing is fetched twice.
+        {duration(crawl.progress.seconds)}. It goes on from there.
       </Text>
       <Button
         size="sm"

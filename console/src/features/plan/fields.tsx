@@ -117,7 +117,7 @@ export function Switch({ label, on, set }: Labelled & { on: boolean; set: (on: b
   return (
     <Checkbox.Root checked={on} onCheckedChange={(e) => set(e.checked === true)} mt="1">
       <Checkbox.HiddenInput />
-      <Checkbox.Control bg="bg.panel" />
+      <Checkbox.Control />
       <Checkbox.Label>{label}</Checkbox.Label>
     </Checkbox.Root>
   );
