@@ -239,6 +239,7 @@ func (s *Site) linkDefects() []defect {
 		{check: "link-broken-inside", why: "the camera never answers", on: gardens("cedar-lawn"), plant: link("/visit/webcam/", "live picture")},
 		{check: "link-broken-inside", why: "the plant finder never answers", on: plants("osmunda-regalis"), plant: link("/plants/finder/", "plant finder")},
 		{check: "link-redirects", why: "the research template's way back lacks a slash", on: s.in("/research/"), plant: func(p *Page) { p.Crumb = &Ref{"/research", "Research"} }},
+		{check: "link-redirects", why: "the members' club sends visitors to its sign-in page", on: []string{"/members/"}},
 		{check: "link-redirects", why: "an old address", on: append(plants("acer-palmatum"), journal("pond-depth")...), plant: link("/plants/acer", "paperbark maple")},
 		{check: "link-redirects", why: "the old news address", on: gardens("meadow"), plant: link("/news/", "news of the meadow")},
 		{check: "link-redirects", why: "the first step of a chain", on: append(events("open-studio-bulbs-in-pots"), gardens("orchard", "long-border")...), plant: link("/tickets", "tickets")},

@@ -108,7 +108,7 @@ func (s *Site) render(p *Page) string {
 	for _, r := range footerMenu {
 		line(`<li><a href="%s">%s</a></li>`, r.Path, r.Words)
 	}
-	for _, r := range s.footerExtra() {
+	for _, r := range s.footerExtra(p) {
 		line(`<li><a href="%s">%s</a></li>`, r.Path, r.Words)
 	}
 	line("</ul>\n<p>Fernhollow Botanic Garden, Hollow Lane, Fernhollow</p>\n</footer>")
@@ -130,9 +130,10 @@ func (s *Site) order(b *strings.Builder, p *Page) {
 	fmt.Fprint(b, "<label>How many? <input type=\"number\" name=\"n\" value=\"1\"></label> <button>Put into the basket</button>\n</form>\n")
 }
 
-// footerExtra is what the footer's template adds: a page that has not been there for years.
-func (s *Site) footerExtra() []Ref {
-	if s.Edition == Spring {
+// footerExtra is what the footer's template adds: a page that has not been there for years. What
+// is made up as it is asked for has a template of its own.
+func (s *Site) footerExtra(p *Page) []Ref {
+	if s.byPath[p.Path] == p && s.Edition == Spring {
 		return []Ref{{"/old-shop/", "Seed shop"}}
 	}
 	return nil

@@ -94,6 +94,7 @@ func New(e Edition) *Site {
 		Edition: e, Redirects: map[string]string{}, Errors: map[string]int{}, Hanging: map[string]bool{}, byPath: map[string]*Page{},
 	}
 	s.build()
+	s.linkWild()
 	s.plant()
 	return s
 }
@@ -153,15 +154,13 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case path == "/robots.txt":
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		fmt.Fprint(w, robots)
-	case path == "/sitemap.xml":
-		w.Header().Set("Content-Type", "application/xml")
-		fmt.Fprint(w, s.sitemap())
 	case path == "/style.css":
 		w.Header().Set("Content-Type", "text/css; charset=utf-8")
 		fmt.Fprint(w, style)
 	case strings.HasPrefix(path, "/pictures/"):
 		w.Header().Set("Content-Type", "image/png")
 		w.Write(picture(path))
+	case s.wild(w, r):
 	default:
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.WriteHeader(http.StatusNotFound)
@@ -183,11 +182,11 @@ header, footer { padding: 1rem 0 } nav ul { display: flex; gap: 1rem; list-style
 img { max-width: 100% } aside { background: #eef3ea; padding: 1rem }
 `
 
-func (s *Site) sitemap() string {
+func (s *Site) sitemap(part func(path string) bool) string {
 	var b strings.Builder
 	b.WriteString(`<?xml version="1.0" encoding="UTF-8"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">`)
 	for _, p := range s.Pages {
-		if (!p.NoIndex || s.advertised(p.Path)) && p.Canonical == "" {
+		if (!p.NoIndex || s.advertised(p.Path)) && p.Canonical == "" && part(p.Path) {
 			fmt.Fprintf(&b, "<url><loc>%s</loc></url>\n", html.EscapeString(Home+p.Path[1:]))
 		}
 	}

@@ -1,12 +1,17 @@
 package crawl_test
 
 import (
+	"encoding/pem"
+	"net/http"
+	"net/http/httptest"
 	"slices"
 	"strings"
 	"testing"
 
 	"harvik/demo"
 	"harvik/internal/core/checks"
+	"harvik/internal/core/plan"
+	"harvik/internal/crawl"
 	"harvik/internal/testkit"
 )
 
@@ -27,6 +32,7 @@ func TestFernhollow(t *testing.T) {
 			}
 			report(t, "planted, not found", want, got)
 			report(t, "found, not planted", got, want)
+			wild(t, result, found)
 			planted := map[string]bool{}
 			for _, f := range site.Planted {
 				planted[f.Check] = true
@@ -37,6 +43,97 @@ func TestFernhollow(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// wild holds what was found of the things that are no ordinary pages: what never ends is cut and
+// named, documents are read, and both sound sitemaps of the four were taken in.
+func wild(t *testing.T, r *crawl.Result, m *testkit.Memory) {
+	t.Helper()
+	var patterns []string
+	for _, trap := range r.Traps {
+		patterns = append(patterns, trap.Pattern)
+	}
+	slices.Sort(patterns)
+	if want := []string{"?colour=*", "fernhollow.example/events/calendar/*/", "fernhollow.example/shop/?*&*"}; !slices.Equal(patterns, want) {
+		t.Errorf("traps %q, want %q", patterns, want)
+	}
+	documents, listed := 0, 0
+	for _, rec := range m.Records {
+		if rec.Facts.PDF != nil && rec.Facts.PDF.Pages == 3 && rec.Facts.PDF.Lang == "en-GB" && rec.Facts.PDF.Title != "" {
+			documents++
+		}
+	}
+	for i := range r.Survey.Addresses {
+		if r.Survey.Addresses[i].InSitemap {
+			listed++
+		}
+	}
+	if documents != 2 || listed < 430 {
+		t.Errorf("%d documents, %d addresses in sitemaps", documents, listed)
+	}
+}
+
+// TestMembersArea signs in by the form and sees the club; the link that would sign out is left
+// alone.
+func TestMembersArea(t *testing.T) {
+	p := testkit.DemoPlan(demo.Host, testkit.Serve(t, demo.New(demo.Spring)))
+	p.Scope.Include, p.Resources, p.Probes = []string{"/members/*"}, plan.None, plan.No()
+	p.Gates = []plan.Gate{{Kind: "form", Address: "/members/sign-in/", Fields: map[string]string{"user": demo.Member, "password": "secret:club"}, Proof: demo.LoginProof}}
+	m := new(testkit.Memory)
+	r, err := m.PrepareWith(t, demo.Home, p, map[string]string{"club": demo.MemberPassword}).Run(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := map[string]string{}
+	for i := range r.Survey.Addresses {
+		a := &r.Survey.Addresses[i]
+		got[strings.TrimPrefix(a.URL, demo.Home)] = a.State.String() + " " + a.Rule.Text
+	}
+	for path, want := range map[string]string{
+		"members/club/": "fetched ", "members/club/diary/": "fetched ", "members/club/minutes/": "fetched ", "members/sign-out/": "left-out it would log the crawl out",
+	} {
+		if got[path] != want {
+			t.Errorf("%s is %q, want %q", path, got[path], want)
+		}
+	}
+}
+
+// TestStaging crawls a staging host that stands behind a password and a certificate of the
+// garden's own.
+func TestStaging(t *testing.T) {
+	server := httptest.NewTLSServer(demo.New(demo.Spring).Staging())
+	defer server.Close()
+	p := plan.Plan{
+		Pages: 30, Retries: -1, Probes: plan.No(), Resources: plan.None, Sources: plan.Sources{Sitemaps: plan.No()},
+		Hosts: map[string]string{"example.com": server.Listener.Addr().String()}, // the name in the test server's certificate
+		CA:    string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw})),
+		Gates: []plan.Gate{{Kind: "basic", User: demo.Member, Secret: "staging"}},
+	}
+	secrets := map[string]string{"staging": demo.MemberPassword}
+	r, err := new(testkit.Memory).PrepareWith(t, "https://example.com/", p, secrets).Run(t.Context())
+	if err != nil || len(r.Survey.Pages) < 10 || r.Survey.Pages[0].Status != 200 {
+		t.Errorf("%v", err)
+	}
+	p.CA = ""
+	r, err = new(testkit.Memory).PrepareWith(t, "https://example.com/", p, secrets).Run(t.Context())
+	if err != nil || !strings.Contains(r.Detail, "tls") && r.Ending != crawl.Shut {
+		t.Errorf("without its authority: %v, %s %s", err, r.Ending, r.Detail)
+	}
+}
+
+// TestNeighbours checks the garden's outbound links against stand-ins for the other hosts.
+func TestNeighbours(t *testing.T) {
+	p := testkit.DemoPlan(demo.Host, testkit.Serve(t, demo.New(demo.Spring)))
+	p.Hosts[demo.Neighbours] = testkit.Serve(t, http.HandlerFunc(demo.Neighbour))
+	p.Scope.Include, p.Resources, p.Probes, p.Outbound = []string{"/visit/", "/research/"}, plan.None, plan.No(), true
+	r, _ := testkit.Crawl(t, demo.Home, p)
+	got := map[string]int{}
+	for i := range r.Survey.Loaded {
+		got[r.Survey.URL(r.Survey.Loaded[i].ID)] = r.Survey.Loaded[i].Status
+	}
+	if got["http://"+demo.Neighbours+"/gardens/"] != 200 || got["http://"+demo.Neighbours+"/closed/"] != 404 {
+		t.Errorf("outbound links: %v", got)
 	}
 }
 

@@ -86,28 +86,33 @@ func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 // Prepare makes a crawl that keeps its results in m. Past goes on from what is there.
 func (m *Memory) Prepare(t testing.TB, start string, p plan.Plan, past bool) *crawl.Crawl {
 	t.Helper()
-	return m.prepare(t, start, p, past, nil)
+	return m.prepare(t, start, p, crawl.Config{}, past)
+}
+
+// PrepareWith makes a crawl whose gates have secrets.
+func (m *Memory) PrepareWith(t testing.TB, start string, p plan.Plan, secrets map[string]string) *crawl.Crawl {
+	t.Helper()
+	return m.prepare(t, start, p, crawl.Config{Secrets: secrets}, false)
 }
 
 // PrepareBeside makes a crawl that shares its paces with others.
 func (m *Memory) PrepareBeside(t testing.TB, start string, p plan.Plan, paces *crawl.Paces) *crawl.Crawl {
 	t.Helper()
-	return m.prepare(t, start, p, false, paces)
+	return m.prepare(t, start, p, crawl.Config{Paces: paces}, false)
 }
 
-func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, past bool, paces *crawl.Paces) *crawl.Crawl {
+func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, config crawl.Config, past bool) *crawl.Crawl {
 	t.Helper()
 	u, err := weburl.Parse(start)
 	if err != nil {
 		t.Fatal(err)
 	}
 	p = p.WithDefaults()
-	config := crawl.Config{
-		Plan: p, Start: u, Guard: Loopback, Sink: m, Source: m, Log: Quiet, Paces: paces,
-		Runner: &check.Runner{
-			Checks: checks.Catalog, Limits: check.NewLimits(p.Limits),
-			Panicked: func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) },
-		},
+	config.Plan, config.Start, config.Guard = p, u, Loopback
+	config.Sink, config.Source, config.Log = m, m, Quiet
+	config.Runner = &check.Runner{
+		Checks: checks.Catalog, Limits: check.NewLimits(p.Limits),
+		Panicked: func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) },
 	}
 	if past {
 		config.Past = m
