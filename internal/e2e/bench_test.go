@@ -18,7 +18,7 @@ import (
 	"harvik/internal/testkit"
 )
 
-const benchPages, benchParallel = 3000, 4
+const benchPages, benchParallel = 10_000, 4
 
 // BenchmarkCrawl compares a crawl, with facts, checks, links and storing, with the floor:
 // the same pages fetched and parsed over the same number of connections, and nothing else.
