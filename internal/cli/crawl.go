@@ -22,15 +22,15 @@ func (a *app) crawlCommand() *cobra.Command {
 	var detach bool
 	list := &cobra.Command{Use: "list SITE", Short: "List a site's crawls, newest first", Args: args("SITE"), RunE: a.listCrawls}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
-	stop := a.onCrawl("stop", "End a running crawl early; what it has is kept and judged", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+	stop := a.forCrawl("stop", "End a running crawl early; what it has is kept and judged", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
 		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is ending; what it has will be judged.\n", number, site)
 		return cl.StopCrawl(c.Context(), site, number)
 	})
-	pause := a.onCrawl("pause", "Put a running crawl away until it is resumed", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+	pause := a.forCrawl("pause", "Put a running crawl away until it is resumed", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
 		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is pausing. Go on with `harvik crawl resume %s`.\n", number, site, site)
 		return cl.PauseCrawl(c.Context(), site, number)
 	})
-	resume := a.onCrawl("resume", "Go on with a paused crawl, and follow it", "paused", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+	resume := a.forCrawl("resume", "Go on with a paused crawl, and follow it", "paused", func(c *cobra.Command, cl *client.Client, site string, number int) error {
 		cr, err := cl.ResumeCrawl(c.Context(), site, number)
 		if err != nil {
 			return err
@@ -66,8 +66,8 @@ following, not the crawl; "harvik crawl stop SITE" ends that.`,
 	return c
 }
 
-// onCrawl is a command on a crawl of a state: the one that is named, or the site's newest such.
-func (a *app) onCrawl(name, short, state string, do func(*cobra.Command, *client.Client, string, int) error) *cobra.Command {
+// forCrawl is a command on a crawl of a state: the one that is named, or the site's newest such.
+func (a *app) forCrawl(name, short, state string, do func(*cobra.Command, *client.Client, string, int) error) *cobra.Command {
 	return &cobra.Command{
 		Use: name + " SITE[@N]", Short: short, Args: args("SITE"),
 		RunE: func(c *cobra.Command, in []string) error {
@@ -105,7 +105,7 @@ func crawlIn(ctx context.Context, cl *client.Client, site, state string) (int, e
 
 func (a *app) continueCommand() *cobra.Command {
 	var pages int
-	c := a.onCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+	c := a.forCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished", func(c *cobra.Command, cl *client.Client, site string, number int) error {
 		if pages == 0 {
 			return usage(c, errors.New("say how far with --pages"))
 		}
@@ -123,7 +123,7 @@ func (a *app) paceCommand() *cobra.Command {
 	var parallel int
 	var pause string
 	var perSecond float64
-	c := a.onCrawl("pace", "Change the pace of a running crawl", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+	c := a.forCrawl("pace", "Change the pace of a running crawl", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
 		pace := map[string]any{}
 		for name, v := range map[string]any{"parallel": parallel, "pause": pause, "perSecond": perSecond} {
 			if flag := map[string]string{"perSecond": "per-second"}[name]; c.Flags().Changed(name) || flag != "" && c.Flags().Changed(flag) {

@@ -23,7 +23,8 @@ create table crawl_file (
   body bytea not null
 );
 alter table crawl_file alter column body set compression lz4;
-create index crawl_file_crawl on crawl_file (crawl_id);
+create index crawl_file_crawl on
+  crawl_file (crawl_id);
 
 -- Secrets of gates, sealed: the key stands in the service's data folder.
 create table secret (
