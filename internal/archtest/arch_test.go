@@ -34,7 +34,7 @@ core/judge: check fixlist page survey
 internal/fetch: page plan weburl
 internal/record: check fixlist page plan robots survey
 internal/crawl: check fixlist judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
-internal/store: check fixlist page plan survey internal/crawl internal/record
+internal/store: check fixlist graph page plan survey internal/crawl internal/record
 internal/jobs: check checks plan weburl internal/crawl internal/fetch internal/record internal/store internal/vault
 internal/service: check checks fixlist plan survey weburl internal/jobs internal/record internal/store
 internal/client: fixlist plan internal/record

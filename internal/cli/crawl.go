@@ -13,6 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"harvik/internal/client"
+	"harvik/internal/core/plan"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
@@ -279,7 +280,30 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 	if ended.Detail != "" {
 		fmt.Fprintln(talk, ended.Detail)
 	}
+	switch ended.Plan.Robots {
+	case plan.Report:
+		if err := a.tellShutOut(c, cl, ended); err != nil {
+			return err
+		}
+	case plan.Disregard:
+		fmt.Fprintf(talk, "robots.txt was disregarded: %s\n", ended.Plan.Permission)
+	}
 	printHealth(c.OutOrStdout(), ended, 10)
+	return nil
+}
+
+// tellShutOut says how much robots.txt kept from the crawl, for a plan that wants it reported.
+func (a *app) tellShutOut(c *cobra.Command, cl *client.Client, cr record.Crawl) error {
+	list, err := cl.Addresses(c.Context(), cr.Site, cr.Number, "blocked", 0, 1)
+	if err != nil {
+		return err
+	}
+	if list.Total == 0 {
+		fmt.Fprintln(c.ErrOrStderr(), "robots.txt shut nothing out.")
+		return nil
+	}
+	fmt.Fprintf(c.ErrOrStderr(), "robots.txt shut out %s; `harvik crawl left %s@%d --state blocked` lists them with their lines.\n",
+		count(list.Total, "address", "addresses"), cr.Site, cr.Number)
 	return nil
 }
 

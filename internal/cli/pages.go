@@ -209,13 +209,29 @@ func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogu
 			printOutline(w, "  ", doc.Headings)
 		}
 	}
+	if row.Role != page.AsPage.String() { // no page is judged, and none of its links are kept
+		printInto(w, into)
+		return
+	}
 	fmt.Fprintf(w, "\n  %s\n", bold(w, "Findings"))
 	if len(d.Findings) == 0 {
 		fmt.Fprintln(w, "  none")
 	}
 	printFindings(w, d.Findings, catalogue)
 	printInto(w, into)
-	fmt.Fprintf(w, "\n  %s links out\n", numbers.Thousands(len(d.Links)))
+	fmt.Fprintf(w, "\n  %s links out, %s loaded\n", numbers.Thousands(len(d.Links)), count(len(d.Loads), "resource", "resources"))
+	for _, l := range d.Loads {
+		if l.Status < 200 || l.Status >= 400 {
+			fmt.Fprintf(w, "  %s %s: %s\n", l.Role, middle(l.Address, columns(w)-30), statusOrWord(l.Status, l.Outcome))
+		}
+	}
+}
+
+func statusOrWord(status int, word string) string {
+	if status > 0 {
+		return "status " + strconv.Itoa(status)
+	}
+	return word
 }
 
 // ruleWord says what shuts an address out; without a line it is robots.txt as a whole.
@@ -239,12 +255,16 @@ func printFindings(w io.Writer, findings []record.PageFinding, catalogue []recor
 }
 
 func printInto(w io.Writer, into record.LinksInto) {
-	fmt.Fprintf(w, "\n  %s\n", bold(w, "Linked from "+count(into.Pages, "page", "pages")))
+	fmt.Fprintf(w, "\n  %s\n", bold(w, "Linked or loaded from "+count(into.Pages, "page", "pages")))
 	for i, l := range into.Links {
 		if i == 10 {
 			break
 		}
-		fmt.Fprintf(w, "  %s  “%s”, %s\n", middle(l.From, columns(w)/2), end(l.Words, 40), placeOr(l.Place))
+		words := placeOr(l.Place)
+		if l.Words != "" || !strings.HasPrefix(l.Place, "loaded by") {
+			words = fmt.Sprintf("“%s”, %s", end(l.Words, 40), words)
+		}
+		fmt.Fprintf(w, "  %s  %s\n", middle(l.From, columns(w)/2), words)
 	}
 }
 

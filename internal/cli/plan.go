@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
 
+	"harvik/internal/client"
 	"harvik/internal/core/plan"
 )
 
@@ -187,7 +188,7 @@ or -f - for standard input). A value is YAML: scope.exclude='[/cart*, "re:[?&]so
 				return err
 			}
 			if p, err = cl.ChangePlan(c.Context(), in[0], text); err != nil {
-				return err
+				return withoutPlaces(err)
 			}
 		}
 		return a.writePlan(c.OutOrStdout(), p)
@@ -266,6 +267,19 @@ func readAddresses(stdin io.Reader, file, column string) ([]string, error) {
 		}
 	}
 	return out, nil
+}
+
+// withoutPlaces leaves out where faults stand in a text that the user has not written.
+func withoutPlaces(err error) error {
+	var refused *client.Error
+	if !errors.As(err, &refused) || len(refused.Faults) == 0 {
+		return err
+	}
+	faults := plan.Faults{}
+	for _, f := range refused.Faults {
+		faults = append(faults, plan.Fault{Field: f.Field, Reason: f.Reason})
+	}
+	return faults
 }
 
 func keyOf(keys map[string]string, flag string) string {

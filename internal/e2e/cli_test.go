@@ -175,7 +175,7 @@ func TestCommandLine(t *testing.T) {
 	s.ok("fix fernhollow "+id+" --limit 2", "How to fix", "http://fernhollow.example/old-shop/ answers status 404, link “Seed shop”", "434 more")
 	s.ok("pages fernhollow --status 5xx", "/events/box-office/", "/members/renew/", "502")
 	s.ok("pages fernhollow --sort -findings --limit 3", "526 more")
-	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at", "Linked from 1 page")
+	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at", "from 1 page")
 	s.ok("page fernhollow /shop/basket/", "blocked", "line 3 of robots.txt")
 	s.ok("check list", "title-missing", "page has no title")
 	s.ok("check show title-long", "threshold title-pixels: 580 pixels")

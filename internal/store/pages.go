@@ -317,7 +317,8 @@ func linkRow(l page.Link) record.LinkRow {
 	return record.LinkRow{Words: words, Place: l.Place, Region: l.Region.String(), NoFollow: l.NoFollow, Line: l.Line, Href: l.Href}
 }
 
-// LinksIn are the links that lead to an address from other pages, with words and place: those
+// LinksIn are the links that lead to an address from other pages, with words and place, and for a
+// resource what loads it: those
 // of the linking pages whose number is at least from. Next is where the list goes on, 0 at
 // its end.
 func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32, limit int) (in record.LinksInto, err error) {
@@ -339,8 +340,9 @@ func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32, limi
 	rows := []struct {
 		URL   string `db:"url"`
 		Links []byte `db:"links"`
+		Uses  []byte `db:"uses"`
 	}{}
-	if err := s.db.SelectContext(ctx, &rows, `select a.url, p.links from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
+	if err := s.db.SelectContext(ctx, &rows, `select a.url, p.links, p.uses from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
 		where p.crawl_id = $1 and p.id = any($2) order by p.id`, crawlID, sources); err != nil {
 		return in, err
 	}
@@ -354,6 +356,15 @@ func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32, limi
 				row := linkRow(all[i])
 				row.From = r.URL
 				in.Links = append(in.Links, row)
+			}
+		}
+		uses, loaded, err := unpackUses(r.Uses)
+		if err != nil {
+			return in, err
+		}
+		for i, t := range loaded {
+			if t == id {
+				in.Links = append(in.Links, record.LinkRow{From: r.URL, Place: "loaded by " + uses[i].By, Region: "loaded by " + uses[i].By})
 			}
 		}
 	}

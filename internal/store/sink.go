@@ -12,8 +12,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
-	"harvik/internal/core/survey"
 	"harvik/internal/crawl"
 )
 
@@ -214,7 +214,8 @@ func (k *Sink) changed(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
 
 func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
 	s := r.Survey
-	from := linkedFrom(s)
+	n := len(s.Addresses)
+	linked, used := turn(&s.Graph, s.In, n), turn(&s.Uses, s.Uses.In(n), n)
 	scores := map[int32]int{}
 	for i, p := range r.Report.Pages {
 		scores[p.Page] = i
@@ -224,7 +225,12 @@ func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *crawl.Result) error 
 			"crawl_id", "page_id", "layout", "depth", "links_in", "authority", "importance", "health", "errors", "warnings",
 			"notices", "linked_from",
 		},
-		pgx.CopyFromSlice(len(s.Pages), func(i int) ([]any, error) {
+		pgx.CopyFromSlice(len(s.Pages)+len(s.Loaded), func(i int) ([]any, error) {
+			if i >= len(s.Pages) {
+				id := s.Loaded[i-len(s.Pages)].ID
+				from := union(linked(id), used(id))
+				return []any{k.crawl, id, -1, -1, len(from), 0.0, 0.0, -1.0, 0, 0, 0, packNumbers(from)}, nil
+			}
 			p := &s.Pages[i]
 			health, importance, counts := -1.0, 0.0, [3]int{}
 			if at, ok := scores[p.ID]; ok {
@@ -233,23 +239,23 @@ func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *crawl.Result) error 
 			}
 			return []any{
 				k.crawl, p.ID, p.Layout, s.Depth[p.ID], s.In[p.ID], s.Authority[p.ID], importance, health,
-				counts[check.Error], counts[check.Warning], counts[check.Notice], packNumbers(from(p.ID)),
+				counts[check.Error], counts[check.Warning], counts[check.Notice], packNumbers(linked(p.ID)),
 			}, nil
 		}))
 	return err
 }
 
-// linkedFrom turns the graph round: which pages link to a number, each once, rising.
-func linkedFrom(s *survey.Survey) func(int32) []int32 {
-	n := len(s.Addresses)
+// turn turns a graph of n nodes round: which pages name a number, each once, rising. In counts
+// them.
+func turn(g *graph.Graph, in []int32, n int) func(int32) []int32 {
 	ends := make([]int32, n+1)
-	for i, in := range s.In {
-		ends[i+1] = ends[i] + in
+	for i, count := range in {
+		ends[i+1] = ends[i] + count
 	}
 	sources := make([]int32, ends[n])
 	next := append([]int32(nil), ends[:n]...)
 	last := make([]int32, n)
-	s.EachLinking(func(p int32, to []int32) {
+	g.Each(func(p int32, to []int32, _ []graph.Mark) {
 		for _, t := range to {
 			if t != p && last[t] != p+1 {
 				last[t] = p + 1
@@ -263,6 +269,13 @@ func linkedFrom(s *survey.Survey) func(int32) []int32 {
 		slices.Sort(from) // pages are not always taken in order of their numbers
 		return from
 	}
+}
+
+// union joins two rising lists.
+func union(a, b []int32) []int32 {
+	all := append(slices.Clone(a), b...)
+	slices.Sort(all)
+	return slices.Compact(all)
 }
 
 func (k *Sink) fixes(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {

@@ -53,6 +53,9 @@ export function CrawlHead({ crawl, group, choose }: Props) {
           ))}
         </Flex>
       </Flex>
+      {crawl.plan.robots === "disregard" && (
+        <Text mb="1">robots.txt was disregarded: {crawl.plan.permission}</Text>
+      )}
       <LedgerBar health={r.health} groups={byGroup(r.ledger ?? [])} chosen={group} choose={choose} />
     </Box>
   );

@@ -217,7 +217,7 @@ function LinksInto({ home, base, address }: { home: string; base: string; addres
             />
           </Box>
           <Box flex="1" minW="0" truncate title={l.words}>
-            “{l.words}”
+            {l.words && `“${l.words}”`}
           </Box>
           <Box color="fg.muted" flex="none">
             {l.region}
