@@ -6,10 +6,10 @@ export CGO_ENABLED ?= 0
 .PHONY: demo test build tools debian console check bench fuzz soak million docs pictures clean
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
-# shows the other edition.
+# shows the other edition, BEARS=2 a host that bears two requests at once.
 demo: debian build
 	@go build $(GO_TAGS) -o bin/play ./demo/play
-	@exec bin/play -harvik bin/harvik -edition $(or $(EDITION),spring) $(if $(DATA),-data $(DATA)) $(if $(ONCE),-once)
+	@exec bin/play -harvik bin/harvik -edition $(or $(EDITION),spring) $(if $(DATA),-data $(DATA)) $(if $(BEARS),-bears $(BEARS)) $(if $(ONCE),-once)
 
 build: tools console
 	go build $(GO_TAGS) -trimpath -o bin/harvik ./cmd/harvik

@@ -9,6 +9,7 @@ import (
 	"html"
 	"net/http"
 	"strings"
+	"sync/atomic"
 	"time"
 )
 
@@ -178,6 +179,21 @@ func (s *Site) Staging() http.Handler {
 			return
 		}
 		s.ServeHTTP(w, r)
+	})
+}
+
+// Struggling is a host that bears only so many requests at once, and answers 429 to the others.
+func Struggling(h http.Handler, most int32) http.Handler {
+	var now atomic.Int32
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer now.Add(-1)
+		if now.Add(1) > most {
+			w.Header().Set("Retry-After", "1")
+			http.Error(w, "Too many visitors at once", http.StatusTooManyRequests)
+			return
+		}
+		time.Sleep(5 * time.Millisecond)
+		h.ServeHTTP(w, r)
 	})
 }
 

@@ -32,10 +32,11 @@ func main() {
 		edition = flag.String("edition", "spring", "spring or summer")
 		data    = flag.String("data", filepath.Join(os.TempDir(), fmt.Sprintf("harvik-demo-%d", os.Getuid())), "data folder")
 		once    = flag.Bool("once", false, "end after printing")
+		bears   = flag.Int("bears", 0, "requests at once that the garden's host bears; 0 for any number")
 	)
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	err := play(ctx, *binary, demo.Edition(*edition), *data, *once)
+	err := play(ctx, *binary, demo.Edition(*edition), *data, *once, int32(*bears))
 	interrupted := ctx.Err() != nil
 	stop()
 	if err != nil && !interrupted {
@@ -44,7 +45,7 @@ func main() {
 	}
 }
 
-func play(ctx context.Context, binary string, edition demo.Edition, data string, once bool) error {
+func play(ctx context.Context, binary string, edition demo.Edition, data string, once bool, bears int32) error {
 	if edition != demo.Spring && edition != demo.Summer {
 		return fmt.Errorf("there is no edition %q: spring or summer", edition)
 	}
@@ -52,7 +53,11 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: demo.New(edition), ReadHeaderTimeout: 10 * time.Second}
+	var garden http.Handler = demo.New(edition)
+	if bears > 0 {
+		garden = demo.Struggling(garden, bears)
+	}
+	server := &http.Server{Handler: garden, ReadHeaderTimeout: 10 * time.Second}
 	go server.Serve(site)
 	defer server.Close()
 	console, err := listen("HARVIK_PORT", "8420", "the service")

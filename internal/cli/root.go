@@ -71,7 +71,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense.`,
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usage(c, err) })
 	root.AddCommand(
 		a.startCommand(), a.linkCommand(), a.siteCommand(), a.planCommand(), a.secretCommand(), a.crawlCommand(), a.healthCommand(),
-		a.fixesCommand(), a.fixCommand(), a.pagesCommand(), a.pageCommand(), a.resourcesCommand(), a.checkCommand(),
+		a.fixesCommand(), a.fixCommand(), a.pagesCommand(), a.pageCommand(), a.resourcesCommand(), a.doorsCommand(), a.checkCommand(),
 	)
 	return root
 }

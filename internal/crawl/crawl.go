@@ -157,7 +157,7 @@ func New(c Config) (*Crawl, error) {
 		plan: p, start: c.Start, sink: c.Sink, past: c.Past, log: c.Log, client: client, paces: paces,
 		judge: judge.New(c.Runner), frontier: f, survey: &survey.Survey{Source: c.Source},
 		loggedIn: gates.HoldSessions(),
-		hosts:    map[string]*governor{}, reading: make(chan struct{}, runtime.GOMAXPROCS(0)),
+		hosts:    map[string]*governor{}, reading: make(chan struct{}, 2*runtime.GOMAXPROCS(0)),
 		stop: make(chan struct{}), pause: make(chan struct{}), wake: make(chan struct{}, 1),
 		buffers: sync.Pool{New: func() any { return new(bytes.Buffer) }}, files: map[string]File{},
 	}
@@ -292,11 +292,25 @@ func (r *Result) explain() {
 		r.Ending = Shut
 		r.Detail = fmt.Sprintf("Line %d of robots.txt shuts the start address out: %s", start.Rule.Number, start.Rule.Text)
 	case r.Report.Scored || page == nil:
+	case page.Redirect >= 0 && r.Survey.Addresses[page.Redirect].State != survey.Fetched:
+		to := &r.Survey.Addresses[page.Redirect]
+		r.Detail = fmt.Sprintf("The start address leads to %s, which is %s. Take that as the home page, or add its host to the plan's scope.", to.URL, outsideWord(to))
 	case page.Status > 0:
 		r.Detail = fmt.Sprintf("The start address answers with status %d and type %q, so there is no page to begin with.", page.Status, page.Type)
 	default:
 		r.Detail = fmt.Sprintf("The start address gives no answer (%s), so there is no page to begin with.", page.Outcome)
 	}
+}
+
+// outsideWord says why an address that the start leads to was not fetched.
+func outsideWord(a *survey.Address) string {
+	switch a.State {
+	case survey.Outside, survey.NotWeb:
+		return "outside the site"
+	case survey.Blocked:
+		return "shut out by robots.txt"
+	}
+	return "not wanted by the plan (" + a.State.String() + ")"
 }
 
 // URL is the address of a number. It may be called while judging, when the list of addresses

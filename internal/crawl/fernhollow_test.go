@@ -137,6 +137,23 @@ func TestNeighbours(t *testing.T) {
 	}
 }
 
+// TestStruggling crawls the garden while its host bears two requests at once: slower, and with
+// nothing lost.
+func TestStruggling(t *testing.T) {
+	p := testkit.DemoPlan(demo.Host, testkit.Serve(t, demo.Struggling(demo.New(demo.Summer), 2)))
+	p.Scope.Folders, p.Resources, p.Probes, p.Retries = []string{"/journal/"}, plan.None, plan.No(), 5
+	r, _ := testkit.Crawl(t, demo.Home, p)
+	refused := 0
+	for i := range r.Survey.Pages {
+		if r.Survey.Pages[i].Status == http.StatusTooManyRequests {
+			refused++
+		}
+	}
+	if len(r.Survey.Pages) < 30 || refused > 0 {
+		t.Errorf("%d pages, %d of them refused", len(r.Survey.Pages), refused)
+	}
+}
+
 func report(t *testing.T, what string, of, in map[string]bool) {
 	t.Helper()
 	var missing []string

@@ -409,6 +409,7 @@ func (c *Crawl) know(address string, m mention) int32 {
 // flush hands the batch on, with the addresses that became known since the last.
 func (c *Crawl) flush(s *saver) {
 	f := c.frontier
+	c.progress.survey(f.addresses)
 	c.batch.First = int32(f.stored)
 	c.batch.Addresses = append([]survey.Address(nil), f.addresses[f.stored:]...)
 	c.batch.Progress = c.Progress()

@@ -7,17 +7,19 @@ import (
 	"time"
 
 	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
 	"harvik/internal/record"
 )
 
 // meter keeps the progress. Safe for use from several goroutines.
 type meter struct {
-	mu     sync.Mutex
-	now    record.Progress
-	start  time.Time
-	before time.Duration // what earlier runs took
-	ring   [10]int       // fetched, by second
-	tick   int64         // second of the newest entry
+	mu       sync.Mutex
+	now      record.Progress
+	start    time.Time
+	before   time.Duration // what earlier runs took
+	ring     [10]int       // fetched, by second
+	tick     int64         // second of the newest entry
+	surveyed time.Time     // when states were last counted; of the loop alone
 }
 
 // maxSections and maxErrors bound what the progress lists.
@@ -99,6 +101,28 @@ func (m *meter) booked(f *frontier, d *Record, findings int) {
 	if section := sectionOf(a.URL); len(p.Sections) < maxSections || p.Sections[section] > 0 {
 		p.Sections[section]++
 	}
+}
+
+// survey counts the states of all addresses. It looks at each, so it waits the longer the more
+// there are.
+func (m *meter) survey(addresses []survey.Address) {
+	if wait := time.Duration(len(addresses)) * 2 * time.Microsecond; time.Since(m.surveyed) < wait {
+		return
+	}
+	m.surveyed = time.Now()
+	counts := make(map[string]int, 8)
+	var by [16]int
+	for i := range addresses {
+		by[addresses[i].State]++
+	}
+	for state, n := range by {
+		if n > 0 {
+			counts[survey.State(state).String()] = n
+		}
+	}
+	m.mu.Lock()
+	m.now.States = counts
+	m.mu.Unlock()
 }
 
 // advance clears the seconds that passed without a result.

@@ -94,6 +94,7 @@ type Progress struct {
 	Seconds   float64        `json:"seconds"` // spent on it so far
 	Left      float64        `json:"left"`    // seconds at this rate for what waits; 0 if unknown
 	Statuses  map[string]int `json:"statuses"`
+	States    map[string]int `json:"states,omitempty"` // of all known addresses, as of a moment ago
 	Types     map[string]int `json:"types,omitempty"`
 	Depths    map[int]int    `json:"depths,omitempty"`
 	Sections  map[string]int `json:"sections,omitempty"`

@@ -122,6 +122,7 @@ export interface Progress {
   seconds: number;
   left: number;
   statuses: Record<string, number> | null;
+  states?: Record<string, number>;
   types?: Record<string, number>;
   depths?: Record<string, number>;
   sections?: Record<string, number>;
@@ -162,7 +163,31 @@ export interface Crawl {
   finished?: string;
   progress: Progress;
   report?: Report;
+  probes?: Probes;
   traps?: { pattern: string; example: string; kind: string; fetched: number; left: number }[];
+}
+
+export interface Probe {
+  address: string;
+  status: number;
+  detail?: string;
+  hops?: string[];
+  type?: string;
+  title?: string;
+}
+
+export interface Probes {
+  doors: Probe[];
+  missing?: Probe[];
+  favicon?: Probe;
+  certificate?: {
+    names: string[];
+    issuer: string;
+    from: string;
+    until: string;
+    version: string;
+    protocol: string;
+  };
 }
 
 export interface AddressRow {

@@ -1,6 +1,7 @@
 import { createBrowserRouter } from "react-router";
 import { CheckList } from "../features/checks/CheckList";
 import { CrawlFrame } from "../features/crawls/CrawlFrame";
+import { Doors } from "../features/crawls/Doors";
 import { LeftOut } from "../features/crawls/LeftOut";
 import { SitePage } from "../features/crawls/SitePage";
 import { FixListPage } from "../features/fixlist/FixListPage";
@@ -30,6 +31,7 @@ export const router = createBrowserRouter([
           { path: "pages", element: <PagesTable /> },
           { path: "page", element: <PageDetail /> },
           { path: "left", element: <LeftOut /> },
+          { path: "doors", element: <Doors /> },
         ],
       },
       { path: "*", element: <NotHere /> },

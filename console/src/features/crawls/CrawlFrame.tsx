@@ -33,6 +33,7 @@ export function CrawlFrame() {
         </Tab>
         <Tab to={`${base}/pages`}>Pages</Tab>
         <Tab to={`${base}/left`}>Left out</Tab>
+        <Tab to={`${base}/doors`}>Front doors</Tab>
       </Flex>
       <Box flex="1" minH="0" overflow="auto">
         <Outlet />

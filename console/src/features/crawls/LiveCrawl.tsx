@@ -58,7 +58,8 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
         <Fact label="running for" value={duration(p.seconds)} />
         <Fact label="for those waiting, about" value={p.left > 0 ? duration(p.left) : "–"} />
       </SimpleGrid>
-      <SimpleGrid columns={{ base: 1, sm: 2, lg: 4 }} gap="6" mb="6">
+      <SimpleGrid columns={{ base: 1, sm: 2, lg: 5 }} gap="6" mb="6">
+        <Counts title="By state" counts={p.states} />
         <Counts title="By answer" counts={p.statuses} />
         <Counts title="By type" counts={p.types} />
         <Counts title="By clicks from home" counts={p.depths} byName />
