@@ -37,7 +37,7 @@ type job struct {
 	at   weburl.URL
 	host *governor
 
-	alike bool // other addresses have its shape, so it may be of a trap
+	alike bool // other addresses have its shape, and it is not known yet that they are no trap
 }
 
 type done struct {
@@ -150,7 +150,7 @@ func (c *Crawl) dispatch(r *run) {
 			continue
 		}
 		g := c.governor(&u, a.Role)
-		j := job{r.sent, id, a.URL, a.Role, u, g, c.frontier.traps.known(a.URL) != nil}
+		j := job{r.sent, id, a.URL, a.Role, u, g, c.frontier.traps.doubts(a.URL)}
 		r.mu.Lock()
 		if len(r.jobs[g]) == 0 {
 			r.hosts = append(r.hosts, g)

@@ -56,6 +56,8 @@ type variant struct{ value, text uint64 }
 // Thresholds of traps.
 const (
 	barrenMost   = 30   // fruitless pages of a family until it is shut
+	youngMost    = 200  // pages of a family until it is trusted
+	oldOneIn     = 8    // of its pages is looked into then
 	goodWeight   = 3    // how many of them a fruitful page makes good
 	sameLeast    = 15   // equal pages until a parameter is shut
 	newText      = 4    // sampled shingles that make a text new: some 30 words
@@ -127,6 +129,12 @@ func (t *traps) known(address string) *family {
 	return nil
 }
 
+// doubts tells whether the signs of an address's page will be asked for, most likely.
+func (t *traps) doubts(address string) bool {
+	f := t.known(address)
+	return f != nil && (f.fetched <= youngMost || f.barren > 0)
+}
+
 // note takes a fetched page into account. Led tells that it led to a new family.
 func (t *traps) note(address string, d *page.Document, said *signs, led bool) {
 	if d != nil {
@@ -136,7 +144,9 @@ func (t *traps) note(address string, d *page.Document, said *signs, led bool) {
 	if f == nil || f.shut {
 		return
 	}
-	f.fetched++
+	if f.fetched++; !f.looks() {
+		return
+	}
 	fruitful := led
 	if said == nil {
 		said = signsOf(address, d)
@@ -150,6 +160,12 @@ func (t *traps) note(address string, d *page.Document, said *signs, led bool) {
 	} else if f.barren++; f.barren >= barrenMost {
 		f.shut = true
 	}
+}
+
+// looks tells whether the family's page just counted is looked into: every one of a young family
+// and while there is doubt, and every eighth of one that has always been fruitful.
+func (f *family) looks() bool {
+	return f.fetched <= youngMost || f.barren > 0 || f.fetched%oldOneIn == 0
 }
 
 // compare learns whether a page's parameters matter.
