@@ -97,8 +97,9 @@ type Crawl struct {
 	refusal  refusal
 	survey   *survey.Survey
 	rules    ruleBook
-	reading  chan struct{}   // bounds the bodies that are read at once
-	files    map[string]File // of the past, by address
+	reading  chan struct{}           // bounds the bodies that are read at once
+	files    map[string]File         // of the past, by address; of the present, only which there are
+	maps     []record.PreviewSitemap // what the sitemaps gave, in the order read
 	stop     chan struct{}
 	stopOnce sync.Once
 	pause    chan struct{}

@@ -45,6 +45,7 @@ type frontier struct {
 	aside     map[int32]bool // named by nofollow pages only, so far
 	quotas    []int          // fetched or queued, by quota of the scope
 	traps     traps
+	loads     int            // resources that wait or were fetched
 	stored    int            // addresses that a sink has
 	changed   map[int32]bool // of these, those that have changed since
 }
@@ -118,7 +119,8 @@ func (f *frontier) again(id int32, m mention) (wanted bool) {
 // anything else waits for its lane.
 func (f *frontier) place(id int32, m mention) (wanted bool) {
 	a := &f.addresses[id]
-	switch l := laneOf(a.Role); {
+	l := laneOf(a.Role)
+	switch {
 	case a.State != survey.Waiting:
 		return false
 	case l == linked:
@@ -126,13 +128,24 @@ func (f *frontier) place(id int32, m mention) (wanted bool) {
 			f.aside[id] = true
 		}
 		return m.follow
-	case f.lane >= l:
+	case l == loaded:
+		if f.loads >= f.mostLoads() {
+			a.State, a.Rule.Text = survey.OverLimit, "more resources than pages can account for"
+			return false
+		}
+		f.loads++
+	}
+	if f.lane >= l {
 		f.queue.push(id, f.addresses)
-	default:
+	} else {
 		f.later[l] = append(f.later[l], id)
 	}
 	return false
 }
+
+// mostLoads is how many resources are fetched at most: more than any honest site has, so that a
+// hostile page cannot keep a crawl busy for ever.
+func (f *frontier) mostLoads() int { return 1000 + 20*f.plan.Pages }
 
 func laneOf(r page.Role) lane {
 	switch r {

@@ -162,3 +162,25 @@ func bomb(file bool) http.HandlerFunc {
 		z.Close()
 	}
 }
+
+// TestTooManyResources bounds what a page can make a crawl fetch.
+func TestTooManyResources(t *testing.T) {
+	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		if strings.HasPrefix(r.URL.Path, "/p") || r.URL.Path == "/" {
+			for i := range 1500 {
+				fmt.Fprintf(w, "<img src=/i%s-%d.png>", r.URL.Path[1:], i)
+			}
+		}
+	})
+	r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/", plan.Plan{Pages: 10, Parallel: 16, Retries: -1, Probes: plan.No()})
+	left := 0
+	for i := range r.Survey.Addresses {
+		if r.Survey.Addresses[i].State == survey.OverLimit {
+			left++
+		}
+	}
+	if len(r.Survey.Loaded) != 1200 || left != 300 || r.Survey.Partial {
+		t.Errorf("%d resources fetched, %d left; partial %v", len(r.Survey.Loaded), left, r.Survey.Partial)
+	}
+}

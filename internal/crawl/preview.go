@@ -12,7 +12,6 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/robots"
-	"harvik/internal/core/sitemap"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/text"
 	"harvik/internal/record"
@@ -96,21 +95,7 @@ func (c *Crawl) previewRobots() record.PreviewRobots {
 
 // previewSitemaps tells what each sitemap that was asked for gave.
 func (c *Crawl) previewSitemaps() []record.PreviewSitemap {
-	out := []record.PreviewSitemap{}
-	for _, f := range c.files {
-		if f.Kind != "sitemap" {
-			continue
-		}
-		one := record.PreviewSitemap{Address: f.Address, Status: f.Status, Detail: f.Detail}
-		if f.Status == 200 {
-			file, err := sitemap.Parse(inflate(f.Body))
-			one.Form, one.Pages, one.Sitemaps = file.Form, len(file.Pages), len(file.Sitemaps)
-			if err != nil {
-				one.Detail = err.Error()
-			}
-		}
-		out = append(out, one)
-	}
+	out := append([]record.PreviewSitemap{}, c.maps...)
 	slices.SortFunc(out, func(a, b record.PreviewSitemap) int { return strings.Compare(a.Address, b.Address) })
 	return out
 }

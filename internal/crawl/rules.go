@@ -17,6 +17,7 @@ import (
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
+	"harvik/internal/record"
 )
 
 // ruleBook holds the robots.txt of each origin, read once. It is safe for use from several
@@ -176,7 +177,8 @@ func (c *Crawl) sitemaps() (out []string) {
 const (
 	maxSitemaps     = 1000
 	maxSitemapBytes = 50 << 20
-	maxSitemapDepth = 2 // an index may not list indexes (sitemaps.org); some do
+	maxSitemapTotal = 256 << 20 // bytes of all of them
+	maxSitemapDepth = 2         // an index may not list indexes (sitemaps.org); some do
 	maxListed       = 2_000_000
 )
 
@@ -191,7 +193,8 @@ func (c *Crawl) readSitemaps(queue []string) {
 		todo = append(todo, one{q, 0})
 	}
 	seen := map[string]bool{}
-	for len(todo) > 0 && len(seen) < maxSitemaps && c.ctx.Err() == nil {
+	total := 0
+	for len(todo) > 0 && len(seen) < maxSitemaps && total < maxSitemapTotal && c.ctx.Err() == nil {
 		u, err := c.start.Parse(todo[0].address)
 		depth := todo[0].depth
 		todo = todo[1:]
@@ -200,13 +203,18 @@ func (c *Crawl) readSitemaps(queue []string) {
 		}
 		seen[u.Key()] = true
 		got := c.sitemap(u)
-		if got.Status != 200 {
-			continue
+		total += len(got.Body)
+		told := record.PreviewSitemap{Address: u.Key(), Status: got.Status, Detail: got.Detail}
+		var file sitemap.File
+		if got.Status == 200 {
+			var err error
+			if file, err = sitemap.Parse(inflate(got.Body)); err != nil {
+				c.log.Info("sitemap has faults", "address", u.Key(), "reason", err.Error())
+				told.Detail = err.Error()
+			}
+			told.Form, told.Pages, told.Sitemaps = file.Form, len(file.Pages), len(file.Sitemaps)
 		}
-		file, err := sitemap.Parse(inflate(got.Body))
-		if err != nil {
-			c.log.Info("sitemap has faults", "address", u.Key(), "reason", err.Error())
-		}
+		c.maps = append(c.maps, told)
 		if depth < maxSitemapDepth {
 			for _, s := range file.Sitemaps {
 				todo = append(todo, one{s, depth + 1})
@@ -222,7 +230,7 @@ func (c *Crawl) sitemap(u weburl.URL) File {
 	if !known {
 		a := c.support(c.ctx, u)
 		got = File{"sitemap", u.Key(), a.Status, a.Detail, a.Body}
-		c.files[got.Address] = got
+		c.files[got.Address] = File{Kind: got.Kind, Address: got.Address} // its body goes with the batch
 		c.batch.Files = append(c.batch.Files, got)
 	}
 	return got

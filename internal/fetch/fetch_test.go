@@ -260,3 +260,37 @@ func TestHTTP2(t *testing.T) {
 		t.Errorf("%s %s: %s %q", a.Outcome, a.Detail, a.Protocol, a.Body)
 	}
 }
+
+// TestSecurePhases closes encrypted connections at every phase, in HTTP/1.1 and HTTP/2.
+func TestSecurePhases(t *testing.T) {
+	abort := func(path string) http.HandlerFunc {
+		return func(w http.ResponseWriter, _ *http.Request) {
+			if path == "body" {
+				w.Header().Set("Content-Type", "text/html")
+				fmt.Fprint(w, "<title>Fern</title>")
+				w.(http.Flusher).Flush()
+			}
+			panic(http.ErrAbortHandler) // a RST_STREAM in HTTP/2
+		}
+	}
+	for _, two := range []bool{false, true} {
+		for path, want := range map[string]page.Outcome{"head": page.Reset, "body": page.Truncated} {
+			server := httptest.NewUnstartedServer(abort(path))
+			server.EnableHTTP2 = two
+			server.StartTLS()
+			ca := pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw})
+			if a := get(t, Settings{CA: string(ca)}, server.URL); a.Outcome != want || a.Detail == "" {
+				t.Errorf("HTTP/2 %v, in the %s: %s (%s), want %s", two, path, a.Outcome, a.Detail, want)
+			}
+			server.Close()
+		}
+	}
+	for name, serve := range map[string]func(net.Conn){
+		"at once":        func(net.Conn) {},
+		"after nonsense": func(c net.Conn) { io.WriteString(c, "\x15\x03\x01\x00\x02\x02\x28") }, // an alert: handshake failure
+	} {
+		if a := get(t, Settings{}, "https://"+listen(t, serve)+"/"); a.Outcome != page.Reset && a.Outcome != page.TLSFailed || a.Detail == "" {
+			t.Errorf("closed %s: %s (%s)", name, a.Outcome, a.Detail)
+		}
+	}
+}

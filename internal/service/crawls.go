@@ -55,9 +55,15 @@ func (s *Service) listCrawls(c *gin.Context) {
 	}
 	for i := range crawls {
 		s.enliven(&crawls[i])
+		if p := &crawls[i].Plan; len(p.Sources.Addresses) > maxListedAddresses { // each crawl itself has them all
+			p.Sources.Addresses = p.Sources.Addresses[:maxListedAddresses]
+		}
 	}
 	c.JSON(http.StatusOK, gin.H{"crawls": crawls, "next": next})
 }
+
+// maxListedAddresses is how many of a plan's addresses a list of crawls repeats.
+const maxListedAddresses = 20
 
 // enliven replaces the stored progress of a running crawl by that of now.
 func (s *Service) enliven(cr *record.Crawl) {
