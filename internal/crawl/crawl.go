@@ -47,7 +47,8 @@ type Record struct {
 type File struct {
 	Kind    string // "robots" or "sitemap"
 	Address string
-	Status  int // 0 if there was no answer
+	Status  int          // 0 if there was no answer
+	Outcome page.Outcome // why there was none; not stored
 	Detail  string
 	Body    []byte
 }

@@ -394,7 +394,7 @@ func TestOutbound(t *testing.T) {
 		}
 	}))
 	defer other.Close()
-	home := site{"/": links(other.URL+"/here", other.URL+"/gone", other.URL+"/moved", other.URL+"/closed")}
+	home := site{"/": links(other.URL+"/here", other.URL+"/gone", other.URL+"/moved", other.URL+"/closed", "http://nowhere.invalid/x")}
 	for _, outbound := range []bool{false, true} {
 		r, _ := run(t, home, plan.Plan{Outbound: outbound, Probes: plan.No(), Sources: plan.Sources{Sitemaps: plan.No()}})
 		got := map[string]string{}
@@ -404,7 +404,7 @@ func TestOutbound(t *testing.T) {
 		}
 		want := map[string]string{}
 		if outbound {
-			want = map[string]string{"/here": "200 answered", "/gone": "404 answered", "/moved": "301 answered", "/closed": "0 robots"}
+			want = map[string]string{"/here": "200 answered", "/gone": "404 answered", "/moved": "301 answered", "/closed": "0 robots", "http://nowhere.invalid/x": "0 no-dns"}
 		}
 		expect(t, got, want)
 	}

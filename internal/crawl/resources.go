@@ -20,11 +20,9 @@ const (
 // load fetches what is no page: a resource, or an outbound link that is checked for being
 // alive. HEAD comes first; where its answer cannot be trusted, or the content matters, GET.
 func (c *Crawl) load(ctx context.Context, j *job) (*page.Facts, int) {
-	if rule, blocked := c.isBlocked(ctx, j); blocked {
-		a := fetch.Answer{Outcome: page.RobotsBlocks, Detail: rule}
+	if a, blocked := c.isBlocked(ctx, j); blocked {
 		c.release(j.host, &a)
-		f := c.answered(&j.at, &a, 0)
-		return f, 0
+		return c.answered(&j.at, &a, 0), 0
 	}
 	buf := c.buffers.Get().(*bytes.Buffer)
 	defer c.keep(buf)
@@ -67,16 +65,20 @@ func headLies(a *fetch.Answer, role page.Role) bool {
 	return false
 }
 
-// isBlocked asks the robots.txt of a resource's host, inside the site or not.
-func (c *Crawl) isBlocked(ctx context.Context, j *job) (rule string, blocked bool) {
+// isBlocked asks the robots.txt of a resource's host, inside the site or not. Where the host gives
+// no answer at all, that is the answer for its resources, too: it is not asked again for each.
+func (c *Crawl) isBlocked(ctx context.Context, j *job) (a fetch.Answer, blocked bool) {
 	if c.plan.Robots == plan.Disregard {
-		return "", false
+		return a, false
 	}
 	origin := j.at.Origin() + "/"
-	rules, _ := c.rules.of(ctx, origin)
+	rules, got := c.rules.of(ctx, origin)
 	v := rules.Decide(c.plan.RobotsAs, j.url[len(origin)-1:])
-	if v.Allowed {
-		return "", false
+	switch {
+	case v.Allowed:
+		return a, false
+	case got.Status == 0 && got.Outcome != "" && got.Outcome != page.Answered:
+		return fetch.Answer{Outcome: got.Outcome, Detail: got.Detail, Length: -1}, true
 	}
-	return strings.TrimSpace(v.Rule.Text), true
+	return fetch.Answer{Outcome: page.RobotsBlocks, Detail: strings.TrimSpace(v.Rule.Text), Length: -1}, true
 }

@@ -59,7 +59,8 @@ func (c *Crawl) readRules(ctx context.Context, origin string) (*robots.File, Fil
 		got = File{Kind: "robots", Address: address}
 		if u, err := weburl.Parse(address); err == nil {
 			a := c.support(ctx, u)
-			got.Status, got.Detail, got.Body = a.Status, a.Detail, a.Body[:min(len(a.Body), robots.MaxBytes+1)]
+			got.Status, got.Outcome, got.Detail = a.Status, a.Outcome, a.Detail
+			got.Body = a.Body[:min(len(a.Body), robots.MaxBytes+1)]
 		}
 	}
 	switch {
@@ -96,12 +97,13 @@ const maxRedirects = 5
 // support fetches a robots.txt or sitemap, following redirects. The body is the caller's.
 func (c *Crawl) support(ctx context.Context, u weburl.URL) fetch.Answer {
 	var a fetch.Answer
+	most := c.retries(&u)
 	for range maxRedirects + 1 {
 		var buf bytes.Buffer
 		want := func(status int, _ string) bool { return status < 300 }
 		for try := 0; ; try++ {
 			a = c.client.Do(ctx, &u, &buf, fetch.Request{Want: want, MaxBytes: maxSitemapBytes})
-			if try >= c.plan.Retries || !worthRetrying(&a) || ctx.Err() != nil {
+			if try >= most || !worthRetrying(&a) || ctx.Err() != nil {
 				break
 			}
 			select {
@@ -229,7 +231,7 @@ func (c *Crawl) sitemap(u weburl.URL) File {
 	got, known := c.files[u.Key()]
 	if !known {
 		a := c.support(c.ctx, u)
-		got = File{"sitemap", u.Key(), a.Status, a.Detail, a.Body}
+		got = File{"sitemap", u.Key(), a.Status, a.Outcome, a.Detail, a.Body}
 		c.files[got.Address] = File{Kind: got.Kind, Address: got.Address} // its body goes with the batch
 		c.batch.Files = append(c.batch.Files, got)
 	}

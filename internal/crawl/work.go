@@ -55,10 +55,7 @@ const longestWait = 5 * time.Minute
 // try fetches, again where that may help: after 429, 5xx and broken connections, with
 // pauses of 0.5 s, 1 s, 2 s … or what Retry-After asks for. The host stays taken.
 func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Request) (a fetch.Answer, retries int) {
-	most := c.plan.Retries
-	if j.role == page.AsLink {
-		most = 0
-	}
+	most := c.retries(&j.at)
 	for {
 		a = c.client.Do(ctx, &j.at, buf, r)
 		if retries >= most || !worthRetrying(&a) {
@@ -81,6 +78,14 @@ func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Requ
 		}
 		retries++
 	}
+}
+
+// retries is how often a request may be tried again: other people's hosts are asked once.
+func (c *Crawl) retries(u *weburl.URL) int {
+	if !c.frontier.scope.Inside(u.Key()) {
+		return 0
+	}
+	return c.plan.Retries
 }
 
 func worthRetrying(a *fetch.Answer) bool {
