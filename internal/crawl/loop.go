@@ -2,14 +2,10 @@ package crawl
 
 import (
 	"context"
-	"slices"
-	"strings"
 	"sync"
 	"time"
 
 	"harvik/internal/core/page"
-	"harvik/internal/core/plan"
-	"harvik/internal/core/robots"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 )
@@ -301,152 +297,6 @@ func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 		c.book(&cleared[i].Record)
 	}
 	return nil
-}
-
-// partings are what links say that end a session, in address or words.
-var partings = []string{
-	"logout", "log-out", "log_out", "log out", "logoff", "log-off", "log off", "signout", "sign-out", "sign_out", "sign out",
-	"abmelden", "allgofnodi", "déconnexion", "deconnexion", "cerrar-sesion", "cerrar sesión", "uitloggen",
-}
-
-// endsSession tells a link that would log the crawl out.
-func endsSession(l *page.Link) bool {
-	_, path, _ := strings.Cut(l.Address, "://")
-	_, path, _ = strings.Cut(strings.ToLower(path), "/")
-	words := strings.ToLower(l.Words + l.Label)
-	return slices.ContainsFunc(partings, func(p string) bool {
-		return strings.Contains(path, p) || len(words) < 40 && strings.Contains(words, p)
-	})
-}
-
-// book makes one result part of the crawl: its links become known addresses, its facts go to
-// the survey and the next batch.
-func (c *Crawl) book(d *Record) {
-	f := c.frontier
-	a := f.addresses[d.ID]
-	f.addresses[d.ID].State = survey.Fetched
-	d.Role = a.Role
-	if a.Role == page.AsPage {
-		c.bookPage(d, a)
-	} else {
-		c.bookLoaded(d, a)
-	}
-	c.batch.Records = append(c.batch.Records, *d)
-	c.taken++
-	c.progress.booked(f, d, c.judge.Places())
-}
-
-func (c *Crawl) bookPage(d *Record, a survey.Address) {
-	f := c.frontier
-	obeys := c.plan.Robots != plan.Disregard
-	redirect, canonical := int32(-1), int32(-1)
-	born := f.traps.born
-	if d.Facts.Redirect != "" {
-		redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth, found: survey.ByRedirect, follow: true})
-	}
-	doc := d.Facts.Document
-	if doc != nil {
-		follow := doc.Robots.NoFollow == "" || !obeys
-		if address := d.Facts.Canonical(); address != "" {
-			canonical = c.know(address, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByCanonical, follow: true})
-		}
-		d.Links = make([]int32, len(doc.Links))
-		for i := range doc.Links {
-			d.Links[i] = -1
-			if doc.Links[i].Address != "" {
-				m := mention{from: d.ID, depth: a.Depth + 1, found: survey.ByLink, follow: follow}
-				if c.loggedIn && endsSession(&doc.Links[i]) {
-					m.avoid = "it would log the crawl out"
-				}
-				d.Links[i] = c.know(doc.Links[i].Address, m)
-			}
-		}
-	}
-	d.Uses = c.uses(d, a.Depth)
-	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
-	c.survey.Use(d.ID, d.Uses)
-	c.judge.Collect(d.Findings)
-	f.traps.note(a.URL, doc, d.said, f.traps.born > born)
-	d.said = nil
-	if d.Facts.IsPage() && sortOf(d.Facts) == "" {
-		c.refusal.lastOK = a.URL
-	}
-}
-
-func (c *Crawl) bookLoaded(d *Record, a survey.Address) {
-	redirect := int32(-1)
-	if d.Facts.Redirect != "" {
-		redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByRedirect, role: a.Role})
-	}
-	d.Uses = c.uses(d, 0)
-	c.survey.AddLoaded(d.ID, d.Facts, redirect)
-	c.survey.Use(d.ID, d.Uses)
-}
-
-// uses makes what a document or stylesheet loads known.
-func (c *Crawl) uses(d *Record, depth int32) []int32 {
-	loads := d.Facts.Loads()
-	if len(loads) == 0 || c.plan.Resources == plan.None {
-		return nil
-	}
-	out := make([]int32, len(loads))
-	for i, u := range loads {
-		out[i] = c.know(u.Address, mention{from: d.ID, found: survey.ByUse, role: u.Role})
-	}
-	return out
-}
-
-// know gives an address its number, queueing it if it is new, inside and wanted.
-func (c *Crawl) know(address string, m mention) int32 {
-	id, wanted := c.frontier.add(address, m)
-	if wanted {
-		c.rulesFor(address)
-		c.frontier.admit(id)
-	}
-	return id
-}
-
-// flush hands the batch on, with the addresses that became known since the last.
-func (c *Crawl) flush(s *saver) {
-	f := c.frontier
-	c.progress.survey(f.addresses)
-	c.batch.First = int32(f.stored)
-	c.batch.Addresses = append([]survey.Address(nil), f.addresses[f.stored:]...)
-	c.batch.Progress = c.Progress()
-	f.stored = len(f.addresses)
-	if len(c.batch.Addresses)+len(c.batch.Records)+len(c.batch.Files) > 0 {
-		s.save(c.batch)
-	}
-	s.last = time.Now()
-	c.batch = Batch{Seq: c.taken}
-}
-
-// listUnlinked adds what only the sitemaps list and the crawl's end left unfetched.
-func (c *Crawl) listUnlinked() {
-	f := c.frontier
-	for _, address := range f.listed {
-		if _, known := f.numbers[address]; known || f.scope.Origin(address) == "" {
-			continue
-		}
-		a := survey.Address{URL: address, FoundOn: -1, Found: survey.BySitemap, InSitemap: true}
-		if f.judge(&a); a.State == survey.Waiting {
-			a.State = survey.Unlinked
-			if v := c.verdict(address); !v.Allowed {
-				a.State, a.Rule = survey.Blocked, v.Rule
-			}
-		}
-		f.append(a)
-	}
-}
-
-// verdict is what the robots.txt of an inside address says of it, as far as it was read.
-func (c *Crawl) verdict(address string) robots.Verdict {
-	origin := c.frontier.scope.Origin(address)
-	rules := c.frontier.rules[origin]
-	if rules == nil || c.plan.Robots == plan.Disregard {
-		return robots.Verdict{Allowed: true}
-	}
-	return rules.Decide(c.plan.RobotsAs, address[len(origin)-1:])
 }
 
 // isRefused asks again for a page that answered before.

@@ -10,7 +10,6 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
-	"harvik/internal/core/robots"
 	"harvik/internal/core/survey"
 )
 
@@ -76,50 +75,6 @@ type Summary struct {
 // Scan reads the column.
 func (r *Summary) Scan(src any) error { return scanJSON(src, r) }
 
-// Progress is how far a crawl is.
-type Progress struct {
-	Phase     string         `json:"phase"`          // "starting", "resuming", "fetching", "probing", "judging", "done"
-	Lane      string         `json:"lane,omitempty"` // what is being fetched: "links", "sitemaps", "resources", "outbound"
-	Fetched   int            `json:"fetched"`        // addresses
-	Pages     int            `json:"pages"`          // of these, those that count for the plan's number of pages
-	Resources int            `json:"resources"`      // of these, the others
-	Waiting   int            `json:"waiting"`        // known and still to be fetched in this lane
-	Later     int            `json:"later"`          // likewise, in later ones
-	Known     int            `json:"known"`          // addresses of any kind
-	Failures  int            `json:"failures"`       // no answer, or one of 400 and above
-	Findings  int            `json:"findings"`       // places so far
-	Retries   int            `json:"retries"`
-	Bytes     int64          `json:"bytes"`   // of bodies, on the wire
-	Rate      float64        `json:"rate"`    // addresses a second, over the last seconds
-	Seconds   float64        `json:"seconds"` // spent on it so far
-	Left      float64        `json:"left"`    // seconds at this rate for what waits; 0 if unknown
-	Statuses  map[string]int `json:"statuses"`
-	States    map[string]int `json:"states,omitempty"` // of all known addresses, as of a moment ago
-	Types     map[string]int `json:"types,omitempty"`
-	Depths    map[int]int    `json:"depths,omitempty"`
-	Sections  map[string]int `json:"sections,omitempty"`
-	Last      string         `json:"last,omitempty"`   // address fetched last
-	Errors    []FetchError   `json:"errors,omitempty"` // the last ones, oldest first
-	Pace      *Pace          `json:"pace,omitempty"`   // on the home page's host
-}
-
-// Pace is how fast a host is being asked, and why no faster.
-type Pace struct {
-	Parallel int     `json:"parallel"`         // requests at once, now
-	Of       int     `json:"of"`               // and by the plan
-	Gap      float64 `json:"gap"`              // seconds between the starts of two requests
-	Waits    float64 `json:"waits,omitempty"`  // seconds until the next start, where the server asked to wait
-	Reason   string  `json:"reason,omitempty"` // what slows it, in words
-	Crawls   int     `json:"crawls"`           // that share this host
-}
-
-// FetchError is a fetch that failed.
-type FetchError struct {
-	Address string `json:"address"`
-	What    string `json:"what"` // "status 404", or the outcome
-	Detail  string `json:"detail,omitempty"`
-}
-
 // Probes are what a site's front doors and odd addresses answer.
 type Probes struct {
 	Doors       []Probe      `json:"doors"`             // http and https, with and without www
@@ -151,15 +106,6 @@ type Certificate struct {
 	Version  string    `json:"version"` // of TLS
 	Cipher   string    `json:"cipher"`
 	Protocol string    `json:"protocol"` // of HTTP
-}
-
-// A Trap is a pattern of addresses that never ends.
-type Trap struct {
-	Pattern string `json:"pattern"`
-	Example string `json:"example"`
-	Kind    string `json:"kind"`    // "pattern", or "parameter" whose value changes nothing
-	Fetched int    `json:"fetched"` // until it was recognised
-	Left    int    `json:"left"`    // addresses not fetched for it
 }
 
 // A PageRow is a fetched address in a list.
@@ -364,48 +310,4 @@ type Secret struct {
 	Name    string    `db:"name" json:"name"`
 	Host    string    `db:"host" json:"host"` // the one host that it is sent to
 	Changed time.Time `db:"changed" json:"changed"`
-}
-
-// A Preview is what can be told of a crawl before it begins.
-type Preview struct {
-	Home      string           `json:"home"`
-	Plan      PlanValue        `json:"plan"`
-	Robots    PreviewRobots    `json:"robots"`
-	Sitemaps  []PreviewSitemap `json:"sitemaps"`
-	Listed    int              `json:"listed"`    // addresses of the site that its sitemaps list
-	Sampled   int              `json:"sampled"`   // pages that were looked at
-	Known     int              `json:"known"`     // addresses that they and the sitemaps name
-	Least     int              `json:"least"`     // addresses of the site, at least
-	Most      int              `json:"most"`      // and probably at most
-	Basis     string           `json:"basis"`     // of the estimate, in words
-	PerSecond float64          `json:"perSecond"` // addresses a second at this pace
-	Shortest  float64          `json:"shortest"`  // seconds for the least, or for the plan's number of pages
-	Longest   float64          `json:"longest"`
-	Warnings  []string         `json:"warnings,omitempty"`
-}
-
-// Pages is the plan's number of pages.
-func (p *Preview) Pages() int { return plan.Plan(p.Plan).WithDefaults().Pages }
-
-// PreviewRobots is what robots.txt says to the plan's agent.
-type PreviewRobots struct {
-	Address   string        `json:"address"`
-	Status    int           `json:"status"`
-	Detail    string        `json:"detail,omitempty"`
-	As        string        `json:"as"`
-	Policy    string        `json:"policy"`
-	Rules     []robots.Line `json:"rules"` // that hold for it
-	Notes     []robots.Line `json:"notes"` // lines that cannot be read
-	Delay     float64       `json:"delay"` // seconds between requests that it asks for
-	ShutsHome *robots.Line  `json:"shutsHome,omitempty"`
-}
-
-// PreviewSitemap is one sitemap.
-type PreviewSitemap struct {
-	Address  string `json:"address"`
-	Status   int    `json:"status"`
-	Form     string `json:"form,omitempty"`
-	Pages    int    `json:"pages"`
-	Sitemaps int    `json:"sitemaps"` // of an index
-	Detail   string `json:"detail,omitempty"`
 }
