@@ -45,23 +45,26 @@ type done struct {
 // run is the state of the loop. What the lock guards is also used by whoever has just finished
 // a request: it starts the next one itself, without waiting for the loop to be scheduled.
 type run struct {
-	results chan done    // has room for all that the window allows, so that nobody waits for the loop
-	ahead   map[int]done // received, and waiting for an older one
-	sent    int
-	taken   int
-	group   sync.WaitGroup
+	results  chan done    // has room for all that the window allows, so that nobody waits for the loop
+	ahead    map[int]done // received, and waiting for an older one
+	sent     int
+	taken    int
+	received int
+	group    sync.WaitGroup
 
 	mu    sync.Mutex
 	jobs  map[*governor][]job // waiting for their host, in order
 	hosts []*governor         // those with jobs, in turn
+	begun int
 	busy  int
 	ended bool // nothing more is started
 }
 
-func (r *run) isBusy() bool {
+// isIdle tells whether the results of all that was begun are in.
+func (r *run) isIdle() bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return r.busy > 0
+	return r.begun == r.received
 }
 
 // end keeps jobs that wait for their host from being started.
@@ -87,7 +90,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 		if ending == "" {
 			c.dispatch(r)
 		}
-		if (ending != "" || r.sent == r.taken) && !r.isBusy() {
+		if (ending != "" || r.sent == r.taken) && r.isIdle() {
 			held := c.refusal.release()
 			for i := range held {
 				c.book(&held[i].Record)
@@ -105,6 +108,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 		timer.Reset(c.startReady(fetching, r))
 		select {
 		case d := <-r.results:
+			r.received++
 			if paused := c.receive(ctx, r, d, saver); paused != nil {
 				return "", paused
 			}
@@ -176,6 +180,7 @@ func (c *Crawl) startReady(ctx context.Context, r *run) time.Duration {
 			if ok {
 				j := r.jobs[g][0]
 				r.jobs[g] = r.jobs[g][1:]
+				r.begun++
 				r.busy++
 				started = true
 				r.group.Go(func() { c.work(ctx, r, j) })
