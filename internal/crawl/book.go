@@ -48,7 +48,7 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 	f := c.frontier
 	obeys := c.plan.Robots != plan.Disregard
 	redirect, canonical := int32(-1), int32(-1)
-	born := f.traps.born
+	f.traps.begin(a.URL)
 	if d.Facts.Redirect != "" {
 		redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth, found: survey.ByRedirect, follow: true})
 	}
@@ -74,7 +74,7 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
 	c.survey.Use(d.ID, d.Uses)
 	c.judge.Collect(d.Findings)
-	f.traps.note(a.URL, doc, d.said, f.traps.born > born)
+	f.traps.note(a.URL, a.Depth, d.Facts, d.said)
 	d.said = nil
 	if d.Facts.IsPage() && sortOf(d.Facts) == "" {
 		c.refusal.lastOK = a.URL

@@ -224,7 +224,7 @@ func (f *frontier) admit(id int32) {
 			return
 		}
 	}
-	if t := f.traps.admits(a.URL); t != nil {
+	if t := f.traps.admits(a.URL); t != nil && !a.InSitemap {
 		f.trap(id, t)
 		return
 	}
@@ -237,6 +237,14 @@ func (f *frontier) admit(id int32) {
 		f.quotas[n]++
 	}
 	f.queue.push(id, f.addresses)
+}
+
+// shuts is the trap that an address was found to belong to since it was queued, nil for none.
+func (f *frontier) shuts(id int32) *family {
+	if f.addresses[id].InSitemap {
+		return nil
+	}
+	return f.traps.shuts(f.addresses[id].URL)
 }
 
 func (f *frontier) trap(id int32, t *family) {

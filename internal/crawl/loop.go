@@ -222,7 +222,7 @@ func (c *Crawl) next(outstanding int) (id int32, ok bool) {
 				if f.addresses[id].Role != page.AsPage {
 					return id, true
 				}
-				if t := f.traps.shuts(f.addresses[id].URL); t != nil {
+				if t := f.shuts(id); t != nil {
 					f.trap(id, t)
 					continue
 				}
@@ -282,7 +282,7 @@ func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 		c.book(&d.Record)
 		return nil
 	}
-	if t := f.traps.shuts(d.url); t != nil {
+	if t := f.shuts(d.id); t != nil {
 		f.trap(d.id, t)
 		c.pages--
 		return nil

@@ -1,6 +1,7 @@
 package crawl
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -14,9 +15,10 @@ import (
 //
 // Addresses of one shape are a family: numbers and random-looking parts of the path folded,
 // repeated stretches of the path once, and of a query the name of its parameter, or "several".
-// A page is fruitful if it leads to a family not met before, or if its title or text has not
+// A page is fruitful if it leads to another family that is, or if its title or text has not
 // been seen in its own family; numbers and the names of months and days do not count. A family
-// whose pages go on being fruitless is shut: its addresses are no longer fetched. So a calendar
+// whose pages go on being fruitless while they lead ever deeper into itself is shut: its addresses
+// are no longer fetched. What a sitemap lists is never shut. So a calendar
 // without events and a shop's filter combinations end, but a list of 400 pages does not.
 //
 // Besides, a parameter whose value never changes the page, such as a session id, is shut: one
@@ -25,8 +27,11 @@ type traps struct {
 	index      map[uint64]int32 // key → index in families, −1 with one member so far
 	families   []*family
 	parameters map[string]*parameter
-	remembered int // texts by parameter, all together
-	born       int // families so far
+	remembered int    // texts by parameter, all together
+	here       uint64 // key of the page that is being booked
+	led        bool   // it leads to a family that was not met before, or that is fruitful
+	grew       bool   // it leads to further addresses of its own family
+	spilled    bool   // it leads to further addresses of a family that is worn out
 }
 
 // A family is the addresses of one shape.
@@ -34,10 +39,17 @@ type family struct {
 	pattern  string
 	example  string
 	several  bool // more than one parameter
+	repeated bool // a part of the path stands twice
+	dated    bool // the address looks like a date
 	words    map[uint64]struct{}
 	shingles map[uint64]struct{}
 	fetched  int
-	barren   int // fruitless pages, less what fruitful ones made good
+	barren   int                // fruitless pages, less what fruitful ones made good
+	doubtful int                // fruitless pages, all told
+	grown    int                // of these, those that led to further ones of the family
+	spilled  int                // of these, those that led to dull pages of another family
+	hops     int                // of these, redirects
+	depths   map[int32]struct{} // of these
 	shut     bool
 	left     int // addresses not fetched for it
 }
@@ -56,8 +68,11 @@ type variant struct{ value, text uint64 }
 // Thresholds of traps.
 const (
 	barrenMost   = 30   // fruitless pages of a family until it is shut
+	wornOut      = 10   // fruitless pages from which leading to a family counts for nothing
+	deepLeast    = 8    // depths at which pages of an endless family lie
 	youngMost    = 200  // pages of a family until it is trusted
 	oldOneIn     = 8    // of its pages is looked into then
+	listMost     = 450  // the same, of a list that leads to further items
 	goodWeight   = 3    // how many of them a fruitful page makes good
 	sameLeast    = 15   // equal pages until a parameter is shut
 	newText      = 4    // sampled shingles that make a text new: some 30 words
@@ -92,14 +107,23 @@ func (t *traps) admits(address string) *family {
 	i, known := t.index[key]
 	if !known {
 		t.index[key] = -1
-		t.born++
+		t.led = true
 		return nil
+	}
+	switch {
+	case key == t.here:
+		t.grew = true
+	case i < 0 || t.families[i].barren < wornOut:
+		t.led = true
+	default:
+		t.spilled = true
 	}
 	if i < 0 {
 		i = int32(len(t.families))
 		t.index[key] = i
 		t.families = append(t.families, &family{
-			pattern: shape, example: address, several: several, words: map[uint64]struct{}{}, shingles: map[uint64]struct{}{},
+			pattern: shape, example: address, several: several, repeated: strings.HasSuffix(shape, "…"), dated: dated.MatchString(address),
+			words: map[uint64]struct{}{}, shingles: map[uint64]struct{}{}, depths: map[int32]struct{}{},
 		})
 	}
 	return nil
@@ -135,8 +159,15 @@ func (t *traps) doubts(address string) bool {
 	return f != nil && (f.fetched <= youngMost || f.barren > 0)
 }
 
-// note takes a fetched page into account. Led tells that it led to a new family.
-func (t *traps) note(address string, d *page.Document, said *signs, led bool) {
+// begin prepares for the booking of a page.
+func (t *traps) begin(address string) {
+	shape, _ := shapeOf(address)
+	t.here, t.led, t.grew, t.spilled = xxhash.Sum64String(shape), false, false, false
+}
+
+// note takes a fetched page into account, after all that it leads to was admitted.
+func (t *traps) note(address string, depth int32, facts *page.Facts, said *signs) {
+	d := facts.Document
 	if d != nil {
 		t.compare(address, d.TextHash)
 	}
@@ -147,7 +178,7 @@ func (t *traps) note(address string, d *page.Document, said *signs, led bool) {
 	if f.fetched++; !f.looks() {
 		return
 	}
-	fruitful := led
+	fruitful := t.led
 	if said == nil {
 		said = signsOf(address, d)
 	}
@@ -157,9 +188,40 @@ func (t *traps) note(address string, d *page.Document, said *signs, led bool) {
 	}
 	if fruitful {
 		f.barren = max(0, f.barren-goodWeight)
-	} else if f.barren++; f.barren >= barrenMost {
-		f.shut = true
+		return
 	}
+	f.barren++
+	f.doubtful++
+	f.depths[depth] = struct{}{}
+	if t.grew {
+		f.grown++
+	}
+	if t.spilled {
+		f.spilled++
+	}
+	if facts.Redirect != "" {
+		f.hops++
+	}
+	f.shut = f.barren >= f.patience() && f.isEndless()
+}
+
+// patience is how many fruitless pages of a family are borne. A list whose pages all lead to
+// further items, however dull, is more likely long than endless, unless it goes by dates.
+func (f *family) patience() int {
+	if !f.dated && !f.several && 2*f.spilled >= f.doubtful {
+		return listMost
+	}
+	return barrenMost
+}
+
+// dated finds addresses that go by dates.
+var dated = regexp.MustCompile(`(?:^|[^0-9])(?:19|20|21)[0-9]{2}[-/_](?:0?[1-9]|1[0-2])(?:[^0-9]|$)|[?&](?:month|year|date|day|week)=`)
+
+// isEndless tells a family that goes on by itself from one that is only dull, such as hundreds of
+// pages of one template that a list names: most of its pages lead to further ones, and further
+// ones lie ever deeper. Filters and repeated parts multiply without going deep.
+func (f *family) isEndless() bool {
+	return 2*f.grown >= f.doubtful && (f.several || f.repeated || 2*f.hops >= f.doubtful || len(f.depths) >= deepLeast)
 }
 
 // looks tells whether the family's page just counted is looked into: every one of a young family

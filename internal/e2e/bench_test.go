@@ -24,7 +24,7 @@ const benchPages, benchParallel = 10_000, 4
 // the same pages fetched and parsed over the same number of connections, and nothing else.
 // Server, both of them and the database share the machine.
 func BenchmarkCrawl(b *testing.B) {
-	g := &testkit.Generated{Pages: benchPages, Seed: 11, Keep: true}
+	g := &testkit.Generated{Pages: benchPages, Seed: 11, Mixed: true, Keep: true}
 	for n := range g.Pages { // written before anything is timed
 		g.ServeHTTP(discard{}, &http.Request{URL: parsePath(b, n)})
 	}

@@ -15,6 +15,7 @@ import (
 type Generated struct {
 	Pages int
 	Seed  uint64
+	Mixed bool // sizes as they are met on the web: a half of 15 KB, some of 200 KB and more
 
 	mu   sync.Mutex
 	kept map[int][]byte
@@ -61,6 +62,22 @@ func path(n int) string {
 	return "/" + strconv.Itoa(n)
 }
 
+// scale is how many times the usual a page is long.
+func (g *Generated) scale(n int) int {
+	if !g.Mixed {
+		return 1
+	}
+	switch k := n * 7919 % 20; {
+	case k < 10:
+		return 1
+	case k < 15:
+		return 3
+	case k < 18:
+		return 6
+	}
+	return 12
+}
+
 func (g *Generated) write(n int) []byte {
 	r := rand.New(rand.NewPCG(g.Seed, uint64(n)))
 	var b strings.Builder
@@ -72,7 +89,7 @@ func (g *Generated) write(n int) []byte {
 		fmt.Fprintf(&b, "<li class=\"menu-item level-1 has-icon\"><a class=\"menu-link block\" href=\"%s\"><span class=\"icon\" aria-hidden=\"true\"></span><span class=\"label\">Section %s %d</span></a></li>\n", path(i%g.Pages), vocabulary[i], i)
 	}
 	fmt.Fprintf(&b, "</ul></nav></header>\n<main><article><h1>Page %d, the %s</h1>\n", n, word())
-	for part := range 3 + r.IntN(12) {
+	for part := range (3 + r.IntN(12)) * g.scale(n) {
 		fmt.Fprintf(&b, "<section class=\"part\"><h2>Part %d: the %s %s</h2>\n<p class=\"text\">", part+1, word(), word())
 		for i := range 60 + r.IntN(120) {
 			if i%20 == 19 {
