@@ -15,6 +15,7 @@ export function Counts({ title, counts, byName, home }: Props) {
   const host = home ? new URL(home).host : "";
   const rows = Object.entries(counts ?? {}).sort((a, b) => (byName ? +a[0] - +b[0] : b[1] - a[1]));
   const rest = rows.slice(most).reduce((sum, r) => sum + r[1], 0);
+  if (rows.length === 0) return null; // nothing is known yet
   return (
     <Box as="section" aria-label={title} minW="0">
       <Heading as="h2" size="sm" mb="1">
