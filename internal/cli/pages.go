@@ -20,31 +20,7 @@ func (a *app) pagesCommand() *cobra.Command {
 	q := record.PageQuery{}
 	c := &cobra.Command{
 		Use: "pages SITE[@N]", Short: "List what was fetched", Args: args("SITE"),
-		RunE: func(c *cobra.Command, in []string) error {
-			cr, err := a.crawl(c, in[0])
-			if err != nil {
-				return err
-			}
-			cl, err := a.client()
-			if err != nil {
-				return err
-			}
-			if (a.json || a.csv) && !c.Flags().Changed("limit") {
-				return a.allPages(c, cl, cr, q)
-			}
-			list, err := cl.Pages(c.Context(), cr.Site, cr.Number, q)
-			if err != nil {
-				return err
-			}
-			switch {
-			case a.json:
-				return writeJSON(c.OutOrStdout(), list)
-			case a.csv:
-				return writeCSV(c.OutOrStdout(), pageRows(list.Pages))
-			}
-			printPages(c.OutOrStdout(), cr, list)
-			return nil
-		},
+		RunE: func(c *cobra.Command, in []string) error { return a.listPages(c, in[0], q, printPages) },
 	}
 	c.Flags().StringVar(&q.Search, "search", "", "only where address or title contain this")
 	c.Flags().StringVar(&q.Status, "status", "", "only this status: 200, 4xx, none")
@@ -55,6 +31,33 @@ func (a *app) pagesCommand() *cobra.Command {
 	c.Flags().IntVar(&q.Limit, "limit", 40, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	return c
+}
+
+// listPages writes what a query gives, for people by print.
+func (a *app) listPages(c *cobra.Command, name string, q record.PageQuery, print func(io.Writer, record.Crawl, record.PageList)) error {
+	cr, err := a.crawl(c, name)
+	if err != nil {
+		return err
+	}
+	cl, err := a.client()
+	if err != nil {
+		return err
+	}
+	if (a.json || a.csv) && !c.Flags().Changed("limit") {
+		return a.allPages(c, cl, cr, q)
+	}
+	list, err := cl.Pages(c.Context(), cr.Site, cr.Number, q)
+	if err != nil {
+		return err
+	}
+	switch {
+	case a.json:
+		return writeJSON(c.OutOrStdout(), list)
+	case a.csv:
+		return writeCSV(c.OutOrStdout(), pageRows(list.Pages))
+	}
+	print(c.OutOrStdout(), cr, list)
+	return nil
 }
 
 // allPages writes every page, list by list.

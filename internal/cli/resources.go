@@ -2,7 +2,7 @@ package cli
 
 import (
 	"fmt"
-	"strconv"
+	"io"
 
 	"github.com/spf13/cobra"
 
@@ -15,46 +15,7 @@ func (a *app) resourcesCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "resources SITE[@N]", Short: "List what the pages load, and outbound links that were checked", Args: args("SITE"),
 		Example: "  harvik resources fernhollow --role image --sort -bytes\n  harvik resources fernhollow --status 4xx",
-		RunE: func(c *cobra.Command, in []string) error {
-			cr, err := a.crawl(c, in[0])
-			if err != nil {
-				return err
-			}
-			cl, err := a.client()
-			if err != nil {
-				return err
-			}
-			if (a.json || a.csv) && !c.Flags().Changed("limit") {
-				return a.allPages(c, cl, cr, q)
-			}
-			list, err := cl.Pages(c.Context(), cr.Site, cr.Number, q)
-			if err != nil {
-				return err
-			}
-			w := c.OutOrStdout()
-			switch {
-			case a.json:
-				return writeJSON(w, list)
-			case a.csv:
-				return writeCSV(w, pageRows(list.Pages))
-			case len(list.Pages) == 0:
-				fmt.Fprintln(w, "Nothing like that.")
-				return nil
-			}
-			t := newTable(w, []string{"address", "role", "status", "type", "bytes"}, 5)
-			for _, p := range list.Pages {
-				size := "–"
-				if p.Bytes > 0 {
-					size = numbers.Thousands(p.Bytes)
-				}
-				t.AppendRow([]any{middle(p.Address, max(30, columns(w)-60)), p.Role, statusWord(p), p.Type, size})
-			}
-			t.Render()
-			if n := list.Total - len(list.Pages); n > 0 {
-				fmt.Fprintf(w, "\n%s more; --limit %s shows them all.\n", numbers.Thousands(n), strconv.Itoa(list.Total))
-			}
-			return nil
-		},
+		RunE:    func(c *cobra.Command, in []string) error { return a.listPages(c, in[0], q, printResources) },
 	}
 	f := c.Flags()
 	f.StringVar(&q.Role, "role", "resources", "only image, stylesheet, script, font, media, other or outbound")
@@ -64,4 +25,23 @@ func (a *app) resourcesCommand() *cobra.Command {
 	f.IntVar(&q.Limit, "limit", 40, "lines at most")
 	f.BoolVar(&a.csv, "csv", false, "write CSV")
 	return c
+}
+
+func printResources(w io.Writer, _ record.Crawl, list record.PageList) {
+	if len(list.Pages) == 0 {
+		fmt.Fprintln(w, "Nothing like that.")
+		return
+	}
+	t := newTable(w, []string{"address", "role", "status", "type", "bytes"}, 5)
+	for _, p := range list.Pages {
+		size := "–"
+		if p.Bytes > 0 {
+			size = numbers.Thousands(p.Bytes)
+		}
+		t.AppendRow([]any{middle(p.Address, max(30, columns(w)-60)), p.Role, statusWord(p), p.Type, size})
+	}
+	t.Render()
+	if n := list.Total - len(list.Pages); n > 0 {
+		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), list.Total)
+	}
 }

@@ -133,24 +133,17 @@ func (s *Service) showCrawl(c *gin.Context) {
 	}
 }
 
-func (s *Service) stopCrawl(c *gin.Context) {
-	cr, ok := s.crawl(c)
-	if !ok {
-		return
-	}
-	if !s.runner.Stop(cr.ID) {
-		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is not running", cr.Number))
-		return
-	}
-	c.Status(http.StatusAccepted)
-}
+func (s *Service) stopCrawl(c *gin.Context) { s.tell(c, s.runner.Stop) }
 
-func (s *Service) pauseCrawl(c *gin.Context) {
+func (s *Service) pauseCrawl(c *gin.Context) { s.tell(c, s.runner.Pause) }
+
+// tell passes a wish on to a running crawl.
+func (s *Service) tell(c *gin.Context, wish func(id int64) bool) {
 	cr, ok := s.crawl(c)
 	if !ok {
 		return
 	}
-	if !s.runner.Pause(cr.ID) {
+	if !wish(cr.ID) {
 		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is not running", cr.Number))
 		return
 	}

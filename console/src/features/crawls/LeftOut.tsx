@@ -5,6 +5,7 @@ import { addresses, crawl, tally } from "../../api/queries";
 import { count, whole } from "../../lib/format";
 import { useFilters } from "../../lib/useFilters";
 import { Address } from "../../ui/Address";
+import { More } from "../../ui/More";
 import { Empty, Failed, Loading } from "../../ui/States";
 
 const reasons: Record<string, string> = {
@@ -108,17 +109,7 @@ function Addresses(props: { site: string; number: string; state: string; home: s
           </Table.Body>
         </Table.Root>
       </Table.ScrollArea>
-      {list.hasNextPage && (
-        <Button
-          size="sm"
-          variant="outline"
-          mt="3"
-          loading={list.isFetchingNextPage}
-          onClick={() => list.fetchNextPage()}
-        >
-          Show more
-        </Button>
-      )}
+      <More list={list} />
     </>
   );
 }

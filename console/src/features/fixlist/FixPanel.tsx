@@ -6,6 +6,7 @@ import type { PageFinding } from "../../api/types";
 import { count, gain, points, whole } from "../../lib/format";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
+import { More } from "../../ui/More";
 import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
 
@@ -76,17 +77,7 @@ export function FixPanel({ home, id, close }: { home: string; id: string; close:
         .map((p) => (
           <Concerned key={p.address} finding={p} home={home} base={base} />
         ))}
-      {list.hasNextPage && (
-        <Button
-          size="xs"
-          variant="outline"
-          my="3"
-          loading={list.isFetchingNextPage}
-          onClick={() => list.fetchNextPage()}
-        >
-          Show more of {whole(list.data?.pages[0]?.total ?? 0)}
-        </Button>
-      )}
+      <More list={list} words={`Show more of ${whole(list.data?.pages[0]?.total ?? 0)}`} />
     </Box>
   );
 }

@@ -1,4 +1,4 @@
-import { Box, Button, chakra, Flex, Heading, Link, SimpleGrid, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Heading, Link, SimpleGrid, Text } from "@chakra-ui/react";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
@@ -7,6 +7,7 @@ import type { PageAll } from "../../api/types";
 import { bytes, count, points, whole } from "../../lib/format";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
+import { More } from "../../ui/More";
 import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
 import { LinksOut } from "./LinksOut";
@@ -224,17 +225,7 @@ function LinksInto({ home, base, address }: { home: string; base: string; addres
           </Box>
         </Flex>
       ))}
-      {list.hasNextPage && (
-        <Button
-          size="xs"
-          variant="outline"
-          mt="2"
-          loading={list.isFetchingNextPage}
-          onClick={() => list.fetchNextPage()}
-        >
-          Show more
-        </Button>
-      )}
+      <More list={list} />
     </Part>
   );
 }
