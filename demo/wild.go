@@ -66,7 +66,7 @@ func (s *Site) wild(w http.ResponseWriter, r *http.Request) bool {
 		http.Redirect(w, r, "/members/", http.StatusFound)
 	case strings.HasSuffix(path, ".pdf") && documents[path] != "":
 		w.Header().Set("Content-Type", "application/pdf")
-		w.Write(pdf(documents[path], 3))
+		w.Write(PDF(documents[path], 3))
 	default:
 		return s.maps(w, path)
 	}
@@ -200,8 +200,8 @@ func Struggling(h http.Handler, most int32) http.Handler {
 // documents are the PDF files, by path, with their titles.
 var documents = map[string]string{"/visit/map.pdf": "A map of the garden", "/research/report.pdf": "Report of the year"}
 
-// pdf makes a document of some empty pages.
-func pdf(title string, pages int) []byte {
+// PDF makes a document of some empty pages.
+func PDF(title string, pages int) []byte {
 	var b bytes.Buffer
 	var offsets []int
 	object := func(format string, args ...any) {

@@ -24,11 +24,7 @@ brings the most comes first. "health after" is the score with the line and all b
 
   ◆ error   ◈ warning   ◇ notice`,
 		RunE: func(c *cobra.Command, in []string) error {
-			cr, err := a.crawl(c, in[0])
-			if err != nil {
-				return err
-			}
-			cl, err := a.client()
+			cl, cr, err := a.crawlAndClient(c, in[0])
 			if err != nil {
 				return err
 			}
@@ -70,9 +66,7 @@ func printFixes(w io.Writer, cr record.Crawl, list record.FixList) {
 		t.AppendRow([]any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), numbers.Thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)})
 	}
 	t.Render()
-	if n := list.Total - len(list.Fixes); n > 0 {
-		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), list.Total)
-	}
+	printMore(w, len(list.Fixes), list.Total)
 }
 
 func fixesCSV(w io.Writer, fixes []fixlist.Fix) error {
@@ -92,11 +86,7 @@ func (a *app) fixCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "fix SITE[@N] ID", Short: "Show one fix: what, why, how, evidence and pages", Args: args("SITE", "ID"),
 		RunE: func(c *cobra.Command, in []string) error {
-			cr, err := a.crawl(c, in[0])
-			if err != nil {
-				return err
-			}
-			cl, err := a.client()
+			cl, cr, err := a.crawlAndClient(c, in[0])
 			if err != nil {
 				return err
 			}

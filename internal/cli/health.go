@@ -11,6 +11,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"harvik/internal/client"
 	"harvik/internal/core/check"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
@@ -35,15 +36,22 @@ func (a *app) healthCommand() *cobra.Command {
 
 // crawl fetches the crawl that SITE[@N] names.
 func (a *app) crawl(c *cobra.Command, name string) (record.Crawl, error) {
+	_, cr, err := a.crawlAndClient(c, name)
+	return cr, err
+}
+
+// crawlAndClient is crawl, with the client for what else is to be asked.
+func (a *app) crawlAndClient(c *cobra.Command, name string) (*client.Client, record.Crawl, error) {
 	site, number, err := crawlName(name)
 	if err != nil {
-		return record.Crawl{}, err
+		return nil, record.Crawl{}, err
 	}
 	cl, err := a.client()
 	if err != nil {
-		return record.Crawl{}, err
+		return nil, record.Crawl{}, err
 	}
-	return cl.Crawl(c.Context(), site, number)
+	cr, err := cl.Crawl(c.Context(), site, number)
+	return cl, cr, err
 }
 
 // healthText is the score in words: "71.3", or "71.3 ± 2.1 (500 of about 4 170 pages)".

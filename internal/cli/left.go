@@ -30,11 +30,7 @@ func (a *app) leftCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "left SITE[@N]", Short: "Show what a crawl left out, and why", Args: args("SITE"),
 		RunE: func(c *cobra.Command, in []string) error {
-			cr, err := a.crawl(c, in[0])
-			if err != nil {
-				return err
-			}
-			cl, err := a.client()
+			cl, cr, err := a.crawlAndClient(c, in[0])
 			if err != nil {
 				return err
 			}
@@ -60,9 +56,7 @@ func (a *app) leftCommand() *cobra.Command {
 				r[0], r[1] = middle(r[0], 60), middle(r[1], 40)
 			}
 			printRows(w, rows)
-			if n := list.Total - len(list.Addresses); n > 0 {
-				fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), list.Total)
-			}
+			printMore(w, len(list.Addresses), list.Total)
 			return nil
 		},
 	}

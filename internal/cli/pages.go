@@ -35,11 +35,7 @@ func (a *app) pagesCommand() *cobra.Command {
 
 // listPages writes what a query gives, for people by print.
 func (a *app) listPages(c *cobra.Command, name string, q record.PageQuery, print func(io.Writer, record.Crawl, record.PageList)) error {
-	cr, err := a.crawl(c, name)
-	if err != nil {
-		return err
-	}
-	cl, err := a.client()
+	cl, cr, err := a.crawlAndClient(c, name)
 	if err != nil {
 		return err
 	}
@@ -126,9 +122,7 @@ func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
 		})
 	}
 	t.Render()
-	if n := list.Total - len(list.Pages); n > 0 {
-		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), list.Total)
-	}
+	printMore(w, len(list.Pages), list.Total)
 }
 
 func zero(n int) string {
@@ -143,11 +137,7 @@ func (a *app) pageCommand() *cobra.Command {
 		Use: "page SITE[@N] ADDRESS", Short: "Show all about one page", Args: args("SITE", "ADDRESS"),
 		Example: "  harvik page fernhollow /plants/",
 		RunE: func(c *cobra.Command, in []string) error {
-			cr, err := a.crawl(c, in[0])
-			if err != nil {
-				return err
-			}
-			cl, err := a.client()
+			cl, cr, err := a.crawlAndClient(c, in[0])
 			if err != nil {
 				return err
 			}

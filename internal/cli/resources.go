@@ -41,7 +41,5 @@ func printResources(w io.Writer, _ record.Crawl, list record.PageList) {
 		t.AppendRow([]any{middle(p.Address, max(30, columns(w)-60)), p.Role, statusWord(p), p.Type, size})
 	}
 	t.Render()
-	if n := list.Total - len(list.Pages); n > 0 {
-		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), list.Total)
-	}
+	printMore(w, len(list.Pages), list.Total)
 }

@@ -104,6 +104,13 @@ func end(s string, n int) string {
 	return s
 }
 
+// printMore says how many lines a list was cut by, if it was.
+func printMore(w io.Writer, shown, total int) {
+	if n := total - shown; n > 0 {
+		fmt.Fprintf(w, "\n%s more; --limit %d shows them all.\n", numbers.Thousands(n), total)
+	}
+}
+
 // wrap breaks a text into lines of at most width characters.
 func wrap(w io.Writer, indent, s string) {
 	fmt.Fprintln(w, indentLines(indent, text.WrapSoft(s, columns(w)-len(indent)-2)))

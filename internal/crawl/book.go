@@ -7,7 +7,6 @@ import (
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
-	"harvik/internal/core/robots"
 	"harvik/internal/core/survey"
 )
 
@@ -70,7 +69,7 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 			}
 		}
 	}
-	d.Uses = c.uses(d, a.Depth)
+	d.Uses = c.uses(d)
 	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
 	c.survey.Use(d.ID, d.Uses)
 	c.judge.Collect(d.Findings)
@@ -86,13 +85,13 @@ func (c *Crawl) bookLoaded(d *Record, a survey.Address) {
 	if d.Facts.Redirect != "" {
 		redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByRedirect, role: a.Role})
 	}
-	d.Uses = c.uses(d, 0)
+	d.Uses = c.uses(d)
 	c.survey.AddLoaded(d.ID, d.Facts, redirect)
 	c.survey.Use(d.ID, d.Uses)
 }
 
 // uses makes what a document or stylesheet loads known.
-func (c *Crawl) uses(d *Record, depth int32) []int32 {
+func (c *Crawl) uses(d *Record) []int32 {
 	loads := d.Facts.Loads()
 	if len(loads) == 0 || c.plan.Resources == plan.None {
 		return nil
@@ -139,20 +138,10 @@ func (c *Crawl) listUnlinked() {
 		a := survey.Address{URL: address, FoundOn: -1, Found: survey.BySitemap, InSitemap: true}
 		if f.judge(&a); a.State == survey.Waiting {
 			a.State = survey.Unlinked
-			if v := c.verdict(address); !v.Allowed {
+			if v := f.verdict(address); !v.Allowed {
 				a.State, a.Rule = survey.Blocked, v.Rule
 			}
 		}
 		f.append(a)
 	}
-}
-
-// verdict is what the robots.txt of an inside address says of it, as far as it was read.
-func (c *Crawl) verdict(address string) robots.Verdict {
-	origin := c.frontier.scope.Origin(address)
-	rules := c.frontier.rules[origin]
-	if rules == nil || c.plan.Robots == plan.Disregard {
-		return robots.Verdict{Allowed: true}
-	}
-	return rules.Decide(c.plan.RobotsAs, address[len(origin)-1:])
 }

@@ -216,19 +216,16 @@ func (f *frontier) judge(a *survey.Address) {
 // shut it out. The rules of its origin are known.
 func (f *frontier) admit(id int32) {
 	a := &f.addresses[id]
-	origin := f.scope.Origin(a.URL)
-	if rules := f.rules[origin]; rules != nil && f.plan.Robots != plan.Disregard {
-		if v := rules.Decide(f.plan.RobotsAs, a.URL[len(origin)-1:]); !v.Allowed {
-			a.State, a.Rule = survey.Blocked, v.Rule
-			f.change(id)
-			return
-		}
+	if v := f.verdict(a.URL); !v.Allowed {
+		a.State, a.Rule = survey.Blocked, v.Rule
+		f.change(id)
+		return
 	}
 	if t := f.traps.admits(a.URL); t != nil && !a.InSitemap {
 		f.trap(id, t)
 		return
 	}
-	if n, pattern, most := f.scope.Quota(a.URL, origin); n >= 0 {
+	if n, pattern, most := f.scope.Quota(a.URL, f.scope.Origin(a.URL)); n >= 0 {
 		if f.quotas[n] == most {
 			a.State, a.Rule.Text = survey.OverLimit, pattern
 			f.change(id)
@@ -237,6 +234,16 @@ func (f *frontier) admit(id int32) {
 		f.quotas[n]++
 	}
 	f.queue.push(id, f.addresses)
+}
+
+// verdict is what the robots.txt of an inside address says of it, as far as it was read.
+func (f *frontier) verdict(address string) robots.Verdict {
+	origin := f.scope.Origin(address)
+	rules := f.rules[origin]
+	if rules == nil || f.plan.Robots == plan.Disregard {
+		return robots.Verdict{Allowed: true}
+	}
+	return rules.Decide(f.plan.RobotsAs, address[len(origin)-1:])
 }
 
 // shuts is the trap that an address was found to belong to since it was queued, nil for none.

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"harvik/demo"
 	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -330,7 +331,7 @@ func TestResources(t *testing.T) {
 		case "/s.css":
 			io.WriteString(w, `@font-face { src: url(f.woff2) } body { background: url(bg.png) }`)
 		case "/doc.pdf":
-			w.Write(onePage)
+			w.Write(demo.PDF("Opening hours", 1))
 		default:
 			io.WriteString(w, strings.Repeat("x", 1234))
 		}
@@ -412,25 +413,3 @@ func TestOutbound(t *testing.T) {
 		t.Errorf("%d at once", most.Load())
 	}
 }
-
-// onePage is a small PDF document with a title and a language.
-var onePage = func() []byte {
-	var b strings.Builder
-	var offsets []int
-	object := func(body string) {
-		offsets = append(offsets, b.Len())
-		fmt.Fprintf(&b, "%d 0 obj\n%s\nendobj\n", len(offsets), body)
-	}
-	b.WriteString("%PDF-1.4\n")
-	object("<< /Type /Catalog /Pages 2 0 R /Lang (en-GB) >>")
-	object("<< /Type /Pages /Kids [3 0 R] /Count 1 >>")
-	object("<< /Type /Page /Parent 2 0 R /MediaBox [0 0 100 100] >>")
-	object("<< /Title (Opening hours) >>")
-	at := b.Len()
-	fmt.Fprintf(&b, "xref\n0 %d\n0000000000 65535 f \n", len(offsets)+1)
-	for _, o := range offsets {
-		fmt.Fprintf(&b, "%010d 00000 n \n", o)
-	}
-	fmt.Fprintf(&b, "trailer\n<< /Size %d /Root 1 0 R /Info 4 0 R >>\nstartxref\n%d\n%%%%EOF\n", len(offsets)+1, at)
-	return []byte(b.String())
-}()

@@ -13,7 +13,6 @@ import (
 	"github.com/cespare/xxhash/v2"
 
 	"harvik/internal/core/page"
-	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
@@ -36,12 +35,12 @@ func (c *Crawl) probe(ctx context.Context) *record.Probes {
 	}
 	for _, folder := range c.folders() {
 		address := fmt.Sprintf("%snot-here-%08x", folder, uint32(xxhash.Sum64String(folder)))
-		if u, err := weburl.Parse(address); err == nil && c.mayAsk(&u) {
+		if u, err := weburl.Parse(address); err == nil && c.frontier.verdict(u.Key()).Allowed {
 			p, _ := c.ask(ctx, u)
 			out.Missing = append(out.Missing, p)
 		}
 	}
-	if u, err := c.start.Parse("/favicon.ico"); err == nil && c.mayAsk(&u) {
+	if u, err := c.start.Parse("/favicon.ico"); err == nil && c.frontier.verdict(u.Key()).Allowed {
 		p, _ := c.ask(ctx, u)
 		out.Favicon = &p
 	}
@@ -94,11 +93,6 @@ func (c *Crawl) folders() []string {
 		return cmp.Or(cmp.Compare(counts[b], counts[a]), strings.Compare(a, b))
 	})
 	return append([]string{c.start.Origin() + "/"}, out[:min(len(out), mostFolders)]...)
-}
-
-func (c *Crawl) mayAsk(u *weburl.URL) bool {
-	rules := c.frontier.rules[u.Origin()+"/"]
-	return c.plan.Robots == plan.Disregard || rules == nil || rules.Decide(c.plan.RobotsAs, u.PathQuery()).Allowed
 }
 
 // ask fetches an address once, redirects followed, at the host's pace.

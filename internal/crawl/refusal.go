@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"harvik/internal/core/page"
-	"harvik/internal/core/survey"
 )
 
 // refusal notices when a site stops letting the crawl see it: the same refusal, challenge or
@@ -105,6 +104,3 @@ func (r *refusal) words() string {
 		"None of them was recorded. Go slower, ask the site's owner to let this agent in, or set up a gate; then resume.",
 		len(r.held), r.sort, r.lastOK)
 }
-
-// isWatched tells whether results of an address are watched: pages of the site.
-func isWatched(a *survey.Address) bool { return a.Role == page.AsPage }

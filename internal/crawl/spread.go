@@ -48,7 +48,7 @@ func newSpread(t *traps) *spread { return &spread{strata: map[stratum]*draw{}, t
 
 func stratumOf(a *survey.Address, t *traps) stratum {
 	key := stratum{section: sectionOf(a.URL), depth: a.Depth}
-	if f := t.known(a.URL); f != nil {
+	if f := t.known(keyOf(a.URL)); f != nil {
 		key.shape = f.pattern
 	}
 	return key

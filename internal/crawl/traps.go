@@ -92,7 +92,9 @@ func newTraps() traps {
 // admits counts an address that is about to be queued to its family. If a family or parameter
 // keeps it from being fetched, that is the answer, and nil otherwise.
 func (t *traps) admits(address string) *family {
-	if f := t.shuts(address); f != nil {
+	shape, several := shapeOf(address)
+	key := xxhash.Sum64String(shape)
+	if f := t.shutsKey(address, key); f != nil {
 		return f
 	}
 	for one := range parametersOf(address) {
@@ -102,8 +104,6 @@ func (t *traps) admits(address string) *family {
 			}
 		}
 	}
-	shape, several := shapeOf(address)
-	key := xxhash.Sum64String(shape)
 	i, known := t.index[key]
 	if !known {
 		t.index[key] = -1
@@ -130,7 +130,9 @@ func (t *traps) admits(address string) *family {
 }
 
 // shuts is the family or parameter that keeps an address from being fetched, nil if none does.
-func (t *traps) shuts(address string) *family {
+func (t *traps) shuts(address string) *family { return t.shutsKey(address, keyOf(address)) }
+
+func (t *traps) shutsKey(address string, key uint64) *family {
 	for one := range parametersOf(address) {
 		if p := t.parameters[one.name]; p != nil && p.shut {
 			if v, known := p.texts[one.base]; known && v.value != one.value {
@@ -138,16 +140,21 @@ func (t *traps) shuts(address string) *family {
 			}
 		}
 	}
-	if f := t.known(address); f != nil && f.shut {
+	if f := t.known(key); f != nil && f.shut {
 		return f
 	}
 	return nil
 }
 
-// known is the family of an address, if it has one by now.
-func (t *traps) known(address string) *family {
+// keyOf is what the families are known by: the hash of an address's shape.
+func keyOf(address string) uint64 {
 	shape, _ := shapeOf(address)
-	if i, ok := t.index[xxhash.Sum64String(shape)]; ok && i >= 0 {
+	return xxhash.Sum64String(shape)
+}
+
+// known is the family of a key, if there is one by now.
+func (t *traps) known(key uint64) *family {
+	if i, ok := t.index[key]; ok && i >= 0 {
 		return t.families[i]
 	}
 	return nil
@@ -155,23 +162,22 @@ func (t *traps) known(address string) *family {
 
 // doubts tells whether the signs of an address's page will be asked for, most likely.
 func (t *traps) doubts(address string) bool {
-	f := t.known(address)
+	f := t.known(keyOf(address))
 	return f != nil && (f.fetched <= youngMost || f.barren > 0)
 }
 
 // begin prepares for the booking of a page.
 func (t *traps) begin(address string) {
-	shape, _ := shapeOf(address)
-	t.here, t.led, t.grew, t.spilled = xxhash.Sum64String(shape), false, false, false
+	t.here, t.led, t.grew, t.spilled = keyOf(address), false, false, false
 }
 
-// note takes a fetched page into account, after all that it leads to was admitted.
+// note takes the page that was begun into account, after all that it leads to was admitted.
 func (t *traps) note(address string, depth int32, facts *page.Facts, said *signs) {
 	d := facts.Document
 	if d != nil {
 		t.compare(address, d.TextHash)
 	}
-	f := t.known(address)
+	f := t.known(t.here)
 	if f == nil || f.shut {
 		return
 	}

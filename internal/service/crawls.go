@@ -38,9 +38,8 @@ func (s *Service) listCrawls(c *gin.Context) {
 	if !ok {
 		return
 	}
-	site, err := s.store.Site(c, c.Param("site"))
-	if err != nil {
-		s.fail(c, err, siteWord(c))
+	site, ok := s.siteOf(c)
+	if !ok {
 		return
 	}
 	crawls, err := s.store.Crawls(c, site, before, limit+1)
@@ -82,9 +81,8 @@ func (s *Service) startCrawl(c *gin.Context) {
 	if c.Request.ContentLength != 0 && !s.bind(c, &in) {
 		return
 	}
-	site, err := s.store.Site(c, c.Param("site"))
-	if err != nil {
-		s.fail(c, err, siteWord(c))
+	site, ok := s.siteOf(c)
+	if !ok {
 		return
 	}
 	p := plan.Plan(site.Plan)

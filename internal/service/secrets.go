@@ -2,7 +2,6 @@ package service
 
 import (
 	"net/http"
-	"regexp"
 
 	"github.com/gin-gonic/gin"
 
@@ -15,8 +14,6 @@ import (
 type Sealer interface {
 	Seal(secret, purpose string) []byte
 }
-
-var secretName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,63}$`)
 
 // maxSecret is the longest secret: a client certificate with its chain and key fits.
 const maxSecret = 64 << 10
@@ -49,7 +46,7 @@ func (s *Service) setSecret(c *gin.Context) {
 		return
 	}
 	var faults plan.Faults
-	if !secretName.MatchString(c.Param("secret")) {
+	if !plan.IsSecretName(c.Param("secret")) {
 		faults = append(faults, plan.Fault{Field: "secret", Reason: "the name of a secret has 1 to 64 small letters, digits or hyphens, such as members"})
 	}
 	if in.Value == "" || len(in.Value) > maxSecret {

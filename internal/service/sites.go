@@ -95,18 +95,16 @@ func (s *Service) addSite(c *gin.Context) {
 func siteWord(c *gin.Context) string { return "the site " + c.Param("site") }
 
 func (s *Service) showSite(c *gin.Context) {
-	site, err := s.store.Site(c, c.Param("site"))
-	if err != nil {
-		s.fail(c, err, siteWord(c))
+	site, ok := s.siteOf(c)
+	if !ok {
 		return
 	}
 	c.JSON(http.StatusOK, site)
 }
 
 func (s *Service) removeSite(c *gin.Context) {
-	site, err := s.store.Site(c, c.Param("site"))
-	if err != nil {
-		s.fail(c, err, siteWord(c))
+	site, ok := s.siteOf(c)
+	if !ok {
 		return
 	}
 	if crawls, err := s.store.Crawls(c, site, 0, 1); err == nil && len(crawls) > 0 && crawls[0].State == "running" {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"reflect"
 	"regexp"
 	"slices"
@@ -92,19 +93,8 @@ func read(data []byte, base Plan) (Plan, *yaml.Node, error) {
 
 // clone copies the maps, which decoding would change in place.
 func (p Plan) clone() Plan {
-	p.Headers, p.Hosts, p.Limits, p.Scope.AtMost = cloned(p.Headers), cloned(p.Hosts), cloned(p.Limits), cloned(p.Scope.AtMost)
+	p.Headers, p.Hosts, p.Limits, p.Scope.AtMost = maps.Clone(p.Headers), maps.Clone(p.Hosts), maps.Clone(p.Limits), maps.Clone(p.Scope.AtMost)
 	return p
-}
-
-func cloned[V any](m map[string]V) map[string]V {
-	if m == nil {
-		return nil
-	}
-	out := make(map[string]V, len(m))
-	for k, v := range m {
-		out[k] = v
-	}
-	return out
 }
 
 var lineOf = regexp.MustCompile(`^(?:yaml: )?(?:unmarshal errors:\s+)?line (\d+): `)

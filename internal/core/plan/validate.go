@@ -6,6 +6,7 @@ import (
 	"net"
 	"reflect"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -24,6 +25,9 @@ var headersOfItsOwn = map[string]string{
 	"user-agent": "agent", "accept-language": "language", "authorization": "gates", "cookie": "gates",
 	"host": "hosts", "content-length": "", "connection": "", "transfer-encoding": "", "accept-encoding": "", "proxy-authorization": "",
 }
+
+// IsSecretName tells whether a text can name a secret.
+func IsSecretName(name string) bool { return nameShape.MatchString(name) }
 
 type validator struct{ faults Faults }
 
@@ -88,7 +92,7 @@ func (v *validator) bounds(s reflect.Value, path string) {
 				v.fault(field, "%s is outside %s to %s", x, low, high)
 			}
 		case string:
-			if choices := strings.Split(in, "|"); !ranged && !contains(choices, x) {
+			if choices := strings.Split(in, "|"); !ranged && !slices.Contains(choices, x) {
 				v.fault(field, "%q is none of %s%s", x, strings.Join(choices, ", "), orNearest(x, choices))
 			}
 		default:
@@ -99,15 +103,6 @@ func (v *validator) bounds(s reflect.Value, path string) {
 			}
 		}
 	}
-}
-
-func contains(list []string, s string) bool {
-	for _, one := range list {
-		if one == s {
-			return true
-		}
-	}
-	return false
 }
 
 func orNearest(word string, list []string) string {
@@ -228,7 +223,7 @@ func (v *validator) network(p *Plan) {
 	if p.CA != "" && !x509.NewCertPool().AppendCertsFromPEM([]byte(p.CA)) {
 		v.fault("ca", "no certificate in PEM is in it")
 	}
-	if p.Certificate != "" && !nameShape.MatchString(p.Certificate) {
+	if p.Certificate != "" && !IsSecretName(p.Certificate) {
 		v.fault("certificate", "%q is no name of a secret: small letters, digits and hyphens", p.Certificate)
 	}
 	if p.Proxy != "" {
@@ -272,7 +267,7 @@ func (v *validator) gate(g *Gate, path string) {
 	if g.Host != "" && !isHost(g.Host) {
 		v.fault(path+".host", "%q is no host name; write it without scheme and port", g.Host)
 	}
-	if g.Secret != "" && !nameShape.MatchString(g.Secret) {
+	if g.Secret != "" && !IsSecretName(g.Secret) {
 		v.fault(path+".secret", "not the name of a secret: small letters, digits and hyphens. The secret itself goes in with `harvik secret set`")
 	}
 	if g.Name != "" && !headerShape.MatchString(g.Name) {
@@ -282,7 +277,7 @@ func (v *validator) gate(g *Gate, path string) {
 		v.fault(path+".user", "a user name holds no colon and no line end (RFC 7617)")
 	}
 	for name, value := range g.Fields {
-		if secret, ok := strings.CutPrefix(value, "secret:"); ok && !nameShape.MatchString(secret) {
+		if secret, ok := strings.CutPrefix(value, "secret:"); ok && !IsSecretName(secret) {
 			v.fault(path+".fields."+name, "%q is no name of a secret: small letters, digits and hyphens", secret)
 		}
 	}
