@@ -22,12 +22,13 @@ core/text:
 core/neardup:
 core/graph:
 core/plan: weburl
-core/page: weburl text neardup
+core/structured:
+core/page: structured weburl text neardup
 core/scope: plan weburl
 core/survey: graph neardup page robots text
 core/check: page survey text
 core/checks: check checks/...
-core/checks/...: check graph neardup page survey text weburl checks/links
+core/checks/...: check graph neardup page robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey
@@ -38,7 +39,7 @@ internal/store: check fixlist graph page plan survey internal/crawl internal/rec
 internal/jobs: check checks plan weburl internal/crawl internal/fetch internal/record internal/store internal/vault
 internal/service: check checks fixlist plan survey weburl internal/jobs internal/record internal/store
 internal/client: fixlist plan internal/record
-internal/cli: check fixlist page plan text internal/client internal/record
+internal/cli: check fixlist page plan survey text internal/client internal/record
 internal/cluster:
 internal/vault:
 console:

@@ -5,10 +5,10 @@ import (
 	"io"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/core/survey"
 	"harvik/internal/record"
 )
 
@@ -35,7 +35,7 @@ func (a *app) doorsCommand() *cobra.Command {
 }
 
 func printDoors(w io.Writer, p *record.Probes) {
-	part := func(title string, probes []record.Probe) {
+	part := func(title string, probes []survey.Probe) {
 		if len(probes) == 0 {
 			return
 		}
@@ -53,11 +53,17 @@ func printDoors(w io.Writer, p *record.Probes) {
 	}
 	part("Front doors", p.Doors)
 	part("Made-up addresses", p.Missing)
+	if p.Browser != nil {
+		part("The home page, asked for as a browser does", []survey.Probe{*p.Browser})
+	}
+	if p.Numeric != nil {
+		part("The bare IP address", []survey.Probe{*p.Numeric})
+	}
 	if p.Favicon != nil {
-		part("Icon at its usual place", []record.Probe{*p.Favicon})
+		part("Icon at its usual place", []survey.Probe{*p.Favicon})
 	}
 	if c := p.Certificate; c != nil {
 		fmt.Fprintf(w, "%s\n%s\nissued by %s, valid until %s; %s, %s\n", bold(w, "Certificate"), strings.Join(c.Names, ", "), c.Issuer,
-			c.Until.Format(time.DateOnly), c.Version, c.Protocol)
+			c.Until[:min(10, len(c.Until))], c.Version, c.Protocol)
 	}
 }

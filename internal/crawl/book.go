@@ -69,9 +69,16 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 			}
 		}
 	}
+	if doc != nil {
+		for _, address := range doc.Mentions() {
+			if f.scope.Inside(address) {
+				c.know(f.scope.Rewrite(address), mention{from: d.ID, depth: a.Depth + 1, found: survey.ByMention, follow: true})
+			}
+		}
+	}
 	d.Uses = c.uses(d)
 	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
-	c.survey.Use(d.ID, d.Uses)
+	c.survey.Use(d.ID, d.Facts.Loads(), d.Uses)
 	c.judge.Collect(d.Findings)
 	f.traps.note(a.URL, a.Depth, d.Facts, d.said)
 	d.said = nil
@@ -87,7 +94,7 @@ func (c *Crawl) bookLoaded(d *Record, a survey.Address) {
 	}
 	d.Uses = c.uses(d)
 	c.survey.AddLoaded(d.ID, d.Facts, redirect)
-	c.survey.Use(d.ID, d.Uses)
+	c.survey.Use(d.ID, d.Facts.Loads(), d.Uses)
 }
 
 // uses makes what a document or stylesheet loads known.

@@ -101,6 +101,7 @@ type Crawl struct {
 	reading  chan struct{}           // bounds the bodies that are read at once
 	files    map[string]File         // of the past, by address; of the present, only which there are
 	maps     []record.PreviewSitemap // what the sitemaps gave, in the order read
+	evidence survey.Evidence         // what the sitemaps gave, for the checks
 	stop     chan struct{}
 	stopOnce sync.Once
 	pause    chan struct{}
@@ -226,8 +227,8 @@ type Result struct {
 	Report   *fixlist.Report
 	Findings []check.Finding // of the site checks; those of pages went to the sink
 	Changed  map[int32]bool  // addresses that changed after they were handed to the sink
-	Traps    []record.Trap   // patterns that were shut
-	Probes   *record.Probes  // what the site's front doors and odd addresses answer; nil if not asked
+	Traps    []survey.Trap   // patterns that were shut
+	Probes   *survey.Probes  // what the site's front doors and odd addresses answer; nil if not asked
 }
 
 // Run crawls, then judges. It returns *ErrPaused where it was paused, and otherwise an error
@@ -260,13 +261,14 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 	if paused != nil {
 		return nil, paused
 	}
-	var probes *record.Probes
+	var probes *survey.Probes
 	if *c.plan.Probes {
 		c.progress.phase("probing")
 		probes = c.probe(ctx)
 	}
 	c.progress.phase("judging")
 	c.survey.Addresses = c.frontier.addresses
+	c.survey.Evidence = c.learned(probes)
 	if c.plan.Selection == plan.Spread && ending != Complete {
 		c.weigh()
 	}

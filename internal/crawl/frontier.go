@@ -197,7 +197,7 @@ func (f *frontier) judge(a *survey.Address) {
 		if f.plan.Outbound {
 			a.State, a.Role = survey.Waiting, page.AsLink
 		}
-	case !*f.plan.Sources.Links && (a.Found == survey.ByLink || a.Found == survey.ByCanonical):
+	case !*f.plan.Sources.Links && (a.Found == survey.ByLink || a.Found == survey.ByCanonical || a.Found == survey.ByMention):
 		a.State, a.Rule.Text = survey.LeftOut, "sources.links is off"
 	case a.Found == survey.ByStart:
 		a.State = survey.Waiting

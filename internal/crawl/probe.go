@@ -4,11 +4,15 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"crypto/ecdsa"
+	"crypto/rsa"
 	"crypto/tls"
+	"crypto/x509"
 	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/cespare/xxhash/v2"
 
@@ -16,7 +20,6 @@ import (
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
-	"harvik/internal/record"
 )
 
 // mostFolders is how many folders are asked for an address that is not there.
@@ -24,27 +27,50 @@ const mostFolders = 12
 
 // probe asks what no link leads to: the front doors, a made-up address in each of the larger
 // folders, the usual place of the icon.
-func (c *Crawl) probe(ctx context.Context) *record.Probes {
-	out := &record.Probes{Doors: []record.Probe{}}
+func (c *Crawl) probe(ctx context.Context) *survey.Probes {
+	out := &survey.Probes{Doors: []survey.Probe{}}
 	for _, door := range c.doors() {
-		p, state := c.ask(ctx, door)
+		p, state := c.ask(ctx, door, "")
 		out.Doors = append(out.Doors, p)
 		if door.Host() == c.start.Host() && state != nil {
+			state.Old = c.client.OldestTLS(ctx, &door)
 			out.Certificate = state
 		}
 	}
+	c.askOtherwise(ctx, out)
 	for _, folder := range c.folders() {
 		address := fmt.Sprintf("%snot-here-%08x", folder, uint32(xxhash.Sum64String(folder)))
 		if u, err := weburl.Parse(address); err == nil && c.frontier.verdict(u.Key()).Allowed {
-			p, _ := c.ask(ctx, u)
+			p, _ := c.ask(ctx, u, "")
 			out.Missing = append(out.Missing, p)
 		}
 	}
 	if u, err := c.start.Parse("/favicon.ico"); err == nil && c.frontier.verdict(u.Key()).Allowed {
-		p, _ := c.ask(ctx, u)
+		p, _ := c.ask(ctx, u, "")
 		out.Favicon = &p
 	}
 	return out
+}
+
+// browserAgent is how a common browser names itself.
+const browserAgent = "Mozilla/5.0 (Windows NT 10.0; Win64; x64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/142.0.0.0 Safari/537.36"
+
+// askOtherwise asks for the home page as a browser, if the plan's agent was refused, and at the bare
+// IP address of its host.
+func (c *Crawl) askOtherwise(ctx context.Context, out *survey.Probes) {
+	if home := c.survey.Pages; len(home) > 0 && home[0].ID == 0 {
+		switch home[0].Status {
+		case 403, 406, 429:
+			p, _ := c.ask(ctx, c.start, browserAgent)
+			out.Browser = &p
+		}
+	}
+	if ip := c.client.Numeric(ctx, &c.start); ip != "" && len(c.plan.Gates) == 0 {
+		if u, err := weburl.Parse("http://" + ip + "/"); err == nil {
+			p, _ := c.ask(ctx, u, "")
+			out.Numeric = &p
+		}
+	}
 }
 
 // doors are the addresses under which people try a site. One with a port of its own has one.
@@ -95,10 +121,11 @@ func (c *Crawl) folders() []string {
 	return append([]string{c.start.Origin() + "/"}, out[:min(len(out), mostFolders)]...)
 }
 
-// ask fetches an address once, redirects followed, at the host's pace.
-func (c *Crawl) ask(ctx context.Context, u weburl.URL) (record.Probe, *record.Certificate) {
-	p := record.Probe{Address: u.Key()}
-	var shown *record.Certificate
+// ask fetches an address once, redirects followed, at the host's pace, with the plan's agent unless
+// another is given.
+func (c *Crawl) ask(ctx context.Context, u weburl.URL, agent string) (survey.Probe, *survey.Certificate) {
+	p := survey.Probe{Address: u.Key()}
+	var shown *survey.Certificate
 	for range maxHops {
 		g := c.governor(&u, page.AsPage)
 		if g.wait(ctx) != nil {
@@ -106,7 +133,7 @@ func (c *Crawl) ask(ctx context.Context, u weburl.URL) (record.Probe, *record.Ce
 			return p, shown
 		}
 		buf := new(bytes.Buffer)
-		a := c.client.Do(ctx, &u, buf, fetch.Request{Want: func(_ int, mediaType string) bool { return isHTML(mediaType) }})
+		a := c.client.Do(ctx, &u, buf, fetch.Request{Agent: agent, Want: func(_ int, mediaType string) bool { return isHTML(mediaType) }})
 		c.release(g, &a)
 		if shown == nil && len(p.Hops) == 0 {
 			shown = certificate(&a)
@@ -116,7 +143,7 @@ func (c *Crawl) ask(ctx context.Context, u weburl.URL) (record.Probe, *record.Ce
 		if f.Redirect == "" || f.Redirect == u.Key() {
 			if isHTML(a.Type) {
 				d := page.Read(page.Response{Address: u, Status: a.Status, ContentType: a.Header.Get("Content-Type"), Body: a.Body})
-				p.Title, p.Words = d.Title(), d.Words
+				p.Title, p.Words, p.Text, p.Sketch = d.Title(), d.Words, d.TextHash, d.Sketch
 			}
 			return p, shown
 		}
@@ -131,7 +158,7 @@ func (c *Crawl) ask(ctx context.Context, u weburl.URL) (record.Probe, *record.Ce
 	return p, shown
 }
 
-func certificate(a *fetch.Answer) *record.Certificate {
+func certificate(a *fetch.Answer) *survey.Certificate {
 	if a.TLS == nil || len(a.TLS.PeerCertificates) == 0 {
 		return nil
 	}
@@ -140,8 +167,24 @@ func certificate(a *fetch.Answer) *record.Certificate {
 	for _, ip := range leaf.IPAddresses {
 		names = append(names, ip.String())
 	}
-	return &record.Certificate{
-		Names: names, Issuer: leaf.Issuer.String(), From: leaf.NotBefore, Until: leaf.NotAfter,
+	weak := ""
+	switch key := leaf.PublicKey.(type) {
+	case *rsa.PublicKey:
+		if bits := key.N.BitLen(); bits < 2048 {
+			weak = fmt.Sprintf("its RSA key has only %d bits", bits)
+		}
+	case *ecdsa.PublicKey:
+		if bits := key.Curve.Params().BitSize; bits < 224 {
+			weak = fmt.Sprintf("its key has only %d bits", bits)
+		}
+	}
+	switch leaf.SignatureAlgorithm {
+	case x509.SHA1WithRSA, x509.ECDSAWithSHA1, x509.DSAWithSHA1, x509.MD5WithRSA, x509.MD2WithRSA:
+		weak = "it is signed with " + leaf.SignatureAlgorithm.String()
+	}
+	return &survey.Certificate{
+		Names: names, Issuer: leaf.Issuer.String(), From: leaf.NotBefore.Format(time.RFC3339), Until: leaf.NotAfter.Format(time.RFC3339),
+		Days: int(time.Until(leaf.NotAfter).Hours() / 24), Weak: weak,
 		Version: tls.VersionName(a.TLS.Version), Cipher: tls.CipherSuiteName(a.TLS.CipherSuite), Protocol: a.Protocol,
 	}
 }

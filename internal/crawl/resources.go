@@ -29,27 +29,53 @@ func (c *Crawl) load(ctx context.Context, j *job) (*page.Facts, int) {
 	nothing := func(int, string) bool { return false }
 	tries := 0
 	var a fetch.Answer
-	if j.role != page.AsStyle {
-		var retries int
-		a, retries = c.try(ctx, j, buf, fetch.Request{Method: http.MethodHead, Want: nothing})
-		tries += retries + 1
+	if !isText(j.role) {
+		var earlier []string
+		a, earlier = c.try(ctx, j, buf, fetch.Request{Method: http.MethodHead, Want: nothing})
+		tries += len(earlier) + 1
 	}
-	if j.role == page.AsStyle || headLies(&a, j.role) {
+	if isText(j.role) || headLies(&a, j.role) {
 		want := func(status int, mediaType string) bool { return status == http.StatusOK && j.role != page.AsLink }
-		var retries int
-		a, retries = c.try(ctx, j, buf, fetch.Request{Want: want})
-		tries += retries + 1
+		var earlier []string
+		a, earlier = c.try(ctx, j, buf, fetch.Request{Want: want})
+		tries += len(earlier) + 1
 	}
-	c.release(j.host, &a)
 	f := c.answered(&j.at, &a, tries)
 	if f.Bytes == 0 {
 		f.Bytes = max(0, int(a.Length))
 	}
-	if f.Status == http.StatusOK && j.role == page.AsStyle && (a.Type == typeCSS || a.Type == "") {
-		f.Uses = page.Stylesheet(&j.at, a.Body)
-	}
+	c.lookInto(ctx, j, &a, f)
+	c.release(j.host, &a)
 	return f, tries - 1
 }
+
+// isText tells what is read as a whole: stylesheets for what they load, both for what minifying
+// would save.
+func isText(role page.Role) bool { return role == page.AsStyle || role == page.AsScript }
+
+// lookInto notes what the content of a resource tells.
+func (c *Crawl) lookInto(ctx context.Context, j *job, a *fetch.Answer, f *page.Facts) {
+	if f.Status != http.StatusOK {
+		return
+	}
+	switch {
+	case j.role == page.AsStyle && (a.Type == typeCSS || a.Type == ""):
+		f.Uses = page.Stylesheet(&j.at, a.Body)
+		f.Spare = page.Spare(a.Body, false)
+	case j.role == page.AsScript && strings.Contains(a.Type, "javascript"):
+		f.Spare = page.Spare(a.Body, true)
+	case j.role == page.AsImage && a.Type == "image/png" && f.Bytes > leastOpaque:
+		head := a.Body
+		if len(head) == 0 {
+			got := c.client.Do(ctx, &j.at, new(bytes.Buffer), fetch.Request{MaxBytes: 4 << 10, Want: func(status int, _ string) bool { return status == http.StatusOK }})
+			head = got.Body
+		}
+		f.Opaque = page.IsOpaquePNG(head)
+	}
+}
+
+// leastOpaque is from which size, in bytes, on it matters whether a picture has transparency.
+const leastOpaque = 50_000
 
 // headLies tells whether an answer to HEAD says too little or cannot be believed: servers
 // refuse it where GET works, or leave the size out.

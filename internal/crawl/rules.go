@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
+	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -133,7 +135,8 @@ func (c *Crawl) support(ctx context.Context, u weburl.URL) fetch.Answer {
 func (c *Crawl) begin() {
 	f := c.frontier
 	if *c.plan.Sources.Sitemaps {
-		c.readSitemaps(c.sitemaps())
+		addresses, named := c.sitemaps()
+		c.readSitemaps(addresses, named)
 	}
 	follow := *c.plan.Sources.Links || len(c.plan.Sources.Addresses) == 0
 	start := c.know(c.start.Key(), mention{from: -1, found: survey.ByStart, follow: follow})
@@ -161,18 +164,18 @@ func (c *Crawl) begin() {
 }
 
 // sitemaps are the addresses of the sitemaps to begin with: those of the plan, or those that
-// robots.txt names, or the usual one.
-func (c *Crawl) sitemaps() (out []string) {
+// robots.txt names, or the usual one, which nobody named.
+func (c *Crawl) sitemaps() (out []string, named bool) {
 	if out = c.plan.Sources.SitemapAt; len(out) > 0 {
-		return out
+		return out, true
 	}
 	for _, line := range c.rulesFor(c.start.Key()).Sitemaps {
 		out = append(out, line.Text)
 	}
 	if len(out) == 0 {
-		out = append(out, "/sitemap.xml")
+		return []string{"/sitemap.xml"}, false
 	}
-	return out
+	return out, true
 }
 
 // Bounds of the sitemaps that are read.
@@ -184,8 +187,9 @@ const (
 	maxListed       = 2_000_000
 )
 
-// readSitemaps notes which addresses the sitemaps list. Indexes are followed.
-func (c *Crawl) readSitemaps(queue []string) {
+// readSitemaps notes which addresses the sitemaps list. Indexes are followed. Named tells whether
+// somebody named those that it begins with.
+func (c *Crawl) readSitemaps(queue []string, named bool) {
 	type one struct {
 		address string
 		depth   int
@@ -217,6 +221,7 @@ func (c *Crawl) readSitemaps(queue []string) {
 			told.Form, told.Pages, told.Sitemaps = file.Form, len(file.Pages), len(file.Sitemaps)
 		}
 		c.maps = append(c.maps, told)
+		c.noteSitemap(&u, &told, &file, depth > 0 || named, len(got.Body))
 		if depth < maxSitemapDepth {
 			for _, s := range file.Sitemaps {
 				todo = append(todo, one{s, depth + 1})
@@ -224,6 +229,47 @@ func (c *Crawl) readSitemaps(queue []string) {
 		}
 		c.list(&u, file.Pages)
 	}
+}
+
+// noteSitemap keeps what the checks of sitemaps need.
+func (c *Crawl) noteSitemap(u *weburl.URL, told *record.PreviewSitemap, file *sitemap.File, named bool, size int) {
+	note := survey.SitemapFile{
+		Address: told.Address, Status: told.Status, Detail: told.Detail, Form: told.Form, Pages: told.Pages, Sitemaps: told.Sitemaps, Named: named,
+	}
+	for _, f := range file.Faults {
+		note.Faults = append(note.Faults, robots.Line{Number: f.Line, Text: f.Text})
+	}
+	if size >= maxSitemapBytes {
+		note.Faults = append(note.Faults, robots.Line{Text: "the file is over 50 MiB"})
+	}
+	strangers := 0
+	for _, p := range file.Pages {
+		if at, err := u.Parse(p); err == nil && at.IsHTTP() && at.Host() != u.Host() {
+			if strangers++; strangers <= 5 {
+				note.Faults = append(note.Faults, robots.Line{Text: "lists an address of another host: " + at.Key()})
+			}
+		}
+	}
+	if strangers > 5 {
+		note.Faults = append(note.Faults, robots.Line{Text: fmt.Sprintf("and %d more of other hosts", strangers-5)})
+	}
+	c.evidence.Sitemaps = append(c.evidence.Sitemaps, note)
+}
+
+// learned is what the crawl knows of the site besides its pages.
+func (c *Crawl) learned(probes *survey.Probes) survey.Evidence {
+	e := c.evidence
+	e.Probes, e.Traps = probes, c.frontier.traps.report()
+	for origin, rules := range c.frontier.rules {
+		got := c.files[origin+"robots.txt"]
+		head := bytes.ToLower(bytes.TrimSpace(got.Body[:min(len(got.Body), 200)]))
+		e.Robots = append(e.Robots, survey.RobotsFile{
+			Address: origin + "robots.txt", Status: got.Status, Detail: got.Detail, Outcome: got.Outcome, File: rules,
+			HTML: bytes.HasPrefix(head, []byte("<!doctype")) || bytes.HasPrefix(head, []byte("<html")),
+		})
+	}
+	slices.SortFunc(e.Robots, func(a, b survey.RobotsFile) int { return strings.Compare(a.Address, b.Address) })
+	return e
 }
 
 // sitemap is a file as it was got, now or in the past.

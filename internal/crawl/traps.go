@@ -8,7 +8,7 @@ import (
 	"github.com/cespare/xxhash/v2"
 
 	"harvik/internal/core/page"
-	"harvik/internal/record"
+	"harvik/internal/core/survey"
 )
 
 // traps recognises patterns of addresses that never end, by what their pages bring.
@@ -303,11 +303,11 @@ func (f *family) learn(s *signs) bool {
 }
 
 // report lists the families and parameters that were shut, those that left most first.
-func (t *traps) report() []record.Trap {
-	var out []record.Trap
+func (t *traps) report() []survey.Trap {
+	var out []survey.Trap
 	add := func(f *family, kind string) {
 		if f.shut && f.left > 0 {
-			out = append(out, record.Trap{Pattern: f.pattern, Example: f.example, Kind: kind, Fetched: f.fetched, Left: f.left})
+			out = append(out, survey.Trap{Pattern: f.pattern, Example: f.example, Kind: kind, Fetched: f.fetched, Left: f.left})
 		}
 	}
 	for _, f := range t.families {
@@ -317,7 +317,7 @@ func (t *traps) report() []record.Trap {
 		p.fetched = p.same + p.other
 		add(&p.family, "parameter")
 	}
-	slices.SortFunc(out, func(a, b record.Trap) int {
+	slices.SortFunc(out, func(a, b survey.Trap) int {
 		if a.Left != b.Left {
 			return b.Left - a.Left
 		}

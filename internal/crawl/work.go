@@ -6,6 +6,7 @@ import (
 	"context"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -23,12 +24,13 @@ func (c *Crawl) process(ctx context.Context, j *job, freed func()) done {
 		return d
 	}
 	buf := c.buffers.Get().(*bytes.Buffer)
-	a, retries := c.try(ctx, j, buf, fetch.Request{Want: wantsPage})
+	a, earlier := c.try(ctx, j, buf, fetch.Request{Want: wantsPage})
 	c.reading <- struct{}{} // only as many bodies wait to be read as requests are allowed
 	j.host.done(time.Now(), &a)
 	freed()
-	d.retries = retries
-	d.Facts = c.facts(&j.at, &a, retries+1)
+	d.retries = len(earlier)
+	d.Facts = c.facts(&j.at, &a, len(earlier)+1)
+	d.Facts.Earlier = earlier
 	d.Findings = c.judge.Page(j.id, d.Facts)
 	if j.alike {
 		d.said = signsOf(j.url, d.Facts.Document)
@@ -53,17 +55,18 @@ func (c *Crawl) release(g *governor, a *fetch.Answer) {
 const longestWait = 5 * time.Minute
 
 // try fetches, again where that may help: after 429, 5xx and broken connections, with
-// pauses of 0.5 s, 1 s, 2 s … or what Retry-After asks for. The host stays taken.
-func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Request) (a fetch.Answer, retries int) {
+// pauses of 0.5 s, 1 s, 2 s … or what Retry-After asks for. The host stays taken. Earlier is how
+// the tries before the last ended.
+func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Request) (a fetch.Answer, earlier []string) {
 	most := c.retries(&j.at)
 	for {
 		a = c.client.Do(ctx, &j.at, buf, r)
-		if retries >= most || !worthRetrying(&a) {
-			return a, retries
+		if len(earlier) >= most || !worthRetrying(&a) {
+			return a, earlier
 		}
 		c.release(j.host, &a)
 		select {
-		case <-time.After(max(min(a.RetryAfter, longestWait), 500*time.Millisecond<<retries)):
+		case <-time.After(max(min(a.RetryAfter, longestWait), 500*time.Millisecond<<len(earlier))):
 		case <-c.stop:
 			most = 0
 		case <-ctx.Done():
@@ -71,12 +74,16 @@ func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Requ
 		}
 		if j.host.wait(ctx) != nil {
 			j.host.take()
-			return a, retries
+			return a, earlier
 		}
 		if most == 0 {
-			return a, retries
+			return a, earlier
 		}
-		retries++
+		ended := string(a.Outcome)
+		if a.Outcome == page.Answered {
+			ended = "status " + strconv.Itoa(a.Status)
+		}
+		earlier = append(earlier, ended)
 	}
 }
 
@@ -136,7 +143,7 @@ func (c *Crawl) facts(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts {
 	case isHTML(a.Type):
 		f.Document = page.Read(page.Response{
 			Address: *u, Status: a.Status, ContentType: a.Header.Get("Content-Type"),
-			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Body: a.Body,
+			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Refresh: a.Header.Get("Refresh"), Body: a.Body,
 		})
 		c.rewrite(f.Document)
 	case a.Type == typePDF:
@@ -154,6 +161,11 @@ func (c *Crawl) rewrite(d *page.Document) {
 	for i := range d.Links {
 		if d.Links[i].Address != "" && s.Inside(d.Links[i].Address) {
 			d.Links[i].Address = s.Rewrite(d.Links[i].Address)
+		}
+	}
+	for i := range d.Alternates {
+		if s.Inside(d.Alternates[i].Address) {
+			d.Alternates[i].Address = s.Rewrite(d.Alternates[i].Address)
 		}
 	}
 	for i := range d.Canonicals {

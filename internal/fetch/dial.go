@@ -31,6 +31,7 @@ func New(s Settings) (*Client, error) {
 		inside.RootCAs = pool
 	}
 	d := newDialer(&s)
+	c.dialer = d
 	var err error
 	if c.inside, err = transport(&s, d, inside); err != nil {
 		return nil, err
@@ -179,4 +180,56 @@ func (d *dialer) connect(ctx context.Context, address string, left int) (net.Con
 	ctx, cancel := context.WithTimeout(ctx, most)
 	defer cancel()
 	return d.net.DialContext(ctx, "tcp", address)
+}
+
+// OldestTLS is the oldest version of TLS below 1.2 that an https address's host accepts, "" if it
+// accepts none, or is not to be asked.
+func (c *Client) OldestTLS(ctx context.Context, u *weburl.URL) string {
+	if u.Scheme() != "https" || c.settings.Proxy != "" {
+		return ""
+	}
+	port := u.Port()
+	if port == "" {
+		port = "443"
+	}
+	for _, version := range []uint16{tls.VersionTLS10, tls.VersionTLS11} {
+		if c.shakes(ctx, u.Hostname(), port, version) {
+			return tls.VersionName(version)
+		}
+	}
+	return ""
+}
+
+// shakes tries a handshake with one version. Nothing is sent over the connection, so the
+// certificate need not be verified.
+func (c *Client) shakes(ctx context.Context, host, port string, version uint16) bool {
+	ctx, cancel := context.WithTimeout(ctx, orWhole(c.settings.Timeouts.TLS, c.settings.Timeout))
+	defer cancel()
+	conn, err := c.dialer.dial(ctx, "tcp", net.JoinHostPort(host, port))
+	if err != nil {
+		return false
+	}
+	defer conn.Close()
+	t := tls.Client(conn, &tls.Config{ServerName: host, InsecureSkipVerify: true, MinVersion: version, MaxVersion: version}) //nolint:gosec // see above
+	return t.HandshakeContext(ctx) == nil
+}
+
+// Numeric is the bare IP address of a host, with its port where the settings name one; "" if the
+// address has one already, or is not known.
+func (c *Client) Numeric(ctx context.Context, u *weburl.URL) string {
+	host := u.Hostname()
+	if _, err := netip.ParseAddr(strings.Trim(host, "[]")); err == nil || c.settings.Proxy != "" {
+		return ""
+	}
+	if to, ok := c.dialer.hosts[host]; ok {
+		return to
+	}
+	addrs, err := c.dialer.resolve(ctx, host)
+	if err != nil || len(addrs) == 0 {
+		return ""
+	}
+	if addrs[0].Is6() {
+		return "[" + addrs[0].String() + "]"
+	}
+	return addrs[0].String()
 }

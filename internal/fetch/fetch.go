@@ -48,6 +48,7 @@ type Client struct {
 	inside   *http.Transport
 	outside  *http.Transport
 	shown    *http.Transport // shows the client certificate; nil without one
+	dialer   *dialer
 }
 
 // maxHeaderBytes is how much header a response may have.
@@ -73,6 +74,7 @@ type Answer struct {
 // A Request is what to fetch of an address.
 type Request struct {
 	Method   string                                  // GET if empty
+	Agent    string                                  // User-Agent; that of the settings if empty
 	Want     func(status int, mediaType string) bool // whose body is read
 	MaxBytes int                                     // of the body; that of the settings if 0
 }
@@ -102,6 +104,9 @@ func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r R
 		return Answer{Outcome: page.BadResponse, Detail: err.Error(), Length: -1}
 	}
 	c.dress(req, u)
+	if r.Agent != "" {
+		req.Header.Set("User-Agent", r.Agent)
+	}
 	for name, values := range header {
 		req.Header[name] = values
 	}

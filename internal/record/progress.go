@@ -43,12 +43,3 @@ type FetchError struct {
 	What    string `json:"what"` // "status 404", or the outcome
 	Detail  string `json:"detail,omitempty"`
 }
-
-// A Trap is a pattern of addresses that never ends.
-type Trap struct {
-	Pattern string `json:"pattern"`
-	Example string `json:"example"`
-	Kind    string `json:"kind"`    // "pattern", or "parameter" whose value changes nothing
-	Fetched int    `json:"fetched"` // until it was recognised
-	Left    int    `json:"left"`    // addresses not fetched for it
-}

@@ -76,37 +76,10 @@ type Summary struct {
 func (r *Summary) Scan(src any) error { return scanJSON(src, r) }
 
 // Probes are what a site's front doors and odd addresses answer.
-type Probes struct {
-	Doors       []Probe      `json:"doors"`             // http and https, with and without www
-	Missing     []Probe      `json:"missing,omitempty"` // a made-up address in each of the larger folders
-	Favicon     *Probe       `json:"favicon,omitempty"` // /favicon.ico
-	Certificate *Certificate `json:"certificate,omitempty"`
-}
+type Probes struct{ survey.Probes }
 
 // Scan reads the column.
 func (p *Probes) Scan(src any) error { return scanJSON(src, p) }
-
-// A Probe is one address that was asked, redirects followed.
-type Probe struct {
-	Address string   `json:"address"`
-	Status  int      `json:"status"`           // of the last answer; 0 for none
-	Detail  string   `json:"detail,omitempty"` // why there is none
-	Hops    []string `json:"hops,omitempty"`   // addresses redirected to, in order
-	Type    string   `json:"type,omitempty"`
-	Title   string   `json:"title,omitempty"`
-	Words   int      `json:"words,omitempty"`
-}
-
-// Certificate is what the home page's host shows.
-type Certificate struct {
-	Names    []string  `json:"names"`
-	Issuer   string    `json:"issuer"`
-	From     time.Time `json:"from"`
-	Until    time.Time `json:"until"`
-	Version  string    `json:"version"` // of TLS
-	Cipher   string    `json:"cipher"`
-	Protocol string    `json:"protocol"` // of HTTP
-}
 
 // A PageRow is a fetched address in a list.
 type PageRow struct {
@@ -300,7 +273,7 @@ type LinksInto struct {
 }
 
 // TrapList are traps in a jsonb column.
-type TrapList []Trap
+type TrapList []survey.Trap
 
 // Scan reads the column.
 func (t *TrapList) Scan(src any) error { return scanJSON(src, t) }

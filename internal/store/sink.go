@@ -14,6 +14,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
 	"harvik/internal/crawl"
 )
 
@@ -181,7 +182,7 @@ func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progres
 	if err != nil {
 		return err
 	}
-	traps, err := json.Marshal(append([]record.Trap{}, r.Traps...))
+	traps, err := json.Marshal(append([]survey.Trap{}, r.Traps...))
 	if err != nil {
 		return err
 	}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 
 	"harvik/internal/core/page"
 )
@@ -35,6 +36,18 @@ func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link)) error {
 			}
 		}
 		f(id, links)
+		return nil
+	})
+}
+
+// EachFacts implements survey.Source.
+func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
+	return r.each(pages, "facts", func(id int32, data []byte) error {
+		facts := new(page.Facts)
+		if err := json.Unmarshal(data, facts); err != nil {
+			return err
+		}
+		f(id, facts)
 		return nil
 	})
 }

@@ -75,6 +75,14 @@ func (m *Memory) EachLinks(pages []int32, f func(int32, []page.Link)) error {
 	return nil
 }
 
+// EachFacts implements survey.Source.
+func (m *Memory) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
+	for _, id := range pages {
+		f(id, m.byID[id])
+	}
+	return nil
+}
+
 // EachText implements survey.Source.
 func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 	for _, id := range pages {

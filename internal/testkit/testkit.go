@@ -4,7 +4,10 @@ package testkit
 
 import (
 	"context"
+	"crypto/tls"
 	"fmt"
+	"io"
+	"log"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
@@ -19,6 +22,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"harvik/demo"
 	"harvik/internal/cluster"
 	"harvik/internal/core/plan"
 	"harvik/internal/fetch"
@@ -108,6 +112,22 @@ func Serve(t testing.TB, h http.Handler) string {
 	s := httptest.NewServer(h)
 	t.Cleanup(s.Close)
 	return strings.TrimPrefix(s.URL, "http://")
+}
+
+// ServeBoth runs a handler on a loopback port that speaks both http and https, with a certificate
+// for some host names, valid for some days, from a version of TLS on. It returns host:port and the authority as PEM.
+func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, names ...string) (address, authority string) {
+	t.Helper()
+	certificate, authority, err := demo.Certificate(days, names...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := httptest.NewUnstartedServer(h)
+	s.Listener = demo.Both(s.Listener, &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: oldest}) //nolint:gosec // old ones, so that they can be found out
+	s.Config.ErrorLog = log.New(io.Discard, "", 0)
+	s.Start()
+	t.Cleanup(s.Close)
+	return strings.TrimPrefix(s.URL, "http://"), authority
 }
 
 // DemoPlan is how tests crawl Fernhollow, served at an address.

@@ -158,6 +158,27 @@ type SitePass struct {
 // Report adds a place on a page.
 func (p *SitePass) Report(page int32, place Place) { p.report(page, place) }
 
+// EachFacts calls f with the facts of the wanted pages, in any order.
+func (p *SitePass) EachFacts(wanted func(*survey.Page) bool, f func(*survey.Page, *page.Facts)) error {
+	var ids []int32
+	for i := range p.Pages {
+		if wanted(&p.Pages[i]) {
+			ids = append(ids, p.Pages[i].ID)
+		}
+	}
+	return p.Source.EachFacts(ids, func(id int32, facts *page.Facts) { f(p.Page(id), facts) })
+}
+
+// Target is what became of an address that a page names: its brief if it was fetched, and whether
+// it is known to be shut out.
+func (p *SitePass) Target(address string) (id int32, g *survey.Page, blocked bool) {
+	id, ok := p.Find(address)
+	if !ok || address == "" {
+		return -1, nil, false
+	}
+	return id, p.Got(id), p.Addresses[id].State == survey.Blocked
+}
+
 // Others names the other members of a group, at most MaxOthers.
 func (p *SitePass) Others(group []*survey.Page, self int32) []string {
 	var out []string

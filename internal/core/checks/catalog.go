@@ -5,7 +5,9 @@ import (
 	"slices"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/checks/addresses"
 	"harvik/internal/core/checks/copy"
+	"harvik/internal/core/checks/data"
 	"harvik/internal/core/checks/headings"
 	"harvik/internal/core/checks/indexing"
 	"harvik/internal/core/checks/languages"
@@ -14,17 +16,20 @@ import (
 	"harvik/internal/core/checks/media"
 	"harvik/internal/core/checks/reach"
 	"harvik/internal/core/checks/redirects"
+	"harvik/internal/core/checks/safety"
+	"harvik/internal/core/checks/sharing"
 	"harvik/internal/core/checks/snippet"
+	"harvik/internal/core/checks/weight"
 )
 
 // Version of the catalogue; it grows when a check is added or its verdicts change. A crawl
 // keeps the version it was judged with.
-const Version = 1
+const Version = 2
 
 // Catalog is every check, group by group in the order in which lists show them.
 var Catalog = slices.Concat(
 	reach.Suite, indexing.Suite, snippet.Suite, headings.Suite, copy.Suite, links.Suite,
-	redirects.Suite, languages.Suite, media.Suite, markup.Suite,
+	redirects.Suite, languages.Suite, media.Suite, weight.Suite, safety.Suite, markup.Suite, data.Suite, sharing.Suite, addresses.Suite,
 )
 
 // Groups are the groups' names, in the catalogue's order.

@@ -1,14 +1,18 @@
 package checks_test
 
 import (
+	"crypto/tls"
 	"flag"
 	"fmt"
+	"net"
 	"net/http"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -30,29 +34,46 @@ var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 //	/a there is no title element
 //
 // A section's first word is a path; then may come a status (with a Location for redirects),
-// "hang", or "Name: value" for a header. {words n} stands for n words. Where no section is
-// "/", a noindex home page links to all sections. A want line is a path and a part of the note, one
-// for each place.
+// "hang", "slow" (0.4 s), "uneven" (503 at the first try), "cut" (the body ends early), "agent"
+// (403 but for browsers), or headers: "Name: value | Name: value". {words n} stands for n words, {bytes n} for n letters,
+// {repeat n text} for a text n times, {png n} for the head of a PNG file of a colour type,
+// {port} and {host} for the server's. A path that ends in * goes by numbers, {next} is the next. Where no section is
+// "/", a noindex home page links to all sections but those that begin with ~. A want line is a path, or (site), and a
+// part of the note, one for each place. A section "plan" has lines of settings:
+//
+//	tls              the site is at https://fixture.example/, http answers, too
+//	named            the site is at http://fixture.example/
+//	days n           the certificate's
+//	hosts a b        further hosts of the site; these resolve to the server, but those ending in .invalid
+//	outbound         outbound links are checked
+//	list /a /b       addresses to begin with
+//	limit name n     a threshold
+//	retries n
+//	unknown          the certificate's authority is not in the plan
+//	modern           TLS 1.2 at least
 type fixture struct {
 	check, title string
+	text         string
 	sections     []section
 	want         []string
+	settings     []string
+	tried        sync.Map
 }
 
 type section struct {
-	path, location, body string
-	status               int
-	hang                 bool
-	header               [2]string
+	path, location, body, manner string
+	status                       int
+	header                       [][2]string
+	unlinked                     bool
 }
 
-func readFixtures(t *testing.T) []fixture {
+func readFixtures(t *testing.T) []*fixture {
 	t.Helper()
 	files, err := filepath.Glob("testdata/*.txt")
 	if err != nil || len(files) == 0 {
 		t.Fatalf("no fixtures: %v", err)
 	}
-	var out []fixture
+	var out []*fixture
 	for _, name := range files {
 		data, err := os.ReadFile(name)
 		if err != nil {
@@ -65,11 +86,12 @@ func readFixtures(t *testing.T) []fixture {
 	return out
 }
 
-func parseFixture(t *testing.T, file, text string) fixture {
+func parseFixture(t *testing.T, file, text string) *fixture {
 	t.Helper()
 	head, rest, _ := strings.Cut(text, "\n")
-	var f fixture
+	f := new(fixture)
 	f.check, f.title, _ = strings.Cut(head, ": ")
+	f.text = rest
 	if checks.Find(f.check) == nil {
 		t.Fatalf("%s: %q names no check", file, head)
 	}
@@ -77,11 +99,15 @@ func parseFixture(t *testing.T, file, text string) fixture {
 		line, body, _ := strings.Cut(part, "\n")
 		line = strings.TrimSuffix(line, " --")
 		if line == "want" {
-			for _, w := range strings.Split(strings.TrimSpace(body), "\n") {
+			for _, w := range strings.Split(strings.TrimSpace(expand(body)), "\n") {
 				if w != "" {
 					f.want = append(f.want, w)
 				}
 			}
+			continue
+		}
+		if line == "plan" {
+			f.settings = strings.Split(strings.TrimSpace(body), "\n")
 			continue
 		}
 		f.sections = append(f.sections, parseSection(line, body))
@@ -90,13 +116,17 @@ func parseFixture(t *testing.T, file, text string) fixture {
 }
 
 func parseSection(line, body string) section {
-	path, rest, _ := strings.Cut(line, " ")
-	s := section{path: path, status: 200, body: expand(body)}
+	path, rest, _ := strings.Cut(expand(line), " ")
+	s := section{status: 200, body: expand(body)}
+	s.path, s.unlinked = strings.CutPrefix(path, "~")
 	switch words := strings.Fields(rest); {
-	case rest == "hang":
-		s.hang = true
+	case rest == "hang", rest == "slow", rest == "uneven", rest == "cut", rest == "agent":
+		s.manner = rest
 	case strings.Contains(rest, ": "):
-		s.header[0], s.header[1], _ = strings.Cut(rest, ": ")
+		for one := range strings.SplitSeq(rest, " | ") {
+			name, value, _ := strings.Cut(one, ": ")
+			s.header = append(s.header, [2]string{name, value})
+		}
 	case len(words) > 0:
 		s.status, _ = strconv.Atoi(words[0])
 		if len(words) > 1 {
@@ -106,44 +136,76 @@ func parseSection(line, body string) section {
 	return s
 }
 
-// expand fills in {words n}.
+var marks = regexp.MustCompile(`\{(words|bytes|repeat|png) (\d+)(?: ([^{}]*))?\}`)
+
+// expand fills in {words n}, {bytes n} and {repeat n text}.
 func expand(s string) string {
-	for {
-		before, rest, ok := strings.Cut(s, "{words ")
-		if !ok {
-			return s
+	return marks.ReplaceAllStringFunc(s, func(mark string) string {
+		m := marks.FindStringSubmatch(mark)
+		n, _ := strconv.Atoi(m[2])
+		switch m[1] {
+		case "bytes":
+			return strings.Repeat("x", n)
+		case "png":
+			return "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08" + string(rune(n)) + "\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00IDAT"
+		case "repeat":
+			return strings.Repeat(m[3], n)
 		}
-		number, after, _ := strings.Cut(rest, "}")
-		n, _ := strconv.Atoi(number)
 		var b strings.Builder
 		for i := range n {
 			fmt.Fprintf(&b, "word%d ", i)
 		}
-		s = before + b.String() + after
-	}
+		return b.String()
+	})
 }
 
 // serve answers with the fixture's sections.
 func (f *fixture) serve(w http.ResponseWriter, r *http.Request) {
+	_, port, _ := net.SplitHostPort(r.Context().Value(http.LocalAddrContextKey).(net.Addr).String())
+	fill := strings.NewReplacer("{port}", port, "{host}", r.Host)
 	var home strings.Builder
-	for _, s := range f.sections {
-		fmt.Fprintf(&home, `<p><a href="%s">to %s</a></p>`, s.path, s.path)
-		if s.path != r.URL.RequestURI() {
+	for i := range f.sections {
+		s := &f.sections[i]
+		if !s.unlinked {
+			fmt.Fprintf(&home, `<p><a href="%s">to %s</a></p>`, s.path, s.path)
+		}
+		next := ""
+		if prefix, ok := strings.CutSuffix(s.path, "*"); ok && strings.HasPrefix(r.URL.Path, prefix) {
+			n, _ := strconv.Atoi(strings.Trim(r.URL.Path[len(prefix):], "/"))
+			next = strconv.Itoa(n + 1)
+		} else if s.path != r.URL.RequestURI() {
 			continue
 		}
-		if s.hang {
+		switch _, again := f.tried.LoadOrStore(s.path, true); s.manner {
+		case "hang":
 			<-r.Context().Done()
 			return
+		case "slow":
+			time.Sleep(400 * time.Millisecond)
+		case "uneven":
+			if !again {
+				http.Error(w, "not now", http.StatusServiceUnavailable)
+				return
+			}
+		case "agent":
+			if !strings.Contains(r.UserAgent(), "Mozilla/5.0 (Windows") {
+				http.Error(w, "no", http.StatusForbidden)
+				return
+			}
+		case "cut":
+			w.Header().Set("Content-Length", "100000")
 		}
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		if s.header[0] != "" {
-			w.Header().Set(s.header[0], s.header[1])
+		for _, h := range s.header {
+			if w.Header().Set(h[0], fill.Replace(h[1])); h[1] == "-" {
+				w.Header()[h[0]] = nil
+			}
 		}
 		if s.location != "" {
-			w.Header().Set("Location", s.location)
+			w.Header().Set("Location", fill.Replace(s.location))
 		}
 		w.WriteHeader(s.status)
-		fmt.Fprint(w, s.body)
+		fmt.Fprint(w, strings.ReplaceAll(fill.Replace(s.body), "{next}", next))
 		return
 	}
 	if r.URL.Path != "/" {
@@ -151,7 +213,77 @@ func (f *fixture) serve(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	fmt.Fprintf(w, `<!doctype html><html lang="en"><meta name="viewport" content="x"><meta name="robots" content="noindex"><title>Home of the fixture site</title><h1>Home of all</h1>%s`, home.String())
+	fmt.Fprintf(w, `<!doctype html><html lang="en"><head><meta name="viewport" content="x"><meta name="robots" content="noindex"><title>Home of the fixture site</title></head><h1>Home of all</h1>%s`, home.String())
+}
+
+const fixtureHost = "fixture.example"
+
+// run crawls the fixture and gives what its check found, a line each.
+func (f *fixture) run(t *testing.T) []string {
+	p := plan.Plan{Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1, Hosts: map[string]string{}, Limits: map[string]int{}}
+	names, days, scheme, named := []string{fixtureHost}, 300, "http", false
+	unknown, modern := false, false
+	for _, line := range f.settings {
+		words := strings.Fields(line)
+		switch words[0] {
+		case "tls":
+			scheme, named = "https", true
+		case "named":
+			named = true
+		case "days":
+			days, _ = strconv.Atoi(words[1])
+		case "hosts":
+			p.Scope.Hosts, names = words[1:], append(names, words[1:]...)
+		case "outbound":
+			p.Outbound = true
+		case "list":
+			p.Sources.Addresses = words[1:]
+		case "limit":
+			p.Limits[words[1]], _ = strconv.Atoi(words[2])
+		case "unknown":
+			unknown = true
+		case "modern":
+			modern = true
+		case "retries":
+			p.Retries, _ = strconv.Atoi(words[1])
+		default:
+			t.Fatalf("there is no setting %q", line)
+		}
+	}
+	oldest := uint16(tls.VersionTLS10)
+	if modern {
+		oldest = tls.VersionTLS12
+	}
+	host, authority := testkit.ServeBoth(t, http.HandlerFunc(f.serve), oldest, days, names...)
+	origin := scheme + "://" + host
+	if named {
+		origin = scheme + "://" + fixtureHost
+		for _, name := range append(names, "www."+fixtureHost) {
+			if !strings.HasSuffix(name, ".invalid") && name != "www."+fixtureHost {
+				p.Hosts[name] = host
+			}
+			if strings.HasSuffix(name, ".closed") {
+				p.Hosts[name] = "127.0.0.1:1"
+			}
+		}
+		if !unknown {
+			p.CA = authority
+		}
+	}
+	result, found := testkit.Crawl(t, origin+"/", p)
+	var got []string
+	for _, x := range found.Findings {
+		at := "(site)"
+		if x.Page >= 0 {
+			at = strings.TrimPrefix(result.Survey.URL(x.Page), origin)
+		}
+		for _, place := range x.Places {
+			if x.Check.ID == f.check {
+				got = append(got, at+" "+strings.ReplaceAll(place.Note, origin, ""))
+			}
+		}
+	}
+	return got
 }
 
 // TestFixtures runs every check on sites that must and must not trigger it. Each check has
@@ -166,16 +298,7 @@ func TestFixtures(t *testing.T) {
 		}
 		t.Run(f.check+"/"+strings.ReplaceAll(f.title, " ", "_"), func(t *testing.T) {
 			t.Parallel()
-			host := testkit.Serve(t, http.HandlerFunc(f.serve))
-			result, found := testkit.Crawl(t, "http://"+host+"/", plan.Plan{Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1})
-			var got []string
-			for _, x := range found.Findings {
-				for _, p := range x.Places {
-					if x.Check.ID == f.check {
-						got = append(got, strings.TrimPrefix(result.Survey.URL(x.Page), "http://"+host)+" "+strings.ReplaceAll(p.Note, "http://"+host, ""))
-					}
-				}
-			}
+			got := f.run(t)
 			slices.Sort(got)
 			slices.Sort(f.want)
 			if len(got) != len(f.want) {
@@ -234,8 +357,10 @@ func TestCatalog(t *testing.T) {
 
 // TestDocs fails when docs/checks.md is not what the catalogue says; `make docs` writes it.
 func TestDocs(t *testing.T) {
+	fixtures := readFixtures(t)
 	var b strings.Builder
-	b.WriteString("# The checks\n\nGenerated from the catalogue by `make docs`. Costs and ranking: architecture.md.\n")
+	b.WriteString("# The checks\n\nGenerated from the catalogue and its test sites by `make docs`. Costs and ranking: architecture.md.\n" +
+		"Each check has a site on which it fires and one on which it does not; their form is told in internal/core/checks/checks_test.go.\n")
 	for _, group := range checks.Groups {
 		fmt.Fprintf(&b, "\n## %s\n", group)
 		for _, c := range checks.Catalog {
@@ -251,6 +376,14 @@ func TestDocs(t *testing.T) {
 			}
 			if c.Source != "" {
 				fmt.Fprintf(&b, "\nRests on: %s\n", c.Source)
+			}
+			for _, fires := range []bool{true, false} {
+				i := slices.IndexFunc(fixtures, func(f *fixture) bool { return f.check == c.ID && (len(f.want) > 0) == fires })
+				if i < 0 {
+					continue
+				}
+				title := fixtures[i].title
+				fmt.Fprintf(&b, "\n%s%s:\n\n````text\n%s\n````\n", strings.ToUpper(title[:1]), title[1:], strings.TrimSpace(fixtures[i].text))
 			}
 		}
 	}

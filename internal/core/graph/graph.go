@@ -19,6 +19,7 @@ type Mark uint8
 const (
 	NoFollow   Mark = 1 << iota
 	Navigation      // stands in navigation, header or footer
+	Unshown         // of things that pages load: named only, for cards and structured data
 )
 
 // Add notes a page's links, in document order. Each page is added at most once.

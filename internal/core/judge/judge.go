@@ -37,7 +37,9 @@ func (j *Judge) Places() int { return j.collector.Findings() }
 // Finish completes the survey, runs the site checks and builds the report. The findings it
 // returns are those of the site checks.
 func (j *Judge) Finish(s *survey.Survey) (*fixlist.Report, []check.Finding, error) {
-	s.Finish()
+	if err := s.Finish(); err != nil {
+		return nil, nil, err
+	}
 	found, err := j.runner.Site(s)
 	if err != nil {
 		return nil, nil, err

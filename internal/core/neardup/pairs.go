@@ -83,7 +83,7 @@ func candidatePairs(texts []Text, least float64) []Pair {
 			for j := i - 1; j >= 0 && j >= i-bucketReach && members[j].key == m.key; j-- {
 				a, b := members[j].at, m.at
 				id := uint64(a)<<32 | uint64(b)
-				if _, known := seen[id]; known || agreement(texts[a].Sketch, texts[b].Sketch) < least {
+				if _, known := seen[id]; known || Agreement(texts[a].Sketch, texts[b].Sketch) < least {
 					continue
 				}
 				seen[id] = struct{}{}
@@ -95,7 +95,7 @@ func candidatePairs(texts []Text, least float64) []Pair {
 	return out
 }
 
-func agreement(a, b []uint32) float64 {
+func Agreement(a, b []uint32) float64 {
 	same := 0
 	for i := range a {
 		if a[i] == b[i] {

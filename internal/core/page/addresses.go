@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/net/html/charset"
 
+	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 )
 
@@ -18,16 +19,86 @@ func (w *walker) headers(r Response) {
 			continue // for one named agent only
 		}
 		w.doc.Robots.read(v, "header")
+		w.doc.Robots.Said = append(w.doc.Robots.Said, Text{Text: text.Fold([]byte(v))})
 	}
 	for _, v := range r.Link {
-		target, params, ok := strings.Cut(v, ">")
-		if !ok || !strings.Contains(params, "canonical") {
-			continue
+		for v != "" {
+			var one string
+			one, v = cutLink(v)
+			w.linkHeader(&r.Address, one)
 		}
-		ref := Ref{Href: strings.TrimLeft(strings.TrimSpace(target), "<"), Header: true}
-		ref.Address = resolve(&r.Address, ref.Href)
-		w.doc.Canonicals = append(w.doc.Canonicals, ref)
 	}
+	if r.Refresh != "" && w.doc.Refresh == "" {
+		w.doc.Refresh = r.Refresh
+	}
+	w.doc.RefreshTo = w.refreshTo()
+}
+
+// cutLink takes the first link off a Link header, at a comma that stands neither in an address nor
+// in quotes (RFC 8288, 3).
+func cutLink(v string) (one, rest string) {
+	inAddress, quoted := false, false
+	for i := range len(v) {
+		switch v[i] {
+		case '<':
+			inAddress = !quoted
+		case '>':
+			inAddress = false
+		case '"':
+			quoted = !quoted && !inAddress
+		case ',':
+			if !inAddress && !quoted {
+				return v[:i], v[i+1:]
+			}
+		}
+	}
+	return v, ""
+}
+
+// linkHeader takes in a canonical or another language of a Link header.
+func (w *walker) linkHeader(at *weburl.URL, v string) {
+	target, params, ok := strings.Cut(v, ">")
+	if !ok {
+		return
+	}
+	ref := Ref{Href: strings.TrimSpace(strings.TrimLeft(strings.TrimSpace(target), "<")), Header: true}
+	ref.Address = resolve(at, ref.Href)
+	rel, lang := "", ""
+	for p := range strings.SplitSeq(params, ";") {
+		key, value, _ := strings.Cut(p, "=")
+		value = strings.Trim(strings.TrimSpace(value), `"`)
+		switch strings.ToLower(strings.TrimSpace(key)) {
+		case "rel":
+			rel = value
+		case "hreflang":
+			lang = value
+		}
+	}
+	switch {
+	case hasToken(rel, "canonical"):
+		w.doc.Canonicals = append(w.doc.Canonicals, ref)
+	case lang != "" && hasToken(rel, "alternate") && len(w.doc.Alternates) < maxAlternates:
+		w.doc.Alternates = append(w.doc.Alternates, Alternate{lang, ref})
+	}
+}
+
+// refreshTo is the other address that a refresh leads to (HTML standard, "shared declarative
+// refresh steps").
+func (w *walker) refreshTo() string {
+	at := strings.IndexAny(w.doc.Refresh, ";,")
+	if at < 0 {
+		return ""
+	}
+	to := strings.TrimSpace(w.doc.Refresh[at+1:])
+	if len(to) >= 3 && strings.EqualFold(to[:3], "url") {
+		if _, after, ok := strings.Cut(to, "="); ok {
+			to = strings.TrimSpace(after)
+		}
+	}
+	if address := resolve(&w.base, strings.Trim(to, `"' `)); address != w.address.Key() {
+		return address
+	}
+	return ""
 }
 
 // encodeQuery writes the query of an address in the document's own encoding, as browsers do
@@ -82,13 +153,36 @@ func (w *walker) resolve() {
 	for i := range d.Links {
 		l := &d.Links[i]
 		if u, err := w.base.Parse(w.encodeQuery(l.Href)); err == nil {
-			l.Address, l.Fragment, l.Href = u.Key(), u.Fragment(), ""
+			l.Address, l.Fragment = u.Key(), u.Fragment()
+			if !odd(l.Href) {
+				l.Href = ""
+			}
 		}
 	}
 	d.Uses = resolveUses(d.Uses, &w.base, w.encodeQuery)
 	for i := range d.Canonicals {
 		d.Canonicals[i].Address = resolve(&w.base, d.Canonicals[i].Href)
 	}
+	for i := range d.Alternates {
+		d.Alternates[i].Address = resolve(&w.base, d.Alternates[i].Href)
+	}
+	for i := range d.Forms {
+		d.Forms[i].Action = resolve(&w.base, d.Forms[i].Action)
+	}
+	scripts := d.Scripts[:0]
+	for _, s := range d.Scripts {
+		if s.Address = resolve(&w.base, s.Address); s.Address != "" {
+			scripts = append(scripts, s)
+		}
+	}
+	d.Scripts = scripts
+	frames := d.Frames[:0]
+	for _, f := range d.Frames {
+		if f = resolve(&w.base, f); f != "" {
+			frames = append(frames, f)
+		}
+	}
+	d.Frames = frames
 	for i := range d.Images {
 		if d.Images[i].Src != "" {
 			d.Images[i].Address = resolve(&w.base, d.Images[i].Src)
@@ -97,6 +191,19 @@ func (w *walker) resolve() {
 			d.Images[i].Src, d.Images[i].Address = d.Images[i].Src[:100]+"…", ""
 		}
 	}
+}
+
+// odd tells whether an address is written in a way that parsers accept and nobody means.
+func odd(href string) bool {
+	if strings.ContainsAny(strings.TrimSpace(href), " \t\r\n\\{}<>") || strings.Contains(href, "%7B%7B") {
+		return true
+	}
+	scheme, rest, ok := strings.Cut(href, ":")
+	if ok && (strings.EqualFold(scheme, "http") || strings.EqualFold(scheme, "https")) && !strings.HasPrefix(rest, "//") {
+		return true
+	}
+	return ok && strings.HasPrefix(rest, "//") && len(rest) > 2 && rest[2] == '/' || strings.HasPrefix(href, "http//") || strings.HasPrefix(href, "https//") ||
+		strings.HasPrefix(href, "www.")
 }
 
 func resolve(base *weburl.URL, href string) string {

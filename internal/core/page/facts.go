@@ -7,14 +7,16 @@ import (
 	"encoding/base64"
 	"encoding/binary"
 	"fmt"
+	"slices"
 	"strings"
 
+	"harvik/internal/core/structured"
 	"harvik/internal/core/weburl"
 )
 
 // Version of the facts; it grows when their meaning changes, so that stored facts of an
 // older version can be told apart.
-const Version = 2
+const Version = 3
 
 // Outcome names how the attempt to fetch an address ended.
 type Outcome string
@@ -49,7 +51,10 @@ type Facts struct {
 	Header      []Field   `json:"header,omitempty"`
 	Redirect    string    `json:"redirect,omitempty"` // resolved target of a 3xx answer
 	Tries       int       `json:"tries,omitempty"`
+	Earlier     []string  `json:"earlier,omitempty"` // how the tries before the last ended: "503", "reset"
 	Timing      Timing    `json:"timing"`
+	Opaque      bool      `json:"opaque,omitempty"`   // a PNG image without transparency
+	Spare       int       `json:"spare,omitempty"`    // bytes of a script or stylesheet that minifying would save
 	Uses        []Use     `json:"-"`                  // of a stylesheet; a document has its own
 	PDF         *PDF      `json:"pdf,omitempty"`      // nil unless one was read
 	Document    *Document `json:"document,omitempty"` // nil unless an HTML body was read
@@ -107,6 +112,8 @@ type Image struct {
 	Address string `json:"address,omitempty"`
 	Alt     string `json:"alt,omitempty"`
 	HasAlt  bool   `json:"hasAlt,omitempty"`
+	HasSize bool   `json:"hasSize,omitempty"` // width and height, or an aspect ratio in its style
+	Alone   bool   `json:"alone,omitempty"`   // the only content of a link
 	Place   string `json:"place,omitempty"`
 	Pos
 }
@@ -129,7 +136,7 @@ func (r Region) String() string { return regionNames[r] }
 // Link is one a or area element with an href.
 type Link struct {
 	Address  string // resolved, without fragment; "" if no parser accepts the href
-	Href     string // as written, kept only where Address is ""
+	Href     string // as written, kept only where Address is "", or where it is written oddly
 	Fragment string
 	Words    string // text and alternative texts
 	Label    string // aria-label or title, kept only where Words is ""
@@ -144,35 +151,100 @@ type Link struct {
 type Robots struct {
 	NoIndex  string `json:"noindex,omitempty"`  // "meta", "header" or ""
 	NoFollow string `json:"nofollow,omitempty"` // likewise
+	Said     []Text `json:"said,omitempty"`     // each value as written; InHead: a meta element
+}
+
+// Alternate is one address of the page in another language.
+type Alternate struct {
+	Lang string `json:"lang"` // as written
+	Ref
+}
+
+// Meta is a named value in the head: an Open Graph property or a twitter: name.
+type Meta struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+	Pos
+}
+
+// Form is one form element.
+type Form struct {
+	Action   string `json:"action"` // resolved; the page itself where there is none
+	Password bool   `json:"password,omitempty"`
+	Place    string `json:"place,omitempty"`
+}
+
+// Script is one external script.
+type Script struct {
+	Address   string `json:"address"`
+	Integrity bool   `json:"integrity,omitempty"`
+}
+
+// Shape is how large a document is, in elements and bytes.
+type Shape struct {
+	Elements   int    `json:"elements"`
+	Depth      int    `json:"depth"`
+	Children   int    `json:"children"`          // of the element with most
+	Parent     string `json:"parent,omitempty"`  // that element: "ul.menu"
+	Text       int    `json:"text"`              // bytes of visible text
+	Scripts    int    `json:"scripts,omitempty"` // bytes of inline scripts
+	Styles     int    `json:"styles,omitempty"`  // bytes of style elements and attributes
+	StyleAttrs int    `json:"styleAttrs,omitempty"`
+	TableDepth int    `json:"tableDepth,omitempty"`
+	ClickOnly  int    `json:"clickOnly,omitempty"` // a elements without href that a script makes links of
+	ClickPlace string `json:"clickPlace,omitempty"`
 }
 
 // Document is what was read from an HTML body.
 type Document struct {
-	Charset      string    `json:"charset,omitempty"`
-	HasLang      bool      `json:"hasLang,omitempty"`
-	Lang         string    `json:"lang,omitempty"`
-	LangPos      Pos       `json:"langPos"`
-	Base         string    `json:"base,omitempty"`
-	Titles       []Text    `json:"titles,omitempty"` // of the HTML namespace: an SVG's title is none
-	Descriptions []Text    `json:"descriptions,omitempty"`
-	Keywords     []Text    `json:"keywords,omitempty"`
-	Viewports    []Text    `json:"viewports,omitempty"`
-	Canonicals   []Ref     `json:"canonicals,omitempty"`
-	Robots       Robots    `json:"robots"`
-	Refresh      string    `json:"refresh,omitempty"` // content of a meta refresh
-	Headings     []Heading `json:"headings,omitempty"`
-	Images       []Image   `json:"images,omitempty"`
-	Links        []Link    `json:"-"` // stored apart, packed
-	Uses         []Use     `json:"-"` // likewise; what the document loads, each once
-	HasIcon      bool      `json:"hasIcon,omitempty"`
-	MainText     string    `json:"-"` // stored apart
-	Words        int       `json:"words"`
-	TextHash     uint64    `json:"textHash,omitempty,string"` // of the main text, white space and case folded
-	Sketch       Hashes    `json:"sketch,omitempty"`          // see package neardup
-	Frame        Hashes    `json:"frame,omitempty"`           // structure, see package neardup
-	Kind         Kind      `json:"kind"`
-	KindReason   string    `json:"kindReason,omitempty"`
-	Flattened    bool      `json:"flattened,omitempty"` // nested deeper than browsers nest; read flattened
+	Charset      string             `json:"charset,omitempty"`
+	Charsets     Charsets           `json:"charsets"`
+	HasLang      bool               `json:"hasLang,omitempty"`
+	Lang         string             `json:"lang,omitempty"`
+	LangPos      Pos                `json:"langPos"`
+	Base         string             `json:"base,omitempty"`
+	Titles       []Text             `json:"titles,omitempty"` // of the HTML namespace: an SVG's title is none
+	Descriptions []Text             `json:"descriptions,omitempty"`
+	Keywords     []Text             `json:"keywords,omitempty"`
+	Viewports    []Text             `json:"viewports,omitempty"`
+	Canonicals   []Ref              `json:"canonicals,omitempty"`
+	Robots       Robots             `json:"robots"`
+	Refresh      string             `json:"refresh,omitempty"`   // content of a meta refresh or Refresh header
+	RefreshTo    string             `json:"refreshTo,omitempty"` // the other address that it leads to
+	Alternates   []Alternate        `json:"alternates,omitempty"`
+	Cards        []Meta             `json:"cards,omitempty"`
+	Data         []structured.Item  `json:"data,omitempty"`
+	DataFaults   []structured.Fault `json:"dataFaults,omitempty"`
+	Forms        []Form             `json:"forms,omitempty"`
+	Frames       []string           `json:"frames,omitempty"` // addresses of iframes
+	Scripts      []Script           `json:"scripts,omitempty"`
+	IDs          Hashes             `json:"ids,omitempty"` // of elements and named anchors, hashed, sorted
+	TwiceIDs     []string           `json:"twiceIds,omitempty"`
+	Markup       Markup             `json:"markup"`
+	Shape        Shape              `json:"shape"`
+	Headings     []Heading          `json:"headings,omitempty"`
+	Images       []Image            `json:"images,omitempty"`
+	Links        []Link             `json:"-"` // stored apart, packed
+	Uses         []Use              `json:"-"` // likewise; what the document loads, each once
+	HasIcon      bool               `json:"hasIcon,omitempty"`
+	MainText     string             `json:"-"` // stored apart; blocks stand on lines of their own
+	Words        int                `json:"words"`
+	TextHash     uint64             `json:"textHash,omitempty,string"` // of the main text, white space and case folded
+	Sketch       Hashes             `json:"sketch,omitempty"`          // see package neardup
+	Frame        Hashes             `json:"frame,omitempty"`           // structure, see package neardup
+	TextLang     string             `json:"textLang,omitempty"`        // language of the main text (ISO 639-1), where that is sure
+	Blocks       Hashes             `json:"blocks,omitempty"`          // of the main text's lines, hashed, in order
+	Kind         Kind               `json:"kind"`
+	KindReason   string             `json:"kindReason,omitempty"`
+	Flattened    bool               `json:"flattened,omitempty"` // nested deeper than browsers nest; read flattened
+}
+
+// Charsets are the encodings that the document claims, lower case, as written.
+type Charsets struct {
+	Header string `json:"header,omitempty"`
+	Meta   string `json:"meta,omitempty"`
+	Late   bool   `json:"late,omitempty"` // the meta element ends behind the first 1,024 bytes
+	BOM    bool   `json:"bom,omitempty"`
 }
 
 // Hashes are written in JSON as the base64 of their little-endian bytes.
@@ -226,6 +298,34 @@ func (d *Document) H1() string {
 		}
 	}
 	return ""
+}
+
+// Mentions are addresses that the document names besides its links: other languages, where a
+// refresh leads, pages in its structured data.
+func (d *Document) Mentions() (out []string) {
+	for i := range d.Alternates {
+		out = append(out, d.Alternates[i].Address)
+	}
+	out = append(out, d.RefreshTo)
+	for _, address := range structured.Pages(d.Data) {
+		if u, err := weburl.Parse(address); err == nil && u.IsHTTP() {
+			out = append(out, u.Key())
+		}
+	}
+	return slices.DeleteFunc(out, func(a string) bool { return a == "" })
+}
+
+// IsCacheable tells whether caches may keep the response for some time, or have it confirmed by
+// asking with a validator (RFC 9111).
+func (f *Facts) IsCacheable() bool {
+	control := strings.ToLower(f.HeaderValue("Cache-Control"))
+	switch {
+	case strings.Contains(control, "no-store"):
+		return false
+	case f.HeaderValue("ETag") != "", f.HeaderValue("Last-Modified") != "", f.HeaderValue("Expires") != "":
+		return true
+	}
+	return strings.Contains(control, "max-age=") && !strings.Contains(control, "max-age=0") || strings.Contains(control, "immutable")
 }
 
 // IsPage tells whether this is an HTML document that was served with status 200.
@@ -292,5 +392,6 @@ type Response struct {
 	ContentType string   // the header, whole
 	RobotsTag   []string // X-Robots-Tag headers
 	Link        []string // Link headers
+	Refresh     string   // the Refresh header
 	Body        []byte   // content coding undone; not kept
 }

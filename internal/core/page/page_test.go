@@ -112,7 +112,7 @@ func TestQueryEncoding(t *testing.T) {
 func TestMainText(t *testing.T) {
 	d := read(t, "http://fernhollow.example/", `<title>no</title><nav>no</nav><h1>Ferns&nbsp;of</h1><p>the <b>de</b>ll<br>and</p><script>no</script>
 		<ul><li>moss</li><li>stone</li></ul><div hidden>no</div><select><option>no</select><aside>no</aside><footer>no</footer>`)
-	if want := "Ferns of the dell and moss stone"; d.MainText != want {
+	if want := "Ferns of\nthe dell\nand\nmoss\nstone"; d.MainText != want {
 		t.Errorf("main text %q, want %q", d.MainText, want)
 	}
 	if d.Words != 7 {

@@ -2,6 +2,10 @@ package page
 
 import (
 	"bytes"
+	"cmp"
+	"errors"
+	"slices"
+	"strings"
 	"unicode/utf8"
 
 	"golang.org/x/net/html"
@@ -9,6 +13,7 @@ import (
 	"golang.org/x/net/html/charset"
 
 	"harvik/internal/core/neardup"
+	"harvik/internal/core/structured"
 	"harvik/internal/core/text"
 )
 
@@ -16,18 +21,78 @@ import (
 func Read(r Response) *Document {
 	body, name := decode(r.Body, r.ContentType)
 	root, flattened := parse(body)
+	source := scan(body)
 	w := walker{
-		doc: &Document{Charset: name, Flattened: flattened}, base: r.Address, address: r.Address, locator: newLocator(body),
-		main: make([]byte, 0, len(body)/3),
+		doc: &Document{Charset: name, Flattened: flattened, Markup: source.markup}, base: r.Address, address: r.Address, locator: newLocator(source),
+		main: make([]byte, 0, len(body)/3), ids: map[string]bool{},
 	}
 	w.doc.Links = make([]Link, 0, w.locator.tags(atom.A)+w.locator.tags(atom.Area))
 	w.doc.Images = make([]Image, 0, w.locator.tags(atom.Img))
 	w.walk(root, place{})
+	placed := w.structured(root, source, body)
 	w.resolve()
 	w.headers(r)
-	w.locator.fill(w.doc, body)
+	w.charsets(r)
+	w.locator.fill(w.doc, body, source.places)
+	placed()
 	w.finishText()
 	return w.doc
+}
+
+// structured reads the structured data. What it returns notes the places of JSON-LD in the
+// source, once these are known.
+func (w *walker) structured(root *html.Node, s *scanner, body []byte) (placed func()) {
+	d := w.doc
+	var later []func()
+	for _, at := range s.data {
+		script := body[at.from:at.to]
+		offset, first, pos := 0, len(d.Data), new(Pos)
+		items, err := structured.JSON(script)
+		var syntax *structured.SyntaxError
+		if errors.As(err, &syntax) && len(d.DataFaults) < maxFaults {
+			offset = min(syntax.Offset, len(script))
+			i := len(d.DataFaults)
+			d.DataFaults = append(d.DataFaults, structured.Fault{Note: strings.ToValidUTF8(syntax.Text, "\uFFFD")})
+			later = append(later, func() { d.DataFaults[i].Line, d.DataFaults[i].Col = pos.Line, pos.Col })
+		}
+		d.Data = append(d.Data, items...)
+		later = append(later, func() {
+			for i := range items {
+				d.Data[first+i].Line, d.Data[first+i].Col = pos.Line, pos.Col
+			}
+		})
+		s.places = append(s.places, placedMarkup{at.from + int32(offset), func(*Document, int32) *Pos { return pos }})
+	}
+	if w.items {
+		d.Data = append(d.Data, structured.Elements(root, func(href string) string { return cmp.Or(resolve(&w.base, href), href) })...)
+	}
+	for _, c := range d.Cards {
+		if c.Value != "" && (c.Name == "og:image" || c.Name == "og:image:url" || c.Name == "twitter:image") {
+			w.use(AsImage, c.Value, ByCard)
+		}
+	}
+	for _, address := range structured.Pictures(d.Data) {
+		w.use(AsImage, address, ByData)
+	}
+	return func() {
+		for _, f := range later {
+			f()
+		}
+	}
+}
+
+// charsets notes which encodings are claimed, and where.
+func (w *walker) charsets(r Response) {
+	c := &w.doc.Charsets
+	if _, label, ok := strings.Cut(strings.ToLower(r.ContentType), "charset="); ok {
+		c.Header, _, _ = strings.Cut(strings.Trim(label, ` "'`), ";")
+		c.Header = strings.Trim(c.Header, ` "'`)
+	}
+	c.BOM = bytes.HasPrefix(r.Body, []byte("\xef\xbb\xbf")) || bytes.HasPrefix(r.Body, []byte("\xff\xfe")) || bytes.HasPrefix(r.Body, []byte("\xfe\xff"))
+	if c.Meta != "" {
+		at := bytes.Index(bytes.ToLower(r.Body[:min(len(r.Body), 1024)]), []byte("charset="))
+		c.Late = at < 0
+	}
 }
 
 // decode turns the body into UTF-8 by the HTML standard's encoding sniffing (byte order
@@ -94,7 +159,7 @@ func flatten(body []byte) []byte {
 			raw := z.Raw()
 			name, _ := z.TagName()
 			a := atom.Lookup(name)
-			keep := open < 200 || locatedIndex[a] > 0 || rawText[a]
+			keep := open < 200 || locatedIndex.of(a) > 0 || rawText.of(a)
 			if keep && a != atom.A {
 				out.Write(raw)
 			} else if keep {
@@ -105,7 +170,7 @@ func flatten(body []byte) []byte {
 			open++
 		case html.EndTagToken:
 			name, _ := z.TagName()
-			if a := atom.Lookup(name); !dropped || rawText[a] || locatedIndex[a] > 0 {
+			if a := atom.Lookup(name); !dropped || rawText.of(a) || locatedIndex.of(a) > 0 {
 				out.Write(z.Raw())
 			}
 			open = max(0, open-1)
@@ -121,10 +186,35 @@ func (w *walker) finishText() {
 	if !w.hasMain {
 		main = w.rest
 	}
-	d.MainText = text.Fold(main)
+	d.MainText = text.FoldLines(main)
 	shingled := text.Shingle(d.MainText)
 	d.Words, d.TextHash = shingled.Words, shingled.Hash
 	d.Sketch = neardup.Sketch(shingled.Shingles)
 	d.Frame = neardup.Frame(d.Frame)
+	d.Blocks = blocks(d.MainText)
+	d.TextLang = text.Language(d.MainText, d.Lang)
+	d.IDs = anchors(w.ids)
 	d.Kind, d.KindReason = w.kind()
+}
+
+// maxBlocks bounds the blocks of a text that are told apart; a page with more is no template's.
+const maxBlocks = 100
+
+// blocks are the hashes of a text's lines.
+func blocks(main string) (out Hashes) {
+	for line := range strings.SplitSeq(main, "\n") {
+		if len(out) == maxBlocks {
+			break
+		}
+		out = append(out, Anchor(line))
+	}
+	return out
+}
+
+func anchors(ids map[string]bool) (out Hashes) {
+	for id := range ids {
+		out = append(out, Anchor(id))
+	}
+	slices.Sort(out)
+	return out
 }

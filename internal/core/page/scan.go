@@ -20,59 +20,103 @@ var located = [...]atom.Atom{
 	atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6,
 }
 
-var locatedIndex = func() map[atom.Atom]int {
+// locatedIndex is one more than an element's index in located.
+var locatedIndex = func() atomTable[int] {
 	m := make(map[atom.Atom]int, len(located))
 	for i, a := range located {
-		m[a] = i
+		m[a] = i + 1
 	}
-	return m
+	return newAtomTable(m)
 }()
 
 // rawText are the elements whose content the tokenizer does not read as markup.
-var rawText = map[atom.Atom]bool{
+var rawText = newAtomTable(map[atom.Atom]bool{
 	atom.Script: true, atom.Style: true, atom.Textarea: true, atom.Title: true, atom.Xmp: true,
 	atom.Iframe: true, atom.Noembed: true, atom.Noframes: true, atom.Noscript: true,
+})
+
+// A scanner reads the source's tags once: where the located elements stand, and what is wrong
+// with how tags open and close.
+type scanner struct {
+	src    []byte
+	found  [len(located)][]int32 // offsets of the start tags, by name
+	markup Markup
+	places []placedMarkup
+	names  [maxAttributes]span // of the tag at hand
+
+	open    []opened
+	foreign int // nesting of svg or math, inside which other rules hold
+	hasHead bool
+	headEnd int32 // offset of an explicit </head>; −1 for none
+	breaker int32 // of what ended the head early; −1 for nothing
+	ended   bool  // behind </html>
+	raw     atom.Atom
+	data    []span // contents of scripts of JSON-LD
 }
 
-// scan finds the offset of each located start tag, by name.
-func scan(src []byte) (found [len(located)][]int32) {
+// scan reads the source.
+func scan(src []byte) *scanner {
+	s := &scanner{src: src, headEnd: -1, breaker: -1, open: make([]opened, 0, 32)}
 	for i := 0; i < len(src); {
 		j := bytes.IndexByte(src[i:], '<')
-		if j < 0 || i+j+1 >= len(src) {
+		if j < 0 {
+			s.text(i, len(src))
 			break
 		}
 		at := i + j
+		s.text(i, at)
+		if at+1 >= len(src) {
+			break
+		}
 		i = at + 1
 		switch c := src[i]; {
 		case c == '!' || c == '?':
-			i = skipComment(src, i)
+			if bytes.HasPrefix(src[i:], []byte("![CDATA[")) && s.foreign > 0 {
+				i = after(src, i, "]]>")
+			} else {
+				i = skipComment(src, i)
+			}
 		case c == '/':
 			i++
 			if i < len(src) && isLetter(src[i]) {
-				i = tagEnd(src, i)
+				name := tagName(src[i:])
+				end := tagEnd(src, i+len(name))
+				s.close(at, name)
+				i = end
 			} else {
 				i = after(src, i, ">")
 			}
 		case isLetter(c):
 			name := tagName(src[i:])
-			i = tagEnd(src, i+len(name))
-			var low [16]byte
-			if len(name) > len(low) {
-				continue
+			end, attributes := s.attributes(i + len(name))
+			a := lookup(name)
+			if k := locatedIndex.of(a); k > 0 && s.foreign == 0 {
+				s.found[k-1] = append(s.found[k-1], int32(at))
 			}
-			a := atom.Lookup(appendLower(low[:0], name))
-			if k, ok := locatedIndex[a]; ok {
-				found[k] = append(found[k], int32(at))
-			}
+			s.start(at, end, name, a, attributes)
+			i = end
 			switch {
-			case a == atom.Plaintext:
-				return found
-			case rawText[a]:
+			case a == atom.Plaintext && s.foreign == 0:
+				return s
+			case rawText.of(a) && s.foreign == 0:
 				i = skipRaw(src, i, name)
+				if a == atom.Script && bytes.Contains(bytes.ToLower(src[at:end]), []byte("ld+json")) && len(s.data) < maxFaults {
+					s.data = append(s.data, span{int32(end), int32(i)})
+				}
 			}
 		}
 	}
-	return found
+	s.finish()
+	return s
+}
+
+// lookup is the atom of a tag's name, 0 if it is none of HTML's.
+func lookup(name []byte) atom.Atom {
+	var low [16]byte
+	if len(name) > len(low) {
+		return 0
+	}
+	return atom.Lookup(appendLower(low[:0], name))
 }
 
 func isLetter(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' }
@@ -169,8 +213,8 @@ type locator struct {
 	waiting [len(located)][]waiting
 }
 
-func newLocator(src []byte) locator {
-	l := locator{found: scan(src)}
+func newLocator(s *scanner) locator {
+	l := locator{found: s.found}
 	for k, offsets := range l.found {
 		l.waiting[k] = make([]waiting, 0, len(offsets))
 	}
@@ -178,10 +222,10 @@ func newLocator(src []byte) locator {
 }
 
 // tags is how many start tags of a name the source has.
-func (l *locator) tags(a atom.Atom) int { return len(l.found[locatedIndex[a]]) }
+func (l *locator) tags(a atom.Atom) int { return len(l.found[locatedIndex.of(a)-1]) }
 
 func (l *locator) want(a atom.Atom, w waiting) {
-	k := locatedIndex[a]
+	k := locatedIndex.of(a) - 1
 	l.waiting[k] = append(l.waiting[k], w)
 }
 
@@ -192,8 +236,11 @@ type placed struct {
 
 // fill gives each waiting fact its position. Offsets rise, so every byte is counted once,
 // however long its line.
-func (l *locator) fill(d *Document, src []byte) {
-	var places []placed
+func (l *locator) fill(d *Document, src []byte, markup []placedMarkup) {
+	places := make([]placed, 0, len(markup)+len(d.Links)+len(d.Images))
+	for i, m := range markup {
+		places = append(places, placed{m.at, waiting{m.pos, int32(i)}})
+	}
 	for k, offsets := range l.found {
 		if len(offsets) != len(l.waiting[k]) {
 			continue

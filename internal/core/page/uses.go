@@ -44,6 +44,12 @@ type Use struct {
 	By      string // element or attribute that names it: "img", "srcset", "style"
 }
 
+// What no browser loads to show the page.
+const (
+	ByCard = "card" // the picture of its card
+	ByData = "data" // a picture in its structured data
+)
+
 // maxUses bounds the resources of one page; a hostile one can name any number.
 const maxUses = 5000
 

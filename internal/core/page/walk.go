@@ -1,6 +1,8 @@
 package page
 
 import (
+	"cmp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -21,6 +23,8 @@ type place struct {
 	silent  bool // not part of the main text
 	naming  bool // inside a link or heading: alternative texts count as text
 	depth   int  // below body
+	level   int  // below the document
+	tables  int  // around
 	feature uint32
 }
 
@@ -36,15 +40,22 @@ type walker struct {
 	hasMain bool
 	forms   formSigns
 	listed  int // bytes of main text inside links
+	ids     map[string]bool
+	items   bool // some element carries Microdata or RDFa
 }
 
 func (w *walker) walk(n *html.Node, p place) {
-	lists := 0
+	lists, children := 0, 0
+	p.level++
+	defer func() { w.children(n, children) }()
 	for c := n.FirstChild; c != nil; c = c.NextSibling {
 		switch c.Type {
+		case html.DoctypeNode:
+			w.doc.Markup.Doctype, w.doc.Markup.Quirks = true, quirks(c)
 		case html.TextNode:
 			w.text(c.Data, p)
 		case html.ElementNode:
+			children++
 			if c.DataAtom == atom.Li || c.DataAtom == atom.Tr || c.DataAtom == atom.Td || c.DataAtom == atom.P {
 				lists++
 			}
@@ -57,6 +68,7 @@ func (w *walker) text(s string, p place) {
 	if p.inHead {
 		return
 	}
+	w.doc.Shape.Text += len(s)
 	if p.naming {
 		w.named = append(w.named, s...)
 	}
@@ -71,9 +83,26 @@ func (w *walker) text(s string, p place) {
 }
 
 // gap separates words that stand in different blocks.
-func (w *walker) gap(p place) { w.text(" ", p) }
+func (w *walker) gap(p place) {
+	w.text(text.Gap, p)
+	w.doc.Shape.Text--
+}
+
+// children notes the element that has most.
+func (w *walker) children(n *html.Node, count int) {
+	if s := &w.doc.Shape; count > s.Children && n.Type == html.ElementNode {
+		s.Children, s.Parent = count, n.Data
+		if class := strings.Fields(attr(n, "class")); len(class) > 0 && len(class[0]) < 60 {
+			s.Parent += "." + class[0]
+		}
+	}
+}
 
 func (w *walker) element(n *html.Node, p place, nth int) {
+	s := &w.doc.Shape
+	s.Elements++
+	s.Depth = max(s.Depth, p.level)
+	w.attributes(n)
 	if n.Namespace != "" {
 		p.silent = true // text of SVG and MathML names a link, but is no main text
 		w.walk(n, p)
@@ -84,7 +113,11 @@ func (w *walker) element(n *html.Node, p place, nth int) {
 	case atom.Script, atom.Style, atom.Template, atom.Noscript, atom.Iframe, atom.Object:
 		w.loads(n, a)
 		w.forms.seen(a, n)
+		w.unread(n, a)
 		return
+	case atom.Table:
+		p.tables++
+		s.TableDepth = max(s.TableDepth, p.tables)
 	case atom.Head:
 		p.inHead = true
 	case atom.Body:
@@ -198,11 +231,16 @@ func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
 	p.naming = true
 	href, ok := findAttr(n, "href")
 	if !ok {
+		if a == atom.A && hasAttr(n, "onclick") {
+			if w.doc.Shape.ClickOnly++; w.doc.Shape.ClickPlace == "" {
+				w.doc.Shape.ClickPlace = p.path
+			}
+		}
 		w.locator.want(a, waiting{})
 		w.walk(n, p)
 		return
 	}
-	i := len(w.doc.Links)
+	i, images := len(w.doc.Links), len(w.doc.Images)
 	w.doc.Links = append(w.doc.Links, Link{
 		Href: href, Place: p.path, Region: p.region,
 		NoFollow: hasToken(attr(n, "rel"), "nofollow"),
@@ -221,6 +259,9 @@ func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
 			if l.Label = text.Fold([]byte(attr(n, name))); l.Label != "" {
 				break
 			}
+		}
+		if len(w.doc.Images) == images+1 {
+			w.doc.Images[images].Alone = l.Label == ""
 		}
 	}
 	w.forms.address(href)
@@ -251,8 +292,14 @@ func (w *walker) fact(n *html.Node, a atom.Atom, p place) {
 		w.image(n, p)
 	case atom.Br:
 		w.gap(p)
-	case atom.Input, atom.Video, atom.Form, atom.Button:
+	case atom.Form:
 		w.forms.seen(a, n)
+		w.doc.Forms = append(w.doc.Forms, Form{Action: attr(n, "action"), Place: p.path})
+	case atom.Input, atom.Video, atom.Button:
+		w.forms.seen(a, n)
+		if a == atom.Input && len(w.doc.Forms) > 0 && strings.EqualFold(attr(n, "type"), "password") {
+			w.doc.Forms[len(w.doc.Forms)-1].Password = true
+		}
 	}
 }
 
@@ -262,7 +309,8 @@ func (w *walker) meta(n *html.Node, p place) {
 	t := Text{Text: text.Fold([]byte(value)), InHead: p.inHead}
 	var list *[]Text
 	var pos func(*Document, int32) *Pos
-	switch strings.ToLower(strings.TrimSpace(attr(n, "name"))) {
+	name := strings.ToLower(strings.TrimSpace(attr(n, "name")))
+	switch name {
 	case "description":
 		list, pos = &d.Descriptions, posDescription
 	case "keywords":
@@ -271,25 +319,52 @@ func (w *walker) meta(n *html.Node, p place) {
 		list, pos = &d.Viewports, posViewport
 	case "robots":
 		d.Robots.read(value, "meta")
+		list, pos = &d.Robots.Said, posRobots
 	}
 	if list == nil {
-		w.locator.want(atom.Meta, waiting{})
-		if strings.EqualFold(attr(n, "http-equiv"), "refresh") && d.Refresh == "" {
-			d.Refresh = value
-		}
+		w.otherMeta(n, name, t.Text)
 		return
 	}
 	w.locator.want(atom.Meta, waiting{pos, int32(len(*list))})
 	*list = append(*list, t)
 }
 
+// maxCards bounds the values for sharing that are kept.
+const maxCards = 40
+
+func (w *walker) otherMeta(n *html.Node, name, value string) {
+	d := w.doc
+	property := strings.ToLower(strings.TrimSpace(attr(n, "property")))
+	switch {
+	case (strings.HasPrefix(property, "og:") || strings.HasPrefix(name, "og:") || strings.HasPrefix(name, "twitter:") || strings.HasPrefix(property, "twitter:")) && len(d.Cards) < maxCards:
+		w.locator.want(atom.Meta, waiting{posCard, int32(len(d.Cards))})
+		d.Cards = append(d.Cards, Meta{Name: cmp.Or(property, name), Value: value})
+		return
+	case strings.EqualFold(attr(n, "http-equiv"), "refresh") && d.Refresh == "":
+		d.Refresh = value
+	case d.Charsets.Meta != "":
+	case hasAttr(n, "charset"):
+		d.Charsets.Meta = strings.ToLower(strings.TrimSpace(attr(n, "charset")))
+	case strings.EqualFold(attr(n, "http-equiv"), "content-type"):
+		if _, label, ok := strings.Cut(strings.ToLower(value), "charset="); ok {
+			d.Charsets.Meta = strings.Trim(label, ` "';`)
+		}
+	}
+	w.locator.want(atom.Meta, waiting{})
+}
+
 func (w *walker) linkElement(n *html.Node, p place) {
 	rel := attr(n, "rel")
 	href, ok := findAttr(n, "href")
+	lang, foreign := findAttr(n, "hreflang")
 	switch {
 	case ok && hasToken(rel, "canonical"):
 		w.locator.want(atom.Link, waiting{posCanonical, int32(len(w.doc.Canonicals))})
 		w.doc.Canonicals = append(w.doc.Canonicals, Ref{Href: href, InHead: p.inHead})
+		return
+	case ok && foreign && hasToken(rel, "alternate") && len(w.doc.Alternates) < maxAlternates:
+		w.locator.want(atom.Link, waiting{posAlternate, int32(len(w.doc.Alternates))})
+		w.doc.Alternates = append(w.doc.Alternates, Alternate{strings.TrimSpace(lang), Ref{Href: href, InHead: p.inHead}})
 		return
 	case hasToken(rel, "next"), hasToken(rel, "prev"):
 		w.forms.paged = true
@@ -297,11 +372,76 @@ func (w *walker) linkElement(n *html.Node, p place) {
 	w.locator.want(atom.Link, waiting{})
 }
 
+// maxAlternates bounds the languages of one page.
+const maxAlternates = 300
+
+// unread notes what stands in elements whose content is no part of the page.
+func (w *walker) unread(n *html.Node, a atom.Atom) {
+	d := w.doc
+	switch a {
+	case atom.Style:
+		d.Shape.Styles += len(content(n))
+	case atom.Script:
+		src, ok := findAttr(n, "src")
+		if kind := strings.ToLower(attr(n, "type")); !ok && (kind == "" || kind == "module" || strings.Contains(kind, "javascript")) {
+			d.Shape.Scripts += len(content(n))
+		} else if ok && len(d.Scripts) < maxUses {
+			d.Scripts = append(d.Scripts, Script{src, hasAttr(n, "integrity")})
+		}
+	case atom.Iframe:
+		if src := attr(n, "src"); src != "" && len(d.Frames) < maxAlternates {
+			d.Frames = append(d.Frames, src)
+		}
+	}
+}
+
+// maxIDs bounds the anchors of one page.
+const maxIDs = 20_000
+
+// attributes notes those that any element can carry.
+func (w *walker) attributes(n *html.Node) {
+	d := w.doc
+	for i := range n.Attr {
+		a := &n.Attr[i]
+		switch a.Key {
+		case "id":
+			w.id(a.Val, true)
+		case "name":
+			if n.DataAtom == atom.A {
+				w.id(a.Val, a.Val != attr(n, "id"))
+			}
+		case "style":
+			d.Shape.StyleAttrs++
+			d.Shape.Styles += len(a.Val)
+		case "itemscope", "typeof":
+			w.items = true
+		}
+	}
+}
+
+func (w *walker) id(id string, counts bool) {
+	d := w.doc
+	if id == "" || len(w.ids) >= maxIDs || !counts {
+		return
+	}
+	if w.ids[id] {
+		if len(d.TwiceIDs) < maxFaults && !slices.Contains(d.TwiceIDs, id) && len(id) < 200 {
+			d.TwiceIDs = append(d.TwiceIDs, id)
+		}
+		return
+	}
+	w.ids[id] = true
+}
+
+// Anchor is the hash under which a document keeps the name of a place in it.
+func Anchor(name string) uint32 { return hash(2166136261, name) }
+
 func (w *walker) image(n *html.Node, p place) {
 	alt, has := findAttr(n, "alt")
 	w.locator.want(atom.Img, waiting{posImage, int32(len(w.doc.Images))})
 	w.doc.Images = append(w.doc.Images, Image{
 		Src: attr(n, "src"), Alt: text.Fold([]byte(alt)), HasAlt: has, Place: p.path,
+		HasSize: hasAttr(n, "width") && hasAttr(n, "height") || strings.Contains(attr(n, "style"), "aspect-ratio"),
 	})
 	if p.naming && alt != "" {
 		w.named = append(append(append(w.named, ' '), alt...), ' ')
@@ -332,6 +472,9 @@ func posTitle(d *Document, i int32) *Pos       { return &d.Titles[i].Pos }
 func posDescription(d *Document, i int32) *Pos { return &d.Descriptions[i].Pos }
 func posKeywords(d *Document, i int32) *Pos    { return &d.Keywords[i].Pos }
 func posViewport(d *Document, i int32) *Pos    { return &d.Viewports[i].Pos }
+func posRobots(d *Document, i int32) *Pos      { return &d.Robots.Said[i].Pos }
+func posCard(d *Document, i int32) *Pos        { return &d.Cards[i].Pos }
+func posAlternate(d *Document, i int32) *Pos   { return &d.Alternates[i].Pos }
 func posCanonical(d *Document, i int32) *Pos   { return &d.Canonicals[i].Pos }
 func posLang(d *Document, _ int32) *Pos        { return &d.LangPos }
 

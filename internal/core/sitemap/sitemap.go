@@ -8,6 +8,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
+	"regexp"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -22,6 +25,58 @@ type File struct {
 	Form     string   // "urlset", "index", "text", "rss", "atom"; "" if it is none of these
 	Pages    []string // addresses of pages
 	Sitemaps []string // of an index
+	Faults   []Fault  // what the protocol does not allow, at most maxFaults
+}
+
+// Fault is one thing that the protocol does not allow, and the line it stands on, 0 for the whole
+// file.
+type Fault struct {
+	Line int
+	Text string
+}
+
+const maxFaults = 50
+
+// namespace is that of the protocol.
+const namespace = "http://www.sitemaps.org/schemas/sitemap/0.9"
+
+func (f *File) fault(line int, format string, args ...any) {
+	if len(f.Faults) < maxFaults {
+		f.Faults = append(f.Faults, Fault{line, fmt.Sprintf(format, args...)})
+	}
+}
+
+var isDate = regexp.MustCompile(`^\d{4}(-(0[1-9]|1[0-2])(-(0[1-9]|[12]\d|3[01])(T\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:\d\d))?)?)?$`)
+
+// value holds the text of an element that is no address against the protocol.
+func (f *File) value(name, value string, line int) {
+	switch name {
+	case "lastmod":
+		if !isDate.MatchString(value) {
+			f.fault(line, "the date %q is not in the W3C format, such as 2026-05-04", short(value))
+		}
+	case "priority":
+		if p, err := strconv.ParseFloat(value, 64); err != nil || !(p >= 0 && p <= 1) {
+			f.fault(line, "the priority %q is not between 0.0 and 1.0", short(value))
+		}
+	case "changefreq":
+		switch value {
+		case "always", "hourly", "daily", "weekly", "monthly", "yearly", "never":
+		default:
+			f.fault(line, "the change frequency %q is none of the protocol", short(value))
+		}
+	case "loc":
+		if u, err := url.Parse(value); err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+			f.fault(line, "%q is no absolute address", short(value))
+		}
+	}
+}
+
+func short(s string) string {
+	if len(s) > 80 {
+		return strings.ToValidUTF8(s[:80], "") + "…"
+	}
+	return s
 }
 
 // Parse reads as much as it can: on an error, what stood before it is in the file.
@@ -69,6 +124,7 @@ func parseXML(data []byte) (File, error) {
 	d.Strict = true
 	d.CharsetReader = charset.NewReaderLabel
 	var in []string
+	space := "" // namespace of the root
 	var text strings.Builder
 	for {
 		token, err := d.Token()
@@ -84,6 +140,11 @@ func parseXML(data []byte) (File, error) {
 				if f.Form = forms[t.Name.Local]; f.Form == "" {
 					return f, fmt.Errorf("the root element is %q, which no sitemap has", t.Name.Local)
 				}
+				space = t.Name.Space
+				if (f.Form == "urlset" || f.Form == "index") && t.Name.Space != namespace {
+					line, _ := d.InputPos()
+					f.fault(line, "the namespace is %q, not %s", short(t.Name.Space), namespace)
+				}
 			}
 			if len(in) >= maxDepth {
 				return f, fmt.Errorf("elements are nested more than %d deep", maxDepth)
@@ -98,6 +159,10 @@ func parseXML(data []byte) (File, error) {
 				text.Write(t)
 			}
 		case xml.EndElement:
+			if len(in) == 3 && (f.Form == "urlset" || f.Form == "index") && t.Name.Space == space {
+				line, _ := d.InputPos()
+				f.value(t.Name.Local, strings.TrimSpace(text.String()), line)
+			}
 			if len(in) >= 3 && t.Name.Local == names[in[len(in)-2]] {
 				f.add(in[len(in)-2], strings.TrimSpace(text.String()))
 			}

@@ -65,10 +65,11 @@ const (
 	ByStart
 	BySitemap
 	ByList
-	ByUse // something that a page loads
+	ByUse     // something that a page loads
+	ByMention // another language, a refresh, structured data
 )
 
-var foundNames = [...]string{"link", "redirect", "canonical", "start", "sitemap", "list", "use"}
+var foundNames = [...]string{"link", "redirect", "canonical", "start", "sitemap", "list", "use", "mention"}
 
 func (f Found) String() string { return foundNames[f] }
 
@@ -100,14 +101,39 @@ type Page struct {
 	H1        page.Heading
 	Kind      page.Kind
 	Words     int
+	Tries     int
+	Bytes     int
+	FirstByte int    // milliseconds
+	Coding    string // content coding
+	Lang      string // as declared
+	TextLang  string // of the main text, where that is sure
+	Flags     Flag
 	TextHash  uint64
 	Sketch    []uint32
+	Blocks    []uint32 // nil once what recurs is known
+	Trimmed   bool     // Words and what follows from the text leave out what is the layout's own
 	Frame     []uint32 // nil once layouts are known
 	Layout    int32    // −1 for none; set by Finish
 }
 
+// Flag marks what a page has, so that checks need to read only the facts of pages that concern them.
+type Flag uint16
+
+const (
+	HasAlternates Flag = 1 << iota
+	HasData
+	HasCards
+	HasRefresh
+	HasAnchors
+	Cacheable // it may be kept by caches for some time, or asked for again cheaply
+	Opaque    // a picture without transparency
+)
+
 // A Source reads what a survey does not hold.
 type Source interface {
+	// EachFacts calls f with the facts of each of the pages, in any order; links and main texts are
+	// left out.
+	EachFacts(pages []int32, f func(page int32, facts *page.Facts)) error
 	// EachLinks calls f with the links of each of the pages, in any order.
 	EachLinks(pages []int32, f func(page int32, links []page.Link)) error
 	// EachText calls f with the main text of each of the pages, in any order.
@@ -124,26 +150,34 @@ type Survey struct {
 	In        []int32 // distinct pages linking in, by address number
 	Depth     []int32 // clicks from the start, by address number; −1 if not reachable
 	Authority []float64
-	Next      []int32           // redirect target by address number, −1 for none
-	Layouts   int               // how many there are
-	Weights   map[int32]float64 // of a spread crawl: how many pages each fetched one stands for, by address number
-	Size      int               // likewise: how many pages the site probably has; 0 if that is not estimated
-	Graph     graph.Graph       // links
-	Uses      graph.Graph       // what pages and stylesheets load
-	Source    Source
+	Next      []int32            // redirect target by address number, −1 for none
+	Layouts   int                // how many there are
+	Weights   map[int32]float64  // of a spread crawl: how many pages each fetched one stands for, by address number
+	Size      int                // likewise: how many pages the site probably has; 0 if that is not estimated
+	Graph     graph.Graph        // links
+	Uses      graph.Graph        // what pages and stylesheets load
+	Source    Source             // nil: there are no texts to read
+	Terms     map[int32][]string // strongest terms of indexable pages, by address number
+	Evidence
 
-	byAddress map[int32]int32 // address number → index in Pages
+	common    map[int32]map[uint32]bool // blocks that are a layout's own
+	byAddress map[int32]int32           // address number → index in Pages
+	byLoaded  map[int32]int32           // likewise in Loaded
 	names     map[string]int32
+	hosts     map[string]bool
+	pictures  map[int32]bool
 }
 
 // Add notes a fetched address with its facts. Number resolves an address to its number,
 // which it has by now; links are numbered in document order, −1 where there is no address.
 func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links []int32) {
 	p := Page{
-		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type,
-		Redirect: redirect, Canonical: canonical, Layout: -1,
+		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes, FirstByte: f.Timing.FirstByte,
+		Coding: f.Coding, Redirect: redirect, Canonical: canonical, Layout: -1,
 	}
 	if d := f.Document; d != nil {
+		p.Lang, p.TextLang, p.Blocks = d.Lang, d.TextLang, d.Blocks
+		p.Flags = flags(d)
 		p.HTML = true
 		p.Indexable, _ = f.Indexable()
 		p.NoIndex = d.Robots.NoIndex
@@ -169,16 +203,50 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 	s.Pages = append(s.Pages, p)
 }
 
+func flags(d *page.Document) (f Flag) {
+	for flag, has := range map[Flag]bool{
+		HasAlternates: len(d.Alternates) > 0, HasData: len(d.Data) > 0, HasCards: len(d.Cards) > 0, HasRefresh: d.RefreshTo != "", HasAnchors: len(d.IDs) > 0,
+	} {
+		if has {
+			f |= flag
+		}
+	}
+	return f
+}
+
 // AddLoaded notes a fetched address that is no page.
 func (s *Survey) AddLoaded(id int32, f *page.Facts, redirect int32) {
-	s.Loaded = append(s.Loaded, Page{ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Redirect: redirect, Canonical: -1, Layout: -1})
+	p := Page{
+		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes, FirstByte: f.Timing.FirstByte,
+		Coding: f.Coding, Redirect: redirect, Canonical: -1, Layout: -1,
+	}
+	if f.Opaque {
+		p.Flags |= Opaque
+	}
+	if f.IsCacheable() {
+		p.Flags |= Cacheable
+	}
+	s.Loaded = append(s.Loaded, p)
 }
 
 // Use notes what a page or stylesheet loads, by number.
-func (s *Survey) Use(id int32, loads []int32) {
-	if len(loads) > 0 {
-		s.Uses.Add(id, loads, make([]graph.Mark, len(loads)))
+func (s *Survey) Use(id int32, uses []page.Use, loads []int32) {
+	if len(loads) == 0 {
+		return
 	}
+	marks := make([]graph.Mark, len(loads))
+	for i, u := range uses {
+		switch {
+		case u.By == page.ByCard || u.By == page.ByData:
+			marks[i] = graph.Unshown
+		case u.Role == page.AsImage:
+			if s.pictures == nil {
+				s.pictures = map[int32]bool{}
+			}
+			s.pictures[loads[i]] = true
+		}
+	}
+	s.Uses.Add(id, loads, marks)
 }
 
 func (s *Survey) link(id int32, links []page.Link, numbers []int32) {
@@ -200,8 +268,10 @@ func (s *Survey) link(id int32, links []page.Link, numbers []int32) {
 	s.Graph.Add(id, to, marks)
 }
 
-// Finish works out what needs the whole: order, links in, depth, authority, layouts.
-func (s *Survey) Finish() {
+// Finish works out what needs the whole: order, links in, depth, authority, layouts, what is
+// left of the texts without the layouts' own words, and the texts' terms. It fails only where the
+// source does.
+func (s *Survey) Finish() error {
 	for _, list := range [][]Page{s.Pages, s.Loaded} {
 		slices.SortFunc(list, func(a, b Page) int {
 			return strings.Compare(s.Addresses[a.ID].URL, s.Addresses[b.ID].URL)
@@ -212,6 +282,10 @@ func (s *Survey) Finish() {
 	s.Next = make([]int32, n)
 	for i := range s.Next {
 		s.Next[i] = -1
+	}
+	s.byLoaded = make(map[int32]int32, len(s.Loaded))
+	for i := range s.Loaded {
+		s.byLoaded[s.Loaded[i].ID] = int32(i)
 	}
 	member := make([]bool, n)
 	frames := make([][]uint32, len(s.Pages))
@@ -230,17 +304,35 @@ func (s *Survey) Finish() {
 		s.Partial = s.Partial || s.Addresses[i].Left()
 	}
 	if n == 0 {
-		return
+		return nil
 	}
 	s.In = s.Graph.In(n)
 	s.Depth = s.Graph.Depths(n, s.Start, s.Next)
 	s.Authority = s.Graph.Authority(member, s.Next)
+	if s.Source == nil {
+		return nil
+	}
+	if err := s.trim(); err != nil {
+		return err
+	}
+	return s.terms()
 }
 
 // Page is the brief of an address, nil if it was not fetched.
 func (s *Survey) Page(id int32) *Page {
 	if i, ok := s.byAddress[id]; ok {
 		return &s.Pages[i]
+	}
+	return nil
+}
+
+// Got is the brief of a fetched address, page or not; nil if it was not fetched.
+func (s *Survey) Got(id int32) *Page {
+	if g := s.Page(id); g != nil {
+		return g
+	}
+	if i, ok := s.byLoaded[id]; ok {
+		return &s.Loaded[i]
 	}
 	return nil
 }
@@ -259,6 +351,28 @@ func (s *Survey) Find(address string) (int32, bool) {
 
 // URL is the address of a number.
 func (s *Survey) URL(id int32) string { return s.Addresses[id].URL }
+
+// IsPicture tells whether some page shows an address as an image, whatever it turned out to be.
+func (s *Survey) IsPicture(id int32) bool { return s.pictures[id] }
+
+// Inside tells whether an address is of one of the site's hosts, as far as the crawl has met them.
+func (s *Survey) Inside(address string) bool {
+	if s.hosts == nil {
+		s.hosts = map[string]bool{}
+		for i := range s.Pages {
+			s.hosts[hostOf(s.URL(s.Pages[i].ID))] = true
+		}
+	}
+	return s.hosts[hostOf(address)]
+}
+
+func hostOf(address string) string {
+	_, rest, _ := strings.Cut(address, "://")
+	if end := strings.IndexAny(rest, "/?#"); end >= 0 {
+		rest = rest[:end]
+	}
+	return rest
+}
 
 // Failed tells whether an address was tried and gave neither a page nor a redirect: a 4xx
 // or 5xx answer, or none at all.
@@ -347,6 +461,41 @@ func (s *Survey) Ways(wanted func(target int32) bool, f func(target int32, w Way
 		f(w.target, w.way)
 	}
 	return nil
+}
+
+// Users calls f for every page that loads something wanted to be shown, also by way of a
+// stylesheet, in order of number; each pair once.
+func (s *Survey) Users(wanted func(target int32) bool, f func(target, page int32)) {
+	through := map[int32][]int32{} // stylesheet → what it loads that is wanted
+	s.Uses.Each(func(from int32, to []int32, _ []graph.Mark) {
+		if s.Page(from) == nil {
+			for _, t := range to {
+				if wanted(t) {
+					through[from] = append(through[from], t)
+				}
+			}
+		}
+	})
+	s.Uses.Each(func(from int32, to []int32, marks []graph.Mark) {
+		if s.Page(from) == nil {
+			return
+		}
+		seen := map[int32]bool{}
+		one := func(t int32) {
+			if !seen[t] {
+				seen[t] = true
+				f(t, from)
+			}
+		}
+		for i, t := range to {
+			if marks[i]&graph.Unshown == 0 && wanted(t) {
+				one(t)
+			}
+			for _, inner := range through[t] {
+				one(inner)
+			}
+		}
+	})
 }
 
 // Share gathers the pages for which key gives the same text, case and white space folded,

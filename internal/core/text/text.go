@@ -8,34 +8,55 @@ import (
 	"unicode/utf8"
 )
 
+// Gap parts the blocks of a text that is to be folded.
+const Gap = "\x1e"
+
 // Fold makes white space single and trims the ends. White space is that of Unicode, the
 // no-break space included.
-func Fold(b []byte) string {
+func Fold(b []byte) string { return fold(b, ' ') }
+
+// FoldLines is Fold with each block on a line of its own.
+func FoldLines(b []byte) string { return fold(b, '\n') }
+
+func fold(b []byte, gap byte) string {
 	out := make([]byte, 0, len(b))
-	space := false
+	space := byte(0)
 	for i := 0; i < len(b); {
 		c := b[i]
-		if c < utf8.RuneSelf {
-			i++
-			if c == ' ' || c >= '\t' && c <= '\r' {
-				space = true
-				continue
+		if c > ' ' && c < utf8.RuneSelf {
+			if space != 0 {
+				if len(out) > 0 {
+					out = append(out, space)
+				}
+				space = 0
 			}
-			if space && len(out) > 0 {
-				out = append(out, ' ')
+			from := i
+			for i++; i < len(b) && b[i] > ' ' && b[i] < utf8.RuneSelf; i++ {
 			}
-			space = false
-			out = append(out, c)
+			out = append(out, b[from:i]...)
 			continue
 		}
-		r, n := utf8.DecodeRune(b[i:])
-		if unicode.IsSpace(r) {
-			space = true
-		} else {
-			if space && len(out) > 0 {
-				out = append(out, ' ')
+		n := 1
+		switch {
+		case c == Gap[0]:
+			space = gap
+		case c == ' ' || c >= '\t' && c <= '\r':
+			if space == 0 {
+				space = ' '
 			}
-			space = false
+		default:
+			var r rune
+			r, n = utf8.DecodeRune(b[i:])
+			if unicode.IsSpace(r) {
+				if space == 0 {
+					space = ' '
+				}
+				break
+			}
+			if space != 0 && len(out) > 0 {
+				out = append(out, space)
+			}
+			space = 0
 			out = append(out, b[i:i+n]...)
 		}
 		i += n
@@ -79,6 +100,9 @@ func Shingle(s string) Shingled {
 			if 'A' <= c && c <= 'Z' {
 				c |= 0x20
 			}
+			if c == '\n' {
+				c = ' ' // equal texts may be laid out in other blocks
+			}
 			out.Hash = (out.Hash ^ uint64(c)) * prime
 			switch {
 			case 'a' <= c && c <= 'z' || '0' <= c && c <= '9' || c == '\'' && inWord:
@@ -118,6 +142,35 @@ func Shingle(s string) Shingled {
 		out.Shingles = append(out.Shingles, h)
 	}
 	return out
+}
+
+// EachWord calls f with each word of a text: a run of letters, digits and marks, with apostrophes
+// inside. Scripts written without spaces give none.
+func EachWord(s string, f func(word string)) {
+	for i := 0; i < len(s); {
+		from := i
+		for i < len(s) {
+			c := s[i]
+			if c < utf8.RuneSelf {
+				if c|0x20 >= 'a' && c|0x20 <= 'z' || c >= '0' && c <= '9' || c == '\'' && i > from {
+					i++
+					continue
+				}
+				break
+			}
+			r, n := utf8.DecodeRuneInString(s[i:])
+			if !(unicode.IsLetter(r) || unicode.IsMark(r) || r == '’' && i > from) || unspaced(r) {
+				break
+			}
+			i += n
+		}
+		if i > from {
+			f(strings.TrimRight(s[from:i], "'’"))
+			continue
+		}
+		_, n := utf8.DecodeRuneInString(s[i:])
+		i += max(1, n)
+	}
 }
 
 // unspaced tells whether r belongs to a script written without spaces between words.

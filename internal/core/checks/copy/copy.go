@@ -21,13 +21,15 @@ const (
 )
 
 // Suite is the group's checks.
-var Suite = []*check.Check{
+var Suite = slices.Concat(amount, wording)
+
+var amount = []*check.Check{
 	{
-		ID: "copy-thin", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Hours,
+		ID: "copy-thin", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "page has little text", Line: "Very little text",
 		What: "The main text is short. Lists, contact, login, search, cart, legal, gallery and calculator pages are rightly short and left out.",
 		Why:  "There is little for a reader to stay for and little for a search engine to understand.",
-		How:  "Answer the questions a visitor brings, or join the page with another. If it is rightly short, waive this.", Source: guidance, Limits: []string{"thin-words"}, Page: thin,
+		How:  "Answer the questions a visitor brings, or join the page with another. If it is rightly short, waive this.", Source: guidance, Limits: []string{"thin-words"}, Site: thin,
 	},
 	{
 		ID: "copy-duplicate", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
@@ -45,10 +47,13 @@ var Suite = []*check.Check{
 	},
 }
 
-func thin(p *check.PagePass) {
-	if p.Doc.Kind == page.Ordinary && p.Doc.Words < p.Limits.ThinWords {
-		p.Reportf(page.Pos{}, "", "%d words of main text, fewer than %d", p.Doc.Words, p.Limits.ThinWords)
+func thin(p *check.SitePass) error {
+	for i := range p.Pages {
+		if g := &p.Pages[i]; g.Indexable && g.Kind == page.Ordinary && g.Words < p.Limits.ThinWords && g.Outcome != page.Truncated {
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text, fewer than %d", g.Words, p.Limits.ThinWords)})
+		}
 	}
+	return nil
 }
 
 func duplicate(p *check.SitePass) error {
@@ -92,7 +97,7 @@ func nearDuplicate(p *check.SitePass) error {
 	var readErr error
 	pairs := neardup.Pairs(texts, float64(p.Limits.NearPercent)/100, func(ids []int32) map[int32][]uint64 {
 		out := make(map[int32][]uint64, len(ids))
-		err := p.Source.EachText(ids, func(id int32, main string) { out[id] = text.Shingle(main).Shingles })
+		err := p.Texts(ids, func(id int32, main string) { out[id] = text.Shingle(main).Shingles })
 		readErr = cmp.Or(readErr, err)
 		return out
 	})

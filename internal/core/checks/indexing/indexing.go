@@ -3,6 +3,7 @@ package indexing
 
 import (
 	"fmt"
+	"slices"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/graph"
@@ -13,7 +14,9 @@ import (
 const group = "indexing"
 
 // Suite is the group's checks.
-var Suite = []*check.Check{
+var Suite = slices.Concat(first, directives, canonicals, variants)
+
+var first = []*check.Check{
 	{
 		ID: "canonical-several", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Minutes,
 		Title: "page names more than one canonical", Line: "More than one canonical, not the same",

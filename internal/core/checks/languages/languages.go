@@ -2,14 +2,19 @@
 package languages
 
 import (
+	"slices"
 	"strings"
 
 	"harvik/internal/core/check"
 )
 
+const group = "languages"
+
 // Suite is the group's checks.
-var Suite = []*check.Check{{
-	ID: "lang-missing", Group: "languages", Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
+var Suite = slices.Concat(declared, sets)
+
+var declared = []*check.Check{{
+	ID: "lang-missing", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
 	Title: "page does not declare its language", Line: "Language of the page is not declared",
 	What:   "The html element has no lang attribute, or an empty one.",
 	Why:    "Screen readers choose the wrong voice, browsers offer needless translations, hyphenation fails.",

@@ -4,6 +4,7 @@ package links
 import (
 	"cmp"
 	"fmt"
+	"slices"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/graph"
@@ -14,7 +15,9 @@ import (
 const group = "links"
 
 // Suite is the group's checks.
-var Suite = []*check.Check{
+var Suite = slices.Concat(followed, targets, written)
+
+var followed = []*check.Check{
 	{
 		ID: "link-broken-inside", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
 		Title: "link to a page of the site that is not there", Line: "{link} to {target} is dead",

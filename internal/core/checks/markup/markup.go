@@ -2,13 +2,19 @@
 package markup
 
 import (
+	"slices"
+
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 )
 
+const group = "markup"
+
 // Suite is the group's checks.
-var Suite = []*check.Check{{
-	ID: "viewport-missing", Group: "markup", Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
+var Suite = slices.Concat(phones, frame)
+
+var phones = []*check.Check{{
+	ID: "viewport-missing", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
 	Title: "page has no meta viewport", Line: "No viewport is declared for phones",
 	What:   "The page has no meta viewport element.",
 	Why:    "Phones then show a shrunk desktop page that has to be zoomed.",

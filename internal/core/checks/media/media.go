@@ -1,11 +1,19 @@
 // Package media holds the checks of images.
 package media
 
-import "harvik/internal/core/check"
+import (
+	"slices"
+
+	"harvik/internal/core/check"
+)
+
+const group = "media"
 
 // Suite is the group's checks.
-var Suite = []*check.Check{{
-	ID: "image-alt-missing", Group: "media", Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
+var Suite = slices.Concat(alternatives, more)
+
+var alternatives = []*check.Check{{
+	ID: "image-alt-missing", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
 	Title: "image without an alt attribute", Line: "Image without an alt attribute",
 	What:   "An img element has no alt attribute at all.",
 	Why:    "Screen readers read out the file name instead, and image search has nothing to go by.",

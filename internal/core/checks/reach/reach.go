@@ -3,6 +3,7 @@ package reach
 
 import (
 	"fmt"
+	"slices"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks/links"
@@ -13,7 +14,9 @@ import (
 const group = "reach"
 
 // Suite is the group's checks.
-var Suite = []*check.Check{
+var Suite = slices.Concat(answers, pages, files)
+
+var answers = []*check.Check{
 	{
 		ID: "reach-server-error", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "page answers with a server error", Line: "Server error instead of a page",

@@ -4,6 +4,7 @@ package redirects
 
 import (
 	"fmt"
+	"slices"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks/links"
@@ -17,7 +18,9 @@ const (
 )
 
 // Suite is the group's checks.
-var Suite = []*check.Check{
+var Suite = slices.Concat(chains, kinds)
+
+var chains = []*check.Check{
 	{
 		ID: "redirect-chain", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
 		Title: "redirect that leads to another redirect", Line: "{link} to {target} goes through a chain of redirects",

@@ -3,6 +3,7 @@ package snippet
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -23,7 +24,9 @@ const (
 )
 
 // Suite is the group's checks.
-var Suite = []*check.Check{
+var Suite = slices.Concat(lines, subject)
+
+var lines = []*check.Check{
 	{
 		ID: "title-missing", Group: group, Severity: check.Error, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "page has no title", Line: "Title is missing",

@@ -1,0 +1,230 @@
+package links
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+)
+
+// targets are the checks of what links lead to.
+var targets = []*check.Check{
+	{
+		ID: "link-broken-outside", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "link to another site is dead", Line: "{link} to {target} is dead",
+		What:   "A link leads to an address of another site that answers with 404 or 410, or whose host name does not resolve. Only judged where the plan checks outbound links; answers that leave a doubt are passed over.",
+		Why:    "Visitors end nowhere, and a page whose sources are gone looks neglected.",
+		How:    "Find where the content has moved, link to another source, or take the link out.",
+		Source: "RFC 9110, 15.5.5 and 15.5.11", Site: brokenOutside,
+	},
+	{
+		ID: "link-broken-fragment", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "link to a place that the page does not have", Line: "Link to a part of a page that is not there",
+		What:   "A link leads to a place within a page of the site, behind a # sign, and the page has no element of that id.",
+		Why:    "The visitor ends at the top of the page instead of at what was promised.",
+		How:    "Correct the part behind the #, or give the element that is meant its id.",
+		Source: "HTML standard, 7.4.6.4 (scrolling to a fragment)", Site: brokenFragment,
+	},
+	{
+		ID: "link-dead-end", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "page has no link into the site", Line: "Page has no link to go on with",
+		What:   "No link of the page leads to another page of the site.",
+		Why:    "Visitors can only go back or leave, and what links bring to the page ends there.",
+		How:    "Give it the site's navigation, and links to what is related.",
+		Source: "search engines' public guidance on site structure", Site: deadEnd,
+	},
+	{
+		ID: "link-few-in", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "few pages link to this page", Line: "Few pages link here",
+		What:   "Fewer pages of the site link to this page than the threshold asks for, which by default goes by the site's size.",
+		Why:    "A page that its own site hardly links to is found late and counts for little.",
+		How:    "Link to it from pages on related subjects.",
+		Source: "search engines' public guidance on site structure", Limits: []string{"links-in"}, Site: fewIn,
+	},
+}
+
+func brokenOutside(p *check.SitePass) error {
+	dead := func(t int32) bool {
+		if p.Addresses[t].Role != page.AsLink {
+			return false
+		}
+		g := p.Got(t)
+		return g != nil && (g.Status == 404 || g.Status == 410 || g.Outcome == page.NoDNS)
+	}
+	return p.Ways(dead, func(t int32, w survey.Way) {
+		place := Place(w)
+		place.Note, place.Target = p.URL(t)+" answers "+Answer(p.Got(t)), p.URL(t)
+		p.Report(w.Page, place)
+	})
+}
+
+// brokenFragment reads the links of all pages once, and the anchors of those that links with a
+// fragment lead to. Fragments that scripts and browsers give a meaning of their own are left alone.
+func brokenFragment(p *check.SitePass) error {
+	type jump struct {
+		from   int32
+		target int32
+		link   page.Link
+	}
+	var jumps []jump
+	wanted := map[int32]bool{}
+	var pages []int32
+	for i := range p.Pages {
+		if g := &p.Pages[i]; g.HTML && g.Status == 200 {
+			pages = append(pages, g.ID)
+		}
+	}
+	err := p.Source.EachLinks(pages, func(from int32, links []page.Link) {
+		for _, l := range links {
+			if l.Fragment == "" || l.Address == "" || isMeant(l.Fragment) {
+				continue
+			}
+			t, ok := p.Find(l.Address)
+			if !ok {
+				continue
+			}
+			if g := p.Page(t); g != nil && g.HTML && g.Status == 200 && g.Outcome != page.Truncated {
+				jumps = append(jumps, jump{from, t, l})
+				wanted[t] = true
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	anchors := map[int32]page.Hashes{}
+	cut := map[int32]bool{}
+	err = p.EachFacts(func(g *survey.Page) bool { return wanted[g.ID] }, func(g *survey.Page, f *page.Facts) {
+		anchors[g.ID], cut[g.ID] = f.Document.IDs, f.Document.Flattened
+	})
+	if err != nil {
+		return err
+	}
+	for _, j := range jumps {
+		if cut[j.target] || has(anchors[j.target], j.link.Fragment) {
+			continue
+		}
+		place := Place(survey.Way{Page: j.from, Link: j.link})
+		place.Note, place.Target = fmt.Sprintf("%s has no place #%s", p.URL(j.target), j.link.Fragment), p.URL(j.target)+"#"+j.link.Fragment
+		p.Report(j.from, place)
+	}
+	return nil
+}
+
+// isMeant tells fragments that need no element: the top of the page, text fragments, and what
+// scripts read as addresses.
+func isMeant(fragment string) bool {
+	return strings.EqualFold(fragment, "top") || strings.HasPrefix(fragment, ":~:") || strings.ContainsAny(fragment, "/!=&?") || strings.Contains(fragment, ":~:")
+}
+
+// has looks for a fragment as written, and decoded.
+func has(anchors page.Hashes, fragment string) bool {
+	for _, name := range []string{fragment, unescape(fragment)} {
+		if _, ok := slices.BinarySearch(anchors, page.Anchor(name)); ok {
+			return true
+		}
+	}
+	return false
+}
+
+func unescape(s string) string {
+	if !strings.Contains(s, "%") {
+		return s
+	}
+	out := make([]byte, 0, len(s))
+	for i := 0; i < len(s); i++ {
+		if s[i] == '%' && i+2 < len(s) {
+			hi, lo := strings.IndexByte(hexDigits, s[i+1]|0x20), strings.IndexByte(hexDigits, s[i+2]|0x20)
+			if s[i+1] <= '9' {
+				hi = strings.IndexByte(hexDigits, s[i+1])
+			}
+			if s[i+2] <= '9' {
+				lo = strings.IndexByte(hexDigits, s[i+2])
+			}
+			if hi >= 0 && lo >= 0 {
+				out = append(out, byte(hi<<4|lo))
+				i += 2
+				continue
+			}
+		}
+		out = append(out, s[i])
+	}
+	return string(out)
+}
+
+const hexDigits = "0123456789abcdef"
+
+func deadEnd(p *check.SitePass) error {
+	leads := map[int32]bool{}
+	p.EachLinking(func(from int32, to []int32) {
+		for _, t := range to {
+			if t != from && p.Addresses[t].State != survey.Outside && p.Addresses[t].State != survey.NotWeb {
+				leads[from] = true
+				return
+			}
+		}
+	})
+	for i := range p.Pages {
+		if g := &p.Pages[i]; g.HTML && g.Status == 200 && g.Outcome != page.Truncated && !leads[g.ID] {
+			p.Report(g.ID, check.Place{Note: "none of its links leads to another page of the site"})
+		}
+	}
+	return nil
+}
+
+func fewIn(p *check.SitePass) error {
+	if p.Partial {
+		return nil // what was not fetched may link here
+	}
+	least := p.Limits.LinksIn
+	if least == 0 {
+		least = leastIn(p)
+	}
+	in := through(p)
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		n := in[g.ID]
+		if !g.Indexable || g.ID == p.Start || n >= least || n == 0 || g.Kind == page.List {
+			continue // without any it is an orphan, or known from a redirect
+		}
+		p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d linking pages, fewer than %d", n, least), Value: fmt.Sprint(n)})
+	}
+	return nil
+}
+
+// through counts the pages that link to each page, straight or by way of redirects.
+func through(p *check.SitePass) map[int32]int {
+	in := map[int32]int{}
+	last := map[int32]int32{}
+	p.EachLinking(func(from int32, to []int32) {
+		for _, t := range to {
+			for hops := 0; hops < 20 && p.Next[t] >= 0; hops++ {
+				t = p.Next[t]
+			}
+			if t != from && last[t] != from+1 {
+				last[t] = from + 1
+				in[t]++
+			}
+		}
+	})
+	return in
+}
+
+func leastIn(p *check.SitePass) int {
+	n := 0
+	for i := range p.Pages {
+		if p.Pages[i].HTML {
+			n++
+		}
+	}
+	switch {
+	case n <= 500:
+		return 2
+	case n <= 5000:
+		return 3
+	}
+	return 5
+}

@@ -1,0 +1,313 @@
+// Package safety holds the checks of transport security and of what a site gives away.
+package safety
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+)
+
+const (
+	group       = "safety"
+	httpsSource = "RFC 9110, 4.2.2 (https); search engines' public guidance on https"
+	mixedSource = "Mixed Content (W3C)"
+)
+
+// Suite is the group's checks.
+var Suite = []*check.Check{
+	{
+		ID: "https-missing", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Hours,
+		Title: "page is served over http", Line: "Page is served over http",
+		What: "The page was fetched over http and did not redirect to https.",
+		Why:  "Everything on it can be read and changed on the way, browsers warn of it, and search engines prefer https.",
+		How:  "Get a certificate, and redirect every http address to its https form.", Source: httpsSource, Page: httpsMissing,
+	},
+	{
+		ID: "https-not-forced", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "http is not redirected to https", Line: "The home page answers over http instead of redirecting to https",
+		What: "The site has https, and its http address answers with a page instead of redirecting there.",
+		Why:  "Whoever types the name, or follows an old link, stays unprotected.",
+		How:  "Redirect every http address to its https form, permanently.", Source: httpsSource, Site: notForced,
+	},
+	{
+		ID: "certificate-bad", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "certificate does not hold", Line: "The site's certificate does not hold",
+		What:   "The TLS handshake failed, or the certificate is expired, made out to another host, of an unknown issuer, or weak.",
+		Why:    "Browsers show a full-page warning instead of the site.",
+		How:    "Renew the certificate for all host names of the site, with a key of at least 2,048 bits (RSA) or 256 (elliptic curves), and send the whole chain.",
+		Source: "RFC 5280 and RFC 9525 (certificates and their names)", Site: certificateBad,
+	},
+	{
+		ID: "certificate-expiring", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "certificate ends soon", Line: "The site's certificate ends soon",
+		What:   "The certificate is valid for fewer days than the threshold.",
+		Why:    "On the day after, browsers show a warning instead of the site.",
+		How:    "Renew it, and see why that did not happen by itself.",
+		Source: "RFC 5280, 4.1.2.5 (validity)", Limits: []string{"certificate-days"}, Site: expiring,
+	},
+	{
+		ID: "tls-old", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "outdated version of TLS", Line: "The site accepts an outdated version of TLS",
+		What:   "The host speaks or still accepts a version of TLS below 1.2.",
+		Why:    "These versions have known faults and were withdrawn.",
+		How:    "Allow TLS 1.2 and 1.3 only.",
+		Source: "RFC 8996 (deprecating TLS 1.0 and 1.1)", Site: tlsOld,
+	},
+	mixed("mixed-active", check.Error, "https page loads scripts or frames over http", "Scripts, styles or frames come over http",
+		"Browsers refuse to load them, so the page does not work.", page.AsScript, page.AsStyle, page.AsFont, page.AsOther),
+	mixed("mixed-passive", check.Warning, "https page loads images or media over http", "Images or media come over http",
+		"Browsers load them over https instead or not at all, and may show the page as not secure.", page.AsImage, page.AsMedia),
+	{
+		ID: "form-insecure", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Hours,
+		Title: "form is sent over http", Line: "A form is sent over http",
+		What: "A form goes to an http address, or asks for a password on a page that was served over http.",
+		Why:  "What people fill in can be read on the way, and browsers warn them of it.",
+		How:  "Send it to an https address, from a page served over https.", Source: httpsSource + "; " + mixedSource, Page: formInsecure,
+	},
+	{
+		ID: "hsts-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "no Strict-Transport-Security", Line: "The home page sends no Strict-Transport-Security header",
+		What:   "The home page is served over https without the header that tells browsers to use nothing else.",
+		Why:    "The first request of each visit may still go over http, where it can be diverted.",
+		How:    "Send Strict-Transport-Security: max-age=31536000 once all of the site works over https.",
+		Source: "RFC 6797 (HTTP Strict Transport Security)", Site: hsts,
+	},
+	{
+		ID: "headers-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "protective headers are missing", Line: "The home page lacks protective headers",
+		What:   "One or more of X-Content-Type-Options, Content-Security-Policy, Referrer-Policy and a protection against framing are not sent with the home page.",
+		Why:    "Each closes a door that browsers leave open unless told.",
+		How:    "Add the headers that the evidence names in the server's configuration.",
+		Source: "Fetch standard, 3.7; Content Security Policy Level 3; Referrer Policy (W3C)", Site: headersMissing,
+	},
+	{
+		ID: "server-signature", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "server tells its version", Line: "The server tells its version",
+		What:   "The Server or X-Powered-By header of the home page has a version number.",
+		Why:    "It tells attackers which known faults to try.",
+		How:    "Switch the version off in the server's configuration.",
+		Source: "RFC 9110, 10.2.4 (Server)", Site: signature,
+	},
+	{
+		ID: "folder-listing", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "folder lists its files", Line: "Folder lists its files",
+		What:   "The address of a folder answers with the list of files in it that the server makes by itself.",
+		Why:    "Anybody can see files that were not meant for visitors, and search engines show the list.",
+		How:    "Switch the listing off in the server, or put an index page there.",
+		Source: "RFC 9110, 17.3 (disclosure of file names)", Site: listing,
+	},
+	{
+		ID: "script-no-integrity", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
+		Title: "script of another host without integrity", Line: "Scripts of other hosts without integrity",
+		What:   "A script from another host is loaded without an integrity attribute.",
+		Why:    "Whoever changes the file there changes this page.",
+		How:    "Add the integrity attribute if the file never changes, or serve it from the site itself.",
+		Source: "Subresource Integrity (W3C)", Page: noIntegrity,
+	},
+}
+
+func httpsMissing(p *check.PagePass) {
+	if strings.HasPrefix(p.Facts.Address, "http:") {
+		p.Reportf(page.Pos{}, "", "served over http")
+	}
+}
+
+func notForced(p *check.SitePass) error {
+	if p.Probes == nil {
+		return nil
+	}
+	secure, open := false, ""
+	for _, d := range p.Probes.Doors {
+		secure = secure || strings.HasPrefix(d.Address, "https:") && d.Status == 200
+		if strings.HasPrefix(d.Address, "http:") && d.Status == 200 && (len(d.Hops) == 0 || strings.HasPrefix(d.Hops[len(d.Hops)-1], "http:")) && open == "" {
+			open = d.Address
+		}
+	}
+	if secure && open != "" {
+		p.Report(-1, check.Place{Note: open + " answers with status 200 over http", Target: open})
+	}
+	return nil
+}
+
+func certificateBad(p *check.SitePass) error {
+	seen := map[string]bool{}
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		if host := hostOf(p.URL(g.ID)); g.Outcome == page.TLSFailed && !seen[host] {
+			seen[host] = true
+			err := p.Source.EachFacts([]int32{g.ID}, func(_ int32, f *page.Facts) {
+				p.Report(-1, check.Place{Note: host + ": " + f.Detail, Value: host})
+			})
+			if err != nil {
+				return err
+			}
+		}
+	}
+	for _, r := range p.Robots {
+		if host := hostOf(r.Address); r.Outcome == page.TLSFailed && !seen[host] {
+			p.Report(-1, check.Place{Note: host + ": " + r.Detail, Value: host})
+		}
+	}
+	if p.Probes != nil && p.Probes.Certificate != nil && p.Probes.Certificate.Weak != "" {
+		p.Report(-1, check.Place{Note: p.Probes.Certificate.Weak, Value: p.Probes.Certificate.Issuer})
+	}
+	return nil
+}
+
+func expiring(p *check.SitePass) error {
+	if p.Probes == nil || p.Probes.Certificate == nil {
+		return nil
+	}
+	if c := p.Probes.Certificate; c.Days >= 0 && c.Days < p.Limits.CertificateDays {
+		p.Report(-1, check.Place{Note: fmt.Sprintf("valid until %s: %d days", c.Until[:min(10, len(c.Until))], c.Days), Value: c.Until})
+	}
+	return nil
+}
+
+func tlsOld(p *check.SitePass) error {
+	if p.Probes == nil || p.Probes.Certificate == nil {
+		return nil
+	}
+	if c := p.Probes.Certificate; c.Old != "" {
+		p.Report(-1, check.Place{Note: "it accepts " + c.Old, Value: c.Old})
+	}
+	return nil
+}
+
+// mixed makes a check of what an https page loads over http.
+func mixed(id string, severity check.Severity, title, line, why string, roles ...page.Role) *check.Check {
+	return &check.Check{
+		ID: id, Group: group, Severity: severity, Scope: check.Documents, Effort: check.Minutes, Title: title, Line: line,
+		What: "A page served over https loads something over http.", Why: why,
+		How: "Write https in the address, or serve the file from the site itself.", Source: mixedSource,
+		Page: func(p *check.PagePass) {
+			if !strings.HasPrefix(p.Facts.Address, "https:") {
+				return
+			}
+			for _, u := range p.Doc.Uses {
+				if !strings.HasPrefix(u.Address, "http:") || u.By == page.ByCard || u.By == page.ByData || u.By == "icon" {
+					continue
+				}
+				for _, r := range roles {
+					if u.Role == r {
+						p.Report(check.Place{Note: fmt.Sprintf("%s %s", r, check.Short(u.Address)), Value: u.By, Target: u.Address})
+					}
+				}
+			}
+			if severity == check.Error {
+				for _, f := range p.Doc.Frames {
+					if strings.HasPrefix(f, "http:") {
+						p.Report(check.Place{Note: "frame " + check.Short(f), Value: "iframe", Target: f})
+					}
+				}
+			}
+		},
+	}
+}
+
+func formInsecure(p *check.PagePass) {
+	plain := strings.HasPrefix(p.Facts.Address, "http:")
+	for _, f := range p.Doc.Forms {
+		switch {
+		case f.Password && plain:
+			p.Report(check.Place{Note: "it asks for a password on a page served over http", Target: f.Action, At: f.Place})
+		case strings.HasPrefix(f.Action, "http:") && !plain:
+			p.Report(check.Place{Note: "it is sent to " + check.Short(f.Action), Target: f.Action, At: f.Place})
+		}
+	}
+}
+
+// homePage calls f with the facts of the home page, redirects followed, if it was served over
+// https.
+func homePage(p *check.SitePass, secureOnly bool, f func(*page.Facts)) error {
+	at := p.Start
+	for hops := 0; hops < 10 && p.Next[at] >= 0; hops++ {
+		at = p.Next[at]
+	}
+	if secureOnly && !strings.HasPrefix(p.URL(at), "https:") {
+		return nil
+	}
+	return p.EachFacts(func(g *survey.Page) bool { return g.ID == at && g.HTML && g.Status == 200 }, func(_ *survey.Page, facts *page.Facts) { f(facts) })
+}
+
+func hsts(p *check.SitePass) error {
+	return homePage(p, true, func(f *page.Facts) {
+		if f.HeaderValue("Strict-Transport-Security") == "" {
+			p.Report(-1, check.Place{Note: "no such header on " + f.Address, Target: f.Address})
+		}
+	})
+}
+
+func headersMissing(p *check.SitePass) error {
+	return homePage(p, false, func(f *page.Facts) {
+		policy := strings.ToLower(f.HeaderValue("Content-Security-Policy"))
+		var missing []string
+		if f.HeaderValue("X-Content-Type-Options") == "" {
+			missing = append(missing, "X-Content-Type-Options")
+		}
+		if policy == "" {
+			missing = append(missing, "Content-Security-Policy")
+		}
+		if f.HeaderValue("Referrer-Policy") == "" {
+			missing = append(missing, "Referrer-Policy")
+		}
+		if f.HeaderValue("X-Frame-Options") == "" && !strings.Contains(policy, "frame-ancestors") {
+			missing = append(missing, "X-Frame-Options or frame-ancestors")
+		}
+		if len(missing) > 0 {
+			p.Report(-1, check.Place{Note: "absent: " + strings.Join(missing, ", "), Value: strings.Join(missing, ", "), Target: f.Address})
+		}
+	})
+}
+
+var version = regexp.MustCompile(`\d+\.\d+|/\d+`)
+
+func signature(p *check.SitePass) error {
+	return homePage(p, false, func(f *page.Facts) {
+		for _, name := range []string{"Server", "X-Powered-By", "X-AspNet-Version", "X-AspNetMvc-Version"} {
+			if v := f.HeaderValue(name); version.MatchString(v) {
+				p.Report(-1, check.Place{Note: name + ": " + check.Short(v), Value: v})
+			}
+		}
+	})
+}
+
+// listing knows the lists that common servers make by their title or heading.
+func listing(p *check.SitePass) error {
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		address, _, _ := strings.Cut(p.URL(g.ID), "?")
+		if g.Status != 200 || !g.HTML || !strings.HasSuffix(address, "/") {
+			continue
+		}
+		for _, said := range []string{g.Title.Text, g.H1.Text} {
+			if strings.HasPrefix(said, "Index of /") || strings.HasPrefix(said, "Directory listing for /") || strings.HasPrefix(said, "Directory Listing For") {
+				p.Report(g.ID, check.Place{Note: "“" + check.Short(said) + "”", Value: said})
+				break
+			}
+		}
+	}
+	return nil
+}
+
+func noIntegrity(p *check.PagePass) {
+	here := strings.TrimPrefix(hostOf(p.Facts.Address), "www.")
+	for _, s := range p.Doc.Scripts {
+		host := strings.TrimPrefix(hostOf(s.Address), "www.")
+		if !s.Integrity && host != "" && host != here && !strings.HasSuffix(host, "."+here) {
+			p.Report(check.Place{Note: check.Short(s.Address), Value: host, Target: s.Address})
+		}
+	}
+}
+
+func hostOf(address string) string {
+	_, rest, _ := strings.Cut(address, "://")
+	if end := strings.IndexAny(rest, "/?#"); end >= 0 {
+		rest = rest[:end]
+	}
+	return rest
+}

@@ -1,0 +1,85 @@
+package snippet
+
+import (
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
+)
+
+var subject = []*check.Check{
+	{
+		ID: "title-language", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "title is in another language than the page", Line: "Title is in another language than the text",
+		What:   "The title's words are those of another language than the page's text.",
+		Why:    "People who search in the page's language do not recognise it, and those who click meet a language they did not expect.",
+		How:    "Translate the title.",
+		Source: titleSource, Site: titleLanguage,
+	},
+	{
+		ID: "snippet-off-topic", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "title and description miss the page's subject", Line: "Title and description do not say what the page is about",
+		What:   "None of the page's five strongest terms, the words it uses often and other pages seldom, stands in its title or description.",
+		Why:    "People search for what a page is about; title and description are where they look for it.",
+		How:    "Say in the title or the description what the text is about. If the terms in the evidence are beside the point, the text may be.",
+		Source: titleSource + "; " + aboutSource, Site: offTopic,
+	},
+}
+
+// titleLanguage judges by the commonest words of the two languages, and only where at least three
+// of the title's words are sure: titles are too short for anything else.
+func titleLanguage(p *check.SitePass) error {
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		if !g.Indexable || g.TextLang == "" || g.Title.Text == "" {
+			continue
+		}
+		own, others := 0, map[string]int{}
+		text.EachWord(g.Title.Text, func(word string) {
+			word = strings.ToLower(word)
+			if text.IsCommon(g.TextLang, word) {
+				own++
+			}
+			for _, code := range text.WithCommonWords {
+				if code != g.TextLang && text.IsCommon(code, word) && !text.IsCommon(g.TextLang, word) {
+					others[code]++
+				}
+			}
+		})
+		for _, code := range text.WithCommonWords {
+			if others[code] >= 3 && own == 0 && !text.SameLanguage(code, g.TextLang) {
+				p.Report(g.ID, check.Place{
+					Note: "the title reads as " + text.LanguageName(code) + ", the text as " + text.LanguageName(g.TextLang), Value: g.Title.Text, Line: g.Title.Line, Col: g.Title.Col,
+				})
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// leastForTerms is the number of words from which on a text's terms say what it is about.
+const leastForTerms = 100
+
+func offTopic(p *check.SitePass) error {
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		terms := p.Terms[g.ID]
+		if !g.Indexable || g.Kind != page.Ordinary || g.Words < leastForTerms || len(terms) < survey.TermsShown || g.Title.Text+g.About.Text == "" {
+			continue
+		}
+		code, _, _ := strings.Cut(strings.ToLower(g.TextLang), "-")
+		said := map[string]bool{}
+		text.EachWord(g.Title.Text+" "+g.About.Text, func(word string) { said[text.Stem(code, strings.ToLower(word))] = true })
+		found := false
+		for _, t := range terms {
+			found = found || said[text.Stem(code, t)]
+		}
+		if !found {
+			p.Report(g.ID, check.Place{Note: "the text's strongest terms are " + strings.Join(terms, ", "), Value: strings.Join(terms, ", "), Line: g.Title.Line, Col: g.Title.Col})
+		}
+	}
+	return nil
+}
