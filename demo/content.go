@@ -120,12 +120,13 @@ func (s *Site) lists(base, title, about string, intro []string, refs []Ref) {
 			p.Title = fmt.Sprintf("%s, page %d – Fernhollow", title, n)
 			p.H1 = fmt.Sprintf("%s, page %d", title, n)
 			p.Description = fmt.Sprintf("Page %d of %d: %s", n, pages, about)
-			p.Pager = append(p.Pager, Ref{pagePath(base, n-1), "Back"})
 		} else {
 			p.Sections = []Section{{Text: intro}}
 		}
-		if n < pages {
-			p.Pager = append(p.Pager, Ref{pagePath(base, n+1), "Further"})
+		for to := 1; to <= pages && pages > 1; to++ {
+			if to != n {
+				p.Pager = append(p.Pager, Ref{pagePath(base, to), fmt.Sprintf("Page %d", to)})
+			}
 		}
 		s.add(p)
 	}
@@ -339,7 +340,7 @@ func (s *Site) members() {
 			Sections: []Section{
 				{2, "How it works", []string{paragraph(t[0], t[4], t[13]), paragraph(t[15], t[9])}},
 				{2, "When and where", []string{paragraph(t[3], t[12], t[8]), paragraph(t[17], t[10])}},
-				{2, "Why it matters", []string{paragraph(t[14], t[1], t[2]), paragraph(t[7], t[6], t[16])}},
+				{2, "Why it matters", []string{paragraph(t[14], t[1], t[2]), paragraph(t[7], t[6], t[16]), paragraph(t[5], t[11])}},
 			},
 		})
 		refs = append(refs, Ref{path, m})

@@ -16,7 +16,8 @@ type defect struct {
 
 // plant puts the edition's defects in and notes what a crawl has to find.
 func (s *Site) plant() {
-	for _, d := range s.defects() {
+	defects := s.defects()
+	for _, d := range append(defects, s.technical(defects)...) {
 		if d.in != "" && d.in != s.Edition {
 			continue
 		}

@@ -41,10 +41,16 @@ func (s *Site) render(p *Page) string {
 	if canonical == "" {
 		canonical = p.Path
 	}
-	line(`<link rel="canonical" href="%s">`, esc(Home+canonical[1:]))
+	if !p.NoCanonical {
+		line(`<link rel="canonical" href="%s">`, esc(Home+canonical[1:]))
+	}
 	if p.NoIndex {
 		line(`<meta name="robots" content="noindex, follow">`)
 	}
+	if !p.NoCard {
+		s.card(line, p, canonical)
+	}
+	line(`<link rel="icon" href="/pictures/icon.png">`)
 	line(`<link rel="stylesheet" href="/style.css">`)
 	for _, raw := range p.RawHead {
 		line("%s", raw)
@@ -91,6 +97,9 @@ func (s *Site) render(p *Page) string {
 		}
 		line("</ul>")
 	}
+	if near := s.near[p.Path]; near[0] != nil {
+		line(`<aside class="near"><p>Beside it: <a href="%s">%s</a>, <a href="%s">%s</a></p></aside>`, near[0].Path, esc(s.nameOf(near[0])), near[1].Path, esc(s.nameOf(near[1])))
+	}
 	if len(p.Pager) > 0 {
 		line(`<p class="pager">`)
 		for _, r := range p.Pager {
@@ -116,7 +125,41 @@ func (s *Site) render(p *Page) string {
 		line("%s", raw)
 	}
 	line("</body>\n</html>")
+	if p.Markup != nil {
+		return p.Markup(b.String())
+	}
 	return b.String()
+}
+
+// card writes what is shown where the page's address is shared.
+func (s *Site) card(line func(string, ...any), p *Page, canonical string) {
+	image, address := "/pictures/leaf.png", Home+canonical[1:]
+	if p.CardImage != "" {
+		image = p.CardImage
+	}
+	if p.CardAddress != "" {
+		address = p.CardAddress
+	}
+	line(`<meta property="og:title" content="%s">`, esc(words(p.H1)))
+	line(`<meta property="og:description" content="%s">`, esc(p.Path))
+	line(`<meta property="og:image" content="%s">`, esc(image))
+	line(`<meta property="og:url" content="%s">`, esc(address))
+}
+
+// words is a heading without its markup.
+func words(h string) string {
+	if strings.Contains(h, "<") {
+		return "Fernhollow"
+	}
+	return h
+}
+
+// nameOf is what links call a page.
+func (s *Site) nameOf(p *Page) string {
+	if name := s.names[p.Path]; name != "" {
+		return name
+	}
+	return p.Path
 }
 
 // order is the order box of the shop's template. In spring it writes the product's name as
@@ -133,7 +176,7 @@ func (s *Site) order(b *strings.Builder, p *Page) {
 // footerExtra is what the footer's template adds: a page that has not been there for years. What
 // is made up as it is asked for has a template of its own.
 func (s *Site) footerExtra(p *Page) []Ref {
-	if s.byPath[p.Path] == p && s.Edition == Spring {
+	if s.byPath[p.Path] == p && s.Edition == Spring && p.Layout != "corner" {
 		return []Ref{{"/old-shop/", "Seed shop"}}
 	}
 	return nil

@@ -5,6 +5,7 @@ package demo
 
 import (
 	"bytes"
+	"compress/gzip"
 	"fmt"
 	"html"
 	"image"
@@ -13,6 +14,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -20,7 +22,7 @@ import (
 const Host = "fernhollow.example"
 
 // Home is its home address.
-const Home = "http://" + Host + "/"
+const Home = "https://" + Host + "/"
 
 // Edition is a state of the site.
 type Edition string
@@ -52,6 +54,24 @@ type Page struct {
 	RawHead, RawMain, RawBefore []string // at the end of head, at the end of main, before h1
 	RawBody                     []string // at the end of body
 	NoH1                        bool
+	NoCanonical                 bool
+	NoCard                      bool                // no picture and texts for sharing
+	CardImage, CardAddress      string              // in place of the usual ones
+	NoSitemap                   bool                // left out of the sitemap
+	NoNear                      bool                // nothing links to its neighbours in the list
+	Plain                       bool                // answers over http, too
+	Slow                        time.Duration       // until the first byte
+	Header                      map[string]string   // of the response; "-" takes one away
+	Markup                      func(string) string // what a broken template makes of the whole page
+	Cut, Stumbles, NoGzip       bool                // ends early; fails at the first try; is sent as it is
+}
+
+// File is something that the site serves besides its pages.
+type File struct {
+	Type   string
+	Body   string
+	Header map[string]string
+	Status int // 200 if zero
 }
 
 // Section is a part of a page's text.
@@ -76,15 +96,23 @@ type Site struct {
 	Pages     []*Page
 	Redirects map[string]string
 	Errors    map[string]int
-	Hanging   map[string]bool // never answer
+	Hanging   map[string]bool   // never answer
+	Moved     map[string]string // redirects for now
+	Files     map[string]File
+	Listed    []string // further addresses in the sitemap
 	Planted   []Finding
 	byPath    map[string]*Page
+	near      map[string][2]*Page // neighbours of a page in its list
+	names     map[string]string   // what lists call a page
+	tried     sync.Map
+	answers   func(http.ResponseWriter, *http.Request) bool // a mood's; true where it has answered
+	bare      bool                                          // without protective headers
 }
 
 // Finding is a planted defect at one page: what a crawl has to find there.
 type Finding struct {
 	Check string
-	Page  string // path
+	Page  string // path; "" for the site
 	Why   string
 }
 
@@ -92,11 +120,42 @@ type Finding struct {
 func New(e Edition) *Site {
 	s := &Site{
 		Edition: e, Redirects: map[string]string{}, Errors: map[string]int{}, Hanging: map[string]bool{}, byPath: map[string]*Page{},
+		Moved: map[string]string{}, Files: map[string]File{}, near: map[string][2]*Page{}, names: map[string]string{},
 	}
 	s.build()
 	s.linkWild()
+	s.neighbours()
 	s.plant()
 	return s
+}
+
+// neighbours notes which pages stand beside which in the lists.
+func (s *Site) neighbours() {
+	lists := map[string][]*Page{}
+	var order []string
+	for _, p := range s.Pages {
+		if p.Layout != "list" {
+			continue
+		}
+		base, _, _ := strings.Cut(p.Path, "page/")
+		if lists[base] == nil {
+			order = append(order, base)
+		}
+		for _, r := range p.List {
+			if to := s.byPath[r.Path]; to != nil && to.Crumb != nil && to.Crumb.Path == base {
+				lists[base] = append(lists[base], to)
+				s.names[r.Path] = r.Words
+			}
+		}
+	}
+	for _, base := range order {
+		l := lists[base]
+		for i, p := range l {
+			if len(l) > 2 {
+				s.near[p.Path] = [2]*Page{l[(i+len(l)-1)%len(l)], l[(i+1)%len(l)]}
+			}
+		}
+	}
 }
 
 func (s *Site) add(p *Page) *Page {
@@ -132,13 +191,34 @@ func (s *Site) Of(layout string) []string {
 	return out
 }
 
-// ServeHTTP answers like Fernhollow's server, whatever the Host header says.
+// protective are the headers that the site sends with everything.
+var protective = map[string]string{
+	"Strict-Transport-Security": "max-age=31536000", "X-Content-Type-Options": "nosniff",
+	"Content-Security-Policy": "frame-ancestors 'self'", "Referrer-Policy": "strict-origin-when-cross-origin",
+}
+
+// ServeHTTP answers like Fernhollow's server, whatever the Host header says; over http it sends
+// visitors on to https.
 func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	path := r.URL.Path
-	if r.URL.RawQuery != "" {
-		path += "?" + r.URL.RawQuery
+	if r.Host == Neighbours {
+		Neighbour(w, r)
+		return
 	}
-	switch p := s.byPath[path]; {
+	path := keyOf(r.URL)
+	p := s.byPath[path]
+	if s.answers != nil && s.answers(w, r) {
+		return
+	}
+	if r.TLS == nil && (p == nil || !p.Plain) {
+		http.Redirect(w, r, Home+strings.TrimPrefix(r.URL.RequestURI(), "/"), http.StatusMovedPermanently)
+		return
+	}
+	if !s.bare {
+		for name, value := range protective {
+			w.Header().Set(name, value)
+		}
+	}
+	switch file, isFile := s.Files[path]; {
 	case s.Hanging[path]:
 		select {
 		case <-r.Context().Done():
@@ -148,24 +228,83 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "The ticket system is away.", s.Errors[path])
 	case s.Redirects[path] != "":
 		http.Redirect(w, r, s.Redirects[path], http.StatusMovedPermanently)
+	case s.Moved[path] != "":
+		http.Redirect(w, r, s.Moved[path], http.StatusFound)
 	case p != nil:
-		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		fmt.Fprint(w, s.render(p))
+		s.page(w, r, p)
+	case isFile:
+		s.file(w, r, file)
 	case path == "/robots.txt":
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		fmt.Fprint(w, robots)
 	case path == "/style.css":
-		w.Header().Set("Content-Type", "text/css; charset=utf-8")
-		fmt.Fprint(w, style)
+		s.file(w, r, File{Type: "text/css; charset=utf-8", Body: style})
 	case strings.HasPrefix(path, "/pictures/"):
-		w.Header().Set("Content-Type", "image/png")
-		w.Write(picture(path))
+		s.file(w, r, File{Type: "image/png", Body: string(picture(path))})
 	case s.wild(w, r):
 	default:
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.WriteHeader(http.StatusNotFound)
 		fmt.Fprint(w, "<!doctype html><html lang=en-GB><title>Not here – Fernhollow</title><h1>This path is overgrown</h1>")
 	}
+}
+
+// page answers with a page of the site.
+func (s *Site) page(w http.ResponseWriter, r *http.Request, p *Page) {
+	time.Sleep(p.Slow)
+	if _, again := s.tried.LoadOrStore(p.Path, true); p.Stumbles && !again {
+		http.Error(w, "Too many visitors", http.StatusServiceUnavailable)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	for name, value := range p.Header {
+		if w.Header().Set(name, value); value == "-" {
+			w.Header()[name] = nil
+		}
+	}
+	body := s.render(p)
+	switch {
+	case p.Cut:
+		w.Header().Set("Content-Length", fmt.Sprint(len(body)+5000))
+		fmt.Fprint(w, body)
+	case p.NoGzip:
+		fmt.Fprint(w, body)
+	default:
+		pack(w, r, body)
+	}
+}
+
+// pack sends a text with content coding to those who accept it.
+func pack(w http.ResponseWriter, r *http.Request, body string) {
+	if !strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
+		fmt.Fprint(w, body)
+		return
+	}
+	w.Header().Set("Content-Encoding", "gzip")
+	z := gzip.NewWriter(w)
+	fmt.Fprint(z, body)
+	z.Close()
+}
+
+func (s *Site) file(w http.ResponseWriter, r *http.Request, f File) {
+	w.Header().Set("Content-Type", f.Type)
+	w.Header().Set("Cache-Control", "max-age=86400")
+	bare := false
+	for name, value := range f.Header {
+		bare = bare || name == "Content-Encoding"
+		if w.Header().Set(name, value); value == "-" {
+			w.Header()[name] = nil
+		}
+	}
+	if f.Status != 0 {
+		w.WriteHeader(f.Status)
+	}
+	if strings.HasPrefix(f.Type, "text/") && !bare {
+		pack(w, r, f.Body)
+		return
+	}
+	w.Header().Set("Content-Length", fmt.Sprint(len(f.Body)))
+	fmt.Fprint(w, f.Body)
 }
 
 const robots = `# Fernhollow Botanic Garden
@@ -186,8 +325,13 @@ func (s *Site) sitemap(part func(path string) bool) string {
 	var b strings.Builder
 	b.WriteString(`<?xml version="1.0" encoding="UTF-8"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">`)
 	for _, p := range s.Pages {
-		if (!p.NoIndex || s.advertised(p.Path)) && p.Canonical == "" && part(p.Path) {
+		if (!p.NoIndex || s.advertised(p.Path)) && p.Canonical == "" && !p.NoSitemap && part(p.Path) {
 			fmt.Fprintf(&b, "<url><loc>%s</loc></url>\n", html.EscapeString(Home+p.Path[1:]))
+		}
+	}
+	for _, path := range s.Listed {
+		if part(path) {
+			fmt.Fprintf(&b, "<url><loc>%s</loc></url>\n", html.EscapeString(Home+path[1:]))
 		}
 	}
 	b.WriteString("</urlset>")

@@ -41,9 +41,15 @@ func (s *Site) linkWild() {
 	}
 }
 
-// Neighbour answers for the other hosts: one address is there, one is gone.
+// Neighbour answers for the other hosts: some addresses are there, the others are gone.
 func Neighbour(w http.ResponseWriter, r *http.Request) {
-	if r.URL.Path != "/gardens/" {
+	switch r.URL.Path {
+	case "/gardens/", "/de/":
+	case "/shared.js":
+		w.Header().Set("Content-Type", "text/javascript")
+	case "/shared.png":
+		w.Header().Set("Content-Type", "image/png")
+	default:
 		http.NotFound(w, r)
 	}
 }
@@ -54,9 +60,9 @@ func (s *Site) wild(w http.ResponseWriter, r *http.Request) bool {
 	path := r.URL.Path
 	switch n, _ := fmt.Sscanf(path, "/events/calendar/%d/%d/", &year, &month); {
 	case n == 2 && month >= 1 && month <= 12 && path == calendarPath(year, month):
-		s.write(w, s.calendar(year, month))
+		s.write(w, r, s.calendar(year, month))
 	case path == "/shop/" && r.URL.RawQuery != "":
-		s.write(w, s.filtered(r))
+		s.write(w, r, s.filtered(r))
 	case path == "/members/club/" || strings.HasPrefix(path, "/members/club/"):
 		s.club(w, r)
 	case path == "/members/sign-in/":
@@ -73,9 +79,9 @@ func (s *Site) wild(w http.ResponseWriter, r *http.Request) bool {
 	return true
 }
 
-func (s *Site) write(w http.ResponseWriter, p *Page) {
+func (s *Site) write(w http.ResponseWriter, r *http.Request, p *Page) {
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	fmt.Fprint(w, s.render(p))
+	pack(w, r, s.render(p))
 }
 
 func calendarPath(year, month int) string {
@@ -122,7 +128,7 @@ func (s *Site) filtered(r *http.Request) *Page {
 		}
 	}
 	return &Page{
-		Path: "/shop/?" + r.URL.RawQuery, Lang: "en-GB", Layout: "plain", NoIndex: true, Canonical: "/shop/",
+		Path: "/shop/?" + r.URL.RawQuery, Lang: "en-GB", Layout: "plain", Canonical: "/shop/",
 		Title: "The garden shop, as you like it – Fernhollow", Description: "What the garden shop has, filtered.", H1: "The shop, filtered",
 		RawMain: []string{"<ul>" + links.String() + "</ul>"},
 	}
@@ -150,7 +156,7 @@ func (s *Site) club(w http.ResponseWriter, r *http.Request) {
 	for _, other := range rooms {
 		p.List = append(p.List, Ref{"/members/club/" + other + "/", "The club’s " + other})
 	}
-	s.write(w, p)
+	s.write(w, r, p)
 }
 
 func (s *Site) signIn(w http.ResponseWriter, r *http.Request) {
@@ -162,8 +168,8 @@ func (s *Site) signIn(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	to := r.URL.Query().Get("to")
-	s.write(w, &Page{
-		Path: r.URL.RequestURI(), Lang: "en-GB", Layout: "plain", NoIndex: true, Canonical: "/members/sign-in/", Title: "Sign in to the members’ club – Fernhollow",
+	s.write(w, r, &Page{
+		Path: r.URL.RequestURI(), Lang: "en-GB", Layout: "plain", NoIndex: true, Title: "Sign in to the members’ club – Fernhollow",
 		Description: "For members of the club.", H1: "Sign in",
 		RawMain: []string{fmt.Sprintf(`<form method="post" action="/members/sign-in/"><input type="hidden" name="token" value="t-%[1]s"><input type="hidden" name="to" value="%[1]s">
 <label>Name <input name="user"></label> <label>Password <input type="password" name="password"></label> <button>Sign in</button></form>`, html.EscapeString(to))},

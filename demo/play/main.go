@@ -9,16 +9,19 @@ package main
 import (
 	"bufio"
 	"context"
+	"crypto/tls"
 	"errors"
 	"flag"
 	"fmt"
 	"io"
+	"log"
 	"net"
 	"net/http"
 	"os"
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 	"time"
@@ -57,8 +60,12 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	if bears > 0 {
 		garden = demo.Struggling(garden, bears)
 	}
-	server := &http.Server{Handler: garden, ReadHeaderTimeout: 10 * time.Second}
-	go server.Serve(site)
+	certificate, authority, err := demo.Certificate(300, demo.Host)
+	if err != nil {
+		return err
+	}
+	server := &http.Server{Handler: garden, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
+	go server.Serve(demo.Both(site, &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS12}))
 	defer server.Close()
 	console, err := listen("HARVIK_PORT", "8420", "the service")
 	if err != nil {
@@ -84,7 +91,7 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 		}
 	}
 	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "2s", "--retries", "1", "--parallel", "8",
-		"--host", demo.Host+"="+site.Addr().String())
+		"--host", demo.Host+"="+site.Addr().String(), "ca="+strconv.Quote(authority))
 	if out, err := plan.CombinedOutput(); err != nil {
 		return fmt.Errorf("setting the plan: %w: %s", err, out)
 	}

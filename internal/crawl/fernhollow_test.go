@@ -1,12 +1,16 @@
 package crawl_test
 
 import (
+	"cmp"
+	"crypto/tls"
 	"encoding/pem"
+	"maps"
 	"net/http"
 	"net/http/httptest"
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"harvik/demo"
 	"harvik/internal/core/checks"
@@ -21,14 +25,17 @@ func TestFernhollow(t *testing.T) {
 	for _, edition := range []demo.Edition{demo.Spring, demo.Summer} {
 		t.Run(string(edition), func(t *testing.T) {
 			site := demo.New(edition)
-			result, found := testkit.Crawl(t, demo.Home, testkit.DemoPlan(demo.Host, testkit.Serve(t, site)))
+			result, found := testkit.Crawl(t, demo.Home, testkit.Garden(t, site))
 			want, got := map[string]bool{}, map[string]bool{}
 			for _, f := range site.Planted {
 				want[f.Check+" "+f.Page] = true
 			}
 			for _, f := range found.Findings {
-				path := strings.TrimPrefix(result.Survey.URL(f.Page), demo.Home)
-				got[f.Check.ID+" /"+path] = true
+				path := ""
+				if f.Page >= 0 {
+					path = strings.Replace(result.Survey.URL(f.Page), demo.Home, "/", 1)
+				}
+				got[f.Check.ID+" "+path] = true
 			}
 			report(t, "planted, not found", want, got)
 			report(t, "found, not planted", got, want)
@@ -37,10 +44,43 @@ func TestFernhollow(t *testing.T) {
 			for _, f := range site.Planted {
 				planted[f.Check] = true
 			}
+			for _, m := range demo.Moods {
+				for _, id := range m.Checks {
+					planted[id] = true
+				}
+			}
 			for _, c := range checks.Catalog {
 				if !planted[c.ID] {
 					t.Errorf("%s is planted nowhere", c.ID)
 				}
+			}
+		})
+	}
+}
+
+// TestMoods crawls a few pages of Fernhollow in each of its moods, and demands that what is found
+// about the whole site is what was planted.
+func TestMoods(t *testing.T) {
+	for _, m := range demo.Moods {
+		t.Run(strings.ReplaceAll(m.Name, " ", "-"), func(t *testing.T) {
+			t.Parallel()
+			address, authority := testkit.ServeBoth(t, demo.Moody(m), cmp.Or(m.Oldest, tls.VersionTLS12), cmp.Or(m.Days, 300), append(m.Hosts, demo.Host)...)
+			p := plan.Plan{
+				Hosts: map[string]string{demo.Host: address, "closed." + demo.Host: "127.0.0.1:1"}, CA: authority, Pages: 40, Retries: -1, Resources: plan.None,
+				Timeout: plan.Duration(4 * time.Second), Limits: map[string]int{"first-byte": 1900}, Scope: plan.Scope{Hosts: m.Hosts},
+			}
+			if m.Unknown {
+				p.CA = ""
+			}
+			_, found := testkit.Crawl(t, demo.Home, p)
+			got := map[string]bool{}
+			for _, f := range found.Findings {
+				if f.Page < 0 || f.Check.ID == "reach-no-dns" || f.Check.ID == "reach-no-connection" {
+					got[f.Check.ID] = true
+				}
+			}
+			if have := slices.Sorted(maps.Keys(got)); !slices.Equal(have, m.Checks) {
+				t.Errorf("found %q, want %q", have, m.Checks)
 			}
 		})
 	}
@@ -77,7 +117,7 @@ func wild(t *testing.T, r *crawl.Result, m *testkit.Memory) {
 // TestMembersArea signs in by the form and sees the club; the link that would sign out is left
 // alone.
 func TestMembersArea(t *testing.T) {
-	p := testkit.DemoPlan(demo.Host, testkit.Serve(t, demo.New(demo.Spring)))
+	p := testkit.Garden(t, demo.New(demo.Spring))
 	p.Scope.Include, p.Resources, p.Probes = []string{"/members/*"}, plan.None, plan.No()
 	p.Gates = []plan.Gate{{Kind: "form", Address: "/members/sign-in/", Fields: map[string]string{"user": demo.Member, "password": "secret:club"}, Proof: demo.LoginProof}}
 	m := new(testkit.Memory)
@@ -124,7 +164,7 @@ func TestStaging(t *testing.T) {
 
 // TestNeighbours checks the garden's outbound links against stand-ins for the other hosts.
 func TestNeighbours(t *testing.T) {
-	p := testkit.DemoPlan(demo.Host, testkit.Serve(t, demo.New(demo.Spring)))
+	p := testkit.Garden(t, demo.New(demo.Spring))
 	p.Hosts[demo.Neighbours] = testkit.Serve(t, http.HandlerFunc(demo.Neighbour))
 	p.Scope.Include, p.Resources, p.Probes, p.Outbound = []string{"/visit/", "/research/"}, plan.None, plan.No(), true
 	r, _ := testkit.Crawl(t, demo.Home, p)
@@ -140,7 +180,7 @@ func TestNeighbours(t *testing.T) {
 // TestStruggling crawls the garden while its host bears two requests at once: slower, and with
 // nothing lost.
 func TestStruggling(t *testing.T) {
-	p := testkit.DemoPlan(demo.Host, testkit.Serve(t, demo.Struggling(demo.New(demo.Summer), 2)))
+	p := testkit.Garden(t, demo.Struggling(demo.New(demo.Summer), 2))
 	p.Scope.Folders, p.Resources, p.Probes, p.Retries = []string{"/journal/"}, plan.None, plan.No(), 5
 	r, _ := testkit.Crawl(t, demo.Home, p)
 	refused := 0
@@ -154,20 +194,18 @@ func TestStruggling(t *testing.T) {
 	}
 }
 
+// report names what is in one set and not in the other, a line for each check.
 func report(t *testing.T, what string, of, in map[string]bool) {
 	t.Helper()
-	var missing []string
+	missing := map[string][]string{}
 	for k := range of {
-		if !in[k] {
-			missing = append(missing, k)
+		if check, path, _ := strings.Cut(k, " "); !in[k] {
+			missing[check] = append(missing[check], path)
 		}
 	}
-	slices.Sort(missing)
-	for i, k := range missing {
-		if i == 40 {
-			t.Errorf("… and %d more", len(missing)-i)
-			return
-		}
-		t.Errorf("%s: %s", what, k)
+	for _, check := range slices.Sorted(maps.Keys(missing)) {
+		paths := missing[check]
+		slices.Sort(paths)
+		t.Errorf("%s: %s at %d places: %s", what, check, len(paths), strings.Join(paths[:min(len(paths), 12)], " "))
 	}
 }

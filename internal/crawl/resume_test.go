@@ -66,16 +66,15 @@ func TestResume(t *testing.T) {
 		"breadth": {&testkit.Generated{Pages: 900, Seed: 2}, "http://127.0.0.1/", plan.Plan{Pages: 700, Parallel: 8}},
 		"spread":  {&testkit.Generated{Pages: 900, Seed: 3}, "http://127.0.0.1/", plan.Plan{Pages: 300, Parallel: 8, Selection: plan.Spread}},
 		"whole":   {&testkit.Generated{Pages: 300, Seed: 4}, "http://127.0.0.1/", plan.Plan{Parallel: 8}},
-		"garden":  {garden, demo.Home, testkit.DemoPlan(demo.Host, "")},
+		"garden":  {garden, demo.Home, plan.Plan{Hosts: map[string]string{}}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			address := testkit.Serve(t, c.h)
 			if c.p.Hosts != nil {
-				c.p.Hosts = map[string]string{demo.Host: address}
-				c.p.Timeout = plan.Duration(2 * time.Second)
+				c.p = testkit.Garden(t, c.h)
+				c.p.Timeout, c.p.Retries = plan.Duration(2*time.Second), -1
 			} else {
-				c.start = "http://" + address + "/"
+				c.start = "http://" + testkit.Serve(t, c.h) + "/"
 			}
 			whole, memory := testkit.Crawl(t, c.start, c.p)
 			want := summary(whole, memory)

@@ -51,7 +51,7 @@ func crawled(t *testing.T) *harvik {
 func TestAPI(t *testing.T) {
 	h := crawled(t)
 	ctx := t.Context()
-	want, _ := testkit.Crawl(t, demo.Home, testkit.DemoPlan(demo.Host, h.garden))
+	want, _ := testkit.Crawl(t, demo.Home, h.plan)
 	cr, err := h.Crawl(ctx, "fernhollow", 0)
 	if err != nil {
 		t.Fatal(err)

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -154,11 +155,12 @@ func TestCommandLine(t *testing.T) {
 	if info, err := os.Stat(filepath.Join(s.data, "owner.token")); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("the owner's token: %v (%v)", info.Mode(), err)
 	}
-	garden := testkit.Serve(t, demo.New(demo.Spring))
+	p := testkit.Garden(t, demo.New(demo.Spring))
+	garden := p.Hosts[demo.Host]
 
 	s.ok("site list", "No site yet")
 	s.ok("site add fernhollow "+demo.Home, "fernhollow is under care", "harvik crawl fernhollow")
-	s.ok("plan set fernhollow --timeout 3s --retries -1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden, "timeout: 3s", "title-least: 14")
+	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden+" ca="+strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20"), "timeout: 3s", "title-least: 14")
 	s.ok("plan show fernhollow", "retries: -1", "agent: Harvik/")
 	s.ok("crawl list fernhollow", "No crawl yet")
 	s.ok("crawl fernhollow", "Crawl 1 of http://fernhollow.example/", "health 77.8 (512 pages)", "link-broken-inside", "30 more checks", "lost")

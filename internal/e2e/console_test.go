@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strconv"
 	"strings"
 	"testing"
 
@@ -99,7 +100,7 @@ func TestPlanEditor(t *testing.T) {
 	b.see("Line 3, column 3")
 	b.see(`did you mean "scope.exclude"?`)
 	b.picture("plan-fault")
-	b.replace("Plan as text", "pages: 300\ntimeout: 2s\nretries: -1\nscope:\n  exclude: [/shop/*]\nhosts:\n  fernhollow.example: "+h.garden+"\n")
+	b.replace("Plan as text", "pages: 300\ntimeout: 2s\nretries: -1\nscope:\n  exclude: [/shop/*]\nhosts:\n  fernhollow.example: "+h.garden+"\nca: "+strconv.Quote(h.plan.CA)+"\n")
 	b.holds("Leave out", "/shop/*")
 	b.replace("Addresses at most", "250")
 	b.holds("Plan as text", "pages: 250")

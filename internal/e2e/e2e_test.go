@@ -56,9 +56,9 @@ func start(t *testing.T, edition demo.Edition) *harvik {
 	}
 	h := &harvik{
 		Client: client.New(server.URL, token), url: server.URL, token: token, store: s, routes: engine.Routes,
-		garden: testkit.Serve(t, demo.New(edition)),
 	}
-	h.plan = testkit.DemoPlan(demo.Host, h.garden)
+	h.plan = testkit.Garden(t, demo.New(edition))
+	h.garden = h.plan.Hosts[demo.Host]
 	return h
 }
 

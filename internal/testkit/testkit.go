@@ -130,11 +130,13 @@ func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, names ...s
 	return strings.TrimPrefix(s.URL, "http://"), authority
 }
 
-// DemoPlan is how tests crawl Fernhollow, served at an address.
-func DemoPlan(host, address string) plan.Plan {
+// Garden serves Fernhollow, or a handler around it, and gives the plan to crawl it with.
+func Garden(t testing.TB, h http.Handler) plan.Plan {
+	t.Helper()
+	address, authority := ServeBoth(t, h, tls.VersionTLS12, 300, demo.Host, demo.Neighbours)
 	return plan.Plan{
-		Hosts: map[string]string{host: address}, Parallel: 8,
-		Timeout: plan.Duration(3 * time.Second), Retries: -1,
+		Hosts: map[string]string{demo.Host: address, demo.Neighbours: address}, CA: authority, Parallel: 8, Outbound: true,
+		Timeout: plan.Duration(4 * time.Second), Retries: 1, Limits: map[string]int{"first-byte": 1900, "first-byte-very": 2700},
 	}
 }
 

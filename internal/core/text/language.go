@@ -1,7 +1,9 @@
 package text
 
 import (
+	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/abadojack/whatlanggo"
@@ -41,14 +43,20 @@ func Language(s, declared string) string {
 		return code
 	}
 	info := whatlanggo.Detect(s)
-	if !info.IsReliable() {
-		return ""
+	found := info.Lang.Iso6391()
+	if !info.IsReliable() || knowsCommon(found) && !shares(s, found, 10) || !knowsCommon(found) && knowsCommon(code) && info.Script == unicode.Latin && len(s) < sampleForLanguage/2 {
+		return "" // names and lists of names look like any language
 	}
-	return info.Lang.Iso6391()
+	return found
 }
 
-// speaks tells whether at least a fifth of a text's words are among a language's commonest.
-func speaks(s, code string) bool {
+func knowsCommon(code string) bool { return slices.Contains(WithCommonWords, code) }
+
+// speaks tells whether a text is in a language by the share of its commonest words.
+func speaks(s, code string) bool { return shares(s, code, 20) }
+
+// shares tells whether at least so many percent of a text's words are among a language's commonest.
+func shares(s, code string, percent int) bool {
 	words, common := 0, 0
 	for w := range strings.FieldsSeq(s) {
 		words++
@@ -56,7 +64,7 @@ func speaks(s, code string) bool {
 			common++
 		}
 	}
-	return common*5 >= words && words >= 15
+	return common*100 >= percent*words && words >= 15
 }
 
 // IsCommon tells whether a word, in lower case, is one of those that a language's texts are held

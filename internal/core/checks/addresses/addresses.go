@@ -108,7 +108,7 @@ var escaped = regexp.MustCompile(`%[0-9A-Fa-f]{2}`)
 func uppercase(p *check.PagePass) {
 	path, _ := parts(p.Facts.Address)
 	for _, part := range strings.Split(escaped.ReplaceAllString(path, ""), "/") {
-		if part != strings.ToLower(part) {
+		if part, _, _ = strings.Cut(part, ";"); part != strings.ToLower(part) {
 			report(p, "in “%s”", check.Short(part))
 			return
 		}

@@ -171,6 +171,10 @@ func robotsMissing(p *check.SitePass) error {
 
 func robotsUnreachable(p *check.SitePass) error {
 	for _, r := range p.Robots {
+		switch r.Outcome {
+		case page.NoDNS, page.Refused, page.Unreachable, page.TLSFailed, page.Forbidden:
+			continue // then nothing can be had there, which other checks say
+		}
 		if r.Status >= 500 || r.Status == 0 && r.Detail != "" {
 			note := r.Address + " gives no answer: " + r.Detail
 			if r.Status > 0 {
@@ -245,7 +249,7 @@ func sitemapMissing(p *check.SitePass) error {
 	if len(p.Sitemaps) != 1 || p.Sitemaps[0].Named {
 		return nil // some are named; those that are not there are faults of their own
 	}
-	if s := p.Sitemaps[0]; s.Status != 200 || s.Form == "" {
+	if s := p.Sitemaps[0]; s.Status >= 400 && s.Status < 500 || s.Status == 200 && s.Form == "" {
 		p.Report(-1, check.Place{Note: "robots.txt names none, and there is none at " + s.Address, Target: s.Address})
 	}
 	return nil

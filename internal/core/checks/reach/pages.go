@@ -82,7 +82,7 @@ var pages = []*check.Check{
 	{
 		ID: "page-deep", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "page is many clicks from home", Line: "Page is far from home",
-		What:   "The shortest way from the home page takes more clicks than the threshold allows.",
+		What:   "The page may be shown by search engines, and the shortest way to it from the home page takes more clicks than the threshold allows.",
 		Why:    "Pages far from home are visited seldom, by people as by search engines.",
 		How:    "Link to important ones from a page nearer to home: a list, a hub page, related pages.",
 		Source: "search engines' public guidance on site structure", Limits: []string{"depth-clicks"}, Site: deep,
@@ -252,7 +252,7 @@ func throughRedirect(p *check.SitePass, id int32) bool {
 func deep(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		if d := int(p.Depth[g.ID]); g.HTML && g.Status == 200 && d > p.Limits.DepthClicks {
+		if d := int(p.Depth[g.ID]); g.Indexable && d > p.Limits.DepthClicks {
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d clicks from home, more than %d", d, p.Limits.DepthClicks), Value: fmt.Sprint(d)})
 		}
 	}
