@@ -49,11 +49,11 @@ func text(body string) http.HandlerFunc {
 
 // Moods are all there are.
 var Moods = []Mood{
-	{Name: "no robots.txt", Checks: []string{"robots-missing", "sitemap-invalid"}, set: answering("/robots.txt", http.NotFound)},
-	{Name: "a robots.txt that fails", Checks: []string{"robots-unreachable", "sitemap-invalid"}, set: answering("/robots.txt", func(w http.ResponseWriter, _ *http.Request) {
+	{Name: "no robots.txt", Checks: []string{"robots-missing"}, set: answering("/robots.txt", http.NotFound)},
+	{Name: "a robots.txt that fails", Checks: []string{"robots-unreachable"}, set: answering("/robots.txt", func(w http.ResponseWriter, _ *http.Request) {
 		http.Error(w, "away", http.StatusServiceUnavailable)
 	})},
-	{Name: "a robots.txt with slips", Checks: []string{"robots-invalid", "robots-no-sitemap", "sitemap-invalid"}, set: answering("/robots.txt", text("User-agent: *\nDisalow: /preview/\n"))},
+	{Name: "a robots.txt with slips", Checks: []string{"robots-invalid", "robots-no-sitemap"}, set: answering("/robots.txt", text("User-agent: *\nDisalow: /preview/\n"))},
 	{Name: "no sitemap", Checks: []string{"robots-no-sitemap", "sitemap-missing"}, set: func(s *Site) {
 		s.answers = func(w http.ResponseWriter, r *http.Request) bool {
 			switch r.URL.Path {
@@ -67,17 +67,17 @@ var Moods = []Mood{
 			return true
 		}
 	}},
-	{Name: "open doors", Checks: []string{"https-not-forced", "sitemap-invalid", "variant-hosts-open"}, set: func(s *Site) { s.Page("/").Plain = true; numbersRedirect(s) }},
-	{Name: "no protection", Checks: []string{"headers-missing", "hsts-missing", "server-signature", "sitemap-invalid"}, set: func(s *Site) {
+	{Name: "open doors", Checks: []string{"https-not-forced", "variant-hosts-open"}, set: func(s *Site) { s.Page("/").Plain = true; numbersRedirect(s) }},
+	{Name: "no protection", Checks: []string{"headers-missing", "hsts-missing", "server-signature"}, set: func(s *Site) {
 		s.bare = true
 		s.Page("/").Header = map[string]string{"Server": "fernd/2.4.1"}
 	}},
-	{Name: "no icon", Checks: []string{"favicon-missing", "sitemap-invalid"}, set: func(s *Site) {
+	{Name: "no icon", Checks: []string{"favicon-missing"}, set: func(s *Site) {
 		s.Page("/").Markup = func(html string) string {
 			return strings.Replace(html, `<link rel="icon" href="/pictures/icon.png">`, "", 1)
 		}
 	}},
-	{Name: "known by its number", Checks: []string{"sitemap-invalid", "variant-ip-open"}, set: func(s *Site) {
+	{Name: "known by its number", Checks: []string{"variant-ip-open"}, set: func(s *Site) {
 		s.answers = func(w http.ResponseWriter, r *http.Request) bool {
 			if strings.HasPrefix(r.Host, "127.") && r.URL.Path == "/" {
 				s.page(w, r, s.Page("/"))
@@ -86,17 +86,17 @@ var Moods = []Mood{
 			return false
 		}
 	}},
-	{Name: "a certificate that ends", Checks: []string{"certificate-expiring", "sitemap-invalid"}, Days: 5},
+	{Name: "a certificate that ends", Checks: []string{"certificate-expiring"}, Days: 5},
 	{Name: "a certificate of nobody", Checks: []string{"certificate-bad"}, Unknown: true},
-	{Name: "an old server", Checks: []string{"sitemap-invalid", "tls-old"}, Oldest: tls.VersionTLS10},
-	{Name: "everything leads home", Checks: []string{"redirect-lump", "sitemap-invalid"}, set: func(s *Site) {
+	{Name: "an old server", Checks: []string{"tls-old"}, Oldest: tls.VersionTLS10},
+	{Name: "everything leads home", Checks: []string{"redirect-lump"}, set: func(s *Site) {
 		home := s.Page("/")
 		for _, name := range []string{"roses", "mosses", "talks", "maps", "gifts"} {
 			s.Redirects["/"+name] = "/"
 			home.RawMain = append(home.RawMain, fmt.Sprintf(`<p><a href="/%s">The old page of %s</a></p>`, name, name))
 		}
 	}},
-	{Name: "a wary door", Checks: []string{"reach-agent-refused", "sitemap-invalid"}, set: func(s *Site) {
+	{Name: "a wary door", Checks: []string{"reach-agent-refused"}, set: func(s *Site) {
 		s.answers = func(w http.ResponseWriter, r *http.Request) bool {
 			if r.TLS == nil || r.URL.Path != "/" || strings.HasPrefix(r.UserAgent(), "Mozilla/5.0 (Windows") {
 				return false
@@ -105,7 +105,7 @@ var Moods = []Mood{
 			return true
 		}
 	}},
-	{Name: "hosts that are gone", Checks: []string{"reach-no-connection", "reach-no-dns", "sitemap-invalid"}, Hosts: []string{"gone." + Host, "closed." + Host}, set: func(s *Site) {
+	{Name: "hosts that are gone", Checks: []string{"reach-no-connection", "reach-no-dns"}, Hosts: []string{"gone." + Host, "closed." + Host}, set: func(s *Site) {
 		home := s.Page("/")
 		for _, host := range []string{"gone", "closed"} {
 			for _, page := range []string{"", "talks/"} {

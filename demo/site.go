@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
@@ -102,11 +103,12 @@ type Site struct {
 	Listed    []string // further addresses in the sitemap
 	Planted   []Finding
 	byPath    map[string]*Page
-	near      map[string][2]*Page // neighbours of a page in its list
-	names     map[string]string   // what lists call a page
-	tried     sync.Map
+	near      map[string][2]*Page                           // neighbours of a page in its list
+	names     map[string]string                             // what lists call a page
+	tried     sync.Map                                      // how often pages that stumble were asked for
 	answers   func(http.ResponseWriter, *http.Request) bool // a mood's; true where it has answered
-	bare      bool                                          // without protective headers
+	steady    bool
+	bare      bool // without protective headers
 }
 
 // Finding is a planted defect at one page: what a crawl has to find there.
@@ -191,6 +193,13 @@ func (s *Site) Of(layout string) []string {
 	return out
 }
 
+// Steady makes the pages that fail at every other try always answer, so that what a crawl finds does
+// not depend on when it asks.
+func (s *Site) Steady() *Site {
+	s.steady = true
+	return s
+}
+
 // protective are the headers that the site sends with everything.
 var protective = map[string]string{
 	"Strict-Transport-Security": "max-age=31536000", "X-Content-Type-Options": "nosniff",
@@ -252,9 +261,12 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // page answers with a page of the site.
 func (s *Site) page(w http.ResponseWriter, r *http.Request, p *Page) {
 	time.Sleep(p.Slow)
-	if _, again := s.tried.LoadOrStore(p.Path, true); p.Stumbles && !again {
-		http.Error(w, "Too many visitors", http.StatusServiceUnavailable)
-		return
+	if p.Stumbles && !s.steady {
+		count, _ := s.tried.LoadOrStore(p.Path, new(atomic.Int32))
+		if count.(*atomic.Int32).Add(1)%2 == 1 {
+			http.Error(w, "Too many visitors", http.StatusServiceUnavailable)
+			return
+		}
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	for name, value := range p.Header {

@@ -155,8 +155,8 @@ func (p *planter) reach() {
 	}
 	p.two("robots-blocks-resource", "the print styles lie in the closed folder", head(`<link rel="stylesheet" href="/preview/print.css" media="print">`))
 	p.two("sitemap-omits", "written after the sitemap was", func(p *Page) { p.NoSitemap = true })
-	p.on("crawl-trap", "the calendar and the filters never end", []string{""}, nil)
-	p.on("sitemap-invalid", "two of the index's four sitemaps are gone or broken", []string{""}, nil)
+	p.on("crawl-trap", "the calendar and the filters never end", []string{"/events/", "/shop/"}, nil)
+	p.on("sitemap-invalid", "two of the index's four sitemaps are gone or broken", []string{"/"}, nil)
 }
 
 func (p *planter) indexing() {
@@ -336,7 +336,7 @@ func (p *planter) files() {
 // SlowPage and VerySlowPage are how long the garden's slow pages keep visitors waiting.
 const (
 	SlowPage     = 2300 * time.Millisecond
-	VerySlowPage = 2900 * time.Millisecond
+	VerySlowPage = 3200 * time.Millisecond
 )
 
 func (p *planter) safety() {

@@ -90,7 +90,7 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 			return err
 		}
 	}
-	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "2s", "--retries", "1", "--parallel", "8",
+	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "4s", "--retries", "1", "--parallel", "8",
 		"--host", demo.Host+"="+site.Addr().String(), "ca="+strconv.Quote(authority))
 	if out, err := plan.CombinedOutput(); err != nil {
 		return fmt.Errorf("setting the plan: %w: %s", err, out)

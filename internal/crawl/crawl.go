@@ -48,7 +48,7 @@ type File struct {
 	Kind    string // "robots" or "sitemap"
 	Address string
 	Status  int          // 0 if there was no answer
-	Outcome page.Outcome // why there was none; not stored
+	Outcome page.Outcome // why there was none
 	Detail  string
 	Body    []byte
 }

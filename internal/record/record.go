@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgtype"
+
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
@@ -83,32 +85,33 @@ func (p *Probes) Scan(src any) error { return scanJSON(src, p) }
 
 // A PageRow is a fetched address in a list.
 type PageRow struct {
-	ID          int32   `db:"id" json:"-"`
-	Address     string  `db:"url" json:"address"`
-	Status      int     `db:"status" json:"status"`
-	Outcome     string  `db:"outcome" json:"outcome"`
-	Type        string  `db:"type" json:"type"`
-	Bytes       int     `db:"bytes" json:"bytes"`
-	FirstByte   int     `db:"first_byte" json:"firstByte"`
-	HTML        bool    `db:"html" json:"html"`
-	Indexable   bool    `db:"indexable" json:"indexable"`
-	Kind        string  `db:"kind" json:"kind"`
-	Words       int     `db:"words" json:"words"`
-	Title       string  `db:"title" json:"title"`
-	Description string  `db:"description" json:"description"`
-	H1          string  `db:"h1" json:"h1"`
-	Lang        string  `db:"lang" json:"lang"`
-	Layout      int     `db:"layout" json:"layout"` // −1 for none
-	Depth       int     `db:"depth" json:"depth"`   // −1 if no link leads there
-	LinksIn     int     `db:"links_in" json:"linksIn"`
-	Authority   float64 `db:"authority" json:"authority"`
-	Importance  float64 `db:"importance" json:"importance"`
-	Health      float64 `db:"health" json:"health"` // −1 where not assessed
-	Errors      int     `db:"errors" json:"errors"`
-	Warnings    int     `db:"warnings" json:"warnings"`
-	Notices     int     `db:"notices" json:"notices"`
-	RoleNumber  int     `db:"role_number" json:"-"`
-	Role        string  `db:"-" json:"role"`
+	ID          int32    `db:"id" json:"-"`
+	Address     string   `db:"url" json:"address"`
+	Status      int      `db:"status" json:"status"`
+	Outcome     string   `db:"outcome" json:"outcome"`
+	Type        string   `db:"type" json:"type"`
+	Bytes       int      `db:"bytes" json:"bytes"`
+	FirstByte   int      `db:"first_byte" json:"firstByte"`
+	HTML        bool     `db:"html" json:"html"`
+	Indexable   bool     `db:"indexable" json:"indexable"`
+	Kind        string   `db:"kind" json:"kind"`
+	Words       int      `db:"words" json:"words"`
+	Title       string   `db:"title" json:"title"`
+	Description string   `db:"description" json:"description"`
+	H1          string   `db:"h1" json:"h1"`
+	Lang        string   `db:"lang" json:"lang"`
+	Layout      int      `db:"layout" json:"layout"` // −1 for none
+	Depth       int      `db:"depth" json:"depth"`   // −1 if no link leads there
+	LinksIn     int      `db:"links_in" json:"linksIn"`
+	Authority   float64  `db:"authority" json:"authority"`
+	Importance  float64  `db:"importance" json:"importance"`
+	Health      float64  `db:"health" json:"health"` // −1 where not assessed
+	Errors      int      `db:"errors" json:"errors"`
+	Warnings    int      `db:"warnings" json:"warnings"`
+	Terms       TextList `db:"terms" json:"terms,omitempty"` // strongest of the main text
+	Notices     int      `db:"notices" json:"notices"`
+	RoleNumber  int      `db:"role_number" json:"-"`
+	Role        string   `db:"-" json:"role"`
 }
 
 // A PageQuery chooses, sorts and cuts a list of pages.
@@ -270,6 +273,19 @@ type LinksInto struct {
 	Links []LinkRow `json:"links"`
 	Pages int       `json:"pages"` // distinct linking pages
 	Next  int32     `json:"next"`  // where the list goes on; 0 at its end
+}
+
+// TextList is a column of texts.
+type TextList []string
+
+// Scan reads the column in PostgreSQL's form of an array: {a,"b c"}.
+func (l *TextList) Scan(src any) error {
+	var words []string
+	if err := pgtype.NewMap().SQLScanner(&words).Scan(src); err != nil {
+		return err
+	}
+	*l = words
+	return nil
 }
 
 // TrapList are traps in a jsonb column.

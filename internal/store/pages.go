@@ -43,11 +43,11 @@ func SortNames() []string {
 // ErrBadQuery is the error of a query that names something unknown.
 var ErrBadQuery = errors.New("bad query")
 
-const pageSelect = `select p.id, a.url, p.status, p.outcome, p.type, p.bytes, p.first_byte, p.html, p.indexable, p.kind, p.words,
+const pageSelect = `select p.id, a.url, p.status, p.outcome, p.type, p.bytes, p.first_byte, p.html, p.indexable, p.kind, coalesce(nullif(st.words, 0), p.words) as words,
 	p.title, p.description, p.h1, p.lang, coalesce(st.layout, -1) as layout, coalesce(st.depth, -1) as depth,
 	coalesce(st.links_in, 0) as links_in, coalesce(st.authority, 0) as authority, coalesce(st.importance, 0) as importance,
 	coalesce(st.health, -1) as health, coalesce(st.errors, 0) as errors, coalesce(st.warnings, 0) as warnings,
-	coalesce(st.notices, 0) as notices, p.role as role_number`
+	coalesce(st.notices, 0) as notices, coalesce(st.terms, '{}') as terms, p.role as role_number`
 
 const pageFrom = ` from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
 	left join standing st on st.crawl_id = p.crawl_id and st.page_id = p.id where p.crawl_id = $1`

@@ -30,14 +30,14 @@ func (p *Past) Start(ctx context.Context) (addresses []string, files []crawl.Fil
 	if err := p.store.db.SelectContext(ctx, &addresses, "select url from address where crawl_id = $1 order by id", p.crawl); err != nil {
 		return nil, nil, progress, err
 	}
-	rows, err := p.store.pool.Query(ctx, "select kind, address, status, detail, body from crawl_file where crawl_id = $1", p.crawl)
+	rows, err := p.store.pool.Query(ctx, "select kind, address, status, outcome, detail, body from crawl_file where crawl_id = $1", p.crawl)
 	if err != nil {
 		return nil, nil, progress, err
 	}
 	defer rows.Close()
 	for rows.Next() {
 		var f crawl.File
-		if err := rows.Scan(&f.Kind, &f.Address, &f.Status, &f.Detail, &f.Body); err != nil {
+		if err := rows.Scan(&f.Kind, &f.Address, &f.Status, &f.Outcome, &f.Detail, &f.Body); err != nil {
 			return nil, nil, progress, err
 		}
 		files = append(files, f)

@@ -76,8 +76,8 @@ func (k *Sink) files(ctx context.Context, tx pgx.Tx, files []crawl.File) error {
 		if body == nil {
 			body = []byte{}
 		}
-		if _, err := tx.Exec(ctx, "insert into crawl_file (crawl_id, kind, address, status, detail, body) values ($1, $2, $3, $4, $5, $6)",
-			k.crawl, f.Kind, clean(f.Address), f.Status, clean(f.Detail), body); err != nil {
+		if _, err := tx.Exec(ctx, "insert into crawl_file (crawl_id, kind, address, status, detail, body, outcome) values ($1, $2, $3, $4, $5, $6, $7)",
+			k.crawl, f.Kind, clean(f.Address), f.Status, clean(f.Detail), body, string(f.Outcome)); err != nil {
 			return err
 		}
 	}
@@ -224,13 +224,13 @@ func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *crawl.Result) error 
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"standing"},
 		[]string{
 			"crawl_id", "page_id", "layout", "depth", "links_in", "authority", "importance", "health", "errors", "warnings",
-			"notices", "linked_from",
+			"notices", "linked_from", "terms", "words",
 		},
 		pgx.CopyFromSlice(len(s.Pages)+len(s.Loaded), func(i int) ([]any, error) {
 			if i >= len(s.Pages) {
 				id := s.Loaded[i-len(s.Pages)].ID
 				from := union(linked(id), used(id))
-				return []any{k.crawl, id, -1, -1, len(from), 0.0, 0.0, -1.0, 0, 0, 0, packNumbers(from)}, nil
+				return []any{k.crawl, id, -1, -1, len(from), 0.0, 0.0, -1.0, 0, 0, 0, packNumbers(from), []string{}, 0}, nil
 			}
 			p := &s.Pages[i]
 			health, importance, counts := -1.0, 0.0, [3]int{}
@@ -241,6 +241,7 @@ func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *crawl.Result) error 
 			return []any{
 				k.crawl, p.ID, p.Layout, s.Depth[p.ID], s.In[p.ID], s.Authority[p.ID], importance, health,
 				counts[check.Error], counts[check.Warning], counts[check.Notice], packNumbers(linked(p.ID)),
+				append([]string{}, s.Terms[p.ID]...), p.Words,
 			}, nil
 		}))
 	return err

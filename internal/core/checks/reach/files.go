@@ -255,11 +255,13 @@ func sitemapMissing(p *check.SitePass) error {
 	return nil
 }
 
+// sitemapInvalid reports at the home page, since a sitemap is no page: its faults cost that page's
+// health, not that of all.
 func sitemapInvalid(p *check.SitePass) error {
 	for _, s := range p.Sitemaps {
 		report := func(line int, text string) {
 			n := robots.Line{Number: line, Text: text}
-			p.Report(-1, check.Place{Note: inLine(n, s.Address), Value: text, Target: s.Address, Line: line})
+			p.Report(p.Start, check.Place{Note: inLine(n, s.Address), Value: text, Target: s.Address, Line: line})
 		}
 		switch {
 		case s.Status != 200 && !s.Named:

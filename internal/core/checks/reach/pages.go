@@ -259,9 +259,17 @@ func deep(p *check.SitePass) error {
 	return nil
 }
 
+// trap reports at the page that leads into the pattern: the first, from the example up the way it
+// was found, that is not of the pattern itself.
 func trap(p *check.SitePass) error {
 	for _, t := range p.Traps {
-		p.Report(-1, check.Place{
+		at := p.Start
+		of, _, _ := strings.Cut(t.Pattern, "*")
+		if id, ok := p.Find(t.Example); ok {
+			for at = id; p.Addresses[at].FoundOn >= 0 && strings.Contains(p.URL(at), of); at = p.Addresses[at].FoundOn {
+			}
+		}
+		p.Report(at, check.Place{
 			Note:  fmt.Sprintf("%s: %s addresses fetched, %s more left, such as %s", t.Pattern, text.Thousands(t.Fetched), text.Thousands(t.Left), t.Example),
 			Value: t.Pattern, Target: t.Example,
 		})

@@ -144,7 +144,7 @@ func lump(p *check.SitePass) error {
 	for _, id := range from[:min(len(from), check.MaxOthers)] {
 		place.Others = append(place.Others, p.URL(id))
 	}
-	p.Report(-1, place)
+	p.Report(p.Start, place)
 	return nil
 }
 
