@@ -26,20 +26,20 @@ core/structured:
 core/page: structured weburl text neardup
 core/scope: plan weburl
 core/survey: graph neardup page robots text
-core/check: page survey text
-core/checks: check checks/...
+core/check: page plan scope survey text
+core/checks: check checks/... page plan
 core/checks/...: check graph neardup page robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey
 internal/fetch: page plan weburl
-internal/record: check fixlist page plan robots survey
+internal/record: check fixlist judge page plan robots survey
 internal/crawl: check fixlist judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
 internal/store: check fixlist graph page plan survey internal/crawl internal/record
-internal/jobs: check checks plan weburl internal/crawl internal/fetch internal/record internal/store internal/vault
+internal/jobs: check checks judge page plan survey text weburl internal/crawl internal/fetch internal/record internal/store internal/vault
 internal/service: check checks fixlist plan survey weburl internal/jobs internal/record internal/store
 internal/client: fixlist plan internal/record
-internal/cli: check fixlist page plan survey text internal/client internal/record
+internal/cli: check fixlist judge page plan survey text internal/client internal/record
 internal/cluster:
 internal/vault:
 console:

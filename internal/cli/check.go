@@ -41,7 +41,7 @@ func (a *app) checkCommand() *cobra.Command {
 			return nil
 		},
 	}
-	return group("check", "List and show the checks", list, show)
+	return group("check", "List, show and try the checks", list, show, a.tryCommand())
 }
 
 func (a *app) listChecks(c *cobra.Command, _ []string) error {

@@ -42,28 +42,35 @@ brings the most comes first. "health after" is the score with the line and all b
 			case a.csv:
 				return fixesCSV(c.OutOrStdout(), list.Fixes)
 			}
-			printFixes(c.OutOrStdout(), cr, list)
+			printFixes(c.OutOrStdout(), cr, list, f.Order == "severity")
 			return nil
 		},
 	}
 	c.Flags().StringVar(&f.Severity, "severity", "", "only errors, warnings or notices: error, warning or notice")
 	c.Flags().StringVar(&f.Group, "group", "", "only checks of this group, such as snippet or links")
 	c.Flags().StringVar(&f.Check, "check", "", "only this check")
+	c.Flags().StringVar(&f.Order, "order", "severity", "severity, gain, quick (gain for effort) or pages")
 	c.Flags().IntVar(&f.Limit, "limit", 30, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	return c
 }
 
-func printFixes(w io.Writer, cr record.Crawl, list record.FixList) {
+// printFixes shows the running total of health only in the order that it was made for.
+func printFixes(w io.Writer, cr record.Crawl, list record.FixList, running bool) {
 	fmt.Fprintf(w, "%s, crawl %d, health %s\n\n", bold(w, cr.Site), cr.Number, healthText(cr))
 	if len(list.Fixes) == 0 {
 		fmt.Fprintln(w, cmp.Or(cr.Detail, "Nothing to fix here."))
 		return
 	}
 	room := max(30, columns(w)-54)
-	t := newTable(w, []string{"", "fix", "what and where", "pages", "gain", "effort", "health after"}, 4, 5, 7)
+	heads := []string{"", "fix", "what and where", "pages", "gain", "effort", "health after"}
+	if !running {
+		heads = heads[:6]
+	}
+	t := newTable(w, heads, 4, 5, 7)
 	for _, f := range list.Fixes {
-		t.AppendRow([]any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), numbers.Thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)})
+		row := []any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), numbers.Thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)}
+		t.AppendRow(row[:len(heads)])
 	}
 	t.Render()
 	printMore(w, len(list.Fixes), list.Total)

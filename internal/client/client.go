@@ -288,6 +288,18 @@ func (c *Client) Watch(ctx context.Context, site string, number int, f func(reco
 	return end, errors.New("the service ended; the crawl's record says what became of it")
 }
 
+// Judge judges a finished crawl anew.
+func (c *Client) Judge(ctx context.Context, site string, number int) (cr record.Crawl, err error) {
+	err = c.call(ctx, http.MethodPost, crawlPath(site, number)+"/judge", nil, &cr)
+	return cr, err
+}
+
+// Look fetches one page, or takes HTML, and judges it at once.
+func (c *Client) Look(ctx context.Context, in record.LookRequest) (out record.Look, err error) {
+	err = c.call(ctx, http.MethodPost, "/look", in, &out)
+	return out, err
+}
+
 // Tally counts a crawl's addresses.
 func (c *Client) Tally(ctx context.Context, site string, number int) (record.Tallies, error) {
 	return get[record.Tallies](ctx, c, crawlPath(site, number)+"/tally")
@@ -295,13 +307,13 @@ func (c *Client) Tally(ctx context.Context, site string, number int) (record.Tal
 
 // FixFilter chooses fixes; empty fields do not.
 type FixFilter struct {
-	Severity, Group, Check string
-	Limit                  int
+	Severity, Group, Check, Order string
+	Limit                         int
 }
 
 // Fixes lists a crawl's fix list.
 func (c *Client) Fixes(ctx context.Context, site string, number int, f FixFilter) (record.FixList, error) {
-	q := query("severity", f.Severity, "group", f.Group, "check", f.Check)
+	q := query("severity", f.Severity, "group", f.Group, "check", f.Check, "order", f.Order)
 	q.Set("limit", strconv.Itoa(f.Limit))
 	return get[record.FixList](ctx, c, crawlPath(site, number)+"/fixes?"+q.Encode())
 }

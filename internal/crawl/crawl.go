@@ -112,7 +112,8 @@ type Crawl struct {
 	taken    int // records booked
 	pages    int // of these, those that count for the plan's number of pages, with those under way
 	limited  bool
-	loggedIn bool // a gate holds a session, which a link can end
+	again    *[]check.Finding // where a new judgement's findings of pages go; nil for a crawl
+	loggedIn bool             // a gate holds a session, which a link can end
 }
 
 // Config is what a Crawl needs.
@@ -266,6 +267,26 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 		c.progress.phase("probing")
 		probes = c.probe(ctx)
 	}
+	return c.finish(ending, probes)
+}
+
+// Rejudge takes a finished crawl up again and judges it anew by the checks of today, without
+// fetching anything. Found are the findings of its pages, which were not handed to a sink.
+func (c *Crawl) Rejudge(ctx context.Context, ending Ending, probes *survey.Probes) (r *Result, found []check.Finding, err error) {
+	defer c.client.Close()
+	c.ctx = ctx
+	c.progress.begin()
+	c.again = &found
+	if err := c.resume(ctx); err != nil {
+		return nil, nil, err
+	}
+	c.listUnlinked()
+	r, err = c.finish(ending, probes)
+	return r, found, err
+}
+
+// finish judges the whole.
+func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 	c.progress.phase("judging")
 	c.survey.Addresses = c.frontier.addresses
 	c.survey.Evidence = c.learned(probes)

@@ -3,6 +3,7 @@ package crawl
 import (
 	"context"
 	"fmt"
+	"harvik/internal/core/page"
 )
 
 // resume brings the crawl to where its past ended. Every stored result is booked again, in its
@@ -26,8 +27,15 @@ func (c *Crawl) resume(ctx context.Context) error {
 		if err := c.expect(r.ID); err != nil {
 			return err
 		}
-		if r.Role == 0 {
+		if r.Facts.Version != page.Version {
+			return &OldFactsError{r.Facts.Version}
+		}
+		if r.Role == page.AsPage {
+			c.judge.SetKind(r.Facts)
 			r.Findings = c.judge.Page(r.ID, r.Facts)
+			if c.again != nil {
+				*c.again = append(*c.again, r.Findings...)
+			}
 		}
 		c.progress.again(&r)
 		c.book(&r)
@@ -61,4 +69,12 @@ func (c *Crawl) expect(id int32) error {
 		return fmt.Errorf("the stored crawl does not fit its plan: address %d was fetched where %d is next", id, got)
 	}
 	return nil
+}
+
+// OldFactsError says that a stored crawl was read by another version of Harvik, whose facts the
+// present checks cannot judge.
+type OldFactsError struct{ Version int }
+
+func (e *OldFactsError) Error() string {
+	return fmt.Sprintf("its pages were read as facts of version %d, and the checks of today need version %d: crawl again", e.Version, page.Version)
 }

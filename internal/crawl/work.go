@@ -146,6 +146,7 @@ func (c *Crawl) facts(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts {
 			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Refresh: a.Header.Get("Refresh"), Body: a.Body,
 		})
 		c.rewrite(f.Document)
+		c.judge.SetKind(f)
 	case a.Type == typePDF:
 		f.PDF = page.ReadPDF(a.Body)
 	}

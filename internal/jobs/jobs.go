@@ -14,6 +14,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/fetch"
@@ -94,7 +95,7 @@ func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan) (*r
 	}
 	out, err := crawl.Preview(ctx, crawl.Config{
 		Plan: p.WithDefaults(), Start: start, Guard: r.guard, Secrets: secrets, Paces: &r.paces, Log: r.log,
-		Runner: &check.Runner{Limits: check.NewLimits(p.Limits)},
+		Runner: check.NewRunner(nil, p),
 	})
 	if err != nil && ctx.Err() == nil {
 		err = &Refusal{err.Error()}
@@ -123,6 +124,40 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 		rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", record.PlanValue(p), nil, nil
 		return rec, nil
 	}, true)
+}
+
+// Rejudge judges a finished crawl anew, by the checks of today and the thresholds of the site's plan,
+// without fetching anything.
+func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error {
+	if rec.State != "finished" {
+		return &Refusal{fmt.Sprintf("crawl %d is %s; only a finished one can be judged again", rec.Number, rec.State)}
+	}
+	now := plan.Plan(site.Plan)
+	by := plan.Plan(rec.Plan)
+	by.Limits, by.Checks, by.Kinds = now.Limits, now.Checks, now.Kinds
+	rec.Plan = record.PlanValue(by)
+	one := &run{rec: rec, ended: make(chan struct{})}
+	var err error
+	if one.start, err = weburl.Parse(rec.Home); err != nil {
+		return err
+	}
+	c, err := r.attempt(one, true, r.log.With("site", rec.Site, "crawl", rec.Number))
+	if err != nil {
+		return err
+	}
+	var probes *survey.Probes
+	if rec.Probes != nil {
+		probes = &rec.Probes.Probes
+	}
+	result, found, err := c.Rejudge(ctx, crawl.Ending(rec.Ending), probes)
+	var old *crawl.OldFactsError
+	if errors.As(err, &old) {
+		return &Refusal{fmt.Sprintf("crawl %d cannot be judged again: %s", rec.Number, old)}
+	}
+	if err != nil {
+		return err
+	}
+	return r.store.Sink(rec.ID).Replace(ctx, result, rec.Progress, found, by, checks.Version)
 }
 
 // Recover takes up the crawls that were running when the service last ended.
@@ -208,13 +243,8 @@ func (r *Runner) attempt(one *run, past bool, log *slog.Logger) (*crawl.Crawl, e
 	view := new(addresses)
 	config := crawl.Config{
 		Plan: p, Start: one.start, Guard: r.guard, Secrets: secrets, Paces: &r.paces, Log: log,
-		Runner: &check.Runner{
-			Checks: checks.Catalog, Limits: check.NewLimits(p.Limits),
-			Panicked: func(c *check.Check, address string, v any) {
-				log.Error("check panicked", "check", c.ID, "address", address, "value", fmt.Sprint(v))
-			},
-		},
-		Sink: r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
+		Runner: runner(p, log),
+		Sink:   r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
 	}
 	if past {
 		config.Past = r.store.Past(rec.ID)
@@ -234,6 +264,15 @@ func (r *Runner) attempt(one *run, past bool, log *slog.Logger) (*crawl.Crawl, e
 		c.Pause()
 	}
 	return c, nil
+}
+
+// runner is the catalogue as a plan wants it.
+func runner(p plan.Plan, log *slog.Logger) *check.Runner {
+	r := check.NewRunner(checks.Catalog, p)
+	r.Panicked = func(c *check.Check, address string, v any) {
+		log.Error("check panicked", "check", c.ID, "address", address, "value", fmt.Sprint(v))
+	}
+	return r
 }
 
 func (r *Runner) run(one *run, past bool) {

@@ -222,11 +222,15 @@ type FixQuery struct {
 	Group    string
 	Check    string
 	Search   string
-	After    int // rank of the last list's last line
+	Order    string // "severity" (or ""), "gain", "quick" or "pages"
+	After    int    // where the list goes on: what the last part gave as Next
 	Limit    int
 }
 
-// A FixList is a part of a fix list, in order of rank. Next is 0 at the end.
+// FixOrders are the orders that a FixQuery can ask for.
+var FixOrders = []string{"severity", "gain", "quick", "pages"}
+
+// A FixList is a part of a fix list. Next is 0 at the end.
 type FixList struct {
 	Fixes    []fixlist.Fix `json:"fixes"`
 	Total    int           `json:"total"`

@@ -9,7 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"harvik/internal/core/check"
+	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
@@ -89,7 +89,7 @@ func (s *Service) startCrawl(c *gin.Context) {
 	if in.Pages != 0 {
 		p.Pages = in.Pages
 	}
-	if err := p.Validate(check.KnownLimit); err != nil {
+	if err := p.Validate(checks.Known); err != nil {
 		s.fail(c, err, "")
 		return
 	}
@@ -183,7 +183,7 @@ func (s *Service) continueCrawl(c *gin.Context) {
 		return
 	}
 	p.Pages = in.Pages
-	if err := p.Validate(check.KnownLimit); err != nil {
+	if err := p.Validate(checks.Known); err != nil {
 		s.fail(c, err, "")
 		return
 	}
@@ -211,7 +211,7 @@ func (s *Service) setPace(c *gin.Context) {
 		return
 	}
 	p.Parallel, p.Pause, p.PerSecond = pace.Parallel, pace.Pause, pace.PerSecond
-	if err := p.Validate(check.KnownLimit); err != nil {
+	if err := p.Validate(checks.Known); err != nil {
 		s.fail(c, err, "")
 		return
 	}

@@ -8,7 +8,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"go.yaml.in/yaml/v3"
 
-	"harvik/internal/core/check"
+	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
 )
@@ -63,7 +63,7 @@ func (s *Service) readPlan(c *gin.Context, base plan.Plan) (plan.Plan, bool) {
 		problem(c, http.StatusRequestEntityTooLarge, "a plan has at most 64 MiB")
 		return base, false
 	}
-	p, err := plan.ReadValid(data, base, check.KnownLimit)
+	p, err := plan.ReadValid(data, base, checks.Known)
 	if err != nil {
 		s.fail(c, err, "")
 		return base, false

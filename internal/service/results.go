@@ -21,7 +21,11 @@ func (s *Service) listFixes(c *gin.Context) {
 	if !ok {
 		return
 	}
-	q := record.FixQuery{Group: c.Query("group"), Check: c.Query("check"), Search: c.Query("search")}
+	q := record.FixQuery{Group: c.Query("group"), Check: c.Query("check"), Search: c.Query("search"), Order: c.Query("order")}
+	if q.Order != "" && !slices.Contains(record.FixOrders, q.Order) {
+		problem(c, http.StatusUnprocessableEntity, unknown("order of fixes", q.Order, record.FixOrders))
+		return
+	}
 	if name := c.Query("severity"); name != "" {
 		q.Severity = new(check.Severity)
 		if err := q.Severity.UnmarshalText([]byte(name)); err != nil {

@@ -19,6 +19,8 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/profiles", s.listProfiles)
 	api.POST("/plan-check", s.checkPlan)
 
+	api.POST("/look", s.look)
+
 	api.GET("/sites", s.listSites)
 	api.POST("/sites", s.addSite)
 	api.GET("/sites/:site", s.showSite)
@@ -40,6 +42,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.POST("/sites/:site/crawls/:crawl/pause", s.pauseCrawl)
 	api.POST("/sites/:site/crawls/:crawl/resume", s.resumeCrawl)
 	api.POST("/sites/:site/crawls/:crawl/continue", s.continueCrawl)
+	api.POST("/sites/:site/crawls/:crawl/judge", s.judgeCrawl)
 	api.PATCH("/sites/:site/crawls/:crawl/pace", s.setPace)
 	api.GET("/sites/:site/crawls/:crawl/addresses", s.listAddresses)
 	api.GET("/sites/:site/crawls/:crawl/progress", s.watchCrawl)

@@ -52,6 +52,8 @@ type Runner interface {
 	Stop(id int64) bool
 	Pause(id int64) bool
 	Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool)
+	Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error
+	Look(ctx context.Context, in record.LookRequest) (*record.Look, error)
 }
 
 // A Service answers requests.

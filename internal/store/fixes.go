@@ -14,6 +14,13 @@ import (
 	"harvik/internal/core/page"
 )
 
+// orders of the fix list other than its own; quick is gain for effort.
+var orders = map[string]string{
+	"gain":  "(body->>'gain')::float8 desc, rank",
+	"pages": "(body->>'pages')::int desc, rank",
+	"quick": "(body->>'gain')::float8 / case body->>'effort' when 'small' then 1 when 'medium' then 6 else 40 end desc, rank",
+}
+
 // Fixes lists the fix list of a crawl.
 func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (record.FixList, error) {
 	list := record.FixList{Fixes: []fixlist.Fix{}}
@@ -42,19 +49,26 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 		return list, err
 	}
 	list.Total, list.Findings = totals.Lines, totals.Places
-	and("rank > $%d", q.After)
+	order, skip := "rank", 0
+	if by, other := orders[q.Order]; other {
+		order, skip = by, q.After
+	} else {
+		and("rank > $%d", q.After)
+	}
 	limit := q.Limit
 	if limit <= 0 {
 		limit = math.MaxInt32 - 1
 	}
-	args = append(args, limit+1)
+	args = append(args, limit+1, skip)
 	bodies := [][]byte{}
-	if err := s.db.SelectContext(ctx, &bodies, "select body from fix "+where+fmt.Sprintf(" order by rank limit $%d", len(args)), args...); err != nil {
+	if err := s.db.SelectContext(ctx, &bodies, "select body from fix "+where+fmt.Sprintf(" order by %s limit $%d offset $%d", order, len(args)-1, len(args)), args...); err != nil {
 		return list, err
 	}
 	for i, b := range bodies {
 		if i == limit {
-			list.Next = list.Fixes[i-1].Rank
+			if list.Next = list.Fixes[i-1].Rank; order != "rank" {
+				list.Next = q.After + limit
+			}
 			break
 		}
 		var f fixlist.Fix

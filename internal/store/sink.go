@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"time"
 
 	"harvik/internal/record"
 
@@ -14,6 +15,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/crawl"
 )
@@ -152,6 +154,47 @@ func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progres
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
+	if err := k.result(ctx, tx, r, p); err != nil {
+		return err
+	}
+	return tx.Commit(ctx)
+}
+
+// Replace stores a new judgement of a finished crawl in place of the old one: what it found on
+// pages, and what on the whole. The plan says by which thresholds, catalogue by which checks.
+func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, found []check.Finding, by plan.Plan, catalogue int) error {
+	data, err := json.Marshal(by)
+	if err != nil {
+		return err
+	}
+	tx, err := k.store.pool.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	var finished time.Time
+	if err := tx.QueryRow(ctx, "select finished from crawl where id = $1 and state = 'finished' for update", k.crawl).Scan(&finished); err != nil {
+		return fmt.Errorf("taking the crawl: %w", err)
+	}
+	for _, table := range []string{"standing", "fix_page", "fix", "finding"} {
+		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", k.crawl); err != nil {
+			return err
+		}
+	}
+	if err := saveFindings(ctx, tx, k.crawl, found, false); err != nil {
+		return err
+	}
+	if err := k.result(ctx, tx, r, p); err != nil {
+		return err
+	}
+	if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl, finished, data, catalogue); err != nil {
+		return err
+	}
+	return tx.Commit(ctx)
+}
+
+// result stores a verdict in a transaction.
+func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.Progress) error {
 	if err := saveFindings(ctx, tx, k.crawl, r.Findings, true); err != nil {
 		return err
 	}
@@ -186,12 +229,10 @@ func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progres
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, `update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
+	_, err = tx.Exec(ctx, `update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
 		probes = $6, traps = $7 where id = $1`,
-		k.crawl, string(r.Ending), clean(r.Detail), report, progress, probes, traps); err != nil {
-		return err
-	}
-	return tx.Commit(ctx)
+		k.crawl, string(r.Ending), clean(r.Detail), report, progress, probes, traps)
+	return err
 }
 
 // changed brings the addresses up to date that changed after they were stored.

@@ -77,14 +77,15 @@ type Check struct {
 	Title    string // phrase for lists, no capital, no full stop
 	// Line is the fix as a sentence. {target}, {value}, {n} and {link} ("Footer link",
 	// "Link") are filled in; how many pages and where is added by the fix list.
-	Line   string
-	What   string
-	Why    string
-	How    string
-	Source string   // standard or public guidance it rests on; "" for a house rule
-	Limits []string // names of the thresholds it uses
-	Page   func(*PagePass)
-	Site   func(*SitePass) error
+	Line    string
+	What    string
+	Why     string
+	How     string
+	Source  string   // standard or public guidance it rests on; "" for a house rule
+	Limits  []string // names of the thresholds it uses
+	Variant string   // of a check that a plan counts otherwise on some pages: their pattern
+	Page    func(*PagePass)
+	Site    func(*SitePass) error
 }
 
 // Weight is the factor with its default.
@@ -152,6 +153,8 @@ func (p *PagePass) Reportf(pos page.Pos, value, format string, args ...any) {
 type SitePass struct {
 	*survey.Survey
 	Limits *Limits
+	runner *Runner
+	check  *Check
 	report func(page int32, place Place)
 }
 

@@ -114,3 +114,6 @@ func NewLimits(changes map[string]int) *Limits {
 	}
 	return out
 }
+
+// Of is the threshold's value among all.
+func (l *Limit) Of(limits *Limits) int { return *l.field(limits) }

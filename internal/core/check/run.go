@@ -12,11 +12,14 @@ import (
 
 // A Runner runs a catalogue. It is safe for use from several goroutines.
 type Runner struct {
-	Checks []*Check
+	Checks []*Check // those that judge, and variants that findings are counted as
 	Limits *Limits
 	// Panicked is told of a check that panicked; the run goes on without its findings
 	// for that page. Nil is fine.
 	Panicked func(c *Check, address string, value any)
+
+	variants map[*Check]*variants
+	kinds    []kindRule
 }
 
 // Page runs the page checks over one page's facts and returns what they found, in the order
@@ -31,14 +34,18 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 		if c.Page == nil || c.Scope == Indexable && !indexable {
 			continue
 		}
+		as, limits := r.at(c, f.Address)
+		if as == nil {
+			continue
+		}
 		var places []Place
-		pass := PagePass{Facts: f, Doc: f.Document, Limits: r.Limits, report: func(p Place) {
+		pass := PagePass{Facts: f, Doc: f.Document, Limits: limits, report: func(p Place) {
 			if len(places) < MaxPlaces {
 				places = append(places, p)
 			}
 		}}
 		if r.guard(c, f.Address, func() { c.Page(&pass) }) && len(places) > 0 {
-			out = append(out, Finding{c, id, places})
+			out = append(out, Finding{as, id, places})
 		}
 	}
 	return out
@@ -53,10 +60,15 @@ func (r *Runner) Site(s *survey.Survey) ([]Finding, error) {
 			continue
 		}
 		found := map[int32]*Finding{}
-		pass := SitePass{Survey: s, Limits: r.Limits, report: func(page int32, p Place) {
+		_, limits := r.at(c, "")
+		pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: func(page int32, p Place) {
 			f := found[page]
 			if f == nil {
-				f = &Finding{Check: c, Page: page}
+				as, _ := r.at(c, addressOf(s, page))
+				if as == nil {
+					return
+				}
+				f = &Finding{Check: as, Page: page}
 				found[page] = f
 			}
 			if len(f.Places) < MaxPlaces {

@@ -20,6 +20,8 @@ import (
 	"harvik/internal/core/checks/sharing"
 	"harvik/internal/core/checks/snippet"
 	"harvik/internal/core/checks/weight"
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
 )
 
 // Version of the catalogue; it grows when a check is added or its verdicts change. A crawl
@@ -49,4 +51,13 @@ func Find(id string) *check.Check {
 		return nil
 	}
 	return Catalog[i]
+}
+
+// Known is what plans may name of the catalogue.
+var Known = plan.Known{
+	Limit: check.KnownLimit,
+	Check: func(pattern string) bool {
+		return slices.ContainsFunc(Catalog, func(c *check.Check) bool { return check.Covers(pattern, c.ID) })
+	},
+	Kinds: page.KindNames(),
 }

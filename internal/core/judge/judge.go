@@ -24,6 +24,9 @@ func New(r *check.Runner) *Judge {
 // Page runs the page checks.
 func (j *Judge) Page(id int32, f *page.Facts) []check.Finding { return j.runner.Page(id, f) }
 
+// SetKind overrules the kind of a page where the plan does.
+func (j *Judge) SetKind(f *page.Facts) { j.runner.SetKind(f) }
+
 // Collect books findings.
 func (j *Judge) Collect(findings []check.Finding) {
 	for _, f := range findings {

@@ -236,6 +236,7 @@ type Document struct {
 	Blocks       Hashes             `json:"blocks,omitempty"`          // of the main text's lines, hashed, in order
 	Kind         Kind               `json:"kind"`
 	KindReason   string             `json:"kindReason,omitempty"`
+	KindRead     Kind               `json:"kindRead,omitempty"`  // what the page itself looked like, where a plan overrules it
 	Flattened    bool               `json:"flattened,omitempty"` // nested deeper than browsers nest; read flattened
 }
 

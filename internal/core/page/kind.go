@@ -16,6 +16,9 @@ type Kind string
 
 const (
 	Ordinary   Kind = "page"
+	Home       Kind = "home"
+	Article    Kind = "article"
+	Product    Kind = "product"
 	List       Kind = "list"
 	Contact    Kind = "contact"
 	Login      Kind = "login"
@@ -24,7 +27,22 @@ const (
 	Legal      Kind = "legal"
 	Gallery    Kind = "gallery"
 	Calculator Kind = "calculator"
+	ErrorPage  Kind = "error"
 )
+
+var kindNames = []string{"page", "home", "article", "product", "list", "contact", "login", "search", "cart", "legal", "gallery", "calculator", "error"}
+
+// KindNames are all kinds of pages.
+func KindNames() []string { return kindNames }
+
+// HasText tells whether pages of a kind are there for their text; the others are rightly short.
+func (k Kind) HasText() bool {
+	switch k {
+	case Ordinary, Home, Article, Product:
+		return true
+	}
+	return false
+}
 
 // formSigns gathers what tells a page's kind during the walk.
 type formSigns struct {
@@ -116,6 +134,32 @@ func (w *walker) kind() (Kind, string) {
 		return Gallery, "it shows a video"
 	case s.mailOrTel && words < 200 && strings.Contains(heading, "contact"):
 		return Contact, "it gives a mail address or telephone number"
+	}
+	return w.byData()
+}
+
+// byData tells kinds of pages with text of their own by structured data, cards and address.
+func (w *walker) byData() (Kind, string) {
+	d := w.doc
+	for i := range d.Data {
+		switch item := &d.Data[i]; {
+		case item.Other:
+		case item.Is("Product"):
+			return Product, "its structured data describes a product"
+		case item.Is("Article"):
+			return Article, "its structured data describes an article"
+		}
+	}
+	for _, c := range d.Cards {
+		switch {
+		case c.Name == "og:type" && c.Value == "article":
+			return Article, "its card says so"
+		case c.Name == "og:type" && strings.HasPrefix(c.Value, "product"):
+			return Product, "its card says so"
+		}
+	}
+	if w.address.Path() == "/" && w.address.Query() == "" {
+		return Home, "it is the home page of its host"
 	}
 	return Ordinary, ""
 }

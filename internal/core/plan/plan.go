@@ -49,6 +49,32 @@ type Plan struct {
 	Probes    *bool  `json:"probes,omitempty" yaml:"probes" say:"ask the site's front doors, a made-up address in each folder, and its certificate"`
 
 	Limits map[string]int `json:"limits,omitempty" yaml:"limits" say:"thresholds of checks, by name"`
+	Checks []CheckRule    `json:"checks,omitempty" yaml:"checks" say:"checks that are judged otherwise than the catalogue says, each with the reason"`
+	Kinds  []KindRule     `json:"kinds,omitempty" yaml:"kinds" say:"pages of a kind that is not told from the page itself; the first that matches holds"`
+}
+
+// A CheckRule changes how checks judge, on all pages or on some.
+type CheckRule struct {
+	Check    string         `json:"check" yaml:"check,omitempty" say:"ID of the check; * stands for anything: data-*"`
+	On       string         `json:"on,omitempty" yaml:"on,omitempty" say:"only on pages that match this pattern, as in scope"`
+	Off      bool           `json:"off,omitempty" yaml:"off,omitempty" say:"do not judge at all"`
+	Severity string         `json:"severity,omitempty" yaml:"severity,omitempty" say:"another severity" in:"error|warning|notice"`
+	Factor   float64        `json:"factor,omitempty" yaml:"factor,omitempty" say:"another weight within its severity" in:"0.5..4"`
+	Limits   map[string]int `json:"limits,omitempty" yaml:"limits,omitempty" say:"other thresholds, by name"`
+	Because  string         `json:"because" yaml:"because,omitempty" say:"why; it is kept with every crawl"`
+}
+
+// A KindRule says of which kind pages are.
+type KindRule struct {
+	Pages string `json:"pages" yaml:"pages,omitempty" say:"address or pattern, as in scope"`
+	Kind  string `json:"kind" yaml:"kind,omitempty" say:"the kind of page, such as list or contact"`
+}
+
+// Known answers what a plan may name.
+type Known struct {
+	Limit func(name string) bool
+	Check func(pattern string) bool
+	Kinds []string
 }
 
 // Sources are where addresses come from; any mix.

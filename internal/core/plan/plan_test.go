@@ -10,7 +10,11 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 )
 
-func known(name string) bool { return name == "title-characters" }
+var known = Known{
+	Limit: func(name string) bool { return name == "title-characters" },
+	Check: func(pattern string) bool { return pattern == "copy-thin" },
+	Kinds: []string{"list"},
+}
 
 func TestRead(t *testing.T) {
 	for _, c := range []struct{ name, text, fault string }{
@@ -53,6 +57,11 @@ func TestRead(t *testing.T) {
 		{"a host's target", "hosts: {fernhollow.example: nowhere}\n", "neither an IP address nor address:port"},
 		{"a host's port", "hosts: {fernhollow.example: \"127.0.0.1:99999\"}\n", "is no port"},
 		{"a threshold", "limits: {title-charcters: 3}\n", "limits.title-charcters: there is no threshold"},
+		{"a rule without a reason", "checks: [{check: copy-thin, off: true}]\n", "checks[0].because: a check that is judged otherwise needs its reason"},
+		{"a rule for no check", "checks: [{check: copy-thick, off: true, because: too many}]\n", "checks[0].check: no check is called \"copy-thick\""},
+		{"a rule that changes nothing", "checks: [{check: copy-thin, because: too many}]\n", "it changes nothing"},
+		{"a kind that there is not", "kinds: [{pages: /x/*, kind: lost}]\n", "kinds[0].kind: there is no kind \"lost\" of pages"},
+		{"rules", "checks: [{check: copy-thin, on: /shop/*, severity: notice, because: cards are short}]\nkinds: [{pages: /x/*, kind: list}]\n", ""},
 		{"a negative threshold", "limits: {title-characters: -3}\n", "limits.title-characters: -3 is negative"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -112,7 +121,7 @@ func TestProfiles(t *testing.T) {
 		if !ok || got.Pages == 0 || p.Say == "" {
 			t.Errorf("%+v", p)
 		}
-		if err := got.Validate(func(name string) bool { return name == "thin-words" }); err != nil {
+		if err := got.Validate(Known{Limit: func(string) bool { return true }}); err != nil {
 			t.Errorf("%s: %v", p.Name, err)
 		}
 	}

@@ -48,13 +48,13 @@ func Read(data []byte, base Plan) (Plan, error) {
 }
 
 // ReadValid is Read, then Validate, with the place in the text of every fault.
-func ReadValid(data []byte, base Plan, knownLimit func(string) bool) (Plan, error) {
+func ReadValid(data []byte, base Plan, known Known) (Plan, error) {
 	p, root, err := read(data, base)
 	if err != nil {
 		return base, err
 	}
 	var faults Faults
-	if err := p.Validate(knownLimit); errors.As(err, &faults) {
+	if err := p.Validate(known); errors.As(err, &faults) {
 		for i := range faults {
 			faults[i].Line, faults[i].Column = find(root, faults[i].Field)
 		}

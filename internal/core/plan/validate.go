@@ -35,9 +35,8 @@ func (v *validator) fault(field, format string, args ...any) {
 	v.faults = append(v.faults, Fault{Field: field, Reason: fmt.Sprintf(format, args...)})
 }
 
-// Validate checks bounds and contradictions. KnownLimit answers whether a threshold of a
-// name exists.
-func (p Plan) Validate(knownLimit func(string) bool) error {
+// Validate checks bounds, names and contradictions.
+func (p Plan) Validate(known Known) error {
 	var v validator
 	v.bounds(reflect.ValueOf(p), "")
 	v.identity(&p)
@@ -53,17 +52,50 @@ func (p Plan) Validate(knownLimit func(string) bool) error {
 	case p.Robots != Disregard && p.Permission != "":
 		v.fault("permission", "robots.txt is obeyed, so there is nothing to permit; set robots: disregard, or leave this out")
 	}
-	for name, n := range p.Limits {
-		if !knownLimit(name) {
-			v.fault("limits."+name, "there is no threshold of this name; `harvik check list` shows them")
-		} else if n < 0 {
-			v.fault("limits."+name, "%d is negative", n)
+	v.limits(p.Limits, "limits.", known)
+	for i := range p.Checks {
+		v.checkRule(&p.Checks[i], fmt.Sprintf("checks[%d]", i), known)
+	}
+	for i := range p.Kinds {
+		k, field := &p.Kinds[i], fmt.Sprintf("kinds[%d]", i)
+		v.pattern(field+".pages", k.Pages)
+		if !slices.Contains(known.Kinds, k.Kind) {
+			v.fault(field+".kind", "there is no kind %q of pages; there are %s", k.Kind, strings.Join(known.Kinds, ", "))
 		}
 	}
 	if len(v.faults) == 0 {
 		return nil
 	}
 	return sorted(v.faults)
+}
+
+func (v *validator) limits(limits map[string]int, prefix string, known Known) {
+	for name, n := range limits {
+		if !known.Limit(name) {
+			v.fault(prefix+name, "there is no threshold of this name; `harvik check list` shows them")
+		} else if n < 0 {
+			v.fault(prefix+name, "%d is negative", n)
+		}
+	}
+}
+
+func (v *validator) checkRule(c *CheckRule, field string, known Known) {
+	if !known.Check(c.Check) {
+		v.fault(field+".check", "no check is called %q; `harvik check list` shows them", c.Check)
+	}
+	if c.On != "" {
+		v.pattern(field+".on", c.On)
+	}
+	if len(strings.TrimSpace(c.Because)) < 5 {
+		v.fault(field+".because", "a check that is judged otherwise needs its reason")
+	}
+	v.limits(c.Limits, field+".limits.", known)
+	if !c.Off && c.Severity == "" && c.Factor == 0 && len(c.Limits) == 0 {
+		v.fault(field, "it changes nothing: say off, severity, factor or limits")
+	}
+	if c.Off && (c.Severity != "" || c.Factor != 0 || len(c.Limits) > 0) {
+		v.fault(field, "a check that is off has no severity, factor or limits")
+	}
 }
 
 // bounds holds values against their "in" tags. A zero is the default, and passes.

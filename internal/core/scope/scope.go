@@ -257,3 +257,27 @@ func (s *Scope) Rewrite(address string) string {
 func matchesAny(list []*regexp.Regexp, name string) bool {
 	return slices.ContainsFunc(list, func(r *regexp.Regexp) bool { return r.MatchString(name) })
 }
+
+// A Matcher is one pattern of a plan.
+type Matcher struct{ pattern pattern }
+
+// NewMatcher compiles a valid pattern; an empty one matches everything.
+func NewMatcher(text string) *Matcher {
+	if text == "" {
+		return &Matcher{}
+	}
+	return &Matcher{compile([]string{text})[0]}
+}
+
+// Matches tells whether an address fits.
+func (m *Matcher) Matches(address string) bool {
+	if m.pattern.match == nil {
+		return true
+	}
+	_, rest, _ := strings.Cut(address, "://")
+	pathQuery := "/"
+	if i := strings.IndexByte(rest, '/'); i >= 0 {
+		pathQuery = rest[i:]
+	}
+	return m.pattern.matches(address, pathQuery)
+}

@@ -66,3 +66,27 @@ var asciiAdvance = [...]int{
 	333, 556, 556, 500, 556, 556, 278, 556, 556, 222, 222, 500, 222, 833, 556, 556,
 	556, 556, 333, 500, 278, 556, 500, 722, 500, 500, 500, 334, 260, 334, 584,
 }
+
+// Cut shortens a line of text to a width in pixels at a size, at a word's end where there is one,
+// with an ellipsis; a line that fits stays.
+func Cut(s string, size float64, pixels int) (line string, cut bool) {
+	if Width(s, size) <= float64(pixels) {
+		return s, false
+	}
+	room := float64(pixels) - Width(" …", size)
+	end, word, total := 0, 0, 0.0
+	for i, r := range s {
+		total += float64(advance(r)) * size / 1000
+		if total > room {
+			break
+		}
+		if r == ' ' {
+			word = i
+		}
+		end = i
+	}
+	if word > end/2 {
+		end = word
+	}
+	return s[:end] + " …", true
+}

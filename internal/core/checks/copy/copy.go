@@ -49,8 +49,8 @@ var amount = []*check.Check{
 
 func thin(p *check.SitePass) error {
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.Indexable && g.Kind == page.Ordinary && g.Words < p.Limits.ThinWords && g.Outcome != page.Truncated {
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text, fewer than %d", g.Words, p.Limits.ThinWords)})
+		if g := &p.Pages[i]; g.Indexable && g.Kind.HasText() && g.Words < p.LimitsAt(g).ThinWords && g.Outcome != page.Truncated {
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text, fewer than %d", g.Words, p.LimitsAt(g).ThinWords)})
 		}
 	}
 	return nil

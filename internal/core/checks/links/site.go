@@ -1,6 +1,7 @@
 package links
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -179,14 +180,11 @@ func fewIn(p *check.SitePass) error {
 	if p.Partial {
 		return nil // what was not fetched may link here
 	}
-	least := p.Limits.LinksIn
-	if least == 0 {
-		least = leastIn(p)
-	}
+	usual := leastIn(p)
 	in := through(p)
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		n := in[g.ID]
+		n, least := in[g.ID], cmp.Or(p.LimitsAt(g).LinksIn, usual)
 		if !g.Indexable || g.ID == p.Start || n >= least || n == 0 || g.Kind == page.List {
 			continue // without any it is an orphan, or known from a redirect
 		}

@@ -252,8 +252,8 @@ func throughRedirect(p *check.SitePass, id int32) bool {
 func deep(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		if d := int(p.Depth[g.ID]); g.Indexable && d > p.Limits.DepthClicks {
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d clicks from home, more than %d", d, p.Limits.DepthClicks), Value: fmt.Sprint(d)})
+		if d := int(p.Depth[g.ID]); g.Indexable && d > p.LimitsAt(g).DepthClicks {
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d clicks from home, more than %d", d, p.LimitsAt(g).DepthClicks), Value: fmt.Sprint(d)})
 		}
 	}
 	return nil

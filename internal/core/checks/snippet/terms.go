@@ -4,7 +4,6 @@ import (
 	"strings"
 
 	"harvik/internal/core/check"
-	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/text"
 )
@@ -67,7 +66,7 @@ func offTopic(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		terms := p.Terms[g.ID]
-		if !g.Indexable || g.Kind != page.Ordinary || g.Words < leastForTerms || len(terms) < survey.TermsShown || g.Title.Text+g.About.Text == "" {
+		if !g.Indexable || !g.Kind.HasText() || g.Words < leastForTerms || len(terms) < survey.TermsShown || g.Title.Text+g.About.Text == "" {
 			continue
 		}
 		code, _, _ := strings.Cut(strings.ToLower(g.TextLang), "-")

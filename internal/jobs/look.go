@@ -1,0 +1,139 @@
+package jobs
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/checks"
+	"harvik/internal/core/judge"
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/text"
+	"harvik/internal/core/weburl"
+	"harvik/internal/crawl"
+	"harvik/internal/record"
+)
+
+// Widths of an entry in a list of results, in pixels of the common sans-serif: one line of title at
+// 20 px and two of description at 14 px on a desktop, two lines of title and three of description
+// in a column of 340 px on a telephone.
+const (
+	desktopTitle, desktopAbout = 580, 990
+	phoneTitle, phoneAbout     = 2 * 330, 3 * 330
+	titleSize, aboutSize       = 20, 14
+	phoneTitleSize             = 18
+)
+
+// Look fetches one page, or takes the HTML that is given, and judges it at once.
+func (r *Runner) Look(ctx context.Context, in record.LookRequest) (*record.Look, error) {
+	address := in.Address
+	if address == "" {
+		address = "http://page.invalid/"
+	}
+	u, err := weburl.Parse(address)
+	if err != nil || !u.IsHTTP() {
+		return nil, &Refusal{fmt.Sprintf("%q is no web address; it begins with http:// or https://", in.Address)}
+	}
+	catalog := checks.Catalog
+	if in.Check != "" {
+		c := checks.Find(in.Check)
+		if c == nil {
+			return nil, &Refusal{fmt.Sprintf("there is no check %q; `harvik check list` shows them", in.Check)}
+		}
+		catalog = []*check.Check{c}
+	}
+	out := &record.Look{Address: u.Key(), Links: []record.LinkRow{}, Loads: []record.LoadRow{}}
+	if in.HTML != "" {
+		out.Facts = &page.Facts{Version: page.Version, Address: u.Key(), Outcome: page.Answered, Status: 200, Type: "text/html", Bytes: len(in.HTML)}
+		out.Facts.Document = page.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: []byte(in.HTML)})
+	} else if err := r.fetchOne(ctx, u, out); err != nil {
+		return nil, err
+	}
+	if out.Facts == nil {
+		return out, nil
+	}
+	out.Verdicts = judge.One(check.NewRunner(catalog, plan.Plan{}), out.Facts)
+	out.Indexable, out.Why = out.Facts.Indexable()
+	if d := out.Facts.Document; d != nil {
+		describe(out, d)
+	}
+	return out, nil
+}
+
+// fetchOne is a crawl of one page, with the redirects that lead to it.
+func (r *Runner) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) error {
+	sink := &keep{}
+	c, err := crawl.New(crawl.Config{
+		Plan: plan.Plan{
+			Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(), Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
+		}.WithDefaults(),
+		Start: u, Guard: r.guard, Paces: &r.paces, Log: r.log, Runner: check.NewRunner(nil, plan.Plan{}), Sink: sink,
+	})
+	if err != nil {
+		return &Refusal{err.Error()}
+	}
+	result, err := c.Run(ctx)
+	if err != nil {
+		return &Refusal{err.Error()}
+	}
+	for _, rec := range sink.records {
+		out.Facts = rec.Facts
+		if rec.Facts.Redirect == "" {
+			break
+		}
+		out.Hops = append(out.Hops, rec.Facts.Redirect)
+	}
+	out.Detail = result.Detail
+	return nil
+}
+
+// keep is a sink in memory.
+type keep struct{ records []crawl.Record }
+
+func (k *keep) Save(_ context.Context, b crawl.Batch) error {
+	k.records = append(k.records, b.Records...)
+	return nil
+}
+
+func describe(out *record.Look, d *page.Document) {
+	for i := range d.Links {
+		l := &d.Links[i]
+		out.Links = append(out.Links, record.LinkRow{
+			To: l.Address, Words: l.Words, Place: l.Place, Region: l.Region.String(), NoFollow: l.NoFollow, Line: l.Line, Href: l.Href,
+		})
+	}
+	for _, use := range d.Uses {
+		out.Loads = append(out.Loads, record.LoadRow{Address: use.Address, Role: use.Role.String(), By: use.By})
+	}
+	address := out.Facts.Address
+	if c := out.Facts.Canonical(); c != "" {
+		address = c
+	}
+	_, address, _ = strings.Cut(address, "://")
+	address = strings.ReplaceAll(strings.TrimSuffix(address, "/"), "/", " › ")
+	entry := func(titleWidth, titlePixels, aboutPixels int) record.Entry {
+		e := record.Entry{Address: address}
+		e.Title, e.TitleCut = text.Cut(d.Title(), float64(titleWidth), titlePixels)
+		e.About, e.AboutCut = text.Cut(d.Description(), aboutSize, aboutPixels)
+		return e
+	}
+	out.Desktop = entry(titleSize, desktopTitle, desktopAbout)
+	out.Phone = entry(phoneTitleSize, phoneTitle, phoneAbout)
+	slices.SortStableFunc(out.Verdicts, func(a, b judge.Verdict) int {
+		return order(a) - order(b)
+	})
+}
+
+// order puts what failed first, by severity, and what was not judged last.
+func order(v judge.Verdict) int {
+	switch v.State {
+	case judge.Failed:
+		return int(v.Severity)
+	case judge.Passed:
+		return 10
+	}
+	return 20
+}

@@ -1,0 +1,46 @@
+package service
+
+import (
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/record"
+)
+
+// look fetches and judges one page without a site.
+func (s *Service) look(c *gin.Context) {
+	var in record.LookRequest
+	if !s.bind(c, &in) {
+		return
+	}
+	if in.Address == "" && in.HTML == "" {
+		problem(c, http.StatusUnprocessableEntity, "say what to look at: an address, or the HTML of a page")
+		return
+	}
+	out, err := s.runner.Look(c, in)
+	if err != nil {
+		s.fail(c, err, "the page")
+		return
+	}
+	c.JSON(http.StatusOK, out)
+}
+
+// judgeCrawl judges a finished crawl anew.
+func (s *Service) judgeCrawl(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	if err := s.runner.Rejudge(c, site, cr); err != nil {
+		s.fail(c, err, "the crawl")
+		return
+	}
+	if cr, ok = s.crawl(c); ok {
+		c.JSON(http.StatusOK, cr)
+	}
+}
