@@ -74,7 +74,9 @@ type Check struct {
 	Scope    Scope
 	Gather   Gather
 	Effort   Effort
-	Title    string // phrase for lists, no capital, no full stop
+	// OneChange says that places which share a value are mended by one change, not page by page.
+	OneChange bool
+	Title     string // phrase for lists, no capital, no full stop
 	// Line is the fix as a sentence. {target}, {value}, {n} and {link} ("Footer link",
 	// "Link") are filled in; how many pages and where is added by the fix list.
 	Line    string

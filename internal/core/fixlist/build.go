@@ -23,6 +23,7 @@ const (
 	Layout  Kind = "layout"  // one place of one template
 	Section Kind = "section" // most pages of a folder
 	Pages   Kind = "pages"   // the rest: separate pages
+	Rest    Kind = "rest"    // the many small cases of a check with hundreds
 	Whole   Kind = "site"    // a site-wide finding
 )
 
@@ -296,9 +297,9 @@ func (b *builder) finish(f *Fix, c *check.Check) {
 	f.Check, f.Group, f.Severity, f.State = c.ID, c.Group, c.Severity, "open"
 	f.minutes = [...]int{check.Minutes: 10, check.Hours: 120, check.Days: 960}[c.Effort]
 	switch {
-	case f.Kind == Pages:
+	case f.Kind == Pages || f.Kind == Rest:
 		f.minutes *= f.Pages
-	case f.Kind == Value && f.Pages > 1 && !strings.Contains(c.Line, "robots.txt"):
+	case f.Kind == Value && f.Pages > 1 && !c.OneChange:
 		f.minutes *= f.Pages - 1 // one may keep what the others must give up
 	}
 	switch {

@@ -32,8 +32,9 @@ type groupKey struct {
 	folder string
 }
 
-// gather finds causes by the first rule that holds: target or value, layout, section,
-// separate pages.
+// gather finds causes by the first rule that holds: target or value, the whole site, layout, section,
+// separate pages. The whole site comes before its layouts where nothing on the pages has a place: a
+// header or a setting of the server is one change, however many templates there are.
 func (b *builder) gather() []gathered {
 	var out []gathered
 	var rest []int
@@ -53,13 +54,64 @@ func (b *builder) gather() []gathered {
 		}
 		g.entries = append(g.entries, i)
 	}
-	for _, g := range order {
+	for _, g := range fold(b, order) {
 		b.locate(g)
 		out = append(out, *g)
 	}
+	bySite, rest := b.concentrated(rest, Section, b.siteKey, b.totals(func(int32) groupKey { return groupKey{folder: "/"} },
+		func(k groupKey) groupKey { return groupKey{folder: k.folder} }))
 	byLayout, rest := b.concentrated(rest, Layout, b.layoutKey, b.layoutTotals())
 	bySection, rest := b.concentrated(rest, Section, b.sectionKey, b.sectionTotals())
-	return slices.Concat(out, byLayout, bySection, b.separate(rest))
+	return slices.Concat(out, bySite, byLayout, bySection, b.separate(rest))
+}
+
+// A check with more causes by target or value than mostCauses keeps a line of its own for the
+// largest, causesKept of them; the others become one line, so that the list stays one that a person
+// can work through.
+const (
+	mostCauses = 60
+	causesKept = 50
+)
+
+// fold joins the many small causes of a check.
+func fold(b *builder, causes []*gathered) []*gathered {
+	byCheck := map[int32][]*gathered{}
+	of := func(g *gathered) int32 { return b.entries[g.entries[0]].check }
+	for _, g := range causes {
+		byCheck[of(g)] = append(byCheck[of(g)], g)
+	}
+	folded := map[*gathered]bool{}
+	rests := map[*gathered]*gathered{} // in place of the first that is folded
+	for c, all := range byCheck {
+		if len(all) <= mostCauses {
+			continue
+		}
+		bySize := slices.Clone(all)
+		slices.SortStableFunc(bySize, func(x, y *gathered) int { return cmp.Compare(len(y.entries), len(x.entries)) })
+		for _, g := range bySize[causesKept:] {
+			folded[g] = true
+		}
+		rest := &gathered{fix: Fix{Kind: Rest, ID: identify(b.checks[c], Rest, ""), Where: text.Thousands(len(all)-causesKept) + " smaller cases"}}
+		for _, g := range all {
+			if folded[g] {
+				if len(rest.entries) == 0 {
+					rests[g] = rest
+				}
+				rest.entries = append(rest.entries, g.entries...)
+			}
+		}
+		slices.Sort(rest.entries)
+	}
+	var out []*gathered
+	for _, g := range causes {
+		switch {
+		case rests[g] != nil:
+			out = append(out, rests[g])
+		case !folded[g]:
+			out = append(out, g)
+		}
+	}
+	return out
 }
 
 // shared starts the fix of a target or value cause.
@@ -152,7 +204,9 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 			}
 			g.fix.ID = identify(b.checks[k.check], kind, b.s.URL(first.page)+" "+k.spot)
 		case Section:
-			g.fix.Where = "on most pages under " + k.folder
+			if g.fix.Where = "on most pages under " + k.folder; k.folder == "/" {
+				g.fix.Where = "on " + text.Thousands(len(members)) + " pages, nearly all of the site"
+			}
 			g.fix.ID = identify(b.checks[k.check], kind, k.folder)
 		}
 		for _, i := range members {
@@ -167,6 +221,11 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 		}
 	}
 	return out, rest
+}
+
+// siteKey takes part where the site has several layouts and the finding has no place on the page.
+func (b *builder) siteKey(e entry) (groupKey, bool) {
+	return groupKey{check: e.check, folder: "/"}, e.page >= 0 && b.spots[e.spot] == "" && b.s.Layouts > 1 && b.s.Page(e.page) != nil
 }
 
 func (b *builder) layoutKey(e entry) (groupKey, bool) {
@@ -259,6 +318,8 @@ func (f *Fix) word(c *check.Check) {
 		"{n}", text.Thousands(f.Pages),
 	).Replace(c.Line)
 	switch {
+	case f.Kind == Rest:
+		f.Line = strings.ToUpper(c.Title[:1]) + c.Title[1:] + ": " + f.Where + ", on " + text.Thousands(f.Pages) + " pages"
 	case f.Kind == Pages && f.Pages == 1:
 		f.Line += " on " + PathOf(f.Example)
 	case f.Kind == Pages:

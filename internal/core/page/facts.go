@@ -234,6 +234,8 @@ type Document struct {
 	Frame        Hashes             `json:"frame,omitempty"`           // structure, see package neardup
 	TextLang     string             `json:"textLang,omitempty"`        // language of the main text (ISO 639-1), where that is sure
 	Blocks       Hashes             `json:"blocks,omitempty"`          // of the main text's lines, hashed, in order
+	Fillers      []string           `json:"fillers,omitempty"`         // what looks like a template's marks or filler text, code left aside
+	Mails        []string           `json:"mails,omitempty"`           // mail addresses in the main text, code left aside
 	Kind         Kind               `json:"kind"`
 	KindReason   string             `json:"kindReason,omitempty"`
 	KindRead     Kind               `json:"kindRead,omitempty"`  // what the page itself looked like, where a plan overrules it

@@ -182,10 +182,11 @@ func flatten(body []byte) []byte {
 
 func (w *walker) finishText() {
 	d := w.doc
-	main := w.main
+	main, code := w.main, w.mainCode
 	if !w.hasMain {
-		main = w.rest
+		main, code = w.rest, w.restCode
 	}
+	w.prose(main, code)
 	d.MainText = text.FoldLines(main)
 	shingled := text.Shingle(d.MainText)
 	d.Words, d.TextHash = shingled.Words, shingled.Hash

@@ -29,19 +29,20 @@ type place struct {
 }
 
 type walker struct {
-	doc     *Document
-	address weburl.URL
-	base    weburl.URL
-	hasBase bool
-	locator locator
-	named   []byte // text of links and headings so far, with alternative texts
-	main    []byte // main text, taken from main elements if there are any
-	rest    []byte // main text of a page without main
-	hasMain bool
-	forms   formSigns
-	listed  int // bytes of main text inside links
-	ids     map[string]bool
-	items   bool // some element carries Microdata or RDFa
+	doc                *Document
+	address            weburl.URL
+	base               weburl.URL
+	hasBase            bool
+	locator            locator
+	named              []byte // text of links and headings so far, with alternative texts
+	main               []byte // main text, taken from main elements if there are any
+	rest               []byte // main text of a page without main
+	hasMain            bool
+	mainCode, restCode []span // where code stands in main and rest
+	forms              formSigns
+	listed             int // bytes of main text inside links
+	ids                map[string]bool
+	items              bool // some element carries Microdata or RDFa
 }
 
 func (w *walker) walk(n *html.Node, p place) {
@@ -137,6 +138,10 @@ func (w *walker) element(n *html.Node, p place, nth int) {
 		w.link(n, a, p, start)
 	case atom.Title:
 		w.fact(n, a, p)
+	case atom.Code, atom.Pre, atom.Samp, atom.Kbd, atom.Tt:
+		main, rest := len(w.main), len(w.rest)
+		w.walk(n, p)
+		w.mainCode, w.restCode = codeTo(w.mainCode, main, len(w.main)), codeTo(w.restCode, rest, len(w.rest))
 	default:
 		w.fact(n, a, p)
 		w.walk(n, p)
@@ -144,6 +149,17 @@ func (w *walker) element(n *html.Node, p place, nth int) {
 	if block {
 		w.gap(p)
 	}
+}
+
+// codeTo adds a stretch of code, which takes in those inside it.
+func codeTo(code []span, from, to int) []span {
+	for len(code) > 0 && int(code[len(code)-1].from) >= from {
+		code = code[:len(code)-1]
+	}
+	if to > from {
+		code = append(code, span{int32(from), int32(to)})
+	}
+	return code
 }
 
 // enter works out the place of what stands inside n.

@@ -189,6 +189,9 @@ func placeholder(p *check.PagePass) {
 
 // isWord lets plain words pass that are short names of real pages.
 func isWord(last string) bool {
+	if len(last) <= 3 && (last[0]|0x20) == 'v' {
+		return true // a version
+	}
 	switch strings.ToLower(last) {
 	case "new", "article", "sample", "example", "entry", "post", "draft", "document", "final", "old", "test", "item", "case", "copy", "default", "page":
 		return true

@@ -46,7 +46,7 @@ var wording = []*check.Check{
 	{
 		ID: "copy-email", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "plain mail address in the text", Line: "Mail address in the text is no link",
-		What:   "A mail address stands in the text without being a link.",
+		What:   "A mail address stands in the text, outside code and examples of code, without being a link.",
 		Why:    "On a telephone it cannot be used with a tap, and programs that collect addresses find it all the same.",
 		How:    "Make it a mailto link, or use a form.",
 		Source: "RFC 6068 (the mailto scheme)", Page: email,
@@ -54,7 +54,7 @@ var wording = []*check.Check{
 	{
 		ID: "copy-encoding", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Hours,
 		Title: "text has wrongly decoded characters", Line: "Wrongly decoded characters in the text",
-		What:   "The text has replacement characters, or runs of letters that come about when UTF-8 is read as another encoding.",
+		What:   "The text has replacement characters inside words, or runs of letters that come about when UTF-8 is read as another encoding.",
 		Why:    "Words with such characters are not found, and readers lose trust.",
 		How:    "See where along the way the encoding changes: database, file, template, or the declared charset.",
 		Source: "Encoding standard (WHATWG), 4.2; HTML standard, 4.2.5.4", Page: encoding,
@@ -69,34 +69,14 @@ func ratio(p *check.PagePass) {
 	p.Reportf(page.Pos{}, "", "%s of %s bytes are text: %.1f %%", text.Thousands(visible), text.Thousands(size), 100*float64(visible)/float64(size))
 }
 
-// fillers are what stands for a text that is not written yet.
-var fillers = regexp.MustCompile(`(?i)lorem ipsum|dolor sit amet|consectetur adipiscing|your text here|insert (?:your )?text here|text goes here|placeholder text|` +
-	`\{\{[^{}\n]{1,60}\}\}|\{%[^%\n]{1,60}%\}|<%=?[^%\n]{1,60}%>|\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|title|date|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]|` +
-	`\$\{[A-Za-z_][\w.]{0,40}\}|%%[A-Z_]{3,40}%%`)
-
 func placeholder(p *check.PagePass) {
-	main := p.Doc.MainText
-	if !strings.ContainsAny(main, "{[<$%") && !mayFill(main) {
-		return
-	}
-	seen := map[string]bool{}
-	for _, at := range fillers.FindAllStringIndex(main, 20) {
-		found := main[at[0]:at[1]]
-		if !seen[found] {
-			seen[found] = true
-			p.Report(check.Place{Note: "“" + around(main, at[0], at[1]) + "”", Value: found})
+	for _, found := range p.Doc.Fillers {
+		note := "“" + found + "”"
+		if at := strings.Index(p.Doc.MainText, found); at >= 0 {
+			note = "“" + around(p.Doc.MainText, at, at+len(found)) + "”"
 		}
+		p.Report(check.Place{Note: note, Value: found})
 	}
-}
-
-// mayFill saves the search on the many pages where it cannot find anything.
-func mayFill(main string) bool {
-	for _, word := range []string{"psum", "amet", "scing", "ext here", "goes here", "laceholder"} {
-		if strings.Contains(main, word) || strings.Contains(main, strings.ToUpper(word)) {
-			return true
-		}
-	}
-	return false
 }
 
 // around is a found text with a few words before and behind it.
@@ -127,34 +107,36 @@ func long(p *check.PagePass) {
 	}
 }
 
-var mail = regexp.MustCompile(`[A-Za-z0-9][A-Za-z0-9._%+-]{0,63}@(?:[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z]{2,24}\b`)
-
 func email(p *check.PagePass) {
-	if !strings.Contains(p.Doc.MainText, "@") {
+	if len(p.Doc.Mails) == 0 {
 		return
 	}
-	linked := map[string]bool{}
+	var linked strings.Builder
 	for _, l := range p.Doc.Links {
-		for _, m := range mail.FindAllString(l.Words+" "+strings.TrimPrefix(l.Address, "mailto:"), 20) {
-			linked[strings.ToLower(m)] = true
+		if strings.Contains(l.Words, "@") || strings.HasPrefix(l.Address, "mailto:") {
+			linked.WriteString(strings.ToLower(l.Words + " " + l.Address + " "))
 		}
 	}
-	for _, m := range mail.FindAllString(p.Doc.MainText, 50) {
-		if low := strings.ToLower(m); !linked[low] {
-			linked[low] = true
+	said := linked.String()
+	for _, m := range p.Doc.Mails {
+		if !strings.Contains(said, strings.ToLower(m)) {
 			p.Report(check.Place{Note: m + " is no link", Value: m})
 		}
 	}
 }
+
+// replaced is a replacement character inside a word or at its end; one that stands alone, or in
+// quotation marks, may be what the text is about.
+var replaced = regexp.MustCompile(`\p{L}\x{FFFD}`)
 
 // mojibake are two letters that a character of UTF-8 becomes when it is read as windows-1252.
 var mojibake = regexp.MustCompile("Ã[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]|â€[\u0080-\u00bf\u0153\u2122\u02dc\u201c\u201d\u2013\u2014¦¢]|Â[\u00a0-\u00bf]|ï¿½")
 
 func encoding(p *check.PagePass) {
 	main := p.Doc.MainText
-	if n := strings.Count(main, "\uFFFD"); n > 0 {
-		at := strings.Index(main, "\uFFFD")
-		p.Report(check.Place{Note: fmt.Sprintf("%d replacement characters, such as in “%s”", n, around(main, at, at+3)), Value: "\uFFFD"})
+	if found := replaced.FindAllStringIndex(main, 100); len(found) > 0 {
+		at := found[0]
+		p.Report(check.Place{Note: fmt.Sprintf("%d replacement characters inside words, such as in “%s”", len(found), around(main, at[0], at[1])), Value: "\uFFFD"})
 	}
 	if !strings.ContainsAny(main, "ÃâÂï") {
 		return

@@ -3,6 +3,7 @@ package links
 import (
 	"cmp"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -115,10 +116,13 @@ func brokenFragment(p *check.SitePass) error {
 	return nil
 }
 
-// isMeant tells fragments that need no element: the top of the page, text fragments, and what
-// scripts read as addresses.
+// lineRange is how pages of source code are linked to: #12-34, #L12-L34.
+var lineRange = regexp.MustCompile(`^L?\d+-L?\d+$`)
+
+// isMeant tells fragments that need no element: the top of the page, text fragments, lines of source
+// code, and what scripts read as addresses.
 func isMeant(fragment string) bool {
-	return strings.EqualFold(fragment, "top") || strings.HasPrefix(fragment, ":~:") || strings.ContainsAny(fragment, "/!=&?") || strings.Contains(fragment, ":~:")
+	return lineRange.MatchString(fragment) || strings.EqualFold(fragment, "top") || strings.HasPrefix(fragment, ":~:") || strings.ContainsAny(fragment, "/!=&?") || strings.Contains(fragment, ":~:")
 }
 
 // has looks for a fragment as written, and decoded.

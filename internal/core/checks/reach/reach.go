@@ -34,7 +34,7 @@ var answers = []*check.Check{
 		Source: "search engines' public guidance on pages that do not answer", Site: timeout,
 	},
 	{
-		ID: "robots-blocks-linked", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "robots-blocks-linked", OneChange: true, Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
 		Title: "robots.txt shuts out a page that the site links to", Line: "robots.txt ({value}) shuts out addresses that pages link to, such as {target}",
 		What:   "A page of the site links to an address that robots.txt forbids to fetch. The evidence names the line.",
 		Why:    "The links lead search engines to a closed door. The address can still show up in results, without a description.",

@@ -68,7 +68,7 @@ var Suite = []*check.Check{
 		Source: source, Limits: []string{"page-requests"}, Site: manyRequests,
 	},
 	{
-		ID: "text-uncompressed", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "text-uncompressed", OneChange: true, Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
 		Title: "text is sent uncompressed", Line: "Files of type {value} are sent uncompressed",
 		What:   "HTML, a stylesheet, script, SVG or JSON file is sent without content coding although the crawl accepts it.",
 		Why:    "Compressed, text is a fourth to a fifth of the size.",
