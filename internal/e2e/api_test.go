@@ -83,7 +83,7 @@ func TestAPI(t *testing.T) {
 		t.Errorf("evidence of the footer link: %+v (%v)", places, err)
 	}
 	tally, err := h.Tally(ctx, "fernhollow", 0)
-	if err != nil || !slices.Contains(tally.States, record.Tally{Name: "fetched", Count: 811}) || !slices.Contains(tally.States, record.Tally{Name: "blocked", Count: 2}) {
+	if err != nil || !slices.Contains(tally.States, record.Tally{Name: "fetched", Count: 1003}) || !slices.Contains(tally.States, record.Tally{Name: "blocked", Count: 4}) {
 		t.Errorf("states %+v (%v)", tally.States, err)
 	}
 	if i := slices.IndexFunc(tally.States, func(s record.Tally) bool { return s.Name == "waiting" }); i >= 0 {
@@ -93,6 +93,124 @@ func TestAPI(t *testing.T) {
 	testPages(t, h)
 	testOnePage(t, h)
 	testParts(t, h, footer)
+	testOrders(t, h)
+	testJudge(t, h, want.Report.Health)
+}
+
+// testOrders holds the other orders of the fix list to what they are called.
+func testOrders(t *testing.T, h *harvik) {
+	t.Helper()
+	for order, falls := range map[string]func(a, b fixlist.Fix) bool{
+		"gain":  func(a, b fixlist.Fix) bool { return a.Gain >= b.Gain },
+		"pages": func(a, b fixlist.Fix) bool { return a.Pages >= b.Pages },
+	} {
+		list, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{Order: order, Limit: 100})
+		if err != nil || len(list.Fixes) != 100 || list.Next != 100 {
+			t.Fatalf("%s: %d lines, next %d (%v)", order, len(list.Fixes), list.Next, err)
+		}
+		for i := 1; i < len(list.Fixes); i++ {
+			if !falls(list.Fixes[i-1], list.Fixes[i]) {
+				t.Errorf("%s: line %d comes too late", order, i)
+			}
+		}
+	}
+	if _, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{Order: "size", Limit: 1}); err == nil || !strings.Contains(err.Error(), "order of fixes") {
+		t.Errorf("an unknown order gives %v", err)
+	}
+}
+
+// testJudge judges the stored crawl again: by the same rules to the same result, by rules that
+// switch a check off without it, and back.
+func testJudge(t *testing.T, h *harvik, health float64) {
+	t.Helper()
+	ctx := t.Context()
+	before, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 10_000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := h.Judge(ctx, "fernhollow", 1)
+	if err != nil || again.Report.Health != health {
+		t.Fatalf("judged again: %v, want %v (%v)", again.Report, health, err)
+	}
+	after, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 10_000})
+	if err != nil || !slices.EqualFunc(before.Fixes, after.Fixes, func(a, b fixlist.Fix) bool { return a.ID == b.ID && a.Gain == b.Gain && a.Line == b.Line }) {
+		t.Errorf("the fix list differs: %d lines, then %d (%v)", len(before.Fixes), len(after.Fixes), err)
+	}
+	rules := `checks:
+  - {check: link-broken-inside, off: true, because: the shop comes back next week}
+  - {check: heading-repeated, on: /shop/*, severity: notice, because: the order box may say it again}
+kinds:
+  - {pages: /research/graft-unions/, kind: list}
+`
+	if _, err := h.ChangePlan(ctx, "fernhollow", []byte(rules)); err != nil {
+		t.Fatal(err)
+	}
+	changed, err := h.Judge(ctx, "fernhollow", 1)
+	if err != nil || changed.Report.Health < health+10 {
+		t.Errorf("without the dead footer link health is %v (%v)", changed.Report.Health, err)
+	}
+	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 10_000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range list.Fixes {
+		if f.Check == "link-broken-inside" {
+			t.Errorf("a check that is off has the line %q", f.Line)
+		}
+		if f.Check == "heading-repeated" && strings.Contains(f.Line, "layout") && f.Severity != check.Notice {
+			t.Errorf("%q is a %s, want a notice", f.Line, f.Severity)
+		}
+	}
+	page, err := h.Page(ctx, "fernhollow", 0, "/research/graft-unions/")
+	if err != nil || slices.ContainsFunc(page.Findings, func(f record.PageFinding) bool { return f.Check == "copy-thin" }) {
+		t.Errorf("a page that the plan calls a list is thin: %+v (%v)", page.Findings, err)
+	}
+}
+
+// TestLook judges one page without a site.
+func TestLook(t *testing.T) {
+	h := start(t, demo.Spring)
+	host := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		switch r.URL.Path {
+		case "/old":
+			http.Redirect(w, r, "/fern", http.StatusMovedPermanently)
+		case "/fern":
+			fmt.Fprint(w, "<!doctype html><html lang=en><head><title>Fern</title></head><h1>Fern</h1><a href=/old>here</a>")
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	state := func(l record.Look, id string) string {
+		for _, v := range l.Verdicts {
+			if v.Check == id {
+				return v.State
+			}
+		}
+		return "missing"
+	}
+	l, err := h.Look(t.Context(), record.LookRequest{Address: "http://" + host + "/old"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(l.Hops) != 1 || l.Facts.Status != 200 || !l.Indexable || l.Desktop.Title != "Fern" || len(l.Links) != 1 {
+		t.Errorf("%+v", l)
+	}
+	for id, want := range map[string]string{"title-short": "failed", "link-vague": "failed", "h1-missing": "passed", "title-duplicate": "not-judged"} {
+		if got := state(l, id); got != want {
+			t.Errorf("%s: %s, want %s", id, got, want)
+		}
+	}
+	long := "A title that goes on for so long that no list of results can show the whole of it in one line"
+	l, err = h.Look(t.Context(), record.LookRequest{HTML: "<title>" + long + "</title>", Check: "title-long"})
+	if err != nil || len(l.Verdicts) != 1 || l.Verdicts[0].State != "failed" || !l.Desktop.TitleCut || len(l.Verdicts[0].Steps) < 4 {
+		t.Errorf("%+v (%v)", l, err)
+	}
+	for _, bad := range []record.LookRequest{{}, {Address: "ftp://x/"}, {HTML: "x", Check: "title-log"}} {
+		if _, err := h.Look(t.Context(), bad); err == nil {
+			t.Errorf("%+v is taken", bad)
+		}
+	}
 }
 
 func testFilters(t *testing.T, h *harvik, all []fixlist.Fix) {
@@ -157,7 +275,7 @@ func testPages(t *testing.T, h *harvik) {
 		}
 	}
 	for query, want := range map[record.PageQuery]int{
-		{Status: "5xx"}: 3, {Status: "404"}: 3, {Status: "none"}: 3, {Status: "3xx"}: 12, {Kind: "html"}: 506, {Kind: "gallery"}: 1,
+		{Status: "5xx"}: 3, {Status: "404"}: 7, {Status: "none"}: 3, {Status: "3xx"}: 32, {Kind: "html"}: 546, {Kind: "gallery"}: 3,
 		{Search: "bird-table"}: 10, {Search: "50%_"}: 0, {Check: "title-missing"}: 4,
 	} {
 		query.Limit = 1
@@ -222,7 +340,7 @@ func testOnePage(t *testing.T, h *harvik) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d.Row.Depth != 3 || d.Facts.Document.H1() != "Betula nigra, the river birch" || d.Row.LinksIn != 1 {
+	if d.Row.Depth != 3 || d.Facts.Document.H1() != "Betula nigra, the river birch" || d.Row.LinksIn != 3 {
 		t.Errorf("page %+v", d.Row)
 	}
 	i := slices.IndexFunc(d.Links, func(l record.LinkRow) bool { return l.Words == "silver birch" })

@@ -161,12 +161,12 @@ func TestCommandLine(t *testing.T) {
 	s.ok("site list", "No site yet")
 	s.ok("site add fernhollow "+demo.Home, "fernhollow is under care", "harvik crawl fernhollow")
 	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden+" ca="+strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20"), "timeout: 3s", "title-least: 14")
-	s.ok("plan show fernhollow", "retries: -1", "agent: Harvik/")
+	s.ok("plan show fernhollow", "retries: 1", "agent: Harvik/")
 	s.ok("crawl list fernhollow", "No crawl yet")
-	s.ok("crawl fernhollow", "Crawl 1 of http://fernhollow.example/", "health 77.8 (512 pages)", "link-broken-inside", "30 more checks", "lost")
-	s.ok("crawl list fernhollow", "fernhollow@1", "complete", "77.8")
-	s.ok("health fernhollow@1", "kept 77.8", "◆  link-broken-inside  (links)")
-	fixes := s.ok("fixes fernhollow --limit 5", "Footer link to /old-shop/ is dead, in the", "58 more; --limit 63 shows them all.")
+	s.ok("crawl fernhollow", "Crawl 1 of https://fernhollow.example/", "health 76.5 (552 pages)", "link-broken-inside", "149 more checks", "lost")
+	s.ok("crawl list fernhollow", "fernhollow@1", "complete", "76.5")
+	s.ok("health fernhollow@1", "kept 76.5", "◆  link-broken-inside  (links)")
+	fixes := s.ok("fixes fernhollow --limit 5", "Footer link to /old-shop/ is dead, in the", "217 more; --limit 222 shows them all.")
 	s.ok("fixes fernhollow --severity warning --group headings", "A heading stands twice on the page, in the")
 	id := ""
 	for line := range strings.Lines(fixes) {
@@ -174,21 +174,30 @@ func TestCommandLine(t *testing.T) {
 			id = strings.Fields(line)[1]
 		}
 	}
-	s.ok("fix fernhollow "+id+" --limit 2", "How to fix", "http://fernhollow.example/old-shop/ answers status 404, link “Seed shop”", "434 more")
+	s.ok("fix fernhollow "+id+" --limit 2", "How to fix", "https://fernhollow.example/old-shop/ answers status 404, link “Seed shop”", "432 more")
 	s.ok("pages fernhollow --status 5xx", "/events/box-office/", "/members/renew/", "502")
-	s.ok("pages fernhollow --sort -findings --limit 3", "526 more")
-	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at", "from 1 page")
+	s.ok("pages fernhollow --sort -findings --limit 3", "590 more")
+	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at", "from 3 pages")
 	s.ok("page fernhollow /shop/basket/", "blocked", "line 3 of robots.txt")
 	s.ok("check list", "title-missing", "page has no title")
 	s.ok("check show title-long", "threshold title-pixels: 580 pixels")
+	draft := filepath.Join(t.TempDir(), "draft.html")
+	if err := os.WriteFile(draft, []byte("<!doctype html><html lang=en><title>Fern</title><h1>Ferns</h1><h3>Care</h3>"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	s.ok("look "+draft+" --as https://fernhollow.example/draft/", "In a list of results, on a telephone", "fernhollow.example › draft", "title-short", "are not judged")
+	s.ok("check try title-short "+draft, "Its threshold title-least is 15 characters.", "It fails.")
+	s.ok("check try title-duplicate "+draft, "one page is not enough to know", "It is not judged.")
+	s.ok("judge fernhollow", "judged anew: health 76.5")
+	s.ok("fixes fernhollow --order pages --limit 2", "more; --limit")
 	s.ok("link", "/sign-in#")
 
 	rows, err := csv.NewReader(strings.NewReader(s.ok("fixes fernhollow --csv"))).ReadAll()
-	if err != nil || len(rows) != 64 || rows[1][4] != "link-broken-inside" {
+	if err != nil || len(rows) != 223 || rows[1][4] != "link-broken-inside" {
 		t.Errorf("fixes as CSV: %d rows (%v)", len(rows), err)
 	}
 	rows, err = csv.NewReader(strings.NewReader(s.ok("pages fernhollow --csv"))).ReadAll()
-	if err != nil || len(rows) != 530 {
+	if err != nil || len(rows) != 594 {
 		t.Errorf("pages as CSV: %d rows (%v)", len(rows), err)
 	}
 	for _, command := range []string{
@@ -208,6 +217,9 @@ func TestCommandLine(t *testing.T) {
 	s.fails("fixes fernhollow --colour", 2, "unknown flag: --colour")
 	s.fails("fixes fernhollow@7", 1, "crawl 7 of the site fernhollow does not exist")
 	s.fails("health nobody", 1, "does not exist")
+	s.fails("look nowhere.html", 1, "neither an address with http:// or https:// nor a file")
+	s.fails("check try title-log "+draft, 1, "there is no check")
+	s.fails("fixes fernhollow --order size", 1, "order of fixes")
 	s.fails("check show title-log", 1, `did you mean "title-long"?`)
 	s.fails("plan set fernhollow --parallel 1000", 1, "parallel: 1000 is outside 1 to 64")
 	s.fails("start --listen 127.0.0.1:0", 1, "another service uses the data folder")

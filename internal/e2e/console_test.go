@@ -59,12 +59,12 @@ func TestConsole(t *testing.T) {
 
 	b.click("link", "/shop/cedar-lawn-bird-table/")
 	b.see("Headings in order")
-	b.see("Linked from 1 page")
+	b.see("Linked from 3 pages")
 	b.see("several pages share a description")
 	b.picture("page")
 
 	b.click("link", "Pages")
-	b.see("529 addresses")
+	b.see("593 addresses")
 	b.picture("pages")
 	b.click("button", "Findings")
 	b.wait("the worst pages first", `document.querySelector('[aria-sort=descending]')`)
