@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"net/http"
+	"net/http/httptest"
 	"strconv"
 	"strings"
 	"testing"
@@ -74,6 +76,12 @@ func TestConsole(t *testing.T) {
 
 	b.visit(h.url + "/checks")
 	b.see("title-missing")
+
+	b.visit(h.url + "/sites/fernhollow/latest")
+	b.choose("Order", "pages")
+	b.wait("the order in the address bar", `location.search.includes('order=pages')`)
+	b.wait("the line of most pages first", `document.querySelector("[aria-rowindex=\"2\"]").textContent.includes("old-shop")`)
+
 	b.visit(h.url + "/sites/nobody")
 	b.see("the site nobody does not exist")
 
@@ -81,6 +89,37 @@ func TestConsole(t *testing.T) {
 	b.see("harvik link")
 	b.visit(h.url + "/sites/fernhollow")
 	b.see("harvik link")
+}
+
+// TestLookPage judges a page that is pasted.
+func TestLookPage(t *testing.T) {
+	h := start(t, demo.Spring)
+	b := openBrowser(t)
+	b.visit(h.signInLink(t))
+	b.see("No site yet")
+	b.visit(h.url + "/look")
+	b.see("Look at one page")
+	b.click("button", "Its HTML")
+	b.fill("Address that the HTML is to be taken for", demo.Home+"journal/leaf-fall/")
+	b.replace("HTML of the page", gardenPage(t, "/journal/leaf-fall/"))
+	b.click("button", "Look")
+	b.see("1 check fails")
+	b.see("title is likely to be cut")
+	b.see("On a telephone")
+	b.see("are not judged")
+	b.picture("look")
+}
+
+// gardenPage is the HTML of one of Fernhollow's pages.
+func gardenPage(t *testing.T, path string) string {
+	t.Helper()
+	w := httptest.NewRecorder()
+	r := httptest.NewRequestWithContext(t.Context(), http.MethodGet, demo.Home+path[1:], nil)
+	demo.New(demo.Spring).ServeHTTP(w, r)
+	if w.Code != http.StatusOK {
+		t.Fatalf("%s answers %d", path, w.Code)
+	}
+	return w.Body.String()
 }
 
 // TestPlanEditor changes a plan on both sides, has the service find fault with it, looks at the

@@ -83,6 +83,7 @@ export interface FixFilter {
   group: string;
   check: string;
   search: string;
+  order: string;
 }
 
 export interface FixPart {

@@ -269,6 +269,47 @@ export interface Place {
   likeness?: number;
 }
 
+/** How a page would stand in a list of results. */
+export interface Entry {
+  title: string;
+  titleCut: boolean;
+  about: string;
+  aboutCut: boolean;
+  address: string;
+}
+
+/** What one check says of one page, and how it came to it. */
+export interface Verdict {
+  check: string;
+  group: string;
+  severity: Severity;
+  title: string;
+  state: "failed" | "passed" | "not-judged";
+  steps: string[];
+  places?: Place[];
+}
+
+/** One page, fetched and judged at once. */
+export interface Look {
+  address: string;
+  hops?: string[];
+  detail?: string;
+  facts?: {
+    address: string;
+    status?: number;
+    type?: string;
+    detail?: string;
+    document?: { words: number; headings?: Heading[] };
+  };
+  indexable: boolean;
+  why?: string;
+  desktop: Entry;
+  phone: Entry;
+  links: { to?: string; href?: string; words: string }[];
+  loads: { address: string; role: string }[];
+  verdicts: Verdict[];
+}
+
 export interface Heading {
   level: number;
   text: string;

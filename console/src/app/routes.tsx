@@ -5,6 +5,7 @@ import { Doors } from "../features/crawls/Doors";
 import { LeftOut } from "../features/crawls/LeftOut";
 import { SitePage } from "../features/crawls/SitePage";
 import { FixListPage } from "../features/fixlist/FixListPage";
+import { LookPage } from "../features/look/LookPage";
 import { PageDetail } from "../features/pages/PageDetail";
 import { PagesTable } from "../features/pages/PagesTable";
 import { PlanPage } from "../features/plan/PlanPage";
@@ -21,6 +22,7 @@ export const router = createBrowserRouter([
     children: [
       { path: "/", element: <SiteList /> },
       { path: "/checks", element: <CheckList /> },
+      { path: "/look", element: <LookPage /> },
       { path: "/sites/:site", element: <SitePage /> },
       { path: "/sites/:site/plan", element: <PlanPage /> },
       {

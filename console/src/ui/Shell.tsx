@@ -43,6 +43,9 @@ export function Shell() {
             </Box>
           )}
         </Flex>
+        <Link asChild color="fg">
+          <NavLink to="/look">Look</NavLink>
+        </Link>
         <Link asChild color="fg" display={{ base: "none", sm: "inline" }}>
           <NavLink to="/checks">Checks</NavLink>
         </Link>

@@ -4,7 +4,7 @@ import type { Severity } from "../../api/types";
 import { count } from "../../lib/format";
 import { useSearchField } from "../../lib/useFilters";
 import { Sign } from "../../ui/Sign";
-import type { Filter } from "./filters";
+import { type Filter, orders } from "./filters";
 
 interface Props {
   filter: Filter;
@@ -53,6 +53,21 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
           {groups.map((g) => (
             <option key={g} value={g}>
               {g}
+            </option>
+          ))}
+        </NativeSelect.Field>
+        <NativeSelect.Indicator />
+      </NativeSelect.Root>
+      <NativeSelect.Root size="xs" width="13rem">
+        <NativeSelect.Field
+          aria-label="Order"
+          bg="bg.panel"
+          value={filter.order}
+          onChange={(e) => set({ order: e.target.value })}
+        >
+          {orders.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
             </option>
           ))}
         </NativeSelect.Field>

@@ -23,7 +23,8 @@ export function FixListPage() {
   if (!info.data.report?.scored) return <CrawlHead crawl={info.data} group="" choose={() => {}} />;
   const rows = list.data?.pages.flatMap((p) => p.fixes) ?? [];
   const total = list.data?.pages[0]?.total ?? 0;
-  const filtered = Object.values(chosen).some(Boolean);
+  const { order, ...narrowing } = chosen;
+  const filtered = Object.values(narrowing).some(Boolean);
   return (
     <Flex direction="column" height="100%" minH={{ base: "44rem", md: "0" }}>
       <CrawlHead crawl={info.data} group={filter.group} choose={(group) => setFilter({ group })} />
@@ -49,6 +50,7 @@ export function FixListPage() {
           ) : (
             <FixRows
               fixes={rows}
+              running={!order}
               total={total}
               open={open}
               choose={(id) => setFilter({ fix: id === open ? "" : id })}

@@ -7,6 +7,8 @@ import { Sign } from "../../ui/Sign";
 
 interface Props {
   fixes: Fix[];
+  /** The list is in the order for which the running total was made. */
+  running: boolean;
   total: number;
   open: string;
   choose: (id: string) => void;
@@ -19,7 +21,7 @@ const columns = {
 };
 
 /** The fixes, in order; only the rows in view are drawn. Arrow keys move, Enter opens. */
-export function FixRows({ fixes, total, open, choose, more }: Props) {
+export function FixRows({ fixes, running, total, open, choose, more }: Props) {
   const scroll = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: fixes.length,
@@ -133,7 +135,7 @@ export function FixRows({ fixes, total, open, choose, more }: Props) {
               <Box role="cell" hideBelow="md">
                 {f.state}
               </Box>
-              <Figure wide>{points(f.healthAfter)}</Figure>
+              <Figure wide>{running ? points(f.healthAfter) : ""}</Figure>
             </Box>
           );
         })}
