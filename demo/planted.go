@@ -21,6 +21,7 @@ func (s *Site) plant() {
 		if d.in != "" && d.in != s.Edition {
 			continue
 		}
+		s.Causes = append(s.Causes, Cause{d.check, d.why, d.on})
 		for _, path := range d.on {
 			if d.plant != nil {
 				d.plant(s.Page(path))

@@ -102,6 +102,7 @@ type Site struct {
 	Files     map[string]File
 	Listed    []string // further addresses in the sitemap
 	Planted   []Finding
+	Causes    []Cause
 	byPath    map[string]*Page
 	near      map[string][2]*Page                           // neighbours of a page in its list
 	names     map[string]string                             // what lists call a page
@@ -109,6 +110,12 @@ type Site struct {
 	answers   func(http.ResponseWriter, *http.Request) bool // a mood's; true where it has answered
 	steady    bool
 	bare      bool // without protective headers
+}
+
+// Cause is a defect with all the pages that it was planted on: what one change would mend.
+type Cause struct {
+	Check, Why string
+	Pages      []string
 }
 
 // Finding is a planted defect at one page: what a crawl has to find there.

@@ -155,7 +155,8 @@ func (p *planter) reach() {
 	}
 	p.two("robots-blocks-resource", "the print styles lie in the closed folder", head(`<link rel="stylesheet" href="/preview/print.css" media="print">`))
 	p.two("sitemap-omits", "written after the sitemap was", func(p *Page) { p.NoSitemap = true })
-	p.on("crawl-trap", "the calendar and the filters never end", []string{"/events/", "/shop/"}, nil)
+	p.on("crawl-trap", "the calendar never ends", []string{"/events/"}, nil)
+	p.on("crawl-trap", "filters can be combined without end", []string{"/shop/"}, nil)
 	p.on("sitemap-invalid", "two of the index's four sitemaps are gone or broken", []string{"/"}, nil)
 }
 
@@ -175,7 +176,9 @@ func (p *planter) indexing() {
 	})
 	p.two("canonical-relative", "written without the host", own(func(path string) string { return path }))
 	p.two("canonical-fragment", "copied from the address bar", own(func(path string) string { return Home + path[1:] + "#top" }))
-	p.two("canonical-insecure canonical-redirects sitemap-lists-canonicalised", "left over from the time before https", own(func(path string) string { return "http://" + Host + path }))
+	for _, path := range p.two("canonical-insecure sitemap-lists-canonicalised", "left over from the time before https", own(func(path string) string { return "http://" + Host + path })) {
+		p.on("canonical-redirects", "left over from the time before https", []string{path}, nil) // each to an address of its own
+	}
 	p.two("canonical-broken", "names a page that was deleted", canonical("/events/garlic-day/"))
 	p.two("canonical-redirects", "names an old address", canonical("/news/"))
 	p.two("canonical-noindex", "names a hidden page", canonical("/gallery/"))

@@ -4,9 +4,11 @@ import (
 	"cmp"
 	"crypto/tls"
 	"encoding/pem"
+	"html"
 	"maps"
 	"net/http"
 	"net/http/httptest"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -15,6 +17,7 @@ import (
 	"harvik/demo"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
+	folded "harvik/internal/core/text"
 	"harvik/internal/crawl"
 	"harvik/internal/testkit"
 )
@@ -39,6 +42,7 @@ func TestFernhollow(t *testing.T) {
 			}
 			report(t, "planted, not found", want, got)
 			report(t, "found, not planted", got, want)
+			causes(t, site, result)
 			wild(t, result, found)
 			planted := map[string]bool{}
 			for _, f := range site.Planted {
@@ -83,6 +87,34 @@ func TestMoods(t *testing.T) {
 				t.Errorf("found %q, want %q", have, m.Checks)
 			}
 		})
+	}
+}
+
+// causes demands that each planted cause is one line of the fix list, with all its pages among the
+// line's.
+func causes(t *testing.T, site *demo.Site, r *crawl.Result) {
+	t.Helper()
+	pathOf := func(id int32) string {
+		if id < 0 {
+			return ""
+		}
+		return strings.Replace(r.Survey.URL(id), demo.Home, "/", 1)
+	}
+	members := make([]map[string]bool, len(r.Report.Fixes))
+	for i, f := range r.Report.Fixes {
+		members[i] = map[string]bool{}
+		for _, m := range f.Members {
+			members[i][pathOf(m.Page)] = true
+		}
+	}
+	for _, c := range site.Causes {
+		whole := false
+		for i, f := range r.Report.Fixes {
+			whole = whole || f.Check == c.Check && !slices.ContainsFunc(c.Pages, func(p string) bool { return !members[i][p] })
+		}
+		if !whole {
+			t.Errorf("no line of the fix list has all of: %s (%s) on %d pages %.80q", c.Check, c.Why, len(c.Pages), c.Pages)
+		}
 	}
 }
 
@@ -207,5 +239,53 @@ func report(t *testing.T, what string, of, in map[string]bool) {
 		paths := missing[check]
 		slices.Sort(paths)
 		t.Errorf("%s: %s at %d places: %s", what, check, len(paths), strings.Join(paths[:min(len(paths), 12)], " "))
+	}
+}
+
+var tags = regexp.MustCompile(`<[^>]*>`)
+
+// TestMainText compares the main text of Fernhollow's pages, without what is the layout's own, with
+// what the generator put there: heading and paragraphs. At least 98 % of the words of both are the
+// same.
+func TestMainText(t *testing.T) {
+	site := demo.New(demo.Summer).Steady()
+	p := testkit.Garden(t, site)
+	p.Resources, p.Probes, p.Outbound = plan.None, plan.No(), false
+	r, _ := testkit.Crawl(t, demo.Home, p)
+	words := func(s string) map[string]int {
+		out := map[string]int{}
+		folded.EachWord(s, func(w string) { out[strings.ToLower(w)]++ })
+		return out
+	}
+	common, wanted, got, pages := 0, 0, 0, 0
+	for _, page := range site.Pages {
+		if len(page.RawMain)+len(page.RawBefore) > 0 || len(page.Sections) < 2 || page.NoH1 || page.Lang != "en-GB" {
+			continue
+		}
+		id, ok := r.Survey.Find(demo.Home + page.Path[1:])
+		if !ok || r.Survey.Page(id) == nil || r.Survey.Page(id).Status != 200 {
+			continue
+		}
+		want := page.H1
+		for _, s := range page.Sections {
+			want += " " + strings.Join(s.Text, " ")
+		}
+		have := map[string]int{}
+		if err := r.Survey.Texts([]int32{id}, func(_ int32, main string) { have = words(main) }); err != nil {
+			t.Fatal(err)
+		}
+		pages++
+		for w, n := range words(html.UnescapeString(tags.ReplaceAllString(want, " "))) {
+			wanted += n
+			common += min(n, have[w])
+		}
+		for _, n := range have {
+			got += n
+		}
+	}
+	precision, recall := float64(common)/float64(got), float64(common)/float64(wanted)
+	t.Logf("%d pages: %.2f %% of the words found are content, %.2f %% of the content is found", pages, 100*precision, 100*recall)
+	if pages < 200 || precision < 0.98 || recall < 0.98 {
+		t.Errorf("%d pages: precision %.4f, recall %.4f", pages, precision, recall)
 	}
 }

@@ -135,27 +135,40 @@ func (c *Collector) Build(s *survey.Survey) *Report {
 	return r
 }
 
-// sortEntries puts entries in an order that depends on addresses only, and drops those on
-// pages that health does not count.
+// sortEntries puts entries in an order that depends on addresses only. Those on addresses that
+// health does not count, such as a missing one that a sitemap lists, come last: they are lines of
+// the fix list, and cost nothing.
 func (b *builder) sortEntries() {
-	b.entries = slices.DeleteFunc(b.entries, func(e entry) bool {
-		_, ok := b.at[e.page]
-		return e.page >= 0 && !ok
-	})
 	place := func(e entry) int32 {
-		if e.page < 0 {
+		switch {
+		case e.page < 0:
 			return health.Site
+		case !b.counts(e):
+			return math.MaxInt32
 		}
 		return b.at[e.page]
+	}
+	address := func(e entry) string {
+		if e.page < 0 || b.counts(e) {
+			return ""
+		}
+		return b.s.URL(e.page)
 	}
 	slices.SortFunc(b.entries, func(x, y entry) int {
 		return cmp.Or(
 			cmp.Compare(place(x), place(y)),
+			strings.Compare(address(x), address(y)),
 			cmp.Compare(x.check, y.check),
 			strings.Compare(b.causeName(x), b.causeName(y)),
 			strings.Compare(b.spots[x.spot], b.spots[y.spot]),
 		)
 	})
+}
+
+// counts tells whether health counts an entry's page; the site counts.
+func (b *builder) counts(e entry) bool {
+	_, ok := b.at[e.page]
+	return ok || e.page < 0
 }
 
 func (b *builder) causeName(e entry) string {
@@ -169,6 +182,10 @@ func (b *builder) causeName(e entry) string {
 func (b *builder) makeCells() {
 	b.entryCell = make([]int, len(b.entries))
 	for i, e := range b.entries {
+		if !b.counts(e) {
+			b.entryCell[i] = -1
+			continue
+		}
 		if i == 0 || e.page != b.entries[i-1].page || e.check != b.entries[i-1].check {
 			c := b.checks[e.check]
 			cell := health.Cell{Page: health.Site, Cost: severityCost[c.Severity].site * c.Weight()}
@@ -267,7 +284,9 @@ func (b *builder) fixes(book *health.Book, shares []float64) []Fix {
 		for _, i := range g.entries {
 			e := b.entries[i]
 			f.Places += int(e.places)
-			removed[b.entryCell[i]] += int(e.places)
+			if b.entryCell[i] >= 0 {
+				removed[b.entryCell[i]] += int(e.places)
+			}
 			if n := len(f.Members); n > 0 && f.Members[n-1].Page == e.page {
 				f.Members[n-1].Places += int(e.places)
 			} else {

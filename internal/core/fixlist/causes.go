@@ -184,7 +184,7 @@ func (b *builder) layout(id int32) int32 {
 func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupKey, bool), totals func(check int32, k groupKey) int) (out []gathered, rest []int) {
 	groups := map[groupKey][]int{}
 	for _, i := range entries {
-		if k, ok := key(b.entries[i]); ok {
+		if k, ok := key(b.entries[i]); ok && b.counts(b.entries[i]) {
 			groups[k] = append(groups[k], i)
 		}
 	}
@@ -225,7 +225,7 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 
 // siteKey takes part where the site has several layouts and the finding has no place on the page.
 func (b *builder) siteKey(e entry) (groupKey, bool) {
-	return groupKey{check: e.check, folder: "/"}, e.page >= 0 && b.spots[e.spot] == "" && b.s.Layouts > 1 && b.s.Page(e.page) != nil
+	return groupKey{check: e.check, folder: "/"}, e.page >= 0 && b.spots[e.spot] == "" && b.s.Layouts > 1
 }
 
 func (b *builder) layoutKey(e entry) (groupKey, bool) {

@@ -14,7 +14,7 @@ import (
 
 var (
 	broken = &check.Check{ID: "broken", Group: "links", Severity: check.Error, Gather: check.ByTarget, Scope: check.WholeSite, Line: "{link} to {target} is dead"}
-	shared = &check.Check{ID: "shared", Group: "snippet", Severity: check.Error, Gather: check.ByValue, Scope: check.WholeSite, Line: "{n} pages share “{value}”"}
+	shared = &check.Check{ID: "shared", Group: "snippet", Severity: check.Error, Gather: check.ByValue, Scope: check.WholeSite, Title: "several pages share a text", Line: "{n} pages share “{value}”"}
 	thing  = &check.Check{ID: "thing", Group: "headings", Severity: check.Warning, Scope: check.Documents, Line: "A thing is wrong"}
 	minor  = &check.Check{ID: "minor", Group: "markup", Severity: check.Notice, Scope: check.Documents, Line: "A trifle", Effort: check.Hours}
 )
@@ -198,5 +198,55 @@ func TestSectionOf(t *testing.T) {
 		if got := SectionOf(in); got != want {
 			t.Errorf("SectionOf(%q) = %q, want %q", in, got, want)
 		}
+	}
+}
+
+// TestUncounted: what is found on an address that health does not count is a line all the same, and
+// costs nothing.
+func TestUncounted(t *testing.T) {
+	s := site(4)
+	s.Addresses = append(s.Addresses, survey.Address{URL: "http://fernhollow.example/gone", State: survey.Fetched})
+	s.Add(4, &page.Facts{Address: "http://fernhollow.example/gone", Status: 404, Outcome: page.Answered}, -1, -1, nil)
+	r := build(s, []check.Finding{{Check: thing, Page: 4, Places: []check.Place{{Note: "listed, and not there"}}}})
+	if len(r.Fixes) != 1 || r.Fixes[0].Gain != 0 || r.Fixes[0].Pages != 1 || r.Health != 100 {
+		t.Errorf("health %v, fixes %+v", r.Health, r.Fixes)
+	}
+}
+
+// TestFolded: a check with hundreds of causes keeps lines for the largest, and one for the others,
+// which has all their pages.
+func TestFolded(t *testing.T) {
+	s := site(200)
+	var found []check.Finding
+	for i := range 200 {
+		found = append(found, check.Finding{Check: shared, Page: int32(i), Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i/2)}}})
+	}
+	r := build(s, found)
+	mended, rest := 0, Fix{}
+	for _, f := range r.Fixes {
+		if mended += f.Pages; f.Kind == Rest {
+			rest = f
+		}
+	}
+	if len(r.Fixes) != causesKept+1 || mended != 200 || rest.Pages != 100 || !strings.Contains(rest.Line, "50 smaller cases") {
+		t.Errorf("%d lines for %d pages, the last %q", len(r.Fixes), mended, rest.Line)
+	}
+}
+
+// TestNearlyAll: what has no place on the page and fails all over a site of several layouts is one
+// line; what stands at a place is one for each layout.
+func TestNearlyAll(t *testing.T) {
+	s := site(40)
+	var found []check.Finding
+	for i := range 40 {
+		found = append(found, check.Finding{Check: thing, Page: int32(i), Places: []check.Place{{Note: "no header"}}},
+			check.Finding{Check: minor, Page: int32(i), Places: []check.Place{place("nav", page.Navigation)}})
+	}
+	r := build(s, found)
+	if f := find(t, r, "A thing is wrong, on 40 pages, nearly all of the site"); f.Pages != 40 {
+		t.Errorf("%+v", f)
+	}
+	if f := find(t, r, "A trifle, in the layout of 20 pages, navigation"); f.Pages != 20 || len(r.Fixes) != 3 {
+		t.Errorf("%d lines, %+v", len(r.Fixes), f)
 	}
 }
