@@ -98,6 +98,9 @@ func (g *Generated) write(n int) []byte {
 			}
 			b.WriteString(word())
 			b.WriteByte(' ')
+			if i%3 == 0 { // what holds sentences together
+				b.WriteString([]string{"and the ", "of the ", "in a ", "with ", "to be "}[i/3%5])
+			}
 		}
 		fmt.Fprintf(&b, "</p>\n<p><img src=\"/p%d.png\" alt=\"the %s\" width=\"4\" height=\"3\"> <a href=\"%s\">more about the %s</a></p></section>\n", part, word(), path(r.IntN(g.Pages)), word())
 	}

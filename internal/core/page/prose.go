@@ -1,6 +1,7 @@
 package page
 
 import (
+	"bytes"
 	"regexp"
 	"strings"
 
@@ -20,7 +21,7 @@ const maxFound = 20
 // prose finds what checks of wording ask for in the main text outside code: documentation shows
 // marks and addresses that are no slips.
 func (w *walker) prose(main []byte, code []span) {
-	if len(main) == 0 {
+	if !bytes.ContainsAny(main, "@{[$%") && !mayFill(main) {
 		return
 	}
 	var plain []byte
@@ -31,7 +32,7 @@ func (w *walker) prose(main []byte, code []span) {
 	}
 	s := string(append(plain, main[from:]...))
 	d := w.doc
-	if strings.ContainsAny(s, "{[$%") || mayFill(s) {
+	if strings.ContainsAny(s, "{[$%") || mayFill(main) {
 		d.Fillers = distinct(fillers, s)
 	}
 	if strings.Contains(s, "@") {
@@ -40,14 +41,16 @@ func (w *walker) prose(main []byte, code []span) {
 }
 
 // mayFill saves the search on the many pages where it cannot find anything.
-func mayFill(s string) bool {
-	for _, word := range []string{"psum", "PSUM", "amet", "AMET", "scing", "SCING", "ext here", "EXT HERE"} {
-		if strings.Contains(s, word) {
+func mayFill(s []byte) bool {
+	for _, word := range fillerParts {
+		if bytes.Contains(s, word) {
 			return true
 		}
 	}
 	return false
 }
+
+var fillerParts = [][]byte{[]byte("psum"), []byte("PSUM"), []byte("scing"), []byte("ext here")}
 
 func distinct(of *regexp.Regexp, s string) (out []string) {
 	seen := map[string]bool{}

@@ -134,11 +134,15 @@ var mojibake = regexp.MustCompile("Ã[\u0080-\u00bf\u0152\u0153\u0160\u0161\u017
 
 func encoding(p *check.PagePass) {
 	main := p.Doc.MainText
-	if found := replaced.FindAllStringIndex(main, 100); len(found) > 0 {
+	var found [][]int
+	if strings.Contains(main, "\uFFFD") {
+		found = replaced.FindAllStringIndex(main, 100)
+	}
+	if len(found) > 0 {
 		at := found[0]
 		p.Report(check.Place{Note: fmt.Sprintf("%d replacement characters inside words, such as in “%s”", len(found), around(main, at[0], at[1])), Value: "\uFFFD"})
 	}
-	if !strings.ContainsAny(main, "ÃâÂï") {
+	if !strings.Contains(main, "Ã") && !strings.Contains(main, "â€") && !strings.Contains(main, "Â") && !strings.Contains(main, "ï¿½") {
 		return
 	}
 	if found := mojibake.FindAllStringIndex(main, 100); len(found) > 0 {
