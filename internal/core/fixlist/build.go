@@ -139,25 +139,30 @@ func (c *Collector) Build(s *survey.Survey) *Report {
 // health does not count, such as a missing one that a sitemap lists, come last: they are lines of
 // the fix list, and cost nothing.
 func (b *builder) sortEntries() {
-	place := func(e entry) int32 {
-		switch {
-		case e.page < 0:
-			return health.Site
-		case !b.counts(e):
-			return math.MaxInt32
+	var uncounted []int32
+	for i := range b.entries {
+		if e := &b.entries[i]; !b.counts(*e) {
+			uncounted = append(uncounted, e.page)
 		}
-		return b.at[e.page]
 	}
-	address := func(e entry) string {
-		if e.page < 0 || b.counts(e) {
-			return ""
+	slices.SortFunc(uncounted, func(x, y int32) int { return strings.Compare(b.s.URL(x), b.s.URL(y)) })
+	last := make(map[int32]int32, len(uncounted))
+	for i, id := range uncounted {
+		last[id] = int32(len(b.assessed) + i)
+	}
+	for i := range b.entries { // so that pages need not be looked up for each comparison
+		switch e := &b.entries[i]; {
+		case e.page < 0:
+			e.place = health.Site
+		case b.counts(*e):
+			e.place = b.at[e.page]
+		default:
+			e.place = last[e.page]
 		}
-		return b.s.URL(e.page)
 	}
 	slices.SortFunc(b.entries, func(x, y entry) int {
 		return cmp.Or(
-			cmp.Compare(place(x), place(y)),
-			strings.Compare(address(x), address(y)),
+			cmp.Compare(x.place, y.place),
 			cmp.Compare(x.check, y.check),
 			strings.Compare(b.causeName(x), b.causeName(y)),
 			strings.Compare(b.spots[x.spot], b.spots[y.spot]),

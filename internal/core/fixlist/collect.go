@@ -29,6 +29,7 @@ type entry struct {
 	cause  int32 // index in causes; −1 while only the place is known
 	spot   int32
 	region page.Region
+	place  int32 // of the page in the order of entries; set when that is made
 }
 
 type causeKey struct {

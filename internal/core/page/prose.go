@@ -21,7 +21,7 @@ const maxFound = 20
 // prose finds what checks of wording ask for in the main text outside code: documentation shows
 // marks and addresses that are no slips.
 func (w *walker) prose(main []byte, code []span) {
-	if !bytes.ContainsAny(main, "@{[$%") && !mayFill(main) {
+	if !marked(main) && !mayFill(main) {
 		return
 	}
 	var plain []byte
@@ -38,6 +38,16 @@ func (w *walker) prose(main []byte, code []span) {
 	if strings.Contains(s, "@") {
 		d.Mails = distinct(mail, s)
 	}
+}
+
+// marked tells whether a text has a character that addresses and marks of templates need.
+func marked(s []byte) bool {
+	for _, c := range []byte("@{[$%") {
+		if bytes.IndexByte(s, c) >= 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // mayFill saves the search on the many pages where it cannot find anything.

@@ -107,6 +107,7 @@ const (
 	termsKept    = 24      // commonest terms of a page that take part
 	TermsShown   = 5       // strongest of these
 	mostForTerms = 300_000 // pages
+	sampled      = 6000    // bytes of a text; what a page is about shows in its first thousand words
 	leastTerm    = 3       // letters
 )
 
@@ -168,6 +169,9 @@ func (d *dictionary) count(main, lang string) []termCount {
 		d.stems[code] = known
 	}
 	counts := map[int32]int32{}
+	if len(main) > sampled {
+		main = main[:sampled]
+	}
 	text.EachWord(main, func(word string) {
 		n, ok := known[word]
 		if !ok {
