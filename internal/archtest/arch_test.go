@@ -33,11 +33,11 @@ core/health:
 core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey
 internal/fetch: page plan weburl
-internal/record: check fixlist judge page plan robots survey
+internal/record: check fixlist judge page plan robots survey text
 internal/crawl: check fixlist judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
 internal/store: check fixlist graph page plan survey internal/crawl internal/record
 internal/jobs: check checks judge page plan survey text weburl internal/crawl internal/fetch internal/record internal/store internal/vault
-internal/service: check checks fixlist plan survey weburl internal/jobs internal/record internal/store
+internal/service: check checks fixlist neardup plan survey text weburl internal/jobs internal/record internal/store
 internal/client: fixlist plan internal/record
 internal/cli: check fixlist judge page plan survey text internal/client internal/record
 internal/cluster:

@@ -300,6 +300,11 @@ func (c *Client) Look(ctx context.Context, in record.LookRequest) (out record.Lo
 	return out, err
 }
 
+// Compare sets two pages' texts side by side.
+func (c *Client) Compare(ctx context.Context, site string, number int, a, b string) (record.Comparison, error) {
+	return get[record.Comparison](ctx, c, crawlPath(site, number)+"/compare?"+query("a", a, "b", b).Encode())
+}
+
 // Tally counts a crawl's addresses.
 func (c *Client) Tally(ctx context.Context, site string, number int) (record.Tallies, error) {
 	return get[record.Tallies](ctx, c, crawlPath(site, number)+"/tally")

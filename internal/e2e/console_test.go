@@ -77,6 +77,13 @@ func TestConsole(t *testing.T) {
 	b.visit(h.url + "/checks")
 	b.see("title-missing")
 
+	b.visit(h.url + "/sites/fernhollow/latest?check=copy-near-duplicate")
+	b.click("button", "3 pages have nearly the same text")
+	b.click("link", "side by side")
+	b.see("% alike")
+	b.see("The share of five-word runs")
+	b.picture("compare")
+
 	b.visit(h.url + "/sites/fernhollow/latest")
 	b.choose("Order", "pages")
 	b.wait("the order in the address bar", `location.search.includes('order=pages')`)

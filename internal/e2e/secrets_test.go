@@ -13,7 +13,6 @@ import (
 	"sync"
 	"testing"
 
-	"harvik/demo"
 	"harvik/internal/testkit"
 )
 
@@ -69,7 +68,7 @@ func TestSecrets(t *testing.T) {
 	}))
 	s := newShell(t)
 	log := s.startVerbose()
-	s.ok("site add fernhollow " + demo.Home)
+	s.ok("site add fernhollow http://fernhollow.example/")
 	var out bytes.Buffer
 	keep := func(text string) { out.WriteString(text) }
 	for name, value := range secrets {

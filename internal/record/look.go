@@ -3,6 +3,7 @@ package record
 import (
 	"harvik/internal/core/judge"
 	"harvik/internal/core/page"
+	"harvik/internal/core/text"
 )
 
 // LookRequest is what to look at: an address that is fetched, or HTML that is given. Check names
@@ -35,4 +36,14 @@ type Entry struct {
 	About    string `json:"about"`
 	AboutCut bool   `json:"aboutCut"`
 	Address  string `json:"address"`
+}
+
+// Comparison sets the main texts of two pages side by side.
+type Comparison struct {
+	A        string         `json:"a"`
+	B        string         `json:"b"`
+	WordsA   int            `json:"wordsA"`
+	WordsB   int            `json:"wordsB"`
+	Likeness float64        `json:"likeness"` // 0 to 1: Jaccard index of five-word shingles
+	Passages []text.Passage `json:"passages"`
 }

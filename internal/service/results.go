@@ -123,15 +123,18 @@ func (s *Service) listPages(c *gin.Context) {
 
 // address reads the query parameter of that name, absolute or relative to the site's home;
 // on failure it has answered.
-func address(c *gin.Context, cr record.Crawl) (string, bool) {
+func address(c *gin.Context, cr record.Crawl) (string, bool) { return addressIn(c, cr, "address") }
+
+// addressIn is address for a query parameter of another name.
+func addressIn(c *gin.Context, cr record.Crawl, name string) (string, bool) {
 	home, err := weburl.Parse(cr.Home)
 	if err == nil {
 		var u weburl.URL
-		if u, err = home.Parse(c.Query("address")); err == nil && c.Query("address") != "" {
+		if u, err = home.Parse(c.Query(name)); err == nil && c.Query(name) != "" {
 			return u.Key(), true
 		}
 	}
-	problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("address is to name a page, such as %s, not %q", cr.Home, c.Query("address")))
+	problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("%s is to name a page, such as %s, not %q", name, cr.Home, c.Query(name)))
 	return "", false
 }
 

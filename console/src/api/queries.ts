@@ -4,6 +4,7 @@ import type {
   AddressRow,
   Agent,
   Check,
+  Comparison,
   Crawl,
   Fix,
   LinkRow,
@@ -101,6 +102,12 @@ export const fixes = (name: string, number: string, filter: FixFilter) =>
     initialPageParam: 0,
     placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.next || undefined,
+  });
+
+export const comparison = (name: string, number: string, a: string, b: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "compare", a, b],
+    queryFn: () => get<Comparison>(`${crawlPath(name, number)}/compare${query({ a, b })}`),
   });
 
 export const fix = (name: string, number: string, id: string) =>

@@ -269,6 +269,16 @@ export interface Place {
   likeness?: number;
 }
 
+/** Two pages' main texts, passage by passage. */
+export interface Comparison {
+  a: string;
+  b: string;
+  wordsA: number;
+  wordsB: number;
+  likeness: number;
+  passages: { in: "both" | "a" | "b"; text: string }[];
+}
+
 /** How a page would stand in a list of results. */
 export interface Entry {
   title: string;

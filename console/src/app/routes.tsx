@@ -6,6 +6,7 @@ import { LeftOut } from "../features/crawls/LeftOut";
 import { SitePage } from "../features/crawls/SitePage";
 import { FixListPage } from "../features/fixlist/FixListPage";
 import { LookPage } from "../features/look/LookPage";
+import { Compare } from "../features/pages/Compare";
 import { PageDetail } from "../features/pages/PageDetail";
 import { PagesTable } from "../features/pages/PagesTable";
 import { PlanPage } from "../features/plan/PlanPage";
@@ -32,6 +33,7 @@ export const router = createBrowserRouter([
           { index: true, element: <FixListPage /> },
           { path: "pages", element: <PagesTable /> },
           { path: "page", element: <PageDetail /> },
+          { path: "compare", element: <Compare /> },
           { path: "left", element: <LeftOut /> },
           { path: "doors", element: <Doors /> },
         ],

@@ -1,4 +1,5 @@
-import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Link, Text } from "@chakra-ui/react";
+import { Link as RouterLink } from "react-router";
 import type { Heading, Place } from "../api/types";
 import { count } from "../lib/format";
 import { Address } from "./Address";
@@ -7,8 +8,16 @@ const maxPlaces = 12;
 
 const pageLink = (base: string, address: string) => `${base}/page?address=${encodeURIComponent(address)}`;
 
+interface Props {
+  places: Place[];
+  home: string;
+  base: string;
+  /** The page itself, where its text can be set beside those of the others. */
+  compared?: string;
+}
+
 /** The places of a finding, with everything that proves it. */
-export function Places({ places, home, base }: { places: Place[]; home: string; base: string }) {
+export function Places({ places, home, base, compared }: Props) {
   return (
     <>
       {places.slice(0, maxPlaces).map((p, i) => (
@@ -44,6 +53,15 @@ export function Places({ places, home, base }: { places: Place[]; home: string; 
                     also
                   </Box>
                   <Address address={o} home={home} to={pageLink(base, o)} />
+                  {compared && (
+                    <Link asChild fontSize="sm" color="accent" flex="none">
+                      <RouterLink
+                        to={`${base}/compare?a=${encodeURIComponent(compared)}&b=${encodeURIComponent(o)}`}
+                      >
+                        side by side
+                      </RouterLink>
+                    </Link>
+                  )}
                 </Flex>
               ))}
               {(p.of ?? 0) > 7 && (

@@ -3,6 +3,7 @@ package text
 import (
 	"math"
 	"slices"
+	"strings"
 	"testing"
 )
 
@@ -51,5 +52,33 @@ func TestThousands(t *testing.T) {
 		if got := Thousands(in); got != want {
 			t.Errorf("Thousands(%d) = %q, want %q", in, got, want)
 		}
+	}
+}
+
+// TestDiffer: the passages of each side, put together, are the texts.
+func TestDiffer(t *testing.T) {
+	a, b := "The fern grows in the shade of\nold oaks and wants water", "The fern grows in deep shade and wants no water at all"
+	var left, right, both []string
+	for _, p := range Differ(a, b) {
+		switch p.In {
+		case "a":
+			left = append(left, p.Text)
+		case "b":
+			right = append(right, p.Text)
+		default:
+			left, right, both = append(left, p.Text), append(right, p.Text), append(both, p.Text)
+		}
+	}
+	if got := strings.Join(left, " "); got != strings.Join(strings.Fields(a), " ") {
+		t.Errorf("left %q", got)
+	}
+	if got := strings.Join(right, " "); got != b {
+		t.Errorf("right %q", got)
+	}
+	if len(both) < 3 || both[0] != "The fern grows in" {
+		t.Errorf("both %q", both)
+	}
+	if got := Differ("", ""); len(got) != 0 {
+		t.Errorf("nothing against nothing: %v", got)
 	}
 }

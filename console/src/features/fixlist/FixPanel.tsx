@@ -102,7 +102,12 @@ function Concerned({ finding, home, base }: { finding: PageFinding; home: string
       ) : (
         <Text>The whole site</Text>
       )}
-      <Places places={finding.places} home={home} base={base} />
+      <Places
+        places={finding.places}
+        home={home}
+        base={base}
+        compared={finding.check.startsWith("copy") ? address : undefined}
+      />
       {finding.outline && finding.check.startsWith("heading") && (
         <Outline headings={finding.outline} marked={finding.places.map((p) => p.line ?? 0)} />
       )}

@@ -192,7 +192,12 @@ function Findings({ d, home, base }: { d: PageAll; home: string; base: string })
             </Link>
           </Flex>
           <Box pl="6">
-            <Places places={f.places} home={home} base={base} />
+            <Places
+              places={f.places}
+              home={home}
+              base={base}
+              compared={f.check.startsWith("copy") ? d.address : undefined}
+            />
           </Box>
         </Box>
       ))}

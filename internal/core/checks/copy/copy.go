@@ -6,7 +6,9 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"regexp"
 	"slices"
+	"strings"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/neardup"
@@ -58,15 +60,49 @@ func thin(p *check.SitePass) error {
 
 func duplicate(p *check.SitePass) error {
 	for _, g := range sameText(p) {
+		why := reason(p, g)
 		for _, m := range g {
 			p.Report(m.ID, check.Place{
-				Note:  fmt.Sprintf("%d pages have this text of %d words", len(g), m.Words),
+				Note:  fmt.Sprintf("%d pages have this text of %d words: %s", len(g), m.Words, why),
 				Group: p.URL(g[0].ID), Others: p.Others(g, m.ID), Of: len(g),
 			})
 		}
 	}
 	return nil
 }
+
+// templateWords is up to how many words of text a template brings by itself.
+const templateWords = 60
+
+// reason says how the copies probably came about, as far as their addresses and languages tell.
+func reason(p *check.SitePass, g []*survey.Page) string {
+	paths, forms, langs := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	numbered := true
+	for _, m := range g {
+		address := p.URL(m.ID)
+		path, query, _ := strings.Cut(address, "?")
+		paths[path] = true
+		form := strings.TrimSuffix(strings.ToLower(path), "/")
+		forms[strings.TrimSuffix(strings.TrimSuffix(form, "/index.html"), "/index.php")] = true
+		langs[strings.ToLower(m.Lang)] = true
+		numbered = numbered && (paging.MatchString(path) || paging.MatchString(query))
+	}
+	switch {
+	case numbered:
+		return "pages of one list"
+	case len(paths) == 1:
+		return "one page under several parameters"
+	case len(forms) == 1:
+		return "one page under several forms of its address"
+	case len(langs) > 1:
+		return "probably a translation that was left in the source language"
+	case g[0].Words <= templateWords:
+		return "probably a template with nothing filled in"
+	}
+	return "a copy"
+}
+
+var paging = regexp.MustCompile(`(?i)(?:/page/\d+|[?&]?(?:page|p|start|offset)=\d+)`)
 
 func sameText(p *check.SitePass) [][]*survey.Page {
 	return p.ShareHash(func(g *survey.Page) uint64 {
