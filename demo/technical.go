@@ -55,12 +55,12 @@ func (s *Site) technical(others []defect) []defect {
 func (p *planter) two(checks, why string, plant func(*Page)) []string {
 	on := p.free[:2]
 	p.free = p.free[2:]
-	p.on(checks, why, on, plant)
+	p.at(checks, why, on, plant)
 	return on
 }
 
-// on plants a defect on certain pages.
-func (p *planter) on(checks, why string, on []string, plant func(*Page)) {
+// at plants a defect on certain pages.
+func (p *planter) at(checks, why string, on []string, plant func(*Page)) {
 	for i, check := range strings.Fields(checks) {
 		d := defect{check: check, why: why, on: on}
 		if i == 0 {
@@ -104,7 +104,7 @@ func (p *planter) addresses() {
 		{"url-long", "/visit/" + strings.Repeat("past-the-second-gate-on-the-left-", 7) + "grotto/", "grotto"},
 	} {
 		p.extra(c.path, c.name, 3)
-		p.on(c.check, "named without thinking of those who read it", []string{c.path}, nil)
+		p.at(c.check, "named without thinking of those who read it", []string{c.path}, nil)
 	}
 }
 
@@ -113,26 +113,26 @@ func (p *planter) reach() {
 	for _, c := range []struct{ path, name string }{{"/visit/summer-bridge/", "summer bridge"}, {"/visit/chain-ferry/", "chain ferry"}} {
 		page := p.extra(c.path, c.name, 3)
 		page.Title = "Page not found – " + c.name
-		p.on("reach-soft-missing", "taken down by writing so into the page", []string{c.path}, nil)
+		p.at("reach-soft-missing", "taken down by writing so into the page", []string{c.path}, nil)
 	}
 	p.two("reach-truncated", "a proxy ends the answer early", func(p *Page) { p.Cut = true })
 	p.two("reach-uneven", "one of the two servers is overloaded", func(p *Page) { p.Stumbles = true })
 	for _, path := range []string{"/events/ghost-walk/", "/shop/sold-out/"} {
 		s.Listed = append(s.Listed, path)
-		p.on("reach-client-error sitemap-lists-error", "deleted, and still in the sitemap", []string{path}, nil)
+		p.at("reach-client-error sitemap-lists-error", "deleted, and still in the sitemap", []string{path}, nil)
 	}
 	for _, path := range []string{"/news/", "/plants/acer"} {
 		s.Listed = append(s.Listed, path)
-		p.on("sitemap-lists-redirect", "moved, and still in the sitemap under its old address", []string{path}, nil)
+		p.at("sitemap-lists-redirect", "moved, and still in the sitemap under its old address", []string{path}, nil)
 	}
 	for _, path := range []string{"/preview/spring/", "/preview/autumn/"} {
 		s.Listed = append(s.Listed, path)
-		p.on("sitemap-lists-blocked", "drafts got into the sitemap", []string{path}, nil)
+		p.at("sitemap-lists-blocked", "drafts got into the sitemap", []string{path}, nil)
 	}
-	p.on("sitemap-lists-noindex", "still hidden, yet in the sitemap", append(plants("salvia-sclarea", "salvia-nemorosa"), "/gallery/"), nil)
+	p.at("sitemap-lists-noindex", "still hidden, yet in the sitemap", append(plants("salvia-sclarea", "salvia-nemorosa"), "/gallery/"), nil)
 	for _, c := range []struct{ path, name string }{{"/visit/lost-well/", "lost well"}, {"/visit/quarry/", "quarry"}} {
 		p.extra(c.path, c.name, 0)
-		p.on("page-orphan", "its menu entry was taken out", []string{c.path}, nil)
+		p.at("page-orphan", "its menu entry was taken out", []string{c.path}, nil)
 	}
 	p.extra("/research/archive/", "paper archive", 0)
 	link("/research/archive/", "the archive")(s.Page("/research/"))
@@ -149,15 +149,15 @@ func (p *planter) reach() {
 			link(path, "this box again")(s.Page(path))
 		}
 		if i >= 2 {
-			p.on("page-deep link-few-in", "a box within a box", []string{path}, nil)
+			p.at("page-deep link-few-in", "a box within a box", []string{path}, nil)
 		}
 		to = path
 	}
 	p.two("robots-blocks-resource", "the print styles lie in the closed folder", head(`<link rel="stylesheet" href="/preview/print.css" media="print">`))
 	p.two("sitemap-omits", "written after the sitemap was", func(p *Page) { p.NoSitemap = true })
-	p.on("crawl-trap", "the calendar never ends", []string{"/events/"}, nil)
-	p.on("crawl-trap", "filters can be combined without end", []string{"/shop/"}, nil)
-	p.on("sitemap-invalid", "two of the index's four sitemaps are gone or broken", []string{"/"}, nil)
+	p.at("crawl-trap", "the calendar never ends", []string{"/events/"}, nil)
+	p.at("crawl-trap", "filters can be combined without end", []string{"/shop/"}, nil)
+	p.at("sitemap-invalid", "two of the index's four sitemaps are gone or broken", []string{"/"}, nil)
 }
 
 func (p *planter) indexing() {
@@ -177,7 +177,7 @@ func (p *planter) indexing() {
 	p.two("canonical-relative", "written without the host", own(func(path string) string { return path }))
 	p.two("canonical-fragment", "copied from the address bar", own(func(path string) string { return Home + path[1:] + "#top" }))
 	for _, path := range p.two("canonical-insecure sitemap-lists-canonicalised", "left over from the time before https", own(func(path string) string { return "http://" + Host + path })) {
-		p.on("canonical-redirects", "left over from the time before https", []string{path}, nil) // each to an address of its own
+		p.at("canonical-redirects", "left over from the time before https", []string{path}, nil) // each to an address of its own
 	}
 	p.two("canonical-broken", "names a page that was deleted", canonical("/events/garlic-day/"))
 	p.two("canonical-redirects", "names an old address", canonical("/news/"))
@@ -195,9 +195,9 @@ func (p *planter) indexing() {
 			link(c.variant, "the "+c.name+" again")(p.s.Page(host))
 		}
 		checks := "canonical-missing variant-paths-open title-duplicate description-duplicate h1-duplicate copy-duplicate"
-		p.on(checks, "the server takes both forms of the address", []string{c.path, c.variant}, nil)
+		p.at(checks, "the server takes both forms of the address", []string{c.path, c.variant}, nil)
 		if c.variant != strings.ToLower(c.variant) {
-			p.on("url-uppercase", "the server takes both forms of the address", []string{c.variant}, nil)
+			p.at("url-uppercase", "the server takes both forms of the address", []string{c.variant}, nil)
 		}
 	}
 }
@@ -206,13 +206,13 @@ func (p *planter) texts() {
 	p.two("title-language", "the title was translated, the page never", func(p *Page) {
 		p.Title = fmt.Sprintf("Der Weg und die Zeit für %d Farne", len(p.Path))
 	})
-	p.on("snippet-off-topic", "the title is one sentence about nothing", journal("leaf-fall"), nil)
+	p.at("snippet-off-topic", "the title is one sentence about nothing", journal("leaf-fall"), nil)
 	p.two("snippet-off-topic", "standard words for title and description", func(p *Page) {
 		p.Title, p.Description = "Welcome to this page, "+p.Path[len(p.Path)-4:len(p.Path)-1], "You are welcome to this page of ours; do come in, have a look round, and then come again: "+p.Path[len(p.Path)-4:len(p.Path)-1]+"."
 	})
 	p.two("copy-ratio", "the page carries all the shop's data", main(`<script type="application/json">{"all": "`+strings.Repeat("0123456789 ", 6000)+`"}</script>`))
 	p.two("copy-placeholder", "the letter's fields were never filled in", main(`<p>Dear [first name], this {{season}} we have something for you.</p>`))
-	p.on("copy-language", "copied from the English template", under("/de/gaerten/", []string{slug(areasDE[0]), slug(areasDE[1])}), func(p *Page) { p.Lang = "en-GB" })
+	p.at("copy-language", "copied from the English template", under("/de/gaerten/", []string{slug(areasDE[0]), slug(areasDE[1])}), func(p *Page) { p.Lang = "en-GB" })
 	p.two("copy-long dom-large snippet-off-topic", "the whole chronicle on one page", func(p *Page) {
 		for i := range 130 {
 			p.Sections[1].Text = append(p.Sections[1].Text, lengthen(fmt.Sprint(p.Path, i)))
@@ -224,7 +224,7 @@ func (p *planter) texts() {
 
 func (p *planter) links() {
 	s := p.s
-	p.on("link-broken-outside", "the seed library has closed", []string{"/research/"}, nil)
+	p.at("link-broken-outside", "the seed library has closed", []string{"/research/"}, nil)
 	p.two("link-broken-outside", "the seed library has closed", main(`<p>Seed comes from <a href="http://`+Neighbours+`/closed/">the seed library</a>.</p>`))
 	p.two("link-broken-fragment", "the section was renamed", main(`<p>See <a href="/visit/#ferries">the ferries</a>.</p>`))
 	p.two("link-malformed link-broken-outside", "typed by hand", main(`<p>See <a href="http:/visit/">the way here</a>.</p>`))
@@ -242,17 +242,17 @@ func (p *planter) links() {
 			foot := strings.Index(html, "</main>")
 			return html[:from] + "<main>" + html[to:foot] + "</main></body></html>"
 		}
-		p.on("link-dead-end", "made for a screen in the hall", []string{c.path}, nil)
+		p.at("link-dead-end", "made for a screen in the hall", []string{c.path}, nil)
 	}
 	for _, c := range []struct{ path, name string }{{"/visit/bench/", "founders' bench"}, {"/visit/milestone/", "milestone"}} {
 		p.extra(c.path, c.name, 1)
-		p.on("link-few-in", "only one page remembers it", []string{c.path}, nil)
+		p.at("link-few-in", "only one page remembers it", []string{c.path}, nil)
 	}
 	s.Redirects["/visit/ferry"] = "/visit/ferry-gone/"
 	p.two("redirect-broken link-redirects", "the ferry's page moved and was then deleted", link("/visit/ferry", "the ferry"))
 	s.Moved["/visit/today"] = "/visit/"
 	p.two("redirect-temporary link-redirects", "meant to last a day", link("/visit/today", "what is open today"))
-	p.on("redirect-temporary", "the members' club sends visitors to its sign-in page", []string{"/members/"}, nil)
+	p.at("redirect-temporary", "the members' club sends visitors to its sign-in page", []string{"/members/"}, nil)
 	p.two("redirect-refresh", "moved by an editor who has no access to the server", head(`<meta http-equiv="refresh" content="20; url=/events/">`))
 	s.Redirects["/book"] = "http://" + Host + "/events/"
 	p.two("redirect-insecure redirect-chain link-redirects", "the redirect is older than https", link("/book", "booking"))
@@ -305,11 +305,11 @@ func (p *planter) files() {
 	add("/images/icon.png", "image/png", "x")
 	p.two("image-broken", "uploaded to the old server", image("/images/gone.jpg"))
 	p.two("resource-broken", "the script's folder was renamed", main(`<script src="/scripts/gone.js"></script>`))
-	p.on("image-alt-empty-link", "a picture without words as the only content", journal("soil-warmth"), nil)
+	p.at("image-alt-empty-link", "a picture without words as the only content", journal("soil-warmth"), nil)
 	p.two("image-alt-empty-link link-empty", "a leaf that leads home", main(`<p><a href="/visit/"><img src="/pictures/leaf.png" alt="" width="96" height="64"></a></p>`))
 	p.two("image-alt-long", "the caption went into the wrong field", main(`<p><img src="/pictures/leaf.png" alt="A leaf of the fern that gave the garden its name, photographed in the rain by the head gardener in the autumn before the great storm" width="96" height="64"></p>`))
 	p.two("image-alt-filename", "the camera's name for it", main(`<p><img src="/pictures/leaf.png" alt="IMG_20260412.jpg" width="96" height="64"></p>`))
-	p.on("image-no-size", "pasted without measures", []string{"/", "/accessibility/", "/journal/soil-warmth/", "/plants/primula-florindae/"}, nil)
+	p.at("image-no-size", "pasted without measures", []string{"/", "/accessibility/", "/journal/soil-warmth/", "/plants/primula-florindae/"}, nil)
 	p.two("image-heavy", "straight from the camera, once", image("/images/wide.jpg"))
 	p.two("image-very-heavy", "straight from the camera", image("/images/poster.jpg"))
 	p.two("image-old-format", "scanned years ago", image("/images/scan.bmp"))
@@ -347,7 +347,7 @@ func (p *planter) safety() {
 		page := p.extra(c.path, c.name, 3)
 		page.Plain = true
 		plain := "http://" + Host + c.path
-		p.on("https-missing link-redirects", "the redirect was forgotten here", []string{plain}, nil)
+		p.at("https-missing link-redirects", "the redirect was forgotten here", []string{plain}, nil)
 		p.two("link-insecure", "left over from the time before https", main(`<p>See <a href="`+plain+`">this corner</a>.</p>`))
 	}
 	p.two("mixed-active script-no-integrity", "a neighbour's script over http", main(`<script src="http://`+Neighbours+`/shared.js"></script>`))
@@ -357,7 +357,7 @@ func (p *planter) safety() {
 	for _, c := range []struct{ path, name string }{{"/visit/plans/", "plans"}, {"/visit/scans/", "scans"}} {
 		page := p.extra(c.path, c.name, 3)
 		page.Title = "Index of " + c.path
-		p.on("folder-listing", "the index page is missing", []string{c.path}, nil)
+		p.at("folder-listing", "the index page is missing", []string{c.path}, nil)
 	}
 }
 

@@ -93,7 +93,7 @@ var pages = []*check.Check{
 		What:   "A pattern of addresses leads to ever new ones that bring nothing new: a calendar without end, filters in every combination, growing paths.",
 		Why:    "Search engines spend their visits there instead of on pages that matter.",
 		How:    "Do not link beyond what there is, shut the pattern out in robots.txt, or let its pages name one canonical.",
-		Source: "search engines' public guidance on crawl budget and faceted navigation", Site: trap,
+		Source: "search engines' public guidance about crawl budget and faceted navigation", Site: trap,
 	},
 }
 
