@@ -50,6 +50,9 @@ func (s *Site) render(p *Page) string {
 	if !p.NoCard {
 		s.card(line, p, canonical)
 	}
+	if !p.NoConsent {
+		line(`<meta name="` + Consent + `" content="asked">`)
+	}
 	line(`<link rel="icon" href="/pictures/icon.png">`)
 	line(`<link rel="stylesheet" href="/style.css">`)
 	for _, raw := range p.RawHead {

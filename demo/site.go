@@ -25,6 +25,9 @@ const Host = "fernhollow.example"
 // Home is its home address.
 const Home = "https://" + Host + "/"
 
+// Consent is the snippet that each of the garden's pages is to have.
+const Consent = "garden-consent"
+
 // Edition is a state of the site.
 type Edition string
 
@@ -55,7 +58,7 @@ type Page struct {
 	RawHead, RawMain, RawBefore []string // at the end of head, at the end of main, before h1
 	RawBody                     []string // at the end of body
 	NoH1                        bool
-	NoCanonical                 bool
+	NoCanonical, NoConsent      bool
 	NoCard                      bool                // no picture and texts for sharing
 	CardImage, CardAddress      string              // in place of the usual ones
 	NoSitemap                   bool                // left out of the sitemap

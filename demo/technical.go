@@ -394,6 +394,7 @@ func (p *planter) data() {
 	p.two("data-broken-link", "the page it names was deleted", ld(`{"@context": "https://schema.org", "@type": "WebPage", "name": "A walk", "url": "`+Home+`events/garlic-day/"}`))
 	p.two("card-missing", "left out of the template", func(p *Page) { p.NoCard = true })
 	p.two("card-image-broken", "the picture was deleted", func(p *Page) { p.CardImage = "/images/no-card.png" })
+	p.two("tag-missing", "a template that was forgotten", func(p *Page) { p.NoConsent = true })
 	p.two("card-address", "copied from another page", func(p *Page) { p.CardAddress = Home + "events/" })
 }
 

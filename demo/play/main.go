@@ -91,7 +91,8 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 		}
 	}
 	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "4s", "--retries", "1", "--parallel", "8",
-		"--host", demo.Host+"="+site.Addr().String(), "ca="+strconv.Quote(authority))
+		"--host", demo.Host+"="+site.Addr().String(), "ca="+strconv.Quote(authority),
+		"snippets=[{name: consent, contains: "+demo.Consent+"}]")
 	if out, err := plan.CombinedOutput(); err != nil {
 		return fmt.Errorf("setting the plan: %w: %s", err, out)
 	}

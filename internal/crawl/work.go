@@ -145,6 +145,9 @@ func (c *Crawl) facts(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts {
 			Address: *u, Status: a.Status, ContentType: a.Header.Get("Content-Type"),
 			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Refresh: a.Header.Get("Refresh"), Body: a.Body,
 		})
+		for _, s := range c.plan.Snippets {
+			f.Document.Snippets = append(f.Document.Snippets, page.Snippet{Name: s.Name, Found: bytes.Contains(a.Body, []byte(s.Contains))})
+		}
 		c.rewrite(f.Document)
 		c.judge.SetKind(f)
 	case a.Type == typePDF:

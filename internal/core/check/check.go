@@ -140,7 +140,9 @@ type PagePass struct {
 	Facts  *page.Facts
 	Doc    *page.Document
 	Limits *Limits
-	report func(Place)
+	// Staging are hosts that no page may link to, "*." before a name for all its subdomains.
+	Staging []string
+	report  func(Place)
 }
 
 // Report adds a place.

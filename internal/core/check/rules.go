@@ -12,7 +12,7 @@ import (
 
 // NewRunner makes a runner of a catalogue as a plan wants it.
 func NewRunner(catalog []*Check, p plan.Plan) *Runner {
-	r := &Runner{Limits: NewLimits(p.Limits)}
+	r := &Runner{Limits: NewLimits(p.Limits), staging: p.Scope.Staging}
 	for _, k := range p.Kinds {
 		r.kinds = append(r.kinds, kindRule{scope.NewMatcher(k.Pages), page.Kind(k.Kind), k.Pages})
 	}

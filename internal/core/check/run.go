@@ -18,6 +18,7 @@ type Runner struct {
 	// for that page. Nil is fine.
 	Panicked func(c *Check, address string, value any)
 
+	staging  []string // hosts that no page may link to
 	variants map[*Check]*variants
 	kinds    []kindRule
 }
@@ -39,7 +40,7 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 			continue
 		}
 		var places []Place
-		pass := PagePass{Facts: f, Doc: f.Document, Limits: limits, report: func(p Place) {
+		pass := PagePass{Facts: f, Doc: f.Document, Limits: limits, Staging: r.staging, report: func(p Place) {
 			if len(places) < MaxPlaces {
 				places = append(places, p)
 			}

@@ -49,6 +49,8 @@ var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 //	list /a /b       addresses to begin with
 //	limit name n     a threshold
 //	retries n
+//	snippet name t   a text that every page is to contain
+//	staging a b      hosts that no page may link to
 //	unknown          the certificate's authority is not in the plan
 //	modern           TLS 1.2 at least
 type fixture struct {
@@ -240,6 +242,10 @@ func (f *fixture) run(t *testing.T) []string {
 			p.Sources.Addresses = words[1:]
 		case "limit":
 			p.Limits[words[1]], _ = strconv.Atoi(words[2])
+		case "snippet":
+			p.Snippets = append(p.Snippets, plan.Snippet{Name: words[1], Contains: words[2]})
+		case "staging":
+			p.Scope.Staging = words[1:]
 		case "unknown":
 			unknown = true
 		case "modern":

@@ -180,6 +180,12 @@ type Script struct {
 	Integrity bool   `json:"integrity,omitempty"`
 }
 
+// Snippet is a text that was looked for in the source.
+type Snippet struct {
+	Name  string `json:"name"`
+	Found bool   `json:"found,omitempty"`
+}
+
 // Shape is how large a document is, in elements and bytes.
 type Shape struct {
 	Elements   int    `json:"elements"`
@@ -236,6 +242,7 @@ type Document struct {
 	Blocks       Hashes             `json:"blocks,omitempty"`          // of the main text's lines, hashed, in order
 	Fillers      []string           `json:"fillers,omitempty"`         // what looks like a template's marks or filler text, code left aside
 	Mails        []string           `json:"mails,omitempty"`           // mail addresses in the main text, code left aside
+	Snippets     []Snippet          `json:"snippets,omitempty"`        // that the plan looked for
 	Kind         Kind               `json:"kind"`
 	KindReason   string             `json:"kindReason,omitempty"`
 	KindRead     Kind               `json:"kindRead,omitempty"`  // what the page itself looked like, where a plan overrules it

@@ -48,9 +48,10 @@ type Plan struct {
 	Outbound  bool   `json:"outbound,omitempty" yaml:"outbound" say:"check whether outbound links are alive"`
 	Probes    *bool  `json:"probes,omitempty" yaml:"probes" say:"ask the site's front doors, a made-up address in each folder, and its certificate"`
 
-	Limits map[string]int `json:"limits,omitempty" yaml:"limits" say:"thresholds of checks, by name"`
-	Checks []CheckRule    `json:"checks,omitempty" yaml:"checks" say:"checks that are judged otherwise than the catalogue says, each with the reason"`
-	Kinds  []KindRule     `json:"kinds,omitempty" yaml:"kinds" say:"pages of a kind that is not told from the page itself; the first that matches holds"`
+	Limits   map[string]int `json:"limits,omitempty" yaml:"limits" say:"thresholds of checks, by name"`
+	Checks   []CheckRule    `json:"checks,omitempty" yaml:"checks" say:"checks that are judged otherwise than the catalogue says, each with the reason"`
+	Snippets []Snippet      `json:"snippets,omitempty" yaml:"snippets" say:"what has to stand in the HTML of every page, such as a measuring tag"`
+	Kinds    []KindRule     `json:"kinds,omitempty" yaml:"kinds" say:"pages of a kind that is not told from the page itself; the first that matches holds"`
 }
 
 // A CheckRule changes how checks judge, on all pages or on some.
@@ -68,6 +69,12 @@ type CheckRule struct {
 type KindRule struct {
 	Pages string `json:"pages" yaml:"pages,omitempty" say:"address or pattern, as in scope"`
 	Kind  string `json:"kind" yaml:"kind,omitempty" say:"the kind of page, such as list or contact"`
+}
+
+// A Snippet is a text that every page's HTML has to hold.
+type Snippet struct {
+	Name     string `json:"name" yaml:"name,omitempty" say:"what it is called in findings"`
+	Contains string `json:"contains" yaml:"contains,omitempty" say:"the text, as it stands in the source"`
 }
 
 // Known answers what a plan may name.
@@ -95,6 +102,7 @@ type Scope struct {
 	Include    []string       `json:"include,omitempty" yaml:"include" say:"only addresses that match one of these patterns"`
 	Exclude    []string       `json:"exclude,omitempty" yaml:"exclude" say:"no addresses that match one of these patterns"`
 	Parameters Parameters     `json:"parameters,omitzero" yaml:"parameters" say:"what to make of query parameters"`
+	Staging    []string       `json:"staging,omitempty" yaml:"staging" say:"hosts that no page may link to, such as a staging server; *.name for all subdomains"`
 	AtMost     map[string]int `json:"atMost,omitempty" yaml:"atMost" say:"addresses fetched at most of those that match a pattern"`
 }
 

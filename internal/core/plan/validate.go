@@ -56,6 +56,11 @@ func (p Plan) Validate(known Known) error {
 	for i := range p.Checks {
 		v.checkRule(&p.Checks[i], fmt.Sprintf("checks[%d]", i), known)
 	}
+	for i, x := range p.Snippets {
+		if strings.TrimSpace(x.Name) == "" || len(strings.TrimSpace(x.Contains)) < 3 {
+			v.fault(fmt.Sprintf("snippets[%d]", i), "a snippet has a name, and a text of at least three letters that pages are to contain")
+		}
+	}
 	for i := range p.Kinds {
 		k, field := &p.Kinds[i], fmt.Sprintf("kinds[%d]", i)
 		v.pattern(field+".pages", k.Pages)
@@ -201,6 +206,11 @@ func (v *validator) scope(s *Scope) {
 	for i, h := range s.Hosts {
 		if !isHost(strings.TrimPrefix(h, "*.")) {
 			v.fault(fmt.Sprintf("scope.hosts[%d]", i), "%q is no host name; write it without scheme and port, *.name for its subdomains", h)
+		}
+	}
+	for i, h := range s.Staging {
+		if !isHost(strings.TrimPrefix(h, "*.")) {
+			v.fault(fmt.Sprintf("scope.staging[%d]", i), "%q is no host name; write it without scheme and port, *.name for its subdomains", h)
 		}
 	}
 	for i, f := range s.Folders {

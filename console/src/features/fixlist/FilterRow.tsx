@@ -42,7 +42,7 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
           <Sign severity={s} label={false} /> {s}s
         </Button>
       ))}
-      <NativeSelect.Root size="xs" width="10rem">
+      <NativeSelect.Root size="xs" width={{ base: "9.5rem", md: "10rem" }}>
         <NativeSelect.Field
           aria-label="Group of checks"
           bg="bg.panel"
@@ -58,7 +58,7 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
         </NativeSelect.Field>
         <NativeSelect.Indicator />
       </NativeSelect.Root>
-      <NativeSelect.Root size="xs" width="13rem">
+      <NativeSelect.Root size="xs" width={{ base: "12rem", md: "13rem" }}>
         <NativeSelect.Field
           aria-label="Order"
           bg="bg.panel"

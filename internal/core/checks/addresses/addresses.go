@@ -80,6 +80,22 @@ var Suite = []*check.Check{
 		Why:  "The address is shown in results and shared; it could say what the page is about.",
 		How:  "Name new pages after their title. Change an old address only with a redirect.", Source: source, Page: placeholder,
 	},
+	{
+		ID: "tag-missing", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
+		Title: "expected snippet is missing", Line: "A snippet that every page should have is missing",
+		What: "The plan lists snippets that every page is to contain, such as a measuring tag or a consent script, and this page lacks one.",
+		Why:  "What is not measured is missing from every report; what asks for consent has to be on every page.",
+		How:  "Add the snippet to the template of these pages.", Source: "house rule of the site, from its plan", Page: snippets,
+	},
+}
+
+// snippets judges only what the crawl looked for.
+func snippets(p *check.PagePass) {
+	for _, s := range p.Doc.Snippets {
+		if !s.Found {
+			p.Reportf(page.Pos{}, s.Name, "no %s", s.Name)
+		}
+	}
 }
 
 // parts are the path and query of an address, as sent.

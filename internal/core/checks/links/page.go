@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"harvik/internal/core/check"
@@ -24,7 +25,7 @@ var written = []*check.Check{
 	{
 		ID: "link-to-private", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Minutes,
 		Title: "link to a private address", Line: "Link to an address that only insiders reach",
-		What:   "A link leads to localhost, to an address of a private network, or to a file on somebody's disk.",
+		What:   "A link leads to localhost, to an address of a private network, to a file on somebody's disk, or to a host that the plan names as staging.",
 		Why:    "It works for the person who wrote it and for nobody else, and tells how things look inside.",
 		How:    "Link to the public address.",
 		Source: "RFC 1918 and RFC 6761 (private addresses and special names); RFC 8089 (file addresses)", Page: private,
@@ -147,7 +148,15 @@ func private(p *check.PagePass) {
 	here := hostOf(p.Facts.Address)
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
-		if why := isPrivate(l.Address); why != "" && hostOf(l.Address) != here {
+		host := hostOf(l.Address)
+		why := isPrivate(l.Address)
+		if why == "" && slices.ContainsFunc(p.Staging, func(s string) bool {
+			name, all := strings.CutPrefix(s, "*")
+			return host == s || all && strings.HasSuffix(host, name)
+		}) {
+			why = "on a host that the plan names as staging"
+		}
+		if why != "" && host != here {
 			p.Report(at(l, "%s is %s", check.Short(l.Address), why))
 		}
 	}
