@@ -52,6 +52,7 @@ soak: debian build
 
 # A crawl of a million tiny pages, its time a page compared with that of ten thousand.
 million: debian build
+	HARVIK_LARGE=1 go test $(GO_TAGS) -count 1 -v -run TestLarge -timeout 10m ./internal/core/graph
 	HARVIK_MILLION=1 go test $(GO_TAGS) -count 1 -v -run TestMillion -timeout 80m ./internal/e2e
 
 # Writes the generated documentation anew.
