@@ -7,8 +7,10 @@ import (
 	"os"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/net/html/charset"
 
 	"harvik/internal/core/judge"
 	numbers "harvik/internal/core/text"
@@ -110,6 +112,12 @@ func readHTML(c *cobra.Command, name string) (string, error) {
 		return "", fmt.Errorf("%s is larger than 8 MiB", name)
 	case len(data) == 0:
 		return "", fmt.Errorf("%s is empty", name)
+	}
+	if !utf8.Valid(data) { // JSON carries nothing else
+		encoding, _, _ := charset.DetermineEncoding(data, "")
+		if data, err = encoding.NewDecoder().Bytes(data); err != nil {
+			return "", fmt.Errorf("reading %s: %w", name, err)
+		}
 	}
 	return string(data), nil
 }

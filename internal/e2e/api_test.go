@@ -206,6 +206,10 @@ func TestLook(t *testing.T) {
 	if err != nil || len(l.Verdicts) != 1 || l.Verdicts[0].State != "failed" || !l.Desktop.TitleCut || len(l.Verdicts[0].Steps) < 4 {
 		t.Errorf("%+v (%v)", l, err)
 	}
+	l, err = h.Look(t.Context(), record.LookRequest{HTML: "<title>Long</title><p>" + strings.Repeat("fern ", 600_000), Check: "html-very-heavy"})
+	if err != nil || l.Verdicts[0].State != "failed" {
+		t.Errorf("a page of 3 MB: %+v (%v)", l.Verdicts, err)
+	}
 	for _, bad := range []record.LookRequest{{}, {Address: "ftp://x/"}, {HTML: "x", Check: "title-log"}} {
 		if _, err := h.Look(t.Context(), bad); err == nil {
 			t.Errorf("%+v is taken", bad)

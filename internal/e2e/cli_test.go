@@ -186,6 +186,11 @@ func TestCommandLine(t *testing.T) {
 		t.Fatal(err)
 	}
 	s.ok("look "+draft+" --as https://fernhollow.example/draft/", "In a list of results, on a telephone", "fernhollow.example › draft", "title-short", "are not judged")
+	latin := filepath.Join(t.TempDir(), "latin.html")
+	if err := os.WriteFile(latin, []byte("<meta charset=iso-8859-1><title>Caf\xe9 at the gate of the garden</title>"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	s.ok("look "+latin, "Café at the gate of the garden")
 	s.ok("check try title-short "+draft, "Its threshold title-least is 15 characters.", "It fails.")
 	s.ok("check try title-duplicate "+draft, "one page is not enough to know", "It is not judged.")
 	s.ok("compare fernhollow /plants/narcissus-poeticus/ /plants/narcissus-cyclamineus/", "% of the five-word runs are in both", "A  ", "poeticus")

@@ -8,10 +8,13 @@ import (
 	"harvik/internal/record"
 )
 
+// maxPage bounds a page that is sent to be looked at, in bytes of its JSON.
+const maxPage = 24 << 20
+
 // look fetches and judges one page without a site.
 func (s *Service) look(c *gin.Context) {
 	var in record.LookRequest
-	if !s.bind(c, &in) {
+	if !s.bindUpTo(c, &in, maxPage) {
 		return
 	}
 	if in.Address == "" && in.HTML == "" {

@@ -326,6 +326,17 @@ func (s *Survey) Page(id int32) *Page {
 	return nil
 }
 
+// Home is the number of the home page: where the start address leads.
+func (s *Survey) Home() int32 {
+	if len(s.Next) == 0 {
+		return s.Start
+	}
+	if c := graph.Follow(s.Start, s.Next); c.End >= 0 {
+		return c.End
+	}
+	return s.Start
+}
+
 // Got is the brief of a fetched address, page or not; nil if it was not fetched.
 func (s *Survey) Got(id int32) *Page {
 	if g := s.Page(id); g != nil {

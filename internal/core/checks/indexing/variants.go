@@ -112,7 +112,10 @@ func ipOpen(p *check.SitePass) error {
 	if p.Probes == nil || p.Probes.Numeric == nil {
 		return nil
 	}
-	n, home := p.Probes.Numeric, p.Page(p.Start)
+	if len(p.Pages) == 0 {
+		return nil
+	}
+	n, home := p.Probes.Numeric, p.Page(p.Home())
 	if n.Status == 200 && len(n.Hops) == 0 && home != nil && home.HTML && n.Title == home.Title.Text && n.Title != "" {
 		p.Report(-1, check.Place{Note: n.Address + " answers with the home page", Target: n.Address})
 	}

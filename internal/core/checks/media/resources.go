@@ -244,14 +244,10 @@ func oldFormat(p *check.SitePass) error {
 }
 
 func favicon(p *check.SitePass) error {
-	home := p.Page(p.Start)
-	if p.Probes == nil || p.Probes.Favicon == nil || home == nil {
+	if p.Probes == nil || p.Probes.Favicon == nil || len(p.Pages) == 0 {
 		return nil
 	}
-	at := p.Start
-	if end := p.Next[at]; end >= 0 {
-		at = end
-	}
+	at := p.Home()
 	f := p.Probes.Favicon
 	if f.Status == 200 && !isNoImage(f.Type) || f.Status == 0 || f.Status >= 500 {
 		return nil

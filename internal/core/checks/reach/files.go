@@ -261,7 +261,7 @@ func sitemapInvalid(p *check.SitePass) error {
 	for _, s := range p.Sitemaps {
 		report := func(line int, text string) {
 			n := robots.Line{Number: line, Text: text}
-			p.Report(p.Start, check.Place{Note: inLine(n, s.Address), Value: text, Target: s.Address, Line: line})
+			p.Report(p.Home(), check.Place{Note: inLine(n, s.Address), Value: text, Target: s.Address, Line: line})
 		}
 		switch {
 		case s.Status != 200 && !s.Named:

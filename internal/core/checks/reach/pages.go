@@ -263,7 +263,7 @@ func deep(p *check.SitePass) error {
 // was found, that is not of the pattern itself.
 func trap(p *check.SitePass) error {
 	for _, t := range p.Traps {
-		at := p.Start
+		at := p.Home()
 		of, _, _ := strings.Cut(t.Pattern, "*")
 		if id, ok := p.Find(t.Example); ok {
 			for at = id; p.Addresses[at].FoundOn >= 0 && strings.Contains(p.URL(at), of); at = p.Addresses[at].FoundOn {

@@ -126,10 +126,14 @@ func refresh(p *check.PagePass) {
 
 // lump leaves out addresses that are forms of the home page itself.
 func lump(p *check.SitePass) error {
+	if len(p.Pages) == 0 {
+		return nil
+	}
 	var from []int32
+	home := p.Home()
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		if g.Redirect < 0 || g.Redirect != p.Start && p.URL(g.Redirect) != homeOf(p.URL(p.Start)) {
+		if g.Redirect < 0 || g.ID == p.Start || g.Redirect != p.Start && g.Redirect != home {
 			continue
 		}
 		if path := pathOf(p.URL(g.ID)); path == "/" || strings.HasPrefix(strings.ToLower(path), "/index.") {
@@ -140,11 +144,11 @@ func lump(p *check.SitePass) error {
 	if len(from) < p.Limits.LumpAddresses {
 		return nil
 	}
-	place := check.Place{Note: fmt.Sprintf("%d addresses redirect to %s", len(from), p.URL(p.Start)), Target: p.URL(p.Start), Of: len(from)}
+	place := check.Place{Note: fmt.Sprintf("%d addresses redirect to %s", len(from), p.URL(home)), Target: p.URL(home), Of: len(from)}
 	for _, id := range from[:min(len(from), check.MaxOthers)] {
 		place.Others = append(place.Others, p.URL(id))
 	}
-	p.Report(p.Start, place)
+	p.Report(home, place)
 	return nil
 }
 
@@ -155,5 +159,3 @@ func pathOf(address string) string {
 	}
 	return "/"
 }
-
-func homeOf(address string) string { return strings.TrimSuffix(address, pathOf(address)) + "/" }

@@ -224,10 +224,7 @@ func formInsecure(p *check.PagePass) {
 // homePage calls f with the facts of the home page, redirects followed, if it was served over
 // https.
 func homePage(p *check.SitePass, secureOnly bool, f func(*page.Facts)) error {
-	at := p.Start
-	for hops := 0; hops < 10 && p.Next[at] >= 0; hops++ {
-		at = p.Next[at]
-	}
+	at := p.Home()
 	if secureOnly && !strings.HasPrefix(p.URL(at), "https:") {
 		return nil
 	}
