@@ -72,7 +72,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense.`,
 	root.AddCommand(
 		a.startCommand(), a.linkCommand(), a.siteCommand(), a.planCommand(), a.secretCommand(), a.crawlCommand(), a.healthCommand(),
 		a.fixesCommand(), a.fixCommand(), a.pagesCommand(), a.pageCommand(), a.resourcesCommand(), a.doorsCommand(), a.checkCommand(),
-		a.compareCommand(), a.lookCommand(), a.judgeCommand(),
+		a.layoutsCommand(), a.compareCommand(), a.lookCommand(), a.judgeCommand(),
 	)
 	return root
 }

@@ -305,6 +305,12 @@ func (c *Client) Compare(ctx context.Context, site string, number int, a, b stri
 	return get[record.Comparison](ctx, c, crawlPath(site, number)+"/compare?"+query("a", a, "b", b).Encode())
 }
 
+// Layouts are the templates that a crawl's pages are built from, the largest first.
+func (c *Client) Layouts(ctx context.Context, site string, number int) ([]record.LayoutRow, error) {
+	out, err := get[struct{ Layouts []record.LayoutRow }](ctx, c, crawlPath(site, number)+"/layouts")
+	return out.Layouts, err
+}
+
 // Tally counts a crawl's addresses.
 func (c *Client) Tally(ctx context.Context, site string, number int) (record.Tallies, error) {
 	return get[record.Tallies](ctx, c, crawlPath(site, number)+"/tally")

@@ -509,6 +509,9 @@ func TestDescription(t *testing.T) {
 		if strings.HasSuffix(at, "/page") || strings.HasSuffix(at, "/links-in") {
 			at += "?address=/"
 		}
+		if strings.HasSuffix(at, "/compare") {
+			at += "?a=/&b=/visit/"
+		}
 		var answer any
 		if err := json.Unmarshal(h.raw(t, "GET", at), &answer); err != nil {
 			t.Errorf("%s: %v", at, err)

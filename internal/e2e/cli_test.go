@@ -193,6 +193,7 @@ func TestCommandLine(t *testing.T) {
 	s.ok("look "+latin, "Café at the gate of the garden")
 	s.ok("check try title-short "+draft, "Its threshold title-least is 15 characters.", "It fails.")
 	s.ok("check try title-duplicate "+draft, "one page is not enough to know", "It is not judged.")
+	s.ok("layouts fernhollow", "https://fernhollow.example/plants/", "layouts")
 	s.ok("compare fernhollow /plants/narcissus-poeticus/ /plants/narcissus-cyclamineus/", "% of the five-word runs are in both", "A  ", "poeticus")
 	s.ok("judge fernhollow", "judged anew: health 76.5")
 	s.ok("fixes fernhollow --order pages --limit 2", "more; --limit")
@@ -208,7 +209,7 @@ func TestCommandLine(t *testing.T) {
 	}
 	for _, command := range []string{
 		"site list", "site show fernhollow", "plan show fernhollow", "crawl list fernhollow", "health fernhollow", "fixes fernhollow",
-		"fix fernhollow " + id, "pages fernhollow", "page fernhollow /", "check list", "check show title-long",
+		"fix fernhollow " + id, "pages fernhollow", "page fernhollow /", "layouts fernhollow", "check list", "check show title-long",
 	} {
 		if out := s.ok(command + " --json"); !json.Valid([]byte(out)) {
 			t.Errorf("harvik %s --json writes no JSON: %.200s", command, out)

@@ -304,3 +304,12 @@ type Secret struct {
 	Host    string    `db:"host" json:"host"` // the one host that it is sent to
 	Changed time.Time `db:"changed" json:"changed"`
 }
+
+// LayoutRow is a set of pages built from one template.
+type LayoutRow struct {
+	Layout  int     `db:"layout" json:"layout"` // its number in this crawl
+	Pages   int     `db:"pages" json:"pages"`
+	Example string  `db:"example" json:"example"` // the first of its pages by address
+	Health  float64 `db:"health" json:"health"`   // mean of its pages; −1 if none was assessed
+	Errors  int     `db:"errors" json:"errors"`   // checks of that severity failing on them
+}

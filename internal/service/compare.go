@@ -44,3 +44,17 @@ func (s *Service) comparePages(c *gin.Context) {
 		Likeness: neardup.Jaccard(a.Shingles, b.Shingles), Passages: append([]text.Passage{}, text.Differ(texts[0], texts[1])...),
 	})
 }
+
+// listLayouts shows the templates that pages are built from.
+func (s *Service) listLayouts(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	layouts, err := s.store.Layouts(c, cr.ID)
+	if err != nil {
+		s.fail(c, err, "the layouts")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"layouts": layouts})
+}

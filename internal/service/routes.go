@@ -53,6 +53,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/crawls/:crawl/pages", s.listPages)
 	api.GET("/sites/:site/crawls/:crawl/page", s.showPage)
 	api.GET("/sites/:site/crawls/:crawl/compare", s.comparePages)
+	api.GET("/sites/:site/crawls/:crawl/layouts", s.listLayouts)
 	api.GET("/sites/:site/crawls/:crawl/links-in", s.linksIn)
 
 	g.NoRoute(s.serveConsole)

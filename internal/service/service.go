@@ -36,6 +36,7 @@ type Store interface {
 	SetSecret(ctx context.Context, site int64, name, host string, sealed []byte) error
 	RemoveSecret(ctx context.Context, site int64, name string) error
 	Tally(ctx context.Context, crawl int64) (record.Tallies, error)
+	Layouts(ctx context.Context, crawl int64) ([]record.LayoutRow, error)
 	Knows(ctx context.Context, secret string, kinds ...string) (bool, error)
 	Redeem(ctx context.Context, secret string) error
 	EndSession(ctx context.Context, secret string) error

@@ -1,0 +1,17 @@
+package store
+
+import (
+	"context"
+
+	"harvik/internal/record"
+)
+
+// Layouts are those of a crawl, the largest first.
+func (s *Store) Layouts(ctx context.Context, crawlID int64) ([]record.LayoutRow, error) {
+	rows := []record.LayoutRow{}
+	err := s.db.SelectContext(ctx, &rows, `select st.layout, count(*) as pages, min(a.url) as example,
+		coalesce(avg(st.health) filter (where st.health >= 0), -1) as health, sum(st.errors) as errors
+		from standing st join address a on a.crawl_id = st.crawl_id and a.id = st.page_id
+		where st.crawl_id = $1 and st.layout >= 0 group by st.layout order by pages desc, example`, crawlID)
+	return rows, err
+}
