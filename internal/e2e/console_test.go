@@ -115,6 +115,10 @@ func TestLookPage(t *testing.T) {
 	b.see("On a telephone")
 	b.see("are not judged")
 	b.picture("look")
+	b.click("button", "Dark")
+	b.size(390, 844)
+	b.see("1 check fails")
+	b.picture("look-phone")
 }
 
 // gardenPage is the HTML of one of Fernhollow's pages.

@@ -39,6 +39,7 @@ type Element struct {
 const (
 	maxFaults     = 40
 	maxAttributes = 24
+	maxOpen       = 600
 )
 
 type span struct{ from, to int32 }
@@ -285,6 +286,9 @@ func (s *scanner) start(at, end int, name []byte, a atom.Atom, attributes int) {
 		s.markup.Breaker = &Element{Name: string(appendLower(nil, name[:min(len(name), 40)]))}
 	}
 	s.kinds(at, name, a, c)
+	if s.lost && !rawText.of(a) {
+		return
+	}
 	switch {
 	case c&void != 0:
 		if c&closesP != 0 {
@@ -379,6 +383,10 @@ func (s *scanner) opens(at int32, name []byte, a atom.Atom, c class) {
 	if c&tabular != 0 {
 		s.inTable(a)
 	}
+	if len(s.open) == maxOpen {
+		s.lost = true // nobody nests as deep; each tag would look through all that are open
+		return
+	}
 	s.open = append(s.open, opened{keyOf(name, a), at})
 }
 
@@ -471,6 +479,9 @@ func (s *scanner) close(at int, name []byte) {
 		return
 	}
 	c := classes.of(a)
+	if s.lost && a != s.raw {
+		return
+	}
 	switch {
 	case a == atom.Head:
 		if s.headEnd < 0 {
@@ -577,7 +588,9 @@ func (s *scanner) closeFormatting(at int, name []byte, a atom.Atom) {
 
 // finish notes what was left open, and drops what turned out to be none.
 func (s *scanner) finish() {
-	s.popTo(0, true)
+	if !s.lost {
+		s.popTo(0, true)
+	}
 	m := &s.markup
 	if m.Breaker != nil && (s.headEnd < 0 || s.breaker > s.headEnd) {
 		m.Breaker = nil // the head ended where it should, or has no end tag that would show where that is

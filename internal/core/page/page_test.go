@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"harvik/internal/core/weburl"
 )
@@ -196,4 +197,17 @@ func BenchmarkRead(b *testing.B) {
 			Read(Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: body})
 		}
 	})
+}
+
+// TestDeepMarkup: nesting without end is not followed, and costs no more than reading it.
+func TestDeepMarkup(t *testing.T) {
+	d := read(t, "http://fernhollow.example/", "<!doctype html><title>Deep</title>"+strings.Repeat("<div><b>", 50_000)+"<p>fern</p></p>")
+	if d.Title() != "Deep" || len(d.Markup.Faults) > maxFaults {
+		t.Errorf("%q, %d faults", d.Title(), len(d.Markup.Faults))
+	}
+	begun := time.Now()
+	scan([]byte(strings.Repeat("<div>", 400_000)))
+	if took := time.Since(begun); took > 5*time.Second {
+		t.Errorf("the scan took %v", took) // it looked through all that was open for each tag
+	}
 }

@@ -45,6 +45,7 @@ type scanner struct {
 	names  [maxAttributes]span // of the tag at hand
 
 	open    []opened
+	lost    bool // nested too deep to follow
 	foreign int // nesting of svg or math, inside which other rules hold
 	hasHead bool
 	headEnd int32 // offset of an explicit </head>; −1 for none

@@ -54,7 +54,7 @@ export function LookPage() {
         </Flex>
         <Flex gap="2" mt="2" direction={{ base: "column", sm: "row" }}>
           <Input
-            flex="1"
+            flex={{ base: "none", sm: "1" }}
             value={address}
             onChange={(e) => setAddress(e.target.value)}
             aria-label={source === "html" ? "Address that the HTML is to be taken for" : "Address"}
