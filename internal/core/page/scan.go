@@ -46,7 +46,7 @@ type scanner struct {
 
 	open    []opened
 	lost    bool // nested too deep to follow
-	foreign int // nesting of svg or math, inside which other rules hold
+	foreign int  // nesting of svg or math, inside which other rules hold
 	hasHead bool
 	headEnd int32 // offset of an explicit </head>; −1 for none
 	breaker int32 // of what ended the head early; −1 for nothing
