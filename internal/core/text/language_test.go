@@ -1,0 +1,75 @@
+package text
+
+import (
+	"strings"
+	"testing"
+)
+
+func TestLanguage(t *testing.T) {
+	const (
+		english = "The ferns of the dell grow in the shade of the old oaks, and they are looked after by the gardeners who have been here for a long time."
+		german  = "Die Farne wachsen im Schatten der alten Eichen, und die Gärtner pflegen sie seit vielen Jahren, weil sie wissen, was die Pflanzen brauchen."
+		french  = "Les fougères poussent à l'ombre des vieux chênes, et les jardiniers qui les soignent depuis longtemps savent ce dont elles ont besoin pour vivre."
+		welsh   = "Mae'r rhedyn yn tyfu yng nghysgod yr hen goed derw, ac mae'r garddwyr sydd wedi bod yma ers amser maith yn gofalu amdanynt bob dydd o'r flwyddyn."
+		finnish = "Saniaiset kasvavat vanhojen tammien varjossa, ja puutarhurit, jotka ovat olleet täällä pitkään, huolehtivat niistä ja tietävät mitä ne tarvitsevat talvella ja kesällä."
+		greek   = "Οι φτέρες μεγαλώνουν στη σκιά των παλιών βελανιδιών και οι κηπουροί που είναι εδώ πολύ καιρό τις φροντίζουν και ξέρουν τι χρειάζονται τον χειμώνα."
+		names   = "Abies alba Abies nordmanniana Acer campestre Acer griseum Betula nigra Betula pendula Camellia sasanqua Cedrus libani Cornus mas Crocus sativus Fagus sylvatica"
+	)
+	for _, c := range []struct{ text, declared, want string }{
+		{english, "en-GB", "en"}, {english, "de", "en"}, {german, "en", "de"}, {german, "", "de"}, {french, "en", "fr"}, {welsh, "cy", "cy"},
+		{greek, "en", "el"}, {finnish + " " + finnish + " " + finnish, "fi", "fi"},
+		{names, "en", ""}, {"Fern", "en", ""}, {strings.Repeat("12345 67890 ", 40), "en", ""},
+	} {
+		if got := Language(c.text, c.declared); got != c.want {
+			t.Errorf("%.40q, declared %q: %q, want %q", c.text, c.declared, got, c.want)
+		}
+	}
+}
+
+func TestSameLanguage(t *testing.T) {
+	for _, c := range []struct {
+		detected, declared string
+		want               bool
+	}{
+		{"en", "en-GB", true}, {"en", "EN", true}, {"de", "en", false}, {"no", "nb-NO", true}, {"hr", "sr-Latn", true}, {"", "en", true}, {"en", "", true},
+		{"en", "cy", true}, {"de", "fr_FR", false}, {"ja", "zh", true},
+	} {
+		if got := SameLanguage(c.detected, c.declared); got != c.want {
+			t.Errorf("%s and %s: %v", c.detected, c.declared, got)
+		}
+	}
+}
+
+func TestCut(t *testing.T) {
+	for _, c := range []struct {
+		text   string
+		pixels int
+		cut    bool
+	}{
+		{"Ferns", 100, false}, {"", 10, false}, {"Ferns of the shady dell", 120, true}, {"Donaudampfschifffahrtsgesellschaft", 90, true}, {"羊歯の谷の庭園", 60, true},
+	} {
+		line, cut := Cut(c.text, 20, c.pixels)
+		if cut != c.cut || cut && !strings.HasSuffix(line, " …") || Width(line, 20) > float64(c.pixels) || cut && !strings.HasPrefix(c.text, strings.TrimSuffix(line, " …")) {
+			t.Errorf("%q in %d px: %q, %v, %.0f px", c.text, c.pixels, line, cut, Width(line, 20))
+		}
+	}
+	if line, _ := Cut("Ferns of the shady dell", 20, 120); line != "Ferns of …" {
+		t.Errorf("%q is not cut at a word's end", line)
+	}
+}
+
+func TestStem(t *testing.T) {
+	for _, c := range []struct{ lang, a, b string }{{"en", "ferns", "fern"}, {"fr", "jardins", "jardin"}, {"es", "plantas", "planta"}, {"cy", "rhedyn", "rhedyn"}} {
+		if Stem(c.lang, c.a) != Stem(c.lang, c.b) {
+			t.Errorf("%s: %s and %s differ", c.lang, c.a, c.b)
+		}
+	}
+}
+
+func TestEachWord(t *testing.T) {
+	var got []string
+	EachWord("The gardener's «Café», 2 oaks – d’Or; 羊歯 x", func(w string) { got = append(got, w) })
+	if want := "The gardener's Café 2 oaks d’Or x"; strings.Join(got, " ") != want {
+		t.Errorf("%q, want %q", got, want)
+	}
+}
