@@ -228,6 +228,7 @@ func (c *Crawl) readSitemaps(queue []string, named bool) {
 			}
 		}
 		c.list(&u, file.Pages)
+		c.versions(&u, &file)
 	}
 }
 
@@ -296,6 +297,22 @@ func (c *Crawl) list(sitemap *weburl.URL, pages []string) {
 			f.inSitemap[address] = true
 			f.listed = append(f.listed, address)
 		}
+	}
+}
+
+// versions notes which languages the sitemap lists for which of the site's addresses.
+func (c *Crawl) versions(at *weburl.URL, file *sitemap.File) {
+	for _, o := range file.Others {
+		from, err := at.Parse(file.Pages[o.Page])
+		to, bad := at.Parse(o.Href)
+		if err != nil || bad != nil || !to.IsHTTP() || !c.frontier.scope.Inside(from.Key()) {
+			continue
+		}
+		if c.evidence.Versions == nil {
+			c.evidence.Versions = map[string][]survey.Version{}
+		}
+		address := c.frontier.scope.Rewrite(from.Key())
+		c.evidence.Versions[address] = append(c.evidence.Versions[address], survey.Version{Lang: o.Lang, Address: c.frontier.scope.Rewrite(to.Key())})
 	}
 }
 

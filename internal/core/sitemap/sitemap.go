@@ -25,6 +25,7 @@ type File struct {
 	Form     string   // "urlset", "index", "text", "rss", "atom"; "" if it is none of these
 	Pages    []string // addresses of pages
 	Sitemaps []string // of an index
+	Others   []Other  // versions in other languages that pages are listed with
 	Faults   []Fault  // what the protocol does not allow, at most maxFaults
 }
 
@@ -36,6 +37,16 @@ type Fault struct {
 }
 
 const maxFaults = 50
+
+// Other is a version of a page in a language, from an xhtml:link element beside its address.
+type Other struct {
+	Page int // index in Pages
+	Lang string
+	Href string
+}
+
+// maxOthers bounds the versions that are read of one file.
+const maxOthers = 500_000
 
 // namespace is that of the protocol.
 const namespace = "http://www.sitemaps.org/schemas/sitemap/0.9"
@@ -125,6 +136,7 @@ func parseXML(data []byte) (File, error) {
 	d.CharsetReader = charset.NewReaderLabel
 	var in []string
 	space := "" // namespace of the root
+	var pending []Other
 	var text strings.Builder
 	for {
 		token, err := d.Token()
@@ -151,6 +163,11 @@ func parseXML(data []byte) (File, error) {
 			}
 			in = append(in, t.Name.Local)
 			text.Reset()
+			if f.Form == "urlset" && t.Name.Local == "link" && len(in) == 3 && in[1] == "url" {
+				if lang, href := otherOf(t.Attr); lang != "" && href != "" && len(f.Others)+len(pending) < maxOthers {
+					pending = append(pending, Other{Lang: lang, Href: href})
+				}
+			}
 			if f.Form == "atom" && t.Name.Local == "link" && len(in) == 3 && in[1] == "entry" {
 				f.add("entry", alternate(t.Attr))
 			}
@@ -165,6 +182,14 @@ func parseXML(data []byte) (File, error) {
 			}
 			if len(in) >= 3 && t.Name.Local == names[in[len(in)-2]] {
 				f.add(in[len(in)-2], strings.TrimSpace(text.String()))
+			}
+			if len(in) == 2 && in[1] == "url" { // the address may stand before or behind its versions
+				for _, o := range pending {
+					if o.Page = len(f.Pages) - 1; o.Page >= 0 {
+						f.Others = append(f.Others, o)
+					}
+				}
+				pending = pending[:0]
 			}
 			in = in[:max(0, len(in)-1)]
 		}
@@ -183,6 +208,25 @@ const (
 
 // names of the element that holds the address, by the one around it.
 var names = map[string]string{"url": "loc", "sitemap": "loc", "item": "link"}
+
+// otherOf reads an xhtml:link element that names a version in another language.
+func otherOf(attrs []xml.Attr) (lang, href string) {
+	rel := ""
+	for _, a := range attrs {
+		switch a.Name.Local {
+		case "rel":
+			rel = a.Value
+		case "hreflang":
+			lang = strings.TrimSpace(a.Value)
+		case "href":
+			href = strings.TrimSpace(a.Value)
+		}
+	}
+	if rel != "alternate" {
+		return "", ""
+	}
+	return lang, href
+}
 
 func alternate(attrs []xml.Attr) (href string) {
 	rel := "alternate"

@@ -62,3 +62,15 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// TestOthers: versions in other languages belong to the address of their entry, on whichever side
+// of it they stand.
+func TestOthers(t *testing.T) {
+	f, err := Parse([]byte(`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9" xmlns:xhtml="http://www.w3.org/1999/xhtml">
+		<url><loc>http://a/</loc><xhtml:link rel="alternate" hreflang="de" href="http://a/de/"/><xhtml:link rel="amphtml" href="http://a/amp"/></url>
+		<url><xhtml:link rel="alternate" hreflang="x-default" href="http://a/b"/><loc>http://a/b</loc></url></urlset>`))
+	want := []Other{{0, "de", "http://a/de/"}, {1, "x-default", "http://a/b"}}
+	if err != nil || !slices.Equal(f.Others, want) || len(f.Pages) != 2 || len(f.Faults) > 0 {
+		t.Errorf("%+v, %v", f, err)
+	}
+}

@@ -11,7 +11,11 @@ type Evidence struct {
 	Sitemaps []SitemapFile
 	Probes   *Probes // nil if nothing was asked
 	Traps    []Trap
+	Versions map[string][]Version // by address, those in other languages that the sitemaps list
 }
+
+// Version is an address in a language.
+type Version struct{ Lang, Address string }
 
 // RobotsFile is the robots.txt of one origin.
 type RobotsFile struct {

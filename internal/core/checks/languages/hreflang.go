@@ -95,10 +95,10 @@ var sets = []*check.Check{
 	}),
 	{
 		ID: "hreflang-mixed", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "languages are named differently in two places", Line: "Link elements and Link headers name different languages",
-		What: "The page names its versions both in link elements and in Link headers, and the two are not the same.",
+		Title: "languages are named differently in two places", Line: "Link elements, headers and sitemap name different languages",
+		What: "The page's versions in other languages are named in more than one place, link elements, Link headers or a sitemap, and these are not the same.",
 		Why:  "Search engines cannot tell which of the lists holds.",
-		How:  "Keep one of the two.", Source: hreflangSource, Site: mixed,
+		How:  "Keep one of them, or write all from one list.", Source: hreflangSource, Site: mixed,
 	},
 	{
 		ID: "hreflang-text", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
@@ -305,34 +305,47 @@ func noReturn(p *check.SitePass) error {
 	return nil
 }
 
+// mixed compares what link elements, Link headers and sitemaps say, two by two, where both say
+// something.
 func mixed(p *check.SitePass) error {
 	return p.EachFacts(hasAlternates, func(g *survey.Page, f *page.Facts) {
-		elements, headers := map[string]string{}, map[string]string{}
+		said := map[string]map[string]string{"elements": {}, "headers": {}, "sitemap": {}}
 		for _, a := range set(f.Document) {
+			where := "elements"
 			if a.Header {
-				headers[strings.ToLower(a.Lang)] = a.Address
-			} else {
-				elements[strings.ToLower(a.Lang)] = a.Address
+				where = "headers"
 			}
+			said[where][strings.ToLower(a.Lang)] = a.Address
 		}
-		if len(elements) == 0 || len(headers) == 0 {
-			return
+		for _, v := range p.Versions[f.Address] {
+			said["sitemap"][strings.ToLower(v.Lang)] = v.Address
 		}
-		var langs []string
-		for lang, address := range elements {
-			if headers[lang] != address {
-				langs = append(langs, lang)
+		for _, pair := range [][2]string{{"elements", "headers"}, {"elements", "sitemap"}, {"headers", "sitemap"}} {
+			if langs := differ(said[pair[0]], said[pair[1]]); len(langs) > 0 {
+				p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s and %s differ for %s", pair[0], pair[1], strings.Join(langs, ", "))})
+				return
 			}
-		}
-		for lang := range headers {
-			if elements[lang] == "" {
-				langs = append(langs, lang)
-			}
-		}
-		if slices.Sort(langs); len(langs) > 0 {
-			p.Report(g.ID, check.Place{Note: "elements and headers differ for " + strings.Join(slices.Compact(langs), ", ")})
 		}
 	})
+}
+
+// differ are the languages for which two lists, neither empty, do not name the same address.
+func differ(a, b map[string]string) (langs []string) {
+	if len(a) == 0 || len(b) == 0 {
+		return nil
+	}
+	for lang, address := range a {
+		if b[lang] != address {
+			langs = append(langs, lang)
+		}
+	}
+	for lang := range b {
+		if a[lang] == "" {
+			langs = append(langs, lang)
+		}
+	}
+	slices.Sort(langs)
+	return langs
 }
 
 func otherText(p *check.SitePass) error {
