@@ -214,6 +214,7 @@ func TestNeighbours(t *testing.T) {
 func TestStruggling(t *testing.T) {
 	p := testkit.Garden(t, demo.Struggling(demo.New(demo.Summer), 2))
 	p.Scope.Folders, p.Resources, p.Probes, p.Retries = []string{"/journal/"}, plan.None, plan.No(), 5
+	p.Steady = false // the pace is to give way
 	r, _ := testkit.Crawl(t, demo.Home, p)
 	refused := 0
 	for i := range r.Survey.Pages {
