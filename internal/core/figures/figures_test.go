@@ -1,0 +1,84 @@
+package figures
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"harvik/internal/core/weburl"
+)
+
+func TestParseNumber(t *testing.T) {
+	for _, c := range []struct {
+		in      string
+		want    float64
+		percent bool
+		ok      bool
+	}{
+		{"1,234", 1234, false, true}, {"1,234.5", 1234.5, false, true}, {"1.234,5", 1234.5, false, true}, {"12,5", 12.5, false, true},
+		{"1\u202f234", 1234, false, true}, {"12.5 %", 12.5, true, true}, {"€ 9.90", 9.9, false, true}, {"(5)", -5, false, true},
+		{"\u22123", -3, false, true}, {"1.234.567", 1234567, false, true}, {"0", 0, false, true}, {"2e3", 2000, false, true},
+		{"n/a", 0, false, false}, {"", 0, false, false}, {"-", 0, false, false}, {"12 visits", 0, false, false}, {"1.234", 1.234, false, true},
+	} {
+		if n, p, ok := ParseNumber(c.in); n != c.want || p != c.percent || ok != c.ok {
+			t.Errorf("ParseNumber(%q) = %v, %v, %v, want %v, %v, %v", c.in, n, p, ok, c.want, c.percent, c.ok)
+		}
+	}
+}
+
+func TestRead(t *testing.T) {
+	home, _ := weburl.Parse("https://fernhollow.example/")
+	for _, c := range []struct{ name, in, want string }{
+		{"commas", "address,Visits,Bounce rate\n/visit/,\"1,204\",41%\nhttps://fernhollow.example/shop/?b=1,7,\n", "[{visits number 2} {bounce rate percent 1}] https://fernhollow.example/visit/ 1204 41 | https://fernhollow.example/shop/?b=1 7 - | []"},
+		{"semicolons and a mark", "\xEF\xBB\xBFSeite;Umsatz\r\n/a;1.234,50\r\n/b;\r\n", "[{umsatz number 1}] https://fernhollow.example/a 1234.5 | https://fernhollow.example/b - | []"},
+		{"addresses by their look", "Where\tOwner\n/a\tAnna\n", "[{owner text 1}] https://fernhollow.example/a Anna | []"},
+		{"a bad line", "url,n\n,1\n/x,2\nmailto:x,3\n", "[{n number 1}] https://fernhollow.example/x 2 | [{2 \"\" is no address} {4 \"mailto:x\" is no address}]"},
+		{"a word among numbers", "url,n\n/x,2\n/y,none\n", "[{n text 2}] https://fernhollow.example/x 2 | https://fernhollow.example/y none | []"},
+		{"short lines", "n,url\n1,/x\n2\n", "[{n number 1}] https://fernhollow.example/x 1 | [{3 has 1 cells, and the address would be in number 2}]"},
+		{"empty", "", "the file is empty"},
+		{"no addresses", "a,b\n1,2\n", "no column holds addresses"},
+		{"twice", "url,n,N\n/x,1,2\n", "which is empty or taken"},
+		{"only addresses", "url\n/x\n", "there are no figures"},
+	} {
+		table, err := Read(strings.NewReader(c.in), home)
+		got := fmt.Sprint(err)
+		if err == nil {
+			got = fmt.Sprint(table.Columns)
+			for _, r := range table.Rows {
+				got += " " + r.Address
+				for _, v := range r.Values {
+					switch {
+					case !v.Known:
+						got += " -"
+					case v.Text != "":
+						got += " " + v.Text
+					default:
+						got += fmt.Sprint(" ", v.Number)
+					}
+				}
+				got += " |"
+			}
+			got += fmt.Sprint(" ", table.Faults)
+		}
+		if got != c.want && (err == nil || !strings.Contains(got, c.want)) {
+			t.Errorf("%s:\n%s\nwant\n%s", c.name, got, c.want)
+		}
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add("address,visits\n/visit/,\"1,204\"\n")
+	f.Add("\xEF\xBB\xBFurl;n\r\n/a;1.2")
+	home, _ := weburl.Parse("https://fernhollow.example/")
+	f.Fuzz(func(t *testing.T, in string) {
+		table, err := Read(strings.NewReader(in), home)
+		if err != nil {
+			return
+		}
+		for _, r := range table.Rows {
+			if len(r.Values) != len(table.Columns) {
+				t.Fatalf("line %d has %d values for %d columns", r.Line, len(r.Values), len(table.Columns))
+			}
+		}
+	})
+}
