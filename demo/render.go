@@ -184,3 +184,11 @@ func (s *Site) footerExtra(p *Page) []Ref {
 	}
 	return nil
 }
+
+// Render is a page as it is served; "" if there is none.
+func (s *Site) Render(path string) string {
+	if p := s.byPath[path]; p != nil {
+		return s.render(p)
+	}
+	return ""
+}

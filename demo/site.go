@@ -255,7 +255,7 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		s.file(w, r, file)
 	case path == "/robots.txt":
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-		fmt.Fprint(w, robots)
+		fmt.Fprint(w, s.robots())
 	case path == "/style.css":
 		s.file(w, r, File{Type: "text/css; charset=utf-8", Body: style})
 	case strings.HasPrefix(path, "/pictures/"):
@@ -327,6 +327,13 @@ func (s *Site) file(w http.ResponseWriter, r *http.Request, f File) {
 	}
 	w.Header().Set("Content-Length", fmt.Sprint(len(f.Body)))
 	fmt.Fprint(w, f.Body)
+}
+
+func (s *Site) robots() string {
+	if s.Edition == Summer {
+		return strings.Replace(robots, "\nSitemap:", SummerRobots+"\n\nSitemap:", 1)
+	}
+	return robots
 }
 
 const robots = `# Fernhollow Botanic Garden

@@ -48,6 +48,7 @@ func (s *Site) technical(others []defect) []defect {
 	p.safety()
 	p.markup()
 	p.data()
+	p.seasons()
 	return p.defects
 }
 
@@ -72,8 +73,13 @@ func (p *planter) at(checks, why string, on []string, plant func(*Page)) {
 
 // extra adds a page that is sound but for its address, and links to it from two others.
 func (p *planter) extra(path, name string, linked int) *Page {
-	t := compose(path, visitSentences, map[string]string{"Title": "The " + name, "title": "the " + name})
-	n := compose(path+" notes", noteSentences[:8], map[string]string{"topic": "the " + name})
+	return p.extraLike(path, path, name, linked)
+}
+
+// extraLike is extra with the text of another address.
+func (p *planter) extraLike(seed, path, name string, linked int) *Page {
+	t := compose(seed, visitSentences, map[string]string{"Title": "The " + name, "title": "the " + name})
+	n := compose(seed+" notes", noteSentences[:8], map[string]string{"topic": "the " + name})
 	page := p.s.add(&Page{
 		Path: path, Layout: "corner", Title: capital(name) + " – a corner of Fernhollow", H1: "The " + name + " and its story",
 		Description: "Where to find the " + name + " at Fernhollow, what happened there and whom to ask for the key to its gate.",

@@ -56,15 +56,16 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	if err != nil {
 		return err
 	}
-	var garden http.Handler = demo.New(edition)
+	garden := demo.NewSeasons(edition)
+	var handler http.Handler = garden
 	if bears > 0 {
-		garden = demo.Struggling(garden, bears)
+		handler = demo.Struggling(handler, bears)
 	}
 	certificate, authority, err := demo.Certificate(300, demo.Host)
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: garden, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
 	go server.Serve(demo.Both(site, &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS12}))
 	defer server.Close()
 	console, err := listen("HARVIK_PORT", "8420", "the service")
@@ -105,7 +106,9 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	if once {
 		return nil
 	}
-	fmt.Printf("\nThe console is at http://%s\nSign in, once: %s\nThe command line: %s --data %s fixes fernhollow\nCtrl-C ends the demo.\n", address, link, binary, data)
+	fmt.Printf("\nThe console is at http://%s\nSign in, once: %s\nThe command line: %s --data %s fixes fernhollow\n", address, link, binary, data)
+	fmt.Println("Enter turns the garden to its other edition, to recheck, crawl again and see the drift. Ctrl-C ends the demo.")
+	go turn(garden, os.Stdin, os.Stdout)
 	gone := make(chan error, 1)
 	go func() { gone <- service.Wait() }()
 	select {
@@ -113,6 +116,13 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 		return nil
 	case err := <-gone:
 		return fmt.Errorf("the service ended: %v", err)
+	}
+}
+
+// turn changes the edition at each line that it reads.
+func turn(garden *demo.Seasons, in io.Reader, out io.Writer) {
+	for lines := bufio.NewScanner(in); lines.Scan(); {
+		fmt.Fprintf(out, "It is %s in the garden.\n", garden.Turn())
 	}
 }
 
