@@ -32,14 +32,20 @@ core/checks/...: check graph neardup page robots structured survey text weburl c
 core/health:
 core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey
+core/figures: weburl
+core/waive: check scope weburl
+core/task:
+core/drift: check fixlist task text
+core/gate: check fixlist text
 internal/fetch: page plan weburl
-internal/record: check fixlist judge page plan robots survey text
+internal/record: check drift figures fixlist judge page plan robots survey task text waive
 internal/crawl: check fixlist judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
-internal/store: check fixlist graph page plan survey internal/crawl internal/record
-internal/jobs: check checks judge page plan survey text weburl internal/crawl internal/fetch internal/record internal/store internal/vault
-internal/service: check checks fixlist neardup plan survey text weburl internal/jobs internal/record internal/store
-internal/client: fixlist plan internal/record
-internal/cli: check fixlist judge page plan survey text internal/client internal/record
+internal/store: check drift figures fixlist graph page plan robots survey task waive internal/crawl internal/record
+internal/jobs: check checks drift figures fixlist gate judge page plan survey task text waive weburl internal/crawl internal/fetch internal/record internal/store internal/vault
+internal/report: check gate text weburl internal/record
+internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/jobs internal/record internal/report internal/store
+internal/client: drift fixlist gate plan internal/record
+internal/cli: check drift fixlist gate judge page plan survey task text waive internal/client internal/record internal/report
 internal/cluster:
 internal/vault:
 console:

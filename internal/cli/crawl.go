@@ -14,6 +14,7 @@ import (
 
 	"harvik/internal/client"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/task"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
@@ -165,7 +166,7 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 		fmt.Fprintln(talk, "The service ended. The crawl goes on when it starts again.")
 		return nil
 	case "paused":
-		fmt.Fprintf(talk, "Crawl %d of %s is paused after %s. Go on with `harvik crawl resume %s`.\n", cr.Number, cr.Site, count(ended.Progress.Fetched, "address", "addresses"), cr.Site)
+		fmt.Fprintf(talk, "Crawl %d of %s is paused after %s. Go on with `harvik crawl resume %s`.\n", cr.Number, cr.Site, numbers.Count(ended.Progress.Fetched, "address", "addresses"), cr.Site)
 		if ended.Detail != "" {
 			return errors.New(ended.Detail)
 		}
@@ -186,6 +187,38 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 		fmt.Fprintf(talk, "robots.txt was disregarded: %s\n", ended.Plan.Permission)
 	}
 	printHealth(c.OutOrStdout(), ended, 10)
+	return tellWork(c, cl, ended)
+}
+
+// tellWork says what a crawl made of the work at the list: what is confirmed, and loudly, what came back.
+func tellWork(c *cobra.Command, cl *client.Client, cr record.Crawl) error {
+	tasks, err := cl.Tasks(c.Context(), cr.Site, "")
+	if err != nil {
+		return err
+	}
+	w := c.OutOrStdout()
+	confirmed := 0
+	var returned []record.Task
+	for _, t := range tasks {
+		switch {
+		case t.State == task.Confirmed && t.Changed.After(cr.Started):
+			confirmed++
+		case t.State == task.Returned && t.Seen == cr.Number:
+			returned = append(returned, t)
+		}
+	}
+	if confirmed > 0 {
+		fmt.Fprintf(w, "\nConfirmed to be gone: %s. `harvik work %s --in confirmed` lists what ever was.\n", numbers.Count(confirmed, "fix", "fixes"), cr.Site)
+	}
+	if len(returned) > 0 {
+		fmt.Fprintf(w, "\n%s\n", bold(w, "RETURNED: "+numbers.Count(len(returned), "fix", "fixes")+", confirmed to be gone once, there again"))
+		for _, t := range returned[:min(5, len(returned))] {
+			fmt.Fprintf(w, "  %s  %s\n", t.Fix, t.Line)
+		}
+		if len(returned) > 5 {
+			fmt.Fprintf(w, "  and %d more; `harvik fixes %s --state returned` shows them\n", len(returned)-5, cr.Site)
+		}
+	}
 	return nil
 }
 
@@ -232,7 +265,7 @@ func progressLine(p record.Progress) string {
 		return fmt.Sprintf("%s fetched; judging the whole site", numbers.Thousands(p.Fetched))
 	}
 	line := fmt.Sprintf("%s fetched · %s waiting · %.0f a second · %s · %s", numbers.Thousands(p.Fetched), numbers.Thousands(p.Waiting), p.Rate,
-		count(p.Failures, "failure", "failures"), count(p.Findings, "finding", "findings"))
+		numbers.Count(p.Failures, "failure", "failures"), numbers.Count(p.Findings, "finding", "findings"))
 	if what := map[string]string{"sitemaps": "sitemaps", "resources": "resources", "outbound": "outbound links"}[p.Lane]; what != "" {
 		line = what + ": " + line
 	}

@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"harvik/internal/client"
-	"harvik/internal/core/fixlist"
+	"harvik/internal/core/task"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
@@ -49,6 +49,9 @@ brings the most comes first. "health after" is the score with the line and all b
 	c.Flags().StringVar(&f.Severity, "severity", "", "only errors, warnings or notices: error, warning or notice")
 	c.Flags().StringVar(&f.Group, "group", "", "only checks of this group, such as snippet or links")
 	c.Flags().StringVar(&f.Check, "check", "", "only this check")
+	c.Flags().StringVar(&f.Section, "section", "", "only fixes with a page in this folder, such as /plants/")
+	c.Flags().StringVar(&f.State, "state", "", "only open, taken, claimed, returned or waived ones, or all; all but waived by default")
+	c.Flags().StringVar(&f.Assignee, "for", "", "only fixes of this person")
 	c.Flags().StringVar(&f.Order, "order", "severity", "severity, gain, quick (gain for effort) or pages")
 	c.Flags().IntVar(&f.Limit, "limit", 30, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
@@ -57,32 +60,54 @@ brings the most comes first. "health after" is the score with the line and all b
 
 // printFixes shows the running total of health only in the order that it was made for.
 func printFixes(w io.Writer, cr record.Crawl, list record.FixList, running bool) {
-	fmt.Fprintf(w, "%s, crawl %d, health %s\n\n", bold(w, cr.Site), cr.Number, healthText(cr))
+	fmt.Fprintf(w, "%s, crawl %d, health %s%s\n\n", bold(w, cr.Site), cr.Number, healthText(cr), unwaivedText(cr))
 	if len(list.Fixes) == 0 {
 		fmt.Fprintln(w, cmp.Or(cr.Detail, "Nothing to fix here."))
 		return
 	}
-	room := max(30, columns(w)-54)
-	heads := []string{"", "fix", "what and where", "pages", "gain", "effort", "health after"}
+	room := max(30, columns(w)-64)
+	heads := []string{"", "fix", "what and where", "pages", "gain", "effort", "state", "health after"}
 	if !running {
-		heads = heads[:6]
+		heads = heads[:7]
 	}
-	t := newTable(w, heads, 4, 5, 7)
+	t := newTable(w, heads, 4, 5, 8)
 	for _, f := range list.Fixes {
-		row := []any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), numbers.Thousands(f.Pages), gain(f.Gain), f.Effort, points(f.HealthAfter)}
+		row := []any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), numbers.Thousands(f.Pages), gain(f.Gain), f.Effort, stateText(w, f), points(f.HealthAfter)}
 		t.AppendRow(row[:len(heads)])
 	}
 	t.Render()
 	printMore(w, len(list.Fixes), list.Total)
+	if list.Waived > 0 {
+		fmt.Fprintf(w, "\n%s waived and left out; --state waived shows them.\n", numbers.Count(list.Waived, "line is", "lines are"))
+	}
 }
 
-func fixesCSV(w io.Writer, fixes []fixlist.Fix) error {
-	rows := [][]string{{"rank", "fix", "severity", "group", "check", "what", "target", "value", "pages", "places", "gain", "effort", "health after", "example"}}
+// stateText is a fix's state and who is on it; what came back is said loudly.
+func stateText(w io.Writer, f record.FixLine) string {
+	out := f.State
+	if f.State == string(task.Returned) {
+		out = bold(w, "RETURNED")
+	}
+	if f.Assignee != "" {
+		out += "\n" + f.Assignee
+	}
+	if f.Due != nil {
+		out += "\nby " + f.Due.String()
+	}
+	return out
+}
+
+func fixesCSV(w io.Writer, fixes []record.FixLine) error {
+	rows := [][]string{{"rank", "fix", "severity", "group", "check", "what", "target", "value", "pages", "places", "gain", "effort", "health after", "state", "for", "due", "note", "example"}}
 	for _, f := range fixes {
+		due := ""
+		if f.Due != nil {
+			due = f.Due.String()
+		}
 		rows = append(rows, []string{
 			strconv.Itoa(f.Rank), f.ID, f.Severity.String(), f.Group, f.Check, f.Line, f.Target, f.Value,
 			strconv.Itoa(f.Pages), strconv.Itoa(f.Places), strconv.FormatFloat(f.Gain, 'f', 4, 64), f.Effort,
-			strconv.FormatFloat(f.HealthAfter, 'f', 2, 64), f.Example,
+			strconv.FormatFloat(f.HealthAfter, 'f', 2, 64), f.State, f.Assignee, due, f.Note, f.Example,
 		})
 	}
 	return writeCSV(w, rows)
@@ -105,10 +130,15 @@ func (a *app) fixCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			_, history, err := cl.Task(c.Context(), cr.Site, in[1])
+			if err != nil {
+				return err
+			}
 			if a.json {
-				return writeJSON(c.OutOrStdout(), map[string]any{"fix": d.Fix, "check": d.Check, "pages": pages})
+				return writeJSON(c.OutOrStdout(), map[string]any{"fix": d.Fix, "check": d.Check, "pages": pages, "history": history})
 			}
 			printFix(c.OutOrStdout(), d, pages)
+			printHistory(c.OutOrStdout(), history)
 			return nil
 		},
 	}
@@ -119,7 +149,11 @@ func (a *app) fixCommand() *cobra.Command {
 func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
 	f := d.Fix
 	fmt.Fprintf(w, "%s %s\n", sign(w, f.Severity), bold(w, f.Line))
-	fmt.Fprintf(w, "  %s, %s · gain %s · effort %s · rank %d · %s\n\n", f.Severity, f.Check, gain(f.Gain), f.Effort, f.Rank, f.State)
+	fmt.Fprintf(w, "  %s, %s · gain %s · effort %s · rank %d · %s\n\n", f.Severity, f.Check, gain(f.Gain), f.Effort, f.Rank, f.State+assigned(f.Assignee, f.Due))
+	if f.Note != "" {
+		wrap(w, "  ", "Note: "+f.Note)
+		fmt.Fprintln(w)
+	}
 	for _, part := range [][2]string{{"What", d.Check.What}, {"Why", d.Check.Why}, {"How to fix", d.Check.How}} {
 		fmt.Fprintln(w, "  "+bold(w, part[0]))
 		wrap(w, "  ", part[1])
@@ -129,7 +163,7 @@ func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
 		wrap(w, "  ", "Rests on: "+d.Check.Source)
 		fmt.Fprintln(w)
 	}
-	fmt.Fprintf(w, "  %s\n", bold(w, count(f.Pages, "page", "pages")))
+	fmt.Fprintf(w, "  %s\n", bold(w, numbers.Count(f.Pages, "page", "pages")))
 	for _, p := range pages {
 		fmt.Fprintf(w, "\n  %s\n", p.Address)
 		printPlaces(w, "    ", p.Places)

@@ -65,13 +65,13 @@ func healthText(cr record.Crawl) string {
 	case r.Expected > r.Assessed:
 		return fmt.Sprintf("%s ± %s (%s of about %s pages)", points(r.Health), points(r.HalfWidth), numbers.Thousands(r.Assessed), numbers.Thousands(r.Expected))
 	}
-	return fmt.Sprintf("%s (%s)", points(r.Health), count(r.Assessed, "page", "pages"))
+	return fmt.Sprintf("%s (%s)", points(r.Health), numbers.Count(r.Assessed, "page", "pages"))
 }
 
 // printHealth shows the score, its ledger bar and the ledger's first lines.
 func printHealth(w io.Writer, cr record.Crawl, lines int) {
 	fmt.Fprintf(w, "%s, crawl %d, %s\n", bold(w, cr.Site), cr.Number, cr.Started.Format("2 January 2006 15:04"))
-	fmt.Fprintf(w, "health %s\n", bold(w, healthText(cr)))
+	fmt.Fprintf(w, "health %s%s\n", bold(w, healthText(cr)), unwaivedText(cr))
 	if cr.Report == nil || !cr.Report.Scored {
 		return
 	}
@@ -94,7 +94,7 @@ func printHealth(w io.Writer, cr record.Crawl, lines int) {
 		for _, l := range left {
 			rest += l.Points
 		}
-		t.AppendRow([]any{"", count(len(left), "more check", "more checks") + "; `harvik health` shows them", atLeast(rest), "", ""})
+		t.AppendRow([]any{"", numbers.Count(len(left), "more check", "more checks") + "; `harvik health` shows them", atLeast(rest), "", ""})
 	}
 	t.AppendFooter([]any{"", "lost", points(100 - roundTo(cr.Report.Health, 1)), "", ""})
 	t.Render()

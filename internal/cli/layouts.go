@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"strconv"
 
@@ -32,7 +33,7 @@ func (a *app) layoutsCommand() *cobra.Command {
 				if l.Health < 0 {
 					health = "–"
 				}
-				rows = append(rows, []string{strconv.Itoa(l.Layout), numbers.Thousands(l.Pages), health, numbers.Thousands(l.Errors), l.Example})
+				rows = append(rows, []string{cmp.Or(l.Name, strconv.Itoa(l.Layout)), numbers.Thousands(l.Pages), health, numbers.Thousands(l.Errors), l.Example})
 			}
 			if a.csv {
 				return writeCSV(w, rows)

@@ -118,6 +118,6 @@ func (a *app) tellShutOut(c *cobra.Command, cl *client.Client, cr record.Crawl) 
 		return nil
 	}
 	fmt.Fprintf(c.ErrOrStderr(), "robots.txt shut out %s; `harvik crawl left %s@%d --state blocked` lists them with their lines.\n",
-		count(list.Total, "address", "addresses"), cr.Site, cr.Number)
+		numbers.Count(list.Total, "address", "addresses"), cr.Site, cr.Number)
 	return nil
 }

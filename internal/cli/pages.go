@@ -3,6 +3,8 @@ package cli
 import (
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -14,6 +16,7 @@ import (
 	"harvik/internal/core/page"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
+	"harvik/internal/report"
 )
 
 func (a *app) pagesCommand() *cobra.Command {
@@ -27,7 +30,9 @@ func (a *app) pagesCommand() *cobra.Command {
 	c.Flags().StringVar(&q.Kind, "kind", "", "only html, other, or a kind of page such as list or contact")
 	c.Flags().StringVar(&q.Check, "check", "", "only pages on which this check fails")
 	c.Flags().StringVar(&q.Fix, "fix", "", "only pages of this fix")
-	c.Flags().StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: address, status, words, bytes, title, depth, linksIn, health, findings, wait")
+	c.Flags().StringVar(&q.Section, "section", "", "only this first folder, such as /plants/")
+	c.Flags().StringVar(&q.Having, "having", "", "only where a figure of your own is like this: \"visits>=100\"")
+	c.Flags().StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: address, status, words, bytes, title, depth, linksIn, authority, importance, health, findings, wait, figure:NAME")
 	c.Flags().IntVar(&q.Limit, "limit", 40, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	return c
@@ -79,6 +84,8 @@ func (a *app) allPages(c *cobra.Command, cl *client.Client, cr record.Crawl, q r
 
 func pageRows(pages []record.PageRow) [][]string {
 	rows := [][]string{{"address", "status", "type", "indexable", "kind", "title", "description", "h1", "words", "bytes", "depth", "links in", "health", "errors", "warnings", "notices"}}
+	names := figureNames(pages)
+	rows[0] = append(rows[0], names...)
 	for _, p := range pages {
 		health := ""
 		if p.Health >= 0 {
@@ -89,8 +96,22 @@ func pageRows(pages []record.PageRow) [][]string {
 			strconv.Itoa(p.Words), strconv.Itoa(p.Bytes), strconv.Itoa(p.Depth), strconv.Itoa(p.LinksIn), health,
 			strconv.Itoa(p.Errors), strconv.Itoa(p.Warnings), strconv.Itoa(p.Notices),
 		})
+		for _, n := range names {
+			rows[len(rows)-1] = append(rows[len(rows)-1], report.Plain(p.Figures[n]))
+		}
 	}
 	return rows
+}
+
+// figureNames are the own figures that any of the pages has.
+func figureNames(pages []record.PageRow) []string {
+	have := map[string]bool{}
+	for i := range pages {
+		for n := range pages[i].Figures {
+			have[n] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(have))
 }
 
 func statusWord(p record.PageRow) string {
@@ -106,8 +127,15 @@ func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
 		return
 	}
 	fmt.Fprintf(w, "%s, crawl %d of %s\n\n", bold(w, cr.Site), cr.Number, cr.Home)
-	room := max(24, (columns(w)-56)*6/10)
-	t := newTable(w, []string{"address", "status", "title", "words", "clicks", "links in", "health", "◆", "◈", "◇"}, 2, 4, 5, 6, 7, 8, 9, 10)
+	names := figureNames(list.Pages)
+	names = names[:min(4, len(names))]
+	wide := columns(w) - 56 - 12*len(names)
+	room := max(24, wide*6/10)
+	right := []int{2, 4, 5, 6, 7, 8, 9, 10}
+	for i := range names {
+		right = append(right, 11+i)
+	}
+	t := newTable(w, append([]string{"address", "status", "title", "words", "clicks", "links in", "health", "◆", "◈", "◇"}, names...), right...)
 	for _, p := range list.Pages {
 		health, depth := "–", "–"
 		if p.Health >= 0 {
@@ -116,10 +144,14 @@ func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
 		if p.Depth >= 0 {
 			depth = strconv.Itoa(p.Depth)
 		}
-		t.AppendRow([]any{
-			middle(fixlist.PathOf(p.Address), room), statusWord(p), end(p.Title, max(16, columns(w)-56-room)), p.Words, depth, p.LinksIn, health,
+		row := []any{
+			middle(fixlist.PathOf(p.Address), room), statusWord(p), end(p.Title, max(16, wide-room)), p.Words, depth, p.LinksIn, health,
 			zero(p.Errors), zero(p.Warnings), zero(p.Notices),
-		})
+		}
+		for _, n := range names {
+			row = append(row, end(report.Plain(p.Figures[n]), 10))
+		}
+		t.AppendRow(row)
 	}
 	t.Render()
 	printMore(w, len(list.Pages), list.Total)
@@ -212,7 +244,7 @@ func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogu
 	}
 	printFindings(w, d.Findings, catalogue)
 	printInto(w, into)
-	fmt.Fprintf(w, "\n  %s links out, %s loaded\n", numbers.Thousands(len(d.Links)), count(len(d.Loads), "resource", "resources"))
+	fmt.Fprintf(w, "\n  %s links out, %s loaded\n", numbers.Thousands(len(d.Links)), numbers.Count(len(d.Loads), "resource", "resources"))
 	for _, l := range d.Loads {
 		if l.Status < 200 || l.Status >= 400 {
 			fmt.Fprintf(w, "  %s %s: %s\n", l.Role, middle(l.Address, columns(w)-30), statusOrWord(l.Status, l.Outcome))
@@ -248,7 +280,7 @@ func printFindings(w io.Writer, findings []record.PageFinding, catalogue []recor
 }
 
 func printInto(w io.Writer, into record.LinksInto) {
-	fmt.Fprintf(w, "\n  %s\n", bold(w, "Linked or loaded from "+count(into.Pages, "page", "pages")))
+	fmt.Fprintf(w, "\n  %s\n", bold(w, "Linked or loaded from "+numbers.Count(into.Pages, "page", "pages")))
 	for i, l := range into.Links {
 		if i == 10 {
 			break
@@ -274,7 +306,7 @@ const maxShown = 8
 func printPlaces(w io.Writer, indent string, places []check.Place) {
 	for i, p := range places {
 		if i == maxShown {
-			fmt.Fprintf(w, "%s… and %s\n", indent, count(len(places)-i, "place", "places")+" more")
+			fmt.Fprintf(w, "%s… and %s\n", indent, numbers.Count(len(places)-i, "place", "places")+" more")
 			return
 		}
 		line := p.Note

@@ -72,9 +72,9 @@ func (a *app) printPreview(w io.Writer, p *record.Preview) {
 
 func sizeWords(p *record.Preview) string {
 	if p.Least == p.Most {
-		return count(p.Least, "address", "addresses") + fmt.Sprintf(", after a look at %s", count(p.Sampled, "page", "pages"))
+		return numbers.Count(p.Least, "address", "addresses") + fmt.Sprintf(", after a look at %s", numbers.Count(p.Sampled, "page", "pages"))
 	}
-	return fmt.Sprintf("%s to %s addresses, after a look at %s", numbers.Thousands(p.Least), numbers.Thousands(p.Most), count(p.Sampled, "page", "pages"))
+	return fmt.Sprintf("%s to %s addresses, after a look at %s", numbers.Thousands(p.Least), numbers.Thousands(p.Most), numbers.Count(p.Sampled, "page", "pages"))
 }
 
 func durationWords(p *record.Preview, full plan.Plan) string {
@@ -117,7 +117,7 @@ func printRobots(w io.Writer, r *record.PreviewRobots) {
 		fmt.Fprintf(w, "  line %-4d %s\n", rule.Number, rule.Text)
 	}
 	if len(r.Notes) > 0 {
-		fmt.Fprintf(w, "  %s cannot be read, the first is line %d: %s\n", count(len(r.Notes), "line", "lines"), r.Notes[0].Number, r.Notes[0].Text)
+		fmt.Fprintf(w, "  %s cannot be read, the first is line %d: %s\n", numbers.Count(len(r.Notes), "line", "lines"), r.Notes[0].Number, r.Notes[0].Text)
 	}
 }
 
@@ -132,9 +132,9 @@ func printSitemaps(w io.Writer, p *record.Preview) {
 			fmt.Fprintf(w, "  %s: %s\n", s.Address, what)
 			continue
 		case s.Form == "index":
-			fmt.Fprintf(w, "  %s: names %s", s.Address, count(s.Sitemaps, "sitemap", "sitemaps"))
+			fmt.Fprintf(w, "  %s: names %s", s.Address, numbers.Count(s.Sitemaps, "sitemap", "sitemaps"))
 		default:
-			fmt.Fprintf(w, "  %s: lists %s", s.Address, count(s.Pages, "address", "addresses"))
+			fmt.Fprintf(w, "  %s: lists %s", s.Address, numbers.Count(s.Pages, "address", "addresses"))
 		}
 		if s.Detail != "" {
 			fmt.Fprintf(w, "; %s", s.Detail)

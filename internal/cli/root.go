@@ -18,6 +18,8 @@ import (
 
 	"harvik/internal/client"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/task"
+	"harvik/internal/report"
 )
 
 // Exit codes of the program.
@@ -25,6 +27,7 @@ const (
 	ExitOK    = 0
 	ExitFail  = 1 // it could not be done; the reason is on standard error
 	ExitUsage = 2 // the command line makes no sense
+	ExitNo    = 3 // it was done, and the answer is no: a gate is shut, a repair is not there yet
 )
 
 // ServeOptions are those of the start command.
@@ -61,7 +64,8 @@ Start the service with "harvik start", then add a site and crawl it:
   harvik fixes fernhollow
 
 A crawl is named SITE@NUMBER; SITE alone means its newest finished crawl.
-Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense.`,
+Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3 the answer is no
+(a gate is shut, a recheck still finds something).`,
 		SilenceUsage: true, SilenceErrors: true,
 	}
 	f := root.PersistentFlags()
@@ -69,11 +73,22 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense.`,
 	f.StringVar(&a.server, "server", os.Getenv("HARVIK_SERVER"), "address of the service (HARVIK_SERVER); found in the data folder by default")
 	f.BoolVar(&a.json, "json", false, "write JSON")
 	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usage(c, err) })
-	root.AddCommand(
-		a.startCommand(), a.linkCommand(), a.siteCommand(), a.planCommand(), a.secretCommand(), a.crawlCommand(), a.healthCommand(),
-		a.fixesCommand(), a.fixCommand(), a.pagesCommand(), a.pageCommand(), a.resourcesCommand(), a.doorsCommand(), a.checkCommand(),
-		a.layoutsCommand(), a.compareCommand(), a.lookCommand(), a.judgeCommand(),
-	)
+	add := func(title string, commands ...*cobra.Command) {
+		root.AddGroup(&cobra.Group{ID: title, Title: title + ":"})
+		for _, c := range commands {
+			c.GroupID = title
+		}
+		root.AddCommand(commands...)
+	}
+	add("Service, sites, plans", a.startCommand(), a.linkCommand(), a.siteCommand(), a.planCommand(), a.secretCommand())
+	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(), a.pagesCommand(), a.pageCommand(),
+		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(), a.checkCommand(), a.judgeCommand())
+	add("Work the list",
+		a.moveCommand("take", task.Taken, "Say that somebody is on fixes", "Marks fixes as taken: somebody is on them, you unless --for says who."),
+		a.moveCommand("claim", task.Claimed, "Say that fixes are mended; a recheck or the next crawl tells", "Marks fixes as claimed: said to be mended. `harvik recheck` looks whether they are."),
+		a.moveCommand("open", task.Open, "Put fixes back to open", "Puts fixes that were taken or claimed back to open."),
+		a.tasksCommand(), a.undoCommand(), a.waiveCommand(), a.unwaiveCommand(), a.waiversCommand(), a.recheckCommand())
+	add("Compare and hand over", a.driftCommand(), a.trendCommand(), a.gateCommand(), a.exportCommand(), a.metricsCommand())
 	return root
 }
 
@@ -91,6 +106,10 @@ func Run(ctx context.Context, root *cobra.Command) int {
 		return ExitOK
 	}
 	fmt.Fprintln(root.ErrOrStderr(), "harvik:", err)
+	var no verdictError
+	if errors.As(err, &no) {
+		return ExitNo
+	}
 	var u usageError
 	if errors.As(err, &u) || strings.HasPrefix(err.Error(), "unknown command") {
 		return ExitUsage
@@ -214,12 +233,7 @@ func writeCSV(w io.Writer, rows [][]string) error {
 	for _, r := range rows {
 		safe := make([]string, len(r))
 		for i, cell := range r {
-			if cell != "" && strings.IndexByte("=+-@\t\r", cell[0]) >= 0 {
-				if _, err := strconv.ParseFloat(cell, 64); err != nil {
-					cell = "'" + cell
-				}
-			}
-			safe[i] = cell
+			safe[i] = report.Safe(cell)
 		}
 		if err := out.Write(safe); err != nil {
 			return err

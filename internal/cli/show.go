@@ -133,10 +133,3 @@ func gain(f float64) string {
 	}
 	return "+" + strconv.FormatFloat(f, 'f', 2, 64)
 }
-
-func count(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%s %s", numbers.Thousands(n), many)
-}

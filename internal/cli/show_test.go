@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"harvik/internal/core/fixlist"
+	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
@@ -65,7 +66,7 @@ func TestShortening(t *testing.T) {
 		{middle("short", 20), "short"},
 		{end("Führungen im Garten", 8), "Führung…"},
 		{gain(0.004), "<0.01"}, {gain(0.005), "+0.01"}, {gain(12.345), "+12.35"}, {gain(0), "+0.00"},
-		{count(1, "page", "pages"), "1 page"}, {count(1200, "page", "pages"), "1\u202f200 pages"},
+		{numbers.Count(1, "page", "pages"), "1 page"}, {numbers.Count(1200, "page", "pages"), "1\u202f200 pages"},
 	} {
 		if c.got != c.want {
 			t.Errorf("%q, want %q", c.got, c.want)

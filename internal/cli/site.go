@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
@@ -50,7 +51,7 @@ func (a *app) siteCommand() *cobra.Command {
 			}
 			w := c.OutOrStdout()
 			fmt.Fprintf(w, "%s  %s\n", bold(w, site.Name), site.Home)
-			fmt.Fprintf(w, "since %s, %s", site.Created.Format("2 January 2006"), count(site.Crawls, "crawl", "crawls"))
+			fmt.Fprintf(w, "since %s, %s", site.Created.Format("2 January 2006"), numbers.Count(site.Crawls, "crawl", "crawls"))
 			if site.Health != nil {
 				fmt.Fprintf(w, ", health %s", points(*site.Health))
 			}

@@ -14,7 +14,6 @@ import (
 	"strconv"
 	"strings"
 
-	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
 )
@@ -318,13 +317,14 @@ func (c *Client) Tally(ctx context.Context, site string, number int) (record.Tal
 
 // FixFilter chooses fixes; empty fields do not.
 type FixFilter struct {
-	Severity, Group, Check, Order string
-	Limit                         int
+	Severity, Group, Check, Order, State, Assignee, Section string
+	Limit                                                   int
 }
 
 // Fixes lists a crawl's fix list.
 func (c *Client) Fixes(ctx context.Context, site string, number int, f FixFilter) (record.FixList, error) {
-	q := query("severity", f.Severity, "group", f.Group, "check", f.Check, "order", f.Order)
+	q := query("severity", f.Severity, "group", f.Group, "check", f.Check, "order", f.Order, "state", f.State,
+		"assignee", f.Assignee, "section", f.Section)
 	q.Set("limit", strconv.Itoa(f.Limit))
 	return get[record.FixList](ctx, c, crawlPath(site, number)+"/fixes?"+q.Encode())
 }
@@ -341,8 +341,8 @@ func query(pairs ...string) url.Values {
 
 // FixDetail is a fix with its check.
 type FixDetail struct {
-	Fix   fixlist.Fix  `json:"fix"`
-	Check record.Check `json:"check"`
+	Fix   record.FixLine `json:"fix"`
+	Check record.Check   `json:"check"`
 }
 
 // Fix is one fix.
@@ -358,7 +358,7 @@ func (c *Client) FixPages(ctx context.Context, site string, number int, id strin
 
 // Pages lists fetched addresses.
 func (c *Client) Pages(ctx context.Context, site string, number int, q record.PageQuery) (record.PageList, error) {
-	v := query("search", q.Search, "status", q.Status, "kind", q.Kind, "check", q.Check, "fix", q.Fix, "sort", q.Sort, "after", q.After, "role", q.Role)
+	v := query("search", q.Search, "status", q.Status, "kind", q.Kind, "check", q.Check, "fix", q.Fix, "sort", q.Sort, "after", q.After, "role", q.Role, "section", q.Section, "having", q.Having)
 	v.Set("limit", strconv.Itoa(q.Limit))
 	return get[record.PageList](ctx, c, crawlPath(site, number)+"/pages?"+v.Encode())
 }

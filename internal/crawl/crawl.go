@@ -97,6 +97,7 @@ type Crawl struct {
 	frontier *frontier
 	refusal  refusal
 	survey   *survey.Survey
+	adjust   fixlist.Adjustment
 	rules    ruleBook
 	reading  chan struct{}           // bounds the bodies that are read at once
 	files    map[string]File         // of the past, by address; of the present, only which there are
@@ -127,6 +128,9 @@ type Config struct {
 	Source  survey.Source // reads back what the sink stored
 	Past    Past          // nil for a new crawl
 	Paces   *Paces        // nil for a pace of its own
+	Adjust  fixlist.Adjustment
+	Only    func(address string) bool // nil, or what is fetched besides the targets of redirects
+	Layouts map[string][]uint32       // leaders of the layouts that earlier crawls met, by name
 	Log     *slog.Logger
 }
 
@@ -143,6 +147,7 @@ func New(c Config) (*Crawl, error) {
 		CA: p.CA, Certificate: c.Secrets[p.Certificate], CertificateHost: c.Start.Hostname(), IP: p.IP, Proxy: p.Proxy,
 	}
 	f := newFrontier(c.Start, p)
+	f.only = c.Only
 	settings.Inside = f.scope.Inside
 	gates, err := fetch.NewGates(p.Gates, c.Start, c.Secrets)
 	if err != nil {
@@ -159,7 +164,7 @@ func New(c Config) (*Crawl, error) {
 	}
 	cr := &Crawl{
 		plan: p, start: c.Start, sink: c.Sink, past: c.Past, log: c.Log, client: client, paces: paces,
-		judge: judge.New(c.Runner), frontier: f, survey: &survey.Survey{Source: c.Source},
+		judge: judge.New(c.Runner), frontier: f, survey: &survey.Survey{Source: c.Source, Known: c.Layouts}, adjust: c.Adjust,
 		loggedIn: gates.HoldSessions(),
 		hosts:    map[string]*governor{}, reading: make(chan struct{}, 2*runtime.GOMAXPROCS(0)),
 		stop: make(chan struct{}), pause: make(chan struct{}), wake: make(chan struct{}, 1),
@@ -225,7 +230,8 @@ type Result struct {
 	Ending   Ending
 	Detail   string // in words, where the ending needs them
 	Survey   *survey.Survey
-	Report   *fixlist.Report
+	Sheet    *fixlist.Sheet
+	Report   *fixlist.Report // of the sheet, adjusted as the crawl was told
 	Findings []check.Finding // of the site checks; those of pages went to the sink
 	Changed  map[int32]bool  // addresses that changed after they were handed to the sink
 	Traps    []survey.Trap   // patterns that were shut
@@ -239,28 +245,9 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 	defer c.paces.leave(c)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	c.ctx = ctx
-	c.progress.begin()
-	if err := c.client.LogIn(ctx); err != nil {
-		return nil, &ErrPaused{err.Error()}
-	}
-	if err := c.resume(ctx); err != nil {
+	ending, err := c.fetch(ctx, cancel, c.resume, c.listUnlinked)
+	if err != nil {
 		return nil, err
-	}
-	saver := newSaver(ctx, c.sink, cancel)
-	ending, paused := c.loop(ctx, saver)
-	if paused == nil {
-		c.listUnlinked()
-	}
-	c.flush(saver)
-	if err := saver.close(); err != nil {
-		return nil, err
-	}
-	if err := context.Cause(ctx); err != nil {
-		return nil, err
-	}
-	if paused != nil {
-		return nil, paused
 	}
 	var probes *survey.Probes
 	if *c.plan.Probes {
@@ -268,6 +255,36 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 		probes = c.probe(ctx)
 	}
 	return c.finish(ending, probes)
+}
+
+// fetch logs in, lets begin make the first addresses known, and fetches until nothing waits or the crawl is
+// paused. If it is not, end may make further addresses known that are not fetched. All results are with the
+// sink when it returns.
+func (c *Crawl) fetch(ctx context.Context, cancel context.CancelCauseFunc, begin func(context.Context) error, end func()) (Ending, error) {
+	c.ctx = ctx
+	c.progress.begin()
+	if err := c.client.LogIn(ctx); err != nil {
+		return "", &ErrPaused{err.Error()}
+	}
+	if err := begin(ctx); err != nil {
+		return "", err
+	}
+	saver := newSaver(ctx, c.sink, cancel)
+	ending, paused := c.loop(ctx, saver)
+	if paused == nil {
+		end()
+	}
+	c.flush(saver)
+	if err := saver.close(); err != nil {
+		return "", err
+	}
+	if err := context.Cause(ctx); err != nil {
+		return "", err
+	}
+	if paused != nil {
+		return "", paused
+	}
+	return ending, nil
 }
 
 // Rejudge takes a finished crawl up again and judges it anew by the checks of today, without
@@ -293,13 +310,13 @@ func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 	if c.plan.Selection == plan.Spread && ending != Complete {
 		c.weigh()
 	}
-	report, findings, err := c.judge.Finish(c.survey)
+	sheet, findings, err := c.judge.Finish(c.survey)
 	if err != nil {
 		return nil, err
 	}
 	c.progress.done(c.judge.Places())
 	result := &Result{
-		Ending: ending, Survey: c.survey, Report: report, Findings: findings, Changed: c.frontier.changed,
+		Ending: ending, Survey: c.survey, Sheet: sheet, Report: sheet.Build(c.adjust), Findings: findings, Changed: c.frontier.changed,
 		Traps: c.frontier.traps.report(), Probes: probes,
 	}
 	result.explain()

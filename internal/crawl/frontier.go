@@ -45,9 +45,10 @@ type frontier struct {
 	aside     map[int32]bool // named by nofollow pages only, so far
 	quotas    []int          // fetched or queued, by quota of the scope
 	traps     traps
-	loads     int            // resources that wait or were fetched
-	stored    int            // addresses that a sink has
-	changed   map[int32]bool // of these, those that have changed since
+	loads     int                       // resources that wait or were fetched
+	stored    int                       // addresses that a sink has
+	changed   map[int32]bool            // of these, those that have changed since
+	only      func(address string) bool // nil, or what is wanted besides redirects' targets
 }
 
 func newFrontier(start weburl.URL, p plan.Plan) *frontier {
@@ -185,6 +186,8 @@ func (f *frontier) judge(a *survey.Address) {
 		a.State = survey.NotWeb
 	case len(a.URL) > maxAddress:
 		a.State = survey.TooLong
+	case f.only != nil && a.Found != survey.ByRedirect && !f.only(a.URL):
+		a.State, a.Rule.Text = survey.LeftOut, "not concerned"
 	case a.Role != page.AsPage:
 		a.State = survey.Waiting
 		if origin == "" && f.plan.Resources == plan.Inside && a.Role != page.AsLink {
@@ -221,7 +224,7 @@ func (f *frontier) admit(id int32) {
 		f.change(id)
 		return
 	}
-	if t := f.traps.admits(a.URL); t != nil && !a.InSitemap {
+	if t := f.traps.admits(a.URL); t != nil && !a.InSitemap && f.only == nil {
 		f.trap(id, t)
 		return
 	}
@@ -248,7 +251,7 @@ func (f *frontier) verdict(address string) robots.Verdict {
 
 // shuts is the trap that an address was found to belong to since it was queued, nil for none.
 func (f *frontier) shuts(id int32) *family {
-	if f.addresses[id].InSitemap {
+	if f.addresses[id].InSitemap || f.only != nil {
 		return nil
 	}
 	return f.traps.shuts(f.addresses[id].URL)

@@ -15,6 +15,7 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
+	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
 
@@ -107,7 +108,7 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := s.Sink(rec.ID).SaveResult(b.Context(), r, c.Progress()); err != nil {
+	if err := s.Sink(rec.ID).SaveResult(b.Context(), r, c.Progress(), record.Weighing{}); err != nil {
 		b.Fatal(err)
 	}
 	if r.Report.Assessed != benchPages {

@@ -47,7 +47,7 @@ func openBrowser(t *testing.T) *browser {
 	t.Cleanup(cancel)
 	ctx, cancel = chromedp.NewContext(ctx)
 	t.Cleanup(cancel)
-	ctx, cancel = context.WithTimeout(ctx, 3*time.Minute)
+	ctx, cancel = context.WithTimeout(ctx, 6*time.Minute)
 	t.Cleanup(cancel)
 	return &browser{t, ctx}
 }
@@ -75,7 +75,7 @@ const finder = `(role, name) => {
 // wait polls a script until it gives true.
 func (b *browser) wait(what, script string) {
 	b.t.Helper()
-	deadline := time.Now().Add(20 * time.Second)
+	deadline := time.Now().Add(60 * time.Second)
 	for time.Now().Before(deadline) {
 		ok, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("!!("+script+")"))
 		if err == nil && ok {
@@ -183,3 +183,10 @@ func (b *browser) size(width, height int64) {
 }
 
 func (b *browser) has(part string) bool { return strings.Contains(b.text(), part) }
+
+// keys types into what has the focus.
+func (b *browser) keys(keys string) {
+	b.t.Helper()
+	b.do(chromedp.KeyEvent(keys))
+	time.Sleep(100 * time.Millisecond) // the focus moves with the next frame
+}

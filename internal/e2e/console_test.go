@@ -66,7 +66,7 @@ func TestConsole(t *testing.T) {
 	b.picture("page")
 
 	b.click("link", "Pages")
-	b.see("593 addresses")
+	b.see("599 addresses")
 	b.picture("pages")
 	b.click("button", "Findings")
 	b.wait("the worst pages first", `document.querySelector('[aria-sort=descending]')`)

@@ -4,6 +4,7 @@ package e2e
 
 import (
 	"context"
+	"net/http"
 	"net/http/httptest"
 	"testing"
 
@@ -25,18 +26,30 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 // harvik is a service in this process, with Fernhollow beside it.
 type harvik struct {
 	*client.Client
-	url    string
-	token  string
-	store  *store.Store
-	routes func() gin.RoutesInfo
-	garden string // host:port of Fernhollow
-	plan   plan.Plan
+	url      string
+	token    string
+	store    *store.Store
+	routes   func() gin.RoutesInfo
+	garden   string // host:port of Fernhollow
+	database string // as a URL
+	plan     plan.Plan
 }
 
 // start runs a service until the test ends.
-func start(t *testing.T, edition demo.Edition) *harvik {
+func start(t testing.TB, edition demo.Edition) *harvik {
 	t.Helper()
-	s := testkit.Store(t)
+	return startBeside(t, demo.New(edition))
+}
+
+// startBeside is start with a garden of the test's own.
+func startBeside(t testing.TB, garden http.Handler) *harvik {
+	t.Helper()
+	database := testkit.Database(t)
+	s, err := store.Open(t.Context(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
 	v, err := vault.New(make([]byte, 32))
 	if err != nil {
 		t.Fatal(err)
@@ -55,9 +68,9 @@ func start(t *testing.T, edition demo.Edition) *harvik {
 		t.Fatal(err)
 	}
 	h := &harvik{
-		Client: client.New(server.URL, token), url: server.URL, token: token, store: s, routes: engine.Routes,
+		Client: client.New(server.URL, token), url: server.URL, token: token, store: s, routes: engine.Routes, database: database,
 	}
-	h.plan = testkit.Garden(t, demo.New(edition))
+	h.plan = testkit.Garden(t, garden)
 	h.garden = h.plan.Hosts[demo.Host]
 	return h
 }

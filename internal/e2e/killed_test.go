@@ -38,7 +38,7 @@ func TestKilled(t *testing.T) {
 	}
 	for _, name := range []string{"whole", "cut"} {
 		s.ok("site add " + name + " http://big.example/")
-		s.ok("plan set " + name + " pages=1100 probes=false --host big.example=" + garden)
+		s.ok("plan set " + name + " pages=1100 probes=false --limit first-byte=20000 --host big.example=" + garden)
 	}
 	s.ok("crawl whole")
 	want, once := s.results("whole"), asked.Load()

@@ -46,10 +46,13 @@ type Runner struct {
 	cancel context.CancelFunc
 	group  sync.WaitGroup
 
-	mu     sync.Mutex
-	live   map[int64]*run // by crawl
-	bySite map[int64]int64
-	closed bool
+	weighing sync.Mutex // one crawl is weighed anew at a time
+
+	mu       sync.Mutex
+	live     map[int64]*run // by crawl
+	bySite   map[int64]int64
+	rechecks map[[2]int64]*recheck // by crawl and number
+	closed   bool
 }
 
 // run is a crawl that is being run, through as many attempts as that takes.
@@ -69,7 +72,7 @@ func New(s *store.Store, v *vault.Vault, guard fetch.Guard, log *slog.Logger) *R
 	ctx, cancel := context.WithCancel(context.Background())
 	return &Runner{
 		store: s, vault: v, guard: guard, log: log, ctx: ctx, cancel: cancel,
-		live: map[int64]*run{}, bySite: map[int64]int64{},
+		live: map[int64]*run{}, bySite: map[int64]int64{}, rechecks: map[[2]int64]*recheck{},
 	}
 }
 
@@ -135,15 +138,28 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 	now := plan.Plan(site.Plan)
 	by := plan.Plan(rec.Plan)
 	by.Limits, by.Checks, by.Kinds = now.Limits, now.Checks, now.Kinds
+	result, found, err := r.rejudged(ctx, rec, by)
+	if err != nil {
+		return err
+	}
+	w, err := r.weigh(ctx, rec, result)
+	if err != nil {
+		return err
+	}
+	return r.store.Sink(rec.ID).Replace(ctx, result, rec.Progress, w, found, by, checks.Version)
+}
+
+// rejudged is a finished crawl judged by a plan's rules and the checks of today; nothing is stored.
+func (r *Runner) rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (*crawl.Result, []check.Finding, error) {
 	rec.Plan = record.PlanValue(by)
 	one := &run{rec: rec, ended: make(chan struct{})}
 	var err error
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
-		return err
+		return nil, nil, err
 	}
 	c, err := r.attempt(one, true, r.log.With("site", rec.Site, "crawl", rec.Number))
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
 	var probes *survey.Probes
 	if rec.Probes != nil {
@@ -152,16 +168,32 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 	result, found, err := c.Rejudge(ctx, crawl.Ending(rec.Ending), probes)
 	var old *crawl.OldFactsError
 	if errors.As(err, &old) {
-		return &Refusal{fmt.Sprintf("crawl %d cannot be judged again: %s", rec.Number, old)}
+		return nil, nil, &Refusal{fmt.Sprintf("crawl %d cannot be judged again: %s", rec.Number, old)}
 	}
+	return result, found, err
+}
+
+// weigh makes the report of what is decided about the site now.
+func (r *Runner) weigh(ctx context.Context, rec record.Crawl, result *crawl.Result) (record.Weighing, error) {
+	site, err := r.store.Site(ctx, rec.Site)
 	if err != nil {
-		return err
+		return record.Weighing{}, err
 	}
-	return r.store.Sink(rec.ID).Replace(ctx, result, rec.Progress, found, by, checks.Version)
+	w, err := r.weightsOf(ctx, site)
+	if err != nil {
+		return record.Weighing{}, err
+	}
+	if w.signature != "" {
+		result.Report = result.Sheet.Build(w.adjustment())
+	}
+	return w.weighing(result.Sheet), nil
 }
 
 // Recover takes up the crawls that were running when the service last ended.
 func (r *Runner) Recover(ctx context.Context) error {
+	if err := r.store.CutRechecks(ctx); err != nil {
+		return err
+	}
 	crawls, err := r.store.Running(ctx)
 	if err != nil {
 		return err
@@ -240,11 +272,15 @@ func (r *Runner) attempt(one *run, past bool, log *slog.Logger) (*crawl.Crawl, e
 	if err != nil {
 		return nil, err
 	}
+	layouts, err := r.store.KnownLayouts(r.ctx, rec.SiteID)
+	if err != nil {
+		return nil, err
+	}
 	view := new(addresses)
 	config := crawl.Config{
 		Plan: p, Start: one.start, Guard: r.guard, Secrets: secrets, Paces: &r.paces, Log: log,
-		Runner: runner(p, log),
-		Sink:   r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
+		Runner: runner(p, log), Layouts: layouts,
+		Sink: r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
 	}
 	if past {
 		config.Past = r.store.Past(rec.ID)
@@ -282,7 +318,7 @@ func (r *Runner) run(one *run, past bool) {
 	log.Info("crawl started", "home", one.rec.Home, "resumed", past)
 	for wait := time.Second; ; wait = min(2*wait, 30*time.Second) {
 		err := r.once(one, past, log)
-		if err == nil || r.settle(one, err, log) {
+		if err == nil || r.conclude(one, err, log) {
 			return
 		}
 		// The database is away. What it has stored stays true, so the crawl goes on from there.
@@ -305,16 +341,29 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 		return err
 	}
 	progress := c.Progress()
-	if err := r.store.Sink(one.rec.ID).SaveResult(r.ctx, result, progress); err != nil {
+	w, err := r.weigh(r.ctx, one.rec, result)
+	if err != nil {
 		return err
 	}
+	if err := r.store.Sink(one.rec.ID).SaveResult(r.ctx, result, progress, w); err != nil {
+		return err
+	}
+	if err := r.settle(r.ctx, one.rec, result); err != nil {
+		// The crawl is stored; that its fixes were not brought up to date must not undo it.
+		log.Error("states of fixes could not be brought up to date", "reason", err.Error())
+	}
+	r.group.Go(func() {
+		if err := r.store.Tidy(r.ctx); err != nil && r.ctx.Err() == nil {
+			log.Error("the database could not be tidied", "reason", err.Error())
+		}
+	})
 	log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
 		"seconds", int(progress.Seconds), "fixes", len(result.Report.Fixes))
 	return nil
 }
 
-// settle deals with an attempt's error. It tells whether that is the end of the run.
-func (r *Runner) settle(one *run, err error, log *slog.Logger) bool {
+// conclude deals with an attempt's error. It tells whether that is the end of the run.
+func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(r.ctx), 5*time.Second)
 	defer cancel()
 	var paused *crawl.ErrPaused
@@ -439,6 +488,13 @@ func (r *Runner) Progress(id int64) (p record.Progress, ended <-chan struct{}, r
 func (r *Runner) Shutdown(ctx context.Context) {
 	r.mu.Lock()
 	r.closed = true
+	for _, one := range r.rechecks {
+		one.mu.Lock()
+		if one.now != nil {
+			one.now.Pause()
+		}
+		one.mu.Unlock()
+	}
 	for _, one := range r.live {
 		one.mu.Lock()
 		one.putAway()

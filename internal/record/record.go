@@ -25,6 +25,9 @@ type Site struct {
 	Crawls  int       `db:"crawls" json:"crawls"`
 	Latest  *int      `db:"latest" json:"latest,omitempty"` // number of the newest finished crawl
 	Health  *float64  `db:"health" json:"health,omitempty"` // of that crawl
+
+	Weighed    string `db:"weighed" json:"-"`                       // by which waivers and figure that crawl's report was made
+	Importance string `db:"importance" json:"importance,omitempty"` // the figure that weighs pages beside their authority
 }
 
 // PlanValue is a plan in a jsonb column.
@@ -66,6 +69,7 @@ type Crawl struct {
 	Report    *Summary   `db:"report" json:"report,omitempty"`
 	Probes    *Probes    `db:"probes" json:"probes,omitempty"`
 	Traps     TrapList   `db:"traps" json:"traps,omitempty"`
+	Weighed   string     `db:"weighed" json:"-"` // by which waivers and figure its report was made
 }
 
 // Summary is a crawl's report without its fix list.
@@ -112,19 +116,24 @@ type PageRow struct {
 	Notices     int      `db:"notices" json:"notices"`
 	RoleNumber  int      `db:"role_number" json:"-"`
 	Role        string   `db:"-" json:"role"`
+
+	Figures map[string]any `db:"-" json:"figures,omitempty"` // the consultant's own, by name: numbers or words
 }
 
 // A PageQuery chooses, sorts and cuts a list of pages.
 type PageQuery struct {
-	Search string // part of the address or title, case ignored
-	Status string // "200", or a class: "4xx"
-	Kind   string // "html", "other", or a kind of page
-	Check  string // pages on which this check fails
-	Fix    string // pages of this fix
-	Role   string // pages if empty; "resources" for all others, or one of page.RoleNames
-	Sort   string // column, "-" before it for falling; by default the order found
-	After  string // cursor of the last list
-	Limit  int
+	Search  string // part of the address or title, case ignored
+	Status  string // "200", or a class: "4xx"
+	Kind    string // "html", "other", or a kind of page
+	Check   string // pages on which this check fails
+	Fix     string // pages of this fix
+	Role    string // pages if empty; "resources" for all others, or one of page.RoleNames
+	Section string // first folder, such as "/plants/"; "/" for pages at the top
+	Having  string // condition with an own figure: "visits>=100"
+	Site    int64  // whose figures are meant
+	Sort    string // column, "-" before it for falling; by default the order found
+	After   string // cursor of the last list
+	Limit   int
 }
 
 // A PageList is a part of the pages. Next is empty at the end.
@@ -222,6 +231,9 @@ type FixQuery struct {
 	Group    string
 	Check    string
 	Search   string
+	State    string // a working state, or "all"; without waived ones if empty
+	Assignee string
+	Section  string // fixes with a page in this folder
 	Order    string // "severity" (or ""), "gain", "quick" or "pages"
 	After    int    // where the list goes on: what the last part gave as Next
 	Limit    int
@@ -232,10 +244,11 @@ var FixOrders = []string{"severity", "gain", "quick", "pages"}
 
 // A FixList is a part of a fix list. Next is 0 at the end.
 type FixList struct {
-	Fixes    []fixlist.Fix `json:"fixes"`
-	Total    int           `json:"total"`
-	Findings int           `json:"findings"` // places that the lines stand for
-	Next     int           `json:"next,omitempty"`
+	Fixes    []FixLine `json:"fixes"`
+	Total    int       `json:"total"`
+	Findings int       `json:"findings"` // places that the lines stand for
+	Waived   int       `json:"waived"`   // lines left out because they are waived
+	Next     int       `json:"next,omitempty"`
 }
 
 // A Tally counts addresses by one property.
@@ -308,6 +321,7 @@ type Secret struct {
 // LayoutRow is a set of pages built from one template.
 type LayoutRow struct {
 	Layout  int     `db:"layout" json:"layout"` // its number in this crawl
+	Name    string  `db:"-" json:"name"`        // the same in all crawls; "" in those that were made before there were names
 	Pages   int     `db:"pages" json:"pages"`
 	Example string  `db:"example" json:"example"` // the first of its pages by address
 	Health  float64 `db:"health" json:"health"`   // mean of its pages; −1 if none was assessed

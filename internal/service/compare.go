@@ -1,6 +1,7 @@
 package service
 
 import (
+	"errors"
 	"net/http"
 	"slices"
 
@@ -9,6 +10,7 @@ import (
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/text"
 	"harvik/internal/record"
+	"harvik/internal/store"
 )
 
 // comparePages sets the main texts of two pages side by side.
@@ -55,6 +57,16 @@ func (s *Service) listLayouts(c *gin.Context) {
 	if err != nil {
 		s.fail(c, err, "the layouts")
 		return
+	}
+	sheet, err := s.store.Sheet(c, cr.ID, "")
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		s.fail(c, err, "the layouts")
+		return
+	}
+	for i := range layouts {
+		if sheet != nil && layouts[i].Layout < len(sheet.Layouts) {
+			layouts[i].Name = sheet.Layouts[layouts[i].Layout]
+		}
 	}
 	c.JSON(http.StatusOK, gin.H{"layouts": layouts})
 }

@@ -31,11 +31,7 @@ func (s *Service) look(c *gin.Context) {
 
 // judgeCrawl judges a finished crawl anew.
 func (s *Service) judgeCrawl(c *gin.Context) {
-	cr, ok := s.crawl(c)
-	if !ok {
-		return
-	}
-	site, ok := s.siteOf(c)
+	site, cr, ok := s.siteAndCrawl(c)
 	if !ok {
 		return
 	}

@@ -56,6 +56,9 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 }
 
 func (s *Service) panicked(c *gin.Context, v any) {
+	if v == http.ErrAbortHandler { //nolint:errorlint // a sentinel that is compared as net/http does
+		panic(v) // net/http ends the connection
+	}
 	s.log.Error("handler panicked", "method", c.Request.Method, "path", c.Request.URL.Path, "value", fmt.Sprint(v))
 	problem(c, http.StatusInternalServerError, "the service could not do this; its log says why")
 }

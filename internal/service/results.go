@@ -12,6 +12,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/task"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 )
@@ -21,7 +22,14 @@ func (s *Service) listFixes(c *gin.Context) {
 	if !ok {
 		return
 	}
-	q := record.FixQuery{Group: c.Query("group"), Check: c.Query("check"), Search: c.Query("search"), Order: c.Query("order")}
+	q := record.FixQuery{Group: c.Query("group"), Check: c.Query("check"), Search: c.Query("search"), Order: c.Query("order"),
+		State: c.Query("state"), Assignee: c.Query("assignee"), Section: c.Query("section")}
+	if q.State != "" && q.State != "all" {
+		if _, err := task.ParseState(q.State); err != nil {
+			problem(c, http.StatusUnprocessableEntity, err.Error()+"; or all")
+			return
+		}
+	}
 	if q.Order != "" && !slices.Contains(record.FixOrders, q.Order) {
 		problem(c, http.StatusUnprocessableEntity, unknown("order of fixes", q.Order, record.FixOrders))
 		return
@@ -37,6 +45,9 @@ func (s *Service) listFixes(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, unknown("group of checks", q.Group, checks.Groups))
 		return
 	}
+	if !folder(c, q.Section) {
+		return
+	}
 	if q.After, ok = number(c, "after", 0, 0, 1<<31-1); !ok {
 		return
 	}
@@ -49,6 +60,15 @@ func (s *Service) listFixes(c *gin.Context) {
 		return
 	}
 	c.JSON(http.StatusOK, list)
+}
+
+// folder tells whether a section is a folder, or none; if it is neither, it has answered.
+func folder(c *gin.Context, section string) bool {
+	if section == "" || strings.HasPrefix(section, "/") && strings.HasSuffix(section, "/") {
+		return true
+	}
+	problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("a section is a folder that begins and ends with a slash, such as /plants/, not %q", section))
+	return false
 }
 
 // unknown is the refusal of a word that is not in a list.
@@ -89,7 +109,7 @@ func (s *Service) fixPages(c *gin.Context) {
 		s.fail(c, err, "fix "+c.Param("fix"))
 		return
 	}
-	rows, err := s.store.FixPages(c, cr.ID, f, c.Query("after"), limit)
+	rows, err := s.store.FixPages(c, cr.ID, f.Fix, c.Query("after"), limit)
 	if err != nil {
 		s.fail(c, err, "the pages")
 		return
@@ -109,6 +129,10 @@ func (s *Service) listPages(c *gin.Context) {
 	q := record.PageQuery{
 		Search: c.Query("search"), Status: c.Query("status"), Kind: c.Query("kind"), Check: c.Query("check"),
 		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"), Role: c.Query("role"),
+		Section: c.Query("section"), Having: c.Query("having"), Site: cr.SiteID,
+	}
+	if !folder(c, q.Section) {
+		return
 	}
 	if q.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {
 		return
@@ -207,11 +231,7 @@ func (s *Service) listChecks(c *gin.Context) {
 func (s *Service) showCheck(c *gin.Context) {
 	ch := checks.Find(c.Param("check"))
 	if ch == nil {
-		ids := make([]string, len(checks.Catalog))
-		for i, k := range checks.Catalog {
-			ids[i] = k.ID
-		}
-		problem(c, http.StatusNotFound, unknown("check", c.Param("check"), ids))
+		problem(c, http.StatusNotFound, unknown("check", c.Param("check"), checkIDs()))
 		return
 	}
 	c.JSON(http.StatusOK, describe(ch))

@@ -34,6 +34,20 @@ func (s *Service) routes(g *gin.Engine) {
 	api.PUT("/sites/:site/secrets/:secret", s.setSecret)
 	api.DELETE("/sites/:site/secrets/:secret", s.removeSecret)
 
+	api.GET("/sites/:site/fixes", s.listTasks)
+	api.POST("/sites/:site/fixes", s.moveFixes)
+	api.GET("/sites/:site/fixes/:fix", s.showTask)
+	api.POST("/sites/:site/undo", s.undo)
+	api.GET("/sites/:site/waivers", s.listWaivers)
+	api.POST("/sites/:site/waivers", s.addWaiver)
+	api.DELETE("/sites/:site/waivers/:waiver", s.endWaiver)
+	api.POST("/sites/:site/rechecks", s.startRecheck)
+	api.GET("/sites/:site/trend", s.showTrend)
+	api.GET("/sites/:site/figures", s.listFigures)
+	api.POST("/sites/:site/figures", s.importFigures)
+	api.DELETE("/sites/:site/figures/:figure", s.removeFigure)
+	api.PUT("/sites/:site/importance", s.setImportance)
+
 	api.GET("/sites/:site/crawls", s.listCrawls)
 	api.POST("/sites/:site/crawls", s.startCrawl)
 	// A crawl is named by its number, or "latest" for the newest finished one.
@@ -55,6 +69,12 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/crawls/:crawl/compare", s.comparePages)
 	api.GET("/sites/:site/crawls/:crawl/layouts", s.listLayouts)
 	api.GET("/sites/:site/crawls/:crawl/links-in", s.linksIn)
+	api.GET("/sites/:site/crawls/:crawl/rechecks", s.listRechecks)
+	api.GET("/sites/:site/crawls/:crawl/rechecks/:recheck", s.showRecheck)
+	api.GET("/sites/:site/crawls/:crawl/drift", s.showDrift)
+	api.POST("/sites/:site/crawls/:crawl/gate", s.passGate)
+	api.GET("/sites/:site/crawls/:crawl/map", s.showMap)
+	api.GET("/sites/:site/crawls/:crawl/export", s.export)
 
 	g.NoRoute(s.serveConsole)
 	g.NoMethod(s.noMethod)

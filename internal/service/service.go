@@ -4,14 +4,18 @@ package service
 
 import (
 	"context"
+	"io"
 	"io/fs"
 	"log/slog"
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
+	"harvik/internal/core/gate"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
+	"harvik/internal/report"
 )
 
 // Store is what the service needs of the store.
@@ -25,7 +29,7 @@ type Store interface {
 	Crawls(ctx context.Context, site record.Site, before, limit int) ([]record.Crawl, error)
 	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
 	Fixes(ctx context.Context, crawl int64, q record.FixQuery) (record.FixList, error)
-	Fix(ctx context.Context, crawl int64, id string) (fixlist.Fix, error)
+	Fix(ctx context.Context, crawl int64, id string) (record.FixLine, error)
 	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)
 	Pages(ctx context.Context, crawl int64, q record.PageQuery) (record.PageList, error)
 	Page(ctx context.Context, crawl int64, address string) (record.PageDetail, error)
@@ -37,10 +41,21 @@ type Store interface {
 	RemoveSecret(ctx context.Context, site int64, name string) error
 	Tally(ctx context.Context, crawl int64) (record.Tallies, error)
 	Layouts(ctx context.Context, crawl int64) ([]record.LayoutRow, error)
+	Map(ctx context.Context, crawl int64) (*fixlist.Map, error)
+	Before(ctx context.Context, site int64, number int) (record.Crawl, error)
+	Task(ctx context.Context, site int64, fix string) (record.Task, error)
+	Tasks(ctx context.Context, site int64) ([]record.Task, error)
+	History(ctx context.Context, site int64, fix string) ([]record.TaskEvent, error)
+	Waivers(ctx context.Context, site int64) ([]record.Waiver, error)
+	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
+	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
+	RemoveFigure(ctx context.Context, site int64, name string) error
+	SetImportance(ctx context.Context, site int64, name string) error
 	Knows(ctx context.Context, secret string, kinds ...string) (bool, error)
 	Redeem(ctx context.Context, secret string) error
 	EndSession(ctx context.Context, secret string) error
 	IssueSession(ctx context.Context) (string, error)
+	report.Source
 }
 
 // Runner starts and watches crawls.
@@ -55,6 +70,19 @@ type Runner interface {
 	Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool)
 	Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error
 	Look(ctx context.Context, in record.LookRequest) (*record.Look, error)
+	Refreshed(ctx context.Context, site record.Site) (record.Site, error)
+	Weighed(ctx context.Context, site record.Site, rec record.Crawl) (record.Crawl, error)
+	Move(ctx context.Context, site record.Site, wish record.Wish) (record.Moves, error)
+	Undo(ctx context.Context, site record.Site, batch int64, who string) (record.Moves, error)
+	Waive(ctx context.Context, site record.Site, w record.Waiver) (record.Waiver, error)
+	EndWaiver(ctx context.Context, site record.Site, id int64, who string) (record.Waiver, error)
+	Recheck(ctx context.Context, site record.Site, fixes []string, by string) (record.Recheck, error)
+	RecheckOf(ctx context.Context, crawl int64, number int) (record.Recheck, error)
+	Drift(ctx context.Context, site record.Site, before, after record.Crawl) (*drift.Report, error)
+	Trend(ctx context.Context, site record.Site, limit int) ([]record.TrendPoint, error)
+	Gate(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl, c gate.Conditions) (gate.Verdict, error)
+	Standing(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl) (waived func(check, address string) (string, bool), failed func(check, address string) bool, err error)
+	ImportFigures(ctx context.Context, site record.Site, taken record.Day, in io.Reader) (record.Import, error)
 }
 
 // A Service answers requests.

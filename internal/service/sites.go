@@ -36,6 +36,12 @@ func (s *Service) listSites(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
+	for i := range sites {
+		if sites[i], err = s.runner.Refreshed(c, sites[i]); err != nil {
+			s.fail(c, err, "the list")
+			return
+		}
+	}
 	c.JSON(http.StatusOK, gin.H{"sites": sites})
 }
 
@@ -100,6 +106,11 @@ func siteWord(c *gin.Context) string { return "the site " + c.Param("site") }
 func (s *Service) showSite(c *gin.Context) {
 	site, ok := s.siteOf(c)
 	if !ok {
+		return
+	}
+	site, err := s.runner.Refreshed(c, site)
+	if err != nil {
+		s.fail(c, err, siteWord(c))
 		return
 	}
 	c.JSON(http.StatusOK, site)

@@ -10,7 +10,7 @@ import (
 )
 
 const crawlColumns = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
-	c.started, c.finished, c.catalogue, c.progress, c.report, c.probes, c.traps from crawl c join site s on s.id = c.site_id `
+	c.started, c.finished, c.catalogue, c.progress, c.report, c.probes, c.traps, c.weighed from crawl c join site s on s.id = c.site_id `
 
 // StartCrawl makes the next crawl of a site.
 func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error) {
@@ -70,13 +70,14 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 	defer tx.Rollback(context.WithoutCancel(ctx))
 	for _, sql := range []string{
 		"delete from standing where crawl_id = $1", "delete from fix_page where crawl_id = $1", "delete from fix where crawl_id = $1",
+		"delete from sheet where crawl_id = $1",
 		"delete from finding where crawl_id = $1 and whole", "delete from page where crawl_id = $1 and role <> 0",
 	} {
 		if _, err := tx.Exec(ctx, sql, id); err != nil {
 			return err
 		}
 	}
-	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', finished = null, report = null, probes = null,
+	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', finished = null, report = null, tally = null, probes = null,
 		traps = '[]', plan = $2 where id = $1`, id, data); err != nil {
 		return err
 	}

@@ -16,78 +16,132 @@ import (
 
 // orders of the fix list other than its own; quick is gain for effort.
 var orders = map[string]string{
-	"gain":  "(body->>'gain')::float8 desc, rank",
-	"pages": "(body->>'pages')::int desc, rank",
-	"quick": "(body->>'gain')::float8 / case body->>'effort' when 'small' then 1 when 'medium' then 6 else 40 end desc, rank",
+	"gain":  "(f.body->>'gain')::float8 desc, f.rank",
+	"pages": "(f.body->>'pages')::int desc, f.rank",
+	"quick": "(f.body->>'gain')::float8 / case f.body->>'effort' when 'small' then 1 when 'medium' then 6 else 40 end desc, f.rank",
 }
 
 // Fixes lists the fix list of a crawl.
 func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (record.FixList, error) {
-	list := record.FixList{Fixes: []fixlist.Fix{}}
-	where, args := "where crawl_id = $1", []any{crawlID}
+	list := record.FixList{Fixes: []record.FixLine{}}
+	where, args := "where f.crawl_id = $1", []any{crawlID}
 	and := func(condition string, value any) {
 		args = append(args, value)
 		where += fmt.Sprintf(" and "+condition, len(args))
 	}
 	if q.Severity != nil {
-		and("severity = $%d", int(*q.Severity))
+		and("f.severity = $%d", int(*q.Severity))
 	}
 	if q.Group != "" {
-		and("section = $%d", q.Group)
+		and("f.section = $%d", q.Group)
 	}
 	if q.Check != "" {
-		and("check_id = $%d", q.Check)
+		and("f.check_id = $%d", q.Check)
 	}
 	if q.Search != "" {
-		and("position(lower($%d) in lower(body->>'line')) > 0", q.Search)
+		and("position(lower($%d) in lower(f.body->>'line')) > 0", q.Search)
+	}
+	if q.Assignee != "" {
+		and("t.assignee = $%d", q.Assignee)
+	}
+	if q.Section != "" {
+		and(`exists (select 1 from fix_page x join address a on a.crawl_id = x.crawl_id and a.id = x.page_id
+			where x.crawl_id = f.crawl_id and x.fix_id = f.id and `+inSection(q.Section)+`)`, q.Section)
 	}
 	var totals struct {
 		Lines  int `db:"lines"`
 		Places int `db:"places"`
 	}
-	if err := s.db.GetContext(ctx, &totals, "select count(*) as lines, coalesce(sum((body->>'places')::int), 0) as places from fix "+where, args...); err != nil {
+	counted, filter := where, ""
+	switch q.State {
+	case "all":
+	case "":
+		filter = " and " + stateOf + " <> 'waived'"
+	default:
+		args = append(args, q.State)
+		filter = fmt.Sprintf(" and "+stateOf+" = $%d", len(args))
+	}
+	where += filter
+	if err := s.db.GetContext(ctx, &totals, "select count(*) as lines, coalesce(sum((f.body->>'places')::int), 0) as places from "+fixesWork+where, args...); err != nil {
 		return list, err
 	}
 	list.Total, list.Findings = totals.Lines, totals.Places
-	order, skip := "rank", 0
+	if q.State == "" {
+		if err := s.db.GetContext(ctx, &list.Waived, "select count(*) from "+fixesWork+counted+" and "+stateOf+" = 'waived'", args...); err != nil {
+			return list, err
+		}
+	}
+	order, skip := "f.rank", 0
 	if by, other := orders[q.Order]; other {
 		order, skip = by, q.After
-	} else {
-		and("rank > $%d", q.After)
+	} else if q.After > 0 {
+		and("f.rank > $%d", q.After)
 	}
 	limit := q.Limit
 	if limit <= 0 {
 		limit = math.MaxInt32 - 1
 	}
 	args = append(args, limit+1, skip)
-	bodies := [][]byte{}
-	if err := s.db.SelectContext(ctx, &bodies, "select body from fix "+where+fmt.Sprintf(" order by %s limit $%d offset $%d", order, len(args)-1, len(args)), args...); err != nil {
+	rows := []fixRow{}
+	if err := s.db.SelectContext(ctx, &rows, fixSelect+where+fmt.Sprintf(" order by %s limit $%d offset $%d", order, len(args)-1, len(args)), args...); err != nil {
 		return list, err
 	}
-	for i, b := range bodies {
+	for i, r := range rows {
 		if i == limit {
-			if list.Next = list.Fixes[i-1].Rank; order != "rank" {
+			if list.Next = list.Fixes[i-1].Rank; order != "f.rank" {
 				list.Next = q.After + limit
 			}
 			break
 		}
-		var f fixlist.Fix
-		if err := json.Unmarshal(b, &f); err != nil {
+		line, err := r.line()
+		if err != nil {
 			return list, err
 		}
-		list.Fixes = append(list.Fixes, f)
+		list.Fixes = append(list.Fixes, line)
 	}
 	return list, nil
 }
 
-// Fix is one line of a fix list, by its ID.
-func (s *Store) Fix(ctx context.Context, crawlID int64, id string) (fixlist.Fix, error) {
-	var f fixlist.Fix
-	var body []byte
-	if err := s.db.GetContext(ctx, &body, `select body from fix where crawl_id = $1 and id = $2`, crawlID, id); err != nil {
-		return f, found(err)
+// What is waived is waived; the task's own state is kept below it.
+const (
+	fixesWork = `fix f join crawl c on c.id = f.crawl_id left join task t on t.site_id = c.site_id and t.fix = f.id `
+	stateOf   = `case when f.body->>'state' = 'waived' then 'waived' else coalesce(t.state, 'open') end`
+	fixSelect = `select f.body, ` + stateOf + ` as state, coalesce(t.assignee, '') as assignee, t.due, coalesce(t.note, '') as note,
+		coalesce(t.version, 0) as version from ` + fixesWork
+)
+
+// inSection is the condition that an address lies below a folder, which is parameter %d; "/" is for the pages
+// that lie in no folder.
+func inSection(folder string) string {
+	if folder == "/" {
+		return `coalesce(substring(a.url from '^[a-z]+://[^/]*(/[^/?#]+/)'), '/') = $%d`
 	}
-	return f, json.Unmarshal(body, &f)
+	return `starts_with(substring(a.url from '^[a-z]+://[^/]*(/.*)$'), $%d)`
+}
+
+// fixRow is a line of the fix list with the work at it.
+type fixRow struct {
+	Body     []byte      `db:"body"`
+	State    string      `db:"state"`
+	Assignee string      `db:"assignee"`
+	Due      *record.Day `db:"due"`
+	Note     string      `db:"note"`
+	Version  int         `db:"version"`
+}
+
+func (r *fixRow) line() (line record.FixLine, err error) {
+	err = json.Unmarshal(r.Body, &line.Fix)
+	line.State, line.Assignee, line.Due, line.Note, line.Version = r.State, r.Assignee, r.Due, r.Note, r.Version
+	return line, err
+}
+
+// Fix is one line of a fix list, by its ID.
+func (s *Store) Fix(ctx context.Context, crawlID int64, id string) (record.FixLine, error) {
+	var r fixRow
+	if err := s.db.GetContext(ctx, &r, fixSelect+"where f.crawl_id = $1 and f.id = $2", crawlID, id); err != nil {
+		return record.FixLine{}, found(err)
+	}
+	return r.line()
 }
 
 // FixPages are the pages of a fix with the evidence that belongs to it, in order of address,
@@ -159,6 +213,28 @@ func (s *Store) outlines(ctx context.Context, crawlID int64, rows []record.PageF
 
 // Tally counts a crawl's addresses.
 func (s *Store) Tally(ctx context.Context, crawlID int64) (t record.Tallies, err error) {
+	var kept struct {
+		Tally []byte `db:"tally"`
+		State string `db:"state"`
+	}
+	if err := s.db.GetContext(ctx, &kept, "select tally, state from crawl where id = $1", crawlID); err != nil {
+		return t, found(err)
+	}
+	if kept.Tally != nil {
+		return t, json.Unmarshal(kept.Tally, &t)
+	}
+	if t, err = s.count(ctx, crawlID); err != nil || kept.State != "finished" {
+		return t, err
+	}
+	data, err := json.Marshal(t)
+	if err == nil {
+		_, err = s.db.ExecContext(ctx, "update crawl set tally = $2 where id = $1 and state = 'finished'", crawlID, data)
+	}
+	return t, err
+}
+
+// count makes a tally.
+func (s *Store) count(ctx context.Context, crawlID int64) (t record.Tallies, err error) {
 	for _, q := range []struct {
 		into *[]record.Tally
 		sql  string

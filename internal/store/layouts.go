@@ -2,7 +2,9 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 
+	"harvik/internal/core/fixlist"
 	"harvik/internal/record"
 )
 
@@ -14,4 +16,14 @@ func (s *Store) Layouts(ctx context.Context, crawlID int64) ([]record.LayoutRow,
 		from standing st join address a on a.crawl_id = st.crawl_id and a.id = st.page_id
 		where st.crawl_id = $1 and st.layout >= 0 group by st.layout order by pages desc, example`, crawlID)
 	return rows, err
+}
+
+// Map is where a crawl's sore spots are; ErrNotFound where it was judged before maps were made.
+func (s *Store) Map(ctx context.Context, crawlID int64) (*fixlist.Map, error) {
+	var body []byte
+	if err := s.db.GetContext(ctx, &body, "select map from crawl where id = $1 and map is not null", crawlID); err != nil {
+		return nil, found(err)
+	}
+	m := new(fixlist.Map)
+	return m, json.Unmarshal(body, m)
 }

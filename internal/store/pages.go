@@ -1,11 +1,13 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -28,7 +30,40 @@ var sortColumns = map[string]struct{ expr, cast string }{
 	"health":   {"coalesce(st.health, -1)", "float8"},
 	"findings": {"coalesce(st.errors * 10000 + st.warnings * 100 + st.notices, 0)", "int"},
 	"wait":     {"p.first_byte", "int"},
+
+	"authority":  {"coalesce(st.authority, 0)", "float8"},
+	"importance": {"coalesce(st.importance, 0)", "float8"},
 }
+
+// figurePrefix stands before the name of an own figure to sort by.
+const figurePrefix = "figure:"
+
+// sorting is how a list is sorted: by a column, with what has to be joined for it.
+type sorting struct {
+	expr, cast, join string
+	falling          bool
+}
+
+// sortingOf finds the column that a query names.
+func sortingOf(q *record.PageQuery, args []any) (sorting, []any, error) {
+	name, falling := strings.CutPrefix(q.Sort, "-")
+	if figure, ok := strings.CutPrefix(name, figurePrefix); ok {
+		args = append(args, q.Site, figure)
+		return sorting{
+			expr: "coalesce(g.number, -1e308)", cast: "float8", falling: falling,
+			join: fmt.Sprintf(` left join figure g on g.site_id = $%[1]d and g.name = $%[2]d and g.hash = a.hash and g.address = a.url
+				and g.taken = (select max(taken) from figure_set where site_id = $%[1]d and name = $%[2]d)`, len(args)-1, len(args)),
+		}, args, nil
+	}
+	c, ok := sortColumns[cmp.Or(name, "found")]
+	if !ok {
+		return sorting{}, nil, fmt.Errorf("%w: there is no column %q to sort by; there are %s, and %sNAME for an own figure", ErrBadQuery, name, strings.Join(SortNames(), ", "), figurePrefix)
+	}
+	return sorting{expr: c.expr, cast: c.cast, falling: falling}, args, nil
+}
+
+// having is a condition with an own figure: name, comparison, number.
+var having = regexp.MustCompile(`^\s*(.+?)\s*(>=|<=|>|<|=)\s*(-?[0-9]+(?:\.[0-9]+)?)\s*$`)
 
 // SortNames are the columns that a PageQuery can name.
 func SortNames() []string {
@@ -49,8 +84,27 @@ const pageSelect = `select p.id, a.url, p.status, p.outcome, p.type, p.bytes, p.
 	coalesce(st.health, -1) as health, coalesce(st.errors, 0) as errors, coalesce(st.warnings, 0) as warnings,
 	coalesce(st.notices, 0) as notices, coalesce(st.terms, '{}') as terms, p.role as role_number`
 
-const pageFrom = ` from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
-	left join standing st on st.crawl_id = p.crawl_id and st.page_id = p.id where p.crawl_id = $1`
+// What is joined to pages.
+const (
+	withAddress  = ` join address a on a.crawl_id = p.crawl_id and a.id = p.id`
+	withStanding = ` left join standing st on st.crawl_id = p.crawl_id and st.page_id = p.id`
+	pageFrom     = ` from page p` + withAddress + withStanding
+)
+
+var namesAddress, namesStanding = regexp.MustCompile(`\ba\.`), regexp.MustCompile(`\bst\.`)
+
+// fromFor joins only what some SQL names. Rows of page are wide, and an index holds what lists are
+// narrowed by.
+func fromFor(sql string) string {
+	from := " from page p"
+	if namesAddress.MatchString(sql) {
+		from += withAddress
+	}
+	if namesStanding.MatchString(sql) {
+		from += withStanding
+	}
+	return from
+}
 
 // conditions builds the part of a WHERE that the query asks for, on top of its arguments.
 func conditions(q *record.PageQuery, args []any) (string, []any, error) {
@@ -101,6 +155,19 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 	if q.Fix != "" {
 		and("exists (select 1 from fix_page x where x.crawl_id = p.crawl_id and x.page_id = p.id and x.fix_id = $%d)", q.Fix)
 	}
+	if q.Section != "" {
+		and(inSection(q.Section), q.Section)
+	}
+	if q.Having != "" {
+		m := having.FindStringSubmatch(q.Having)
+		if m == nil {
+			return "", nil, fmt.Errorf("%w: %q is no condition with a figure; write NAME, one of > >= = <= <, and a number, such as visits>=100", ErrBadQuery, q.Having)
+		}
+		args = append(args, q.Site, m[1], m[3])
+		n := len(args)
+		fmt.Fprintf(&b, ` and exists (select 1 from figure h where h.site_id = $%[1]d and h.name = $%[2]d and h.hash = a.hash and h.address = a.url
+			and h.taken = (select max(taken) from figure_set where site_id = $%[1]d and name = $%[2]d) and h.number %[4]s cast(cast($%[3]d as text) as float8))`, n-2, n-1, n, m[2])
+	}
 	return b.String(), args, nil
 }
 
@@ -129,42 +196,47 @@ func parseCursor(s string) (c cursor, err error) {
 // Pages lists the fetched addresses of a crawl.
 func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (record.PageList, error) {
 	list := record.PageList{Pages: []record.PageRow{}}
+	if err := s.spellFigures(ctx, &q); err != nil {
+		return list, err
+	}
 	where, args, err := conditions(&q, []any{crawlID})
 	if err != nil {
 		return list, err
 	}
-	if err := s.db.GetContext(ctx, &list.Total, "select count(*)"+pageFrom+where, args...); err != nil {
+	where = " where p.crawl_id = $1" + where
+	by, args, err := sortingOf(&q, args)
+	if err != nil {
 		return list, err
 	}
-	name, falling := strings.CutPrefix(q.Sort, "-")
-	if name == "" {
-		name = "found"
-	}
-	column, ok := sortColumns[name]
-	if !ok {
-		return list, fmt.Errorf("%w: there is no column %q to sort by; there are %s", ErrBadQuery, name, strings.Join(SortNames(), ", "))
-	}
 	direction, than := "asc", ">"
-	if falling {
+	if by.falling {
 		direction, than = "desc", "<"
 	}
+	matching := fmt.Sprintf("select p.id, %s as key%s%s%s", by.expr, fromFor(by.expr+by.join+where), by.join, where)
+	on := ""
 	if q.After != "" {
 		c, err := parseCursor(q.After)
 		if err != nil {
 			return list, err
 		}
 		args = append(args, fmt.Sprint(c.Value), c.ID)
-		where += fmt.Sprintf(" and (%s, p.id) %s (cast(cast($%d as text) as %s), $%d)", column.expr, than, len(args)-1, column.cast, len(args))
+		on = fmt.Sprintf(" where (key, id) %s (cast(cast($%d as text) as %s), $%d)", than, len(args)-1, by.cast, len(args))
 	}
 	args = append(args, q.Limit+1)
 	rows := []struct {
 		record.PageRow
-		Key any `db:"key"`
+		Key   any `db:"key"`
+		Total int `db:"total"`
 	}{}
-	err = s.db.SelectContext(ctx, &rows, fmt.Sprintf("%s, %s as key%s%s order by %s %s, p.id %s limit $%d",
-		pageSelect, column.expr, pageFrom, where, column.expr, direction, direction, len(args)), args...)
+	err = s.db.SelectContext(ctx, &rows, fmt.Sprintf(`with m as materialized (%[1]s),
+		k as materialized (select id, key from m%[2]s order by key %[3]s, id %[3]s limit $%[4]d)
+		%[5]s, k.key, (select count(*) from m) as total from k join page p on p.crawl_id = $1 and p.id = k.id%[6]s%[7]s order by k.key %[3]s, p.id %[3]s`,
+		matching, on, direction, len(args), pageSelect, withAddress, withStanding), args...)
 	if err != nil {
 		return list, err
+	}
+	if len(rows) > 0 {
+		list.Total = rows[0].Total
 	}
 	if len(rows) > q.Limit {
 		rows = rows[:q.Limit]
@@ -175,7 +247,85 @@ func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (r
 		r.PageRow.Role = page.Role(r.RoleNumber).String()
 		list.Pages = append(list.Pages, r.PageRow)
 	}
-	return list, nil
+	return list, s.addFigures(ctx, q.Site, list.Pages)
+}
+
+// spellFigures gives the own figures that a query names their exact names, and refuses unknown ones.
+func (s *Store) spellFigures(ctx context.Context, q *record.PageQuery) error {
+	name, falling := strings.CutPrefix(q.Sort, "-")
+	sorted, sorts := strings.CutPrefix(name, figurePrefix)
+	m := having.FindStringSubmatch(q.Having)
+	if !sorts && m == nil {
+		return nil
+	}
+	sets, err := s.FigureSets(ctx, q.Site)
+	if err != nil {
+		return err
+	}
+	exact := func(name string) (string, error) {
+		var names []string
+		for _, f := range sets {
+			if strings.EqualFold(f.Name, name) {
+				return f.Name, nil
+			}
+			if !slices.Contains(names, f.Name) {
+				names = append(names, f.Name)
+			}
+		}
+		return "", fmt.Errorf("%w: the site has no figure %q; it has %s", ErrBadQuery, name, cmp.Or(strings.Join(names, ", "), "none"))
+	}
+	if sorts {
+		if sorted, err = exact(sorted); err != nil {
+			return err
+		}
+		q.Sort = map[bool]string{true: "-"}[falling] + figurePrefix + sorted
+	}
+	if m != nil {
+		if name, err = exact(m[1]); err != nil {
+			return err
+		}
+		q.Having = name + m[2] + m[3]
+	}
+	return nil
+}
+
+// addFigures fills the newest of the site's own figures in.
+func (s *Store) addFigures(ctx context.Context, site int64, pages []record.PageRow) error {
+	if len(pages) == 0 {
+		return nil
+	}
+	at := make(map[string]*record.PageRow, len(pages))
+	hashes := make([]int64, len(pages))
+	for i := range pages {
+		at[pages[i].Address] = &pages[i]
+		hashes[i] = urlHash(pages[i].Address)
+	}
+	rows := []struct {
+		Address string   `db:"address"`
+		Name    string   `db:"name"`
+		Number  *float64 `db:"number"`
+		Words   string   `db:"words"`
+	}{}
+	if err := s.db.SelectContext(ctx, &rows, `select g.address, g.name, g.number, g.words from figure g
+		join (select name, max(taken) as taken from figure_set where site_id = $1 group by name) newest on newest.name = g.name and newest.taken = g.taken
+		where g.site_id = $1 and g.hash = any($2)`, site, hashes); err != nil {
+		return err
+	}
+	for _, r := range rows {
+		p := at[r.Address]
+		if p == nil {
+			continue
+		}
+		if p.Figures == nil {
+			p.Figures = map[string]any{}
+		}
+		if r.Number != nil {
+			p.Figures[r.Name] = *r.Number
+		} else {
+			p.Figures[r.Name] = r.Words
+		}
+	}
+	return nil
 }
 
 // An address is stored when it becomes known; that it was fetched later is told by its page.
@@ -221,7 +371,7 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 		return d, err
 	}
 	var row record.PageRow
-	switch err := found(s.db.GetContext(ctx, &row, pageSelect+pageFrom+" and p.id = $2", crawlID, d.ID)); {
+	switch err := found(s.db.GetContext(ctx, &row, pageSelect+pageFrom+" where p.crawl_id = $1 and p.id = $2", crawlID, d.ID)); {
 	case errors.Is(err, ErrNotFound):
 		return d, nil
 	case err != nil:

@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/fixlist"
 	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -108,6 +109,7 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 		[]string{
 			"crawl_id", "id", "status", "outcome", "type", "bytes", "first_byte", "html", "indexable", "kind", "words",
 			"title", "description", "h1", "lang", "facts", "links", "main_text", "role", "seq", "uses",
+			"canonical", "redirect", "text_hash",
 		},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			r := &records[i]
@@ -126,6 +128,7 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
 				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang), facts,
 				packLinks(d.Links, r.Links), clean(d.MainText), int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
+				clean(f.Canonical()), clean(f.Redirect), int64(d.TextHash),
 			}, nil
 		}))
 	return err
@@ -148,13 +151,13 @@ func saveFindings(ctx context.Context, tx pgx.Tx, crawlID int64, found []check.F
 }
 
 // SaveResult stores what judging the whole crawl gave, and marks it finished.
-func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progress) error {
+func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progress, w record.Weighing) error {
 	tx, err := k.store.pool.Begin(ctx)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	if err := k.result(ctx, tx, r, p); err != nil {
+	if err := k.result(ctx, tx, r, p, w); err != nil {
 		return err
 	}
 	return tx.Commit(ctx)
@@ -162,7 +165,7 @@ func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progres
 
 // Replace stores a new judgement of a finished crawl in place of the old one: what it found on
 // pages, and what on the whole. The plan says by which thresholds, catalogue by which checks.
-func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, found []check.Finding, by plan.Plan, catalogue int) error {
+func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error {
 	data, err := json.Marshal(by)
 	if err != nil {
 		return err
@@ -176,7 +179,7 @@ func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, 
 	if err := tx.QueryRow(ctx, "select finished from crawl where id = $1 and state = 'finished' for update", k.crawl).Scan(&finished); err != nil {
 		return fmt.Errorf("taking the crawl: %w", err)
 	}
-	for _, table := range []string{"standing", "fix_page", "fix", "finding"} {
+	for _, table := range []string{"standing", "fix_page", "fix", "finding", "sheet"} {
 		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", k.crawl); err != nil {
 			return err
 		}
@@ -184,7 +187,7 @@ func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, 
 	if err := saveFindings(ctx, tx, k.crawl, found, false); err != nil {
 		return err
 	}
-	if err := k.result(ctx, tx, r, p); err != nil {
+	if err := k.result(ctx, tx, r, p, w); err != nil {
 		return err
 	}
 	if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl, finished, data, catalogue); err != nil {
@@ -194,7 +197,7 @@ func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, 
 }
 
 // result stores a verdict in a transaction.
-func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.Progress) error {
+func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.Progress, w record.Weighing) error {
 	if err := saveFindings(ctx, tx, k.crawl, r.Findings, true); err != nil {
 		return err
 	}
@@ -211,9 +214,10 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 	if _, err := tx.Exec(ctx, "analyze address, page, finding, standing, fix, fix_page"); err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
-	summary := *r.Report
-	summary.Fixes = nil
-	report, err := json.Marshal(record.Summary{Report: &summary, Fixes: len(r.Report.Fixes)})
+	if err := k.keepSheet(ctx, tx, r); err != nil {
+		return fmt.Errorf("storing the sheet: %w", err)
+	}
+	report, sore, err := summary(r.Report)
 	if err != nil {
 		return err
 	}
@@ -230,9 +234,36 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 		return err
 	}
 	_, err = tx.Exec(ctx, `update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
-		probes = $6, traps = $7 where id = $1`,
-		k.crawl, string(r.Ending), clean(r.Detail), report, progress, probes, traps)
-	return err
+		probes = $6, traps = $7, weighed = $8, map = $9, tally = null where id = $1`,
+		k.crawl, string(r.Ending), clean(r.Detail), report, progress, probes, traps, w.Signature, sore)
+	if err != nil {
+		return err
+	}
+	return saveMatches(ctx, tx, w)
+}
+
+// summary is what a crawl keeps of its report, and its map.
+func summary(r *fixlist.Report) (report, sore []byte, err error) {
+	short := *r
+	short.Fixes = nil
+	if report, err = json.Marshal(record.Summary{Report: &short, Fixes: len(r.Fixes)}); err == nil {
+		sore, err = json.Marshal(r.Map)
+	}
+	return report, sore, err
+}
+
+// keepSheet stores the judged crawl in short, and its layouts.
+func (k *Sink) keepSheet(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
+	if err := saveSheet(ctx, tx, k.crawl, "", r.Sheet); err != nil {
+		return err
+	}
+	for _, l := range r.Survey.Layouts {
+		if _, err := tx.Exec(ctx, `insert into layout (site_id, name, leader) select site_id, $2, $3 from crawl where id = $1
+			on conflict (site_id, name) do update set leader = excluded.leader`, k.crawl, l.Name, packLeader(l.Leader)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // changed brings the addresses up to date that changed after they were stored.
@@ -323,17 +354,11 @@ func union(a, b []int32) []int32 {
 
 func (k *Sink) fixes(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
 	fixes := r.Report.Fixes
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix"}, []string{"crawl_id", "id", "rank", "severity", "section", "check_id", "body"},
-		pgx.CopyFromSlice(len(fixes), func(i int) ([]any, error) {
-			f := &fixes[i]
-			body, err := json.Marshal(f)
-			return []any{k.crawl, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body}, err
-		}))
-	if err != nil {
+	if err := saveFixes(ctx, tx, k.crawl, fixes); err != nil {
 		return err
 	}
 	at, member := 0, 0
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"fix_page"}, []string{"crawl_id", "fix_id", "page_id", "places"},
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix_page"}, []string{"crawl_id", "fix_id", "page_id", "places"},
 		pgx.CopyFromFunc(func() ([]any, error) {
 			for at < len(fixes) && member == len(fixes[at].Members) {
 				at, member = at+1, 0
@@ -344,6 +369,16 @@ func (k *Sink) fixes(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
 			m := fixes[at].Members[member]
 			member++
 			return []any{k.crawl, fixes[at].ID, m.Page, m.Places}, nil
+		}))
+	return err
+}
+
+func saveFixes(ctx context.Context, tx pgx.Tx, crawlID int64, fixes []fixlist.Fix) error {
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix"}, []string{"crawl_id", "id", "rank", "severity", "section", "check_id", "body"},
+		pgx.CopyFromSlice(len(fixes), func(i int) ([]any, error) {
+			f := &fixes[i]
+			body, err := json.Marshal(f)
+			return []any{crawlID, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body}, err
 		}))
 	return err
 }

@@ -9,11 +9,11 @@ import (
 	"harvik/internal/core/plan"
 )
 
-const siteColumns = `select s.id, s.name, s.home, s.plan, s.created,
+const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importance,
 	(select count(*) from crawl c where c.site_id = s.id) as crawls,
-	l.number as latest, (l.report->>'health')::float8 as health
+	l.number as latest, (l.report->>'health')::float8 as health, coalesce(l.weighed, '') as weighed
 	from site s left join lateral (
-		select number, report from crawl c where c.site_id = s.id and c.state = 'finished' order by number desc limit 1
+		select number, report, weighed from crawl c where c.site_id = s.id and c.state = 'finished' order by number desc limit 1
 	) l on true `
 
 // AddSite makes a new site; ErrExists where its name is taken.

@@ -67,6 +67,12 @@ func (s *Store) Close() {
 	s.pool.Close()
 }
 
+// Tidy lets lists of pages be read from their index alone, once a crawl is stored.
+func (s *Store) Tidy(ctx context.Context) error {
+	_, err := s.db.ExecContext(ctx, "vacuum page")
+	return err
+}
+
 // Ping tells whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
 

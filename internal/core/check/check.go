@@ -85,6 +85,7 @@ type Check struct {
 	How     string
 	Source  string   // standard or public guidance it rests on; "" for a house rule
 	Limits  []string // names of the thresholds it uses
+	OfCrawl bool     // it judges how a crawl went, which a look at some pages cannot tell
 	Variant string   // of a check that a plan counts otherwise on some pages: their pattern
 	Page    func(*PagePass)
 	Site    func(*SitePass) error

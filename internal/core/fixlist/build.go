@@ -4,14 +4,21 @@ import (
 	"cmp"
 	"encoding/base32"
 	"hash/fnv"
-	"math"
+	"maps"
 	"slices"
+	"sort"
 	"strings"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/health"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
+)
+
+// States that a fix has before anyone has worked on it.
+const (
+	Open   = "open"
+	Waived = "waived"
 )
 
 // Kind is the rule by which a cause was found.
@@ -47,6 +54,7 @@ type Fix struct {
 	Effort      string         `json:"effort"`
 	HealthAfter float64        `json:"healthAfter"` // with this and all before it done
 	State       string         `json:"state"`
+	Waived      int            `json:"waived,omitempty"` // of its pages
 
 	Members []Member `json:"-"` // its pages, in order of address
 	minutes int
@@ -74,6 +82,8 @@ type LedgerLine struct {
 type Report struct {
 	Health    float64      `json:"health"`
 	Scored    bool         `json:"scored"`    // false: no page could be assessed, there is no health
+	Unwaived  float64      `json:"unwaived"`  // health, had nothing been waived
+	Waived    int          `json:"waived"`    // findings that are waived
 	HalfWidth float64      `json:"halfWidth"` // of the estimate, where only a part was crawled
 	Assessed  int          `json:"assessed"`
 	Expected  int          `json:"expected"` // pages that the site is known to have, at least
@@ -81,6 +91,7 @@ type Report struct {
 	Fixes     []Fix        `json:"fixes"`
 	Pages     []PageScore  `json:"-"` // of assessed pages, in order of address
 	Findings  int          `json:"findings"`
+	Map       Map          `json:"-"`
 }
 
 // PageScore is a page's own part.
@@ -96,13 +107,28 @@ var severityCost = [...]struct{ page, site float64 }{
 	check.Error: {0.25, 0.10}, check.Warning: {0.05, 0.02}, check.Notice: {0.01, 0.004},
 }
 
+// An Adjustment is what the consultant decided, beside what the crawl found. The zero value
+// changes nothing.
+type Adjustment struct {
+	// Waived tells whether a finding is to cost nothing: that of a check on a page, by its address,
+	// the name of its layout ("" for none) and the fix it belongs to. Nil waives nothing. The
+	// address is "" for what is about the whole site.
+	Waived func(check, address, layout, fix string) bool
+	// Figure is a figure of the consultant's own by address, such as visits: its percentile is
+	// averaged with that of authority. Pages without one have the least. Nil means authority alone.
+	Figure map[string]float64
+}
+
 // builder holds what the steps of Build share.
 type builder struct {
-	*Collector
-	s          *survey.Survey
-	assessed   []int32 // address numbers, in order of address
-	at         map[int32]int32
+	*Sheet
+	adjust     Adjustment
+	entries    []entry
+	assessed   []*Page         // in order of address
+	at         map[int32]int32 // address number → index in assessed
+	pages      map[int32]*Page
 	importance []float64
+	waived     []bool // by entry
 	entryCell  []int
 	cells      []health.Cell
 	cellCheck  []int32
@@ -110,45 +136,62 @@ type builder struct {
 
 // Build judges: it sorts what was collected, scores, finds causes and ranks. The order in
 // which findings were added makes no difference.
-func (c *Collector) Build(s *survey.Survey) *Report {
-	b := &builder{Collector: c, s: s, at: map[int32]int32{}}
-	for i := range s.Pages {
-		if p := &s.Pages[i]; s.Assessed(p) {
-			b.at[p.ID] = int32(len(b.assessed))
-			b.assessed = append(b.assessed, p.ID)
-		}
-	}
-	b.sortEntries()
-	b.makeCells()
-	b.importance = importance(s, b.assessed)
+func (c *Collector) Build(s *survey.Survey) *Report { return c.Sheet(s).Build(Adjustment{}) }
+
+// Build makes the report: causes are those of all findings; health, gain and rank leave out what is
+// waived.
+func (s *Sheet) Build(adjust Adjustment) *Report {
+	b := newBuilder(s, adjust)
+	found := b.gather()
+	b.waive(found)
+	raw := health.NewBook(len(b.assessed), b.makeCells(nil), b.weight())
+	b.cells, b.cellCheck = nil, nil
+	b.cells = b.makeCells(b.waived)
 	book := health.NewBook(len(b.assessed), slices.Clone(b.cells), b.weight())
-	r := &Report{Assessed: len(b.assessed), Findings: c.findings, Expected: b.expected()}
+	r := &Report{Assessed: len(b.assessed), Findings: s.Findings, Expected: s.Expected}
 	r.Health, r.Scored = book.Health()
+	r.Unwaived, _ = raw.Health()
 	if s.Partial {
 		r.HalfWidth = book.HalfWidth(r.Expected)
 	}
 	shares := book.Shares()
 	r.Ledger = b.ledger(shares)
 	r.Pages = b.pageScores(book)
-	r.Fixes = b.fixes(book, shares)
+	r.Fixes = b.fixes(found, book, shares)
+	for i, e := range b.entries {
+		if b.waived[i] {
+			r.Waived += int(e.places)
+		}
+	}
 	b.rank(book, r.Fixes)
+	r.Map = b.drawMap(r.Pages)
 	return r
+}
+
+func newBuilder(s *Sheet, adjust Adjustment) *builder {
+	b := &builder{Sheet: s, adjust: adjust, entries: slices.Clone(s.entries), at: map[int32]int32{}, pages: make(map[int32]*Page, len(s.Pages))}
+	for i := range s.Pages {
+		p := &s.Pages[i]
+		b.pages[p.ID] = p
+		if p.Assessed {
+			b.at[p.ID] = int32(len(b.assessed))
+			b.assessed = append(b.assessed, p)
+		}
+	}
+	b.sortEntries()
+	b.importance = importance(b.assessed, adjust.Figure)
+	return b
 }
 
 // sortEntries puts entries in an order that depends on addresses only. Those on addresses that
 // health does not count, such as a missing one that a sitemap lists, come last: they are lines of
 // the fix list, and cost nothing.
 func (b *builder) sortEntries() {
-	var uncounted []int32
-	for i := range b.entries {
-		if e := &b.entries[i]; !b.counts(*e) {
-			uncounted = append(uncounted, e.page)
+	last := map[int32]int32{}
+	for i := range b.Sheet.Pages {
+		if p := &b.Sheet.Pages[i]; !p.Assessed {
+			last[p.ID] = int32(len(b.assessed) + i)
 		}
-	}
-	slices.SortFunc(uncounted, func(x, y int32) int { return strings.Compare(b.s.URL(x), b.s.URL(y)) })
-	last := make(map[int32]int32, len(uncounted))
-	for i, id := range uncounted {
-		last[id] = int32(len(b.assessed) + i)
 	}
 	for i := range b.entries { // so that pages need not be looked up for each comparison
 		switch e := &b.entries[i]; {
@@ -170,6 +213,14 @@ func (b *builder) sortEntries() {
 	})
 }
 
+// address is that of a page by its number, "" for the site.
+func (b *builder) address(id int32) string {
+	if p := b.pages[id]; p != nil {
+		return p.Address
+	}
+	return ""
+}
+
 // counts tells whether health counts an entry's page; the site counts.
 func (b *builder) counts(e entry) bool {
 	_, ok := b.at[e.page]
@@ -183,67 +234,64 @@ func (b *builder) causeName(e entry) string {
 	return b.causes[e.cause].key
 }
 
-// makeCells joins the entries of one check on one page.
-func (b *builder) makeCells() {
+// waive finds the entries that are to cost nothing.
+func (b *builder) waive(found []gathered) {
+	b.waived = make([]bool, len(b.entries))
+	if b.adjust.Waived == nil {
+		return
+	}
+	for _, g := range found {
+		for _, i := range g.entries {
+			e := b.entries[i]
+			b.waived[i] = b.adjust.Waived(b.Checks[e.check].ID, b.address(e.page), b.layoutName(e.page), g.fix.ID)
+		}
+	}
+}
+
+// makeCells joins the entries of one check on one page, without some.
+func (b *builder) makeCells(without []bool) (cells []health.Cell) {
 	b.entryCell = make([]int, len(b.entries))
+	b.cellCheck = b.cellCheck[:0]
+	last := entry{page: -2}
 	for i, e := range b.entries {
-		if !b.counts(e) {
-			b.entryCell[i] = -1
+		b.entryCell[i] = -1
+		if !b.counts(e) || without != nil && without[i] {
 			continue
 		}
-		if i == 0 || e.page != b.entries[i-1].page || e.check != b.entries[i-1].check {
-			c := b.checks[e.check]
+		if e.page != last.page || e.check != last.check {
+			c := b.Checks[e.check]
 			cell := health.Cell{Page: health.Site, Cost: severityCost[c.Severity].site * c.Weight()}
 			if e.page >= 0 {
 				cell.Page = b.at[e.page]
 				cell.Cost = severityCost[c.Severity].page * c.Weight()
 			}
-			b.cells = append(b.cells, cell)
+			cells = append(cells, cell)
 			b.cellCheck = append(b.cellCheck, e.check)
+			last = e
 		}
-		b.entryCell[i] = len(b.cells) - 1
-		b.cells[len(b.cells)-1].Places += int(e.places)
+		b.entryCell[i] = len(cells) - 1
+		cells[len(cells)-1].Places += int(e.places)
 	}
+	return cells
 }
 
 // weight tells how many pages each assessed one stands for, where the crawl drew a sample.
 func (b *builder) weight() func(int) float64 {
-	if b.s.Weights == nil {
+	if !slices.ContainsFunc(b.assessed, func(p *Page) bool { return p.Weight != 1 }) {
 		return nil
 	}
-	return func(p int) float64 { return max(b.s.Weights[b.assessed[p]], 1e-6) }
-}
-
-// expected is the number of pages the site is known to have: those assessed, and the inside
-// addresses that were left unfetched, less the share of them that turned out to be no page.
-func (b *builder) expected() int {
-	if b.s.Size > 0 {
-		return b.s.Size
-	}
-	waiting, fetched := 0, 0
-	for i := range b.s.Addresses {
-		switch a := &b.s.Addresses[i]; {
-		case a.Left():
-			waiting++
-		case a.State == survey.Fetched && a.Role == page.AsPage:
-			fetched++
-		}
-	}
-	if fetched == 0 {
-		return waiting
-	}
-	return len(b.assessed) + int(math.Round(float64(waiting)*float64(len(b.assessed))/float64(fetched)))
+	return func(p int) float64 { return b.assessed[p].Weight }
 }
 
 func (b *builder) ledger(shares []float64) []LedgerLine {
-	lines := make([]LedgerLine, len(b.checks))
+	lines := make([]LedgerLine, len(b.Checks))
 	for i, cell := range b.cells {
 		l := &lines[b.cellCheck[i]]
 		l.Points += shares[i]
 		l.Places += cell.Places
 		l.Pages++
 	}
-	for i, c := range b.checks {
+	for i, c := range b.Checks {
 		lines[i].Check, lines[i].Group, lines[i].Severity = c.ID, c.Group, c.Severity
 	}
 	lines = slices.DeleteFunc(lines, func(l LedgerLine) bool { return l.Pages == 0 })
@@ -253,39 +301,51 @@ func (b *builder) ledger(shares []float64) []LedgerLine {
 
 func (b *builder) pageScores(book *health.Book) []PageScore {
 	out := make([]PageScore, len(b.assessed))
-	for i, id := range b.assessed {
-		out[i] = PageScore{Page: id, Health: book.Page(i), Importance: b.importance[i]}
+	for i, p := range b.assessed {
+		out[i] = PageScore{Page: p.ID, Health: book.Page(i), Importance: b.importance[i]}
 	}
 	for i, cell := range b.cells {
 		if cell.Page >= 0 {
-			out[cell.Page].Counts[b.checks[b.cellCheck[i]].Severity]++
+			out[cell.Page].Counts[b.Checks[b.cellCheck[i]].Severity]++
 		}
 	}
 	return out
 }
 
 // importance is the percentile of each page's authority: the share of pages that have no
-// more than it.
-func importance(s *survey.Survey, assessed []int32) []float64 {
-	sorted := make([]float64, len(assessed))
-	for i, id := range assessed {
-		sorted[i] = s.Authority[id]
+// more than it; averaged with that of the figure, if there is one.
+func importance(assessed []*Page, figure map[string]float64) []float64 {
+	// Equal authority, equal percentile: count those not above, to a billionth.
+	out := percentiles(assessed, 1e-9/float64(max(1, len(assessed))), func(p *Page) float64 { return p.Authority })
+	if figure == nil {
+		return out
 	}
-	slices.Sort(sorted)
-	out := make([]float64, len(assessed))
-	for i, id := range assessed {
-		// Equal authority, equal percentile: count those not above, to a billionth.
-		n, _ := slices.BinarySearch(sorted, s.Authority[id]+1e-9/float64(len(assessed)))
-		out[i] = float64(n) / float64(len(assessed))
+	for i, f := range percentiles(assessed, 0, func(p *Page) float64 { return figure[p.Address] }) {
+		out[i] = (out[i] + f) / 2
 	}
 	return out
 }
 
-func (b *builder) fixes(book *health.Book, shares []float64) []Fix {
+func percentiles(pages []*Page, within float64, value func(*Page) float64) []float64 {
+	sorted := make([]float64, len(pages))
+	for i, p := range pages {
+		sorted[i] = value(p)
+	}
+	slices.Sort(sorted)
+	out := make([]float64, len(pages))
+	for i, p := range pages {
+		n := sort.Search(len(sorted), func(k int) bool { return sorted[k] > value(p)+within })
+		out[i] = float64(n) / float64(len(pages))
+	}
+	return out
+}
+
+func (b *builder) fixes(found []gathered, book *health.Book, shares []float64) []Fix {
 	var out []Fix
-	for _, g := range b.gather() {
+	for _, g := range found {
 		f := g.fix
 		removed := map[int]int{}
+		open := 0
 		for _, i := range g.entries {
 			e := b.entries[i]
 			f.Places += int(e.places)
@@ -297,6 +357,9 @@ func (b *builder) fixes(book *health.Book, shares []float64) []Fix {
 			} else {
 				f.Members = append(f.Members, Member{e.page, int(e.places)})
 			}
+			if !b.waived[i] {
+				open++
+			}
 		}
 		for _, i := range g.entries {
 			cell := b.entryCell[i]
@@ -307,18 +370,36 @@ func (b *builder) fixes(book *health.Book, shares []float64) []Fix {
 			}
 		}
 		if f.Pages = len(f.Members); f.Members[0].Page >= 0 {
-			f.Example = b.s.URL(f.Members[0].Page)
+			f.Example = b.address(f.Members[0].Page)
 		}
+		f.Waived = b.waivedPages(g.entries)
 		f.Gain, f.weight = book.Gain(f.cells, func(p int) float64 { return b.importance[p] })
-		b.finish(&f, b.checks[b.entries[g.entries[0]].check])
+		b.finish(&f, b.Checks[b.entries[g.entries[0]].check])
+		if open == 0 {
+			f.State = Waived
+		}
 		out = append(out, f)
 	}
 	return out
 }
 
+// waivedPages counts the pages on which all of a fix's findings are waived.
+func (b *builder) waivedPages(entries []int) (n int) {
+	for i := 0; i < len(entries); {
+		all, page := true, b.entries[entries[i]].page
+		for ; i < len(entries) && b.entries[entries[i]].page == page; i++ {
+			all = all && b.waived[entries[i]]
+		}
+		if all {
+			n++
+		}
+	}
+	return n
+}
+
 // finish words a fix and weighs its effort.
 func (b *builder) finish(f *Fix, c *check.Check) {
-	f.Check, f.Group, f.Severity, f.State = c.ID, c.Group, c.Severity, "open"
+	f.Check, f.Group, f.Severity, f.State = c.ID, c.Group, c.Severity, Open
 	f.minutes = [...]int{check.Minutes: 10, check.Hours: 120, check.Days: 960}[c.Effort]
 	switch {
 	case f.Kind == Pages || f.Kind == Rest:
@@ -342,6 +423,7 @@ func (b *builder) finish(f *Fix, c *check.Check) {
 func (b *builder) rank(book *health.Book, fixes []Fix) {
 	slices.SortFunc(fixes, func(x, y Fix) int {
 		return cmp.Or(
+			boolFirst(x.State != Waived, y.State != Waived),
 			cmp.Compare(x.Severity, y.Severity),
 			cmp.Compare(y.weight, x.weight),
 			cmp.Compare(x.minutes, y.minutes),
@@ -353,6 +435,19 @@ func (b *builder) rank(book *health.Book, fixes []Fix) {
 		book.Remove(fixes[i].cells)
 		fixes[i].HealthAfter, _ = book.Health()
 	}
+}
+
+func sortedKeys[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
+
+// boolFirst puts what is true first.
+func boolFirst(x, y bool) int {
+	switch {
+	case x == y:
+		return 0
+	case x:
+		return -1
+	}
+	return 1
 }
 
 // identify makes the ID of a fix: the same check and cause have the same one in every crawl.

@@ -91,7 +91,7 @@ func fold(b *builder, causes []*gathered) []*gathered {
 		for _, g := range bySize[causesKept:] {
 			folded[g] = true
 		}
-		rest := &gathered{fix: Fix{Kind: Rest, ID: identify(b.checks[c], Rest, ""), Where: text.Thousands(len(all)-causesKept) + " smaller cases"}}
+		rest := &gathered{fix: Fix{Kind: Rest, ID: identify(b.Checks[c], Rest, ""), Where: text.Thousands(len(all)-causesKept) + " smaller cases"}}
 		for _, g := range all {
 			if folded[g] {
 				if len(rest.entries) == 0 {
@@ -116,7 +116,7 @@ func fold(b *builder, causes []*gathered) []*gathered {
 
 // shared starts the fix of a target or value cause.
 func (b *builder) shared(e entry) Fix {
-	c, cause := b.checks[e.check], b.causes[e.cause]
+	c, cause := b.Checks[e.check], b.causes[e.cause]
 	f := Fix{Kind: Value, Target: cause.target, Value: cause.value}
 	if c.Gather == check.ByTarget {
 		f.Kind = Target
@@ -173,10 +173,18 @@ func landmark(spot string) string {
 }
 
 func (b *builder) layout(id int32) int32 {
-	if p := b.s.Page(id); p != nil {
+	if p := b.pages[id]; p != nil {
 		return p.Layout
 	}
 	return -1
+}
+
+// layoutName is that of a page's layout, "" for none.
+func (b *builder) layoutName(id int32) string {
+	if l := b.layout(id); l >= 0 {
+		return b.Layouts[l]
+	}
+	return ""
 }
 
 // concentrated finds the groups that hold enough pages, and enough of their layout or
@@ -202,12 +210,12 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 			if k.spot != "" {
 				g.fix.Where += ", " + landmark(k.spot)
 			}
-			g.fix.ID = identify(b.checks[k.check], kind, b.s.URL(first.page)+" "+k.spot)
+			g.fix.ID = identify(b.Checks[k.check], kind, b.layoutName(first.page)+" "+k.spot)
 		case Section:
 			if g.fix.Where = "on most pages under " + k.folder; k.folder == "/" {
 				g.fix.Where = "on " + text.Thousands(len(members)) + " pages, nearly all of the site"
 			}
-			g.fix.ID = identify(b.checks[k.check], kind, k.folder)
+			g.fix.ID = identify(b.Checks[k.check], kind, k.folder)
 		}
 		for _, i := range members {
 			taken[i] = true
@@ -225,7 +233,7 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 
 // siteKey takes part where the site has several layouts and the finding has no place on the page.
 func (b *builder) siteKey(e entry) (groupKey, bool) {
-	return groupKey{check: e.check, folder: "/"}, e.page >= 0 && b.spots[e.spot] == "" && b.s.Layouts > 1
+	return groupKey{check: e.check, folder: "/"}, e.page >= 0 && b.spots[e.spot] == "" && len(b.Layouts) > 1
 }
 
 func (b *builder) layoutKey(e entry) (groupKey, bool) {
@@ -237,14 +245,8 @@ func (b *builder) sectionKey(e entry) (groupKey, bool) {
 	if e.page < 0 {
 		return groupKey{}, false
 	}
-	folder := SectionOf(b.s.URL(e.page))
+	folder := SectionOf(b.address(e.page))
 	return groupKey{check: e.check, folder: folder}, folder != "/"
-}
-
-// applies tells whether a check of this scope looks at the page.
-func (b *builder) applies(c int32, id int32) bool {
-	p := b.s.Page(id)
-	return p.HTML && (p.Indexable || b.checks[c].Scope == check.Documents)
 }
 
 func (b *builder) layoutTotals() func(int32, groupKey) int {
@@ -253,26 +255,25 @@ func (b *builder) layoutTotals() func(int32, groupKey) int {
 }
 
 func (b *builder) sectionTotals() func(int32, groupKey) int {
-	return b.totals(func(id int32) groupKey { return groupKey{folder: SectionOf(b.s.URL(id))} },
+	return b.totals(func(id int32) groupKey { return groupKey{folder: SectionOf(b.address(id))} },
 		func(k groupKey) groupKey { return groupKey{folder: k.folder} })
 }
 
 // totals counts the pages of a layout or section that a check looks at.
 func (b *builder) totals(of func(int32) groupKey, reduce func(groupKey) groupKey) func(int32, groupKey) int {
 	all, indexable := map[groupKey]int{}, map[groupKey]int{}
-	for _, id := range b.assessed {
-		p := b.s.Page(id)
+	for _, p := range b.assessed {
 		if !p.HTML {
 			continue
 		}
-		k := of(id)
+		k := of(p.ID)
 		all[k]++
 		if p.Indexable {
 			indexable[k]++
 		}
 	}
 	return func(c int32, k groupKey) int {
-		if b.checks[c].Scope == check.Documents {
+		if b.Checks[c].Scope == check.Documents {
 			return all[reduce(k)]
 		}
 		return indexable[reduce(k)]
@@ -287,7 +288,7 @@ func (b *builder) separate(entries []int) []gathered {
 		e := b.entries[i]
 		g := byCheck[e.check]
 		if g == nil {
-			g = &gathered{fix: Fix{Kind: Pages, ID: identify(b.checks[e.check], Pages, "")}}
+			g = &gathered{fix: Fix{Kind: Pages, ID: identify(b.Checks[e.check], Pages, "")}}
 			if e.page < 0 {
 				g.fix.Kind = Whole
 			}

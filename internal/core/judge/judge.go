@@ -37,9 +37,9 @@ func (j *Judge) Collect(findings []check.Finding) {
 // Places is how many places have been booked.
 func (j *Judge) Places() int { return j.collector.Findings() }
 
-// Finish completes the survey, runs the site checks and builds the report. The findings it
-// returns are those of the site checks.
-func (j *Judge) Finish(s *survey.Survey) (*fixlist.Report, []check.Finding, error) {
+// Finish completes the survey, runs the site checks and closes the sheet, from which the report is
+// built. The findings it returns are those of the site checks.
+func (j *Judge) Finish(s *survey.Survey) (*fixlist.Sheet, []check.Finding, error) {
 	if err := s.Finish(); err != nil {
 		return nil, nil, err
 	}
@@ -48,5 +48,5 @@ func (j *Judge) Finish(s *survey.Survey) (*fixlist.Report, []check.Finding, erro
 		return nil, nil, err
 	}
 	j.Collect(found)
-	return j.collector.Build(s), found, nil
+	return j.collector.Sheet(s), found, nil
 }

@@ -94,8 +94,19 @@ func TestLayouts(t *testing.T) {
 		return Frame(f)
 	}
 	frames := [][]uint32{frame(0, 30), frame(0, 31), nil, frame(100, 130), frame(0, 30), frame(0, 28), frame(200, 203)}
-	if got, want := Layouts(frames), []int32{0, 0, -1, 1, 0, 0, 2}; !slices.Equal(got[:3], want[:3]) || got[3] == got[0] || got[4] != 0 || got[5] != 0 || got[6] == got[3] {
+	got, leaders := Layouts(frames)
+	if want := []int32{0, 0, -1, 1, 0, 0, 2}; !slices.Equal(got[:3], want[:3]) || got[3] == got[0] || got[4] != 0 || got[5] != 0 || got[6] == got[3] {
 		t.Errorf("layouts %v, want %v or the like", got, want)
+	}
+	names := NameLayouts(leaders, nil)
+	known := map[string][]uint32{names[0]: leaders[0], names[1]: leaders[1], names[2]: leaders[2]}
+	_, later := Layouts([][]uint32{frame(100, 131), frame(100, 131), frame(0, 32), frame(400, 430)})
+	kept := NameLayouts(later, known)
+	if kept[0] != names[1] || kept[1] != names[0] {
+		t.Errorf("a later crawl names its layouts %v, want %s and %s first: they grew by a little", kept, names[1], names[0])
+	}
+	if slices.Contains(names, kept[2]) {
+		t.Errorf("a new layout got the name %s of an old one", kept[2])
 	}
 }
 

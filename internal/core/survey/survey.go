@@ -140,6 +140,13 @@ type Source interface {
 	EachText(pages []int32, f func(page int32, main string)) error
 }
 
+// A Layout is a template that pages are built from. Its name holds from crawl to crawl, as long as
+// the crawls are told what there was.
+type Layout struct {
+	Name   string
+	Leader []uint32 // the frame that its pages' are like
+}
+
 // Survey is built with Add, then Finish; after that it is read only.
 type Survey struct {
 	Addresses []Address
@@ -150,14 +157,15 @@ type Survey struct {
 	In        []int32 // distinct pages linking in, by address number
 	Depth     []int32 // clicks from the start, by address number; −1 if not reachable
 	Authority []float64
-	Next      []int32            // redirect target by address number, −1 for none
-	Layouts   int                // how many there are
-	Weights   map[int32]float64  // of a spread crawl: how many pages each fetched one stands for, by address number
-	Size      int                // likewise: how many pages the site probably has; 0 if that is not estimated
-	Graph     graph.Graph        // links
-	Uses      graph.Graph        // what pages and stylesheets load
-	Source    Source             // nil: there are no texts to read
-	Terms     map[int32][]string // strongest terms of indexable pages, by address number
+	Next      []int32             // redirect target by address number, −1 for none
+	Layouts   []Layout            // by number
+	Known     map[string][]uint32 // leaders of the layouts of earlier crawls, by name; set before Finish
+	Weights   map[int32]float64   // of a spread crawl: how many pages each fetched one stands for, by address number
+	Size      int                 // likewise: how many pages the site probably has; 0 if that is not estimated
+	Graph     graph.Graph         // links
+	Uses      graph.Graph         // what pages and stylesheets load
+	Source    Source              // nil: there are no texts to read
+	Terms     map[int32][]string  // strongest terms of indexable pages, by address number
 	Evidence
 
 	common    map[int32]map[uint32]bool // blocks that are a layout's own
@@ -296,9 +304,13 @@ func (s *Survey) Finish() error {
 		member[p.ID] = p.HTML && p.Status == 200
 		frames[i], p.Frame = p.Frame, nil
 	}
-	for i, layout := range neardup.Layouts(frames) {
+	of, leaders := neardup.Layouts(frames)
+	for i, layout := range of {
 		s.Pages[i].Layout = layout
-		s.Layouts = max(s.Layouts, int(layout)+1)
+	}
+	s.Layouts = make([]Layout, len(leaders))
+	for i, name := range neardup.NameLayouts(leaders, s.Known) {
+		s.Layouts[i] = Layout{name, leaders[i]}
 	}
 	for i := range s.Addresses {
 		s.Partial = s.Partial || s.Addresses[i].Left()

@@ -26,3 +26,46 @@ func Differ(a, b string) []Passage {
 	}
 	return out
 }
+
+// DifferLines are the lines that only one of two texts has, in the order in which they stand.
+func DifferLines(a, b string) (gone, added []string) {
+	d := diffmatchpatch.New()
+	x, y, lines := d.DiffLinesToRunes(ended(a), ended(b))
+	for _, part := range d.DiffCharsToLines(d.DiffMainRunes(x, y, false), lines) {
+		some := strings.Split(strings.TrimSuffix(part.Text, "\n"), "\n")
+		switch part.Type {
+		case diffmatchpatch.DiffDelete:
+			gone = append(gone, some...)
+		case diffmatchpatch.DiffInsert:
+			added = append(added, some...)
+		}
+	}
+	return gone, added
+}
+
+// ended is a text whose last line ends like the others.
+func ended(s string) string {
+	s = strings.ReplaceAll(s, "\r\n", "\n")
+	if s != "" && !strings.HasSuffix(s, "\n") {
+		s += "\n"
+	}
+	return s
+}
+
+// FirstDifference is the first passage of each text that the other does not have, at most n characters
+// of it; "" where there is none.
+func FirstDifference(a, b string, n int) (onlyA, onlyB string) {
+	for _, p := range Differ(a, b) {
+		short := Shorten(strings.TrimSpace(p.Text), n, 2*n/3, n/3-1)
+		switch {
+		case p.In == "a" && onlyA == "":
+			onlyA = short
+		case p.In == "b" && onlyB == "":
+			onlyB = short
+		}
+		if onlyA != "" && onlyB != "" {
+			break
+		}
+	}
+	return onlyA, onlyB
+}

@@ -202,3 +202,11 @@ func Thousands(n int) string {
 	}
 	return s
 }
+
+// Count is a number with its noun: "1 page", "1 200 pages".
+func Count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return Thousands(n) + " " + many
+}

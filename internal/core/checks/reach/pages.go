@@ -88,7 +88,7 @@ var pages = []*check.Check{
 		Source: "search engines' public guidance on site structure", Limits: []string{"depth-clicks"}, Site: deep,
 	},
 	{
-		ID: "crawl-trap", OneChange: true, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
+		ID: "crawl-trap", OneChange: true, OfCrawl: true, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
 		Title: "addresses that never end", Line: "Addresses of the pattern {value} never end",
 		What:   "A pattern of addresses leads to ever new ones that bring nothing new: a calendar without end, filters in every combination, growing paths.",
 		Why:    "Search engines spend their visits there instead of on pages that matter.",

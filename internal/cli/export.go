@@ -1,0 +1,99 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	numbers "harvik/internal/core/text"
+	"harvik/internal/report"
+)
+
+func (a *app) exportCommand() *cobra.Command {
+	var as, out string
+	var sheets, columns, severities, sections []string
+	c := &cobra.Command{
+		Use: "export SITE[@N]", Short: "Write a crawl's results to hand over: a workbook, CSV, JSON Lines or SARIF", Args: args("SITE"),
+		Long: `Writes a crawl's results to a file, or to standard output with --out -.
+
+xlsx holds a sheet each for overview and ledger, fix list, pages, broken links, redirects with every
+hop, duplicates by group, images, resources, links in, sitemaps and what they list. csv holds one
+sheet, jsonl any number; the fix list unless others are named. sarif is SARIF 2.1.0.
+
+Sheets: ` + strings.Join(report.Usual, ", ") + `, findings.`,
+		Example: `  harvik export fernhollow --as xlsx
+  harvik export fernhollow --as csv --sheets pages --columns address,title,words --section /plants/ --out -
+  harvik export fernhollow@3 --as jsonl --sheets findings --severity error`,
+		RunE: func(c *cobra.Command, in []string) error {
+			if as == "" {
+				return usage(c, errors.New("which form? --as xlsx, csv, jsonl or sarif"))
+			}
+			cl, cr, err := a.crawlAndClient(c, in[0])
+			if err != nil {
+				return err
+			}
+			q := url.Values{"as": {as}}
+			for name, list := range map[string][]string{"sheets": sheets, "columns": columns, "severity": severities, "section": sections} {
+				if len(list) > 0 {
+					q.Set(name, strings.Join(list, ","))
+				}
+			}
+			if out == "" {
+				out = report.FileName(cr, as)
+			}
+			if out == "-" {
+				return cl.Export(c.Context(), cr.Site, cr.Number, q, c.OutOrStdout())
+			}
+			return writeWhole(out, func(w io.Writer) error {
+				return cl.Export(c.Context(), cr.Site, cr.Number, q, w)
+			}, c.ErrOrStderr())
+		},
+	}
+	c.Flags().StringVar(&as, "as", "", "xlsx, csv, jsonl or sarif")
+	c.Flags().StringVarP(&out, "out", "o", "", "the file, or - for standard output; by default named after site and crawl")
+	c.Flags().StringSliceVar(&sheets, "sheets", nil, "only these sheets, with commas between")
+	c.Flags().StringSliceVar(&columns, "columns", nil, "only these columns of one sheet, by their headings")
+	c.Flags().StringSliceVar(&severities, "severity", nil, "only these severities: error, warning, notice")
+	c.Flags().StringSliceVar(&sections, "section", nil, "only what is below these folders, such as /plants/")
+	return c
+}
+
+// writeWhole writes a file that is there whole or not at all.
+func writeWhole(name string, write func(io.Writer) error, talk io.Writer) (err error) {
+	f, err := os.CreateTemp(filepath.Dir(name), ".harvik-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name())
+	if err = write(f); err == nil {
+		err = f.Chmod(0o644)
+	}
+	info, _ := f.Stat()
+	if closed := f.Close(); err == nil {
+		err = closed
+	}
+	if err == nil {
+		err = os.Rename(f.Name(), name)
+	}
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(talk, "%s written, %s.\n", name, size(info.Size()))
+	return nil
+}
+
+func size(n int64) string {
+	switch {
+	case n >= 1<<20:
+		return fmt.Sprintf("%.1f MB", float64(n)/(1<<20))
+	case n >= 1<<10:
+		return fmt.Sprintf("%.1f kB", float64(n)/(1<<10))
+	}
+	return numbers.Count(int(n), "byte", "bytes")
+}

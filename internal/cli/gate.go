@@ -1,0 +1,125 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+
+	"github.com/spf13/cobra"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/gate"
+	"harvik/internal/report"
+)
+
+// verdictError is a command that was done, and whose answer is no.
+type verdictError struct{ error }
+
+func (a *app) gateCommand() *cobra.Command {
+	var minHealth float64
+	var noNew, against, as string
+	var most []string
+	c := &cobra.Command{
+		Use: "gate SITE[@N]", Short: "Pass or fail a crawl, so that a pipeline can stop", Args: args("SITE"),
+		Long: `Holds a crawl against conditions and says pass or fail, with the reasons. What is waived does not
+count. New findings are told by the crawl before, or the one of --against.
+
+--as junit writes the verdict as JUnit XML, --as sarif the crawl's findings as SARIF 2.1.0; the
+verdict is then told on standard error.
+
+Exit codes: 0 passed, 1 it could not be done, 2 the command line makes no sense, 3 failed.`,
+		Example: `  harvik gate fernhollow --min-health 80 --no-new error --max link-broken-inside=0
+  harvik gate fernhollow@7 --no-new warning --against fernhollow@4 --as junit > verdict.xml`,
+		RunE: func(c *cobra.Command, in []string) error {
+			conditions, from, err := gateConditions(c, minHealth, noNew, most, against)
+			if err != nil {
+				return err
+			}
+			if as != "" && as != "sarif" && as != "junit" {
+				return usage(c, fmt.Errorf("--as is sarif or junit, not %q", as))
+			}
+			cl, cr, err := a.crawlAndClient(c, in[0])
+			if err != nil {
+				return err
+			}
+			v, err := cl.Gate(c.Context(), cr.Site, cr.Number, from, conditions)
+			if err != nil {
+				return err
+			}
+			w := c.OutOrStdout()
+			name := fmt.Sprintf("%s@%d", cr.Site, cr.Number)
+			switch {
+			case as == "sarif":
+				printVerdict(c.ErrOrStderr(), name, v)
+				err = cl.Export(c.Context(), cr.Site, cr.Number, url.Values{"as": {"sarif"}}, w)
+			case as == "junit":
+				printVerdict(c.ErrOrStderr(), name, v)
+				err = report.JUnit(w, name, v)
+			case a.json:
+				err = writeJSON(w, v)
+			default:
+				printVerdict(w, name, v)
+			}
+			if err == nil && !v.Passed {
+				return verdictError{errors.New("the gate is shut")}
+			}
+			return err
+		},
+	}
+	c.Flags().Float64Var(&minHealth, "min-health", 0, "health at least, in points")
+	c.Flags().StringVar(&noNew, "no-new", "", "no new finding of this severity or a graver one: error, warning or notice")
+	c.Flags().StringArrayVar(&most, "max", nil, "findings of a check, or of a pattern of checks, at most: link-broken-inside=0; can be repeated")
+	c.Flags().StringVar(&against, "against", "", "the crawl by which findings are new, as SITE@N; by default the one before")
+	c.Flags().StringVar(&as, "as", "", "write sarif or junit instead of words")
+	return c
+}
+
+// gateConditions reads the options.
+func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []string, against string) (out gate.Conditions, from int, err error) {
+	out.MinHealth = minHealth
+	if noNew != "" {
+		out.NoNew = new(check.Severity)
+		if err := out.NoNew.UnmarshalText([]byte(noNew)); err != nil {
+			return out, 0, usage(c, fmt.Errorf("--no-new: %w", err))
+		}
+	}
+	for _, m := range most {
+		id, n, err := gate.ParseMax(m)
+		if err != nil {
+			return out, 0, usage(c, fmt.Errorf("--max: %w", err))
+		}
+		if out.Max == nil {
+			out.Max = map[string]int{}
+		}
+		out.Max[id] = n
+	}
+	if out.MinHealth == 0 && out.NoNew == nil && out.Max == nil {
+		return out, 0, usage(c, errors.New("a gate needs a condition: --min-health, --no-new or --max"))
+	}
+	if against != "" {
+		if _, from, err = crawlName(against); err != nil {
+			return out, 0, err
+		}
+		if from == 0 {
+			return out, 0, usage(c, fmt.Errorf("--against names a crawl by its number, such as %s@4", against))
+		}
+	}
+	return out, from, nil
+}
+
+func printVerdict(w io.Writer, name string, v gate.Verdict) {
+	word := map[bool]string{true: "passes", false: "fails"}
+	fmt.Fprintf(w, "%s %s.\n", bold(w, name), word[v.Passed])
+	for _, r := range v.Reasons {
+		mark := map[bool]string{true: "✓", false: "✗"}[r.Passed]
+		fmt.Fprintf(w, "  %s %s\n", mark, r.Says)
+		for i, f := range r.Fixes {
+			if i == 5 {
+				fmt.Fprintf(w, "      and %d more lines\n", len(r.Fixes)-i)
+				break
+			}
+			wrap(w, "      ", f)
+		}
+	}
+}

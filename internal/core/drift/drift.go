@@ -1,0 +1,481 @@
+// Package drift sets two crawls of a site side by side: what was mended, what came, what came back,
+// what changed without anyone saying so, and how health got from one value to the other.
+package drift
+
+import (
+	"cmp"
+	"fmt"
+	"html"
+	"maps"
+	"regexp"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/task"
+	"harvik/internal/core/text"
+)
+
+// A Side is one of the two crawls.
+type Side struct {
+	Health   float64        // as it was told at the time
+	Judged   *fixlist.Sheet // of the older crawl: as it was judged, where that was by other rules
+	Sheet    *fixlist.Sheet // by the rules by which both are compared
+	Adjust   fixlist.Adjustment
+	Complete bool              // nothing was left unfetched
+	Pages    map[string]Page   // that were fetched, by address
+	Known    map[string]string // others: address → its state, such as "blocked"
+	Files    []File
+}
+
+// Page is what is compared of a page.
+type Page struct {
+	Status      int // 0 if there was no answer
+	Outcome     string
+	HTML        bool
+	Indexable   bool
+	Title       string
+	Description string
+	H1          string
+	Canonical   string
+	Redirect    string // where it leads
+	TextHash    uint64 // of the main text; 0 for none
+	LinksIn     int
+}
+
+// File is a robots.txt or a sitemap.
+type File struct{ Kind, Address, Body string }
+
+// A Report is what changed between two crawls.
+type Report struct {
+	New      []fixlist.Fix `json:"new"`      // lines of the fix list that were not there
+	Returned []fixlist.Fix `json:"returned"` // likewise, and confirmed to be gone once
+	Gone     []fixlist.Fix `json:"gone"`     // everything concerned was looked at, and none fails any more
+	Still    int           `json:"still"`    // lines on both lists
+	Became   []Became      `json:"became"`   // lines whose pages now fail as part of others
+	Unseen   []fixlist.Fix `json:"unseen"`   // not on the new list, but not everything concerned was looked at
+	Findings Findings      `json:"findings"`
+	Appeared []Seen        `json:"appeared"`
+	Vanished []Seen        `json:"vanished"`
+	Moved    []Moved       `json:"moved"`
+	NotSeen  []Seen        `json:"notSeen"` // pages that one crawl could not see, so that nothing is said of them
+	Changes  []Change      `json:"changes"`
+	Files    []FileChange  `json:"files"`
+	Step     Step          `json:"step"`
+	Notes    []string      `json:"notes"` // how the crawls differ in what they could see
+}
+
+// Findings counts checks failing on pages that both crawls saw.
+type Findings struct {
+	New    int           `json:"new"`
+	Gone   int           `json:"gone"`
+	Still  int           `json:"still"`
+	Checks []CheckChange `json:"checks"` // that fail on more or fewer of these pages, by ID
+}
+
+// CheckChange is a check that fails on other pages than before.
+type CheckChange struct {
+	Check  string   `json:"check"`
+	New    int      `json:"new"`
+	Gone   int      `json:"gone"`
+	NewOn  []string `json:"newOn"` // at most MaxNamed, "" for the site
+	GoneOn []string `json:"goneOn"`
+}
+
+// MaxNamed bounds the pages that a CheckChange names.
+const MaxNamed = 1000
+
+// Became is a fix whose pages fail the same check still, as part of other lines.
+type Became struct {
+	Fix   fixlist.Fix `json:"fix"`
+	Still int         `json:"still"` // of its pages
+}
+
+// Seen is an address with why it stands in a list.
+type Seen struct {
+	Address string `json:"address"`
+	Why     string `json:"why"`
+}
+
+// Moved is a page found at another address.
+type Moved struct {
+	From string `json:"from"`
+	To   string `json:"to"`
+	How  string `json:"how"` // "redirect" or "same text"
+}
+
+// Change is a property of a page that changed.
+type Change struct {
+	Address string `json:"address"`
+	What    string `json:"what"` // status, indexable, title, description, h1, canonical, text, links in
+	Before  string `json:"before"`
+	After   string `json:"after"`
+}
+
+// Text is what a Change of the main text is called. Before and after are not in it, as a comparison does
+// not hold texts; who has them puts passages in.
+const Text = "text"
+
+// FileChange is a robots.txt or sitemap that changed: of a robots.txt the lines, of a sitemap the addresses
+// that went and came.
+type FileChange struct {
+	Kind    string   `json:"kind"`
+	Address string   `json:"address"`
+	Gone    []string `json:"gone"`
+	New     []string `json:"new"`
+}
+
+// Compare sets two sides together. Confirmed tells whether a fix was once confirmed to be gone.
+func Compare(before, after Side, confirmed func(fix string) bool) *Report {
+	r := &Report{
+		New: []fixlist.Fix{}, Returned: []fixlist.Fix{}, Gone: []fixlist.Fix{}, Unseen: []fixlist.Fix{}, Became: []Became{},
+		Appeared: []Seen{}, Vanished: []Seen{}, NotSeen: []Seen{}, Moved: []Moved{}, Changes: []Change{}, Files: []FileChange{}, Notes: []string{},
+	}
+	c := comparison{before: before, after: after, out: r}
+	c.pages()
+	c.fixes(confirmed)
+	c.findings()
+	c.files()
+	old := before.Sheet.Tab(before.Adjust)
+	judged := old
+	if before.Judged != nil {
+		judged = before.Judged.Tab(before.Adjust)
+	}
+	r.Step = step(sides{
+		told: before.Health, judged: judged, before: old, after: after.Sheet.Tab(after.Adjust),
+		notSeen: func(a string) bool { return c.unseen[a] }, notSeenThen: func(a string) bool { return c.unseenThen[a] },
+	})
+	return r
+}
+
+type comparison struct {
+	before, after      Side
+	out                *Report
+	unseen, unseenThen map[string]bool // pages that the newer crawl could not see; that the older could not
+}
+
+// sight says whether a crawl that does not have a page could have seen it, and if not, why.
+func (s *Side) sight(address string) (could bool, why string) {
+	if state, known := s.Known[address]; known {
+		return false, state
+	}
+	if !s.Complete {
+		return false, "the crawl ended before it had seen everything"
+	}
+	return true, ""
+}
+
+func (c *comparison) pages() {
+	c.unseen, c.unseenThen = map[string]bool{}, map[string]bool{}
+	texts := map[uint64][]string{} // of pages that appeared
+	var gone []string
+	for _, a := range slices.Sorted(maps.Keys(c.after.Pages)) {
+		now := c.after.Pages[a]
+		old, both := c.before.Pages[a]
+		switch could, why := c.before.sight(a); {
+		case both:
+			c.changes(a, old, now)
+			if sound(now) && !sound(old) && now.TextHash != 0 {
+				texts[now.TextHash] = append(texts[now.TextHash], a)
+			}
+		case !could:
+			c.unseenThen[a] = true
+			c.out.NotSeen = append(c.out.NotSeen, Seen{a, "before: " + why})
+		case sound(now):
+			c.out.Appeared = append(c.out.Appeared, Seen{a, statusWord(now)})
+			if now.TextHash != 0 {
+				texts[now.TextHash] = append(texts[now.TextHash], a)
+			}
+		}
+	}
+	for _, a := range slices.Sorted(maps.Keys(c.before.Pages)) {
+		old := c.before.Pages[a]
+		now, both := c.after.Pages[a]
+		switch could, why := c.after.sight(a); {
+		case both && sound(old) && !sound(now):
+			gone = append(gone, a)
+		case both || !sound(old):
+		case !could:
+			c.unseen[a] = true
+			c.out.NotSeen = append(c.out.NotSeen, Seen{a, "now: " + why})
+		default:
+			gone = append(gone, a)
+		}
+	}
+	for _, a := range gone {
+		old, now := c.before.Pages[a], c.after.Pages[a]
+		same := texts[old.TextHash]
+		switch {
+		case now.Redirect != "":
+			c.out.Moved = append(c.out.Moved, Moved{a, now.Redirect, "redirect"})
+		case len(same) == 1:
+			c.out.Moved = append(c.out.Moved, Moved{a, same[0], "same text"})
+		case now.Outcome != "":
+			c.out.Vanished = append(c.out.Vanished, Seen{a, statusWord(now)})
+		default:
+			c.out.Vanished = append(c.out.Vanished, Seen{a, "nothing leads there any more"})
+		}
+	}
+}
+
+// sound tells a page that can be read.
+func sound(p Page) bool { return p.Status == 200 }
+
+func statusWord(p Page) string {
+	if p.Status == 0 {
+		return p.Outcome
+	}
+	return fmt.Sprintf("status %d", p.Status)
+}
+
+func (c *comparison) changes(address string, old, now Page) {
+	add := func(what, before, after string) {
+		if before != after {
+			c.out.Changes = append(c.out.Changes, Change{address, what, before, after})
+		}
+	}
+	add("status", statusWord(old), statusWord(now))
+	if !old.HTML || !now.HTML {
+		return
+	}
+	word := map[bool]string{true: "yes", false: "no"}
+	add("indexable", word[old.Indexable], word[now.Indexable])
+	add("title", old.Title, now.Title)
+	add("description", old.Description, now.Description)
+	add("h1", old.H1, now.H1)
+	add("canonical", old.Canonical, now.Canonical)
+	if old.TextHash != now.TextHash {
+		add(Text, "as it was", "changed")
+	}
+	if c.before.Complete && c.after.Complete { // else fewer links were seen, not made
+		add("links in", fmt.Sprint(old.LinksIn), fmt.Sprint(now.LinksIn))
+	}
+}
+
+func (c *comparison) fixes(confirmed func(string) bool) {
+	// As it is worked with: what is waived keeps its line.
+	old, now := c.before.Sheet.Build(c.before.Adjust), c.after.Sheet.Build(c.after.Adjust)
+	have, had := map[string]bool{}, map[string]bool{}
+	for i := range now.Fixes {
+		have[now.Fixes[i].ID] = true
+	}
+	for i := range old.Fixes {
+		had[old.Fixes[i].ID] = true
+	}
+	look := NewLook(c.after.Sheet, func(a string) bool { return c.after.Pages[a].Outcome != "" }, func(fix string) bool { return had[fix] })
+	for i := range old.Fixes {
+		f := &old.Fixes[i]
+		if have[f.ID] {
+			c.out.Still++
+			continue
+		}
+		sight, still, _ := look.At(f, c.before.Sheet.Addresses(f))
+		switch {
+		case sight == task.Gone:
+			c.out.Gone = append(c.out.Gone, *f)
+		case sight == task.There:
+			c.out.Became = append(c.out.Became, Became{*f, len(still)})
+		default:
+			c.out.Unseen = append(c.out.Unseen, *f)
+		}
+	}
+	for i := range now.Fixes {
+		switch f := &now.Fixes[i]; {
+		case had[f.ID]:
+		case confirmed(f.ID):
+			c.out.Returned = append(c.out.Returned, *f)
+		default:
+			c.out.New = append(c.out.New, *f)
+		}
+	}
+}
+
+func (c *comparison) findings() {
+	old, now := c.before.Sheet.Failing(), c.after.Sheet.Failing()
+	seen := func(side *Side, a string) bool {
+		_, ok := side.Pages[a]
+		return ok || a == ""
+	}
+	changes := map[string]*CheckChange{}
+	of := func(id string) *CheckChange {
+		if changes[id] == nil {
+			changes[id] = &CheckChange{Check: id, NewOn: []string{}, GoneOn: []string{}}
+		}
+		return changes[id]
+	}
+	for _, a := range slices.Sorted(maps.Keys(old)) {
+		if !seen(&c.after, a) {
+			continue
+		}
+		for id := range old[a] {
+			if now[a][id] {
+				c.out.Findings.Still++
+				continue
+			}
+			c.out.Findings.Gone++
+			ch := of(id)
+			if ch.Gone++; ch.Gone <= MaxNamed {
+				ch.GoneOn = append(ch.GoneOn, a)
+			}
+		}
+	}
+	for _, a := range slices.Sorted(maps.Keys(now)) {
+		if !seen(&c.before, a) {
+			continue
+		}
+		for id := range now[a] {
+			if old[a][id] {
+				continue
+			}
+			c.out.Findings.New++
+			ch := of(id)
+			if ch.New++; ch.New <= MaxNamed {
+				ch.NewOn = append(ch.NewOn, a)
+			}
+		}
+	}
+	c.out.Findings.Checks = []CheckChange{}
+	for _, id := range slices.Sorted(maps.Keys(changes)) {
+		c.out.Findings.Checks = append(c.out.Findings.Checks, *changes[id])
+	}
+}
+
+func (c *comparison) files() {
+	type pair struct{ before, after *File }
+	pairs := map[string]*pair{}
+	key := func(f *File) string { return f.Kind + " " + f.Address }
+	for i := range c.before.Files {
+		pairs[key(&c.before.Files[i])] = &pair{before: &c.before.Files[i]}
+	}
+	for i := range c.after.Files {
+		k := key(&c.after.Files[i])
+		if pairs[k] == nil {
+			pairs[k] = new(pair)
+		}
+		pairs[k].after = &c.after.Files[i]
+	}
+	for _, k := range slices.Sorted(maps.Keys(pairs)) {
+		p := pairs[k]
+		one := cmp.Or(p.after, p.before)
+		body := func(f *File) string {
+			if f == nil {
+				return ""
+			}
+			if f.Kind == "sitemap" {
+				return listed(f.Body)
+			}
+			return f.Body
+		}
+		if gone, added := text.DifferLines(body(p.before), body(p.after)); len(gone)+len(added) > 0 {
+			change := FileChange{one.Kind, one.Address, gone, added}
+			if !slices.ContainsFunc(c.out.Files, change.repeats) {
+				c.out.Files = append(c.out.Files, change)
+			}
+		}
+	}
+}
+
+// repeats tells a file that is the same over http and https.
+func (f FileChange) repeats(o FileChange) bool {
+	bare := func(address string) string { return strings.TrimPrefix(strings.TrimPrefix(address, "https"), "http") }
+	return f.Kind == o.Kind && bare(f.Address) == bare(o.Address) && slices.Equal(f.Gone, o.Gone) && slices.Equal(f.New, o.New)
+}
+
+var location = regexp.MustCompile(`(?is)<loc>\s*(.*?)\s*</loc>`)
+
+// listed is what an XML sitemap lists, an address a line, so that dates that change each day are not told;
+// any other is left as it is.
+func listed(body string) string {
+	var b strings.Builder
+	for _, m := range location.FindAllStringSubmatch(body, -1) {
+		b.WriteString(html.UnescapeString(strings.TrimSuffix(strings.TrimPrefix(m[1], "<![CDATA["), "]]>")) + "\n")
+	}
+	return cmp.Or(b.String(), body)
+}
+
+// A Look tells what a crawl saw of fixes of an earlier list.
+type Look struct {
+	lines   map[place][]string // the lines that a check failing on a page is part of
+	kinds   map[string]fixlist.Kind
+	causes  map[string]map[string]bool // where each target or value is found: addresses by fix
+	rules   map[string]*check.Check
+	fetched func(address string) bool
+	listed  func(fix string) bool
+}
+
+// place is a check failing on a page.
+type place struct{ check, address string }
+
+// NewLook prepares to ask what a crawl saw. Fetched tells whether it got an answer from an address,
+// listed whether a fix had a line of its own on the earlier list.
+func NewLook(s *fixlist.Sheet, fetched, listed func(string) bool) *Look {
+	l := &Look{
+		lines: map[place][]string{}, kinds: map[string]fixlist.Kind{}, causes: map[string]map[string]bool{}, rules: s.Rules(),
+		fetched: fetched, listed: listed,
+	}
+	s.EachFinding(func(f fixlist.Found) {
+		l.kinds[f.Fix] = f.Kind
+		at := place{f.Check, f.Address}
+		if !slices.Contains(l.lines[at], f.Fix) {
+			l.lines[at] = append(l.lines[at], f.Fix)
+		}
+		if f.Cause != "" {
+			if l.causes[f.Cause] == nil {
+				l.causes[f.Cause] = map[string]bool{}
+			}
+			l.causes[f.Cause][f.Address] = true
+		}
+	})
+	return l
+}
+
+// fails tells whether a page fails for a fix: for its target or value, whatever line that is part of
+// now; for other fixes in any way that was not a line of its own before.
+func (l *Look) fails(f *fixlist.Fix, address string) bool {
+	if ofCause(f.Kind) {
+		return l.causes[f.ID][address]
+	}
+	for _, id := range l.lines[place{f.Check, address}] {
+		if id == f.ID || !ofCause(l.kinds[id]) || !l.listed(id) {
+			return true
+		}
+	}
+	return false
+}
+
+// ofCause tells a fix that is about one target or value, which names it.
+func ofCause(k fixlist.Kind) bool { return k == fixlist.Target || k == fixlist.Value }
+
+// At tells what was seen of a fix on some pages, "" for the site: There if any still fails for it, Gone if
+// all were looked at and none does, Unseen otherwise. Still are the pages on which it fails, missed those
+// that were not looked at. A page that answers without being a page any more, such as with a redirect,
+// was looked at.
+func (l *Look) At(f *fixlist.Fix, addresses []string) (sight task.Sight, still, missed []string) {
+	for _, a := range addresses {
+		switch {
+		case l.fails(f, a):
+			still = append(still, a)
+		case a != "" && !l.fetched(a) || l.rules[f.Check] == nil:
+			missed = append(missed, a)
+		}
+	}
+	switch {
+	case len(still) > 0:
+		return task.There, still, missed
+	case len(missed) > 0:
+		return task.Unseen, nil, missed
+	}
+	return task.Gone, nil, nil
+}
+
+// Lines are the lines that a check failing on a page is part of.
+func (l *Look) Lines(check, address string) []string { return l.lines[place{check, address}] }
+
+// Short is a list of addresses in a few words.
+func Short(addresses []string) string {
+	if len(addresses) <= 3 {
+		return strings.Join(addresses, ", ")
+	}
+	return strings.Join(addresses[:3], ", ") + fmt.Sprintf(" and %d more", len(addresses)-3)
+}

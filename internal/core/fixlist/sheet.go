@@ -1,0 +1,239 @@
+package fixlist
+
+import (
+	"encoding/gob"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/health"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+)
+
+// A Sheet is a judged crawl in short: which check fails where, and what health, causes and rank need
+// to know of the pages. It is small enough to be kept with each crawl, so that a decision of the
+// consultant, or a comparison of two crawls, needs nothing else. It is read only.
+type Sheet struct {
+	Checks   []*check.Check // as they judged; without what they do
+	Pages    []Page         // sorted by address
+	Layouts  []string       // names, by number
+	Findings int
+	Partial  bool
+	Expected int // pages that the site is known to have, at least
+
+	entries []entry
+	causes  []cause
+	spots   []string
+}
+
+// Page is what a Sheet knows of a page: an HTML page, or an address on which something was found.
+type Page struct {
+	ID        int32 // address number
+	Address   string
+	HTML      bool
+	Indexable bool
+	Assessed  bool  // health counts it
+	Layout    int32 // −1 for none
+	Authority float64
+	Weight    float64 // how many pages of the site it stands for
+}
+
+// Sheet closes a collection over a finished survey.
+func (c *Collector) Sheet(s *survey.Survey) *Sheet {
+	sheet := &Sheet{
+		Checks: c.checks, Findings: c.findings, Partial: s.Partial,
+		entries: slices.Clone(c.entries), causes: c.causes, spots: c.spots,
+	}
+	for _, l := range s.Layouts {
+		sheet.Layouts = append(sheet.Layouts, l.Name)
+	}
+	listed := map[int32]bool{}
+	assessed := 0
+	for i := range s.Pages {
+		p := &s.Pages[i]
+		counts := s.Assessed(p)
+		if !counts && !p.HTML {
+			continue
+		}
+		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts, Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
+		if s.Weights != nil {
+			one.Weight = max(s.Weights[p.ID], 1e-6)
+		}
+		if counts {
+			assessed++
+		}
+		listed[p.ID] = true
+		sheet.Pages = append(sheet.Pages, one)
+	}
+	for i := range sheet.entries {
+		if id := sheet.entries[i].page; id >= 0 && !listed[id] {
+			listed[id] = true
+			sheet.Pages = append(sheet.Pages, Page{ID: id, Address: s.URL(id), Layout: -1, Weight: 1})
+		}
+	}
+	slices.SortFunc(sheet.Pages, func(a, b Page) int { return strings.Compare(a.Address, b.Address) })
+	sheet.Expected = expected(s, assessed)
+	return sheet
+}
+
+// expected is the number of pages the site is known to have: those assessed, and the inside
+// addresses that were left unfetched, less the share of them that turned out to be no page.
+func expected(s *survey.Survey, assessed int) int {
+	if s.Size > 0 {
+		return s.Size
+	}
+	waiting, fetched := 0, 0
+	for i := range s.Addresses {
+		switch a := &s.Addresses[i]; {
+		case a.Left():
+			waiting++
+		case a.State == survey.Fetched && a.Role == page.AsPage:
+			fetched++
+		}
+	}
+	if fetched == 0 {
+		return waiting
+	}
+	return assessed + (2*waiting*assessed+fetched)/(2*fetched)
+}
+
+// Trial is a sheet's findings replaced in part: what a look at some pages again gave. Judged tells
+// of which checks on which pages the old findings no longer hold; findings are the new ones, on pages
+// by their number in the sheet.
+func (s *Sheet) Trial(judged func(check string, page int32) bool, findings []check.Finding) *Sheet {
+	out := *s
+	c := NewCollector(slices.Clone(s.Checks))
+	c.causes, c.spots = slices.Clone(s.causes), slices.Clone(s.spots)
+	for _, e := range s.entries {
+		if e.cause >= 0 {
+			c.byKey[causeKey{e.check, c.causes[e.cause].key}] = e.cause
+		}
+	}
+	for i, spot := range c.spots {
+		c.bySpot[spot] = int32(i)
+	}
+	byID := map[string]int32{}
+	for i, ch := range s.Checks {
+		byID[ch.ID+"\x00"+ch.Variant] = int32(i)
+	}
+	for _, e := range s.entries {
+		if !judged(s.Checks[e.check].ID, e.page) {
+			c.entries = append(c.entries, e)
+			c.findings += int(e.places)
+		}
+	}
+	listed := map[int32]bool{health.Site: true}
+	for i := range s.Pages {
+		listed[s.Pages[i].ID] = true
+	}
+	for _, f := range findings {
+		i, ok := byID[f.Check.ID+"\x00"+f.Check.Variant]
+		if !ok || !listed[f.Page] {
+			continue // neither a check nor a page that the crawl did not have changes its health
+		}
+		c.index[f.Check] = i
+		c.Add(f)
+	}
+	out.entries, out.causes, out.spots, out.Findings = c.entries, c.causes, c.spots, c.findings
+	return &out
+}
+
+// sheetData is a Sheet as it is written: columns, which pack well.
+type sheetData struct {
+	Version                                     int
+	Checks                                      []checkData
+	IDs                                         []int32
+	Addresses                                   []string
+	Flags                                       []byte
+	PageLayouts                                 []int32
+	Authority, Weights                          []float64
+	Layouts                                     []string
+	Findings, Expected                          int
+	Partial                                     bool
+	Check, Page, Places, Cause, Spot            []int32
+	Regions                                     []byte
+	CauseKeys, CauseTargets, CauseValues, Spots []string
+}
+
+// sheetVersion changes with sheetData.
+const sheetVersion = 1
+
+type checkData struct {
+	ID, Group, Title, Line, Variant string
+	Severity                        check.Severity
+	Factor                          float64
+	Scope                           check.Scope
+	Gather                          check.Gather
+	Effort                          check.Effort
+	OneChange                       bool
+}
+
+// Flags of a page.
+const (
+	isHTML = 1 << iota
+	isIndexable
+	isAssessed
+)
+
+// Write writes the sheet for ReadSheet.
+func (s *Sheet) Write(w io.Writer) error {
+	d := sheetData{Version: sheetVersion, Layouts: s.Layouts, Findings: s.Findings, Expected: s.Expected, Partial: s.Partial, Spots: s.spots}
+	for _, c := range s.Checks {
+		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope, c.Gather, c.Effort, c.OneChange})
+	}
+	for _, p := range s.Pages {
+		var f byte
+		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed} {
+			if has {
+				f |= bit
+			}
+		}
+		d.IDs, d.Addresses, d.Flags = append(d.IDs, p.ID), append(d.Addresses, p.Address), append(d.Flags, f)
+		d.PageLayouts, d.Authority, d.Weights = append(d.PageLayouts, p.Layout), append(d.Authority, p.Authority), append(d.Weights, p.Weight)
+	}
+	for _, e := range s.entries {
+		d.Check, d.Page, d.Places = append(d.Check, e.check), append(d.Page, e.page), append(d.Places, e.places)
+		d.Cause, d.Spot, d.Regions = append(d.Cause, e.cause), append(d.Spot, e.spot), append(d.Regions, byte(e.region))
+	}
+	for _, c := range s.causes {
+		d.CauseKeys, d.CauseTargets, d.CauseValues = append(d.CauseKeys, c.key), append(d.CauseTargets, c.target), append(d.CauseValues, c.value)
+	}
+	return gob.NewEncoder(w).Encode(&d)
+}
+
+// ReadSheet reads what Write wrote. The error of a sheet of another version says so.
+func ReadSheet(r io.Reader) (*Sheet, error) {
+	var d sheetData
+	if err := gob.NewDecoder(r).Decode(&d); err != nil {
+		return nil, fmt.Errorf("reading a crawl's sheet: %w", err)
+	}
+	if d.Version != sheetVersion {
+		return nil, fmt.Errorf("the crawl's sheet is of version %d, and %d is needed: judge it again", d.Version, sheetVersion)
+	}
+	s := &Sheet{Layouts: d.Layouts, Findings: d.Findings, Expected: d.Expected, Partial: d.Partial, spots: d.Spots}
+	for _, c := range d.Checks {
+		s.Checks = append(s.Checks, &check.Check{
+			ID: c.ID, Group: c.Group, Title: c.Title, Line: c.Line, Variant: c.Variant, Severity: c.Severity, Factor: c.Factor,
+			Scope: c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange,
+		})
+	}
+	for i := range d.IDs {
+		f := d.Flags[i]
+		s.Pages = append(s.Pages, Page{
+			ID: d.IDs[i], Address: d.Addresses[i], HTML: f&isHTML != 0, Indexable: f&isIndexable != 0, Assessed: f&isAssessed != 0,
+			Layout: d.PageLayouts[i], Authority: d.Authority[i], Weight: d.Weights[i],
+		})
+	}
+	for i := range d.Check {
+		s.entries = append(s.entries, entry{
+			check: d.Check[i], page: d.Page[i], places: d.Places[i], cause: d.Cause[i], spot: d.Spot[i], region: page.Region(d.Regions[i]),
+		})
+	}
+	for i := range d.CauseKeys {
+		s.causes = append(s.causes, cause{d.CauseKeys[i], d.CauseTargets[i], d.CauseValues[i]})
+	}
+	return s, nil
+}

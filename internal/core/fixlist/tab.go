@@ -1,0 +1,167 @@
+package fixlist
+
+import (
+	"math"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/health"
+)
+
+// A Tab is what every page costs, and to which fixes: a crawl's health taken apart as far as it goes.
+type Tab struct {
+	Fixes []Fix
+	Pages map[string]*PageTab // of assessed pages, by address
+	Site  PageTab             // what costs on every page
+}
+
+// PageTab is what one page costs.
+type PageTab struct {
+	Weight float64 // how many pages it stands for
+	Cells  map[string]*TabCell
+}
+
+// A TabCell is a check failing on a page.
+type TabCell struct {
+	Cost float64     // with all its places
+	By   map[int]int // index in Fixes → places
+}
+
+// Own is the sum of a page's cells, without the site's.
+func (p *PageTab) Own() float64 {
+	c := 0.0
+	for _, id := range sortedKeys(p.Cells) {
+		c += p.Cells[id].Cost
+	}
+	return c
+}
+
+// Tab takes the sheet's health apart; what is waived costs nothing.
+func (s *Sheet) Tab(adjust Adjustment) *Tab {
+	b := newBuilder(s, adjust)
+	found := b.gather()
+	b.waive(found)
+	b.cells = b.makeCells(b.waived)
+	t := &Tab{Pages: make(map[string]*PageTab, len(b.assessed)), Site: PageTab{Weight: 1, Cells: map[string]*TabCell{}}}
+	for _, p := range b.assessed {
+		t.Pages[p.Address] = &PageTab{Weight: p.Weight}
+	}
+	book := health.NewBook(len(b.assessed), append([]health.Cell{}, b.cells...), b.weight())
+	t.Fixes = b.fixes(found, book, book.Shares())
+	for k, g := range found {
+		for _, i := range g.entries {
+			if b.entryCell[i] < 0 {
+				continue
+			}
+			e := b.entries[i]
+			p := &t.Site
+			if e.page >= 0 {
+				p = t.Pages[b.address(e.page)]
+			}
+			if p.Cells == nil {
+				p.Cells = map[string]*TabCell{}
+			}
+			id := b.Checks[e.check].ID
+			cell := p.Cells[id]
+			if cell == nil {
+				of := b.cells[b.entryCell[i]]
+				cell = &TabCell{Cost: health.Cost(of.Cost, of.Places), By: map[int]int{}}
+				p.Cells[id] = cell
+			}
+			cell.By[k] += int(e.places)
+		}
+	}
+	return t
+}
+
+// Health is the score, 0 to 100, of the pages that are wanted; NaN if there are none. Stand says how
+// many pages each stands for; nil takes the tab's own weights.
+func (t *Tab) Health(wanted func(address string) bool, stand func(address string) float64) float64 {
+	sum, weight := 0.0, 0.0
+	site := t.Site.Own()
+	for _, address := range sortedKeys(t.Pages) {
+		if !wanted(address) {
+			continue
+		}
+		p := t.Pages[address]
+		w := p.Weight
+		if stand != nil {
+			w = stand(address)
+		}
+		sum += w * math.Exp(-p.Own()-site)
+		weight += w
+	}
+	return 100 * sum / weight
+}
+
+// Failing tells which checks fail on which pages: IDs by address, "" for the site; what is waived
+// included.
+func (s *Sheet) Failing() map[string]map[string]bool {
+	addresses := map[int32]string{-1: ""}
+	for i := range s.Pages {
+		addresses[s.Pages[i].ID] = s.Pages[i].Address
+	}
+	out := map[string]map[string]bool{}
+	for _, e := range s.entries {
+		a := addresses[e.page]
+		if out[a] == nil {
+			out[a] = map[string]bool{}
+		}
+		out[a][s.Checks[e.check].ID] = true
+	}
+	return out
+}
+
+// A Found is a check failing on a page, for one cause.
+type Found struct {
+	Check   string
+	Address string // "" for the site
+	Layout  string // name of the page's layout
+	Fix     string // the line that it is part of
+	Kind    Kind   // of that line
+	Cause   string // the line that its target or value has of its own, also where it is part of a line for many; "" for a check without
+	Places  int
+}
+
+// EachFinding calls f with every check failing on a page, cause by cause.
+func (s *Sheet) EachFinding(f func(Found)) {
+	b := newBuilder(s, Adjustment{})
+	causes := map[causeKey]string{}
+	for _, g := range b.gather() {
+		for _, i := range g.entries {
+			e := b.entries[i]
+			one := Found{Check: b.Checks[e.check].ID, Address: b.address(e.page), Layout: b.layoutName(e.page), Fix: g.fix.ID, Kind: g.fix.Kind, Places: int(e.places)}
+			if e.cause >= 0 {
+				key := causeKey{e.check, b.causes[e.cause].key}
+				if causes[key] == "" {
+					causes[key] = b.shared(e).ID
+				}
+				one.Cause = causes[key]
+			}
+			f(one)
+		}
+	}
+}
+
+// Rules tells the checks by which the sheet was judged, by ID.
+func (s *Sheet) Rules() map[string]*check.Check {
+	out := map[string]*check.Check{}
+	for _, c := range s.Checks {
+		if c.Variant == "" {
+			out[c.ID] = c
+		}
+	}
+	return out
+}
+
+// Addresses are those of a fix's members, "" for the site.
+func (s *Sheet) Addresses(f *Fix) []string {
+	at := map[int32]string{}
+	for i := range s.Pages {
+		at[s.Pages[i].ID] = s.Pages[i].Address
+	}
+	out := make([]string, len(f.Members))
+	for i, m := range f.Members {
+		out[i] = at[m.Page]
+	}
+	return out
+}

@@ -1,0 +1,120 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+
+	"harvik/demo"
+	"harvik/internal/core/plan"
+	"harvik/internal/record"
+	"harvik/internal/testkit"
+)
+
+// Size of the crawl that BenchmarkAnswers asks about: so many pages crawled, and so many copies of them.
+const answerPages, answerCopies = 1000, 100
+
+// BenchmarkAnswers asks the service about a crawl of 100,000 pages with some 10,000 fixes, as the console does. The
+// time of each answer is that of a whole request.
+func BenchmarkAnswers(b *testing.B) {
+	h := startBeside(b, demo.New(demo.Summer))
+	host := testkit.Serve(b, &testkit.Generated{Pages: answerPages, Seed: 5, Mixed: true})
+	if err := h.store.AddSite(b.Context(), "large", "http://"+host+"/", plan.Plan{Pages: answerPages + 10}); err != nil {
+		b.Fatal(err)
+	}
+	cr, err := h.StartCrawl(b.Context(), "large", 0)
+	if err == nil {
+		cr, err = h.Watch(b.Context(), "large", cr.Number, func(record.Progress) {})
+	}
+	if err != nil || cr.State != "finished" {
+		b.Fatalf("%+v (%v)", cr, err)
+	}
+	multiply(b, h.database)
+	var figures strings.Builder
+	figures.WriteString("page,visits\n")
+	for i := range answerCopies {
+		fmt.Fprintf(&figures, "/?copy=%d,%d\n", i, i*i)
+	}
+	if _, err := h.ImportFigures(b.Context(), "large", "", strings.NewReader(figures.String())); err != nil {
+		b.Fatal(err)
+	}
+	at := "/sites/large/crawls/latest/"
+	for _, q := range []string{
+		"fixes?limit=500", "fixes?limit=500&order=quick", "fixes?limit=500&group=headings", "fixes?limit=500&state=open&search=title",
+		"fixes?limit=500&after=5000", "fixes?limit=500&section=/", "pages?limit=200", "pages?limit=200&sort=-linksIn", "pages?limit=200&sort=title",
+		"pages?limit=200&sort=-findings", "pages?limit=200&sort=-importance", "pages?limit=200&sort=-figure:visits", "pages?limit=200&having=visits>=100",
+		"pages?limit=200&search=copy=77", "pages?limit=200&status=4xx", "pages?limit=200&check=title-long", "pages?limit=200&section=/", "map", "tally", "",
+	} {
+		path := strings.TrimSuffix(at+q, "/")
+		b.Run(strings.NewReplacer("?", " ", "&", " ", "limit=", "").Replace(q), func(b *testing.B) {
+			for b.Loop() {
+				req, err := http.NewRequest(http.MethodGet, h.url+"/api/v1"+strings.ReplaceAll(path, ">", "%3E"), nil)
+				if err != nil {
+					b.Fatal(err)
+				}
+				req.Header.Set("Authorization", "Bearer "+h.token)
+				resp, err := http.DefaultClient.Do(req)
+				if err != nil || resp.StatusCode != http.StatusOK {
+					b.Fatalf("%s: %v (%v)", q, resp, err)
+				}
+				resp.Body.Close()
+			}
+		})
+	}
+}
+
+// multiply copies all that a crawl has stored of its pages, under other numbers and addresses.
+func multiply(b *testing.B, database string) {
+	b.Helper()
+	db, err := pgx.Connect(b.Context(), database)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer db.Close(b.Context())
+	var addresses, ranks int
+	if err := db.QueryRow(b.Context(), "select max(id) + 1, (select max(rank) from fix) from address").Scan(&addresses, &ranks); err != nil {
+		b.Fatal(err)
+	}
+	shift := fmt.Sprintf("%%s + n * %d", addresses)
+	changed := map[string]map[string]string{
+		"address":  {"id": fmt.Sprintf(shift, "id"), "url": "url || '?copy=' || n", "hash": "hash + n"},
+		"page":     {"id": fmt.Sprintf(shift, "id")},
+		"standing": {"page_id": fmt.Sprintf(shift, "page_id")},
+		"finding":  {"page_id": fmt.Sprintf(shift, "page_id")},
+		"fix":      {"id": "id || n", "rank": fmt.Sprintf("rank + n * %d", ranks), "body": "jsonb_set(body, '{id}', to_jsonb(id || n))"},
+		"fix_page": {"fix_id": "fix_id || n", "page_id": fmt.Sprintf(shift, "page_id")},
+	}
+	for table, exprs := range changed {
+		rows, err := db.Query(b.Context(), "select column_name from information_schema.columns where table_name = $1 order by ordinal_position", table)
+		if err != nil {
+			b.Fatal(err)
+		}
+		names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err != nil {
+			b.Fatal(err)
+		}
+		values := make([]string, len(names))
+		for i, n := range names {
+			values[i] = n
+			if e := exprs[n]; e != "" {
+				values[i] = e
+			}
+		}
+		where := ""
+		if exprs["page_id"] != "" {
+			where = " where page_id >= 0"
+		}
+		if _, err := db.Exec(b.Context(), fmt.Sprintf("insert into %s (%s) select %s from %s, generate_series(1, %d) as n%s",
+			table, strings.Join(names, ", "), strings.Join(values, ", "), table, answerCopies-1, where)); err != nil {
+			b.Fatalf("%s: %v", table, err)
+		}
+	}
+	for _, sql := range []string{"update crawl set tally = null", "analyze", "vacuum page"} { // the last as after each crawl
+		if _, err := db.Exec(b.Context(), sql); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -1,0 +1,518 @@
+package e2e
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"math"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"harvik/demo"
+	"harvik/internal/client"
+	"harvik/internal/core/check"
+	"harvik/internal/core/drift"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/gate"
+	"harvik/internal/core/task"
+	"harvik/internal/core/waive"
+	"harvik/internal/record"
+)
+
+// crawl crawls the garden once more, to the end.
+func (h *harvik) crawl(t *testing.T) record.Crawl {
+	t.Helper()
+	cr, err := h.StartCrawl(t.Context(), "fernhollow", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if cr, err = h.Watch(t.Context(), "fernhollow", cr.Number, func(record.Progress) {}); err != nil || cr.State != "finished" {
+		t.Fatalf("the crawl is %s (%v)", cr.State, err)
+	}
+	return cr
+}
+
+// lineAbout is the line of the newest fix list that contains some words.
+func (h *harvik) lineAbout(t *testing.T, words string) record.FixLine {
+	t.Helper()
+	list, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{State: "all", Limit: 10_000})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range list.Fixes {
+		if strings.Contains(f.Line, words) {
+			return f
+		}
+	}
+	t.Fatalf("no line about %q", words)
+	return record.FixLine{}
+}
+
+// recheck runs a recheck to its end.
+func (h *harvik) recheck(t *testing.T, fixes ...string) record.Recheck {
+	t.Helper()
+	rec, err := h.Recheck(t.Context(), "fernhollow", fixes, "rowan")
+	for err == nil && rec.State == "running" {
+		time.Sleep(50 * time.Millisecond)
+		rec, err = h.RecheckOf(t.Context(), "fernhollow", rec.Crawl, rec.Number)
+	}
+	if err != nil || rec.State != "done" {
+		t.Fatalf("recheck %+v (%v)", rec, err)
+	}
+	return rec
+}
+
+// execute changes the database behind the service's back.
+func (h *harvik) execute(t *testing.T, sql string) {
+	t.Helper()
+	db, err := pgx.Connect(t.Context(), h.database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close(t.Context())
+	if _, err := db.Exec(t.Context(), sql); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func (h *harvik) stateOf(t *testing.T, fix string) task.State {
+	t.Helper()
+	now, _, err := h.Task(t.Context(), "fernhollow", fix)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return now.State
+}
+
+// TestSeasons works the list from spring to summer and back: what drift, rechecks and states tell is what
+// was planted.
+func TestSeasons(t *testing.T) {
+	garden := demo.NewSeasons(demo.Spring)
+	h := startBeside(t, garden)
+	h.addGarden(t)
+	spring := h.crawl(t)
+	footer := h.lineAbout(t, "Footer link to /old-shop/").ID
+	twice := h.lineAbout(t, "A heading stands twice").ID
+	unmended := h.lineAbout(t, "Guided walk among snowdrops").ID
+	if r := h.recheck(t, footer); r.Results[0].Verdict != record.IsThere || r.Results[0].Looked != 12 || r.After != r.Health {
+		t.Errorf("in spring the footer link is %+v; health %v, projected %v", r.Results[0], r.Health, r.After)
+	}
+	testRefusedMoves(t, h, footer)
+	testWaivers(t, h, spring)
+
+	garden.Turn()
+	r := h.recheck(t, footer, twice, unmended)
+	want := map[string]string{footer: record.IsConfirmed, twice: record.IsConfirmed, unmended: record.IsThere}
+	for _, one := range r.Results {
+		if one.Verdict != want[one.Fix] {
+			t.Errorf("in summer %q is %s, want %s: %s", one.Line, one.Verdict, want[one.Fix], one.Says)
+		}
+	}
+	if r.After < r.Health+15 {
+		t.Errorf("health %v is projected to %v without the footer link", r.Health, r.After)
+	}
+	if cr, err := h.Crawl(t.Context(), "fernhollow", 1); err != nil || cr.Report.Unwaived != spring.Report.Health {
+		t.Errorf("after a recheck the crawl has %v, before %v (%v)", cr.Report.Unwaived, spring.Report.Health, err)
+	}
+	summer := h.crawl(t)
+	for fix, want := range map[string]task.State{footer: task.Confirmed, twice: task.Confirmed, unmended: task.Open} {
+		if got := h.stateOf(t, fix); got != want {
+			t.Errorf("after the crawl of summer %s is %s, want %s", fix, got, want)
+		}
+	}
+	d := testDrift(t, h, spring, summer)
+	h.answers(t, h.description(t), "/sites/{site}/crawls/{crawl}/drift", "")
+	testGate(t, h, d)
+	testTrend(t, h)
+
+	garden.Turn() // spring again: what was mended is back
+	back := h.crawl(t)
+	for _, fix := range []string{footer, twice} {
+		if got := h.stateOf(t, fix); got != task.Returned {
+			t.Errorf("in spring again %s is %s", fix, got)
+		}
+	}
+	again, err := h.Drift(t.Context(), "fernhollow", back.Number, 0)
+	if err != nil || !slices.ContainsFunc(again.Drift.Returned, func(f fixlist.Fix) bool { return f.ID == footer }) {
+		t.Errorf("the footer link is not among %d returned (%v)", len(again.Drift.Returned), err)
+	}
+	if sum := sumOf(again.Drift.Step); math.Abs(sum-(again.Drift.Step.After-again.Drift.Step.Before)) > 1e-9 {
+		t.Errorf("parts add up to %v, the step is %v", sum, again.Drift.Step.After-again.Drift.Step.Before)
+	}
+}
+
+func testRefusedMoves(t *testing.T, h *harvik, fix string) {
+	t.Helper()
+	for to, why := range map[task.State]string{task.Confirmed: "only a recheck", task.Returned: "by itself", task.Waived: "needs a reason"} {
+		m, err := h.Move(t.Context(), "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix}}, To: to, By: "rowan"})
+		if err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, why) {
+			t.Errorf("to %s: %+v (%v)", to, m, err)
+		}
+	}
+	m, err := h.Move(t.Context(), "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: "nosuch"}}, To: task.Taken})
+	if err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, "no such fix") {
+		t.Errorf("an unknown fix: %+v (%v)", m, err)
+	}
+	who, due, note := "ash", "2027-03-31", "with the new footer"
+	m, err = h.Move(t.Context(), "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix}}, To: task.Taken, Assignee: &who, Due: &due, Note: &note, By: "rowan"})
+	if err != nil || len(m.Moved) != 1 || m.Moved[0].Assignee != who || m.Moved[0].Due.String() != due {
+		t.Fatalf("taking: %+v (%v)", m, err)
+	}
+	if m, err = h.Undo(t.Context(), "fernhollow", m.Batch, "rowan"); err != nil || len(m.Moved) != 1 || m.Moved[0].State != task.Open || m.Moved[0].Assignee != "" {
+		t.Errorf("undone: %+v (%v)", m, err)
+	}
+	_, history, err := h.Task(t.Context(), "fernhollow", fix)
+	if err != nil || len(history) < 2 || history[1].Who != "rowan" || !strings.Contains(history[1].Says, "open → taken; for ash; due 2027-03-31; with the new footer") {
+		t.Errorf("history %+v (%v)", history, err)
+	}
+}
+
+func testWaivers(t *testing.T, h *harvik, spring record.Crawl) {
+	t.Helper()
+	ctx := t.Context()
+	past := record.Day{Time: time.Now().AddDate(0, 0, -2)}
+	for _, c := range []struct {
+		w   record.Waiver
+		why string
+	}{
+		{record.Waiver{Scope: waive.Check, Check: "title-missing"}, "needs a reason"},
+		{record.Waiver{Scope: waive.Check, Check: "title-mising", Reason: "x"}, "no check"},
+		{record.Waiver{Scope: waive.Section, On: "shop", Reason: "x"}, "begins and ends with a slash"},
+		{record.Waiver{Scope: waive.Layout, On: "nosuch", Reason: "x"}, "no layout"},
+		{record.Waiver{Scope: waive.Fix, On: "nosuch", Reason: "x"}, "no fix"},
+		{record.Waiver{Scope: "everything", Reason: "x"}, "scope is"},
+		{record.Waiver{Scope: waive.Check, Check: "title-missing", Reason: "x", Until: &past}, "is over"},
+	} {
+		var refused *client.Error
+		if _, err := h.Waive(ctx, "fernhollow", c.w); !errors.As(err, &refused) || !strings.Contains(refused.Detail, c.why) {
+			t.Errorf("%+v is answered with %v, want %q", c.w, err, c.why)
+		}
+	}
+	w, err := h.Waive(ctx, "fernhollow", record.Waiver{Scope: waive.Check, Check: "robots-blocks-linked", Reason: "the calendar is meant to be blocked", By: "rowan"})
+	if err != nil || w.Findings != 82 || w.Pages != 82 || w.State != "holds" {
+		t.Fatalf("waiver %+v (%v)", w, err)
+	}
+	cr, err := h.Crawl(ctx, "fernhollow", 0)
+	if err != nil || cr.Report.Health <= spring.Report.Health || cr.Report.Unwaived != spring.Report.Health || cr.Report.Waived != 82 {
+		t.Errorf("waived: health %v of %v, %d findings (%v)", cr.Report.Health, spring.Report.Health, cr.Report.Waived, err)
+	}
+	sum := 100.0
+	for _, l := range cr.Report.Ledger {
+		sum -= l.Points
+		if l.Check == "robots-blocks-linked" {
+			t.Errorf("what is waived still takes %v", l.Points)
+		}
+	}
+	if math.Abs(sum-cr.Report.Health) > 1e-9 {
+		t.Errorf("the ledger explains %v, health is %v", sum, cr.Report.Health)
+	}
+	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Check: "robots-blocks-linked", Limit: 10})
+	if err != nil || len(list.Fixes) != 0 || list.Waived != 2 {
+		t.Errorf("the list still shows %d waived lines, and says that %d are left out (%v)", len(list.Fixes), list.Waived, err)
+	}
+	shut := h.lineAbout(t, "shuts out addresses that pages link to").ID
+	if m, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: shut}}, To: task.Taken}); err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, "end the waiver first") {
+		t.Errorf("taking what is waived: %+v (%v)", m, err)
+	}
+	h.execute(t, "update waiver set until = current_date - 1")
+	if sites, err := h.Sites(ctx); err != nil || *sites[0].Health != spring.Report.Health {
+		t.Errorf("after the waiver's last day the list of sites shows health %v, want %v (%v)", *sites[0].Health, spring.Report.Health, err)
+	}
+	if all, err := h.Waivers(ctx, "fernhollow"); err != nil || all[0].State != "expired" {
+		t.Errorf("waivers %+v (%v)", all, err)
+	}
+	h.execute(t, "update waiver set until = null")
+	if cr, err := h.Crawl(ctx, "fernhollow", 0); err != nil || cr.Report.Waived != 82 {
+		t.Errorf("the waiver holds again, and %d findings are waived (%v)", cr.Report.Waived, err)
+	}
+	none, err := h.Waive(ctx, "fernhollow", record.Waiver{Scope: waive.Section, On: "/nothing-here/", Reason: "for later", By: "rowan"})
+	if err != nil || none.State != "holds, matches nothing" {
+		t.Errorf("a waiver of nothing %q (%v)", none.State, err)
+	}
+	if _, err := h.EndWaiver(ctx, "fernhollow", none.ID, "ash"); err != nil {
+		t.Error(err)
+	}
+	if all, err := h.Waivers(ctx, "fernhollow"); err != nil || len(all) != 2 || all[0].State != "ended" || all[0].EndedBy != "ash" {
+		t.Errorf("waivers %+v (%v)", all, err)
+	}
+}
+
+// testDrift holds what drift tells to what the two editions were made with.
+func testDrift(t *testing.T, h *harvik, spring, summer record.Crawl) *drift.Report {
+	t.Helper()
+	out, err := h.Drift(t.Context(), "fernhollow", summer.Number, spring.Number)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := &out.Drift
+	before, after := demo.New(demo.Spring), demo.New(demo.Summer)
+	var told []demo.Change
+	path := func(address string) string { return strings.Replace(address, demo.Home, "/", 1) }
+	for _, s := range d.Appeared {
+		told = append(told, demo.Change{What: "appeared", Page: path(s.Address)})
+	}
+	for _, s := range d.Vanished {
+		told = append(told, demo.Change{What: "vanished", Page: path(s.Address)})
+	}
+	for _, m := range d.Moved {
+		told = append(told, demo.Change{What: "moved", Page: path(m.From), To: path(m.To)})
+	}
+	for _, c := range d.Changes {
+		if c.What == "indexable" || c.What == "canonical" {
+			told = append(told, demo.Change{What: c.What, Page: path(c.Address), To: path(c.After)})
+		}
+	}
+	sameSet(t, "changes", told, append(slices.Clone(demo.Changes), demo.Change{What: "appeared", Page: "/visit/tea-garden/"}, demo.Change{What: "appeared", Page: "/visit/echo-bank/"}))
+	testPageChanges(t, d, before, after, path)
+	testFindings(t, d, before, after, path)
+	if !slices.ContainsFunc(d.Files, func(f drift.FileChange) bool {
+		return f.Kind == "robots" && len(f.Gone) == 0 && slices.Equal(f.New, []string{demo.SummerRobots})
+	}) {
+		t.Errorf("files %+v", d.Files)
+	}
+	if d.Step.Before != h.health(t, spring.Number) || d.Step.After != h.health(t, summer.Number) {
+		t.Errorf("step %v → %v", d.Step.Before, d.Step.After)
+	}
+	if sum := sumOf(d.Step); math.Abs(sum-(d.Step.After-d.Step.Before)) > 1e-9 {
+		t.Errorf("parts add up to %v, the step is %v", sum, d.Step.After-d.Step.Before)
+	}
+	shown := 0.0
+	for _, p := range d.Step.Parts {
+		shown += p.Shown
+	}
+	if want := math.Round(100*d.Step.After) - math.Round(100*d.Step.Before); math.Round(100*shown) != want {
+		t.Errorf("parts as shown add up to %v, want %v hundredths", shown, want)
+	}
+	return d
+}
+
+func (h *harvik) health(t *testing.T, number int) float64 {
+	t.Helper()
+	cr, err := h.Crawl(t.Context(), "fernhollow", number)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return cr.Report.Health
+}
+
+func sumOf(s drift.Step) (sum float64) {
+	for _, p := range s.Parts {
+		sum += p.Points
+	}
+	return sum
+}
+
+func sameSet[T comparable](t *testing.T, what string, got, want []T) {
+	t.Helper()
+	for _, w := range want {
+		if !slices.Contains(got, w) {
+			t.Errorf("%s: %v is not told", what, w)
+		}
+	}
+	for _, g := range got {
+		if !slices.Contains(want, g) {
+			t.Errorf("%s: %v is told, and was not planted", what, g)
+		}
+	}
+}
+
+// testPageChanges compares titles, descriptions, headings and texts as the editions were made.
+func testPageChanges(t *testing.T, d *drift.Report, before, after *demo.Site, path func(string) string) {
+	t.Helper()
+	told := map[string][]string{}
+	for _, c := range d.Changes {
+		told[c.What] = append(told[c.What], path(c.Address))
+	}
+	made := map[string][]string{}
+	for _, old := range before.Pages {
+		if after.Render(old.Path) == "" {
+			continue
+		}
+		now := after.Page(old.Path)
+		for what, f := range map[string]func(*demo.Page) string{
+			"title": func(p *demo.Page) string {
+				return strings.Join(strings.Fields(map[bool]string{false: p.Title}[p.NoTitle]), " ")
+			},
+			"description": func(p *demo.Page) string { return map[bool]string{false: p.Description}[p.NoDescription] },
+			"h1":          func(p *demo.Page) string { return p.H1 },
+		} {
+			if f(old) != f(now) {
+				made[what] = append(made[what], old.Path)
+			}
+		}
+	}
+	for _, what := range []string{"title", "description", "h1"} {
+		sameSet(t, what, told[what], made[what])
+	}
+	for _, p := range told["text"] {
+		if mainOf(before, p) == mainOf(after, p) {
+			t.Errorf("the text of %s is said to have changed", p)
+		}
+	}
+	if len(told["text"]) < 60 {
+		t.Errorf("%d texts changed", len(told["text"]))
+	}
+}
+
+var tags = regexp.MustCompile(`(?s)<main.*</main>`)
+
+// mainOf is what an edition has between <main> and </main> of a page.
+func mainOf(s *demo.Site, path string) string { return tags.FindString(s.Render(path)) }
+
+// testFindings compares the findings that came and went with those planted, on the pages of both.
+func testFindings(t *testing.T, d *drift.Report, before, after *demo.Site, path func(string) string) {
+	t.Helper()
+	told := map[string]bool{}
+	for _, c := range d.Findings.Checks {
+		for _, a := range c.NewOn {
+			told["new "+c.Check+" "+path(a)] = true
+		}
+		for _, a := range c.GoneOn {
+			told["gone "+c.Check+" "+path(a)] = true
+		}
+	}
+	has := func(s *demo.Site, f demo.Finding) bool {
+		return slices.ContainsFunc(s.Planted, func(o demo.Finding) bool { return o.Check == f.Check && o.Page == f.Page })
+	}
+	planted := map[string]bool{}
+	for _, f := range before.Planted {
+		if !has(after, f) {
+			planted["gone "+f.Check+" "+f.Page] = true
+		}
+	}
+	for _, f := range after.Planted {
+		if !has(before, f) {
+			planted["new "+f.Check+" "+f.Page] = true
+		}
+	}
+	sameSet(t, "findings", slices.Collect(maps.Keys(told)), slices.Collect(maps.Keys(planted)))
+	if d.Findings.Gone+d.Findings.New != len(planted) {
+		t.Errorf("%d gone and %d new, planted %d", d.Findings.Gone, d.Findings.New, len(planted))
+	}
+}
+
+func testGate(t *testing.T, h *harvik, d *drift.Report) {
+	t.Helper()
+	severity := func(s check.Severity) *check.Severity { return &s }
+	for _, c := range []struct {
+		in     gate.Conditions
+		passed bool
+		says   string
+	}{
+		{gate.Conditions{MinHealth: 80}, true, "at least 80 is asked for"},
+		{gate.Conditions{MinHealth: 99}, false, "less than the 99"},
+		{gate.Conditions{NoNew: severity(check.Error)}, false, "4 new findings of severity error"},
+		{gate.Conditions{Max: map[string]int{"link-broken-inside": 0}}, false, "link-broken-inside has"},
+		{gate.Conditions{Max: map[string]int{"robots-blocks-linked": 0}}, true, "0 findings"}, // waived
+	} {
+		v, err := h.Gate(t.Context(), "fernhollow", 2, 1, c.in)
+		if err != nil || v.Passed != c.passed || len(v.Reasons) != 1 || !strings.Contains(v.Reasons[0].Says, c.says) {
+			t.Errorf("%+v: %+v (%v)", c.in, v, err)
+		}
+	}
+	for _, in := range []gate.Conditions{{}, {MinHealth: 101}, {Max: map[string]int{"nosuch": 1}}} {
+		if v, err := h.Gate(t.Context(), "fernhollow", 2, 1, in); err == nil {
+			t.Errorf("%+v is taken: %+v", in, v)
+		}
+	}
+}
+
+func testTrend(t *testing.T, h *harvik) {
+	t.Helper()
+	points, err := h.Trend(t.Context(), "fernhollow", 10)
+	if err != nil || len(points) != 2 {
+		t.Fatalf("%d points (%v)", len(points), err)
+	}
+	if points[0].Crawl != 1 || points[1].Crawl != 2 || points[0].Health != h.health(t, 1) || points[1].Health != h.health(t, 2) {
+		t.Errorf("points %+v", points)
+	}
+	if parts := points[1].Parts; len(parts) == 0 || !strings.Contains(parts[0].Line, "/old-shop/") {
+		t.Errorf("the step comes from %+v", parts)
+	}
+}
+
+// TestTogether lets several people work at once: nothing is lost, and who comes last is told.
+func TestTogether(t *testing.T) {
+	h := crawled(t)
+	ctx := t.Context()
+	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 20})
+	if err != nil {
+		t.Fatal(err)
+	}
+	fix := list.Fixes[0].ID
+	first, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix}}, To: task.Taken, By: "ash"})
+	if err != nil || len(first.Moved) != 1 {
+		t.Fatalf("%+v (%v)", first, err)
+	}
+	version := first.Moved[0].Version
+	var wg sync.WaitGroup
+	outcomes := make([]record.Moves, 8)
+	for i := range outcomes {
+		wg.Go(func() {
+			note := fmt.Sprintf("note %d", i)
+			outcomes[i], _ = h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix, Version: version}}, Note: &note, By: note})
+		})
+	}
+	wg.Wait()
+	won, told := 0, 0
+	for _, o := range outcomes {
+		won += len(o.Moved)
+		for _, r := range o.Refused {
+			if strings.Contains(r.Why, "changed meanwhile") && r.Task != nil {
+				told++
+			}
+		}
+	}
+	if won != 1 || told != len(outcomes)-1 {
+		t.Errorf("%d won, %d were told", won, told)
+	}
+	if m, err := h.Undo(ctx, "fernhollow", first.Batch, "ash"); err != nil || len(m.Moved) != 0 || len(m.Refused) != 1 {
+		t.Errorf("undoing what somebody has gone on from: %+v (%v)", m, err)
+	}
+
+	// A crawl that finishes while people waive and take: all of it holds afterwards.
+	cr, err := h.StartCrawl(ctx, "fernhollow", 0)
+	if err != nil {
+		t.Fatal(err)
+	}
+	done := make(chan struct{})
+	var waived, taken int
+	wg.Go(func() {
+		for i := 0; ; i++ {
+			select {
+			case <-done:
+				return
+			case <-time.After(300 * time.Millisecond):
+			}
+			if _, err := h.Waive(ctx, "fernhollow", record.Waiver{Scope: waive.Page, On: fmt.Sprintf("%sevents/%d/", demo.Home, i), Reason: "for the test", By: "ash"}); err != nil {
+				t.Errorf("waiving while a crawl runs: %v", err)
+			}
+			waived++
+			if taken < len(list.Fixes)-1 {
+				taken++
+				if m, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: list.Fixes[taken].ID}}, To: task.Taken, By: "ash"}); err != nil || len(m.Moved) != 1 {
+					t.Errorf("taking while a crawl runs: %+v (%v)", m, err)
+				}
+			}
+		}
+	})
+	if _, err := h.Watch(ctx, "fernhollow", cr.Number, func(record.Progress) {}); err != nil {
+		t.Fatal(err)
+	}
+	close(done)
+	wg.Wait()
+	if all, err := h.Waivers(ctx, "fernhollow"); err != nil || len(all) != waived {
+		t.Errorf("%d waivers of %d (%v)", len(all), waived, err)
+	}
+	for i := 1; i <= taken; i++ {
+		if s := h.stateOf(t, list.Fixes[i].ID); s != task.Taken {
+			t.Errorf("fix %s was taken, and is %s", list.Fixes[i].ID, s)
+		}
+	}
+}

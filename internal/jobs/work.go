@@ -1,0 +1,526 @@
+package jobs
+
+import (
+	"cmp"
+	"context"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"hash/fnv"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"harvik/internal/core/checks"
+	"harvik/internal/core/drift"
+	"harvik/internal/core/figures"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/task"
+	"harvik/internal/core/waive"
+	"harvik/internal/core/weburl"
+	"harvik/internal/crawl"
+	"harvik/internal/record"
+	"harvik/internal/store"
+)
+
+// weights are what the consultant decided about a site, as of now.
+type weights struct {
+	signature string
+	set       *waive.Set
+	figure    map[string]float64
+	all       []record.Waiver
+}
+
+// decided reads the waivers that hold today and names them together with the figure that weighs pages.
+func (r *Runner) decided(ctx context.Context, site record.Site) (*weights, error) {
+	waivers, err := r.store.Waivers(ctx, site.ID)
+	if err != nil {
+		return nil, err
+	}
+	w := &weights{all: waivers}
+	today := time.Now().UTC()
+	var holding []waive.Waiver
+	h := fnv.New64a()
+	for _, one := range waivers {
+		if one.Holds(today) {
+			holding = append(holding, waive.Waiver{ID: one.ID, Scope: one.Scope, Check: one.Check, On: one.On})
+			fmt.Fprintf(h, "%d;", one.ID)
+		}
+	}
+	w.set = waive.NewSet(holding)
+	imported := ""
+	if site.Importance != "" {
+		if imported, err = r.store.FigureState(ctx, site.ID, site.Importance); err != nil {
+			return nil, err
+		}
+	}
+	if len(holding) > 0 || imported != "" {
+		fmt.Fprintf(h, "%s %s", site.Importance, imported)
+		w.signature = hex.EncodeToString(h.Sum(nil))
+	}
+	return w, nil
+}
+
+// weightsOf is what is decided about a site, with the figure that weighs its pages.
+func (r *Runner) weightsOf(ctx context.Context, site record.Site) (*weights, error) {
+	w, err := r.decided(ctx, site)
+	if err == nil && site.Importance != "" {
+		w.figure, err = r.store.NewestFigure(ctx, site.ID, site.Importance)
+	}
+	return w, err
+}
+
+func (w *weights) adjustment() fixlist.Adjustment {
+	a := fixlist.Adjustment{Figure: w.figure}
+	if w.set.Size() > 0 {
+		a.Waived = w.set.Covers
+	}
+	return a
+}
+
+// weighing counts what each waiver covers in a sheet.
+func (w *weights) weighing(s *fixlist.Sheet) record.Weighing {
+	out := record.Weighing{Signature: w.signature, Matches: map[int64]record.Matched{}}
+	for _, one := range w.all {
+		out.Matches[one.ID] = record.Matched{}
+	}
+	if w.set.Size() == 0 {
+		return out
+	}
+	type covered struct {
+		waiver  int64
+		address string
+	}
+	seen := map[covered]bool{}
+	s.EachFinding(func(f fixlist.Found) {
+		w.set.Covering(f.Check, f.Address, f.Layout, f.Fix, func(id int64) {
+			m := out.Matches[id]
+			m.Findings += f.Places
+			if at := (covered{id, f.Address}); f.Address != "" && !seen[at] {
+				seen[at] = true
+				m.Pages++
+			}
+			out.Matches[id] = m
+		})
+	})
+	return out
+}
+
+// Weighed brings a site's newest finished crawl up to what is decided now, if it is not: after a
+// waiver came, ended or ran out, or another figure weighs the pages.
+func (r *Runner) Weighed(ctx context.Context, site record.Site, rec record.Crawl) (record.Crawl, error) {
+	if rec.State != "finished" || site.Latest == nil || *site.Latest != rec.Number {
+		return rec, nil
+	}
+	w, err := r.decided(ctx, site)
+	if err != nil || w.signature == rec.Weighed {
+		return rec, err
+	}
+	r.weighing.Lock()
+	defer r.weighing.Unlock()
+	if w, err = r.weightsOf(ctx, site); err != nil {
+		return rec, err
+	}
+	sheet, err := r.store.Sheet(ctx, rec.ID, "")
+	if errors.Is(err, store.ErrNotFound) {
+		return rec, nil // made before there were sheets; it has to be judged again first
+	}
+	if err != nil {
+		return rec, err
+	}
+	report := sheet.Build(w.adjustment())
+	if err := r.store.Reweigh(ctx, rec.ID, report, w.weighing(sheet)); err != nil {
+		return rec, err
+	}
+	return r.store.Crawl(ctx, rec.Site, rec.Number)
+}
+
+// Refreshed is a site with the health that it has by what is decided now.
+func (r *Runner) Refreshed(ctx context.Context, site record.Site) (record.Site, error) {
+	if site.Latest == nil {
+		return site, nil
+	}
+	w, err := r.decided(ctx, site)
+	if err != nil || w.signature == site.Weighed {
+		return site, err
+	}
+	rec, err := r.store.Crawl(ctx, site.Name, *site.Latest)
+	if err == nil {
+		rec, err = r.Weighed(ctx, site, rec)
+	}
+	if err == nil && rec.Report != nil && rec.Report.Scored {
+		site.Health = &rec.Report.Health
+	}
+	return site, err
+}
+
+// Move does with fixes what a person wishes, one by one; what cannot be is refused with the reason.
+func (r *Runner) Move(ctx context.Context, site record.Site, wish record.Wish) (record.Moves, error) {
+	out := record.Moves{Moved: []record.Task{}, Refused: []record.Refused{}}
+	latest, known, err := r.latest(ctx, site)
+	if err != nil {
+		return out, err
+	}
+	waived, err := r.store.WaivedFixes(ctx, latest.ID)
+	if err != nil {
+		return out, err
+	}
+	if out.Batch, err = r.store.NextBatch(ctx); err != nil {
+		return out, err
+	}
+	var due *record.Day
+	if wish.Due != nil && *wish.Due != "" {
+		day, err := record.ParseDay(*wish.Due)
+		if err != nil {
+			return out, &Refusal{err.Error()}
+		}
+		due = &day
+	}
+	for _, at := range wish.Fixes {
+		first, ok := known[at.Fix]
+		if !ok {
+			if first, err = r.store.Task(ctx, site.ID, at.Fix); errors.Is(err, store.ErrNotFound) {
+				out.Refused = append(out.Refused, record.Refused{Fix: at.Fix, Why: "there is no such fix on this site"})
+				continue
+			} else if err != nil {
+				return out, err
+			}
+		}
+		if err := task.Move(task.Waived, wish.To); waived[at.Fix] && wish.To != "" && err != nil {
+			out.Refused = append(out.Refused, record.Refused{Fix: at.Fix, Why: err.Error()})
+			continue
+		}
+		first.Seen = max(first.Seen, latest.Number)
+		after, err := r.store.ChangeTask(ctx, site.ID, first, cmp.Or(wish.By, "somebody"), out.Batch, func(now record.Task) (record.Task, string, error) {
+			return applied(now, at, wish, due)
+		})
+		var refusal *Refusal
+		var conflict *store.ConflictError
+		switch {
+		case errors.As(err, &conflict):
+			out.Refused = append(out.Refused, record.Refused{Fix: at.Fix, Why: err.Error(), Task: &conflict.Now})
+		case errors.As(err, &refusal):
+			out.Refused = append(out.Refused, record.Refused{Fix: at.Fix, Why: err.Error()})
+		case err != nil:
+			return out, err
+		default:
+			out.Moved = append(out.Moved, after)
+		}
+	}
+	return out, nil
+}
+
+// latest is a site's newest finished crawl and its lines.
+func (r *Runner) latest(ctx context.Context, site record.Site) (rec record.Crawl, lines map[string]record.Task, err error) {
+	rec, err = r.store.Crawl(ctx, site.Name, 0)
+	if errors.Is(err, store.ErrNotFound) {
+		return rec, nil, &Refusal{"the site has no finished crawl, so there are no fixes yet"}
+	}
+	if err == nil {
+		lines, err = r.store.FixesOf(ctx, rec.ID)
+	}
+	return rec, lines, err
+}
+
+// applied is a task after a wish.
+func applied(now record.Task, at record.FixAt, wish record.Wish, due *record.Day) (after record.Task, says string, err error) {
+	if at.Version != 0 && at.Version != now.Version {
+		return now, "", &store.ConflictError{Now: now}
+	}
+	after = now
+	var said []string
+	if wish.To != "" {
+		if err := task.Move(now.State, wish.To); err != nil {
+			return now, "", &Refusal{err.Error()}
+		}
+		if after.State = wish.To; after.State != now.State {
+			said = append(said, string(now.State)+" → "+string(after.State))
+		}
+	}
+	if wish.Assignee != nil && *wish.Assignee != now.Assignee {
+		after.Assignee = *wish.Assignee
+		said = append(said, "for "+cmp.Or(after.Assignee, "nobody"))
+	}
+	if wish.Due != nil && (due == nil) != (now.Due == nil) || due != nil && now.Due != nil && !due.Equal(now.Due.Time) {
+		after.Due = due
+		if due == nil {
+			said = append(said, "due at no time")
+		} else {
+			said = append(said, "due "+due.String())
+		}
+	}
+	if wish.Note != nil && *wish.Note != now.Note {
+		after.Note = *wish.Note
+		said = append(said, cmp.Or(after.Note, "note taken off"))
+	}
+	if len(said) == 0 {
+		return now, "", &Refusal{"that is how it is already"}
+	}
+	return after, strings.Join(said, "; "), nil
+}
+
+// Undo takes back what was done at once.
+func (r *Runner) Undo(ctx context.Context, site record.Site, batch int64, who string) (record.Moves, error) {
+	return r.store.Undo(ctx, site.ID, batch, cmp.Or(who, "somebody"))
+}
+
+// Waive leaves something as it is, from now on.
+func (r *Runner) Waive(ctx context.Context, site record.Site, w record.Waiver) (record.Waiver, error) {
+	one := waive.Waiver{Scope: w.Scope, Check: w.Check, On: w.On}
+	if err := one.Validate(checks.Known.Check); err != nil {
+		return w, &Refusal{err.Error()}
+	}
+	if strings.TrimSpace(w.Reason) == "" {
+		return w, &Refusal{"a waiver needs a reason: why is this fine as it is?"}
+	}
+	if w.Until != nil && !w.Holds(time.Now().UTC()) {
+		return w, &Refusal{fmt.Sprintf("%s is over already; a waiver holds until the end of that day", w.Until)}
+	}
+	if err := r.exists(ctx, site, w); err != nil {
+		return w, err
+	}
+	id, err := r.store.AddWaiver(ctx, site.ID, w)
+	if err != nil {
+		return w, err
+	}
+	return r.waiver(ctx, site, id)
+}
+
+// exists refuses a waiver of a fix or layout that the site does not have.
+func (r *Runner) exists(ctx context.Context, site record.Site, w record.Waiver) error {
+	switch w.Scope {
+	case waive.Fix:
+		_, lines, err := r.latest(ctx, site)
+		if err != nil {
+			return err
+		}
+		if _, ok := lines[w.On]; !ok {
+			return &Refusal{fmt.Sprintf("the newest fix list has no fix %s; `harvik fixes %s` shows them", w.On, site.Name)}
+		}
+	case waive.Layout:
+		known, err := r.store.KnownLayouts(ctx, site.ID)
+		if err != nil {
+			return err
+		}
+		if known[w.On] == nil {
+			return &Refusal{fmt.Sprintf("the site has no layout %s; `harvik layouts %s` shows them", w.On, site.Name)}
+		}
+	}
+	return nil
+}
+
+// EndWaiver lets what a waiver covered count again.
+func (r *Runner) EndWaiver(ctx context.Context, site record.Site, id int64, who string) (record.Waiver, error) {
+	if err := r.store.EndWaiver(ctx, site.ID, id, cmp.Or(who, "somebody")); err != nil {
+		return record.Waiver{}, err
+	}
+	return r.waiver(ctx, site, id)
+}
+
+// waiver weighs the newest crawl by the waivers as they are now, and reads one.
+func (r *Runner) waiver(ctx context.Context, site record.Site, id int64) (record.Waiver, error) {
+	if site.Latest != nil {
+		rec, err := r.store.Crawl(ctx, site.Name, 0)
+		if err == nil {
+			_, err = r.Weighed(ctx, site, rec)
+		}
+		if err != nil {
+			return record.Waiver{}, err
+		}
+	}
+	all, err := r.store.Waivers(ctx, site.ID)
+	if err != nil {
+		return record.Waiver{}, err
+	}
+	i := slices.IndexFunc(all, func(w record.Waiver) bool { return w.ID == id })
+	if i < 0 {
+		return record.Waiver{}, store.ErrNotFound
+	}
+	return all[i], nil
+}
+
+// settle brings the states of fixes up to what a finished crawl saw.
+func (r *Runner) settle(ctx context.Context, rec record.Crawl, result *crawl.Result) error {
+	now := map[string]record.Task{}
+	var present []string
+	for i := range result.Report.Fixes {
+		f := &result.Report.Fixes[i]
+		now[f.ID] = record.Task{Fix: f.ID, Check: f.Check, Line: f.Line, State: task.Open, Seen: rec.Number}
+		present = append(present, f.ID)
+	}
+	if err := r.store.Saw(ctx, rec.SiteID, rec.Number, present); err != nil {
+		return err
+	}
+	past, err := r.pastFixes(ctx, rec)
+	if err != nil {
+		return err
+	}
+	who := fmt.Sprintf("crawl %d", rec.Number)
+	for id, p := range past {
+		if _, there := now[id]; there {
+			if p.Version == 0 {
+				continue // open then and open now
+			}
+			if err := r.note(ctx, rec, p, who, task.There, ""); err != nil {
+				return err
+			}
+			delete(past, id)
+		}
+	}
+	return r.settleGone(ctx, rec, result, past, now, who)
+}
+
+// pastFixes are the fixes that anyone has touched, and those of the crawl before.
+func (r *Runner) pastFixes(ctx context.Context, rec record.Crawl) (map[string]record.Task, error) {
+	past := map[string]record.Task{}
+	before, err := r.store.Before(ctx, rec.SiteID, rec.Number)
+	if err == nil {
+		if past, err = r.store.FixesOf(ctx, before.ID); err != nil {
+			return nil, err
+		}
+		for id, p := range past {
+			p.Seen = before.Number
+			past[id] = p
+		}
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	tasks, err := r.store.Tasks(ctx, rec.SiteID)
+	for _, t := range tasks {
+		past[t.Fix] = t
+	}
+	return past, err
+}
+
+// settleGone looks for each fix that has no line any more whether its pages were looked at.
+func (r *Runner) settleGone(ctx context.Context, rec record.Crawl, result *crawl.Result, past, now map[string]record.Task, who string) error {
+	members := map[string][]string{}
+	lines := map[string]*fixlist.Fix{}
+	var all []string
+	crawls := map[int]int64{}
+	for id, p := range past {
+		if _, there := now[id]; there || p.State == task.Confirmed || p.Seen >= rec.Number {
+			continue
+		}
+		if _, known := crawls[p.Seen]; !known {
+			c, err := r.store.Crawl(ctx, rec.Site, p.Seen)
+			if err != nil && !errors.Is(err, store.ErrNotFound) {
+				return err
+			}
+			crawls[p.Seen] = c.ID
+		}
+		list, err := r.store.Members(ctx, crawls[p.Seen], id)
+		if err != nil {
+			return err
+		}
+		line, err := r.store.Fix(ctx, crawls[p.Seen], id)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		members[id], lines[id] = list, &line.Fix
+		all = append(all, list...)
+	}
+	fetched, err := r.store.Fetched(ctx, rec.ID, all)
+	if err != nil {
+		return err
+	}
+	look := drift.NewLook(result.Sheet, func(a string) bool { return fetched[a] }, func(fix string) bool { _, had := past[fix]; return had })
+	for id, list := range members {
+		p := past[id]
+		sight, still, missed := look.At(lines[id], list)
+		more := ""
+		switch {
+		case len(list) == 0:
+			sight, more = task.Unseen, "the pages concerned are not known any more"
+		case len(missed) > 0:
+			more = fmt.Sprintf("%d of %d pages were not looked at: %s", len(missed), len(list), drift.Short(missed))
+		case len(still) > 0:
+			more = fmt.Sprintf("%d of %d pages still fail, as part of other lines: %s", len(still), len(list), drift.Short(still))
+		}
+		if err := r.note(ctx, rec, p, who, sight, more); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// note brings one task to what a look at the site made of it.
+func (r *Runner) note(ctx context.Context, rec record.Crawl, p record.Task, who string, sight task.Sight, more string) error {
+	_, err := r.store.ChangeTask(ctx, rec.SiteID, p, who, 0, func(now record.Task) (record.Task, string, error) {
+		claimedSince := now.State == task.Claimed && now.Changed.After(rec.Started)
+		state, says := task.After(now.State, sight, claimedSince)
+		if more != "" {
+			says = strings.TrimPrefix(says+": "+more, ": ")
+		}
+		if says == "" || now.Seen >= rec.Number && state == now.State && sight == task.Unseen {
+			return now, "", errNothing
+		}
+		after := now
+		after.State = state
+		if state == now.State && sight != task.There && now.Version == 0 {
+			return now, "", errNothing // nobody has touched it, and nothing is known of it
+		}
+		return after, says, nil
+	})
+	if errors.Is(err, errNothing) {
+		return nil
+	}
+	return err
+}
+
+// errNothing leaves a task as it is.
+var errNothing = errors.New("nothing to change")
+
+// maxUnmatched bounds how many addresses that match nothing an import names.
+const maxUnmatched = 1000
+
+// ImportFigures keeps figures as of a day. Their addresses are matched to those of the newest crawl:
+// exactly, or else but for scheme, www. and a slash at the end, where only one page fits.
+func (r *Runner) ImportFigures(ctx context.Context, site record.Site, taken record.Day, in io.Reader) (record.Import, error) {
+	out := record.Import{Columns: []figures.Column{}, Unmatched: []string{}, Faults: []figures.Fault{}}
+	home, err := weburl.Parse(site.Home)
+	if err != nil {
+		return out, err
+	}
+	table, err := figures.Read(in, home)
+	if err != nil {
+		return out, &Refusal{err.Error()}
+	}
+	var exact map[string]bool
+	loose := map[string][]string{}
+	rec, err := r.store.Crawl(ctx, site.Name, 0)
+	if err == nil {
+		exact, err = r.store.PageAddresses(ctx, rec.ID)
+	}
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return out, err
+	}
+	for p, sound := range exact {
+		if sound {
+			loose[figures.Loose(p)] = append(loose[figures.Loose(p)], p)
+		}
+	}
+	for i := range table.Rows {
+		row := &table.Rows[i]
+		like := loose[figures.Loose(row.Address)]
+		switch _, known := exact[row.Address]; {
+		case known:
+			out.Matched++
+		case len(like) == 1:
+			row.Address = like[0]
+			out.Matched++
+		case len(out.Unmatched) < maxUnmatched:
+			out.Unmatched = append(out.Unmatched, row.Address)
+		}
+	}
+	if err := r.store.SaveFigures(ctx, site.ID, taken, table); err != nil {
+		return out, err
+	}
+	out.Columns, out.Rows = table.Columns, len(table.Rows)
+	out.Faults = append(out.Faults, table.Faults...)
+	if len(out.Faults) > maxUnmatched {
+		out.Faults = out.Faults[:maxUnmatched]
+	}
+	return out, nil
+}

@@ -1,0 +1,449 @@
+package report
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/weburl"
+	"harvik/internal/record"
+)
+
+// Source gives a crawl's results row by row.
+type Source interface {
+	EachFix(ctx context.Context, crawl int64, f func(*record.FixLine) error) error
+	EachPage(ctx context.Context, crawl, site int64, role string, f func(*record.PageRow) error) error
+	EachFinding(ctx context.Context, crawl int64, checks []string, f func(*record.PageFinding) error) error
+	EachTwin(ctx context.Context, crawl int64, checks []string, f func(*record.PageFinding) error) error
+	EachRedirect(ctx context.Context, crawl int64, f func(*record.Redirect) error) error
+	EachLinkIn(ctx context.Context, crawl int64, f func(*record.LinkRow) error) error
+	EachListed(ctx context.Context, crawl int64, f func(*record.Listed) error) error
+	Files(ctx context.Context, crawl int64) ([]record.FileRow, error)
+	Answers(ctx context.Context, crawl int64) (map[string]string, error)
+	FigureSets(ctx context.Context, site int64) ([]record.FigureSet, error)
+}
+
+// A Selection says what of a crawl is handed over; its zero value is all of it.
+type Selection struct {
+	Severities []check.Severity
+	Sections   []string // folders such as "/plants/": what is below them
+}
+
+// takes tells whether a severity is wanted.
+func (s *Selection) takes(v check.Severity) bool {
+	return len(s.Severities) == 0 || slices.Contains(s.Severities, v)
+}
+
+// below tells whether an address is in a wanted section.
+func (s *Selection) below(address string) bool {
+	if len(s.Sections) == 0 {
+		return true
+	}
+	u, err := weburl.Parse(address)
+	return err == nil && slices.ContainsFunc(s.Sections, func(folder string) bool { return strings.HasPrefix(u.PathQuery(), folder) })
+}
+
+// Usual are the sheets of a workbook unless others are named.
+var Usual = []string{"overview", "fixes", "pages", "broken links", "redirects", "duplicates", "images", "resources", "links in", "sitemaps", "sitemap addresses"}
+
+// maker builds the sheets of one crawl.
+type maker struct {
+	from    Source
+	crawl   record.Crawl
+	site    record.Site
+	catalog map[string]*check.Check
+	only    Selection
+}
+
+// Sheets are all that a crawl can give.
+func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Crawl, catalog []*check.Check, only Selection) ([]Sheet, error) {
+	sets, err := from.FigureSets(ctx, site.ID)
+	if err != nil {
+		return nil, err
+	}
+	m := &maker{from: from, crawl: crawl, site: site, only: only, catalog: map[string]*check.Check{}}
+	for _, c := range catalog {
+		m.catalog[c.ID] = c
+	}
+	return []Sheet{
+		m.overview(), m.fixes(), m.findings(), m.pages(sets), m.brokenLinks(), m.redirects(), m.duplicates(),
+		m.images(), m.resources(), m.linksIn(), m.sitemaps(), m.listed(),
+	}, nil
+}
+
+func words(name string, width float64) Column   { return Column{name, Words, width} }
+func whole(name string) Column                  { return Column{name, Whole, 10} }
+func decimal(name string) Column                { return Column{name, Decimal, 10} }
+func address(name string, width float64) Column { return Column{name, Address, width} }
+
+func (m *maker) overview() Sheet {
+	return Sheet{
+		Name: "overview", Title: "The crawl, its health, and where the points went",
+		Columns: []Column{words("what", 44), {"value", Decimal, 16}, words("unit", 22), words("group", 14), words("severity", 10), whole("pages"), whole("places")},
+		Each: func(_ context.Context, row func([]any) error) error {
+			c := m.crawl
+			rows := [][]any{
+				{"site", c.Site, nil, nil, nil, nil, nil}, {"home", c.Home, nil, nil, nil, nil, nil}, {"crawl", c.Number, nil, nil, nil, nil, nil},
+				{"started (UTC)", c.Started.UTC().Format("2006-01-02 15:04"), nil, nil, nil, nil, nil}, {"ended by", c.Ending, nil, nil, nil, nil, nil},
+				{"addresses fetched", c.Progress.Fetched, nil, nil, nil, nil, nil},
+			}
+			if r := c.Report; r != nil && r.Scored {
+				rows = append(rows, []any{"pages assessed", r.Assessed, nil, nil, nil, nil, nil}, []any{"health", r.Health, "of 100", nil, nil, nil, nil})
+				if r.Expected > r.Assessed {
+					rows = append(rows, []any{"health is an estimate, give or take", r.HalfWidth, "points", nil, nil, nil, nil})
+				}
+				if r.Waived > 0 {
+					rows = append(rows, []any{"health with what is waived", r.Unwaived, "of 100", nil, nil, nil, nil}, []any{"findings waived", r.Waived, nil, nil, nil, nil, nil})
+				}
+				rows = append(rows, []any{"fixes", r.Fixes, nil, nil, nil, nil, nil})
+				for _, l := range r.Ledger {
+					rows = append(rows, []any{m.title(l.Check), l.Points, "points lost", l.Group, l.Severity.String(), l.Pages, l.Places})
+				}
+				rows = append(rows, []any{"lost in all", 100 - r.Health, "points lost", nil, nil, nil, nil})
+			}
+			for _, cells := range rows {
+				if err := row(cells); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
+	}
+}
+
+// title is a check's, or its ID where the catalogue has it no more.
+func (m *maker) title(id string) string {
+	if c := m.catalog[id]; c != nil {
+		return c.Title
+	}
+	return id
+}
+
+func (m *maker) severity(id string) (check.Severity, bool) {
+	if c := m.catalog[id]; c != nil {
+		return c.Severity, m.only.takes(c.Severity)
+	}
+	return check.Notice, m.only.takes(check.Notice)
+}
+
+func (m *maker) fixes() Sheet {
+	return Sheet{
+		Name: "fixes", Title: "The fix list, in the order in which to work",
+		Columns: []Column{whole("rank"), words("severity", 10), words("what and where", 70), words("how to fix", 60), whole("pages"), whole("places"), decimal("gain"), words("effort", 9), decimal("health after"),
+			words("state", 11), words("for", 14), words("due", 12), words("note", 30), address("example", 50), address("target", 50), words("value", 40), words("group", 12), words("check", 24), words("fix", 12)},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			return m.from.EachFix(ctx, m.crawl.ID, func(f *record.FixLine) error {
+				if !m.only.takes(f.Severity) || len(m.only.Sections) > 0 && !m.only.below(f.Example) {
+					return nil
+				}
+				how, due := "", ""
+				if c := m.catalog[f.Check]; c != nil {
+					how = c.How
+				}
+				if f.Due != nil {
+					due = f.Due.String()
+				}
+				return row([]any{f.Rank, f.Severity.String(), f.Line, how, f.Pages, f.Places, f.Gain, f.Effort, f.HealthAfter,
+					f.State, f.Assignee, due, f.Note, f.Example, f.Target, f.Value, f.Group, f.Check, f.ID})
+			})
+		},
+	}
+}
+
+func (m *maker) findings() Sheet {
+	return Sheet{
+		Name: "findings", Title: "Every place on every page where a check fails, with the evidence",
+		Columns: []Column{address("page", 60), words("check", 24), words("severity", 10), words("what", 60), words("value", 40), address("target", 50), words("words", 30), words("place", 30), whole("line")},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			return m.each(ctx, nil, func(f *record.PageFinding, severity check.Severity, p *check.Place) error {
+				return row([]any{f.Address, f.Check, severity.String(), p.Note, p.Value, p.Target, p.Words, p.At, line(p.Line)})
+			})
+		},
+	}
+}
+
+// each goes over the places of the wanted findings; of all checks where none is named.
+func (m *maker) each(ctx context.Context, checks []string, f func(*record.PageFinding, check.Severity, *check.Place) error) error {
+	return m.from.EachFinding(ctx, m.crawl.ID, checks, func(found *record.PageFinding) error {
+		severity, wanted := m.severity(found.Check)
+		if !wanted || !m.only.below(found.Address) {
+			return nil
+		}
+		for i := range found.Places {
+			if err := f(found, severity, &found.Places[i]); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// line is a line of a source as a cell.
+func line(n int) any {
+	if n == 0 {
+		return nil
+	}
+	return n
+}
+
+func (m *maker) pages(sets []record.FigureSet) Sheet {
+	s := Sheet{
+		Name: "pages", Title: "Every page that was fetched",
+		Columns: []Column{address("address", 60), words("status", 12), {"indexable", YesNo, 10}, words("kind", 12), words("title", 50), words("description", 60), words("h1", 40),
+			whole("words"), whole("bytes"), whole("clicks"), whole("links in"), decimal("health"), whole("errors"), whole("warnings"), whole("notices"), {"importance", Decimal, 12}, words("language", 10)},
+	}
+	var names []string
+	for _, f := range sets {
+		if !slices.Contains(names, f.Name) {
+			names = append(names, f.Name)
+			kind := Decimal
+			if f.Kind == "text" {
+				kind = Words
+			}
+			s.Columns = append(s.Columns, Column{f.Name, kind, 14})
+		}
+	}
+	s.Each = func(ctx context.Context, row func([]any) error) error {
+		return m.from.EachPage(ctx, m.crawl.ID, m.site.ID, "page", func(p *record.PageRow) error {
+			if !m.only.below(p.Address) {
+				return nil
+			}
+			cells := []any{p.Address, status(p), p.Indexable, p.Kind, p.Title, p.Description, p.H1, p.Words, p.Bytes, atLeast(p.Depth, 0), p.LinksIn,
+				score(p.Health), p.Errors, p.Warnings, p.Notices, p.Importance, p.Lang}
+			for _, n := range names {
+				cells = append(cells, p.Figures[n])
+			}
+			return row(cells)
+		})
+	}
+	return s
+}
+
+func status(p *record.PageRow) string {
+	if p.Status > 0 {
+		return strconv.Itoa(p.Status)
+	}
+	return p.Outcome
+}
+
+// atLeast is a number as a cell, empty below a bound.
+func atLeast(n, least int) any {
+	if n < least {
+		return nil
+	}
+	return n
+}
+
+func score(health float64) any {
+	if health < 0 {
+		return nil
+	}
+	return health
+}
+
+// Checks whose places are links that lead nowhere, and those about pages alike.
+var (
+	deadLinks = []string{"link-broken-inside", "link-broken-outside", "link-broken-fragment", "image-broken", "resource-broken"}
+	twins     = []string{"title-duplicate", "description-duplicate", "h1-duplicate", "copy-duplicate", "copy-near-duplicate"}
+)
+
+func (m *maker) brokenLinks() Sheet {
+	return Sheet{
+		Name: "broken links", Title: "Every link that leads nowhere, with where it stands",
+		Columns: []Column{address("stands on", 60), address("leads to", 60), words("answer", 12), words("words", 36), words("place", 44), words("part of the page", 14), whole("line"), words("what", 50), words("check", 22)},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			answers, err := m.from.Answers(ctx, m.crawl.ID)
+			if err != nil {
+				return err
+			}
+			return m.each(ctx, deadLinks, func(f *record.PageFinding, _ check.Severity, p *check.Place) error {
+				return row([]any{f.Address, p.Target, answers[p.Target], p.Words, p.At, p.Region.String(), line(p.Line), p.Note, f.Check})
+			})
+		},
+	}
+}
+
+// maxHops bounds how far a redirect is followed in a sheet: further than any crawl does.
+const maxHops = 30
+
+func (m *maker) redirects() Sheet {
+	return Sheet{
+		Name: "redirects", Title: "Every address that redirects, with every hop to where it ends",
+		Columns: []Column{address("starts at", 56), whole("hops"), words("every hop", 90), address("ends at", 56), words("answer at the end", 16), whole("links in")},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			type step struct {
+				status int
+				to     string
+				links  int
+			}
+			steps := map[string]step{}
+			var order []string
+			if err := m.from.EachRedirect(ctx, m.crawl.ID, func(r *record.Redirect) error {
+				steps[r.Address] = step{r.Status, r.To, r.LinksIn}
+				order = append(order, r.Address)
+				return nil
+			}); err != nil {
+				return err
+			}
+			answers, err := m.from.Answers(ctx, m.crawl.ID)
+			if err != nil {
+				return err
+			}
+			for _, start := range order {
+				if !m.only.below(start) {
+					continue
+				}
+				hops, at, chain, seen := 0, start, strings.Builder{}, map[string]bool{}
+				end := ""
+				for hops < maxHops {
+					s, ok := steps[at]
+					if !ok {
+						break
+					}
+					if seen[at] {
+						end = "goes in a circle"
+						break
+					}
+					seen[at] = true
+					chain.WriteString(at + " (" + strconv.Itoa(s.status) + ") → ")
+					at = s.to
+					hops++
+				}
+				chain.WriteString(at)
+				if err := row([]any{start, hops, chain.String(), at, cmp.Or(end, answers[at]), steps[start].links}); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
+	}
+}
+
+func (m *maker) duplicates() Sheet {
+	return Sheet{
+		Name: "duplicates", Title: "Pages alike, group by group",
+		Columns: []Column{words("what is alike", 28), whole("group"), whole("pages in group"), words("value", 60), address("page", 60), decimal("likeness"), words("title", 40)},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			number, last := 0, ""
+			return m.from.EachTwin(ctx, m.crawl.ID, twins, func(f *record.PageFinding) error {
+				if _, wanted := m.severity(f.Check); !wanted || len(f.Places) == 0 || !m.only.below(f.Address) {
+					return nil
+				}
+				p := &f.Places[0]
+				if key := f.Check + "\x00" + cmp.Or(p.Group, p.Value, p.Target); key != last {
+					number++
+					last = key
+				}
+				var likeness any
+				if p.Likeness > 0 {
+					likeness = p.Likeness
+				}
+				return row([]any{m.title(f.Check), number, atLeast(p.Of, 1), p.Value, f.Address, likeness, f.Title})
+			})
+		},
+	}
+}
+
+func (m *maker) images() Sheet {
+	return Sheet{
+		Name: "images", Title: "Every image that was fetched",
+		Columns: []Column{address("address", 70), words("status", 12), words("type", 18), whole("bytes"), whole("wait, ms"), whole("pages that use it"), whole("places without alternative text")},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			bare := map[string]int{}
+			if err := m.from.EachFinding(ctx, m.crawl.ID, []string{"image-alt-missing"}, func(f *record.PageFinding) error {
+				for i := range f.Places {
+					bare[f.Places[i].Target]++
+				}
+				return nil
+			}); err != nil {
+				return err
+			}
+			return m.eachPage(ctx, "image", func(p *record.PageRow) error {
+				return row([]any{p.Address, status(p), p.Type, p.Bytes, p.FirstByte, p.LinksIn, bare[p.Address]})
+			})
+		},
+	}
+}
+
+func (m *maker) resources() Sheet {
+	return Sheet{
+		Name: "resources", Title: "Everything else that pages load or link to: styles, scripts, fonts, documents, outbound links",
+		Columns: []Column{address("address", 70), words("role", 12), words("status", 12), words("type", 24), whole("bytes"), whole("wait, ms"), whole("pages that use it")},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			return m.eachPage(ctx, "resources", func(p *record.PageRow) error {
+				if p.Role == "image" {
+					return nil
+				}
+				return row([]any{p.Address, p.Role, status(p), p.Type, p.Bytes, p.FirstByte, p.LinksIn})
+			})
+		},
+	}
+}
+
+func (m *maker) eachPage(ctx context.Context, role string, f func(*record.PageRow) error) error {
+	return m.from.EachPage(ctx, m.crawl.ID, 0, role, func(p *record.PageRow) error {
+		if !m.only.below(p.Address) {
+			return nil
+		}
+		return f(p)
+	})
+}
+
+func (m *maker) linksIn() Sheet {
+	return Sheet{
+		Name: "links in", Title: "Every link to a page inside, page by page",
+		Columns: []Column{address("page", 60), address("linked from", 60), words("words", 40), words("place", 44), words("part of the page", 14), {"nofollow", YesNo, 10}},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			return m.from.EachLinkIn(ctx, m.crawl.ID, func(l *record.LinkRow) error {
+				if !m.only.below(l.To) {
+					return nil
+				}
+				return row([]any{l.To, l.From, l.Words, l.Place, l.Region, l.NoFollow})
+			})
+		},
+	}
+}
+
+func (m *maker) sitemaps() Sheet {
+	return Sheet{
+		Name: "sitemaps", Title: "The sitemaps that were read",
+		Columns: []Column{address("sitemap", 70), whole("status"), whole("bytes"), words("what was wrong", 60)},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			files, err := m.from.Files(ctx, m.crawl.ID)
+			for _, f := range files {
+				if err == nil && f.Kind == "sitemap" {
+					err = row([]any{f.Address, f.Status, f.Bytes, f.Detail})
+				}
+			}
+			return err
+		},
+	}
+}
+
+func (m *maker) listed() Sheet {
+	return Sheet{
+		Name: "sitemap addresses", Title: "Every address that a sitemap lists, and what became of it",
+		Columns: []Column{address("address", 70), words("state", 12), whole("status"), {"indexable", YesNo, 10}, whole("clicks"), whole("links in")},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			return m.from.EachListed(ctx, m.crawl.ID, func(l *record.Listed) error {
+				if !m.only.below(l.Address) {
+					return nil
+				}
+				return row([]any{l.Address, l.State, atLeast(l.Status, 1), l.Indexable, atLeast(l.Depth, 0), l.LinksIn})
+			})
+		},
+	}
+}
+
+// FileName is what a file of a crawl is called.
+func FileName(crawl record.Crawl, ending string) string {
+	return crawl.Site + "-crawl-" + strconv.Itoa(crawl.Number) + "-" + crawl.Started.UTC().Format(time.DateOnly) + "." + ending
+}
+
+// ErrOneSheet is the error of several sheets in a form that holds one.
+var ErrOneSheet = errors.New("CSV holds one sheet; name one, such as fixes")

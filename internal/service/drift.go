@@ -1,0 +1,139 @@
+package service
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/core/checks"
+	"harvik/internal/core/gate"
+	"harvik/internal/record"
+	"harvik/internal/store"
+)
+
+// showDrift sets a crawl and an earlier one side by side: the one that "from" names, or the finished
+// one before it.
+func (s *Service) showDrift(c *gin.Context) {
+	site, after, ok := s.siteAndCrawl(c)
+	if !ok {
+		return
+	}
+	before, ok := s.earlier(c, site, after)
+	if !ok {
+		return
+	}
+	if before == nil {
+		problem(c, http.StatusConflict, "there is no earlier crawl to compare with")
+		return
+	}
+	d, err := s.runner.Drift(c, site, *before, after)
+	if err != nil {
+		s.fail(c, err, "the crawl")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"before": before.Number, "after": after.Number, "drift": d})
+}
+
+// earlier is the crawl that "from" names, or the finished one before; nil if there is none.
+func (s *Service) earlier(c *gin.Context, site record.Site, after record.Crawl) (*record.Crawl, bool) {
+	n, ok := number(c, "from", 0, 1, 1<<31-1)
+	if !ok {
+		return nil, false
+	}
+	var before record.Crawl
+	var err error
+	if n == 0 {
+		before, err = s.store.Before(c, site.ID, after.Number)
+	} else {
+		before, err = s.store.Crawl(c, site.Name, n)
+	}
+	switch {
+	case n == 0 && errors.Is(err, store.ErrNotFound):
+		return nil, true
+	case err != nil:
+		s.fail(c, err, "the crawl to compare with")
+		return nil, false
+	}
+	return &before, true
+}
+
+func (s *Service) showTrend(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	limit, ok := number(c, "limit", 24, 1, 200)
+	if !ok {
+		return
+	}
+	points, err := s.runner.Trend(c, site, limit)
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"site": site.Name, "points": points})
+}
+
+// passGate holds a crawl against the conditions of the body.
+func (s *Service) passGate(c *gin.Context) {
+	site, cr, ok := s.siteAndCrawl(c)
+	if !ok {
+		return
+	}
+	var in gate.Conditions
+	if !s.bind(c, &in) {
+		return
+	}
+	if in.MinHealth < 0 || in.MinHealth > 100 {
+		problem(c, http.StatusUnprocessableEntity, "minHealth is a number of points from 0 to 100")
+		return
+	}
+	for id := range in.Max {
+		if !checks.Known.Check(id) {
+			problem(c, http.StatusUnprocessableEntity, unknown("check", id, checkIDs()))
+			return
+		}
+	}
+	if in.MinHealth == 0 && in.NoNew == nil && len(in.Max) == 0 {
+		problem(c, http.StatusUnprocessableEntity, "a gate needs a condition: minHealth, noNew or max")
+		return
+	}
+	against, ok := s.earlier(c, site, cr)
+	if !ok {
+		return
+	}
+	v, err := s.runner.Gate(c, site, cr, against, in)
+	if err != nil {
+		s.fail(c, err, "the crawl")
+		return
+	}
+	c.JSON(http.StatusOK, v)
+}
+
+func checkIDs() []string {
+	ids := make([]string, len(checks.Catalog))
+	for i, k := range checks.Catalog {
+		ids[i] = k.ID
+	}
+	return ids
+}
+
+// showMap tells where the sore spots are.
+func (s *Service) showMap(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	m, err := s.store.Map(c, cr.ID)
+	if errors.Is(err, store.ErrNotFound) {
+		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d has no map: it is not finished, or was made by an earlier Harvik; `harvik judge %s@%d` judges it anew", cr.Number, cr.Site, cr.Number))
+		return
+	}
+	if err != nil {
+		s.fail(c, err, "the map")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"sections": m.Sections, "cells": m.Cells, "groups": checks.Groups})
+}

@@ -1,0 +1,327 @@
+package service
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/core/task"
+	"harvik/internal/core/waive"
+	"harvik/internal/record"
+	"harvik/internal/store"
+)
+
+// maxMoved bounds how many fixes are moved at once.
+const maxMoved = 10_000
+
+// moveFixes does with fixes of the newest crawl what the body wishes.
+func (s *Service) moveFixes(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	var wish record.Wish
+	if !s.bind(c, &wish) {
+		return
+	}
+	switch {
+	case len(wish.Fixes) == 0:
+		problem(c, http.StatusUnprocessableEntity, "fixes is to name at least one fix, such as [{\"fix\": \"k7q2m4xa\"}]")
+		return
+	case len(wish.Fixes) > maxMoved:
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("at most %d fixes can be moved at once", maxMoved))
+		return
+	}
+	if wish.To != "" {
+		if _, err := task.ParseState(string(wish.To)); err != nil {
+			problem(c, http.StatusUnprocessableEntity, err.Error())
+			return
+		}
+	}
+	moves, err := s.runner.Move(c, site, wish)
+	if err != nil {
+		s.fail(c, err, "the fixes")
+		return
+	}
+	c.JSON(http.StatusOK, moves)
+}
+
+// undo takes back what was done at once.
+func (s *Service) undo(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	var in struct {
+		Batch int64  `json:"batch"`
+		By    string `json:"by"`
+	}
+	if !s.bind(c, &in) {
+		return
+	}
+	moves, err := s.runner.Undo(c, site, in.Batch, in.By)
+	if err != nil {
+		s.fail(c, err, fmt.Sprintf("anything done under the number %d", in.Batch))
+		return
+	}
+	c.JSON(http.StatusOK, moves)
+}
+
+// listTasks lists the fixes that anyone has touched, with their states, gone ones included.
+func (s *Service) listTasks(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	state := task.State(c.Query("state"))
+	if state != "" {
+		if _, err := task.ParseState(string(state)); err != nil {
+			problem(c, http.StatusUnprocessableEntity, err.Error())
+			return
+		}
+	}
+	tasks, err := s.store.Tasks(c, site.ID)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	if state != "" {
+		tasks = slices.DeleteFunc(tasks, func(t record.Task) bool { return t.State != state })
+	}
+	c.JSON(http.StatusOK, gin.H{"tasks": tasks})
+}
+
+// showTask is the work at one fix with its history.
+func (s *Service) showTask(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	id := c.Param("fix")
+	t, err := s.store.Task(c, site.ID, id)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		s.fail(c, err, "fix "+id)
+		return
+	}
+	events, err := s.store.History(c, site.ID, id)
+	if err != nil {
+		s.fail(c, err, "fix "+id)
+		return
+	}
+	if t.State == "" {
+		t = record.Task{Fix: id, State: task.Open}
+	}
+	c.JSON(http.StatusOK, gin.H{"task": t, "history": events})
+}
+
+func (s *Service) listWaivers(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	waivers, err := s.store.Waivers(c, site.ID)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"waivers": waivers})
+}
+
+func (s *Service) addWaiver(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	var in struct {
+		Scope  waive.Scope `json:"scope"`
+		Check  string      `json:"check"`
+		On     string      `json:"on"`
+		Reason string      `json:"reason"`
+		Until  string      `json:"until"`
+		By     string      `json:"by"`
+	}
+	if !s.bind(c, &in) {
+		return
+	}
+	w := record.Waiver{Scope: in.Scope, Check: in.Check, On: in.On, Reason: in.Reason, By: in.By}
+	if w.By == "" {
+		w.By = "somebody"
+	}
+	if in.Until != "" {
+		day, err := record.ParseDay(in.Until)
+		if err != nil {
+			problem(c, http.StatusUnprocessableEntity, "until: "+err.Error())
+			return
+		}
+		w.Until = &day
+	}
+	w, err := s.runner.Waive(c, site, w)
+	if err != nil {
+		s.fail(c, err, "the waiver")
+		return
+	}
+	c.JSON(http.StatusCreated, w)
+}
+
+func (s *Service) endWaiver(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	id, err := strconv.ParseInt(c.Param("waiver"), 10, 64)
+	if err != nil {
+		problem(c, http.StatusNotFound, fmt.Sprintf("a waiver is named by its number, not %q", c.Param("waiver")))
+		return
+	}
+	w, err := s.runner.EndWaiver(c, site, id, c.Query("by"))
+	if err != nil {
+		s.fail(c, err, fmt.Sprintf("a waiver %d that holds", id))
+		return
+	}
+	c.JSON(http.StatusOK, w)
+}
+
+func (s *Service) startRecheck(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	var in struct {
+		Fixes []string `json:"fixes"`
+		By    string   `json:"by"`
+	}
+	if !s.bind(c, &in) {
+		return
+	}
+	rec, err := s.runner.Recheck(c, site, in.Fixes, in.By)
+	if err != nil {
+		s.fail(c, err, "the recheck")
+		return
+	}
+	c.JSON(http.StatusAccepted, rec)
+}
+
+func (s *Service) listRechecks(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	all, err := s.store.Rechecks(c, cr.ID)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"rechecks": all})
+}
+
+func (s *Service) showRecheck(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	n, err := strconv.Atoi(c.Param("recheck"))
+	if err != nil {
+		problem(c, http.StatusNotFound, fmt.Sprintf("a recheck is named by its number, not %q", c.Param("recheck")))
+		return
+	}
+	rec, err := s.runner.RecheckOf(c, cr.ID, n)
+	if err != nil {
+		s.fail(c, err, fmt.Sprintf("recheck %d of crawl %d", n, cr.Number))
+		return
+	}
+	c.JSON(http.StatusOK, rec)
+}
+
+// importFigures takes figures by address as CSV in the body.
+func (s *Service) importFigures(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	taken := record.Day{Time: time.Now().UTC().Truncate(24 * time.Hour)}
+	if day := c.Query("taken"); day != "" {
+		var err error
+		if taken, err = record.ParseDay(day); err != nil {
+			problem(c, http.StatusUnprocessableEntity, "taken: "+err.Error())
+			return
+		}
+	}
+	out, err := s.runner.ImportFigures(c, site, taken, http.MaxBytesReader(c.Writer, c.Request.Body, maxFigures))
+	var big *http.MaxBytesError
+	if errors.As(err, &big) {
+		problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("a file of figures has at most %d MB; split it", maxFigures>>20))
+		return
+	}
+	if err != nil {
+		s.fail(c, err, "the figures")
+		return
+	}
+	c.JSON(http.StatusOK, out)
+}
+
+// maxFigures bounds a file of figures, in bytes.
+const maxFigures = 256 << 20
+
+func (s *Service) listFigures(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	sets, err := s.store.FigureSets(c, site.ID)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"figures": sets, "importance": site.Importance})
+}
+
+func (s *Service) removeFigure(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	if err := s.store.RemoveFigure(c, site.ID, c.Param("figure")); err != nil {
+		s.fail(c, err, "the figure "+c.Param("figure"))
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
+// setImportance chooses the figure that weighs pages beside their authority.
+func (s *Service) setImportance(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	var in struct {
+		Figure string `json:"figure"`
+	}
+	if !s.bind(c, &in) {
+		return
+	}
+	sets, err := s.store.FigureSets(c, site.ID)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	var names []string
+	for _, f := range sets {
+		if f.Kind != "text" && !slices.Contains(names, f.Name) {
+			names = append(names, f.Name)
+		}
+	}
+	if in.Figure != "" && !slices.Contains(names, in.Figure) {
+		problem(c, http.StatusUnprocessableEntity, unknown("figure in numbers", in.Figure, names))
+		return
+	}
+	if err := s.store.SetImportance(c, site.ID, in.Figure); err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"importance": in.Figure})
+}

@@ -1,0 +1,231 @@
+package store
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"harvik/internal/core/page"
+	"harvik/internal/record"
+)
+
+// each reads rows one by one.
+func each[T any](ctx context.Context, s *Store, f func(*T) error, query string, args ...any) error {
+	rows, err := s.db.QueryxContext(ctx, query, args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var one T
+		if err := rows.StructScan(&one); err != nil {
+			return err
+		}
+		if err := f(&one); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// EachFix goes over a fix list, by rank.
+func (s *Store) EachFix(ctx context.Context, crawlID int64, f func(*record.FixLine) error) error {
+	return each(ctx, s, func(r *fixRow) error {
+		line, err := r.line()
+		if err != nil {
+			return err
+		}
+		return f(&line)
+	}, fixSelect+"where f.crawl_id = $1 order by f.rank", crawlID)
+}
+
+// pageBatch is how many pages are read at once.
+const pageBatch = 2000
+
+// EachPage goes over what was fetched of a role ("resources" for all but pages), in the order found, with
+// the own figures of a site; 0 for none. No connection is held while f runs.
+func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, f func(*record.PageRow) error) error {
+	where, args, err := conditions(&record.PageQuery{Role: role}, []any{crawlID, int32(-1)})
+	if err != nil {
+		return err
+	}
+	for {
+		var batch []record.PageRow
+		if err := s.db.SelectContext(ctx, &batch, fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom, where, pageBatch), args...); err != nil {
+			return err
+		}
+		if site != 0 {
+			if err := s.addFigures(ctx, site, batch); err != nil {
+				return err
+			}
+		}
+		for i := range batch {
+			batch[i].Role = page.Role(batch[i].RoleNumber).String()
+			if err := f(&batch[i]); err != nil {
+				return err
+			}
+		}
+		if len(batch) < pageBatch {
+			return nil
+		}
+		args[1] = batch[len(batch)-1].ID
+	}
+}
+
+const findingSelect = `select f.page_id, coalesce(a.url, '') as url, f.check_id, f.count, f.places, -1::float8 as health, coalesce(p.title, '') as title
+	from finding f left join address a on a.crawl_id = f.crawl_id and a.id = f.page_id
+	left join page p on p.crawl_id = f.crawl_id and p.id = f.page_id
+	where f.crawl_id = $1 and (cardinality($2::text[]) = 0 or f.check_id = any($2)) order by `
+
+// EachFinding goes over findings, page by page in order of address, those of the site first; of all
+// checks where none is named.
+func (s *Store) EachFinding(ctx context.Context, crawlID int64, checks []string, f func(*record.PageFinding) error) error {
+	return each(ctx, s, f, findingSelect+"2, 3", crawlID, nonNil(checks))
+}
+
+// EachTwin goes over findings of checks about pages alike, group by group.
+func (s *Store) EachTwin(ctx context.Context, crawlID int64, checks []string, f func(*record.PageFinding) error) error {
+	return each(ctx, s, f, findingSelect+"3, coalesce(f.places->0->>'group', f.places->0->>'value', f.places->0->>'target'), 2", crawlID, nonNil(checks))
+}
+
+func nonNil(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+// EachRedirect goes over the addresses that lead on, in order.
+func (s *Store) EachRedirect(ctx context.Context, crawlID int64, f func(*record.Redirect) error) error {
+	return each(ctx, s, f, `select a.url, p.status, p.redirect, coalesce(st.links_in, 0) as links_in
+		from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
+		left join standing st on st.crawl_id = p.crawl_id and st.page_id = p.id
+		where p.crawl_id = $1 and p.redirect <> '' order by a.url`, crawlID)
+}
+
+// EachListed goes over the addresses that sitemaps list, in order.
+func (s *Store) EachListed(ctx context.Context, crawlID int64, f func(*record.Listed) error) error {
+	return each(ctx, s, f, `select a.url, case when p.id is null then a.state else 'fetched' end as state, coalesce(p.status, 0) as status,
+		coalesce(p.indexable, false) as indexable, coalesce(st.depth, -1) as depth, coalesce(st.links_in, 0) as links_in
+		from address a left join page p on p.crawl_id = a.crawl_id and p.id = a.id
+		left join standing st on st.crawl_id = a.crawl_id and st.page_id = a.id
+		where a.crawl_id = $1 and a.in_sitemap order by a.url`, crawlID)
+}
+
+// Files are the robots.txt files and sitemaps that a crawl read.
+func (s *Store) Files(ctx context.Context, crawlID int64) ([]record.FileRow, error) {
+	rows := []record.FileRow{}
+	err := s.db.SelectContext(ctx, &rows, "select kind, address, status, detail, length(body) as bytes from crawl_file where crawl_id = $1 order by kind, address", crawlID)
+	return rows, err
+}
+
+// Answers are what addresses answered, where that is not 200: a status, or why there was none.
+func (s *Store) Answers(ctx context.Context, crawlID int64) (map[string]string, error) {
+	out := map[string]string{}
+	err := each(ctx, s, func(r *struct {
+		URL    string `db:"url"`
+		Answer string `db:"answer"`
+	}) error {
+		out[r.URL] = r.Answer
+		return nil
+	}, `select a.url, case when p.status > 0 then p.status::text else p.outcome end as answer
+		from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id where p.crawl_id = $1`, crawlID)
+	return out, err
+}
+
+// linkBatch is how many links are held at once while they are turned from the pages that they stand on
+// to those that they lead to.
+const linkBatch = 200_000
+
+// EachLinkIn goes over the links to pages inside, page by page in the order in which the crawl met them.
+// It reads all links as often as needed to hold only a part of them at once.
+func (s *Store) EachLinkIn(ctx context.Context, crawlID int64, f func(*record.LinkRow) error) error {
+	urls, inside, err := s.insidePages(ctx, crawlID)
+	if err != nil {
+		return err
+	}
+	counts := make([]int, len(urls))
+	if err := s.eachPacked(ctx, crawlID, func(_ int32, links []page.Link, targets []int32) error {
+		for _, t := range targets {
+			if t >= 0 && int(t) < len(urls) && inside[t] {
+				counts[t]++
+			}
+		}
+		return nil
+	}); err != nil {
+		return err
+	}
+	type link struct {
+		to  int32
+		row record.LinkRow
+	}
+	for from := 0; from < len(urls); {
+		to, sum := from, 0
+		for to < len(urls) && (to == from || sum+counts[to] <= linkBatch) {
+			sum += counts[to]
+			to++
+		}
+		alone := to == from+1 // one page's own links need not be sorted, so they need not be held
+		var held []link
+		if sum > 0 {
+			err := s.eachPacked(ctx, crawlID, func(source int32, links []page.Link, targets []int32) error {
+				for i, t := range targets {
+					if t < int32(from) || t >= int32(to) || !inside[t] {
+						continue
+					}
+					row := linkRow(links[i])
+					row.From, row.To = urls[source], urls[t]
+					if !alone {
+						held = append(held, link{t, row})
+					} else if err := f(&row); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+			if err != nil {
+				return err
+			}
+		}
+		slices.SortStableFunc(held, func(a, b link) int { return cmp.Compare(a.to, b.to) })
+		for i := range held {
+			if err := f(&held[i].row); err != nil {
+				return err
+			}
+		}
+		from = to
+	}
+	return nil
+}
+
+// insidePages are the addresses of a crawl by number, and which of them are pages that were fetched.
+func (s *Store) insidePages(ctx context.Context, crawlID int64) (urls []string, inside []bool, err error) {
+	err = each(ctx, s, func(r *struct {
+		ID   int32  `db:"id"`
+		URL  string `db:"url"`
+		Page bool   `db:"page"`
+	}) error {
+		for int(r.ID) >= len(urls) {
+			urls, inside = append(urls, ""), append(inside, false)
+		}
+		urls[r.ID], inside[r.ID] = r.URL, r.Page
+		return nil
+	}, `select a.id, a.url, p.id is not null as page from address a
+		left join page p on p.crawl_id = a.crawl_id and p.id = a.id and p.role = 0 where a.crawl_id = $1 order by a.id`, crawlID)
+	return urls, inside, err
+}
+
+// eachPacked goes over the links of all pages.
+func (s *Store) eachPacked(ctx context.Context, crawlID int64, f func(source int32, links []page.Link, targets []int32) error) error {
+	return each(ctx, s, func(r *struct {
+		ID    int32  `db:"id"`
+		Links []byte `db:"links"`
+	}) error {
+		links, targets, err := unpackLinks(r.Links)
+		if err != nil {
+			return fmt.Errorf("links of page %d: %w", r.ID, err)
+		}
+		return f(r.ID, links, targets)
+	}, "select id, links from page where crawl_id = $1 and html order by id", crawlID)
+}

@@ -1,0 +1,117 @@
+package store
+
+import (
+	"context"
+	"errors"
+
+	"github.com/jackc/pgx/v5"
+
+	"harvik/internal/core/figures"
+	"harvik/internal/record"
+)
+
+// SaveFigures keeps a table of figures as of a day, in place of the same figures of that day.
+func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t *figures.Table) error {
+	tx, err := s.pool.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	for k, c := range t.Columns {
+		if _, err := tx.Exec(ctx, "delete from figure_set where site_id = $1 and name = $2 and taken = $3", site, clean(c.Name), taken.Time); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "insert into figure_set (site_id, name, taken, kind, rows) values ($1, $2, $3, $4, $5)",
+			site, clean(c.Name), taken.Time, string(c.Kind), c.Rows); err != nil {
+			return err
+		}
+		var rows [][]any
+		for _, r := range t.Rows {
+			v := r.Values[k]
+			if !v.Known {
+				continue
+			}
+			var number any
+			if c.Kind != figures.Text {
+				number = v.Number
+			}
+			rows = append(rows, []any{site, clean(c.Name), taken.Time, urlHash(r.Address), clean(r.Address), number, clean(v.Text)})
+		}
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"figure"}, []string{"site_id", "name", "taken", "hash", "address", "number", "words"}, pgx.CopyFromRows(rows)); err != nil {
+			return err
+		}
+	}
+	return tx.Commit(ctx)
+}
+
+// FigureSets are the figures of a site, by name, the newest of each first.
+func (s *Store) FigureSets(ctx context.Context, site int64) ([]record.FigureSet, error) {
+	sets := []record.FigureSet{}
+	err := s.db.SelectContext(ctx, &sets, "select name, taken, kind, imported, rows from figure_set where site_id = $1 order by name, taken desc", site)
+	return sets, err
+}
+
+// FigureState tells the days and times at which a figure in numbers was taken and imported last; "" if
+// the site has none.
+func (s *Store) FigureState(ctx context.Context, site int64, name string) (state string, err error) {
+	err = s.db.GetContext(ctx, &state, `select taken || ' ' || imported from figure_set where site_id = $1 and name = $2 and kind <> 'text'
+		order by taken desc limit 1`, site, name)
+	if errors.Is(found(err), ErrNotFound) {
+		return "", nil
+	}
+	return state, err
+}
+
+// NewestFigure is a figure by address, as of the last day there is; nil where the site has no such
+// figure, or it is no number.
+func (s *Store) NewestFigure(ctx context.Context, site int64, name string) (map[string]float64, error) {
+	rows := []struct {
+		Address string  `db:"address"`
+		Number  float64 `db:"number"`
+	}{}
+	if err := s.db.SelectContext(ctx, &rows, `select address, number from figure where site_id = $1 and name = $2 and taken = (
+		select max(taken) from figure_set where site_id = $1 and name = $2 and kind <> 'text')`, site, name); err != nil {
+		return nil, err
+	}
+	if len(rows) == 0 {
+		return nil, nil
+	}
+	values := make(map[string]float64, len(rows))
+	for _, r := range rows {
+		values[r.Address] = r.Number
+	}
+	return values, nil
+}
+
+// RemoveFigure forgets a figure of a site, of all days; ErrNotFound if there is none.
+func (s *Store) RemoveFigure(ctx context.Context, site int64, name string) error {
+	r, err := s.db.ExecContext(ctx, "delete from figure_set where site_id = $1 and name = $2", site, name)
+	if err != nil {
+		return err
+	}
+	if n, _ := r.RowsAffected(); n == 0 {
+		return ErrNotFound
+	}
+	_, err = s.db.ExecContext(ctx, "update site set importance = '' where id = $1 and importance = $2", site, name)
+	return err
+}
+
+// SetImportance chooses the figure that weighs a site's pages; "" for authority alone.
+func (s *Store) SetImportance(ctx context.Context, site int64, name string) error {
+	_, err := s.db.ExecContext(ctx, "update site set importance = $2 where id = $1", site, name)
+	return err
+}
+
+// PageAddresses are the addresses that a crawl fetched as pages, and whether each is a sound one.
+func (s *Store) PageAddresses(ctx context.Context, crawlID int64) (map[string]bool, error) {
+	out := map[string]bool{}
+	err := each(ctx, s, func(r *struct {
+		URL   string `db:"url"`
+		Sound bool   `db:"sound"`
+	}) error {
+		out[r.URL] = r.Sound
+		return nil
+	}, `select a.url, p.html and p.status = 200 as sound from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
+		where p.crawl_id = $1 and p.role = 0`, crawlID)
+	return out, err
+}

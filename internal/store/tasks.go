@@ -1,0 +1,276 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"harvik/internal/core/task"
+	"harvik/internal/record"
+)
+
+const taskColumns = `fix, check_id, line, state, assignee, due, note, seen, version, changed`
+
+// Task is the work at a fix; ErrNotFound where nobody has touched it.
+func (s *Store) Task(ctx context.Context, site int64, fix string) (t record.Task, err error) {
+	err = s.db.GetContext(ctx, &t, "select "+taskColumns+" from task where site_id = $1 and fix = $2", site, fix)
+	return t, found(err)
+}
+
+// Tasks are all of a site, the one changed last first.
+func (s *Store) Tasks(ctx context.Context, site int64) ([]record.Task, error) {
+	tasks := []record.Task{}
+	err := s.db.SelectContext(ctx, &tasks, "select "+taskColumns+" from task where site_id = $1 order by changed desc, fix", site)
+	return tasks, err
+}
+
+// History is what happened to a fix, the newest first.
+func (s *Store) History(ctx context.Context, site int64, fix string) ([]record.TaskEvent, error) {
+	events := []record.TaskEvent{}
+	err := s.db.SelectContext(ctx, &events, `select at, who, state, says, batch from task_event where site_id = $1 and fix = $2
+		order by id desc limit 1000`, site, fix)
+	return events, err
+}
+
+// WasConfirmed are the fixes of a site that were confirmed to be gone before a moment.
+func (s *Store) WasConfirmed(ctx context.Context, site int64, before time.Time) (map[string]bool, error) {
+	var fixes []string
+	if err := s.db.SelectContext(ctx, &fixes, "select distinct fix from task_event where site_id = $1 and state = 'confirmed' and at < $2", site, before); err != nil {
+		return nil, err
+	}
+	out := map[string]bool{}
+	for _, f := range fixes {
+		out[f] = true
+	}
+	return out, nil
+}
+
+// NextBatch is a number under which things are done at once.
+func (s *Store) NextBatch(ctx context.Context) (n int64, err error) {
+	err = s.db.GetContext(ctx, &n, "select nextval('task_batch')")
+	return n, err
+}
+
+// A Change is what ChangeTask is to do: to get the task as it is, and to say what it becomes and
+// what happened. A returned error leaves all as it was.
+type Change func(now record.Task) (after record.Task, says string, err error)
+
+// ChangeTask changes the work at a fix under a lock, so that two changes at once come one after the
+// other. First is the task where there is none yet. Batch is 0 for what cannot be undone.
+func (s *Store) ChangeTask(ctx context.Context, site int64, first record.Task, who string, batch int64, change Change) (record.Task, error) {
+	tx, err := s.db.BeginTxx(ctx, nil)
+	if err != nil {
+		return first, err
+	}
+	defer tx.Rollback()
+	// The lock is on the fix's name, since there may be no row yet.
+	if _, err := tx.ExecContext(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("task %d %s", site, first.Fix))); err != nil {
+		return first, err
+	}
+	now, known := first, true
+	if err := tx.GetContext(ctx, &now, "select "+taskColumns+" from task where site_id = $1 and fix = $2", site, first.Fix); errors.Is(found(err), ErrNotFound) {
+		now, known = first, false
+	} else if err != nil {
+		return now, err
+	}
+	after, says, err := change(now)
+	if err != nil {
+		return now, err
+	}
+	after.Version = now.Version + 1
+	if err := writeTask(ctx, tx, site, &after); err != nil {
+		return now, err
+	}
+	var before []byte
+	if known {
+		if before, err = json.Marshal(now); err != nil {
+			return now, err
+		}
+	}
+	if says != "" {
+		if err := noteEvent(ctx, tx, site, after, who, batch, before, says); err != nil {
+			return now, err
+		}
+	}
+	return after, tx.Commit()
+}
+
+func writeTask(ctx context.Context, tx *sqlx.Tx, site int64, t *record.Task) error {
+	var due any
+	if t.Due != nil {
+		due = t.Due.Time
+	}
+	return tx.GetContext(ctx, &t.Changed, `insert into task (site_id, fix, check_id, line, state, assignee, due, note, seen, version)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+		on conflict (site_id, fix) do update set check_id = excluded.check_id, line = excluded.line, state = excluded.state, assignee = excluded.assignee,
+			due = excluded.due, note = excluded.note, seen = excluded.seen, version = excluded.version, changed = now()
+		returning changed`, site, t.Fix, t.Check, clean(t.Line), t.State, clean(t.Assignee), due, clean(t.Note), t.Seen, t.Version)
+}
+
+func noteEvent(ctx context.Context, tx *sqlx.Tx, site int64, t record.Task, who string, batch int64, before []byte, says string) error {
+	var of, was any
+	if batch != 0 {
+		of = batch
+	}
+	if before != nil {
+		was = string(before)
+	}
+	_, err := tx.ExecContext(ctx, `insert into task_event (site_id, fix, who, batch, before, state, says) values ($1, $2, $3, $4, cast($5 as jsonb), $6, $7)`,
+		site, t.Fix, clean(who), of, was, t.State, clean(says))
+	return err
+}
+
+// Undo takes back what was done under a number, except where a fix was changed since.
+func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out record.Moves, err error) {
+	out = record.Moves{Moved: []record.Task{}, Refused: []record.Refused{}}
+	rows := []struct {
+		Fix    string  `db:"fix"`
+		Before *string `db:"before"`
+	}{}
+	if err := s.db.SelectContext(ctx, &rows, "select fix, before::text as before from task_event where site_id = $1 and batch = $2 order by id", site, batch); err != nil {
+		return out, err
+	}
+	if len(rows) == 0 {
+		return out, ErrNotFound
+	}
+	for _, r := range rows {
+		was := record.Task{Fix: r.Fix, State: task.Open}
+		if r.Before != nil {
+			if err := json.Unmarshal([]byte(*r.Before), &was); err != nil {
+				return out, err
+			}
+		}
+		after, err := s.ChangeTask(ctx, site, record.Task{Fix: r.Fix}, who, 0, func(now record.Task) (record.Task, string, error) {
+			if now.Version != was.Version+1 {
+				return now, "", &ConflictError{now}
+			}
+			back := was
+			back.Check, back.Line, back.Seen = now.Check, now.Line, max(was.Seen, now.Seen)
+			return back, "undone: " + string(now.State) + " → " + string(back.State), nil
+		})
+		var conflict *ConflictError
+		switch {
+		case errors.As(err, &conflict):
+			out.Refused = append(out.Refused, record.Refused{Fix: r.Fix, Why: conflict.Error(), Task: &conflict.Now})
+		case err != nil:
+			return out, err
+		default:
+			out.Moved = append(out.Moved, after)
+		}
+	}
+	return out, nil
+}
+
+// ConflictError says that a task was changed by somebody else meanwhile.
+type ConflictError struct{ Now record.Task }
+
+func (e *ConflictError) Error() string {
+	return fmt.Sprintf("it was changed meanwhile: it is %s since %s", e.Now.State, e.Now.Changed.UTC().Format("15:04:05 on 2 January (MST)"))
+}
+
+// Members are the addresses of the pages of a fix in a crawl, "" for the site.
+func (s *Store) Members(ctx context.Context, crawlID int64, fix string) ([]string, error) {
+	var out []string
+	err := s.db.SelectContext(ctx, &out, `select coalesce(a.url, '') from fix_page x left join address a on a.crawl_id = x.crawl_id and a.id = x.page_id
+		where x.crawl_id = $1 and x.fix_id = $2 order by 1`, crawlID, fix)
+	return out, err
+}
+
+// Fetched tells which of some addresses a crawl got an answer from.
+func (s *Store) Fetched(ctx context.Context, crawlID int64, addresses []string) (map[string]bool, error) {
+	hashes := make([]int64, len(addresses))
+	for i, a := range addresses {
+		hashes[i] = urlHash(a)
+	}
+	var urls []string
+	if err := s.db.SelectContext(ctx, &urls, `select a.url from address a join page p on p.crawl_id = a.crawl_id and p.id = a.id
+		where a.crawl_id = $1 and a.hash = any($2)`, crawlID, hashes); err != nil {
+		return nil, err
+	}
+	out := make(map[string]bool, len(urls))
+	for _, u := range urls {
+		out[u] = true
+	}
+	return out, nil
+}
+
+// Before is the finished crawl of a site before a number; ErrNotFound if there is none.
+func (s *Store) Before(ctx context.Context, site int64, number int) (record.Crawl, error) {
+	var c record.Crawl
+	err := s.db.GetContext(ctx, &c, crawlColumns+`where c.site_id = $1 and c.number < $2 and c.state = 'finished' order by c.number desc limit 1`, site, number)
+	return c, found(err)
+}
+
+// FixesOf are the lines of a crawl's fix list, by ID.
+func (s *Store) FixesOf(ctx context.Context, crawlID int64) (map[string]record.Task, error) {
+	rows := []struct {
+		ID    string `db:"id"`
+		Check string `db:"check_id"`
+		Line  string `db:"line"`
+	}{}
+	if err := s.db.SelectContext(ctx, &rows, "select id, check_id, body->>'line' as line from fix where crawl_id = $1", crawlID); err != nil {
+		return nil, err
+	}
+	out := map[string]record.Task{}
+	for _, r := range rows {
+		out[r.ID] = record.Task{Fix: r.ID, Check: r.Check, Line: r.Line, State: task.Open}
+	}
+	return out, nil
+}
+
+// WaivedFixes are the lines of a crawl's fix list that waivers cover in whole.
+func (s *Store) WaivedFixes(ctx context.Context, crawlID int64) (map[string]bool, error) {
+	var ids []string
+	if err := s.db.SelectContext(ctx, &ids, "select id from fix where crawl_id = $1 and body->>'state' = 'waived'", crawlID); err != nil {
+		return nil, err
+	}
+	out := map[string]bool{}
+	for _, id := range ids {
+		out[id] = true
+	}
+	return out, nil
+}
+
+// Saw notes that fixes stand in a crawl's list.
+func (s *Store) Saw(ctx context.Context, site int64, number int, fixes []string) error {
+	_, err := s.db.ExecContext(ctx, "update task set seen = $2 where site_id = $1 and fix = any($3) and seen < $2", site, number, fixes)
+	return err
+}
+
+// Waivers are those of a site, the newest first.
+func (s *Store) Waivers(ctx context.Context, site int64) ([]record.Waiver, error) {
+	waivers := []record.Waiver{}
+	err := s.db.SelectContext(ctx, &waivers, `select id, scope, check_id, target, reason, who, created, until, ended, ended_by, findings, pages
+		from waiver where site_id = $1 order by id desc`, site)
+	for i := range waivers {
+		waivers[i].Name(time.Now().UTC())
+	}
+	return waivers, err
+}
+
+// AddWaiver keeps a waiver and returns its number.
+func (s *Store) AddWaiver(ctx context.Context, site int64, w record.Waiver) (id int64, err error) {
+	var until any
+	if w.Until != nil {
+		until = w.Until.Time
+	}
+	err = s.db.GetContext(ctx, &id, `insert into waiver (site_id, scope, check_id, target, reason, who, until) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+		site, w.Scope, w.Check, clean(w.On), clean(w.Reason), clean(w.By), until)
+	return id, err
+}
+
+// EndWaiver ends a waiver that holds; ErrNotFound if there is none of that number that does.
+func (s *Store) EndWaiver(ctx context.Context, site, id int64, who string) error {
+	r, err := s.db.ExecContext(ctx, "update waiver set ended = now(), ended_by = $3 where site_id = $1 and id = $2 and ended is null", site, id, clean(who))
+	if err != nil {
+		return err
+	}
+	if n, _ := r.RowsAffected(); n == 0 {
+		return ErrNotFound
+	}
+	return nil
+}
