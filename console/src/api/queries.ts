@@ -6,6 +6,8 @@ import type {
   Check,
   Comparison,
   Crawl,
+  Drift,
+  FigureSet,
   Fix,
   LinkRow,
   PageAll,
@@ -13,9 +15,15 @@ import type {
   PageRow,
   Plan,
   Profile,
+  Recheck,
   Secret,
+  SectionMap,
   Site,
   Tallies,
+  Task,
+  TaskEvent,
+  TrendPoint,
+  Waiver,
 } from "./types";
 
 const sitePath = (site: string) => `/sites/${encodeURIComponent(site)}`;
@@ -85,12 +93,17 @@ export interface FixFilter {
   check: string;
   search: string;
   order: string;
+  state: string;
+  assignee: string;
+  section: string;
 }
 
 export interface FixPart {
   fixes: Fix[];
   total: number;
   findings: number;
+  /** Lines left out because they are waived. */
+  waived: number;
   next?: number;
 }
 
@@ -102,6 +115,14 @@ export const fixes = (name: string, number: string, filter: FixFilter) =>
     initialPageParam: 0,
     placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.next || undefined,
+  });
+
+/** How many fixes were confirmed to be gone once, and are there again. */
+export const returned = (name: string, number: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "returned"],
+    queryFn: () =>
+      get<FixPart>(`${crawlPath(name, number)}/fixes?state=returned&limit=1`).then((r) => r.total),
   });
 
 export const comparison = (name: string, number: string, a: string, b: string) =>
@@ -135,6 +156,8 @@ export interface PageFilter {
   fix: string;
   sort: string;
   role: string;
+  section: string;
+  having: string;
 }
 
 export interface PagePart {
@@ -176,3 +199,52 @@ export const checks = () =>
     queryFn: () => get<{ checks: Check[]; groups: string[] }>("/checks"),
     staleTime: Number.POSITIVE_INFINITY,
   });
+
+export const task = (name: string, id: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "work", id],
+    queryFn: () => get<{ task: Task; history: TaskEvent[] }>(`${sitePath(name)}/fixes/${id}`),
+  });
+
+export const waivers = (name: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "waivers"],
+    queryFn: () => get<{ waivers: Waiver[] }>(`${sitePath(name)}/waivers`).then((r) => r.waivers),
+  });
+
+/** A recheck as it stands; asked again until it is done. */
+export const recheck = (name: string, crawl: number, number: number) =>
+  queryOptions({
+    queryKey: ["sites", name, "rechecks", crawl, number],
+    queryFn: () => get<Recheck>(`${crawlPath(name, String(crawl))}/rechecks/${number}`),
+    refetchInterval: (q) => (q.state.data && q.state.data.state !== "running" ? false : 300),
+  });
+
+export const drift = (name: string, number: string, from: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "drift", from],
+    queryFn: () => get<Drift>(`${crawlPath(name, number)}/drift${query({ from })}`),
+    placeholderData: keepPreviousData,
+  });
+
+export const trend = (name: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "trend"],
+    queryFn: () => get<{ points: TrendPoint[] }>(`${sitePath(name)}/trend`).then((r) => r.points),
+  });
+
+export const sectionMap = (name: string, number: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "map"],
+    queryFn: () => get<SectionMap>(`${crawlPath(name, number)}/map`),
+  });
+
+export const figures = (name: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "figures"],
+    queryFn: () => get<{ figures: FigureSet[]; importance: string }>(`${sitePath(name)}/figures`),
+  });
+
+/** Where a file of a crawl's results is fetched from. */
+export const exportAddress = (name: string, number: string, params: Record<string, string>) =>
+  `/api/v1${crawlPath(name, number)}/export${query(params)}`;

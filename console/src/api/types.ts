@@ -143,6 +143,10 @@ export interface LedgerLine {
 export interface Report {
   health: number;
   scored: boolean;
+  /** Health, had nothing been waived. */
+  unwaived?: number;
+  /** Findings that are waived. */
+  waived?: number;
   halfWidth: number;
   assessed: number;
   expected: number;
@@ -212,6 +216,8 @@ export interface Tallies {
   roles: Tally[];
 }
 
+export type State = "open" | "taken" | "claimed" | "confirmed" | "returned" | "waived";
+
 export interface Fix {
   id: string;
   rank: number;
@@ -230,7 +236,156 @@ export interface Fix {
   lost: number;
   effort: string;
   healthAfter: number;
-  state: string;
+  state: State;
+  /** Of its pages. */
+  waived?: number;
+  assignee?: string;
+  due?: string;
+  note?: string;
+  version: number;
+}
+
+/** The work at a fix. */
+export interface Task {
+  fix: string;
+  check: string;
+  line: string;
+  state: State;
+  assignee?: string;
+  due?: string;
+  note?: string;
+  seen: number;
+  version: number;
+  changed: string;
+}
+
+export interface TaskEvent {
+  at: string;
+  who: string;
+  state: State;
+  says: string;
+}
+
+/** What became of a wish to move fixes. */
+export interface Moves {
+  batch?: number;
+  moved: Task[];
+  refused: { fix: string; why: string; task?: Task }[];
+}
+
+export type WaiverScope = "page" | "pattern" | "section" | "layout" | "fix" | "check";
+
+export interface Waiver {
+  id: number;
+  scope: WaiverScope;
+  check?: string;
+  on?: string;
+  reason: string;
+  by: string;
+  created: string;
+  until?: string;
+  endedBy?: string;
+  findings: number;
+  pages: number;
+  state: "holds" | "holds, matches nothing" | "expired" | "ended";
+}
+
+export interface Recheck {
+  number: number;
+  crawl: number;
+  state: "running" | "done" | "failed";
+  detail?: string;
+  fetched: number;
+  of: number;
+  seconds: number;
+  health: number;
+  after: number;
+  results: {
+    fix: string;
+    line: string;
+    verdict: "confirmed" | "still there" | "changed" | "not seen";
+    says: string;
+    still?: string[];
+    into?: string[];
+    state: State;
+  }[];
+  warnings?: string[];
+}
+
+/** What one thing contributed to a step in health. */
+export interface StepPart {
+  by: "waivers" | "rules" | "fix" | "vanished" | "appeared" | "unseen" | "sample";
+  fix?: string;
+  line?: string;
+  pages?: number;
+  points: number;
+  shown: number;
+}
+
+export interface Seen {
+  address: string;
+  why: string;
+}
+
+export interface Drift {
+  before: number;
+  after: number;
+  drift: {
+    new: Fix[];
+    returned: Fix[];
+    gone: Fix[];
+    still: number;
+    became: { fix: Fix; still: number }[];
+    unseen: Fix[];
+    findings: {
+      new: number;
+      gone: number;
+      still: number;
+      checks: { check: string; new: number; gone: number; newOn: string[]; goneOn: string[] }[];
+    };
+    appeared: Seen[];
+    vanished: Seen[];
+    moved: { from: string; to: string; how: string }[];
+    notSeen: Seen[];
+    changes: { address: string; what: string; before: string; after: string }[];
+    files: { kind: string; address: string; gone: string[] | null; new: string[] | null }[];
+    step: { before: number; after: number; parts: StepPart[] };
+    notes: string[];
+  };
+}
+
+export interface TrendPoint {
+  crawl: number;
+  started: string;
+  scored: boolean;
+  health: number;
+  told: number;
+  pages: number;
+  findings: [number, number, number];
+  parts?: StepPart[];
+  note?: string;
+}
+
+export interface SectionMap {
+  sections: { section: string; pages: number; health: number }[];
+  cells: { section: string; group: string; findings: [number, number, number] }[];
+  groups: string[];
+}
+
+export interface FigureSet {
+  name: string;
+  taken: string;
+  kind: "number" | "percent" | "text";
+  imported: string;
+  rows: number;
+}
+
+export interface Import {
+  columns: { name: string; kind: string; rows: number }[];
+  rows: number;
+  matched: number;
+  unmatched: string[];
+  faults: { line: number; reason: string }[];
 }
 
 export interface Limit {
@@ -353,8 +508,11 @@ export interface PageRow {
   h1: string;
   depth: number;
   linksIn: number;
+  authority: number;
   importance: number;
   health: number;
+  lang?: string;
+  figures?: Record<string, number | string>;
   errors: number;
   warnings: number;
   notices: number;

@@ -5,6 +5,11 @@ import { Doors } from "../features/crawls/Doors";
 import { LeftOut } from "../features/crawls/LeftOut";
 import { SitePage } from "../features/crawls/SitePage";
 import { FixListPage } from "../features/fixlist/FixListPage";
+import { WaiversPage } from "../features/fixlist/WaiversPage";
+import { ExportPage } from "../features/handover/ExportPage";
+import { FiguresPage } from "../features/handover/FiguresPage";
+import { DriftPage } from "../features/history/DriftPage";
+import { MapPage } from "../features/history/MapPage";
 import { LookPage } from "../features/look/LookPage";
 import { Compare } from "../features/pages/Compare";
 import { PageDetail } from "../features/pages/PageDetail";
@@ -26,6 +31,8 @@ export const router = createBrowserRouter([
       { path: "/look", element: <LookPage /> },
       { path: "/sites/:site", element: <SitePage /> },
       { path: "/sites/:site/plan", element: <PlanPage /> },
+      { path: "/sites/:site/waivers", element: <WaiversPage /> },
+      { path: "/sites/:site/figures", element: <FiguresPage /> },
       {
         path: "/sites/:site/:crawl",
         element: <CrawlFrame />,
@@ -36,6 +43,9 @@ export const router = createBrowserRouter([
           { path: "compare", element: <Compare /> },
           { path: "left", element: <LeftOut /> },
           { path: "doors", element: <Doors /> },
+          { path: "drift", element: <DriftPage /> },
+          { path: "map", element: <MapPage /> },
+          { path: "export", element: <ExportPage /> },
         ],
       },
       { path: "*", element: <NotHere /> },

@@ -1,13 +1,15 @@
-import { Box, Button, Flex, Link } from "@chakra-ui/react";
+import { Box, Button, Flex, Input, Link } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { NavLink, Outlet, Link as RouterLink, useNavigate, useParams } from "react-router";
 import { call } from "../api/client";
+import { useMe } from "../lib/me";
 import { useColorMode } from "./colorMode";
 
 /** The frame of all pages: where one is, and the ways out. */
 export function Shell() {
   const { site, crawl } = useParams();
   const { mode, toggle } = useColorMode();
+  const [me, setMe] = useMe();
   const navigate = useNavigate();
   const client = useQueryClient();
   const signOut = useMutation({
@@ -43,6 +45,16 @@ export function Shell() {
             </Box>
           )}
         </Flex>
+        <Input
+          size="xs"
+          width="8rem"
+          hideBelow="md"
+          aria-label="Your name, kept with what you change"
+          placeholder="your name"
+          defaultValue={me}
+          onBlur={(e) => setMe(e.target.value)}
+          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+        />
         <Link asChild color="fg">
           <NavLink to="/look">Look</NavLink>
         </Link>

@@ -24,6 +24,9 @@ export function CrawlFrame() {
         as="nav"
         aria-label="Views of this crawl"
         gap="5"
+        overflowX="auto"
+        whiteSpace="nowrap"
+        flex="none"
         px={{ base: "3", md: "5" }}
         pt="2"
         borderBottomWidth="1px"
@@ -32,8 +35,11 @@ export function CrawlFrame() {
           Fix list
         </Tab>
         <Tab to={`${base}/pages`}>Pages</Tab>
+        <Tab to={`${base}/map`}>Map</Tab>
+        <Tab to={`${base}/drift`}>Drift</Tab>
         <Tab to={`${base}/left`}>Left out</Tab>
         <Tab to={`${base}/doors`}>Front doors</Tab>
+        <Tab to={`${base}/export`}>Hand over</Tab>
       </Flex>
       <Box flex="1" minH="0" overflow="auto">
         <Outlet />

@@ -6,6 +6,7 @@ import { crawls, site } from "../../api/queries";
 import type { Crawl } from "../../api/types";
 import { points, when, whole } from "../../lib/format";
 import { Empty, Failed, Loading } from "../../ui/States";
+import { Trend } from "../history/Trend";
 
 /** A site with its crawls. */
 export function SitePage() {
@@ -56,7 +57,16 @@ export function SitePage() {
         <Link asChild color="accent" fontWeight="600">
           <RouterLink to={`/sites/${name}/plan`}>Look over and change the plan</RouterLink>
         </Link>
+        {" · "}
+        <Link asChild color="accent" fontWeight="600">
+          <RouterLink to={`/sites/${name}/waivers`}>Waivers</RouterLink>
+        </Link>
+        {" · "}
+        <Link asChild color="accent" fontWeight="600">
+          <RouterLink to={`/sites/${name}/figures`}>Own figures</RouterLink>
+        </Link>
       </Text>
+      {list.data.length > 1 && <Trend site={name} />}
       {list.data.length === 0 ? (
         <Empty title="No crawl yet">
           Start one: its progress is shown at once, and you can leave it alone and come back.

@@ -1,7 +1,7 @@
 import { Box, Flex, Link, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link as RouterLink, useParams } from "react-router";
-import { tally } from "../../api/queries";
+import { returned, tally } from "../../api/queries";
 import type { Crawl } from "../../api/types";
 import { count, points, when, whole } from "../../lib/format";
 import { byGroup, LedgerBar } from "../../ui/LedgerBar";
@@ -16,6 +16,7 @@ interface Props {
 export function CrawlHead({ crawl, group, choose }: Props) {
   const { site, crawl: number } = useParams();
   const counts = useQuery(tally(crawl.site, String(crawl.number)));
+  const back = useQuery(returned(crawl.site, String(crawl.number)));
   const r = crawl.report;
   const pages = `/sites/${site}/${number}/pages`;
   if (!r?.scored) {
@@ -43,6 +44,21 @@ export function CrawlHead({ crawl, group, choose }: Props) {
           {", "}
           {when(crawl.started)}
         </Text>
+        {(back.data ?? 0) > 0 && (
+          <Link asChild color="severity.error" fontWeight="700">
+            <RouterLink to={`/sites/${site}/${number}?state=returned`}>
+              {count(back.data ?? 0, "fix", "fixes")} returned
+            </RouterLink>
+          </Link>
+        )}
+        {(r.waived ?? 0) > 0 && (
+          <Link asChild color="accent">
+            <RouterLink to={`/sites/${site}/waivers`}>
+              {points(r.unwaived ?? 0)} with {count(r.waived ?? 0, "finding", "findings")} that{" "}
+              {r.waived === 1 ? "is" : "are"} waived
+            </RouterLink>
+          </Link>
+        )}
         <Flex gap="3" wrap="wrap" ml={{ md: "auto" }} fontSize="sm">
           {counts.data?.statuses.map((s) => (
             <Link key={s.name} asChild color="fg">

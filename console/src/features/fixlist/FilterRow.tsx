@@ -1,10 +1,11 @@
-import { Box, Button, Flex, Input, NativeSelect } from "@chakra-ui/react";
+import { Box, Button, Flex, Input } from "@chakra-ui/react";
 import { useCallback } from "react";
 import type { Severity } from "../../api/types";
 import { count } from "../../lib/format";
 import { useSearchField } from "../../lib/useFilters";
+import { Select } from "../../ui/Select";
 import { Sign } from "../../ui/Sign";
-import { type Filter, orders } from "./filters";
+import { type Filter, orders, states } from "./filters";
 
 interface Props {
   filter: Filter;
@@ -42,50 +43,47 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
           <Sign severity={s} label={false} /> {s}s
         </Button>
       ))}
-      <NativeSelect.Root size="xs" width={{ base: "9.5rem", md: "10rem" }}>
-        <NativeSelect.Field
-          aria-label="Group of checks"
-          bg="bg.panel"
-          value={filter.group}
-          onChange={(e) => set({ group: e.target.value })}
-        >
-          <option value="">all groups</option>
-          {groups.map((g) => (
-            <option key={g} value={g}>
-              {g}
-            </option>
-          ))}
-        </NativeSelect.Field>
-        <NativeSelect.Indicator />
-      </NativeSelect.Root>
-      <NativeSelect.Root size="xs" width={{ base: "12rem", md: "13rem" }}>
-        <NativeSelect.Field
-          aria-label="Order"
-          bg="bg.panel"
-          value={filter.order}
-          onChange={(e) => set({ order: e.target.value })}
-        >
-          {orders.map(([value, words]) => (
-            <option key={value} value={value}>
-              {words}
-            </option>
-          ))}
-        </NativeSelect.Field>
-        <NativeSelect.Indicator />
-      </NativeSelect.Root>
+      <Select
+        size="xs"
+        width={{ base: "9.5rem", md: "10rem" }}
+        label="Group of checks"
+        value={filter.group}
+        set={(group) => set({ group })}
+        options={[["", "all groups"], ...groups.map((g) => [g, g] as const)]}
+      />
+      <Select
+        size="xs"
+        width={{ base: "12rem", md: "13rem" }}
+        label="Order"
+        value={filter.order}
+        set={(order) => set({ order })}
+        options={orders}
+      />
+      <Select
+        size="xs"
+        width={{ base: "9rem", md: "8rem" }}
+        label="State"
+        value={filter.state}
+        set={(state) => set({ state })}
+        options={states}
+      />
       <Input
         size="xs"
-        width="14rem"
+        width="12rem"
         bg="bg.panel"
         aria-label="Search the fixes"
         placeholder="words in the fix"
         value={search}
         onChange={(e) => setSearch(e.target.value)}
       />
-      {filter.check && (
-        <Button size="xs" variant="outline" onClick={() => set({ check: "" })}>
-          only {filter.check} ×
-        </Button>
+      {(["check", "section", "assignee"] as const).map(
+        (k) =>
+          filter[k] && (
+            <Button key={k} size="xs" variant="outline" onClick={() => set({ [k]: "" })}>
+              only {k === "assignee" ? "for " : ""}
+              {filter[k]} ×
+            </Button>
+          ),
       )}
       <Box ml="auto" color="fg.muted" fontSize="sm" role="status">
         {shown && count(total, "fix", "fixes")}

@@ -2,16 +2,28 @@ import { Box, Button, chakra, Flex, Heading, Link, Text } from "@chakra-ui/react
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link as RouterLink, useParams } from "react-router";
 import { fix, fixPages } from "../../api/queries";
-import type { PageFinding } from "../../api/types";
+import type { Fix, PageFinding } from "../../api/types";
 import { count, gain, points, whole } from "../../lib/format";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
 import { More } from "../../ui/More";
 import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
+import { FixWork } from "./FixWork";
+import type { Wish } from "./useWork";
+
+interface Props {
+  home: string;
+  id: string;
+  newest: boolean;
+  close: () => void;
+  move: (fix: Fix, wish: Omit<Wish, "fixes">) => void;
+  waive: (fix: Fix) => void;
+  recheck: (fix: Fix) => void;
+}
 
 /** One fix: its texts, its evidence, its pages. Stands beside the list. */
-export function FixPanel({ home, id, close }: { home: string; id: string; close: () => void }) {
+export function FixPanel({ home, id, newest, close, move, waive, recheck }: Props) {
   const { site = "", crawl: number = "" } = useParams();
   const detail = useQuery(fix(site, number, id));
   const list = useInfiniteQuery(fixPages(site, number, id));
@@ -50,9 +62,17 @@ export function FixPanel({ home, id, close }: { home: string; id: string; close:
           </Flex>
           <Text color="fg.muted" fontSize="sm" mb="3">
             {detail.data.fix.severity}, {detail.data.check.id}. Gain {gain(detail.data.fix.gain)}, effort{" "}
-            {detail.data.fix.effort}, {detail.data.fix.state}. Health after it and all before:{" "}
-            {points(detail.data.fix.healthAfter)}.
+            {detail.data.fix.effort}. Health after it and all before: {points(detail.data.fix.healthAfter)}.
           </Text>
+          <FixWork
+            site={site}
+            fix={detail.data.fix}
+            check={detail.data.check}
+            newest={newest}
+            move={(wish) => move(detail.data.fix, wish)}
+            waive={() => waive(detail.data.fix)}
+            recheck={() => recheck(detail.data.fix)}
+          />
           <Part title="What">{detail.data.check.what}</Part>
           <Part title="Why it matters">{detail.data.check.why}</Part>
           <Part title="How to fix it">{detail.data.check.how}</Part>

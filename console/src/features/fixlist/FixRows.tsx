@@ -1,4 +1,4 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, chakra, Flex, Text } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useEffect, useRef } from "react";
 import type { Fix } from "../../api/types";
@@ -13,15 +13,23 @@ interface Props {
   open: string;
   choose: (id: string) => void;
   more: () => void;
+  /** The fixes that are ticked; without, the list is only to be read. */
+  chosen?: ReadonlySet<string>;
+  setChosen: (chosen: ReadonlySet<string>) => void;
+  /** Does what a key stands for, with the fix that has the focus. */
+  act: (key: string, fix: Fix) => void;
 }
 
 const columns = {
-  base: "22px minmax(0, 1fr) 3.6rem",
-  md: "22px minmax(0, 1fr) 3.2rem 3.6rem 4rem 3.6rem 3.8rem",
+  base: "40px minmax(0, 1fr) 3.6rem",
+  md: "40px minmax(0, 1fr) 3.2rem 3.6rem 4rem 5.2rem 3.8rem",
 };
 
-/** The fixes, in order; only the rows in view are drawn. Arrow keys move, Enter opens. */
-export function FixRows({ fixes, running, total, open, choose, more }: Props) {
+const keys =
+  "Keys: j k move, Enter opens, x chooses, t takes, c claims, o opens again, w waives, r rechecks, u undoes";
+
+/** The fixes, in order; only the rows in view are drawn. Keys work while the focus is in the list. */
+export function FixRows({ fixes, running, total, open, choose, more, chosen, setChosen, act }: Props) {
   const scroll = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: fixes.length,
@@ -34,16 +42,41 @@ export function FixRows({ fixes, running, total, open, choose, more }: Props) {
   useEffect(() => {
     if (last >= fixes.length - 20) more();
   }, [last, fixes.length, more]);
-  const move = (e: KeyboardEvent<HTMLElement>) => {
-    const step = { ArrowDown: 1, ArrowUp: -1 }[e.key];
-    if (!step) return;
-    e.preventDefault();
-    const index =
-      Number((e.target as HTMLElement).closest<HTMLElement>("[data-index]")?.dataset.index) + step;
-    rows.scrollToIndex(index);
-    requestAnimationFrame(() =>
-      scroll.current?.querySelector<HTMLElement>(`[data-index="${index}"] button`)?.focus(),
-    );
+  const anchor = useRef(-1);
+  /** Ticks a fix, or with Shift all from the last one ticked. */
+  const tick = (index: number, through: boolean) => {
+    if (!chosen) return;
+    const next = new Set(chosen);
+    const on = !chosen.has(fixes[index]?.id ?? "");
+    const from = through && anchor.current >= 0 ? anchor.current : index;
+    for (const f of fixes.slice(Math.min(from, index), Math.max(from, index) + 1)) {
+      if (on) next.add(f.id);
+      else next.delete(f.id);
+    }
+    anchor.current = index;
+    setChosen(next);
+  };
+  const press = (e: KeyboardEvent<HTMLElement>) => {
+    if (e.ctrlKey || e.metaKey || e.altKey) return;
+    const at = Number((e.target as HTMLElement).closest<HTMLElement>("[data-index]")?.dataset.index);
+    const fix = fixes[at];
+    if (!fix) return;
+    const step = { ArrowDown: 1, j: 1, ArrowUp: -1, k: -1 }[e.key];
+    if (step) {
+      e.preventDefault();
+      const index = Math.min(fixes.length - 1, Math.max(0, at + step));
+      rows.scrollToIndex(index);
+      requestAnimationFrame(() =>
+        scroll.current?.querySelector<HTMLElement>(`[data-index="${index}"] button`)?.focus(),
+      );
+      const next = fixes[index];
+      if (open && next && next.id !== open) choose(next.id);
+    } else if (e.key === "Escape" && open) choose(open);
+    else if (chosen && e.key === "x") tick(at, false);
+    else if (chosen && "tcowru".includes(e.key)) {
+      e.preventDefault();
+      act(e.key, fix);
+    }
   };
   return (
     <Box
@@ -53,7 +86,7 @@ export function FixRows({ fixes, running, total, open, choose, more }: Props) {
       role="table"
       aria-label="Fix list"
       aria-rowcount={total + 1}
-      onKeyDown={move}
+      onKeyDown={press}
     >
       <Box
         display="grid"
@@ -69,7 +102,16 @@ export function FixRows({ fixes, running, total, open, choose, more }: Props) {
         fontSize="sm"
         role="row"
       >
-        <Box role="columnheader" aria-label="Severity" />
+        <Flex role="columnheader" aria-label="Severity" align="center" title={chosen && keys}>
+          {chosen && (
+            <input
+              type="checkbox"
+              aria-label="Choose all that are listed"
+              checked={fixes.length > 0 && fixes.every((f) => chosen.has(f.id))}
+              onChange={(e) => setChosen(new Set(e.target.checked ? fixes.map((f) => f.id) : []))}
+            />
+          )}
+        </Flex>
         <Box role="columnheader">What is wrong, and where</Box>
         <Figure head>Pages</Figure>
         <Figure head wide>
@@ -112,7 +154,17 @@ export function FixRows({ fixes, running, total, open, choose, more }: Props) {
               bg={f.id === open ? "accent.soft" : "bg.panel"}
               _hover={{ bg: f.id === open ? "accent.soft" : "bg.subtle" }}
             >
-              <Flex role="cell" align="center" height="1.5em">
+              <Flex role="cell" align="center" height="1.5em" gap="1.5">
+                {chosen && (
+                  <input
+                    type="checkbox"
+                    tabIndex={-1}
+                    aria-label={`Choose: ${f.line}`}
+                    checked={chosen.has(f.id)}
+                    onClick={(e) => tick(item.index, e.shiftKey)}
+                    onChange={() => {}}
+                  />
+                )}
                 <Sign severity={f.severity} />
               </Flex>
               <Box role="cell" minW="0">
@@ -132,8 +184,8 @@ export function FixRows({ fixes, running, total, open, choose, more }: Props) {
               <Box role="cell" hideBelow="md">
                 {f.effort}
               </Box>
-              <Box role="cell" hideBelow="md">
-                {f.state}
+              <Box role="cell" hideBelow="md" minW="0">
+                <StateWord fix={f} />
               </Box>
               <Figure wide>{running ? points(f.healthAfter) : ""}</Figure>
             </Box>
@@ -141,6 +193,34 @@ export function FixRows({ fixes, running, total, open, choose, more }: Props) {
         })}
       </Box>
     </Box>
+  );
+}
+
+/** The state, who is on it, and by when; what came back is said loudly. */
+function StateWord({ fix }: { fix: Fix }) {
+  const loud = fix.state === "returned";
+  return (
+    <>
+      <Text
+        as="span"
+        color={
+          fix.state === "open" || fix.state === "waived" ? "fg.muted" : loud ? "severity.error" : "accent"
+        }
+        fontWeight={loud ? "700" : fix.state === "open" ? "400" : "600"}
+      >
+        {fix.state}
+      </Text>
+      {fix.assignee && (
+        <Text fontSize="xs" color="fg.muted" truncate title={fix.assignee}>
+          {fix.assignee}
+        </Text>
+      )}
+      {fix.due && (
+        <Text fontSize="xs" color="fg.muted">
+          by {fix.due}
+        </Text>
+      )}
+    </>
   );
 }
 

@@ -1,45 +1,44 @@
-import { Box, Button, chakra, Flex, Input, NativeSelect } from "@chakra-ui/react";
+import { Box, Button, chakra, Flex, Input, Menu, Portal } from "@chakra-ui/react";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useCallback, useEffect, useRef } from "react";
+import { useCallback, useEffect, useMemo, useRef } from "react";
 import { useParams } from "react-router";
-import { crawl, pages } from "../../api/queries";
+import { crawl, figures, pages } from "../../api/queries";
 import type { PageRow } from "../../api/types";
-import { count, points, whole } from "../../lib/format";
+import { count } from "../../lib/format";
 import { useFilters, useSearchField } from "../../lib/useFilters";
-import { Address } from "../../ui/Address";
-import { Sign } from "../../ui/Sign";
+import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
+import { allColumns, type PageColumn, shownColumns } from "./columns";
 
-const keys = ["search", "status", "kind", "check", "fix", "sort", "role"] as const;
-
-const heads: { key: string; sort?: string; label: string; end?: boolean }[] = [
-  { key: "address", sort: "address", label: "Address" },
-  { key: "status", sort: "status", label: "Status" },
-  { key: "title", sort: "title", label: "Title" },
-  { key: "words", sort: "words", label: "Words", end: true },
-  { key: "depth", sort: "depth", label: "Clicks", end: true },
-  { key: "linksIn", sort: "linksIn", label: "Links in", end: true },
-  { key: "findings", sort: "findings", label: "Findings" },
-  { key: "health", sort: "health", label: "Health", end: true },
-];
-
-const columns = "minmax(18rem, 3fr) 4.5rem minmax(12rem, 2.4fr) 4.5rem 4rem 5rem 7.5rem 4.5rem";
+const keys = [
+  "search",
+  "status",
+  "kind",
+  "check",
+  "fix",
+  "sort",
+  "role",
+  "section",
+  "having",
+  "columns",
+] as const;
 
 /** What was fetched: searched, filtered and sorted by the service, drawn as it is scrolled. */
 export function PagesTable() {
   const { site = "", crawl: number = "" } = useParams();
-  const [filter, set] = useFilters(keys);
+  const [{ columns: chosen, ...filter }, set] = useFilters(keys);
   const info = useQuery(crawl(site, number));
+  const own = useQuery(figures(site));
   const list = useInfiniteQuery(pages(site, number, filter));
+  const all = useMemo(() => allColumns(own.data?.figures ?? []), [own.data]);
+  const shown = useMemo(() => shownColumns(all, chosen), [all, chosen]);
   const rows = list.data?.pages.flatMap((p) => p.pages) ?? [];
   const apply = useCallback((search: string) => set({ search }), [set]);
   const [search, setSearch] = useSearchField(filter.search, apply);
   // Words start from A, numbers from the highest; the next click turns it round, the third takes it off.
-  const sortBy = (column: string) => {
-    const order = ["address", "title", "status"].includes(column)
-      ? [column, `-${column}`]
-      : [`-${column}`, column];
+  const sortBy = ({ sort = "", words }: PageColumn) => {
+    const order = words ? [sort, `-${sort}`] : [`-${sort}`, sort];
     set({ sort: order[order.indexOf(filter.sort) + 1] ?? "" });
   };
   return (
@@ -80,7 +79,19 @@ export function PagesTable() {
           set={(role) => set({ role })}
           options={["resources", "image", "stylesheet", "script", "font", "media", "other", "outbound"]}
         />
-        {(["check", "fix"] as const).map(
+        {(own.data?.figures.length ?? 0) > 0 && (
+          <Input
+            size="xs"
+            width="11rem"
+            bg="bg.panel"
+            aria-label="Condition with an own figure"
+            placeholder={`such as ${own.data?.figures[0]?.name} >= 100`}
+            defaultValue={filter.having}
+            onKeyDown={(e) => e.key === "Enter" && set({ having: e.currentTarget.value })}
+            onBlur={(e) => set({ having: e.target.value })}
+          />
+        )}
+        {(["check", "fix", "section"] as const).map(
           (k) =>
             filter[k] && (
               <Button key={k} size="xs" variant="outline" onClick={() => set({ [k]: "" })}>
@@ -88,6 +99,12 @@ export function PagesTable() {
               </Button>
             ),
         )}
+        <ColumnChoice
+          all={all}
+          shown={shown}
+          set={(names) => set({ columns: names.join(",") })}
+          usual={() => set({ columns: "" })}
+        />
         <Box ml="auto" color="fg.muted" fontSize="sm" role="status">
           {list.data && count(list.data.pages[0]?.total ?? 0, "address", "addresses")}
         </Box>
@@ -104,6 +121,7 @@ export function PagesTable() {
           home={info.data?.home ?? ""}
           total={list.data.pages[0]?.total ?? 0}
           base={`/sites/${site}/${number}`}
+          columns={shown}
           sort={filter.sort}
           sortBy={sortBy}
           more={() => list.hasNextPage && !list.isFetchingNextPage && list.fetchNextPage()}
@@ -121,21 +139,16 @@ interface ChoiceProps {
 }
 
 function Choice({ label, value, options, set }: ChoiceProps) {
+  const shown = [...new Set([...options, value])].filter(Boolean);
   return (
-    <NativeSelect.Root size="xs" width="9rem">
-      <NativeSelect.Field
-        aria-label={label}
-        bg="bg.panel"
-        value={value}
-        onChange={(e) => set(e.target.value)}
-      >
-        <option value="">any {label.toLowerCase()}</option>
-        {[...new Set([...options, value])].filter(Boolean).map((o) => (
-          <option key={o}>{o}</option>
-        ))}
-      </NativeSelect.Field>
-      <NativeSelect.Indicator />
-    </NativeSelect.Root>
+    <Select
+      size="xs"
+      width="9rem"
+      label={label}
+      value={value}
+      set={set}
+      options={[["", `any ${label.toLowerCase()}`], ...shown.map((o) => [o, o] as const)]}
+    />
   );
 }
 
@@ -144,12 +157,14 @@ interface RowsProps {
   home: string;
   total: number;
   base: string;
+  columns: PageColumn[];
   sort: string;
-  sortBy: (column: string) => void;
+  sortBy: (column: PageColumn) => void;
   more: () => void;
 }
 
-function Rows({ rows, home, total, base, sort, sortBy, more }: RowsProps) {
+function Rows({ rows, home, total, base, columns, sort, sortBy, more }: RowsProps) {
+  const template = columns.map((c) => c.width).join(" ");
   const scroll = useRef<HTMLDivElement>(null);
   const view = useVirtualizer({
     count: rows.length,
@@ -172,11 +187,11 @@ function Rows({ rows, home, total, base, sort, sortBy, more }: RowsProps) {
       aria-label="Pages"
       aria-rowcount={total + 1}
     >
-      <Box minW="64rem">
+      <Box minW={`${28 + 4.5 * columns.length}rem`}>
         <Box
           role="row"
           display="grid"
-          gridTemplateColumns={columns}
+          gridTemplateColumns={template}
           columnGap="3"
           px="5"
           py="1"
@@ -185,23 +200,37 @@ function Rows({ rows, home, total, base, sort, sortBy, more }: RowsProps) {
           zIndex="1"
           bg="bg.subtle"
         >
-          {heads.map((h) => (
+          {columns.map((h) => (
             <Box
               key={h.key}
               role="columnheader"
               textAlign={h.end ? "end" : "start"}
-              aria-sort={sort === h.sort ? "ascending" : sort === `-${h.sort}` ? "descending" : "none"}
+              aria-sort={
+                !h.sort
+                  ? undefined
+                  : sort === h.sort
+                    ? "ascending"
+                    : sort === `-${h.sort}`
+                      ? "descending"
+                      : "none"
+              }
             >
-              <chakra.button
-                type="button"
-                cursor="pointer"
-                color="fg.muted"
-                fontSize="sm"
-                onClick={() => sortBy(h.sort ?? "")}
-              >
-                {h.label}
-                {sort === h.sort ? " ↑" : sort === `-${h.sort}` ? " ↓" : ""}
-              </chakra.button>
+              {h.sort ? (
+                <chakra.button
+                  type="button"
+                  cursor="pointer"
+                  color="fg.muted"
+                  fontSize="sm"
+                  onClick={() => sortBy(h)}
+                >
+                  {h.label}
+                  {sort === h.sort ? " ↑" : sort === `-${h.sort}` ? " ↓" : ""}
+                </chakra.button>
+              ) : (
+                <Box as="span" color="fg.muted" fontSize="sm">
+                  {h.label}
+                </Box>
+              )}
             </Box>
           ))}
         </Box>
@@ -209,7 +238,18 @@ function Rows({ rows, home, total, base, sort, sortBy, more }: RowsProps) {
           {items.map((item) => {
             const p = rows[item.index];
             return (
-              p && <Row key={p.address} p={p} home={home} base={base} index={item.index} top={item.start} />
+              p && (
+                <Row
+                  key={p.address}
+                  p={p}
+                  home={home}
+                  base={base}
+                  columns={columns}
+                  template={template}
+                  index={item.index}
+                  top={item.start}
+                />
+              )
             );
           })}
         </Box>
@@ -218,19 +258,17 @@ function Rows({ rows, home, total, base, sort, sortBy, more }: RowsProps) {
   );
 }
 
-function Row({
-  p,
-  home,
-  base,
-  index,
-  top,
-}: {
+interface RowProps {
   p: PageRow;
   home: string;
   base: string;
+  columns: PageColumn[];
+  template: string;
   index: number;
   top: number;
-}) {
+}
+
+function Row({ p, home, base, columns, template, index, top }: RowProps) {
   return (
     <Box
       role="row"
@@ -240,7 +278,7 @@ function Row({
       height="33px"
       transform={`translateY(${top}px)`}
       display="grid"
-      gridTemplateColumns={columns}
+      gridTemplateColumns={template}
       columnGap="3"
       alignItems="center"
       px="5"
@@ -248,44 +286,60 @@ function Row({
       bg="bg.panel"
       _hover={{ bg: "bg.subtle" }}
     >
-      <Box role="cell" minW="0" display="flex">
-        <Address
-          address={p.address}
-          home={home}
-          to={`${base}/page?address=${encodeURIComponent(p.address)}`}
-        />
-      </Box>
-      <Box role="cell" truncate>
-        {p.status || p.outcome}
-      </Box>
-      <Box role="cell" truncate title={p.title}>
-        {p.title}
-      </Box>
-      <Box role="cell" textAlign="end">
-        {p.html ? whole(p.words) : ""}
-      </Box>
-      <Box role="cell" textAlign="end">
-        {p.depth < 0 ? "–" : p.depth}
-      </Box>
-      <Box role="cell" textAlign="end">
-        {whole(p.linksIn)}
-      </Box>
-      <Flex role="cell" gap="2" align="center">
-        {(["error", "warning", "notice"] as const).map((s) => {
-          const n = p[`${s}s`];
-          return (
-            n > 0 && (
-              <Flex key={s} align="center" gap="0.5">
-                <Sign severity={s} />
-                {n}
-              </Flex>
-            )
-          );
-        })}
-      </Flex>
-      <Box role="cell" textAlign="end">
-        {p.health < 0 ? "–" : points(p.health)}
-      </Box>
+      {columns.map((c) => (
+        <Box
+          key={c.key}
+          role="cell"
+          minW="0"
+          truncate
+          textAlign={c.end ? "end" : "start"}
+          title={c.title?.(p)}
+        >
+          {c.cell(p, home, base)}
+        </Box>
+      ))}
     </Box>
+  );
+}
+
+interface ColumnChoiceProps {
+  all: PageColumn[];
+  shown: PageColumn[];
+  set: (names: string[]) => void;
+  usual: () => void;
+}
+
+/** Which columns are shown; the choice stands in the address bar. */
+function ColumnChoice({ all, shown, set, usual }: ColumnChoiceProps) {
+  const names = shown.map((c) => c.key);
+  return (
+    <Menu.Root closeOnSelect={false}>
+      <Menu.Trigger asChild>
+        <Button size="xs" variant="outline">
+          Columns
+        </Button>
+      </Menu.Trigger>
+      <Portal>
+        <Menu.Positioner>
+          <Menu.Content bg="bg.panel" maxH="24rem">
+            {all.slice(1).map((c) => (
+              <Menu.CheckboxItem
+                key={c.key}
+                value={c.key}
+                checked={names.includes(c.key)}
+                onCheckedChange={(on) => set(on ? [...names, c.key] : names.filter((n) => n !== c.key))}
+              >
+                {c.label}
+                <Menu.ItemIndicator />
+              </Menu.CheckboxItem>
+            ))}
+            <Menu.Separator />
+            <Menu.Item value="usual" onClick={usual}>
+              The usual ones
+            </Menu.Item>
+          </Menu.Content>
+        </Menu.Positioner>
+      </Portal>
+    </Menu.Root>
   );
 }

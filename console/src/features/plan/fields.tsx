@@ -1,5 +1,6 @@
-import { Checkbox, Field, Input, NativeSelect, Textarea } from "@chakra-ui/react";
+import { Checkbox, Field, Input, Textarea } from "@chakra-ui/react";
 import { useId, useState } from "react";
+import { Select } from "../../ui/Select";
 
 interface Labelled {
   label: string;
@@ -94,21 +95,7 @@ export function Choice<T extends string>({ label, value, options, set }: ChoiceP
   return (
     <Field.Root>
       <Field.Label>{label}</Field.Label>
-      <NativeSelect.Root size="sm">
-        <NativeSelect.Field
-          aria-label={label}
-          bg="bg.panel"
-          value={value}
-          onChange={(e) => set(e.target.value as T)}
-        >
-          {(Object.entries(options) as [T, string][]).map(([name, words]) => (
-            <option key={name} value={name}>
-              {words}
-            </option>
-          ))}
-        </NativeSelect.Field>
-        <NativeSelect.Indicator />
-      </NativeSelect.Root>
+      <Select label={label} value={value} set={set} options={Object.entries(options) as [T, string][]} />
     </Field.Root>
   );
 }

@@ -1,4 +1,4 @@
-import { Box, Button, Field, Flex, Heading, Input, Link, NativeSelect, Table } from "@chakra-ui/react";
+import { Box, Button, Field, Flex, Heading, Input, Link, Table } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
@@ -6,6 +6,7 @@ import { call, Problem } from "../../api/client";
 import { profiles, sites } from "../../api/queries";
 import type { Site } from "../../api/types";
 import { points, whole } from "../../lib/format";
+import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
 
 export function SiteList() {
@@ -110,22 +111,15 @@ function AddSite() {
         </Field.Root>
         <Field.Root width="16rem" maxW="100%">
           <Field.Label>Kind of site</Field.Label>
-          <NativeSelect.Root size="sm">
-            <NativeSelect.Field
-              aria-label="Kind of site"
-              bg="bg.panel"
-              value={profile}
-              onChange={(e) => setProfile(e.target.value)}
-            >
-              <option value="">any; start from the defaults</option>
-              {known.data?.profiles.map((p) => (
-                <option key={p.name} value={p.name}>
-                  {p.say}
-                </option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
+          <Select
+            label="Kind of site"
+            value={profile}
+            set={setProfile}
+            options={[
+              ["", "any; start from the defaults"],
+              ...(known.data?.profiles ?? []).map((p) => [p.name, p.say] as const),
+            ]}
+          />
         </Field.Root>
         <Button type="submit" size="sm" mt="6" bg="accent" color="accent.text" loading={add.isPending}>
           Add site

@@ -1,0 +1,123 @@
+import { Box, Button, CloseButton, Dialog, Field, Input, Portal, Text, Textarea } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Fix, WaiverScope } from "../../api/types";
+import { count } from "../../lib/format";
+import { Select } from "../../ui/Select";
+import type { WaiverWish } from "./useWork";
+
+interface Props {
+  fixes: Pick<Fix, "id" | "check" | "line" | "example">[];
+  waive: (wishes: WaiverWish[]) => Promise<unknown>;
+  close: () => void;
+}
+
+/** The first folder of an address, or "/". */
+function folderOf(address: string): string {
+  try {
+    return /^\/[^/]+\//.exec(new URL(address).pathname)?.[0] ?? "/";
+  } catch {
+    return "/";
+  }
+}
+
+/** Asks what is to be left, why, and until when. */
+export function WaiveDialog({ fixes, waive, close }: Props) {
+  const [first] = fixes;
+  const checks = [...new Set(fixes.map((f) => f.check))];
+  const [scope, setScope] = useState<WaiverScope>("fix");
+  const [on, setOn] = useState("");
+  const [reason, setReason] = useState("");
+  const [until, setUntil] = useState("");
+  const [fault, setFault] = useState("");
+  const [busy, setBusy] = useState(false);
+  const scopes: [WaiverScope, string][] = [
+    ["fix", fixes.length === 1 ? "this line of the list" : `these ${fixes.length} lines of the list`],
+    ["check", `${checks.join(", ")}, on the whole site`],
+    ["section", `${checks.join(", ")}, in a folder`],
+    ["pattern", `${checks.join(", ")}, on addresses of a pattern`],
+    ["page", `${checks.join(", ")}, on one page`],
+  ];
+  const suggest = (s: WaiverScope) => {
+    setScope(s);
+    const example = first?.example ?? "";
+    setOn({ section: folderOf(example), page: example, pattern: `${folderOf(example)}*` }[s as string] ?? "");
+  };
+  const send = async () => {
+    setBusy(true);
+    setFault("");
+    const more = { reason, until: until || undefined };
+    const wishes: WaiverWish[] =
+      scope === "fix"
+        ? fixes.map((f) => ({ ...more, scope, on: f.id }))
+        : checks.map((check) => ({ ...more, scope, check, on: scope === "check" ? undefined : on }));
+    try {
+      await waive(wishes);
+      close();
+    } catch (e) {
+      setFault(e instanceof Error ? e.message : String(e));
+      setBusy(false);
+    }
+  };
+  return (
+    <Dialog.Root open onOpenChange={(e) => !e.open && close()} size="md">
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content bg="bg.panel">
+            <Dialog.Header pb="2">
+              <Dialog.Title>Leave it as it is</Dialog.Title>
+            </Dialog.Header>
+            <Dialog.Body>
+              <Text mb="3" overflowWrap="anywhere">
+                {fixes.length === 1 ? first?.line : count(fixes.length, "fix", "fixes")}
+              </Text>
+              <Field.Root mb="3">
+                <Field.Label>What is to be left</Field.Label>
+                <Select value={scope} set={suggest} options={scopes} />
+              </Field.Root>
+              {scope !== "fix" && scope !== "check" && (
+                <Field.Root mb="3">
+                  <Field.Label>
+                    {{ section: "Folder", pattern: "Pattern", page: "Address" }[scope as string]}
+                  </Field.Label>
+                  <Input size="sm" value={on} onChange={(e) => setOn(e.target.value)} />
+                </Field.Root>
+              )}
+              <Field.Root mb="3" required>
+                <Field.Label>Why this is fine as it is</Field.Label>
+                <Textarea size="sm" rows={2} value={reason} onChange={(e) => setReason(e.target.value)} />
+              </Field.Root>
+              <Field.Root>
+                <Field.Label>Until the end of this day (for good if empty)</Field.Label>
+                <Input size="sm" type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
+              </Field.Root>
+              {fault && (
+                <Box role="alert" color="severity.error" mt="3">
+                  {fault}
+                </Box>
+              )}
+            </Dialog.Body>
+            <Dialog.Footer>
+              <Button size="sm" variant="outline" onClick={close}>
+                Cancel
+              </Button>
+              <Button
+                size="sm"
+                bg="accent"
+                color="accent.text"
+                loading={busy}
+                disabled={!reason.trim()}
+                onClick={send}
+              >
+                Waive
+              </Button>
+            </Dialog.Footer>
+            <Dialog.CloseTrigger asChild>
+              <CloseButton size="sm" />
+            </Dialog.CloseTrigger>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  );
+}

@@ -1,0 +1,71 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { call } from "../../api/client";
+import type { Fix, Moves, Recheck, State, Waiver, WaiverScope } from "../../api/types";
+import { count } from "../../lib/format";
+import { useMe } from "../../lib/me";
+
+export interface Wish {
+  fixes: Pick<Fix, "id" | "version">[];
+  to?: State;
+  assignee?: string;
+  due?: string;
+  note?: string;
+}
+
+export interface WaiverWish {
+  scope: WaiverScope;
+  check?: string;
+  on?: string;
+  reason: string;
+  until?: string;
+}
+
+const said: Partial<Record<State, string>> = { open: "opened", taken: "taken", claimed: "claimed" };
+
+/** What was done, in a sentence. */
+export function told(m: Moves, to?: State): string {
+  const done = `${count(m.moved.length, "fix", "fixes")} ${(to && said[to]) || "changed"}`;
+  if (m.refused.length === 0) return `${done}.`;
+  const [first] = m.refused;
+  const rest = m.refused.length > 1 ? ` (and ${m.refused.length - 1} more like it)` : "";
+  return `${m.moved.length ? `${done}; ` : ""}${count(m.refused.length, "fix stays", "fixes stay")} as ${m.refused.length > 1 ? "they are" : "it is"}: ${first?.why}${rest}.`;
+}
+
+/** All that can be done with the fixes of a site. Whatever shows them is read anew afterwards. */
+export function useWork(site: string) {
+  const client = useQueryClient();
+  const [me] = useMe();
+  const by = me || "somebody at the console";
+  const refresh = () => client.invalidateQueries({ queryKey: ["sites", site] });
+  const path = `/sites/${encodeURIComponent(site)}`;
+  const move = useMutation({
+    mutationFn: ({ fixes, ...rest }: Wish) =>
+      call<Moves>("POST", `${path}/fixes`, {
+        ...rest,
+        by,
+        assignee: rest.assignee ?? (rest.to === "taken" && me ? me : undefined),
+        fixes: fixes.map((f) => ({ fix: f.id, version: f.version })),
+      }),
+    onSettled: refresh,
+  });
+  const undo = useMutation({
+    mutationFn: (batch: number) => call<Moves>("POST", `${path}/undo`, { batch, by }),
+    onSettled: refresh,
+  });
+  const waive = useMutation({
+    mutationFn: async (wishes: WaiverWish[]) => {
+      const out: Waiver[] = [];
+      for (const w of wishes) out.push(await call<Waiver>("POST", `${path}/waivers`, { ...w, by }));
+      return out;
+    },
+    onSettled: refresh,
+  });
+  const unwaive = useMutation({
+    mutationFn: (id: number) => call<Waiver>("DELETE", `${path}/waivers/${id}?by=${encodeURIComponent(by)}`),
+    onSettled: refresh,
+  });
+  const look = useMutation({
+    mutationFn: (fixes: string[]) => call<Recheck>("POST", `${path}/rechecks`, { fixes, by }),
+  });
+  return { move, undo, waive, unwaive, look, refresh };
+}

@@ -1,0 +1,125 @@
+import { Box, Button, Checkbox, Field, Flex, Heading, Input, Text } from "@chakra-ui/react";
+import { useState } from "react";
+import { useParams } from "react-router";
+import { exportAddress } from "../../api/queries";
+import type { Severity } from "../../api/types";
+import { Select } from "../../ui/Select";
+
+const forms = [
+  ["xlsx", "Workbook (.xlsx), a sheet each"],
+  ["csv", "CSV, one sheet"],
+  ["jsonl", "JSON Lines, for programs"],
+  ["sarif", "SARIF 2.1.0, for development tools"],
+] as const;
+
+const sheets = [
+  "overview",
+  "fixes",
+  "pages",
+  "broken links",
+  "redirects",
+  "duplicates",
+  "images",
+  "resources",
+  "links in",
+  "sitemaps",
+  "sitemap addresses",
+  "findings",
+];
+
+const severities: Severity[] = ["error", "warning", "notice"];
+
+/** A crawl's results as a file to hand over. */
+export function ExportPage() {
+  const { site = "", crawl = "" } = useParams();
+  const [as, setAs] = useState<string>("xlsx");
+  const [wanted, setWanted] = useState<string[]>(sheets.slice(0, -1));
+  const [one, setOne] = useState("fixes");
+  const [severity, setSeverity] = useState<Severity[]>([...severities]);
+  const [section, setSection] = useState("");
+  const params: Record<string, string> = { as };
+  if (as === "csv") params.sheets = one;
+  else if (as !== "sarif") params.sheets = wanted.join(",");
+  if (severity.length < severities.length) params.severity = severity.join(",");
+  if (section) params.section = section;
+  const empty = severity.length === 0 || ((as === "xlsx" || as === "jsonl") && wanted.length === 0);
+  return (
+    <Box px={{ base: "3", md: "5" }} py="5" maxW="44rem">
+      <Heading as="h1" size="lg" mb="3">
+        Hand over
+      </Heading>
+      <Field.Root mb="4">
+        <Field.Label>Form</Field.Label>
+        <Select width="20rem" value={as} set={setAs} options={forms} />
+      </Field.Root>
+      {as === "csv" && (
+        <Field.Root mb="4">
+          <Field.Label>Sheet</Field.Label>
+          <Select width="20rem" value={one} set={setOne} options={sheets.map((s) => [s, s] as const)} />
+        </Field.Root>
+      )}
+      {(as === "xlsx" || as === "jsonl") && (
+        <Ticks label="Sheets" all={sheets} chosen={wanted} set={setWanted} />
+      )}
+      <Ticks
+        label="Severities"
+        all={severities}
+        chosen={severity}
+        set={(s) => setSeverity(s as Severity[])}
+      />
+      <Field.Root mb="4">
+        <Field.Label>Only below these folders, with commas between</Field.Label>
+        <Input
+          size="sm"
+          width="20rem"
+          bg="bg.panel"
+          placeholder="all, or such as /plants/,/shop/"
+          value={section}
+          onChange={(e) => setSection(e.target.value)}
+        />
+      </Field.Root>
+      {empty ? (
+        <Text color="fg.muted">Choose at least one sheet and one severity.</Text>
+      ) : (
+        <Button asChild size="sm" bg="accent" color="accent.text">
+          <a href={exportAddress(site, crawl, params)} download>
+            Fetch the file
+          </a>
+        </Button>
+      )}
+    </Box>
+  );
+}
+
+interface TicksProps {
+  label: string;
+  all: string[];
+  chosen: string[];
+  set: (chosen: string[]) => void;
+}
+
+function Ticks({ label, all, chosen, set }: TicksProps) {
+  return (
+    <Box as="fieldset" mb="4">
+      <Text as="legend" fontWeight="500" fontSize="sm" mb="1">
+        {label}
+      </Text>
+      <Flex wrap="wrap" columnGap="4" rowGap="1.5">
+        {all.map((s) => (
+          <Checkbox.Root
+            key={s}
+            size="sm"
+            checked={chosen.includes(s)}
+            onCheckedChange={() =>
+              set(all.filter((x) => (x === s ? !chosen.includes(s) : chosen.includes(x))))
+            }
+          >
+            <Checkbox.HiddenInput />
+            <Checkbox.Control />
+            <Checkbox.Label>{s}</Checkbox.Label>
+          </Checkbox.Root>
+        ))}
+      </Flex>
+    </Box>
+  );
+}
