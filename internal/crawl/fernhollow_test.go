@@ -25,6 +25,7 @@ import (
 // TestFernhollow crawls both editions of the demo and demands that what is found is what
 // was planted: nothing missing, nothing more.
 func TestFernhollow(t *testing.T) {
+	t.Parallel()
 	for _, edition := range []demo.Edition{demo.Spring, demo.Summer} {
 		t.Run(string(edition), func(t *testing.T) {
 			site := demo.New(edition)
@@ -71,7 +72,7 @@ func TestMoods(t *testing.T) {
 			address, authority := testkit.ServeBoth(t, demo.Moody(m), cmp.Or(m.Oldest, tls.VersionTLS12), cmp.Or(m.Days, 300), append(m.Hosts, demo.Host)...)
 			p := plan.Plan{
 				Hosts: map[string]string{demo.Host: address, "closed." + demo.Host: "127.0.0.1:1"}, CA: authority, Pages: 40, Retries: -1, Resources: plan.None,
-				Timeout: plan.Duration(4 * time.Second), Limits: map[string]int{"first-byte": 1900}, Scope: plan.Scope{Hosts: m.Hosts},
+				Timeout: plan.Duration(4 * time.Second), Limits: map[string]int{"first-byte": 2200}, Scope: plan.Scope{Hosts: m.Hosts},
 			}
 			if m.Unknown {
 				p.CA = ""
@@ -249,6 +250,7 @@ var tags = regexp.MustCompile(`<[^>]*>`)
 // what the generator put there: heading and paragraphs. At least 98 % of the words of both are the
 // same.
 func TestMainText(t *testing.T) {
+	t.Parallel()
 	site := demo.New(demo.Summer).Steady()
 	p := testkit.Garden(t, site)
 	p.Resources, p.Probes, p.Outbound = plan.None, plan.No(), false

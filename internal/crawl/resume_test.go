@@ -57,6 +57,7 @@ func different(a, b string) string {
 // TestResume cuts crawls at random moments and goes on from what was stored: they end with the
 // same as one that was never cut, for each way of choosing addresses.
 func TestResume(t *testing.T) {
+	t.Parallel()
 	garden := demo.New(demo.Spring).Steady()
 	for name, c := range map[string]struct {
 		h     http.Handler

@@ -48,6 +48,7 @@ func crawled(t *testing.T) *harvik {
 // TestAPI reads a crawl back through the client: the same pages, findings, health and fixes
 // as judged in memory.
 func TestAPI(t *testing.T) {
+	t.Parallel()
 	h := crawled(t)
 	ctx := t.Context()
 	want, _ := testkit.Crawl(t, demo.Home, h.plan)
@@ -465,6 +466,7 @@ func TestRefusals(t *testing.T) {
 // TestDescription holds openapi.yaml to the standard, to the routes, and to what answers
 // really look like.
 func TestDescription(t *testing.T) {
+	t.Parallel()
 	h := crawled(t)
 	doc := h.description(t)
 	if err := doc.Validate(t.Context()); err != nil {

@@ -23,6 +23,7 @@ type shell struct {
 	t       *testing.T
 	binary  string
 	data    string
+	env     []string // of commands; nil for this process's own
 	service *exec.Cmd
 	ended   chan struct{}
 }
@@ -112,6 +113,7 @@ func (s *shell) run(args ...string) (out, talk string, code int) {
 	s.t.Helper()
 	var stdout, stderr bytes.Buffer
 	c := exec.Command(s.binary, append([]string{"--data", s.data}, args...)...)
+	c.Env = s.env
 	c.Stdout, c.Stderr = &stdout, &stderr
 	if err := c.Run(); err != nil {
 		exit, ok := err.(*exec.ExitError)
@@ -149,6 +151,7 @@ func (s *shell) fails(command string, code int, reason string) {
 
 // TestCommandLine is the consultant's way through the command line.
 func TestCommandLine(t *testing.T) {
+	t.Parallel()
 	s := newShell(t)
 	s.fails("site list", 1, "start one with `harvik start`")
 	s.start()
@@ -235,6 +238,7 @@ func TestCommandLine(t *testing.T) {
 
 // TestDemo runs what `make demo` runs, once through and with mistakes.
 func TestDemo(t *testing.T) {
+	t.Parallel()
 	s := newShell(t)
 	play := filepath.Join(filepath.Dir(s.binary), "play")
 	build := exec.Command("go", "build", "-tags", "nomsgpack", "-o", play, "./demo/play")

@@ -14,6 +14,7 @@ import (
 // TestConsole is a consultant's first half hour: sign in, start a crawl, watch it, filter the
 // fix list, open a fix, open a page.
 func TestConsole(t *testing.T) {
+	t.Parallel()
 	h := start(t, demo.Spring)
 	b := openBrowser(t)
 

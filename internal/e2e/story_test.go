@@ -18,8 +18,9 @@ import (
 
 // TestStory works the list from the command line, from the first crawl to the hand-over.
 func TestStory(t *testing.T) {
-	t.Setenv("HARVIK_USER", "rowan")
+	t.Parallel()
 	s := newShell(t)
+	s.env = append(os.Environ(), "HARVIK_USER=rowan")
 	s.start()
 	garden := demo.NewSeasons(demo.Spring)
 	p := testkit.Garden(t, garden)
@@ -217,6 +218,7 @@ func testExports(t *testing.T, s *shell) {
 // TestWorklist is the same story in a browser: keys, selection, undo, waiving, rechecks, drift, map,
 // figures, hand-over.
 func TestWorklist(t *testing.T) {
+	t.Parallel()
 	garden := demo.NewSeasons(demo.Spring)
 	h := startBeside(t, garden)
 	h.addGarden(t)

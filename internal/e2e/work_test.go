@@ -93,6 +93,7 @@ func (h *harvik) stateOf(t *testing.T, fix string) task.State {
 // TestSeasons works the list from spring to summer and back: what drift, rechecks and states tell is what
 // was planted.
 func TestSeasons(t *testing.T) {
+	t.Parallel()
 	garden := demo.NewSeasons(demo.Spring)
 	h := startBeside(t, garden)
 	h.addGarden(t)
@@ -439,6 +440,7 @@ func testTrend(t *testing.T, h *harvik) {
 
 // TestTogether lets several people work at once: nothing is lost, and who comes last is told.
 func TestTogether(t *testing.T) {
+	t.Parallel()
 	h := crawled(t)
 	ctx := t.Context()
 	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 20})
