@@ -43,7 +43,7 @@ bench: debian
 # Each fuzzer in turn; FUZZTIME=10m by default.
 fuzz:
 	@for target in weburl:FuzzParse robots:FuzzDecide sitemap:FuzzParse page:FuzzRead structured:FuzzJSON structured:FuzzElements figures:FuzzRead; do \
-		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) ./internal/core/$${target%%:*} || exit 1; \
+		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) -fuzzminimizetime 1s ./internal/core/$${target%%:*} || exit 1; \
 	done
 
 # A crawl of 50,000 generated pages by a real service, its memory watched.

@@ -190,7 +190,7 @@ type Snippet struct {
 type Shape struct {
 	Elements   int    `json:"elements"`
 	Depth      int    `json:"depth"`
-	Children   int    `json:"children"`          // of the element with most
+	Children   int    `json:"children"`          // of the element with most, elements of running text not counted
 	Parent     string `json:"parent,omitempty"`  // that element: "ul.menu"
 	Text       int    `json:"text"`              // bytes of visible text
 	Scripts    int    `json:"scripts,omitempty"` // bytes of inline scripts
@@ -208,6 +208,7 @@ type Document struct {
 	HasLang      bool               `json:"hasLang,omitempty"`
 	Lang         string             `json:"lang,omitempty"`
 	LangPos      Pos                `json:"langPos"`
+	XMLLang      string             `json:"xmlLang,omitempty"` // what HTML takes no notice of
 	Base         string             `json:"base,omitempty"`
 	Titles       []Text             `json:"titles,omitempty"` // of the HTML namespace: an SVG's title is none
 	Descriptions []Text             `json:"descriptions,omitempty"`
@@ -242,6 +243,8 @@ type Document struct {
 	Blocks       Hashes             `json:"blocks,omitempty"`          // of the main text's lines, hashed, in order
 	Fillers      []string           `json:"fillers,omitempty"`         // what looks like a template's marks or filler text, code left aside
 	Mails        []string           `json:"mails,omitempty"`           // mail addresses in the main text, code left aside
+	Replaced     []string           `json:"replaced,omitempty"`        // words with replacement characters, likewise
+	Misread      []string           `json:"misread,omitempty"`         // words with UTF-8 that was read as windows-1252, likewise
 	Snippets     []Snippet          `json:"snippets,omitempty"`        // that the plan looked for
 	Kind         Kind               `json:"kind"`
 	KindReason   string             `json:"kindReason,omitempty"`

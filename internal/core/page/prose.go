@@ -11,17 +11,27 @@ import (
 // fillers are what stands for a text that is not written yet.
 var fillers = regexp.MustCompile(`(?i)lorem ipsum|dolor sit amet|consectetur adipiscing|your text here|insert (?:your )?text here|` +
 	`\{\{[^{}\n]{1,60}\}\}|\{%[^%\n]{1,60}%\}|<%=?[^%\n]{1,60}%>|\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]|` +
-	`\$\{[A-Za-z_][\w.]{0,40}\}|%%[A-Z_]{3,40}%%`)
+	`(?-i:\$\{[A-Z0-9_.]{0,40}[a-z][\w.]{0,40}\})|%%[A-Z_]{3,40}%%`) // ${UPPER_CASE} is how shells name what is around them
 
 var mail = regexp.MustCompile(`[A-Za-z0-9][A-Za-z0-9._%+-]{0,63}@(?:[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z]{2,24}\b`)
+
+// replaced is a word with a replacement character in it or at its end; one that stands alone, or in
+// quotation marks, may be what the text is about.
+var replaced = regexp.MustCompile(`[\p{L}\p{N}]*\p{L}\x{FFFD}[\p{L}\p{N}\x{FFFD}]*`)
+
+// mojibake is a word with letters that a character of UTF-8 becomes when it is read as windows-1252.
+var mojibake = regexp.MustCompile("\\S{0,30}(?:Ã[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]|â€[\u0080-\u00bf\u0153\u2122\u02dc\u201c\u201d\u2013\u2014¦¢]|Â[\u00a0-\u00bf]|ï¿½)\\S{0,30}")
+
+var mojibakeParts = [][]byte{[]byte("Ã"), []byte("â€"), []byte("Â"), []byte("ï¿½")}
 
 // maxFound bounds what is kept of each.
 const maxFound = 20
 
 // prose finds what checks of wording ask for in the main text outside code: documentation shows
-// marks and addresses that are no slips.
+// marks, addresses and broken letters that are no slips.
 func (w *walker) prose(main []byte, code []span) {
-	if !marked(main) && !mayFill(main) {
+	broken, misread := bytes.Contains(main, []byte("\uFFFD")), containsAny(main, mojibakeParts)
+	if !marked(main) && !mayFill(main) && !broken && !misread {
 		return
 	}
 	var plain []byte
@@ -38,6 +48,12 @@ func (w *walker) prose(main []byte, code []span) {
 	if strings.Contains(s, "@") {
 		d.Mails = distinct(mail, s)
 	}
+	if broken {
+		d.Replaced = distinct(replaced, s)
+	}
+	if misread {
+		d.Misread = distinct(mojibake, s)
+	}
 }
 
 // marked tells whether a text has a character that addresses and marks of templates need.
@@ -51,9 +67,11 @@ func marked(s []byte) bool {
 }
 
 // mayFill saves the search on the many pages where it cannot find anything.
-func mayFill(s []byte) bool {
-	for _, word := range fillerParts {
-		if bytes.Contains(s, word) {
+func mayFill(s []byte) bool { return containsAny(s, fillerParts) }
+
+func containsAny(s []byte, parts [][]byte) bool {
+	for _, part := range parts {
+		if bytes.Contains(s, part) {
 			return true
 		}
 	}

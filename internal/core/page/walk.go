@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
@@ -22,6 +23,7 @@ type place struct {
 	inner   bool // inside sectioning content: a header or footer there is not the page's
 	silent  bool // not part of the main text
 	naming  bool // inside a link or heading: alternative texts count as text
+	titling bool // inside a heading
 	depth   int  // below body
 	level   int  // below the document
 	tables  int  // around
@@ -56,7 +58,9 @@ func (w *walker) walk(n *html.Node, p place) {
 		case html.TextNode:
 			w.text(c.Data, p)
 		case html.ElementNode:
-			children++
+			if !isPhrasing[c.DataAtom] {
+				children++
+			}
 			if c.DataAtom == atom.Li || c.DataAtom == atom.Tr || c.DataAtom == atom.Td || c.DataAtom == atom.P {
 				lists++
 			}
@@ -89,7 +93,7 @@ func (w *walker) gap(p place) {
 	w.doc.Shape.Text--
 }
 
-// children notes the element that has most.
+// children notes the element that has most, runs of text apart.
 func (w *walker) children(n *html.Node, count int) {
 	if s := &w.doc.Shape; count > s.Children && n.Type == html.ElementNode {
 		s.Children, s.Parent = count, n.Data
@@ -238,7 +242,7 @@ func (w *walker) heading(n *html.Node, a atom.Atom, p place, start int) {
 	i := len(w.doc.Headings)
 	w.doc.Headings = append(w.doc.Headings, Heading{Level: level, Place: p.path})
 	w.locator.want(a, waiting{posHeading, int32(i)})
-	p.naming = true
+	p.naming, p.titling = true, true
 	w.walk(n, p)
 	w.doc.Headings[i].Text = text.Fold(w.named[start:])
 }
@@ -279,9 +283,13 @@ func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
 		if len(w.doc.Images) == images+1 {
 			w.doc.Images[images].Alone = l.Label == ""
 		}
+	} else if p.titling && strings.HasPrefix(href, "#") && !strings.ContainsFunc(l.Words, isWordy) {
+		w.named = w.named[:start] // the sign that links to the heading itself is none of its words
 	}
 	w.forms.address(href)
 }
+
+func isWordy(r rune) bool { return unicode.IsLetter(r) || unicode.IsNumber(r) }
 
 // fact notes what an element other than a link or heading tells.
 func (w *walker) fact(n *html.Node, a atom.Atom, p place) {
@@ -289,6 +297,7 @@ func (w *walker) fact(n *html.Node, a atom.Atom, p place) {
 	switch a {
 	case atom.Html:
 		d.Lang, d.HasLang = findAttr(n, "lang")
+		d.XMLLang = attr(n, "xml:lang")
 		w.locator.want(a, waiting{posLang, 0})
 	case atom.Base:
 		if href, ok := findAttr(n, "href"); ok && !w.hasBase {
@@ -542,6 +551,19 @@ var isBlock = func() map[atom.Atom]bool {
 		atom.Form, atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6, atom.Header, atom.Hr, atom.Legend,
 		atom.Li, atom.Main, atom.Nav, atom.Ol, atom.Option, atom.P, atom.Pre, atom.Section, atom.Summary,
 		atom.Table, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr, atom.Ul, atom.Input,
+	} {
+		m[a] = true
+	}
+	return m
+}()
+
+// isPhrasing are the elements that mark up a run of text.
+var isPhrasing = func() map[atom.Atom]bool {
+	m := map[atom.Atom]bool{}
+	for _, a := range []atom.Atom{
+		atom.A, atom.Abbr, atom.B, atom.Bdi, atom.Bdo, atom.Br, atom.Cite, atom.Code, atom.Data, atom.Del, atom.Dfn, atom.Em,
+		atom.Font, atom.I, atom.Ins, atom.Kbd, atom.Mark, atom.Q, atom.S, atom.Samp, atom.Small, atom.Span, atom.Strike,
+		atom.Strong, atom.Sub, atom.Sup, atom.Time, atom.Tt, atom.U, atom.Var, atom.Wbr,
 	} {
 		m[a] = true
 	}

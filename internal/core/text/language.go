@@ -25,27 +25,57 @@ const (
 )
 
 // Language is that of a text as a code of ISO 639-1, "" where it is not sure. A sample from the
-// text's middle decides, since texts begin and end with names and formulas. Where the commonest
-// words of the declared language make up much of the sample, it is that one; only otherwise are
-// letters counted, which costs as much as parsing the page.
+// text's middle decides, since texts begin and end with names and formulas; one that is not in the
+// declared language needs others of the same text to agree.
 func Language(s, declared string) string {
 	if len(s) < leastForLanguage {
 		return ""
 	}
-	if len(s) > sampleForLanguage {
-		from := (len(s) - sampleForLanguage) / 2
-		for !utf8.RuneStart(s[from]) {
-			from++
-		}
-		s = strings.ToValidUTF8(s[from:from+sampleForLanguage-4], "")
+	declared, _, _ = strings.Cut(strings.ToLower(declared), "-")
+	found := languageOf(sample(s, 3), declared)
+	if found == "" || found == declared || len(s) < 3*sampleForLanguage {
+		return found
 	}
-	code, _, _ := strings.Cut(strings.ToLower(declared), "-")
-	if spoken := speaks(s, code); spoken != "" {
+	agreed := 0
+	for _, sixth := range []int{1, 5} {
+		switch languageOf(sample(s, sixth), declared) {
+		case found:
+			agreed++
+		case declared:
+			return declared
+		case "":
+		default:
+			return ""
+		}
+	}
+	if agreed == 0 {
+		return ""
+	}
+	return found
+}
+
+// sample is a stretch of a text around a sixth of its length.
+func sample(s string, sixth int) string {
+	if len(s) <= sampleForLanguage {
+		return s
+	}
+	from := min(max(0, len(s)*sixth/6-sampleForLanguage/2), len(s)-sampleForLanguage)
+	for !utf8.RuneStart(s[from]) {
+		from++
+	}
+	return strings.ToValidUTF8(s[from:min(len(s), from+sampleForLanguage-4)], "")
+}
+
+// languageOf is a sample's language. Where the commonest words of the declared language make up
+// much of it, it is that one; only otherwise are letters counted, which costs as much as parsing the
+// page.
+func languageOf(s, declared string) string {
+	if spoken := speaks(s, declared); spoken != "" {
 		return spoken
 	}
 	info := whatlanggo.Detect(s)
 	found := info.Lang.Iso6391()
-	if !info.IsReliable() || knowsCommon(found) && !shares(s, found, 10) || !knowsCommon(found) && knowsCommon(code) && info.Script == unicode.Latin && len(s) < sampleForLanguage/2 {
+	if !info.IsReliable() || knowsCommon(found) && !shares(s, found, 10) || !knowsCommon(found) && knowsCommon(declared) && info.Script == unicode.Latin && len(s) < sampleForLanguage/2 {
 		return "" // names and lists of names look like any language
 	}
 	return found
@@ -60,7 +90,11 @@ func speaks(s, declared string) string {
 	words := 0
 	for w := range strings.FieldsSeq(s) {
 		words++
-		for mask := commonIn[strings.ToLower(strings.Trim(w, punctuationMarks))]; mask != 0; mask &= mask - 1 {
+		w = strings.ToLower(strings.Trim(w, punctuationMarks))
+		if isSymbol(w) {
+			continue
+		}
+		for mask := commonIn[w]; mask != 0; mask &= mask - 1 {
 			counts[bits.TrailingZeros32(mask)]++
 		}
 	}
@@ -124,12 +158,16 @@ const frequent = `the of and to a in that is was it for on with as be by at this
 	og i det er på en til som av for at med de var den har ikke et jeg fra han om men blir så ved kan hun eller skal ble
 	az és hogy nem is egy meg de ez azt volt csak már van el mint ha vagy még ki ezt lehet kell között`
 
+// isSymbol tells whether a word is a single consonant: what an elision leaves over, but far more
+// often a name in a formula or in code.
+func isSymbol(w string) bool { return len(w) == 1 && strings.Contains("bcdfghjklmnpqrstvx", w) }
+
 // shares tells whether at least so many percent of a text's words are among a language's commonest.
 func shares(s, code string, percent int) bool {
 	words, common := 0, 0
 	for w := range strings.FieldsSeq(s) {
 		words++
-		if IsCommon(code, strings.ToLower(strings.Trim(w, punctuationMarks))) {
+		if w = strings.ToLower(strings.Trim(w, punctuationMarks)); !isSymbol(w) && IsCommon(code, w) {
 			common++
 		}
 	}

@@ -18,6 +18,9 @@ func TestLanguage(t *testing.T) {
 	for _, c := range []struct{ text, declared, want string }{
 		{english, "en-GB", "en"}, {english, "de", "en"}, {german, "en", "de"}, {german, "", "de"}, {french, "en", "fr"}, {welsh, "cy", "cy"},
 		{greek, "en", "el"}, {finnish + " " + finnish + " " + finnish, "fi", "fi"},
+		{strings.Repeat("impl PartialOrd<T> for fn(A, B, C, D) -> Ret where T: ?Sized; a == b, c < d, s, n, m, t le c, l, d ", 40), "en", ""},
+		{strings.Repeat(english+" ", 20) + strings.Repeat(german+" ", 8) + strings.Repeat(english+" ", 20), "en", "en"},
+		{strings.Repeat(german+" ", 30), "en", "de"},
 		{names, "en", ""}, {"Fern", "en", ""}, {strings.Repeat("12345 67890 ", 40), "en", ""},
 	} {
 		if got := Language(c.text, c.declared); got != c.want {

@@ -1,8 +1,8 @@
 package copy
 
 import (
+	"cmp"
 	"fmt"
-	"regexp"
 	"strings"
 
 	"harvik/internal/core/check"
@@ -46,7 +46,7 @@ var wording = []*check.Check{
 	{
 		ID: "copy-email", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "plain mail address in the text", Line: "Mail address in the text is no link",
-		What:   "A mail address stands in the text, outside code and examples of code, without being a link.",
+		What:   "A mail address stands in the text, outside code and examples of code, without being a link. Addresses at domains kept for examples are left aside.",
 		Why:    "On a telephone it cannot be used with a tap, and programs that collect addresses find it all the same.",
 		How:    "Make it a mailto link, or use a form.",
 		Source: "RFC 6068 (the mailto scheme)", Page: email,
@@ -54,7 +54,7 @@ var wording = []*check.Check{
 	{
 		ID: "copy-encoding", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Hours,
 		Title: "text has wrongly decoded characters", Line: "Wrongly decoded characters in the text",
-		What:   "The text has replacement characters inside words, or runs of letters that come about when UTF-8 is read as another encoding.",
+		What:   "The text has replacement characters inside words, or runs of letters that come about when UTF-8 is read as another encoding, outside code.",
 		Why:    "Words with such characters are not found, and readers lose trust.",
 		How:    "See where along the way the encoding changes: database, file, template, or the declared charset.",
 		Source: "Encoding standard (WHATWG), 4.2; HTML standard, 4.2.5.4", Page: encoding,
@@ -71,12 +71,16 @@ func ratio(p *check.PagePass) {
 
 func placeholder(p *check.PagePass) {
 	for _, found := range p.Doc.Fillers {
-		note := "“" + found + "”"
-		if at := strings.Index(p.Doc.MainText, found); at >= 0 {
-			note = "“" + around(p.Doc.MainText, at, at+len(found)) + "”"
-		}
-		p.Report(check.Place{Note: note, Value: found})
+		p.Report(check.Place{Note: quoted(p.Doc.MainText, found), Value: found})
 	}
+}
+
+// quoted is a found text as it stands among its neighbours.
+func quoted(main, found string) string {
+	if at := strings.Index(main, found); at >= 0 {
+		found = around(main, at, at+len(found))
+	}
+	return "“" + found + "”"
 }
 
 // around is a found text with a few words before and behind it.
@@ -119,34 +123,39 @@ func email(p *check.PagePass) {
 	}
 	said := linked.String()
 	for _, m := range p.Doc.Mails {
-		if !strings.Contains(said, strings.ToLower(m)) {
+		if !strings.Contains(said, strings.ToLower(m)) && !reserved(m, p.Facts.Address) {
 			p.Report(check.Place{Note: m + " is no link", Value: m})
 		}
 	}
 }
 
-// replaced is a replacement character inside a word or at its end; one that stands alone, or in
-// quotation marks, may be what the text is about.
-var replaced = regexp.MustCompile(`\p{L}\x{FFFD}`)
-
-// mojibake are two letters that a character of UTF-8 becomes when it is read as windows-1252.
-var mojibake = regexp.MustCompile("Ã[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]|â€[\u0080-\u00bf\u0153\u2122\u02dc\u201c\u201d\u2013\u2014¦¢]|Â[\u00a0-\u00bf]|ï¿½")
+// reserved tells whether a mail address is at a domain kept for examples (RFC 2606, RFC 6761), on a
+// site that is not itself there.
+func reserved(address, site string) bool {
+	_, domain, _ := strings.Cut(strings.ToLower(address), "@")
+	for _, d := range []string{"example.com", "example.net", "example.org", "example", "invalid", "test", "localhost"} {
+		if domain == d || strings.HasSuffix(domain, "."+d) {
+			return !strings.Contains(site, d)
+		}
+	}
+	return false
+}
 
 func encoding(p *check.PagePass) {
-	main := p.Doc.MainText
-	var found [][]int
-	if strings.Contains(main, "\uFFFD") {
-		found = replaced.FindAllStringIndex(main, 100)
-	}
-	if len(found) > 0 {
-		at := found[0]
-		p.Report(check.Place{Note: fmt.Sprintf("%d replacement characters inside words, such as in “%s”", len(found), around(main, at[0], at[1])), Value: "\uFFFD"})
-	}
-	if !strings.Contains(main, "Ã") && !strings.Contains(main, "â€") && !strings.Contains(main, "Â") && !strings.Contains(main, "ï¿½") {
-		return
-	}
-	if found := mojibake.FindAllStringIndex(main, 100); len(found) > 0 {
-		at := found[0]
-		p.Report(check.Place{Note: fmt.Sprintf("%d wrongly decoded characters, such as in “%s”", len(found), around(main, at[0], at[1])), Value: main[at[0]:at[1]]})
+	for _, found := range []struct {
+		words      []string
+		what, mark string
+	}{
+		{p.Doc.Replaced, "replacement characters in", "\uFFFD"},
+		{p.Doc.Misread, "letters of another encoding in", ""},
+	} {
+		if len(found.words) == 0 {
+			continue
+		}
+		first := found.words[0]
+		p.Report(check.Place{
+			Note:  fmt.Sprintf("%s %s, such as in %s", found.what, text.Count(len(found.words), "word", "words"), quoted(p.Doc.MainText, first)),
+			Value: cmp.Or(found.mark, first),
+		})
 	}
 }

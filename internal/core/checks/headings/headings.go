@@ -3,7 +3,6 @@ package headings
 
 import (
 	"fmt"
-	"strings"
 	"unicode/utf8"
 
 	"harvik/internal/core/check"
@@ -71,7 +70,7 @@ var Suite = []*check.Check{
 	{
 		ID: "heading-first", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "first heading is not the main one", Line: "Another heading stands before the main one",
-		What: "The first heading on the page is not the h1.",
+		What: "The first heading with text on the page is not the h1.",
 		Why:  "The outline starts with something that is not the page's subject, often a box in the header.",
 		How:  "Let the h1 come first, or make the box's label something other than a heading.", Source: standard, Page: firstIsOther,
 	},
@@ -183,8 +182,14 @@ func firstIsOther(p *check.PagePass) {
 	if p.Doc.H1() == "" {
 		return // h1-missing says more
 	}
-	if h := p.Doc.Headings[0]; h.Level != 1 {
-		report(p, h, "the first heading is an h%d: “%s”", h.Level, strings.TrimSpace(h.Text))
+	for _, h := range p.Doc.Headings {
+		if h.Text == "" {
+			continue // heading-empty has those
+		}
+		if h.Level != 1 {
+			report(p, h, "the first heading is an h%d: “%s”", h.Level, h.Text)
+		}
+		return
 	}
 }
 

@@ -24,6 +24,8 @@ var declared = []*check.Check{{
 
 func langMissing(p *check.PagePass) {
 	switch {
+	case !p.Doc.HasLang && p.Doc.XMLLang != "":
+		p.Reportf(p.Doc.LangPos, "", "the html element has xml:lang=“%s”, which browsers leave aside in HTML, and no lang attribute", check.Short(p.Doc.XMLLang))
 	case !p.Doc.HasLang:
 		p.Reportf(p.Doc.LangPos, "", "the html element has no lang attribute")
 	case strings.TrimSpace(p.Doc.Lang) == "":

@@ -37,7 +37,7 @@ var followed = []*check.Check{
 	{
 		ID: "link-empty", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
 		Title: "link without words", Line: "Link without words",
-		What:   "A link has no text, no alternative text of an image in it, and no other accessible name.",
+		What:   "A link to another page has no text, no alternative text of an image in it, and no other accessible name.",
 		Why:    "Screen readers can only read out the address, and search engines learn nothing about the target.",
 		How:    "Write what the link leads to. For an icon, give the image an alt text or the link an aria-label.",
 		Source: "WCAG 2.2, 2.4.4 and 4.1.2", Page: empty,
@@ -98,9 +98,15 @@ func redirects(p *check.SitePass) error {
 	})
 }
 
+// stays tells whether a link leads to a place on its own page.
+func stays(p *check.PagePass, l *page.Link) bool {
+	return l.Fragment != "" && l.Address == p.Facts.Address
+}
+
 func empty(p *check.PagePass) {
-	for _, l := range p.Doc.Links {
-		if l.Words != "" || l.Label != "" || l.Hidden {
+	for i := range p.Doc.Links {
+		l := &p.Doc.Links[i]
+		if l.Words != "" || l.Label != "" || l.Hidden || stays(p, l) {
 			continue
 		}
 		p.Report(check.Place{

@@ -10,6 +10,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
 )
 
 // targets are the checks of what links lead to.
@@ -192,7 +193,7 @@ func fewIn(p *check.SitePass) error {
 		if !g.Indexable || g.ID == p.Start || n >= least || n == 0 || g.Kind == page.List {
 			continue // without any it is an orphan, or known from a redirect
 		}
-		p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d linking pages, fewer than %d", n, least), Value: fmt.Sprint(n)})
+		p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s, fewer than %d", text.Count(n, "linking page", "linking pages"), least), Value: fmt.Sprint(n)})
 	}
 	return nil
 }

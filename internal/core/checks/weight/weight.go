@@ -206,12 +206,18 @@ func loaded(p *check.SitePass) map[int32]*loads {
 func pageHeavy(p *check.SitePass) error {
 	for id, l := range loaded(p) {
 		g := p.Page(id)
-		if total := l.bytes + g.Bytes; g.Status == 200 && total > p.Limits.PageBytes && l.most >= 0 {
-			p.Report(id, check.Place{
-				Note:   fmt.Sprintf("%.1f MB with %d files; the heaviest, %s, has %s bytes", float64(total)/1e6, l.files, p.URL(l.most), text.Thousands(l.heaviest)),
-				Target: p.URL(l.most), Value: fmt.Sprint(total),
-			})
+		total := l.bytes + g.Bytes
+		if g.Status != 200 || total <= p.Limits.PageBytes || l.most < 0 {
+			continue
 		}
+		heaviest, size, name := l.most, l.heaviest, p.URL(l.most)
+		if g.Bytes > size {
+			heaviest, size, name = id, g.Bytes, "the HTML itself"
+		}
+		p.Report(id, check.Place{
+			Note:   fmt.Sprintf("%.1f MB with %d files; the heaviest, %s, has %s bytes", float64(total)/1e6, l.files, name, text.Thousands(size)),
+			Target: p.URL(heaviest), Value: fmt.Sprint(total),
+		})
 	}
 	return nil
 }
