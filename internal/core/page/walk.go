@@ -37,6 +37,7 @@ type walker struct {
 	hasBase            bool
 	locator            locator
 	named              []byte // text of links and headings so far, with alternative texts
+	sign               string // of a heading, left out of its text
 	main               []byte // main text, taken from main elements if there are any
 	rest               []byte // main text of a page without main
 	hasMain            bool
@@ -243,8 +244,9 @@ func (w *walker) heading(n *html.Node, a atom.Atom, p place, start int) {
 	w.doc.Headings = append(w.doc.Headings, Heading{Level: level, Place: p.path})
 	w.locator.want(a, waiting{posHeading, int32(i)})
 	p.naming, p.titling = true, true
+	w.sign = ""
 	w.walk(n, p)
-	w.doc.Headings[i].Text = text.Fold(w.named[start:])
+	w.doc.Headings[i].Text = cmp.Or(text.Fold(w.named[start:]), w.sign)
 }
 
 func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
@@ -284,7 +286,7 @@ func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
 			w.doc.Images[images].Alone = l.Label == ""
 		}
 	} else if p.titling && strings.HasPrefix(href, "#") && !strings.ContainsFunc(l.Words, isWordy) {
-		w.named = w.named[:start] // the sign that links to the heading itself is none of its words
+		w.named, w.sign = w.named[:start], l.Words // what only links to the heading itself is none of its words
 	}
 	w.forms.address(href)
 }
