@@ -35,7 +35,7 @@ core/judge: check fixlist page survey
 core/figures: weburl
 core/waive: check scope weburl
 core/task:
-core/drift: check fixlist task text
+core/drift: check fixlist sitemap task text
 core/gate: check fixlist text
 internal/fetch: page plan weburl
 internal/record: check drift figures fixlist judge page plan robots survey task text waive

@@ -152,6 +152,10 @@ func (m *meter) done(findings int) {
 	m.mu.Unlock()
 }
 
+// leastForEstimate is how many recent results tell how long those that wait will take; fewer come of
+// requests that time out, and say nothing of the others.
+const leastForEstimate = 10
+
 // Progress is a copy of how far the crawl is.
 func (c *Crawl) Progress() record.Progress {
 	m := &c.progress
@@ -175,7 +179,7 @@ func (c *Crawl) Progress() record.Progress {
 		left = min(left, max(0, c.plan.Pages-p.Pages))
 	}
 	p.Waiting = left
-	if p.Rate > 0 {
+	if total >= leastForEstimate {
 		p.Left = float64(left+p.Later) / p.Rate
 	}
 	p.Pace = c.homePace()

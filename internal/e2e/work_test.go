@@ -146,6 +146,41 @@ func TestSeasons(t *testing.T) {
 	if sum := sumOf(again.Drift.Step); math.Abs(sum-(again.Drift.Step.After-again.Drift.Step.Before)) > 1e-9 {
 		t.Errorf("parts add up to %v, the step is %v", sum, again.Drift.Step.After-again.Drift.Step.Before)
 	}
+	testOtherRules(t, h, back)
+}
+
+// testOtherRules judges the newest crawl by other thresholds: the whole line of the trend is by those, so
+// that no step comes from rules; drift tells what they made of it.
+func testOtherRules(t *testing.T, h *harvik, newest record.Crawl) {
+	t.Helper()
+	before, err := h.Trend(t.Context(), "fernhollow", 10)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.ChangePlan(t.Context(), "fernhollow", []byte("limits: {title-least: 40, thin-words: 400}")); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.Judge(t.Context(), "fernhollow", newest.Number); err != nil {
+		t.Fatal(err)
+	}
+	points, err := h.Trend(t.Context(), "fernhollow", 10)
+	if err != nil || len(points) != 3 {
+		t.Fatalf("%d points (%v)", len(points), err)
+	}
+	for i, p := range points {
+		if p.Health >= before[i].Health || p.Note != "" {
+			t.Errorf("crawl %d has %v by the new thresholds, %v by the old ones (%s)", p.Crawl, p.Health, before[i].Health, p.Note)
+		}
+		for _, part := range p.Parts {
+			if part.By == drift.ByRules {
+				t.Errorf("the step to crawl %d comes from rules: %+v", p.Crawl, part)
+			}
+		}
+	}
+	d, err := h.Drift(t.Context(), "fernhollow", newest.Number, 0)
+	if err != nil || !slices.ContainsFunc(d.Drift.Step.Parts, func(p drift.Part) bool { return p.By == drift.ByRules && p.Points < 0 }) {
+		t.Errorf("drift does not tell what the rules took: %+v (%v)", d.Drift.Step.Parts, err)
+	}
 }
 
 func testRefusedMoves(t *testing.T, h *harvik, fix string) {

@@ -65,20 +65,6 @@ func (r *Runner) sheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *f
 
 // Drift sets two finished crawls of a site side by side, both by the rules of the newer one.
 func (r *Runner) Drift(ctx context.Context, site record.Site, before, after record.Crawl) (*drift.Report, error) {
-	out, err := r.compare(ctx, site, before, after)
-	if err != nil {
-		return nil, err
-	}
-	return out, r.quoteTexts(ctx, before, after, out.Changes)
-}
-
-// compare is Drift without what changed inside texts.
-func (r *Runner) compare(ctx context.Context, site record.Site, before, after record.Crawl) (*drift.Report, error) {
-	for _, rec := range []record.Crawl{before, after} {
-		if rec.State != "finished" || rec.Report == nil {
-			return nil, &Refusal{fmt.Sprintf("crawl %d is %s; only finished ones can be compared", rec.Number, rec.State)}
-		}
-	}
 	w, err := r.weightsOf(ctx, site)
 	if err != nil {
 		return nil, err
@@ -86,19 +72,14 @@ func (r *Runner) compare(ctx context.Context, site record.Site, before, after re
 	var notes []string
 	sides := [2]drift.Side{}
 	for i, rec := range []record.Crawl{before, after} {
-		s := &sides[i]
-		s.Health, s.Adjust, s.Complete = rec.Report.Health, w.adjustment(), rec.Ending == "complete"
 		var note string
-		if s.Sheet, note, err = r.sheetBy(ctx, rec, after); err != nil {
+		if sides[i], note, err = r.side(ctx, w, rec, after); err != nil {
 			return nil, err
 		}
 		if note != "" {
 			notes = append(notes, note)
 		}
-		if s.Pages, s.Known, err = r.store.DriftPages(ctx, rec.ID); err != nil {
-			return nil, err
-		}
-		if s.Files, err = r.store.DriftFiles(ctx, rec.ID); err != nil {
+		if sides[i].Files, err = r.store.DriftFiles(ctx, rec.ID); err != nil {
 			return nil, err
 		}
 	}
@@ -116,7 +97,21 @@ func (r *Runner) compare(ctx context.Context, site record.Site, before, after re
 	}
 	out := drift.Compare(sides[0], sides[1], func(fix string) bool { return once[fix] })
 	out.Notes = append(append(out.Notes, notes...), differences(before, after)...)
-	return out, nil
+	return out, r.quoteTexts(ctx, before, after, out.Changes)
+}
+
+// side is a crawl by the rules of another, to be compared; without its files. The note says why it is by
+// its own rules, if it is.
+func (r *Runner) side(ctx context.Context, w *weights, rec, rules record.Crawl) (s drift.Side, note string, err error) {
+	if rec.State != "finished" || rec.Report == nil {
+		return s, "", &Refusal{fmt.Sprintf("crawl %d is %s; only finished ones can be compared", rec.Number, rec.State)}
+	}
+	s.Health, s.Adjust, s.Complete = rec.Report.Health, w.adjustment(), rec.Ending == "complete"
+	if s.Sheet, note, err = r.sheetBy(ctx, rec, rules); err != nil {
+		return s, "", err
+	}
+	s.Pages, s.Known, err = r.store.DriftPages(ctx, rec.ID)
+	return s, note, err
 }
 
 // Bounds of what is quoted where main texts changed: how many pages, and how many characters of each.
@@ -191,32 +186,35 @@ func (r *Runner) Trend(ctx context.Context, site record.Site, limit int) ([]reco
 	if err != nil {
 		return nil, err
 	}
+	var before *drift.Side
 	for i, rec := range crawls {
 		p := &out[i]
 		p.Crawl, p.Started, p.Ending = rec.Number, rec.Started, rec.Ending
 		if rec.Report == nil {
+			before = nil
 			continue
 		}
 		p.Told = rec.Report.Health
-		sheet, note, err := r.sheetBy(ctx, rec, newest)
+		after, note, err := r.side(ctx, w, rec, newest)
 		if err != nil {
 			var refusal *Refusal
 			if !errors.As(err, &refusal) {
 				return nil, err
 			}
-			p.Note = refusal.Reason
+			p.Note, before = refusal.Reason, nil
 			continue
 		}
-		report := sheet.Build(w.adjustment())
+		report := after.Sheet.Build(w.adjustment())
 		p.Health, p.HalfWidth, p.Scored, p.Pages, p.Note = report.Health, report.HalfWidth, report.Scored, report.Assessed, note
 		for _, l := range report.Ledger {
 			p.Findings[l.Severity] += l.Pages
 		}
-		if i > 0 {
-			if d, err := r.compare(ctx, site, crawls[i-1], rec); err == nil {
-				p.Parts = d.Step.Parts[:min(len(d.Step.Parts), 3)]
-			}
+		after.Health = report.Health // steps are told between the points of the line
+		if before != nil {
+			step := drift.Compare(*before, after, func(string) bool { return false }).Step
+			p.Parts = step.Parts[:min(len(step.Parts), 3)]
 		}
+		before = &after
 	}
 	return out, nil
 }

@@ -16,7 +16,7 @@ type Progress struct {
 	Bytes     int64          `json:"bytes"`   // of bodies, on the wire
 	Rate      float64        `json:"rate"`    // addresses a second, over the last seconds
 	Seconds   float64        `json:"seconds"` // spent on it so far
-	Left      float64        `json:"left"`    // seconds at this rate for what waits; 0 if unknown
+	Left      float64        `json:"left"`    // seconds at this rate for what waits; 0 if it cannot be told
 	Statuses  map[string]int `json:"statuses"`
 	States    map[string]int `json:"states,omitempty"` // of all known addresses, as of a moment ago
 	Types     map[string]int `json:"types,omitempty"`

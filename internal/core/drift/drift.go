@@ -5,14 +5,13 @@ package drift
 import (
 	"cmp"
 	"fmt"
-	"html"
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
+	"harvik/internal/core/sitemap"
 	"harvik/internal/core/task"
 	"harvik/internal/core/text"
 )
@@ -382,16 +381,14 @@ func (f FileChange) repeats(o FileChange) bool {
 	return f.Kind == o.Kind && bare(f.Address) == bare(o.Address) && slices.Equal(f.Gone, o.Gone) && slices.Equal(f.New, o.New)
 }
 
-var location = regexp.MustCompile(`(?is)<loc>\s*(.*?)\s*</loc>`)
-
-// listed is what an XML sitemap lists, an address a line, so that dates that change each day are not told;
-// any other is left as it is.
+// listed is what a sitemap lists, an address a line, so that dates that change each day are not told;
+// what is no sitemap is left as it is.
 func listed(body string) string {
-	var b strings.Builder
-	for _, m := range location.FindAllStringSubmatch(body, -1) {
-		b.WriteString(html.UnescapeString(strings.TrimSuffix(strings.TrimPrefix(m[1], "<![CDATA["), "]]>")) + "\n")
+	f, _ := sitemap.Parse([]byte(body)) // what stands before an error counts
+	if len(f.Pages)+len(f.Sitemaps) == 0 {
+		return body
 	}
-	return cmp.Or(b.String(), body)
+	return strings.Join(slices.Concat(f.Sitemaps, f.Pages), "\n") + "\n"
 }
 
 // A Look tells what a crawl saw of fixes of an earlier list.

@@ -173,9 +173,9 @@ func TestPages(t *testing.T) {
 	before.Files = []File{{"robots", "r", "a\nb\n"}}
 	after.Files = []File{
 		{"robots", "r", "a\nc\n"}, {"sitemap", "http://s/", "x"}, {"sitemap", "https://s/", "x"},
-		{"sitemap", "t", "<url><loc> http://a/?b=1&amp;c </loc><lastmod>2026-11-23</lastmod></url><loc><![CDATA[http://d/]]></loc>"},
+		{"sitemap", "t", "<urlset><url><loc> http://a/?b=1&amp;c </loc><lastmod>2026-11-23</lastmod></url><url><loc><![CDATA[http://d/]]></loc></url></urlset>"},
 	}
-	before.Files = append(before.Files, File{"sitemap", "t", "<url><lastmod>2026-11-22</lastmod><loc>http://d/</loc></url>"})
+	before.Files = append(before.Files, File{"sitemap", "t", "<urlset><url><lastmod>2026-11-22</lastmod><loc>http://d/</loc></url></urlset>"})
 	r := Compare(before, after, never)
 	if want := []Moved{{address(2), address(6), "same text"}, {address(3), address(7), "redirect"}}; !slices.Equal(r.Moved, want) {
 		t.Errorf("moved %+v", r.Moved)

@@ -2,7 +2,6 @@ package fixlist
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -32,7 +31,7 @@ type groupKey struct {
 	folder string
 }
 
-// gather finds causes by the first rule that holds: target or value, the whole site, layout, section,
+// gather finds causes by the first rule that holds: target or value (joined where many are alike), the whole site, layout, section,
 // separate pages. The whole site comes before its layouts where nothing on the pages has a place: a
 // header or a setting of the server is one change, however many templates there are.
 func (b *builder) gather() []gathered {
@@ -54,7 +53,7 @@ func (b *builder) gather() []gathered {
 		}
 		g.entries = append(g.entries, i)
 	}
-	for _, g := range fold(b, order) {
+	for _, g := range fold(b, b.alike(order)) {
 		b.locate(g)
 		out = append(out, *g)
 	}
@@ -146,12 +145,12 @@ func (b *builder) locate(g *gathered) {
 	}
 	best := ""
 	for spot, n := range bySpot {
-		if best == "" || n > bySpot[best] || n == bySpot[best] && spot < best {
+		if n > bySpot[best] || n == bySpot[best] && spot < best {
 			best = spot
 		}
 	}
-	if best != "" {
-		g.fix.Where = fmt.Sprintf("in the layout of %s pages, %s", text.Thousands(bySpot[best]), best)
+	if n := bySpot[best]; n > 0 {
+		g.fix.Where = inLayout(n, best)
 	}
 	if len(regions) == 1 {
 		for word := range regions {
@@ -160,10 +159,21 @@ func (b *builder) locate(g *gathered) {
 	}
 }
 
-// landmark is the part of a page that a place belongs to, in a word.
+func inLayout(pages int, landmark string) string {
+	where := "in the layout of " + text.Thousands(pages) + " pages"
+	if landmark != "" {
+		where += ", " + landmark
+	}
+	return where
+}
+
+// landmark is the part of a page that a place belongs to, in a word; "" for what has no place, such as a
+// file that the head names.
 func landmark(spot string) string {
 	first, _, _ := strings.Cut(spot, " > ")
 	switch first {
+	case "":
+		return ""
 	case "nav":
 		return "navigation"
 	case "header", "footer", "aside":
@@ -206,10 +216,7 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 		g.fix.Kind = kind
 		switch kind {
 		case Layout:
-			g.fix.Where = fmt.Sprintf("in the layout of %s pages", text.Thousands(len(members)))
-			if k.spot != "" {
-				g.fix.Where += ", " + landmark(k.spot)
-			}
+			g.fix.Where = inLayout(len(members), landmark(k.spot))
 			g.fix.ID = identify(b.Checks[k.check], kind, b.layoutName(first.page)+" "+k.spot)
 		case Section:
 			if g.fix.Where = "on most pages under " + k.folder; k.folder == "/" {
@@ -236,9 +243,10 @@ func (b *builder) siteKey(e entry) (groupKey, bool) {
 	return groupKey{check: e.check, folder: "/"}, e.page >= 0 && b.spots[e.spot] == "" && len(b.Layouts) > 1
 }
 
+// layoutKey takes no part in what is said of addresses: no template writes them.
 func (b *builder) layoutKey(e entry) (groupKey, bool) {
 	l := b.layout(e.page)
-	return groupKey{check: e.check, number: l, spot: b.spots[e.spot]}, l >= 0
+	return groupKey{check: e.check, number: l, spot: b.spots[e.spot]}, l >= 0 && b.Checks[e.check].Group != "addresses"
 }
 
 func (b *builder) sectionKey(e entry) (groupKey, bool) {
@@ -319,7 +327,7 @@ func (f *Fix) word(c *check.Check) {
 		"{n}", text.Thousands(f.Pages),
 	).Replace(c.Line)
 	switch {
-	case f.Kind == Rest:
+	case f.Kind == Rest || f.Kind == Alike:
 		f.Line = strings.ToUpper(c.Title[:1]) + c.Title[1:] + ": " + f.Where + ", on " + text.Thousands(f.Pages) + " pages"
 	case f.Kind == Pages && f.Pages == 1:
 		f.Line += " on " + PathOf(f.Example)

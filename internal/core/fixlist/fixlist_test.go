@@ -233,6 +233,45 @@ func TestFolded(t *testing.T) {
 	}
 }
 
+// TestAlike: many shared values whose pages' addresses differ in one way are one line; few are not, nor
+// are those whose addresses differ in more.
+func TestAlike(t *testing.T) {
+	for _, c := range []struct {
+		name, one, other string // two addresses of one page, with its number
+		pages            int
+		line             string // "" for a line each
+	}{
+		{"folders", "/de/beds/%d.html", "/en/beds/%d.html", 6, "one page in several folders of /, 6 times, on 12 pages"},
+		{"inner folders", "/beds/2025/%d/", "/beds/2026/%d/", 5, "one page in several folders of /beds/, 5 times, on 10 pages"},
+		{"parameters", "/beds/%d", "/beds/%d?view=all&sort=up", 6, "one page with several values of ?sort&view, 6 times, on 12 pages"},
+		{"forms", "/Beds/%d/", "/beds/%d/index.html", 6, "one page under several forms of its address, 6 times, on 12 pages"},
+		{"few", "/de/beds/%d.html", "/en/beds/%d.html", 4, ""},
+		{"the page's own name", "/beds/%d", "/beds/other-%d", 6, ""},
+		{"two folders", "/de/beds/%d", "/en/borders/%d", 6, ""},
+		{"other depths", "/beds/%d", "/en/beds/%d", 6, ""},
+	} {
+		s := site(2 * c.pages)
+		var found []check.Finding
+		for i := range c.pages {
+			s.Addresses[i].URL = "http://fernhollow.example" + fmt.Sprintf(c.one, i)
+			s.Addresses[c.pages+i].URL = "http://fernhollow.example" + fmt.Sprintf(c.other, i)
+			for _, p := range []int{i, c.pages + i} {
+				found = append(found, check.Finding{Check: shared, Page: int32(p), Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i)}}})
+			}
+		}
+		r := build(s, found)
+		if c.line == "" {
+			if len(r.Fixes) != c.pages || r.Fixes[0].Kind != Value {
+				t.Errorf("%s: %d lines, the first %q", c.name, len(r.Fixes), r.Fixes[0].Line)
+			}
+			continue
+		}
+		if f := find(t, r, "Several pages share a text: "+c.line); len(r.Fixes) != 1 || f.Kind != Alike || f.Pages != 2*c.pages {
+			t.Errorf("%s: %d lines, %+v", c.name, len(r.Fixes), f)
+		}
+	}
+}
+
 // TestNearlyAll: what has no place on the page and fails all over a site of several layouts is one
 // line; what stands at a place is one for each layout.
 func TestNearlyAll(t *testing.T) {

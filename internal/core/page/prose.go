@@ -3,15 +3,35 @@ package page
 import (
 	"bytes"
 	"regexp"
+	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"harvik/internal/core/text"
 )
 
 // fillers are what stands for a text that is not written yet.
 var fillers = regexp.MustCompile(`(?i)lorem ipsum|dolor sit amet|consectetur adipiscing|your text here|insert (?:your )?text here|` +
-	`\{\{[^{}\n]{1,60}\}\}|\{%[^%\n]{1,60}%\}|<%=?[^%\n]{1,60}%>|\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]|` +
+	`\{\{[^{}\n]{1,60}\}\}|\{%[^%\n]{1,60}%\}|<%=?[^%\n]{1,60}%>|` +
 	`(?-i:\$\{[A-Z0-9_.]{0,40}[a-z][\w.]{0,40}\})|%%[A-Z_]{3,40}%%`) // ${UPPER_CASE} is how shells name what is around them
+
+// blanks are names in brackets that somebody was to fill in.
+var blanks = regexp.MustCompile(`(?i)\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]`)
+
+// isSyntax tells whether a name in brackets is how a manual writes that something may be left out:
+// "call([name])", "name [name] ...".
+func isSyntax(s string, at []int) bool {
+	ahead, behind := s[:at[0]], strings.TrimLeft(s[at[1]:], " ")
+	if r, _ := utf8.DecodeLastRuneInString(ahead); isWordy(r) || r == '(' || r == '[' {
+		return true
+	}
+	for _, sign := range []string{"...", "…", "|", "[", "=", "]"} {
+		if strings.HasPrefix(behind, sign) {
+			return true
+		}
+	}
+	return strings.HasSuffix(strings.ToLower(strings.TrimRight(ahead, " ")), strings.ToLower(s[at[0]+1:at[1]-1]))
+}
 
 var mail = regexp.MustCompile(`[A-Za-z0-9][A-Za-z0-9._%+-]{0,63}@(?:[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z]{2,24}\b`)
 
@@ -44,6 +64,11 @@ func (w *walker) prose(main []byte, code []span) {
 	d := w.doc
 	if strings.ContainsAny(s, "{[$%") || mayFill(main) {
 		d.Fillers = distinct(fillers, s)
+		for _, at := range blanks.FindAllStringIndex(s, maxFound) {
+			if found := s[at[0]:at[1]]; !isSyntax(s, at) && !slices.Contains(d.Fillers, found) {
+				d.Fillers = append(d.Fillers, found)
+			}
+		}
 	}
 	if strings.Contains(s, "@") {
 		d.Mails = distinct(mail, s)

@@ -116,7 +116,7 @@ func whatIsOdd(l *page.Link) string {
 		return "" // mailto, tel, javascript and the like have rules of their own
 	case strings.ContainsAny(href, "\t\r\n"):
 		return "has line breaks or tabs in it"
-	case strings.Contains(href, " "):
+	case strings.Contains(before(href, "#"), " "):
 		return "has spaces in it"
 	case web && !strings.HasPrefix(rest, "//"):
 		return "lacks a slash after its scheme"
@@ -132,6 +132,12 @@ func whatIsOdd(l *page.Link) string {
 		return "has angle brackets"
 	}
 	return ""
+}
+
+// before is what stands before a mark. What is odd about a fragment does not keep a link from arriving.
+func before(s, mark string) string {
+	s, _, _ = strings.Cut(s, mark)
+	return s
 }
 
 // isScheme tells whether a text can be the scheme of an address (URL standard, 4.4).
