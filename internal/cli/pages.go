@@ -30,7 +30,7 @@ func (a *app) pagesCommand() *cobra.Command {
 	c.Flags().StringVar(&q.Kind, "kind", "", "only html, other, or a kind of page such as list or contact")
 	c.Flags().StringVar(&q.Check, "check", "", "only pages on which this check fails")
 	c.Flags().StringVar(&q.Fix, "fix", "", "only pages of this fix")
-	c.Flags().StringVar(&q.Section, "section", "", "only this first folder, such as /plants/")
+	c.Flags().StringVar(&q.Section, "section", "", "only below this folder, such as /plants/; / alone for the pages at the top")
 	c.Flags().StringVar(&q.Having, "having", "", "only where a figure of your own is like this: \"visits>=100\"")
 	c.Flags().StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: address, status, words, bytes, title, depth, linksIn, authority, importance, health, findings, wait, figure:NAME")
 	c.Flags().IntVar(&q.Limit, "limit", 40, "lines at most")

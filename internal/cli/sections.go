@@ -15,7 +15,7 @@ import (
 func (a *app) mapCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "map SITE[@N]", Short: "Show where the sore spots are: sections by group of checks", Args: args("SITE"),
-		Long: `Counts, for each section (first folder) and group of checks, the checks that fail on its pages: for
+		Long: `Counts, for each section (a folder) and group of checks, the checks that fail on its pages: for
 a hundred pages, so that large and small sections can be compared.`,
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, cr, err := a.crawlAndClient(c, in[0])

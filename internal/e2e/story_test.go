@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"encoding/xml"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -13,6 +14,7 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"harvik/demo"
+	"harvik/internal/client"
 	"harvik/internal/testkit"
 )
 
@@ -248,6 +250,13 @@ func TestWorklist(t *testing.T) {
 	b.see("2 fixes claimed.")
 	b.wait("both states", `[0, 2].every(i => document.querySelector('[data-index="' + i + '"]').innerText.includes('claimed'))`)
 	b.click("button", "Choose none")
+	all, err := h.Fixes(t.Context(), "fernhollow", 1, client.FixFilter{Limit: 1})
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.eval(`document.querySelector('[aria-label="Choose all that are listed"]').click()`) // more than are loaded at once
+	b.see(fmt.Sprintf("%d fixes chosen", all.Total))
+	b.click("button", "Choose none")
 	b.click("button", "Footer link to /old-shop/ is dead")
 	b.see("How to fix it")
 	b.click("button", "Recheck")
@@ -259,6 +268,8 @@ func TestWorklist(t *testing.T) {
 	b.visit(h.url + "/sites/fernhollow/latest?check=robots-blocks-linked")
 	b.click("button", "shuts out addresses that pages link to, such as /shop/basket/")
 	b.click("button", "Waive…")
+	b.choose("What is to be left", "layout")
+	b.see("pages, such as /")
 	b.choose("What is to be left", "check")
 	b.fill("Why this is fine as it is", "the basket is meant to be shut")
 	b.picture("waive")
@@ -298,6 +309,7 @@ func TestWorklist(t *testing.T) {
 	b.picture("trend")
 	b.visit(h.url + "/sites/fernhollow/latest/map")
 	b.see("the sorer; a cell leads to its fixes")
+	b.see("built alike, and so probably from one template")
 	b.picture("map")
 	b.click("link", "97")
 	b.wait("the fixes of a section", `location.search.includes('section=%2Fresearch%2F') && location.search.includes('group=snippet')`)

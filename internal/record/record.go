@@ -128,7 +128,7 @@ type PageQuery struct {
 	Check   string // pages on which this check fails
 	Fix     string // pages of this fix
 	Role    string // pages if empty; "resources" for all others, or one of page.RoleNames
-	Section string // first folder, such as "/plants/"; "/" for pages at the top
+	Section string // a folder with all below it, such as "/plants/"; "/" for pages at the top
 	Having  string // condition with an own figure: "visits>=100"
 	Site    int64  // whose figures are meant
 	Sort    string // column, "-" before it for falling; by default the order found

@@ -9,6 +9,7 @@ import type {
   Drift,
   FigureSet,
   Fix,
+  Layout,
   LinkRow,
   PageAll,
   PageFinding,
@@ -111,7 +112,7 @@ export const fixes = (name: string, number: string, filter: FixFilter) =>
   infiniteQueryOptions({
     queryKey: ["sites", name, "crawls", number, "fixes", filter],
     queryFn: ({ pageParam }) =>
-      get<FixPart>(`${crawlPath(name, number)}/fixes${query({ ...filter, after: pageParam, limit: 500 })}`),
+      get<FixPart>(`${crawlPath(name, number)}/fixes${query({ ...filter, after: pageParam, limit: 200 })}`),
     initialPageParam: 0,
     placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.next || undefined,
@@ -237,6 +238,13 @@ export const sectionMap = (name: string, number: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "map"],
     queryFn: () => get<SectionMap>(`${crawlPath(name, number)}/map`),
+  });
+
+/** The templates that pages are built from, the largest first. */
+export const layouts = (name: string, number: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "layouts"],
+    queryFn: () => get<{ layouts: Layout[] }>(`${crawlPath(name, number)}/layouts`).then((r) => r.layouts),
   });
 
 export const figures = (name: string) =>

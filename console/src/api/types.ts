@@ -372,6 +372,14 @@ export interface SectionMap {
   groups: string[];
 }
 
+export interface Layout {
+  name: string;
+  pages: number;
+  example: string;
+  health: number;
+  errors: number;
+}
+
 export interface FigureSet {
   name: string;
   taken: string;

@@ -128,6 +128,7 @@ type builder struct {
 	assessed   []*Page         // in order of address
 	at         map[int32]int32 // address number → index in assessed
 	pages      map[int32]*Page
+	sections   *sections
 	importance []float64
 	waived     []bool // by entry
 	entryCell  []int
@@ -171,14 +172,19 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 
 func newBuilder(s *Sheet, adjust Adjustment) *builder {
 	b := &builder{Sheet: s, adjust: adjust, entries: slices.Clone(s.entries), at: map[int32]int32{}, pages: make(map[int32]*Page, len(s.Pages))}
+	var html []string
 	for i := range s.Pages {
 		p := &s.Pages[i]
 		b.pages[p.ID] = p
+		if p.HTML {
+			html = append(html, p.Address)
+		}
 		if p.Assessed {
 			b.at[p.ID] = int32(len(b.assessed))
 			b.assessed = append(b.assessed, p)
 		}
 	}
+	b.sections = newSections(html)
 	b.sortEntries()
 	b.importance = importance(b.assessed, adjust.Figure)
 	return b

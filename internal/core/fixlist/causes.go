@@ -253,7 +253,7 @@ func (b *builder) sectionKey(e entry) (groupKey, bool) {
 	if e.page < 0 {
 		return groupKey{}, false
 	}
-	folder := SectionOf(b.address(e.page))
+	folder := b.sections.of(b.address(e.page))
 	return groupKey{check: e.check, folder: folder}, folder != "/"
 }
 
@@ -263,7 +263,7 @@ func (b *builder) layoutTotals() func(int32, groupKey) int {
 }
 
 func (b *builder) sectionTotals() func(int32, groupKey) int {
-	return b.totals(func(id int32) groupKey { return groupKey{folder: SectionOf(b.address(id))} },
+	return b.totals(func(id int32) groupKey { return groupKey{folder: b.sections.of(b.address(id))} },
 		func(k groupKey) groupKey { return groupKey{folder: k.folder} })
 }
 
@@ -340,19 +340,6 @@ func (f *Fix) word(c *check.Check) {
 	case f.Kind == Target:
 		f.Line += ", on " + text.Thousands(f.Pages) + " pages"
 	}
-}
-
-// SectionOf is the first folder of an address: "/plants/", or "/" for a page above all folders.
-func SectionOf(address string) string {
-	u, err := weburl.Parse(address)
-	if err != nil || !u.IsHTTP() {
-		return "/"
-	}
-	path := u.Path()
-	if i := strings.IndexByte(path[1:], '/'); i >= 0 {
-		return path[:i+2]
-	}
-	return "/"
 }
 
 // PathOf is an address without its origin, shortened in the middle.

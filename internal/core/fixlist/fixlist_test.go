@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -190,13 +191,34 @@ func TestPartial(t *testing.T) {
 	}
 }
 
-func TestSectionOf(t *testing.T) {
-	for in, want := range map[string]string{
-		"http://fernhollow.example/": "/", "http://fernhollow.example/x": "/", "http://fernhollow.example/x/": "/x/",
-		"http://fernhollow.example/x/y/z?q": "/x/", "mailto:x": "/",
+// TestSections: a site is parted by its first folders, and by those below one that holds most of it.
+func TestSections(t *testing.T) {
+	many := func(folder string, n int) (out []string) {
+		for i := range n {
+			out = append(out, fmt.Sprintf("http://fernhollow.example%spage-%d", folder, i))
+		}
+		return out
+	}
+	flat := slices.Concat(many("/plants/", 60), many("/shop/", 20), many("/", 5))
+	deep := slices.Concat(many("/site/", 3), many("/site/plants/", 40), many("/site/shop/", 30), many("/site/shop/cards/", 10), many("/old/", 4), many("/site/odd/", 1))
+	slugs := many("/shop/", 2)
+	for i := range 40 {
+		slugs = append(slugs, fmt.Sprintf("http://fernhollow.example/shop/thing-%d/", i))
+	}
+	nested := slices.Concat(many("/a/b/plants/", 30), many("/a/b/shop/", 30))
+	for _, c := range []struct {
+		site     []string
+		of, want string
+	}{
+		{flat, "http://fernhollow.example/plants/rosa/", "/plants/"}, {flat, "http://fernhollow.example/", "/"}, {flat, "http://fernhollow.example/plants", "/"},
+		{flat, "http://fernhollow.example/unknown/x", "/unknown/"}, {flat, "not an address", "/"},
+		{deep, "http://fernhollow.example/site/plants/x", "/site/plants/"}, {deep, "http://fernhollow.example/site/shop/cards/x", "/site/shop/"},
+		{deep, "http://fernhollow.example/site/x", "/site/"}, {deep, "http://fernhollow.example/site/odd/page-0", "/site/"}, {deep, "http://fernhollow.example/old/x", "/old/"},
+		{slugs, "http://fernhollow.example/shop/thing-7/", "/shop/"},
+		{nested, "http://fernhollow.example/a/b/shop/x", "/a/b/shop/"},
 	} {
-		if got := SectionOf(in); got != want {
-			t.Errorf("SectionOf(%q) = %q, want %q", in, got, want)
+		if got := newSections(c.site).of(c.of); got != c.want {
+			t.Errorf("of %d pages, %s is in %s, want %s", len(c.site), c.of, got, c.want)
 		}
 	}
 }

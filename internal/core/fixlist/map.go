@@ -12,7 +12,7 @@ type Map struct {
 	Cells    []MapCell    `json:"cells"`    // those with findings, in order of the sections
 }
 
-// SectionRow is a part of the site, by its first folder.
+// SectionRow is a part of the site: a first folder, or one below it where that holds most of the site.
 type SectionRow struct {
 	Section string  `json:"section"`
 	Pages   int     `json:"pages"`  // HTML pages
@@ -44,7 +44,7 @@ func (b *builder) drawMap(scores []PageScore) Map {
 	}
 	bySection := map[string]*sums{}
 	of := func(address string) *sums {
-		name := SectionOf(address)
+		name := b.sections.of(address)
 		if bySection[name] == nil {
 			bySection[name] = &sums{SectionRow: SectionRow{Section: name, Health: -1}, cells: map[string]*MapCell{}}
 		}

@@ -58,6 +58,11 @@ export function FixListPage() {
   const more = useCallback(() => {
     if (hasNextPage && !isFetchingNextPage) fetchNextPage();
   }, [hasNextPage, isFetchingNextPage, fetchNextPage]);
+  const chooseAll = async () => {
+    let all = { data: list.data, hasNextPage };
+    while (all.hasNextPage) all = await fetchNextPage();
+    setChosen(new Set(all.data?.pages.flatMap((p) => p.fixes.map((f) => f.id))));
+  };
   if (info.isPending) return <Loading />;
   if (info.isError) return <Failed error={info.error} />;
   if (!info.data.report?.scored) return <CrawlHead crawl={info.data} group="" choose={() => {}} />;
@@ -108,6 +113,7 @@ export function FixListPage() {
                 more={more}
                 chosen={newest ? chosen : undefined}
                 setChosen={setChosen}
+                chooseAll={chooseAll}
                 act={act}
               />
             )}
@@ -149,6 +155,8 @@ export function FixListPage() {
       </Flex>
       {waiving && (
         <WaiveDialog
+          site={site}
+          crawl={number}
           fixes={waiving}
           waive={async (wishes) => {
             const done = await work.waive.mutateAsync(wishes);

@@ -16,6 +16,8 @@ interface Props {
   /** The fixes that are ticked; without, the list is only to be read. */
   chosen?: ReadonlySet<string>;
   setChosen: (chosen: ReadonlySet<string>) => void;
+  /** Ticks all, also those that are not loaded yet. */
+  chooseAll: () => void;
   /** Does what a key stands for, with the fix that has the focus. */
   act: (key: string, fix: Fix) => void;
 }
@@ -29,7 +31,18 @@ const keys =
   "Keys: j k move, Enter opens, x chooses, t takes, c claims, o opens again, w waives, r rechecks, u undoes";
 
 /** The fixes, in order; only the rows in view are drawn. Keys work while the focus is in the list. */
-export function FixRows({ fixes, running, total, open, choose, more, chosen, setChosen, act }: Props) {
+export function FixRows({
+  fixes,
+  running,
+  total,
+  open,
+  choose,
+  more,
+  chosen,
+  setChosen,
+  chooseAll,
+  act,
+}: Props) {
   const scroll = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
     count: fixes.length,
@@ -107,8 +120,8 @@ export function FixRows({ fixes, running, total, open, choose, more, chosen, set
             <input
               type="checkbox"
               aria-label="Choose all that are listed"
-              checked={fixes.length > 0 && fixes.every((f) => chosen.has(f.id))}
-              onChange={(e) => setChosen(new Set(e.target.checked ? fixes.map((f) => f.id) : []))}
+              checked={fixes.length === total && fixes.every((f) => chosen.has(f.id))}
+              onChange={(e) => (e.target.checked ? chooseAll() : setChosen(new Set()))}
             />
           )}
         </Flex>

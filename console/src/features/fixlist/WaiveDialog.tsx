@@ -1,11 +1,15 @@
 import { Box, Button, CloseButton, Dialog, Field, Input, Portal, Text, Textarea } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { layouts as layoutsOf } from "../../api/queries";
 import type { Fix, WaiverScope } from "../../api/types";
-import { count } from "../../lib/format";
+import { count, shortAddress } from "../../lib/format";
 import { Select } from "../../ui/Select";
 import type { WaiverWish } from "./useWork";
 
 interface Props {
+  site: string;
+  crawl: string;
   fixes: Pick<Fix, "id" | "check" | "line" | "example">[];
   waive: (wishes: WaiverWish[]) => Promise<unknown>;
   close: () => void;
@@ -21,7 +25,7 @@ function folderOf(address: string): string {
 }
 
 /** Asks what is to be left, why, and until when. */
-export function WaiveDialog({ fixes, waive, close }: Props) {
+export function WaiveDialog({ site, crawl, fixes, waive, close }: Props) {
   const [first] = fixes;
   const checks = [...new Set(fixes.map((f) => f.check))];
   const [scope, setScope] = useState<WaiverScope>("fix");
@@ -30,17 +34,25 @@ export function WaiveDialog({ fixes, waive, close }: Props) {
   const [until, setUntil] = useState("");
   const [fault, setFault] = useState("");
   const [busy, setBusy] = useState(false);
+  const layouts = useQuery(layoutsOf(site, crawl)).data ?? [];
   const scopes: [WaiverScope, string][] = [
     ["fix", fixes.length === 1 ? "this line of the list" : `these ${fixes.length} lines of the list`],
     ["check", `${checks.join(", ")}, on the whole site`],
     ["section", `${checks.join(", ")}, in a folder`],
     ["pattern", `${checks.join(", ")}, on addresses of a pattern`],
+    ["layout", `${checks.join(", ")}, in a layout`],
     ["page", `${checks.join(", ")}, on one page`],
   ];
   const suggest = (s: WaiverScope) => {
     setScope(s);
     const example = first?.example ?? "";
-    setOn({ section: folderOf(example), page: example, pattern: `${folderOf(example)}*` }[s as string] ?? "");
+    const fitting = {
+      section: folderOf(example),
+      page: example,
+      pattern: `${folderOf(example)}*`,
+      layout: layouts[0]?.name,
+    };
+    setOn(fitting[s as keyof typeof fitting] ?? "");
   };
   const send = async () => {
     setBusy(true);
@@ -75,7 +87,20 @@ export function WaiveDialog({ fixes, waive, close }: Props) {
                 <Field.Label>What is to be left</Field.Label>
                 <Select value={scope} set={suggest} options={scopes} />
               </Field.Root>
-              {scope !== "fix" && scope !== "check" && (
+              {scope === "layout" && (
+                <Field.Root mb="3">
+                  <Field.Label>Layout</Field.Label>
+                  <Select
+                    value={on}
+                    set={setOn}
+                    options={layouts.map((l) => [
+                      l.name,
+                      `${l.name}: ${count(l.pages, "page", "pages")}, such as ${shortAddress(l.example, l.example)}`,
+                    ])}
+                  />
+                </Field.Root>
+              )}
+              {scope !== "fix" && scope !== "check" && scope !== "layout" && (
                 <Field.Root mb="3">
                   <Field.Label>
                     {{ section: "Folder", pattern: "Pattern", page: "Address" }[scope as string]}

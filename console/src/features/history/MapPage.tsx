@@ -1,8 +1,9 @@
-import { Box, Link, Table, Text } from "@chakra-ui/react";
+import { Box, Heading, Link, Table, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link as RouterLink, useParams } from "react-router";
-import { sectionMap } from "../../api/queries";
+import { layouts as layoutsOf, sectionMap } from "../../api/queries";
 import { points, whole } from "../../lib/format";
+import { Address } from "../../ui/Address";
 import { Empty, Failed, Loading } from "../../ui/States";
 
 const mostSections = 200;
@@ -21,7 +22,7 @@ export function MapPage() {
   return (
     <Box px={{ base: "3", md: "5" }} py="4">
       <Text mb="3" maxW="60rem">
-        For each section (first folder) and group of checks: how many checks fail for every hundred pages. The
+        For each section (a folder) and group of checks: how many checks fail for every hundred pages. The
         stronger the colour, the sorer; a cell leads to its fixes.
       </Text>
       <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel" maxW="fit-content">
@@ -69,7 +70,61 @@ export function MapPage() {
           {whole(sections.length - mostSections)} smaller sections are left out.
         </Text>
       )}
+      <Layouts site={site} crawl={crawl} />
     </Box>
+  );
+}
+
+interface LayoutsProps {
+  site: string;
+  crawl: string;
+}
+
+/** The templates that the pages are built from: what is wrong in one of them is wrong on all its pages. */
+function Layouts({ site, crawl }: LayoutsProps) {
+  const layouts = useQuery(layoutsOf(site, crawl));
+  if (layouts.isPending) return <Loading />;
+  if (layouts.isError) return <Failed error={layouts.error} retry={layouts.refetch} />;
+  if (layouts.data.length === 0) return null;
+  return (
+    <>
+      <Heading as="h2" size="md" mt="6" mb="2">
+        Layouts
+      </Heading>
+      <Text mb="3" maxW="60rem">
+        Pages that are built alike, and so probably from one template. Their names last from crawl to crawl.
+      </Text>
+      <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel" maxW="fit-content">
+        <Table.Root size="sm" aria-label="Layouts">
+          <Table.Header>
+            <Table.Row bg="bg.subtle">
+              <Table.ColumnHeader>Layout</Table.ColumnHeader>
+              <Table.ColumnHeader textAlign="end">Pages</Table.ColumnHeader>
+              <Table.ColumnHeader textAlign="end">Health</Table.ColumnHeader>
+              <Table.ColumnHeader textAlign="end">Errors</Table.ColumnHeader>
+              <Table.ColumnHeader>Such as</Table.ColumnHeader>
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
+            {layouts.data.map((l) => (
+              <Table.Row key={l.name} bg="bg.panel">
+                <Table.Cell>{l.name}</Table.Cell>
+                <Table.Cell textAlign="end">{whole(l.pages)}</Table.Cell>
+                <Table.Cell textAlign="end">{points(l.health)}</Table.Cell>
+                <Table.Cell textAlign="end">{whole(l.errors)}</Table.Cell>
+                <Table.Cell maxW="28rem">
+                  <Address
+                    address={l.example}
+                    home={l.example}
+                    to={`/sites/${site}/${crawl}/page?address=${encodeURIComponent(l.example)}`}
+                  />
+                </Table.Cell>
+              </Table.Row>
+            ))}
+          </Table.Body>
+        </Table.Root>
+      </Table.ScrollArea>
+    </>
   );
 }
 
