@@ -16,6 +16,7 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
+	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/record"
@@ -499,7 +500,7 @@ func (l *looking) result(f *fixlist.Fix) (record.RecheckResult, task.Sight) {
 	case ofCrawl(f):
 		out.Verdict, out.Says = record.IsUnseen, "it is about how a whole crawl goes; crawl again to know"
 	default:
-		out.Verdict, out.Says = record.IsUnseen, fmt.Sprintf("%d of %s%s could not be looked at: %s", len(missed), count(len(some), "page", "pages"), sample, drift.Short(missed))
+		out.Verdict, out.Says = record.IsUnseen, fmt.Sprintf("%d of %s%s could not be looked at: %s", len(missed), text.Count(len(some), "page", "pages"), sample, drift.Short(missed))
 	}
 	return out, sight
 }
@@ -509,14 +510,7 @@ func all(n int) string {
 	if n == 1 {
 		return "its page"
 	}
-	return fmt.Sprintf("all %d pages looked at", n)
-}
-
-func count(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
+	return fmt.Sprintf("all %s pages looked at", text.Thousands(n))
 }
 
 // changed tells which pages are none any more.
