@@ -63,21 +63,8 @@ func (c *Crawl) sample(ctx context.Context) error {
 	defer c.paces.leave(c)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	c.ctx = ctx
-	c.progress.begin()
-	if err := c.client.LogIn(ctx); err != nil {
-		return &ErrPaused{err.Error()}
-	}
-	c.begin()
-	saver := newSaver(ctx, c.sink, cancel)
-	_, paused := c.loop(ctx, saver)
-	if err := saver.close(); err != nil {
-		return err
-	}
-	if paused != nil {
-		return paused
-	}
-	return context.Cause(ctx)
+	_, err := c.fetch(ctx, cancel, c.resume, func() {})
+	return err
 }
 
 func (c *Crawl) previewRobots() record.PreviewRobots {
