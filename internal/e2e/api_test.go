@@ -428,6 +428,12 @@ func TestRefusals(t *testing.T) {
 	if _, err := h.ChangePlan(ctx, "fernhollow", []byte("pagse: 3")); err == nil || !strings.Contains(err.Error(), `did you mean "pages"?`) {
 		t.Errorf("a mistyped setting gives %v", err)
 	}
+	if p, short, err := h.CheckPlan(ctx, []byte(`{"pages": 7, "depth": 1000}`)); err != nil || p.Pages != 7 || strings.TrimSpace(short) != "pages: 7" {
+		t.Errorf("a plan comes to %+v, in short %q (%v)", p, short, err)
+	}
+	if _, _, err := h.CheckPlan(ctx, []byte("pages: -7")); err == nil || !strings.Contains(err.Error(), "pages") {
+		t.Errorf("a plan that cannot be gives %v", err)
+	}
 	if _, err := h.Crawl(ctx, "fernhollow", 0); err == nil || !strings.Contains(err.Error(), "does not exist") {
 		t.Errorf("the newest crawl of none gives %v", err)
 	}

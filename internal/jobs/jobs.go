@@ -34,6 +34,11 @@ type Refusal struct{ Reason string }
 
 func (r *Refusal) Error() string { return r.Reason }
 
+// A Mistake says what is wrong with what was asked for, whatever the state of the site.
+type Mistake struct{ Reason string }
+
+func (m *Mistake) Error() string { return m.Reason }
+
 // A Runner is safe for use from several goroutines.
 type Runner struct {
 	store *store.Store

@@ -35,13 +35,13 @@ func (r *Runner) Look(ctx context.Context, in record.LookRequest) (*record.Look,
 	}
 	u, err := weburl.Parse(address)
 	if err != nil || !u.IsHTTP() {
-		return nil, &Refusal{fmt.Sprintf("%q is no web address; it begins with http:// or https://", in.Address)}
+		return nil, &Mistake{fmt.Sprintf("%q is no web address; it begins with http:// or https://", in.Address)}
 	}
 	catalog := checks.Catalog
 	if in.Check != "" {
 		c := checks.Find(in.Check)
 		if c == nil {
-			return nil, &Refusal{fmt.Sprintf("there is no check %q; `harvik check list` shows them", in.Check)}
+			return nil, &Mistake{fmt.Sprintf("there is no check %q; `harvik check list` shows them", in.Check)}
 		}
 		catalog = []*check.Check{c}
 	}

@@ -61,12 +61,12 @@ func (r *Runner) Recheck(ctx context.Context, site record.Site, fixes []string, 
 	for _, id := range slices.Compact(slices.Sorted(slices.Values(fixes))) {
 		i := slices.IndexFunc(l.report.Fixes, func(f fixlist.Fix) bool { return f.ID == id })
 		if i < 0 {
-			return record.Recheck{}, &Refusal{fmt.Sprintf("the newest fix list has no fix %s; `harvik fixes %s` shows them", id, site.Name)}
+			return record.Recheck{}, &Mistake{fmt.Sprintf("the newest fix list has no fix %s; `harvik fixes %s` shows them", id, site.Name)}
 		}
 		l.fixes = append(l.fixes, &l.report.Fixes[i])
 	}
 	if len(l.fixes) == 0 {
-		return record.Recheck{}, &Refusal{"a recheck needs at least one fix"}
+		return record.Recheck{}, &Mistake{"a recheck needs at least one fix"}
 	}
 	one := &recheck{rec: record.Recheck{
 		Crawl: rec.Number, State: "running", By: by, Started: time.Now(), Health: l.report.Health, After: l.report.Health,

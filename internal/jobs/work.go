@@ -173,7 +173,7 @@ func (r *Runner) Move(ctx context.Context, site record.Site, wish record.Wish) (
 	if wish.Due != nil && *wish.Due != "" {
 		day, err := record.ParseDay(*wish.Due)
 		if err != nil {
-			return out, &Refusal{err.Error()}
+			return out, &Mistake{err.Error()}
 		}
 		due = &day
 	}
@@ -269,13 +269,13 @@ func (r *Runner) Undo(ctx context.Context, site record.Site, batch int64, who st
 func (r *Runner) Waive(ctx context.Context, site record.Site, w record.Waiver) (record.Waiver, error) {
 	one := waive.Waiver{Scope: w.Scope, Check: w.Check, On: w.On}
 	if err := one.Validate(checks.Known.Check); err != nil {
-		return w, &Refusal{err.Error()}
+		return w, &Mistake{err.Error()}
 	}
 	if strings.TrimSpace(w.Reason) == "" {
-		return w, &Refusal{"a waiver needs a reason: why is this fine as it is?"}
+		return w, &Mistake{"a waiver needs a reason: why is this fine as it is?"}
 	}
 	if w.Until != nil && !w.Holds(time.Now().UTC()) {
-		return w, &Refusal{fmt.Sprintf("%s is over already; a waiver holds until the end of that day", w.Until)}
+		return w, &Mistake{fmt.Sprintf("%s is over already; a waiver holds until the end of that day", w.Until)}
 	}
 	if err := r.exists(ctx, site, w); err != nil {
 		return w, err
@@ -296,7 +296,7 @@ func (r *Runner) exists(ctx context.Context, site record.Site, w record.Waiver) 
 			return err
 		}
 		if _, ok := lines[w.On]; !ok {
-			return &Refusal{fmt.Sprintf("the newest fix list has no fix %s; `harvik fixes %s` shows them", w.On, site.Name)}
+			return &Mistake{fmt.Sprintf("the newest fix list has no fix %s; `harvik fixes %s` shows them", w.On, site.Name)}
 		}
 	case waive.Layout:
 		known, err := r.store.KnownLayouts(ctx, site.ID)
@@ -304,7 +304,7 @@ func (r *Runner) exists(ctx context.Context, site record.Site, w record.Waiver) 
 			return err
 		}
 		if known[w.On] == nil {
-			return &Refusal{fmt.Sprintf("the site has no layout %s; `harvik layouts %s` shows them", w.On, site.Name)}
+			return &Mistake{fmt.Sprintf("the site has no layout %s; `harvik layouts %s` shows them", w.On, site.Name)}
 		}
 	}
 	return nil
@@ -485,7 +485,7 @@ func (r *Runner) ImportFigures(ctx context.Context, site record.Site, taken reco
 	}
 	table, err := figures.Read(in, home)
 	if err != nil {
-		return out, &Refusal{err.Error()}
+		return out, &Mistake{err.Error()}
 	}
 	var exact map[string]bool
 	loose := map[string][]string{}

@@ -42,6 +42,10 @@ func (s *Service) earlier(c *gin.Context, site record.Site, after record.Crawl) 
 	if !ok {
 		return nil, false
 	}
+	if n >= after.Number {
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("crawl %d is not earlier than crawl %d", n, after.Number))
+		return nil, false
+	}
 	var before record.Crawl
 	var err error
 	if n == 0 {

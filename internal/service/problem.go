@@ -32,9 +32,12 @@ func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
 func (s *Service) fail(c *gin.Context, err error, what string) {
 	var faults plan.Faults
 	var refusal *jobs.Refusal
+	var mistake *jobs.Mistake
 	switch {
 	case errors.As(err, &refusal):
 		problem(c, http.StatusConflict, err.Error())
+	case errors.As(err, &mistake):
+		problem(c, http.StatusUnprocessableEntity, err.Error())
 	case errors.Is(err, jobs.ErrEnding):
 		problem(c, http.StatusServiceUnavailable, err.Error())
 	case errors.Is(err, store.ErrNotFound):

@@ -1,7 +1,9 @@
 package service
 
 import (
+	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -75,8 +77,11 @@ func hostOf(host, home string) (string, error) {
 		text = "http://" + host + "/"
 	}
 	u, err := weburl.Parse(text)
-	if err != nil {
+	switch {
+	case err != nil:
 		return "", err
+	case host != "" && (u.Port() != "" || u.PathQuery() != "/" || strings.ContainsAny(host, "@#")):
+		return "", fmt.Errorf("%q is no host name", host)
 	}
 	return u.Hostname(), nil
 }

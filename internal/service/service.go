@@ -46,6 +46,7 @@ type Store interface {
 	Task(ctx context.Context, site int64, fix string) (record.Task, error)
 	Tasks(ctx context.Context, site int64) ([]record.Task, error)
 	History(ctx context.Context, site int64, fix string) ([]record.TaskEvent, error)
+	HasFix(ctx context.Context, site int64, fix string) (bool, error)
 	Waivers(ctx context.Context, site int64) ([]record.Waiver, error)
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
@@ -114,6 +115,10 @@ func (s *Service) showTask(c *gin.Context) {
 		return
 	}
 	if t.State == "" {
+		if known, err := s.store.HasFix(c, site.ID, id); err != nil || !known {
+			s.fail(c, cmp.Or(err, store.ErrNotFound), "fix "+id)
+			return
+		}
 		t = record.Task{Fix: id, State: task.Open}
 	}
 	c.JSON(http.StatusOK, gin.H{"task": t, "history": events})

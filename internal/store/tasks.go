@@ -21,6 +21,12 @@ func (s *Store) Task(ctx context.Context, site int64, fix string) (t record.Task
 	return t, found(err)
 }
 
+// HasFix tells whether any crawl of a site found a fix.
+func (s *Store) HasFix(ctx context.Context, site int64, fix string) (known bool, err error) {
+	err = s.db.GetContext(ctx, &known, "select exists (select 1 from fix f join crawl c on c.id = f.crawl_id where c.site_id = $1 and f.id = $2)", site, fix)
+	return known, err
+}
+
 // Tasks are all of a site, the one changed last first.
 func (s *Store) Tasks(ctx context.Context, site int64) ([]record.Task, error) {
 	tasks := []record.Task{}

@@ -60,7 +60,7 @@ func step(s sides) Step {
 	was := s.judged.Health(all, nil)
 	out := Step{Before: s.told, After: s.after.Health(all, nil), Parts: []Part{}}
 	add := func(by string, pages int, points float64) {
-		if points != 0 && !math.IsNaN(points) {
+		if math.Abs(points) > 1e-11 { // less is rounding
 			out.Parts = append(out.Parts, Part{By: by, Pages: pages, Points: points})
 		}
 	}

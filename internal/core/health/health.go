@@ -87,9 +87,6 @@ func sum(cells []Cell) float64 {
 	return c
 }
 
-// Pages is the number of assessed pages.
-func (b *Book) Pages() int { return len(b.own) }
-
 // Health is the score, 0 to 100; without assessed pages there is none (ok is false).
 func (b *Book) Health() (score float64, ok bool) {
 	if len(b.own) == 0 {

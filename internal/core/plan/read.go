@@ -102,10 +102,9 @@ var lineOf = regexp.MustCompile(`^(?:yaml: )?(?:unmarshal errors:\s+)?line (\d+)
 // grammar is the fault of a text that is no YAML.
 func grammar(err error) Fault {
 	s := err.Error()
-	f := Fault{Reason: "not to be read as YAML or JSON: " + strings.TrimPrefix(s, "yaml: ")}
+	f := Fault{Reason: "not to be read as YAML or JSON: " + strings.TrimPrefix(s, "yaml: "), Line: 1, Column: 1} // the library names no first line
 	if m := lineOf.FindStringSubmatch(s); m != nil {
 		fmt.Sscan(m[1], &f.Line)
-		f.Column = 1
 		f.Reason = "not to be read as YAML or JSON: " + s[len(m[0]):]
 	}
 	return f
