@@ -2,6 +2,7 @@ package fixlist
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 
@@ -288,27 +289,30 @@ func (b *builder) totals(of func(int32) groupKey, reduce func(groupKey) groupKey
 	}
 }
 
-// separate makes one line a check of what is left.
+// separate makes one line a check of what is left, and one of what is about the whole site.
 func (b *builder) separate(entries []int) []gathered {
-	byCheck := map[int32]*gathered{}
-	var order []int32
+	type part struct {
+		check int32
+		site  bool
+	}
+	parts := map[part]*gathered{}
 	for _, i := range entries {
 		e := b.entries[i]
-		g := byCheck[e.check]
+		p := part{e.check, e.page < 0}
+		g := parts[p]
 		if g == nil {
-			g = &gathered{fix: Fix{Kind: Pages, ID: identify(b.Checks[e.check], Pages, "")}}
-			if e.page < 0 {
-				g.fix.Kind = Whole
+			kind := Pages
+			if p.site {
+				kind = Whole
 			}
-			byCheck[e.check] = g
-			order = append(order, e.check)
+			g = &gathered{fix: Fix{Kind: kind, ID: identify(b.Checks[e.check], kind, "")}}
+			parts[p] = g
 		}
 		g.entries = append(g.entries, i)
 	}
-	slices.Sort(order)
 	var out []gathered
-	for _, c := range order {
-		out = append(out, *byCheck[c])
+	for _, p := range slices.SortedFunc(maps.Keys(parts), func(x, y part) int { return cmp.Or(cmp.Compare(x.check, y.check), boolFirst(x.site, y.site)) }) {
+		out = append(out, *parts[p])
 	}
 	return out
 }

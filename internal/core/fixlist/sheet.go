@@ -2,6 +2,7 @@ package fixlist
 
 import (
 	"encoding/gob"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -204,6 +205,31 @@ func (s *Sheet) Write(w io.Writer) error {
 	return gob.NewEncoder(w).Encode(&d)
 }
 
+// fits tells whether all parts of what was read belong together.
+func (d *sheetData) fits() bool {
+	n, m := len(d.IDs), len(d.Check)
+	if len(d.Addresses) != n || len(d.Flags) != n || len(d.PageLayouts) != n || len(d.Authority) != n || len(d.Weights) != n ||
+		len(d.Page) != m || len(d.Places) != m || len(d.Cause) != m || len(d.Spot) != m || len(d.Regions) != m ||
+		len(d.CauseTargets) != len(d.CauseKeys) || len(d.CauseValues) != len(d.CauseKeys) {
+		return false
+	}
+	within := func(i int32, least, size int) bool { return int(i) >= least && int(i) < size }
+	known := make(map[int32]bool, n)
+	for i, id := range d.IDs {
+		known[id] = true
+		if !within(d.PageLayouts[i], -1, len(d.Layouts)) {
+			return false
+		}
+	}
+	for i := range d.Check {
+		if !within(d.Check[i], 0, len(d.Checks)) || !within(d.Cause[i], -1, len(d.CauseKeys)) || !within(d.Spot[i], 0, len(d.Spots)) ||
+			d.Page[i] != -1 && !known[d.Page[i]] {
+			return false
+		}
+	}
+	return true
+}
+
 // ReadSheet reads what Write wrote. The error of a sheet of another version says so.
 func ReadSheet(r io.Reader) (*Sheet, error) {
 	var d sheetData
@@ -212,6 +238,9 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 	}
 	if d.Version != sheetVersion {
 		return nil, fmt.Errorf("the crawl's sheet is of version %d, and %d is needed: judge it again", d.Version, sheetVersion)
+	}
+	if !d.fits() {
+		return nil, errors.New("the crawl's sheet is damaged: judge it again")
 	}
 	s := &Sheet{Layouts: d.Layouts, Findings: d.Findings, Expected: d.Expected, Partial: d.Partial, spots: d.Spots}
 	for _, c := range d.Checks {
