@@ -1,6 +1,7 @@
 package fixlist
 
 import (
+	"fmt"
 	"maps"
 	"net/url"
 	"slices"
@@ -10,13 +11,13 @@ import (
 	"harvik/internal/core/weburl"
 )
 
-// leastAlike is from how many shared values on, whose pages' addresses differ in the same way, one
+// leastAlike is from how many shared values or targets on, whose addresses differ in the same way, one
 // cause is seen behind them.
 const leastAlike = 5
 
-// alike joins the causes of a check by value whose pages' addresses differ in the same way: an
-// untranslated page in each language's folder, or a parameter that changes nothing. That is one thing to
-// change, however many pages there are.
+// alike joins the causes of a check whose addresses differ in the same way: values shared by the same page
+// in each language's folder, or by a page with and without a parameter that changes nothing; targets that
+// are missing in each of several folders. That is one thing to change, however many pages there are.
 func (b *builder) alike(causes []*gathered) []*gathered {
 	type way struct {
 		check int32
@@ -25,10 +26,12 @@ func (b *builder) alike(causes []*gathered) []*gathered {
 	ways, words := map[*gathered]way{}, map[way]string{}
 	counts := map[way]int{}
 	for _, g := range causes {
-		if g.fix.Kind != Value {
-			continue
+		key, said := "", ""
+		if g.fix.Kind == Target {
+			key, said = anyFolder(g.fix.Target)
+		} else {
+			key, said = difference(b.addresses(g.entries))
 		}
-		key, said := difference(b.addresses(g.entries))
 		if key == "" {
 			continue
 		}
@@ -46,7 +49,7 @@ func (b *builder) alike(causes []*gathered) []*gathered {
 		}
 		one := joined[w]
 		if one == nil {
-			one = &gathered{fix: Fix{Kind: Alike, ID: identify(b.Checks[w.check], Alike, w.key), Where: words[w] + ", " + text.Thousands(counts[w]) + " times"}}
+			one = &gathered{fix: Fix{Kind: Alike, ID: identify(b.Checks[w.check], Alike, w.key), Where: fmt.Sprintf(words[w], text.Thousands(counts[w]))}}
 			joined[w] = one
 			out = append(out, one)
 		}
@@ -56,6 +59,20 @@ func (b *builder) alike(causes []*gathered) []*gathered {
 		slices.Sort(one.entries)
 	}
 	return out
+}
+
+// anyFolder is a target with its first folder left open.
+func anyFolder(target string) (key, words string) {
+	u, err := weburl.Parse(target)
+	if err != nil || !u.IsHTTP() {
+		return "", ""
+	}
+	i := strings.IndexByte(u.Path()[1:], '/') + 1
+	rest := u.PathQuery()[i:]
+	if i == 0 || rest == "/" {
+		return "", ""
+	}
+	return u.Origin() + "/*" + rest, strings.ReplaceAll(shorten(rest), "%", "%%") + " in %s folders"
 }
 
 func (b *builder) addresses(entries []int) []string {
@@ -68,7 +85,8 @@ func (b *builder) addresses(entries []int) []string {
 	return out
 }
 
-// difference says in what one way addresses differ, as a key and in words; "" if in more than one.
+// difference says in what one way addresses differ, as a key and in words with room for how often; "" if in
+// more than one.
 func difference(addresses []string) (key, words string) {
 	if len(addresses) < 2 {
 		return "", ""
@@ -88,14 +106,14 @@ func difference(addresses []string) (key, words string) {
 	switch {
 	case same(func(u *weburl.URL) string { return u.Origin() + u.Path() }):
 		names := parameters(urls)
-		return "?" + names, "one page with several values of ?" + names
+		return "?" + names, "one page with several values of ?" + strings.ReplaceAll(names, "%", "%%") + ", %s times"
 	case same(form):
-		return "forms", "one page under several forms of its address"
+		return "forms", "one page under several forms of its address, %s times"
 	case !same((*weburl.URL).Origin) && same((*weburl.URL).PathQuery):
-		return "hosts", "one page on several hosts"
+		return "hosts", "one page on several hosts, %s times"
 	case same((*weburl.URL).Origin) && same((*weburl.URL).Query):
 		if folder := parting(urls); folder != "" {
-			return folder, "one page in several folders of " + folder
+			return folder, "one page in several folders of " + strings.ReplaceAll(folder, "%", "%%") + ", %s times"
 		}
 	}
 	return "", ""

@@ -30,7 +30,7 @@ const (
 	Layout  Kind = "layout"  // one place of one template
 	Section Kind = "section" // most pages of a folder
 	Pages   Kind = "pages"   // the rest: separate pages
-	Alike   Kind = "alike"   // many values, shared by pages whose addresses differ in the same way
+	Alike   Kind = "alike"   // many targets or values whose addresses differ in the same way
 	Rest    Kind = "rest"    // the many small cases of a check with hundreds
 	Whole   Kind = "site"    // a site-wide finding
 )

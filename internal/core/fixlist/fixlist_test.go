@@ -14,7 +14,7 @@ import (
 )
 
 var (
-	broken = &check.Check{ID: "broken", Group: "links", Severity: check.Error, Gather: check.ByTarget, Scope: check.WholeSite, Line: "{link} to {target} is dead"}
+	broken = &check.Check{ID: "broken", Group: "links", Severity: check.Error, Gather: check.ByTarget, Scope: check.WholeSite, Title: "page is dead", Line: "{link} to {target} is dead"}
 	shared = &check.Check{ID: "shared", Group: "snippet", Severity: check.Error, Gather: check.ByValue, Scope: check.WholeSite, Title: "several pages share a text", Line: "{n} pages share “{value}”"}
 	thing  = &check.Check{ID: "thing", Group: "headings", Severity: check.Warning, Scope: check.Documents, Line: "A thing is wrong"}
 	minor  = &check.Check{ID: "minor", Group: "markup", Severity: check.Notice, Scope: check.Documents, Line: "A trifle", Effort: check.Hours}
@@ -290,6 +290,31 @@ func TestAlike(t *testing.T) {
 		}
 		if f := find(t, r, "Several pages share a text: "+c.line); len(r.Fixes) != 1 || f.Kind != Alike || f.Pages != 2*c.pages {
 			t.Errorf("%s: %d lines, %+v", c.name, len(r.Fixes), f)
+		}
+	}
+}
+
+// TestAlikeTargets: one path that is missing in many folders is one line, which has all pages.
+func TestAlikeTargets(t *testing.T) {
+	for _, c := range []struct {
+		folders int
+		line    string
+	}{{5, "Page is dead: /map.html in 5 folders, on 5 pages"}, {4, ""}} {
+		var found []check.Finding
+		for i := range c.folders {
+			found = append(found, check.Finding{Check: broken, Page: int32(i), Places: []check.Place{target(fmt.Sprintf("http://fernhollow.example/l%d/map.html", i), "p 1", page.Content)}})
+		}
+		found = append(found, check.Finding{Check: broken, Page: 9, Places: []check.Place{target("http://fernhollow.example/map.html", "p 1", page.Content)}},
+			check.Finding{Check: broken, Page: 9, Places: []check.Place{target("http://fernhollow.example/l1/other.html", "p 1", page.Content)}})
+		r := build(site(10), found)
+		if c.line == "" {
+			if len(r.Fixes) != c.folders+2 {
+				t.Errorf("%d lines for %d folders", len(r.Fixes), c.folders)
+			}
+			continue
+		}
+		if f := find(t, r, c.line); f.Kind != Alike || f.Pages != c.folders || len(r.Fixes) != 3 {
+			t.Errorf("%d lines, %+v", len(r.Fixes), f)
 		}
 	}
 }
