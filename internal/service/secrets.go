@@ -80,7 +80,7 @@ func hostOf(host, home string) (string, error) {
 	switch {
 	case err != nil:
 		return "", err
-	case host != "" && (u.Port() != "" || u.PathQuery() != "/" || strings.ContainsAny(host, "@#")):
+	case host != "" && (u.PathQuery() != "/" || strings.ContainsAny(host, "@#/") || strings.LastIndexByte(host, ':') > strings.LastIndexByte(host, ']')):
 		return "", fmt.Errorf("%q is no host name", host)
 	}
 	return u.Hostname(), nil
