@@ -42,6 +42,7 @@ var replaced = regexp.MustCompile(`[\p{L}\p{N}]*\p{L}\x{FFFD}[\p{L}\p{N}\x{FFFD}
 // mojibake is a word with letters that a character of UTF-8 becomes when it is read as windows-1252.
 var mojibake = regexp.MustCompile("\\S{0,30}(?:Ã[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]|â€[\u0080-\u00bf\u0153\u2122\u02dc\u201c\u201d\u2013\u2014¦¢]|Â[\u00a0-\u00bf]|ï¿½)\\S{0,30}")
 
+// mojibakeParts all begin with the same byte.
 var mojibakeParts = [][]byte{[]byte("Ã"), []byte("â€"), []byte("Â"), []byte("ï¿½")}
 
 // maxFound bounds what is kept of each.
@@ -50,7 +51,7 @@ const maxFound = 20
 // prose finds what checks of wording ask for in the main text outside code: documentation shows
 // marks, addresses and broken letters that are no slips.
 func (w *walker) prose(main []byte, code []span) {
-	broken, misread := bytes.Contains(main, []byte("\uFFFD")), containsAny(main, mojibakeParts)
+	broken, misread := bytes.Contains(main, []byte("\uFFFD")), bytes.IndexByte(main, mojibakeParts[0][0]) >= 0 && containsAny(main, mojibakeParts)
 	if !marked(main) && !mayFill(main) && !broken && !misread {
 		return
 	}
