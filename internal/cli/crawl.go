@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -173,7 +174,11 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 		return nil
 	}
 	if a.json {
-		return writeJSON(c.OutOrStdout(), ended)
+		return cmp.Or(writeJSON(c.OutOrStdout(), ended), unscored(ended))
+	}
+	if err := unscored(ended); err != nil {
+		printHealth(c.OutOrStdout(), ended, 10)
+		return err
 	}
 	if ended.Detail != "" {
 		fmt.Fprintln(talk, ended.Detail)
@@ -188,6 +193,14 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 	}
 	printHealth(c.OutOrStdout(), ended, 10)
 	return tellWork(c, cl, ended)
+}
+
+// unscored is the error of a crawl that saw no page that could be judged.
+func unscored(cr record.Crawl) error {
+	if cr.Report == nil || cr.Report.Scored {
+		return nil
+	}
+	return errors.New(cmp.Or(cr.Detail, "no page could be assessed"))
 }
 
 // tellWork says what a crawl made of the work at the list: what is confirmed, and loudly, what came back.

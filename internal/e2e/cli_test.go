@@ -5,6 +5,8 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -262,6 +264,30 @@ func TestDemo(t *testing.T) {
 		}
 		if code != c.code || !strings.Contains(string(out), c.says) {
 			t.Errorf("play %v: exit code %d, want %d; says\n%s", c.args, code, c.code, out)
+		}
+	}
+}
+
+// TestNothingSeen crawls sites that let nothing be seen: the command fails, and says why.
+func TestNothingSeen(t *testing.T) {
+	s := newShell(t)
+	s.start()
+	garden := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/robots.txt" && r.Host == "closed.example" {
+			fmt.Fprint(w, "User-agent: *\nDisallow: /\n")
+			return
+		}
+		http.NotFound(w, r)
+	}))
+	for name, says := range map[string]string{"closed": "Line 2 of robots.txt shuts the start address out", "missing": "status 404"} {
+		s.ok("site add " + name + " http://" + name + ".example/")
+		s.ok("plan set " + name + " probes=false retries=-1 --host " + name + ".example=" + garden)
+		out, talk, code := s.run("crawl", name)
+		if code != 1 || !strings.Contains(talk, says) || !strings.Contains(out, "health none: no page could be assessed") {
+			t.Errorf("crawl %s: exit code %d, says %q, prints %q", name, code, talk, out)
+		}
+		if out, talk, code := s.run("crawl", name, "--json"); code != 1 || !strings.Contains(talk, says) || !json.Valid([]byte(out)) {
+			t.Errorf("crawl %s --json: exit code %d, says %q, prints %q", name, code, talk, out)
 		}
 	}
 }

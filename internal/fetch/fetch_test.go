@@ -208,7 +208,7 @@ func TestGuard(t *testing.T) {
 	_, port, _ := net.SplitHostPort(strings.TrimPrefix(server.URL, "http://"))
 	closed := Guard{Allow: []netip.Prefix{netip.MustParsePrefix("10.9.8.0/24")}}
 	for _, address := range []string{"http://127.0.0.1:" + port + "/", "http://localhost:" + port + "/", "http://0x7f000001:" + port + "/", "http://[::ffff:127.0.0.1]:" + port + "/"} {
-		if a := get(t, Settings{Guard: closed}, address); a.Outcome != page.Forbidden || !strings.Contains(a.Detail, "--allow") {
+		if a := get(t, Settings{Guard: closed}, address); a.Outcome != page.Forbidden || !strings.Contains(a.Detail, "harvik start --allow 127.0.0.0/8") {
 			t.Errorf("%s: %s (%s)", address, a.Outcome, a.Detail)
 		}
 	}

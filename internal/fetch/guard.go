@@ -40,7 +40,11 @@ func (g Guard) Permits(addr netip.Addr) bool {
 type ForbiddenError struct{ Addr netip.Addr }
 
 func (e *ForbiddenError) Error() string {
-	return fmt.Sprintf("%s is not a public address, and the service's settings do not allow it; start the service with --allow to crawl it", e.Addr)
+	allow := netip.PrefixFrom(e.Addr, e.Addr.BitLen())
+	if e.Addr.Is4() && e.Addr.IsLoopback() {
+		allow, _ = e.Addr.Prefix(8)
+	}
+	return fmt.Sprintf("%s is not a public address, and the service's settings do not allow it; start the service with `harvik start --allow %s` to crawl it", e.Addr, allow)
 }
 
 // control is a net.Dialer's Control.
