@@ -47,34 +47,48 @@ stored.`,
 	return c
 }
 
+// printPreview ends with what decides: a terminal shows the end.
 func (a *app) printPreview(w io.Writer, p *record.Preview) {
 	full := plan.Plan(p.Plan).WithDefaults()
-	fmt.Fprintf(w, "%s\n\n", bold(w, p.Home))
-	fmt.Fprintf(w, "%s\n  %s\n  by: %s\n\n", bold(w, "Size"), sizeWords(p), p.Basis)
-	fmt.Fprintf(w, "%s\n  %s\n\n", bold(w, "Duration"), durationWords(p, full))
-	fmt.Fprintf(w, "%s\n", bold(w, "robots.txt"))
+	fmt.Fprintf(w, "%s\n\n%s\n", bold(w, p.Home), bold(w, "Plan"))
+	var b strings.Builder
+	_ = a.writePlan(&b, full)
+	inside := false // a certificate
+	for line := range strings.Lines(b.String()) {
+		ends := strings.Contains(line, "-----END ")
+		if !inside || ends {
+			fmt.Fprint(w, "  "+line)
+		}
+		if begins := strings.Contains(line, "-----BEGIN "); begins {
+			fmt.Fprintln(w, "    …")
+			inside = true
+		} else if ends {
+			inside = false
+		}
+	}
+	fmt.Fprintf(w, "\n%s\n", bold(w, "robots.txt"))
 	printRobots(w, &p.Robots)
 	fmt.Fprintf(w, "\n%s\n", bold(w, "Sitemaps"))
 	printSitemaps(w, p)
+	fmt.Fprintf(w, "\n%s\n  %s\n", bold(w, "Size"), sizeWords(p))
+	fmt.Fprintf(w, "\n%s\n  %s\n", bold(w, "Duration"), durationWords(p, full))
 	if len(p.Warnings) > 0 {
 		fmt.Fprintf(w, "\n%s\n", bold(w, "Before you start"))
 		for _, warning := range p.Warnings {
 			wrap(w, "  ", warning)
 		}
 	}
-	fmt.Fprintf(w, "\n%s\n", bold(w, "Plan"))
-	var b strings.Builder
-	_ = a.writePlan(&b, full)
-	for line := range strings.Lines(b.String()) {
-		fmt.Fprint(w, "  "+line)
-	}
 }
 
 func sizeWords(p *record.Preview) string {
-	if p.Least == p.Most {
-		return numbers.Count(p.Least, "address", "addresses") + fmt.Sprintf(", after a look at %s", numbers.Count(p.Sampled, "page", "pages"))
+	if p.Sampled == 0 && p.Listed == 0 {
+		return "cannot be told: no page answered"
 	}
-	return fmt.Sprintf("%s to %s addresses, after a look at %s", numbers.Thousands(p.Least), numbers.Thousands(p.Most), numbers.Count(p.Sampled, "page", "pages"))
+	size := numbers.Count(p.Least, "address", "addresses")
+	if p.Least != p.Most {
+		size = fmt.Sprintf("%s to %s addresses", numbers.Thousands(p.Least), numbers.Thousands(p.Most))
+	}
+	return fmt.Sprintf("%s, after a look at %s\n  by: %s", size, numbers.Count(p.Sampled, "page", "pages"), p.Basis)
 }
 
 func durationWords(p *record.Preview, full plan.Plan) string {

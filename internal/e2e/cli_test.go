@@ -286,6 +286,8 @@ func TestNothingSeen(t *testing.T) {
 		if code != 1 || !strings.Contains(talk, says) || !strings.Contains(out, "health none: no page could be assessed") {
 			t.Errorf("crawl %s: exit code %d, says %q, prints %q", name, code, talk, out)
 		}
+		preview := map[string]string{"closed": "cannot be told: no page answered", "missing": "the home page does not answer as a page (status 404)"}
+		s.ok("plan preview "+name, "Before you start", preview[name])
 		if out, talk, code := s.run("crawl", name, "--json"); code != 1 || !strings.Contains(talk, says) || !json.Valid([]byte(out)) {
 			t.Errorf("crawl %s --json: exit code %d, says %q, prints %q", name, code, talk, out)
 		}
