@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"math"
+	"net/http"
 	"regexp"
 	"slices"
 	"strings"
@@ -20,9 +21,11 @@ import (
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/gate"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
 	"harvik/internal/core/waive"
 	"harvik/internal/record"
+	"harvik/internal/testkit"
 )
 
 // crawl crawls the garden once more, to the end.
@@ -57,10 +60,15 @@ func (h *harvik) lineAbout(t *testing.T, words string) record.FixLine {
 // recheck runs a recheck to its end.
 func (h *harvik) recheck(t *testing.T, fixes ...string) record.Recheck {
 	t.Helper()
-	rec, err := h.Recheck(t.Context(), "fernhollow", fixes, "rowan")
+	return h.recheckOf(t, "fernhollow", fixes...)
+}
+
+func (h *harvik) recheckOf(t *testing.T, site string, fixes ...string) record.Recheck {
+	t.Helper()
+	rec, err := h.Recheck(t.Context(), site, fixes, "rowan")
 	for err == nil && rec.State == "running" {
 		time.Sleep(50 * time.Millisecond)
-		rec, err = h.RecheckOf(t.Context(), "fernhollow", rec.Crawl, rec.Number)
+		rec, err = h.RecheckOf(t.Context(), site, rec.Crawl, rec.Number)
 	}
 	if err != nil || rec.State != "done" {
 		t.Fatalf("recheck %+v (%v)", rec, err)
@@ -551,5 +559,54 @@ func TestTogether(t *testing.T) {
 		if s := h.stateOf(t, list.Fixes[i].ID); s != task.Taken {
 			t.Errorf("fix %s was taken, and is %s", list.Fixes[i].ID, s)
 		}
+	}
+}
+
+// TestFolderAfterFolder crawls a site in six languages, each with a link to a page that is in none: one fix,
+// whose evidence is of that link alone, and whose recheck looks at all its targets.
+func TestFolderAfterFolder(t *testing.T) {
+	h := startBeside(t, http.NotFoundHandler())
+	languages := []string{"de", "en", "es", "fr", "it", "pl"}
+	mended := false
+	host := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		var folder string
+		switch fmt.Sscanf(strings.Trim(r.URL.Path, "/"), "%s", &folder); {
+		case r.URL.Path == "/":
+			for _, l := range languages {
+				fmt.Fprintf(w, `<a href="/%s/">%s</a> `, l, l)
+			}
+		case len(folder) == 2:
+			fmt.Fprintf(w, `<title>Beds in %s</title><p><a href="map.html">Map</a> <a href="/gone-%s">gone</a>`, folder, folder)
+		case mended && strings.HasSuffix(r.URL.Path, "/map.html"):
+			fmt.Fprint(w, "<title>Map</title>")
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	if err := h.store.AddSite(t.Context(), "beds", "http://beds.example/", plan.Plan{Hosts: map[string]string{"beds.example": host}, Probes: plan.No()}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.StartCrawl(t.Context(), "beds", 0); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.Watch(t.Context(), "beds", 1, func(record.Progress) {}); err != nil {
+		t.Fatal(err)
+	}
+	list, err := h.Fixes(t.Context(), "beds", 1, client.FixFilter{Check: "link-broken-inside", Limit: 100})
+	if err != nil {
+		t.Fatal(err)
+	}
+	i := slices.IndexFunc(list.Fixes, func(f record.FixLine) bool { return strings.Contains(f.Line, "/map.html in 6 folders, on 6 pages") })
+	if i < 0 || len(list.Fixes) != 7 {
+		t.Fatalf("%d fixes: %+v", len(list.Fixes), list.Fixes)
+	}
+	status, _, answer := h.ask(t, "GET", "/sites/beds/crawls/1/fixes/"+list.Fixes[i].ID+"/pages", "")
+	if status != http.StatusOK || strings.Count(answer, "/map.html answers status 404") != 6 || strings.Contains(answer, "gone-") {
+		t.Errorf("%d %s", status, answer)
+	}
+	mended = true
+	if rec := h.recheckOf(t, "beds", list.Fixes[i].ID); len(rec.Results) != 1 || rec.Results[0].Verdict != record.IsConfirmed {
+		t.Errorf("mended, the recheck gives %+v", rec.Results)
 	}
 }

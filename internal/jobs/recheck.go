@@ -300,8 +300,10 @@ func (l *looking) concerned(ctx context.Context) (wanted map[string]bool, listed
 				listed = append(listed, a)
 			}
 		}
-		if f.Target != "" {
-			wanted[f.Target] = true
+		for _, target := range slices.Concat(f.Targets, []string{f.Target}) {
+			if target != "" {
+				wanted[target] = true
+			}
 		}
 		after := ""
 		for {

@@ -5,13 +5,13 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
-	"harvik/internal/record"
-
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
+	"harvik/internal/record"
 )
 
 // orders of the fix list other than its own; quick is gain for effort.
@@ -172,12 +172,12 @@ func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, afte
 
 // concerned keeps the places that the fix is about.
 func concerned(f fixlist.Fix, places record.PlaceList) record.PlaceList {
-	if f.Kind != fixlist.Target {
+	if f.Kind != fixlist.Target && len(f.Targets) == 0 {
 		return places
 	}
 	out := record.PlaceList{}
 	for _, p := range places {
-		if p.Target == f.Target {
+		if f.Kind == fixlist.Target && p.Target == f.Target || slices.Contains(f.Targets, p.Target) {
 			out = append(out, p)
 		}
 	}

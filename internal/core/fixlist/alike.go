@@ -53,10 +53,14 @@ func (b *builder) alike(causes []*gathered) []*gathered {
 			joined[w] = one
 			out = append(out, one)
 		}
+		if g.fix.Target != "" {
+			one.fix.Targets = append(one.fix.Targets, g.fix.Target)
+		}
 		one.entries = append(one.entries, g.entries...)
 	}
 	for _, one := range joined {
 		slices.Sort(one.entries)
+		slices.Sort(one.fix.Targets)
 	}
 	return out
 }

@@ -46,6 +46,7 @@ type Fix struct {
 	Line        string         `json:"line"`              // the fix as a sentence
 	Where       string         `json:"where,omitempty"`   // "in the layout of 412 pages, footer"
 	Target      string         `json:"target,omitempty"`  // the address concerned
+	Targets     []string       `json:"targets,omitempty"` // the addresses concerned, of a line for several
 	Value       string         `json:"value,omitempty"`   // what is shared
 	Example     string         `json:"example,omitempty"` // a page
 	Pages       int            `json:"pages"`             // that it mends

@@ -313,7 +313,7 @@ func TestAlikeTargets(t *testing.T) {
 			}
 			continue
 		}
-		if f := find(t, r, c.line); f.Kind != Alike || f.Pages != c.folders || len(r.Fixes) != 3 {
+		if f := find(t, r, c.line); f.Kind != Alike || f.Pages != c.folders || len(f.Targets) != c.folders || len(r.Fixes) != 3 {
 			t.Errorf("%d lines, %+v", len(r.Fixes), f)
 		}
 	}
