@@ -52,6 +52,9 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 		problem(c, http.StatusUnprocessableEntity, err.Error())
 	case c.Request.Context().Err() != nil:
 		c.Abort() // the caller has left
+	case store.IsDown(err):
+		s.log.Error("the database does not answer", "path", c.Request.URL.Path, "reason", err.Error())
+		problem(c, http.StatusServiceUnavailable, "the database does not answer at the moment; try again in a few seconds")
 	default:
 		s.log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "reason", err.Error())
 		problem(c, http.StatusInternalServerError, "the service could not do this; its log says why")
