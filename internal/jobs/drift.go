@@ -211,7 +211,7 @@ func (r *Runner) Trend(ctx context.Context, site record.Site, limit int) ([]reco
 		}
 		after.Health = report.Health // steps are told between the points of the line
 		if before != nil {
-			step := drift.Compare(*before, after, func(string) bool { return false }).Step
+			step := drift.Between(*before, after)
 			p.Parts = step.Parts[:min(len(step.Parts), 3)]
 		}
 		before = &after

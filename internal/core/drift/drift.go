@@ -136,16 +136,28 @@ func Compare(before, after Side, confirmed func(fix string) bool) *Report {
 	c.fixes(confirmed)
 	c.findings()
 	c.files()
-	old := before.Sheet.Tab(before.Adjust)
+	r.Step = c.step()
+	return r
+}
+
+// Between is the step of Compare alone.
+func Between(before, after Side) Step {
+	c := comparison{before: before, after: after, out: &Report{}}
+	c.pages()
+	return c.step()
+}
+
+// step needs to know which pages only one side could see.
+func (c *comparison) step() Step {
+	old := c.before.Sheet.Tab(c.before.Adjust)
 	judged := old
-	if before.Judged != nil {
-		judged = before.Judged.Tab(before.Adjust)
+	if c.before.Judged != nil {
+		judged = c.before.Judged.Tab(c.before.Adjust)
 	}
-	r.Step = step(sides{
-		told: before.Health, judged: judged, before: old, after: after.Sheet.Tab(after.Adjust),
+	return step(sides{
+		told: c.before.Health, judged: judged, before: old, after: c.after.Sheet.Tab(c.after.Adjust),
 		notSeen: func(a string) bool { return c.unseen[a] }, notSeenThen: func(a string) bool { return c.unseenThen[a] },
 	})
-	return r
 }
 
 type comparison struct {

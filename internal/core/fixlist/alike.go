@@ -1,7 +1,6 @@
 package fixlist
 
 import (
-	"fmt"
 	"maps"
 	"net/url"
 	"slices"
@@ -49,7 +48,11 @@ func (b *builder) alike(causes []*gathered) []*gathered {
 		}
 		one := joined[w]
 		if one == nil {
-			one = &gathered{fix: Fix{Kind: Alike, ID: identify(b.Checks[w.check], Alike, w.key), Where: fmt.Sprintf(words[w], text.Thousands(counts[w]))}}
+			where := words[w] + ", " + text.Thousands(counts[w]) + " times"
+			if g.fix.Kind == Target {
+				where = words[w] + " in " + text.Thousands(counts[w]) + " folders"
+			}
+			one = &gathered{fix: Fix{Kind: Alike, ID: identify(b.Checks[w.check], Alike, w.key), Where: where}}
 			joined[w] = one
 			out = append(out, one)
 		}
@@ -76,7 +79,7 @@ func anyFolder(target string) (key, words string) {
 	if i == 0 || rest == "/" {
 		return "", ""
 	}
-	return u.Origin() + "/*" + rest, strings.ReplaceAll(shorten(rest), "%", "%%") + " in %s folders"
+	return u.Origin() + "/*" + rest, shorten(rest)
 }
 
 func (b *builder) addresses(entries []int) []string {
@@ -89,8 +92,7 @@ func (b *builder) addresses(entries []int) []string {
 	return out
 }
 
-// difference says in what one way addresses differ, as a key and in words with room for how often; "" if in
-// more than one.
+// difference says in what one way addresses differ, as a key and in words; "" if in more than one.
 func difference(addresses []string) (key, words string) {
 	if len(addresses) < 2 {
 		return "", ""
@@ -110,14 +112,14 @@ func difference(addresses []string) (key, words string) {
 	switch {
 	case same(func(u *weburl.URL) string { return u.Origin() + u.Path() }):
 		names := parameters(urls)
-		return "?" + names, "one page with several values of ?" + strings.ReplaceAll(names, "%", "%%") + ", %s times"
+		return "?" + names, "one page with several values of ?" + names
 	case same(form):
-		return "forms", "one page under several forms of its address, %s times"
+		return "forms", "one page under several forms of its address"
 	case !same((*weburl.URL).Origin) && same((*weburl.URL).PathQuery):
-		return "hosts", "one page on several hosts, %s times"
+		return "hosts", "one page on several hosts"
 	case same((*weburl.URL).Origin) && same((*weburl.URL).Query):
 		if folder := parting(urls); folder != "" {
-			return folder, "one page in several folders of " + strings.ReplaceAll(folder, "%", "%%") + ", %s times"
+			return folder, "one page in several folders of " + folder
 		}
 	}
 	return "", ""
@@ -147,7 +149,7 @@ func parameters(urls []weburl.URL) string {
 	}
 	var out []string
 	for _, name := range slices.Sorted(maps.Keys(values)) {
-		if v := values[name]; len(v) > 1 || !slices.Contains(slices.Collect(maps.Values(v)), len(urls)) {
+		if !slices.Contains(slices.Collect(maps.Values(values[name])), len(urls)) { // no value is that of all
 			out = append(out, name)
 		}
 	}
