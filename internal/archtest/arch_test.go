@@ -22,8 +22,9 @@ core/text:
 core/neardup:
 core/graph:
 core/plan: weburl
-core/structured:
-core/page: structured weburl text neardup
+core/dom:
+core/structured: dom
+core/page: dom structured weburl text neardup
 core/scope: plan weburl
 core/survey: graph neardup page robots text
 core/check: page plan scope survey text
