@@ -42,7 +42,7 @@ bench: debian
 
 # Each fuzzer in turn; FUZZTIME=10m by default.
 fuzz:
-	@for target in weburl:FuzzParse robots:FuzzDecide sitemap:FuzzParse page:FuzzRead structured:FuzzJSON structured:FuzzElements figures:FuzzRead; do \
+	@for target in weburl:FuzzParse robots:FuzzDecide sitemap:FuzzParse dom:FuzzParse page:FuzzRead structured:FuzzJSON structured:FuzzElements figures:FuzzRead; do \
 		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) -fuzzminimizetime 1s ./internal/core/$${target%%:*} || exit 1; \
 	done
 

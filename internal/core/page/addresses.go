@@ -193,6 +193,34 @@ func (w *walker) resolve() {
 	}
 }
 
+// own copies what was taken from the source as it stands, so that no fact keeps the source in memory.
+func (d *Document) own() {
+	d.Lang, d.XMLLang, d.Charsets.Meta = strings.Clone(d.Lang), strings.Clone(d.XMLLang), strings.Clone(d.Charsets.Meta)
+	for i := range d.Links {
+		l := &d.Links[i]
+		l.Href, l.Fragment = strings.Clone(l.Href), strings.Clone(l.Fragment)
+		if !strings.HasPrefix(l.Address, "http") { // "mailto:" and the like
+			l.Address = strings.Clone(l.Address)
+		}
+	}
+	for i := range d.Canonicals {
+		d.Canonicals[i].Href = strings.Clone(d.Canonicals[i].Href)
+	}
+	for i := range d.Alternates {
+		a := &d.Alternates[i]
+		a.Lang, a.Href = strings.Clone(a.Lang), strings.Clone(a.Href)
+	}
+	for i := range d.Images {
+		d.Images[i].Src = strings.Clone(d.Images[i].Src)
+	}
+	for i := range d.Cards {
+		d.Cards[i].Name = strings.Clone(d.Cards[i].Name)
+	}
+	for i := range d.TwiceIDs {
+		d.TwiceIDs[i] = strings.Clone(d.TwiceIDs[i])
+	}
+}
+
 // odd tells whether an address is written in a way that parsers accept and nobody means.
 func odd(href string) bool {
 	if strings.ContainsAny(strings.TrimSpace(href), " \t\r\n\\{}<>") || strings.Contains(href, "%7B%7B") {

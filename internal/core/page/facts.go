@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"harvik/internal/core/dom"
 	"harvik/internal/core/structured"
 	"harvik/internal/core/weburl"
 )
@@ -75,12 +76,8 @@ type Timing struct {
 	Whole     int `json:"whole"`
 }
 
-// Pos is a place in the decoded source: line and column from 1, columns in characters.
-// The zero Pos is unknown.
-type Pos struct {
-	Line int `json:"line,omitempty"`
-	Col  int `json:"col,omitempty"`
-}
+// Pos is a place in the decoded source.
+type Pos = dom.Pos
 
 // Text is a piece of text and where it stands.
 type Text struct {

@@ -4,9 +4,9 @@ import (
 	"strconv"
 	"strings"
 
-	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 
+	"harvik/internal/core/dom"
 	"harvik/internal/core/text"
 )
 
@@ -50,14 +50,16 @@ type formSigns struct {
 	numbers, outputs, pictures, videos int
 }
 
-func (s *formSigns) seen(a atom.Atom, n *html.Node) {
+// sign takes in an element that can tell the page's kind.
+func (w *walker) sign(a atom.Atom, n *dom.Node) {
+	s := &w.forms
 	switch a {
 	case atom.Video, atom.Iframe:
 		s.videos++
 	case atom.Form:
-		s.search = s.search || attr(n, "role") == "search"
+		s.search = s.search || w.attr(n, "role") == "search"
 	case atom.Input:
-		switch strings.ToLower(attr(n, "type")) {
+		switch strings.ToLower(w.attr(n, "type")) {
 		case "password":
 			s.password = true
 		case "search":

@@ -44,6 +44,14 @@ func Spare(source []byte, lineComments bool) int {
 	return max(0, spare)
 }
 
+func after(source []byte, i int, mark string) int {
+	j := bytes.Index(source[i:], []byte(mark))
+	if j < 0 {
+		return len(source)
+	}
+	return i + j + len(mark)
+}
+
 func pastString(source []byte, i int) int {
 	quote := source[i]
 	for i++; i < len(source); i++ {

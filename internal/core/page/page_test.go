@@ -1,11 +1,15 @@
 package page
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
 	"testing"
 
+	"golang.org/x/net/html"
+
+	"harvik/internal/core/dom"
 	"harvik/internal/core/weburl"
 )
 
@@ -18,31 +22,32 @@ func read(t testing.TB, address, body string) *Document {
 	return Read(Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: []byte(body)})
 }
 
+func at(line, col int) Pos { return Pos{Line: line, Col: col} }
+
 func TestPositions(t *testing.T) {
 	d := read(t, "http://fernhollow.example/", "<title>ü</title>\n<h1>é <a href=x>y</a></h1><h2>z</h2>\n\n<!-- <h3> --><h3 title='>'>w</h3>")
-	want := []Pos{{2, 1}, {2, 27}, {4, 14}}
+	want := []Pos{at(2, 1), at(2, 27), at(4, 14)}
 	for i, h := range d.Headings {
 		if h.Pos != want[i] {
 			t.Errorf("heading %q at %v, want %v", h.Text, h.Pos, want[i])
 		}
 	}
-	if l := d.Links[0]; l.Pos != (Pos{2, 7}) {
+	if l := d.Links[0]; l.Pos != at(2, 7) {
 		t.Errorf("link at %v", l.Pos)
 	}
-	if d.Titles[0].Pos != (Pos{1, 1}) {
+	if d.Titles[0].Pos != at(1, 1) {
 		t.Errorf("title at %v", d.Titles[0].Pos)
 	}
 }
 
-// TestPositionsUnknown holds that positions are left out, not wrong, where the parser's
-// elements cannot be paired with the source's tags.
-func TestPositionsUnknown(t *testing.T) {
+// TestPositionsOfCopies: a link that is opened once more has the place of its only tag.
+func TestPositionsOfCopies(t *testing.T) {
 	d := read(t, "http://fernhollow.example/", "<p><a href=1>x<p>the parser opens the link once more</p></a><h2>yes</h2>")
-	if len(d.Links) != 2 || d.Links[0].Line != 0 || d.Links[1].Line != 0 {
-		t.Errorf("links %+v, want two without positions", d.Links)
+	if len(d.Links) != 2 || d.Links[0].Pos != at(1, 4) || d.Links[1].Pos != at(1, 4) {
+		t.Errorf("links %+v, want two at one place", d.Links)
 	}
-	if h := d.Headings[0]; h.Line != 1 {
-		t.Errorf("heading %+v has lost its position", h)
+	if h := d.Headings[0]; h.Pos != at(1, 61) {
+		t.Errorf("heading %+v", h)
 	}
 }
 
@@ -50,12 +55,12 @@ func TestPositionsUnknown(t *testing.T) {
 func TestLongLine(t *testing.T) {
 	const n = 20_000
 	d := read(t, "http://fernhollow.example/", strings.Repeat("<a href=/x>é</a>", n))
-	if last := d.Links[n-1].Pos; last != (Pos{1, (n-1)*16 + 1}) {
+	if last := d.Links[n-1].Pos; last != at(1, (n-1)*16+1) {
 		t.Errorf("last link at %v", last)
 	}
 }
 
-// TestDeep is deeper than the parser goes: the page is read flattened.
+// TestDeep is deeper than browsers go: what is deeper stands side by side.
 func TestDeep(t *testing.T) {
 	d := read(t, "http://fernhollow.example/", "<title>deep</title>"+strings.Repeat("<div>", 50_000)+"<h1>bottom</h1><a href=/x>y</a>"+strings.Repeat("</div>", 50_000)+"<h2>after</h2>")
 	if !d.Flattened || d.Title() != "deep" || d.H1() != "bottom" || len(d.Headings) != 2 || len(d.Links) != 1 {
@@ -182,10 +187,10 @@ func BenchmarkRead(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	b.Run("parse-only", func(b *testing.B) {
+	b.Run("library's parser", func(b *testing.B) {
 		b.ReportAllocs()
 		for b.Loop() {
-			if _, err := tryParse(body); err != nil {
+			if _, err := html.Parse(bytes.NewReader(body)); err != nil {
 				b.Fatal(err)
 			}
 		}
@@ -204,7 +209,7 @@ func TestDeepMarkup(t *testing.T) {
 	if d.Title() != "Deep" || len(d.Markup.Faults) > maxFaults {
 		t.Errorf("%q, %d faults", d.Title(), len(d.Markup.Faults))
 	}
-	if s := scan([]byte(strings.Repeat("<div>", 400_000))); len(s.open) > maxOpen || len(s.markup.Faults) > 0 {
-		t.Errorf("%d elements are kept open, %d faults", len(s.open), len(s.markup.Faults))
+	if d := read(t, "http://fernhollow.example/", strings.Repeat("<div>", 400_000)); len(d.Markup.Faults) > 0 || d.Shape.Depth > dom.MaxDepth {
+		t.Errorf("%d levels, %d faults", d.Shape.Depth, len(d.Markup.Faults))
 	}
 }

@@ -6,65 +6,74 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
-	"golang.org/x/net/html"
-	"golang.org/x/net/html/atom"
 	"golang.org/x/net/html/charset"
 
+	"harvik/internal/core/dom"
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/structured"
 	"harvik/internal/core/text"
 )
 
+// parsers keep their memory from page to page.
+var parsers = sync.Pool{New: func() any { return new(dom.Parser) }}
+
 // Read turns an HTML response into facts about the document. It never fails.
 func Read(r Response) *Document {
+	parser := parsers.Get().(*dom.Parser)
+	defer parsers.Put(parser)
+	return readWith(parser, r)
+}
+
+func readWith(parser *dom.Parser, r Response) *Document {
 	body, name := decode(r.Body, r.ContentType)
-	root, flattened := parse(body)
-	source := scan(body)
+	tree := parser.Parse(body)
 	w := walker{
-		doc: &Document{Charset: name, Flattened: flattened, Markup: source.markup}, base: r.Address, address: r.Address, locator: newLocator(source),
+		doc: &Document{Charset: name, Flattened: tree.TooDeep}, tree: tree, base: r.Address, address: r.Address,
 		main: make([]byte, 0, len(body)/3), ids: map[string]bool{},
 	}
-	w.doc.Links = make([]Link, 0, w.locator.tags(atom.A)+w.locator.tags(atom.Area))
-	w.doc.Images = make([]Image, 0, w.locator.tags(atom.Img))
-	w.walk(root, place{})
-	placed := w.structured(root, source, body)
+	w.markup()
+	w.walk(&tree.Nodes[0], place{})
+	w.structured()
 	w.resolve()
 	w.headers(r)
 	w.charsets(r)
-	w.locator.fill(w.doc, body, source.places)
-	placed()
+	w.fill(body)
 	w.finishText()
+	w.doc.own()
 	return w.doc
 }
 
-// structured reads the structured data. What it returns notes the places of JSON-LD in the
-// source, once these are known.
-func (w *walker) structured(root *html.Node, s *scanner, body []byte) (placed func()) {
+// structured reads the structured data.
+func (w *walker) structured() {
 	d := w.doc
-	var later []func()
-	for _, at := range s.data {
-		script := body[at.from:at.to]
-		offset, first, pos := 0, len(d.Data), new(Pos)
-		items, err := structured.JSON(script)
+	for _, n := range w.data {
+		script := w.tree.Content(n)
+		offset, first := 0, len(d.Data)
+		from := n.At
+		if n.First != 0 {
+			from = w.tree.Nodes[n.First].At
+		}
+		items, err := structured.JSON([]byte(script))
 		var syntax *structured.SyntaxError
 		if errors.As(err, &syntax) && len(d.DataFaults) < maxFaults {
 			offset = min(syntax.Offset, len(script))
-			i := len(d.DataFaults)
+			w.placeAt(from+int32(offset), posDataFault, len(d.DataFaults))
 			d.DataFaults = append(d.DataFaults, structured.Fault{Note: strings.ToValidUTF8(syntax.Text, "\uFFFD")})
-			later = append(later, func() { d.DataFaults[i].Line, d.DataFaults[i].Col = pos.Line, pos.Col })
 		}
 		d.Data = append(d.Data, items...)
-		later = append(later, func() {
-			for i := range items {
-				d.Data[first+i].Line, d.Data[first+i].Col = pos.Line, pos.Col
-			}
-		})
-		s.places = append(s.places, placedMarkup{at.from + int32(offset), func(*Document, int32) *Pos { return pos }})
+		for i := range items {
+			w.placeAt(from+int32(offset), posData, first+i)
+		}
 	}
 	if w.items {
-		d.Data = append(d.Data, structured.Elements(root, func(href string) string { return cmp.Or(resolve(&w.base, href), href) })...)
+		items, at := structured.Elements(w.tree, func(href string) string { return cmp.Or(resolve(&w.base, href), href) })
+		for i := range items {
+			w.placeAt(at[i], posData, len(d.Data)+i)
+		}
+		d.Data = append(d.Data, items...)
 	}
 	for _, c := range d.Cards {
 		if c.Value != "" && (c.Name == "og:image" || c.Name == "og:image:url" || c.Name == "twitter:image") {
@@ -73,11 +82,6 @@ func (w *walker) structured(root *html.Node, s *scanner, body []byte) (placed fu
 	}
 	for _, address := range structured.Pictures(d.Data) {
 		w.use(AsImage, address, ByData)
-	}
-	return func() {
-		for _, f := range later {
-			f()
-		}
 	}
 }
 
@@ -97,7 +101,7 @@ func (w *walker) charsets(r Response) {
 
 // decode turns the body into UTF-8 by the HTML standard's encoding sniffing (byte order
 // mark, header, meta in the first 1,024 bytes, then UTF-8 if it is that, else
-// windows-1252) and takes NUL bytes out.
+// windows-1252), takes NUL bytes out and makes line ends line feeds (13.2.3.5).
 func decode(body []byte, contentType string) (out []byte, name string) {
 	enc, name, certain := charset.DetermineEncoding(body, contentType)
 	if !certain && name != "utf-8" && utf8.Valid(body) {
@@ -116,68 +120,10 @@ func decode(body []byte, contentType string) (out []byte, name string) {
 	if bytes.IndexByte(out, 0) >= 0 {
 		out = bytes.ReplaceAll(out, []byte{0}, nil)
 	}
+	if bytes.IndexByte(out, '\r') >= 0 {
+		out = bytes.ReplaceAll(bytes.ReplaceAll(out, []byte("\r\n"), []byte("\n")), []byte("\r"), []byte("\n"))
+	}
 	return out, name
-}
-
-// parse builds the tree. The parser gives up at 512 open elements, where browsers go on
-// with siblings; then the source is parsed again with the surplus containers left out.
-func parse(body []byte) (root *html.Node, flattened bool) {
-	if root, err := tryParse(body); err == nil {
-		return root, false
-	}
-	root, err := tryParse(flatten(body))
-	if err != nil {
-		root = &html.Node{Type: html.DocumentNode}
-	}
-	return root, true
-}
-
-func tryParse(body []byte) (root *html.Node, err error) {
-	defer func() {
-		if p := recover(); p != nil {
-			err = &tooDeep{}
-		}
-	}()
-	return html.Parse(bytes.NewReader(body))
-}
-
-type tooDeep struct{}
-
-func (*tooDeep) Error() string { return "nested deeper than 512 elements" }
-
-// flatten drops start tags that would stand more than 200 elements deep, and all end tags
-// behind the first of them.
-func flatten(body []byte) []byte {
-	var out bytes.Buffer
-	z := html.NewTokenizer(bytes.NewReader(body))
-	open, dropped := 0, false
-	for {
-		switch kind := z.Next(); kind {
-		case html.ErrorToken:
-			return out.Bytes()
-		case html.StartTagToken:
-			raw := z.Raw()
-			name, _ := z.TagName()
-			a := atom.Lookup(name)
-			keep := open < 200 || locatedIndex.of(a) > 0 || rawText.of(a)
-			if keep && a != atom.A {
-				out.Write(raw)
-			} else if keep {
-				out.WriteString("</a>") // keeps links from piling up
-				out.Write(raw)
-			}
-			dropped = dropped || !keep
-			open++
-		case html.EndTagToken:
-			name, _ := z.TagName()
-			if a := atom.Lookup(name); !dropped || rawText.of(a) || locatedIndex.of(a) > 0 {
-				out.Write(z.Raw())
-			}
-			open = max(0, open-1)
-		default:
-			out.Write(z.Raw())
-		}
-	}
 }
 
 func (w *walker) finishText() {

@@ -4,9 +4,9 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 
+	"harvik/internal/core/dom"
 	"harvik/internal/core/weburl"
 )
 
@@ -63,8 +63,8 @@ func (w *walker) use(role Role, href, by string) {
 }
 
 // loads notes what an element makes the browser load.
-func (w *walker) loads(n *html.Node, a atom.Atom) {
-	if style, ok := findAttr(n, "style"); ok {
+func (w *walker) loads(n *dom.Node, a atom.Atom) {
+	if style, ok := w.findAttr(n, "style"); ok {
 		if strings.Contains(style, "url(") {
 			for _, u := range cssAddresses(style) {
 				w.use(u.Role, u.Address, "style")
@@ -73,30 +73,30 @@ func (w *walker) loads(n *html.Node, a atom.Atom) {
 	}
 	switch a {
 	case atom.Img:
-		w.use(AsImage, attr(n, "src"), "img")
+		w.use(AsImage, w.attr(n, "src"), "img")
 		w.srcset(n)
 	case atom.Source:
 		w.srcset(n)
-		if n.Parent == nil || n.Parent.DataAtom != atom.Picture {
-			w.use(AsMedia, attr(n, "src"), "source")
+		if w.tree.Nodes[n.Parent].Name != atom.Picture {
+			w.use(AsMedia, w.attr(n, "src"), "source")
 		}
 	case atom.Input:
-		if strings.EqualFold(attr(n, "type"), "image") {
-			w.use(AsImage, attr(n, "src"), "input")
+		if strings.EqualFold(w.attr(n, "type"), "image") {
+			w.use(AsImage, w.attr(n, "src"), "input")
 		}
 	case atom.Video, atom.Audio:
-		w.use(AsMedia, attr(n, "src"), a.String())
-		w.use(AsImage, attr(n, "poster"), "poster")
+		w.use(AsMedia, w.attr(n, "src"), a.String())
+		w.use(AsImage, w.attr(n, "poster"), "poster")
 	case atom.Track:
-		w.use(AsOther, attr(n, "src"), "track")
+		w.use(AsOther, w.attr(n, "src"), "track")
 	case atom.Embed:
-		w.use(AsOther, attr(n, "src"), "embed")
+		w.use(AsOther, w.attr(n, "src"), "embed")
 	case atom.Object:
-		w.use(AsOther, attr(n, "data"), "object")
+		w.use(AsOther, w.attr(n, "data"), "object")
 	case atom.Script:
-		w.use(AsScript, attr(n, "src"), "script")
+		w.use(AsScript, w.attr(n, "src"), "script")
 	case atom.Style:
-		for _, u := range cssAddresses(content(n)) {
+		for _, u := range cssAddresses(w.tree.Content(n)) {
 			w.use(u.Role, u.Address, "style")
 		}
 	case atom.Link:
@@ -104,8 +104,8 @@ func (w *walker) loads(n *html.Node, a atom.Atom) {
 	}
 }
 
-func (w *walker) srcset(n *html.Node) {
-	for _, src := range candidates(attr(n, "srcset")) {
+func (w *walker) srcset(n *dom.Node) {
+	for _, src := range candidates(w.attr(n, "srcset")) {
 		w.use(AsImage, src, "srcset")
 	}
 }
@@ -154,8 +154,8 @@ var loadedAs = map[string]Role{
 	"track": AsOther, "fetch": AsOther,
 }
 
-func (w *walker) linkLoads(n *html.Node) {
-	rel, href := attr(n, "rel"), attr(n, "href")
+func (w *walker) linkLoads(n *dom.Node) {
+	rel, href := w.attr(n, "rel"), w.attr(n, "href")
 	switch {
 	case hasToken(rel, "stylesheet"):
 		w.use(AsStyle, href, "link")
@@ -165,7 +165,7 @@ func (w *walker) linkLoads(n *html.Node) {
 	case hasToken(rel, "modulepreload"):
 		w.use(AsScript, href, "link")
 	case hasToken(rel, "preload"):
-		if role, ok := loadedAs[strings.ToLower(attr(n, "as"))]; ok {
+		if role, ok := loadedAs[strings.ToLower(w.attr(n, "as"))]; ok {
 			w.use(role, href, "preload")
 		}
 	case hasToken(rel, "manifest"):
@@ -252,7 +252,7 @@ func cssKeyword(s, word string) bool {
 }
 
 func isNameByte(c byte) bool {
-	return c == '-' || c == '_' || c >= 0x80 || c >= '0' && c <= '9' || isLetter(c)
+	return c == '-' || c == '_' || c >= 0x80 || c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z'
 }
 
 // cssString reads a quoted string from its opening quote.

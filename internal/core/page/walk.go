@@ -7,9 +7,9 @@ import (
 	"strings"
 	"unicode"
 
-	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 
+	"harvik/internal/core/dom"
 	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 )
@@ -32,12 +32,13 @@ type place struct {
 
 type walker struct {
 	doc                *Document
+	tree               *dom.Tree
 	address            weburl.URL
 	base               weburl.URL
 	hasBase            bool
-	locator            locator
+	placed             []placed
 	named              []byte // text of links and headings so far, with alternative texts
-	sign               string // of a heading, left out of its text
+	mark               string // of a heading, left out of its text
 	main               []byte // main text, taken from main elements if there are any
 	rest               []byte // main text of a page without main
 	hasMain            bool
@@ -45,29 +46,29 @@ type walker struct {
 	forms              formSigns
 	listed             int // bytes of main text inside links
 	ids                map[string]bool
-	items              bool // some element carries Microdata or RDFa
+	items              bool        // some element carries Microdata or RDFa
+	data               []*dom.Node // scripts of JSON-LD
 }
 
-func (w *walker) walk(n *html.Node, p place) {
+func (w *walker) walk(n *dom.Node, p place) {
 	lists, children := 0, 0
 	p.level++
-	defer func() { w.children(n, children) }()
-	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		switch c.Type {
-		case html.DoctypeNode:
-			w.doc.Markup.Doctype, w.doc.Markup.Quirks = true, quirks(c)
-		case html.TextNode:
-			w.text(c.Data, p)
-		case html.ElementNode:
-			if !isPhrasing[c.DataAtom] {
-				children++
-			}
-			if c.DataAtom == atom.Li || c.DataAtom == atom.Tr || c.DataAtom == atom.Td || c.DataAtom == atom.P {
-				lists++
-			}
-			w.element(c, p, lists)
+	for id := n.First; id != 0; {
+		c := &w.tree.Nodes[id]
+		id = c.Next
+		if c.Kind == dom.Text {
+			w.text(w.tree.Data(c), p)
+			continue
 		}
+		if c.Class&dom.Phrasing == 0 {
+			children++
+		}
+		if c.Name == atom.Li || c.Name == atom.Tr || c.Name == atom.Td || c.Name == atom.P {
+			lists++
+		}
+		w.element(c, p, lists)
 	}
+	w.children(n, children)
 }
 
 func (w *walker) text(s string, p place) {
@@ -95,30 +96,30 @@ func (w *walker) gap(p place) {
 }
 
 // children notes the element that has most, runs of text apart.
-func (w *walker) children(n *html.Node, count int) {
-	if s := &w.doc.Shape; count > s.Children && n.Type == html.ElementNode {
-		s.Children, s.Parent = count, n.Data
-		if class := strings.Fields(attr(n, "class")); len(class) > 0 && len(class[0]) < 60 {
+func (w *walker) children(n *dom.Node, count int) {
+	if s := &w.doc.Shape; count > s.Children && n.Kind == dom.Element {
+		s.Children, s.Parent = count, strings.Clone(w.tree.Data(n))
+		if class := strings.Fields(w.attr(n, "class")); len(class) > 0 && len(class[0]) < 60 {
 			s.Parent += "." + class[0]
 		}
 	}
 }
 
-func (w *walker) element(n *html.Node, p place, nth int) {
+func (w *walker) element(n *dom.Node, p place, nth int) {
 	s := &w.doc.Shape
 	s.Elements++
 	s.Depth = max(s.Depth, p.level)
 	w.attributes(n)
-	if n.Namespace != "" {
+	if n.Space != dom.HTML {
 		p.silent = true // text of SVG and MathML names a link, but is no main text
 		w.walk(n, p)
 		return
 	}
-	a := n.DataAtom
+	a := n.Name
 	switch a {
 	case atom.Script, atom.Style, atom.Template, atom.Noscript, atom.Iframe, atom.Object:
 		w.loads(n, a)
-		w.forms.seen(a, n)
+		w.sign(a, n)
 		w.unread(n, a)
 		return
 	case atom.Table:
@@ -129,7 +130,7 @@ func (w *walker) element(n *html.Node, p place, nth int) {
 	case atom.Body:
 		p.depth, p.feature = 1, 2166136261
 	}
-	block := isBlock[a]
+	block := n.Class&dom.Block != 0
 	if block {
 		w.gap(p)
 	}
@@ -168,8 +169,8 @@ func codeTo(code []span, from, to int) []span {
 }
 
 // enter works out the place of what stands inside n.
-func (w *walker) enter(n *html.Node, a atom.Atom, p place, nth int) place {
-	role := attr(n, "role")
+func (w *walker) enter(n *dom.Node, a atom.Atom, p place, nth int) place {
+	role := w.attr(n, "role")
 	switch {
 	case a == atom.Nav || role == "navigation":
 		p = p.landmark(Navigation, "nav")
@@ -189,11 +190,11 @@ func (w *walker) enter(n *html.Node, a atom.Atom, p place, nth int) place {
 		p = p.step(a.String(), 0)
 	case a == atom.Li || a == atom.Tr || a == atom.Td || a == atom.P:
 		p = p.step(a.String(), nth)
-	case a == atom.Select || a == atom.Textarea || a == atom.Option || hasAttr(n, "hidden"):
+	case a == atom.Select || a == atom.Textarea || a == atom.Option || w.hasAttr(n, "hidden"):
 		p.silent = true
 	}
 	if p.depth > 0 && p.depth < 6 {
-		p.feature = hash(hash(hash(p.feature, n.Data), attr(n, "class")), role)
+		p.feature = hash(hash(hash(p.feature, w.tree.Data(n)), w.attr(n, "class")), role)
 		if p.depth < 5 && a != atom.A && a != atom.P && a != atom.Li {
 			w.doc.Frame = append(w.doc.Frame, p.feature)
 		}
@@ -238,47 +239,46 @@ func hash(h uint32, s string) uint32 {
 	return (h ^ 0xff) * 16777619
 }
 
-func (w *walker) heading(n *html.Node, a atom.Atom, p place, start int) {
+func (w *walker) heading(n *dom.Node, a atom.Atom, p place, start int) {
 	level, _ := strconv.Atoi(a.String()[1:])
 	i := len(w.doc.Headings)
 	w.doc.Headings = append(w.doc.Headings, Heading{Level: level, Place: p.path})
-	w.locator.want(a, waiting{posHeading, int32(i)})
+	w.place(n, posHeading, i)
 	p.naming, p.titling = true, true
-	w.sign = ""
+	w.mark = ""
 	w.walk(n, p)
-	w.doc.Headings[i].Text = cmp.Or(text.Fold(w.named[start:]), w.sign)
+	w.doc.Headings[i].Text = cmp.Or(text.Fold(w.named[start:]), w.mark)
 }
 
-func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
+func (w *walker) link(n *dom.Node, a atom.Atom, p place, start int) {
 	p.naming = true
-	href, ok := findAttr(n, "href")
+	href, ok := w.findAttr(n, "href")
 	if !ok {
-		if a == atom.A && hasAttr(n, "onclick") {
+		if a == atom.A && w.hasAttr(n, "onclick") {
 			if w.doc.Shape.ClickOnly++; w.doc.Shape.ClickPlace == "" {
 				w.doc.Shape.ClickPlace = p.path
 			}
 		}
-		w.locator.want(a, waiting{})
 		w.walk(n, p)
 		return
 	}
 	i, images := len(w.doc.Links), len(w.doc.Images)
 	w.doc.Links = append(w.doc.Links, Link{
 		Href: href, Place: p.path, Region: p.region,
-		NoFollow: hasToken(attr(n, "rel"), "nofollow"),
-		Hidden:   attr(n, "aria-hidden") == "true",
+		NoFollow: hasToken(w.attr(n, "rel"), "nofollow"),
+		Hidden:   w.attr(n, "aria-hidden") == "true",
 	})
-	w.locator.want(a, waiting{posLink, int32(i)})
+	w.place(n, posLink, i)
 	before := len(w.main) + len(w.rest)
 	if a == atom.Area {
-		w.named = append(w.named, attr(n, "alt")...)
+		w.named = append(w.named, w.attr(n, "alt")...)
 	}
 	w.walk(n, p)
 	w.listed += len(w.main) + len(w.rest) - before
 	l := &w.doc.Links[i]
 	if l.Words = text.Fold(w.named[start:]); l.Words == "" {
 		for _, name := range [...]string{"aria-label", "aria-labelledby", "title"} {
-			if l.Label = text.Fold([]byte(attr(n, name))); l.Label != "" {
+			if l.Label = text.Fold([]byte(w.attr(n, name))); l.Label != "" {
 				break
 			}
 		}
@@ -286,7 +286,7 @@ func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
 			w.doc.Images[images].Alone = l.Label == ""
 		}
 	} else if p.titling && strings.HasPrefix(href, "#") && !strings.ContainsFunc(l.Words, isWordy) {
-		w.named, w.sign = w.named[:start], l.Words // what only links to the heading itself is none of its words
+		w.named, w.mark = w.named[:start], l.Words // what only links to the heading itself is none of its words
 	}
 	w.forms.address(href)
 }
@@ -294,23 +294,23 @@ func (w *walker) link(n *html.Node, a atom.Atom, p place, start int) {
 func isWordy(r rune) bool { return unicode.IsLetter(r) || unicode.IsNumber(r) }
 
 // fact notes what an element other than a link or heading tells.
-func (w *walker) fact(n *html.Node, a atom.Atom, p place) {
+func (w *walker) fact(n *dom.Node, a atom.Atom, p place) {
 	d := w.doc
 	switch a {
 	case atom.Html:
-		d.Lang, d.HasLang = findAttr(n, "lang")
-		d.XMLLang = attr(n, "xml:lang")
-		w.locator.want(a, waiting{posLang, 0})
+		d.Lang, d.HasLang = w.findAttr(n, "lang")
+		d.XMLLang = w.attr(n, "xml:lang")
+		w.place(n, posLang, 0)
 	case atom.Base:
-		if href, ok := findAttr(n, "href"); ok && !w.hasBase {
+		if href, ok := w.findAttr(n, "href"); ok && !w.hasBase {
 			w.hasBase = true
 			if u, err := w.address.Parse(href); err == nil && u.IsHTTP() {
 				w.base, d.Base = u, u.Key()
 			}
 		}
 	case atom.Title:
-		w.locator.want(a, waiting{posTitle, int32(len(d.Titles))})
-		d.Titles = append(d.Titles, Text{Text: text.Fold([]byte(content(n))), InHead: p.inHead})
+		w.place(n, posTitle, len(d.Titles))
+		d.Titles = append(d.Titles, Text{Text: text.Fold([]byte(w.tree.Content(n))), InHead: p.inHead})
 	case atom.Meta:
 		w.meta(n, p)
 	case atom.Link:
@@ -320,23 +320,23 @@ func (w *walker) fact(n *html.Node, a atom.Atom, p place) {
 	case atom.Br:
 		w.gap(p)
 	case atom.Form:
-		w.forms.seen(a, n)
-		w.doc.Forms = append(w.doc.Forms, Form{Action: attr(n, "action"), Place: p.path})
+		w.sign(a, n)
+		w.doc.Forms = append(w.doc.Forms, Form{Action: w.attr(n, "action"), Place: p.path})
 	case atom.Input, atom.Video, atom.Button:
-		w.forms.seen(a, n)
-		if a == atom.Input && len(w.doc.Forms) > 0 && strings.EqualFold(attr(n, "type"), "password") {
+		w.sign(a, n)
+		if a == atom.Input && len(w.doc.Forms) > 0 && strings.EqualFold(w.attr(n, "type"), "password") {
 			w.doc.Forms[len(w.doc.Forms)-1].Password = true
 		}
 	}
 }
 
-func (w *walker) meta(n *html.Node, p place) {
+func (w *walker) meta(n *dom.Node, p place) {
 	d := w.doc
-	value := attr(n, "content")
+	value := w.attr(n, "content")
 	t := Text{Text: text.Fold([]byte(value)), InHead: p.inHead}
 	var list *[]Text
 	var pos func(*Document, int32) *Pos
-	name := strings.ToLower(strings.TrimSpace(attr(n, "name")))
+	name := strings.ToLower(strings.TrimSpace(w.attr(n, "name")))
 	switch name {
 	case "description":
 		list, pos = &d.Descriptions, posDescription
@@ -352,71 +352,69 @@ func (w *walker) meta(n *html.Node, p place) {
 		w.otherMeta(n, name, t.Text)
 		return
 	}
-	w.locator.want(atom.Meta, waiting{pos, int32(len(*list))})
+	w.place(n, pos, len(*list))
 	*list = append(*list, t)
 }
 
 // maxCards bounds the values for sharing that are kept.
 const maxCards = 40
 
-func (w *walker) otherMeta(n *html.Node, name, value string) {
+func (w *walker) otherMeta(n *dom.Node, name, value string) {
 	d := w.doc
-	property := strings.ToLower(strings.TrimSpace(attr(n, "property")))
+	property := strings.ToLower(strings.TrimSpace(w.attr(n, "property")))
 	switch {
 	case (strings.HasPrefix(property, "og:") || strings.HasPrefix(name, "og:") || strings.HasPrefix(name, "twitter:") || strings.HasPrefix(property, "twitter:")) && len(d.Cards) < maxCards:
-		w.locator.want(atom.Meta, waiting{posCard, int32(len(d.Cards))})
+		w.place(n, posCard, len(d.Cards))
 		d.Cards = append(d.Cards, Meta{Name: cmp.Or(property, name), Value: value})
 		return
-	case strings.EqualFold(attr(n, "http-equiv"), "refresh") && d.Refresh == "":
+	case strings.EqualFold(w.attr(n, "http-equiv"), "refresh") && d.Refresh == "":
 		d.Refresh = value
 	case d.Charsets.Meta != "":
-	case hasAttr(n, "charset"):
-		d.Charsets.Meta = strings.ToLower(strings.TrimSpace(attr(n, "charset")))
-	case strings.EqualFold(attr(n, "http-equiv"), "content-type"):
+	case w.hasAttr(n, "charset"):
+		d.Charsets.Meta = strings.ToLower(strings.TrimSpace(w.attr(n, "charset")))
+	case strings.EqualFold(w.attr(n, "http-equiv"), "content-type"):
 		if _, label, ok := strings.Cut(strings.ToLower(value), "charset="); ok {
 			d.Charsets.Meta = strings.Trim(label, ` "';`)
 		}
 	}
-	w.locator.want(atom.Meta, waiting{})
 }
 
-func (w *walker) linkElement(n *html.Node, p place) {
-	rel := attr(n, "rel")
-	href, ok := findAttr(n, "href")
-	lang, foreign := findAttr(n, "hreflang")
+func (w *walker) linkElement(n *dom.Node, p place) {
+	rel := w.attr(n, "rel")
+	href, ok := w.findAttr(n, "href")
+	lang, foreign := w.findAttr(n, "hreflang")
 	switch {
 	case ok && hasToken(rel, "canonical"):
-		w.locator.want(atom.Link, waiting{posCanonical, int32(len(w.doc.Canonicals))})
+		w.place(n, posCanonical, len(w.doc.Canonicals))
 		w.doc.Canonicals = append(w.doc.Canonicals, Ref{Href: href, InHead: p.inHead})
 		return
 	case ok && foreign && hasToken(rel, "alternate") && len(w.doc.Alternates) < maxAlternates:
-		w.locator.want(atom.Link, waiting{posAlternate, int32(len(w.doc.Alternates))})
+		w.place(n, posAlternate, len(w.doc.Alternates))
 		w.doc.Alternates = append(w.doc.Alternates, Alternate{strings.TrimSpace(lang), Ref{Href: href, InHead: p.inHead}})
 		return
 	case hasToken(rel, "next"), hasToken(rel, "prev"):
 		w.forms.paged = true
 	}
-	w.locator.want(atom.Link, waiting{})
 }
 
 // maxAlternates bounds the languages of one page.
 const maxAlternates = 300
 
 // unread notes what stands in elements whose content is no part of the page.
-func (w *walker) unread(n *html.Node, a atom.Atom) {
+func (w *walker) unread(n *dom.Node, a atom.Atom) {
 	d := w.doc
 	switch a {
 	case atom.Style:
-		d.Shape.Styles += len(content(n))
+		d.Shape.Styles += len(w.tree.Content(n))
 	case atom.Script:
-		src, ok := findAttr(n, "src")
-		if kind := strings.ToLower(attr(n, "type")); !ok && (kind == "" || kind == "module" || strings.Contains(kind, "javascript")) {
-			d.Shape.Scripts += len(content(n))
+		src, ok := w.findAttr(n, "src")
+		if kind := strings.ToLower(w.attr(n, "type")); !ok && (kind == "" || kind == "module" || strings.Contains(kind, "javascript")) {
+			d.Shape.Scripts += len(w.tree.Content(n))
 		} else if ok && len(d.Scripts) < maxUses {
-			d.Scripts = append(d.Scripts, Script{src, hasAttr(n, "integrity")})
+			d.Scripts = append(d.Scripts, Script{src, w.hasAttr(n, "integrity")})
 		}
 	case atom.Iframe:
-		if src := attr(n, "src"); src != "" && len(d.Frames) < maxAlternates {
+		if src := w.attr(n, "src"); src != "" && len(d.Frames) < maxAlternates {
 			d.Frames = append(d.Frames, src)
 		}
 	}
@@ -426,24 +424,23 @@ func (w *walker) unread(n *html.Node, a atom.Atom) {
 const maxIDs = 20_000
 
 // attributes notes those that any element can carry.
-func (w *walker) attributes(n *html.Node) {
+func (w *walker) attributes(n *dom.Node) {
 	d := w.doc
-	for i := range n.Attr {
-		a := &n.Attr[i]
-		switch a.Key {
+	w.tree.Attributes(n, func(name, value string) {
+		switch name {
 		case "id":
-			w.id(a.Val, true)
+			w.id(value, true)
 		case "name":
-			if n.DataAtom == atom.A {
-				w.id(a.Val, a.Val != attr(n, "id"))
+			if n.Name == atom.A {
+				w.id(value, value != w.attr(n, "id"))
 			}
 		case "style":
 			d.Shape.StyleAttrs++
-			d.Shape.Styles += len(a.Val)
+			d.Shape.Styles += len(value)
 		case "itemscope", "typeof":
 			w.items = true
 		}
-	}
+	})
 }
 
 func (w *walker) id(id string, counts bool) {
@@ -463,12 +460,12 @@ func (w *walker) id(id string, counts bool) {
 // Anchor is the hash under which a document keeps the name of a place in it.
 func Anchor(name string) uint32 { return hash(2166136261, name) }
 
-func (w *walker) image(n *html.Node, p place) {
-	alt, has := findAttr(n, "alt")
-	w.locator.want(atom.Img, waiting{posImage, int32(len(w.doc.Images))})
+func (w *walker) image(n *dom.Node, p place) {
+	alt, has := w.findAttr(n, "alt")
+	w.place(n, posImage, len(w.doc.Images))
 	w.doc.Images = append(w.doc.Images, Image{
-		Src: attr(n, "src"), Alt: text.Fold([]byte(alt)), HasAlt: has, Place: p.path,
-		HasSize: hasAttr(n, "width") && hasAttr(n, "height") || strings.Contains(attr(n, "style"), "aspect-ratio"),
+		Src: w.attr(n, "src"), Alt: text.Fold([]byte(alt)), HasAlt: has, Place: p.path,
+		HasSize: w.hasAttr(n, "width") && w.hasAttr(n, "height") || strings.Contains(w.attr(n, "style"), "aspect-ratio"),
 	})
 	if p.naming && alt != "" {
 		w.named = append(append(append(w.named, ' '), alt...), ' ')
@@ -505,22 +502,15 @@ func posAlternate(d *Document, i int32) *Pos   { return &d.Alternates[i].Pos }
 func posCanonical(d *Document, i int32) *Pos   { return &d.Canonicals[i].Pos }
 func posLang(d *Document, _ int32) *Pos        { return &d.LangPos }
 
-func findAttr(n *html.Node, name string) (string, bool) {
-	for i := range n.Attr {
-		if n.Attr[i].Key == name {
-			return n.Attr[i].Val, true
-		}
-	}
-	return "", false
-}
+func (w *walker) findAttr(n *dom.Node, name string) (string, bool) { return w.tree.Attr(n, name) }
 
-func attr(n *html.Node, name string) string {
-	v, _ := findAttr(n, name)
+func (w *walker) attr(n *dom.Node, name string) string {
+	v, _ := w.tree.Attr(n, name)
 	return v
 }
 
-func hasAttr(n *html.Node, name string) bool {
-	_, ok := findAttr(n, name)
+func (w *walker) hasAttr(n *dom.Node, name string) bool {
+	_, ok := w.tree.Attr(n, name)
 	return ok
 }
 
@@ -536,38 +526,3 @@ func hasToken(list, token string) bool {
 	}
 	return false
 }
-
-func content(n *html.Node) string {
-	if n.FirstChild != nil {
-		return n.FirstChild.Data
-	}
-	return ""
-}
-
-// isBlock are the elements that part words, by the standard's default style sheet.
-var isBlock = func() map[atom.Atom]bool {
-	m := map[atom.Atom]bool{}
-	for _, a := range []atom.Atom{
-		atom.Address, atom.Article, atom.Aside, atom.Blockquote, atom.Button, atom.Caption, atom.Dd, atom.Details,
-		atom.Dialog, atom.Div, atom.Dl, atom.Dt, atom.Fieldset, atom.Figcaption, atom.Figure, atom.Footer,
-		atom.Form, atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6, atom.Header, atom.Hr, atom.Legend,
-		atom.Li, atom.Main, atom.Nav, atom.Ol, atom.Option, atom.P, atom.Pre, atom.Section, atom.Summary,
-		atom.Table, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr, atom.Ul, atom.Input,
-	} {
-		m[a] = true
-	}
-	return m
-}()
-
-// isPhrasing are the elements that mark up a run of text.
-var isPhrasing = func() map[atom.Atom]bool {
-	m := map[atom.Atom]bool{}
-	for _, a := range []atom.Atom{
-		atom.A, atom.Abbr, atom.B, atom.Bdi, atom.Bdo, atom.Br, atom.Cite, atom.Code, atom.Data, atom.Del, atom.Dfn, atom.Em,
-		atom.Font, atom.I, atom.Ins, atom.Kbd, atom.Mark, atom.Q, atom.S, atom.Samp, atom.Small, atom.Span, atom.Strike,
-		atom.Strong, atom.Sub, atom.Sup, atom.Time, atom.Tt, atom.U, atom.Var, atom.Wbr,
-	} {
-		m[a] = true
-	}
-	return m
-}()

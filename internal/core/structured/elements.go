@@ -3,37 +3,40 @@ package structured
 import (
 	"strings"
 
-	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
+
+	"harvik/internal/core/dom"
 )
 
-// Elements reads the Microdata and RDFa Lite of a document. Resolve turns an address as written
-// into an absolute one.
-func Elements(root *html.Node, resolve func(string) string) []Item {
-	e := elements{resolve: resolve}
-	e.collect(root, nil, nil, "", 0)
-	out := make([]Item, len(e.items))
+// Elements reads the Microdata and RDFa Lite of a document, and tells the offsets in the source
+// of the outermost items. Resolve turns an address as written into an absolute one.
+func Elements(t *dom.Tree, resolve func(string) string) (out []Item, at []int32) {
+	e := elements{tree: t, resolve: resolve}
+	e.collect(&t.Nodes[0], nil, nil, "", 0)
+	out = make([]Item, len(e.items))
 	for i, item := range e.items {
 		prune(item, 0)
 		out[i] = *item
 	}
-	return out
+	return out, e.at
 }
 
 type elements struct {
+	tree    *dom.Tree
 	resolve func(string) string
 	items   []*Item
+	at      []int32 // where they begin
 	count   int
 }
 
 // collect walks the tree: micro and rdfa are the innermost open items, vocab the RDFa vocabulary.
-func (e *elements) collect(n *html.Node, micro, rdfa *Item, vocab string, depth int) {
-	if n.Type == html.ElementNode && depth < 400 {
+func (e *elements) collect(n *dom.Node, micro, rdfa *Item, vocab string, depth int) {
+	if n.Kind == dom.Element && depth < 400 {
 		micro = e.microdata(n, micro)
 		rdfa, vocab = e.rdfa(n, rdfa, vocab)
 	}
-	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		e.collect(c, micro, rdfa, vocab, depth+1)
+	for c := n.First; c != 0; c = e.tree.Nodes[c].Next {
+		e.collect(&e.tree.Nodes[c], micro, rdfa, vocab, depth+1)
 	}
 }
 
@@ -49,9 +52,9 @@ func prune(i *Item, depth int) {
 	}
 }
 
-func (e *elements) microdata(n *html.Node, in *Item) *Item {
-	names := strings.Fields(attr(n, "itemprop"))
-	_, scoped := find(n, "itemscope")
+func (e *elements) microdata(n *dom.Node, in *Item) *Item {
+	names := e.words(n, "itemprop")
+	_, scoped := e.find(n, "itemscope")
 	if e.count > maxItems || !scoped && (len(names) == 0 || in == nil) {
 		return in
 	}
@@ -63,8 +66,8 @@ func (e *elements) microdata(n *html.Node, in *Item) *Item {
 		}
 		return in
 	}
-	item := &Item{ID: attr(n, "itemid"), Other: true}
-	for _, t := range strings.Fields(attr(n, "itemtype")) {
+	item := &Item{ID: strings.Clone(e.attr(n, "itemid")), Other: true}
+	for _, t := range e.words(n, "itemtype") {
 		name, schema := localName(t, false)
 		item.Types = append(item.Types, name)
 		item.Other = item.Other && !schema
@@ -76,14 +79,15 @@ func (e *elements) microdata(n *html.Node, in *Item) *Item {
 		}
 		return item
 	}
-	return e.top("microdata", item)
+	return e.top("microdata", item, n)
 }
 
 // top adds an outermost item.
-func (e *elements) top(format string, item *Item) *Item {
+func (e *elements) top(format string, item *Item, n *dom.Node) *Item {
 	if len(e.items) < maxTop {
 		item.Format = format
 		e.items = append(e.items, item)
+		e.at = append(e.at, n.At)
 	}
 	return item
 }
@@ -97,53 +101,53 @@ func property(name string) string {
 }
 
 // value is that of a property by its element (HTML standard, 5.2.4).
-func (e *elements) value(n *html.Node) string {
-	if c, ok := find(n, "content"); ok {
+func (e *elements) value(n *dom.Node) string {
+	if c, ok := e.find(n, "content"); ok {
 		return c
 	}
-	switch n.DataAtom {
+	switch n.Name {
 	case atom.Audio, atom.Embed, atom.Iframe, atom.Img, atom.Source, atom.Track, atom.Video:
-		return e.resolve(attr(n, "src"))
+		return e.resolve(e.attr(n, "src"))
 	case atom.A, atom.Area, atom.Link:
-		return e.resolve(attr(n, "href"))
+		return e.resolve(e.attr(n, "href"))
 	case atom.Object:
-		return e.resolve(attr(n, "data"))
+		return e.resolve(e.attr(n, "data"))
 	case atom.Data, atom.Meter:
-		return attr(n, "value")
+		return e.attr(n, "value")
 	case atom.Time:
-		if t, ok := find(n, "datetime"); ok {
+		if t, ok := e.find(n, "datetime"); ok {
 			return t
 		}
 	}
 	var b strings.Builder
-	content(n, &b, 0)
+	e.content(n, &b, 0)
 	return b.String()
 }
 
-func content(n *html.Node, b *strings.Builder, depth int) {
-	if n.Type == html.TextNode {
-		b.WriteString(n.Data)
+func (e *elements) content(n *dom.Node, b *strings.Builder, depth int) {
+	if n.Kind == dom.Text {
+		b.WriteString(e.tree.Data(n))
 	}
-	if depth < 100 && b.Len() < 2*maxText && n.DataAtom != atom.Script && n.DataAtom != atom.Style {
-		for c := n.FirstChild; c != nil; c = c.NextSibling {
-			content(c, b, depth+1)
+	if depth < 100 && b.Len() < 2*maxText && n.Name != atom.Script && n.Name != atom.Style {
+		for c := n.First; c != 0; c = e.tree.Nodes[c].Next {
+			e.content(&e.tree.Nodes[c], b, depth+1)
 		}
 	}
 }
 
-func (e *elements) rdfa(n *html.Node, in *Item, vocab string) (*Item, string) {
-	if v, ok := find(n, "vocab"); ok {
+func (e *elements) rdfa(n *dom.Node, in *Item, vocab string) (*Item, string) {
+	if v, ok := e.find(n, "vocab"); ok {
 		vocab = v
 	}
-	kind, typed := find(n, "typeof")
-	names := strings.Fields(attr(n, "property"))
+	kind, typed := e.find(n, "typeof")
+	names := e.words(n, "property")
 	known := isSchemaAddress(vocab)
 	if e.count > maxItems || !typed && (len(names) == 0 || in == nil) {
 		return in, vocab
 	}
 	if !typed {
 		value := ""
-		if r, ok := find(n, "resource"); ok {
+		if r, ok := e.find(n, "resource"); ok {
 			value = r
 		} else {
 			value = e.value(n)
@@ -156,8 +160,8 @@ func (e *elements) rdfa(n *html.Node, in *Item, vocab string) (*Item, string) {
 		}
 		return in, vocab
 	}
-	item := &Item{ID: attr(n, "resource"), Other: true}
-	for _, t := range strings.Fields(kind) {
+	item := &Item{ID: strings.Clone(e.attr(n, "resource")), Other: true}
+	for _, t := range strings.Fields(strings.Clone(kind)) {
 		name, schema := localName(t, known)
 		item.Types = append(item.Types, name)
 		item.Other = item.Other && !schema
@@ -170,19 +174,17 @@ func (e *elements) rdfa(n *html.Node, in *Item, vocab string) (*Item, string) {
 		}
 		return item, vocab
 	}
-	return e.top("rdfa", item), vocab
+	return e.top("rdfa", item, n), vocab
 }
 
-func find(n *html.Node, name string) (string, bool) {
-	for i := range n.Attr {
-		if n.Attr[i].Key == name {
-			return n.Attr[i].Val, true
-		}
-	}
-	return "", false
-}
+func (e *elements) find(n *dom.Node, name string) (string, bool) { return e.tree.Attr(n, name) }
 
-func attr(n *html.Node, name string) string {
-	v, _ := find(n, name)
+func (e *elements) attr(n *dom.Node, name string) string {
+	v, _ := e.tree.Attr(n, name)
 	return v
+}
+
+// words are the parts of an attribute's value, free of the source.
+func (e *elements) words(n *dom.Node, name string) []string {
+	return strings.Fields(strings.Clone(e.attr(n, name)))
 }

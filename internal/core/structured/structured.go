@@ -10,17 +10,18 @@ import (
 	"io"
 	"slices"
 	"strings"
+
+	"harvik/internal/core/dom"
 )
 
 // An Item is one thing that a page describes.
 type Item struct {
-	Format string   `json:"format,omitempty"` // "json-ld", "microdata" or "rdfa"; of the outermost items
-	Types  []string `json:"types,omitempty"`  // without the vocabulary's address: "Product"
-	ID     string   `json:"id,omitempty"`
-	Props  []Prop   `json:"props,omitempty"`
-	Other  bool     `json:"other,omitempty"` // of another vocabulary, or of none
-	Line   int      `json:"line,omitempty"`  // of an outermost item, where it begins
-	Col    int      `json:"col,omitempty"`
+	Format  string   `json:"format,omitempty"` // "json-ld", "microdata" or "rdfa"; of the outermost items
+	Types   []string `json:"types,omitempty"`  // without the vocabulary's address: "Product"
+	ID      string   `json:"id,omitempty"`
+	Props   []Prop   `json:"props,omitempty"`
+	Other   bool     `json:"other,omitempty"` // of another vocabulary, or of none
+	dom.Pos          // of an outermost item, where it begins
 }
 
 // A Prop is one property with one of its values: a text or an item.
@@ -33,8 +34,7 @@ type Prop struct {
 // A Fault is a script of JSON-LD that cannot be read.
 type Fault struct {
 	Note string `json:"note"`
-	Line int    `json:"line,omitempty"`
-	Col  int    `json:"col,omitempty"`
+	dom.Pos
 }
 
 // Bounds that no honest page meets.
@@ -219,7 +219,7 @@ func localName(name string, known bool) (local string, schema bool) {
 
 // Cut keeps a value short enough to be stored with the page.
 func cut(s string) string {
-	s = strings.Join(strings.Fields(s), " ")
+	s = strings.Clone(strings.Join(strings.Fields(s), " "))
 	if len(s) > maxText {
 		s = strings.ToValidUTF8(s[:maxText], "")
 	}

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"testing"
 
-	"golang.org/x/net/html"
+	"harvik/internal/core/dom"
 )
 
 // form is an item as one line: type{property: value …}.
@@ -35,11 +35,12 @@ func TestForms(t *testing.T) {
 		t.Fatalf("%v, %v", fromJSON, err)
 	}
 	read := func(source string) []Item {
-		root, err := html.Parse(strings.NewReader(source))
-		if err != nil {
-			t.Fatal(err)
+		var p dom.Parser
+		items, at := Elements(p.Parse([]byte(source)), func(href string) string { return "https://fernhollow.example" + href })
+		if len(at) != len(items) || at[0] != 0 {
+			t.Errorf("%d items, at %d", len(items), at)
 		}
-		return Elements(root, func(href string) string { return "https://fernhollow.example" + href })
+		return items
 	}
 	micro := read(`<div itemscope itemtype="https://schema.org/Event"><p itemprop="location" itemscope itemtype="http://schema.org/Place"><b itemprop="name">The
 		dell</b></p><h2 itemprop=name>A walk</h2><time itemprop=startDate datetime=2026-05-04>May</time><a itemprop=url href="/walk">x</a></div>`)
@@ -114,11 +115,8 @@ func FuzzJSON(f *testing.F) {
 func FuzzElements(f *testing.F) {
 	f.Add(`<div itemscope itemtype="https://schema.org/Event"><b itemprop="name x">y</b><p vocab="https://schema.org/" typeof=Event property=name>`)
 	f.Fuzz(func(t *testing.T, source string) {
-		root, err := html.Parse(strings.NewReader(source))
-		if err != nil {
-			return
-		}
-		items := Elements(root, func(href string) string { return href })
+		var p dom.Parser
+		items, _ := Elements(p.Parse([]byte(source)), func(href string) string { return href })
 		Unknown(items)
 		Incomplete(items)
 		Values(items)
