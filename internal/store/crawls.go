@@ -69,7 +69,7 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
 	for _, sql := range []string{
-		"delete from standing where crawl_id = $1", "delete from fix_page where crawl_id = $1", "delete from fix where crawl_id = $1",
+		"delete from standing where crawl_id = $1", "delete from fix where crawl_id = $1",
 		"delete from sheet where crawl_id = $1",
 		"delete from finding where crawl_id = $1 and whole", "delete from page where crawl_id = $1 and role <> 0",
 	} {

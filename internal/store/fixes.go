@@ -45,8 +45,8 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 		and("t.assignee = $%d", q.Assignee)
 	}
 	if q.Section != "" {
-		and(`exists (select 1 from fix_page x join address a on a.crawl_id = x.crawl_id and a.id = x.page_id
-			where x.crawl_id = f.crawl_id and x.fix_id = f.id and `+inSection(q.Section)+`)`, q.Section)
+		and(`exists (select 1 from unnest(f.pages) as x(page) join address a on a.crawl_id = f.crawl_id and a.id = x.page
+			where `+inSection(q.Section)+`)`, q.Section)
 	}
 	var totals struct {
 		Lines  int `db:"lines"`
@@ -148,14 +148,14 @@ func (s *Store) Fix(ctx context.Context, crawlID int64, id string) (record.FixLi
 // those after a given one.
 func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error) {
 	rows := []record.PageFinding{}
-	err := s.db.SelectContext(ctx, &rows, `select x.page_id, coalesce(a.url, '') as url, n.check_id, n.count, n.places,
+	err := s.db.SelectContext(ctx, &rows, `select x.page as page_id, coalesce(a.url, '') as url, n.check_id, n.count, n.places,
 		coalesce(st.health, -1) as health, coalesce(p.title, '') as title
-		from fix_page x
-		join finding n on n.crawl_id = x.crawl_id and n.page_id = x.page_id and n.check_id = $3
-		left join address a on a.crawl_id = x.crawl_id and a.id = x.page_id
-		left join page p on p.crawl_id = x.crawl_id and p.id = x.page_id
-		left join standing st on st.crawl_id = x.crawl_id and st.page_id = x.page_id
-		where x.crawl_id = $1 and x.fix_id = $2 and ($4 = '' or a.url collate "C" > $4)
+		from fix f cross join unnest(f.pages) as x(page)
+		join finding n on n.crawl_id = f.crawl_id and n.page_id = x.page and n.check_id = $3
+		left join address a on a.crawl_id = f.crawl_id and a.id = x.page
+		left join page p on p.crawl_id = f.crawl_id and p.id = x.page
+		left join standing st on st.crawl_id = f.crawl_id and st.page_id = x.page
+		where f.crawl_id = $1 and f.id = $2 and ($4 = '' or a.url collate "C" > $4)
 		order by a.url collate "C" limit $5`, crawlID, f.ID, f.Check, after, limit)
 	if err != nil {
 		return nil, err

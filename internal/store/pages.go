@@ -153,7 +153,7 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 		and("exists (select 1 from finding f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.check_id = $%d)", q.Check)
 	}
 	if q.Fix != "" {
-		and("exists (select 1 from fix_page x where x.crawl_id = p.crawl_id and x.page_id = p.id and x.fix_id = $%d)", q.Fix)
+		and("p.id in (select unnest(x.pages) from fix x where x.crawl_id = p.crawl_id and x.id = $%d)", q.Fix)
 	}
 	if q.Section != "" {
 		and(inSection(q.Section), q.Section)

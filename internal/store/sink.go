@@ -179,7 +179,7 @@ func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, 
 	if err := tx.QueryRow(ctx, "select finished from crawl where id = $1 and state = 'finished' for update", k.crawl).Scan(&finished); err != nil {
 		return fmt.Errorf("taking the crawl: %w", err)
 	}
-	for _, table := range []string{"standing", "fix_page", "fix", "finding", "sheet"} {
+	for _, table := range []string{"standing", "fix", "finding", "sheet"} {
 		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", k.crawl); err != nil {
 			return err
 		}
@@ -207,11 +207,12 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 	if err := k.standings(ctx, tx, r); err != nil {
 		return fmt.Errorf("storing standings: %w", err)
 	}
-	if err := k.fixes(ctx, tx, r); err != nil {
+	if err := saveFixes(ctx, tx, k.crawl, r.Report.Fixes); err != nil {
 		return fmt.Errorf("storing the fix list: %w", err)
 	}
-	// The planner knows nothing of a crawl this new, and would join its tables row by row.
-	if _, err := tx.Exec(ctx, "analyze address, page, finding, standing, fix, fix_page"); err != nil {
+	// The planner knows nothing of a crawl this new, and would join its tables row by row. Columns
+	// that no query narrows by are left out: they are long.
+	if _, err := tx.Exec(ctx, "analyze address (crawl_id, id, hash), page (crawl_id, id, role, html, status), finding (crawl_id, page_id, check_id), standing (crawl_id, page_id), fix (crawl_id, id, rank)"); err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
 	if err := k.keepSheet(ctx, tx, r); err != nil {
@@ -352,33 +353,16 @@ func union(a, b []int32) []int32 {
 	return slices.Compact(all)
 }
 
-func (k *Sink) fixes(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
-	fixes := r.Report.Fixes
-	if err := saveFixes(ctx, tx, k.crawl, fixes); err != nil {
-		return err
-	}
-	at, member := 0, 0
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix_page"}, []string{"crawl_id", "fix_id", "page_id", "places"},
-		pgx.CopyFromFunc(func() ([]any, error) {
-			for at < len(fixes) && member == len(fixes[at].Members) {
-				at, member = at+1, 0
-			}
-			if at == len(fixes) {
-				return nil, nil
-			}
-			m := fixes[at].Members[member]
-			member++
-			return []any{k.crawl, fixes[at].ID, m.Page, m.Places}, nil
-		}))
-	return err
-}
-
 func saveFixes(ctx context.Context, tx pgx.Tx, crawlID int64, fixes []fixlist.Fix) error {
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix"}, []string{"crawl_id", "id", "rank", "severity", "section", "check_id", "body"},
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix"}, []string{"crawl_id", "id", "rank", "severity", "section", "check_id", "body", "pages"},
 		pgx.CopyFromSlice(len(fixes), func(i int) ([]any, error) {
 			f := &fixes[i]
 			body, err := json.Marshal(f)
-			return []any{crawlID, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body}, err
+			pages := make([]int32, len(f.Members))
+			for i, m := range f.Members {
+				pages[i] = m.Page
+			}
+			return []any{crawlID, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body, pages}, err
 		}))
 	return err
 }

@@ -44,7 +44,7 @@ func (s *Store) Site(ctx context.Context, name string) (record.Site, error) {
 }
 
 // ofCrawl are the tables whose rows belong to a crawl and are deleted with it by hand.
-var ofCrawl = []string{"fix_page", "fix", "standing", "finding", "page", "address"}
+var ofCrawl = []string{"fix", "standing", "finding", "page", "address"}
 
 // RemoveSite deletes a site with its crawls.
 func (s *Store) RemoveSite(ctx context.Context, name string) error {

@@ -181,8 +181,8 @@ func (e *ConflictError) Error() string {
 // Members are the addresses of the pages of a fix in a crawl, "" for the site.
 func (s *Store) Members(ctx context.Context, crawlID int64, fix string) ([]string, error) {
 	var out []string
-	err := s.db.SelectContext(ctx, &out, `select coalesce(a.url, '') from fix_page x left join address a on a.crawl_id = x.crawl_id and a.id = x.page_id
-		where x.crawl_id = $1 and x.fix_id = $2 order by 1`, crawlID, fix)
+	err := s.db.SelectContext(ctx, &out, `select coalesce(a.url, '') from fix f cross join unnest(f.pages) as x(page)
+		left join address a on a.crawl_id = f.crawl_id and a.id = x.page where f.crawl_id = $1 and f.id = $2 order by 1`, crawlID, fix)
 	return out, err
 }
 

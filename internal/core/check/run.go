@@ -1,10 +1,12 @@
 package check
 
 import (
-	"cmp"
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
@@ -52,45 +54,57 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 	return out
 }
 
-// Site runs the site checks. Findings come in the order of the catalogue, then of page
-// address, places as reported.
+// Site runs the site checks, several at once. Findings come in the order of the catalogue, then
+// of page address, places as reported.
 func (r *Runner) Site(s *survey.Survey) ([]Finding, error) {
-	var out []Finding
-	for _, c := range r.Checks {
-		if c.Site == nil {
-			continue
-		}
-		found := map[int32]*Finding{}
-		_, limits := r.at(c, "")
-		pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: func(page int32, p Place) {
-			f := found[page]
-			if f == nil {
-				as, _ := r.at(c, addressOf(s, page))
-				if as == nil {
-					return
+	found, errs := make([][]Finding, len(r.Checks)), make([]error, len(r.Checks))
+	var next atomic.Int32
+	var workers sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		workers.Go(func() {
+			for i := int(next.Add(1)) - 1; i < len(r.Checks); i = int(next.Add(1)) - 1 {
+				if r.Checks[i].Site != nil {
+					found[i], errs[i] = r.siteCheck(r.Checks[i], s)
 				}
-				f = &Finding{Check: as, Page: page}
-				found[page] = f
 			}
-			if len(f.Places) < MaxPlaces {
-				f.Places = append(f.Places, p)
-			}
-		}}
-		var err error
-		if !r.guard(c, "the site", func() { err = c.Site(&pass) }) {
-			continue
-		}
-		if err != nil {
-			return nil, fmt.Errorf("running %s: %w", c.ID, err)
-		}
-		first := len(out)
-		for _, f := range found {
-			out = append(out, *f)
-		}
-		slices.SortFunc(out[first:], func(a, b Finding) int {
-			return cmp.Or(strings.Compare(addressOf(s, a.Page), addressOf(s, b.Page)))
 		})
 	}
+	workers.Wait()
+	for _, err := range errs {
+		if err != nil {
+			return nil, err
+		}
+	}
+	return slices.Concat(found...), nil
+}
+
+func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error) {
+	found := map[int32]*Finding{}
+	_, limits := r.at(c, "")
+	pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: func(page int32, p Place) {
+		f := found[page]
+		if f == nil {
+			as, _ := r.at(c, addressOf(s, page))
+			if as == nil {
+				return
+			}
+			f = &Finding{Check: as, Page: page}
+			found[page] = f
+		}
+		if len(f.Places) < MaxPlaces {
+			f.Places = append(f.Places, p)
+		}
+	}}
+	if !r.guard(c, "the site", func() { err = c.Site(&pass) }) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("running %s: %w", c.ID, err)
+	}
+	for _, f := range found {
+		out = append(out, *f)
+	}
+	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(addressOf(s, a.Page), addressOf(s, b.Page)) })
 	return out, nil
 }
 

@@ -8,6 +8,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 
 	"harvik/internal/core/graph"
 	"harvik/internal/core/neardup"
@@ -129,7 +130,7 @@ const (
 	Opaque    // a picture without transparency
 )
 
-// A Source reads what a survey does not hold.
+// A Source reads what a survey does not hold. It is safe for use from several goroutines.
 type Source interface {
 	// EachFacts calls f with the facts of each of the pages, in any order; links and main texts are
 	// left out.
@@ -147,7 +148,7 @@ type Layout struct {
 	Leader []uint32 // the frame that its pages' are like
 }
 
-// Survey is built with Add, then Finish; after that it is read only.
+// Survey is built with Add, then Finish; after that it is read only, from any goroutine.
 type Survey struct {
 	Addresses []Address
 	Pages     []Page  // sorted by address after Finish
@@ -171,9 +172,10 @@ type Survey struct {
 	common    map[int32]map[uint32]bool // blocks that are a layout's own
 	byAddress map[int32]int32           // address number → index in Pages
 	byLoaded  map[int32]int32           // likewise in Loaded
-	names     map[string]int32
-	hosts     map[string]bool
 	pictures  map[int32]bool
+
+	names func() map[string]int32 // of Find
+	hosts func() map[string]bool  // of Inside
 }
 
 // Add notes a fetched address with its facts. Number resolves an address to its number,
@@ -286,6 +288,7 @@ func (s *Survey) Finish() error {
 		})
 	}
 	n := len(s.Addresses)
+	s.names, s.hosts = sync.OnceValue(s.allNames), sync.OnceValue(s.allHosts)
 	s.byAddress = make(map[int32]int32, len(s.Pages))
 	s.Next = make([]int32, n)
 	for i := range s.Next {
@@ -362,13 +365,7 @@ func (s *Survey) Got(id int32) *Page {
 
 // Find is the number of an address.
 func (s *Survey) Find(address string) (int32, bool) {
-	if s.names == nil {
-		s.names = make(map[string]int32, len(s.Addresses))
-		for i := range s.Addresses {
-			s.names[s.Addresses[i].URL] = int32(i)
-		}
-	}
-	id, ok := s.names[address]
+	id, ok := s.names()[address]
 	return id, ok
 }
 
@@ -378,15 +375,25 @@ func (s *Survey) URL(id int32) string { return s.Addresses[id].URL }
 // IsPicture tells whether some page shows an address as an image, whatever it turned out to be.
 func (s *Survey) IsPicture(id int32) bool { return s.pictures[id] }
 
+func (s *Survey) allNames() map[string]int32 {
+	names := make(map[string]int32, len(s.Addresses))
+	for i := range s.Addresses {
+		names[s.Addresses[i].URL] = int32(i)
+	}
+	return names
+}
+
+func (s *Survey) allHosts() map[string]bool {
+	hosts := map[string]bool{}
+	for i := range s.Pages {
+		hosts[hostOf(s.URL(s.Pages[i].ID))] = true
+	}
+	return hosts
+}
+
 // Inside tells whether an address is of one of the site's hosts, as far as the crawl has met them.
 func (s *Survey) Inside(address string) bool {
-	if s.hosts == nil {
-		s.hosts = map[string]bool{}
-		for i := range s.Pages {
-			s.hosts[hostOf(s.URL(s.Pages[i].ID))] = true
-		}
-	}
-	return s.hosts[hostOf(address)]
+	return s.hosts()[hostOf(address)]
 }
 
 func hostOf(address string) string {

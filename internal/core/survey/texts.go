@@ -2,9 +2,12 @@ package survey
 
 import (
 	"cmp"
+	"errors"
 	"math"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/page"
@@ -130,26 +133,58 @@ func (s *Survey) terms() error {
 	if len(pages) > mostForTerms {
 		return nil
 	}
-	d := dictionary{numbers: map[string]int32{}, stems: map[string]map[string]int32{}}
-	kept := make(map[int32][]termCount, len(pages))
-	err := s.Texts(pages, func(id int32, main string) {
-		p := s.Page(id)
-		kept[id] = d.count(main, cmp.Or(p.TextLang, p.Lang))
-	})
+	parts, err := s.countTerms(pages)
 	if err != nil {
 		return err
 	}
-	for id, terms := range kept {
-		slices.SortFunc(terms, func(a, b termCount) int {
-			return cmp.Or(cmp.Compare(d.weight(b, len(pages)), d.weight(a, len(pages))), strings.Compare(d.list[a.term], d.list[b.term]))
-		})
-		var words []string
-		for _, t := range terms[:min(len(terms), TermsShown)] {
-			words = append(words, d.words[t.term])
+	all := newDictionary()
+	for i := range parts {
+		numbers := all.take(&parts[i].dictionary)
+		for _, terms := range parts[i].kept {
+			for j := range terms {
+				terms[j].term = numbers[terms[j].term]
+			}
 		}
-		s.Terms[id] = words
+	}
+	for i := range parts {
+		for id, terms := range parts[i].kept {
+			slices.SortFunc(terms, func(a, b termCount) int {
+				return cmp.Or(cmp.Compare(all.weight(b, len(pages)), all.weight(a, len(pages))), strings.Compare(all.list[a.term], all.list[b.term]))
+			})
+			var words []string
+			for _, t := range terms[:min(len(terms), TermsShown)] {
+				words = append(words, all.words[t.term])
+			}
+			s.Terms[id] = words
+		}
 	}
 	return nil
+}
+
+// counted are the terms of some of the pages, numbered by a dictionary of their own.
+type counted struct {
+	dictionary
+	kept map[int32][]termCount
+}
+
+// countTerms reads the texts, in as many parts at once as there are processors.
+func (s *Survey) countTerms(pages []int32) ([]counted, error) {
+	parts := make([]counted, runtime.GOMAXPROCS(0))
+	errs := make([]error, len(parts))
+	var workers sync.WaitGroup
+	for i := range parts {
+		from, to := i*len(pages)/len(parts), (i+1)*len(pages)/len(parts)
+		parts[i] = counted{newDictionary(), make(map[int32][]termCount, to-from)}
+		workers.Go(func() {
+			c := &parts[i]
+			errs[i] = s.Texts(pages[from:to], func(id int32, main string) {
+				p := s.Page(id)
+				c.kept[id] = c.count(main, cmp.Or(p.TextLang, p.Lang))
+			})
+		})
+	}
+	workers.Wait()
+	return parts, errors.Join(errs...)
 }
 
 // dictionary numbers stems, with the word that each was first met as.
@@ -159,6 +194,21 @@ type dictionary struct {
 	list    []string                    // stems by number
 	words   []string                    // the shortest word of each
 	in      []int32                     // pages that each stands on
+}
+
+func newDictionary() dictionary {
+	return dictionary{numbers: map[string]int32{}, stems: map[string]map[string]int32{}}
+}
+
+// take adds another dictionary to d and tells the numbers that the other's stems have in it.
+func (d *dictionary) take(other *dictionary) []int32 {
+	numbers := make([]int32, len(other.list))
+	for i, stem := range other.list {
+		n := d.add(stem, other.words[i])
+		d.in[n] += other.in[i]
+		numbers[i] = n
+	}
+	return numbers
 }
 
 func (d *dictionary) count(main, lang string) []termCount {
@@ -197,7 +247,11 @@ func (d *dictionary) number(word, code string) int32 {
 	if len([]rune(word)) < leastTerm || text.IsCommon(code, word) || word[0] >= '0' && word[0] <= '9' {
 		return -1
 	}
-	stem := text.Stem(code, word)
+	return d.add(text.Stem(code, word), word)
+}
+
+// add is the number of a stem, which a word was met for.
+func (d *dictionary) add(stem, word string) int32 {
 	n, ok := d.numbers[stem]
 	if !ok {
 		n = int32(len(d.words))
