@@ -50,9 +50,11 @@ const maxFound = 20
 
 // prose finds what checks of wording ask for in the main text outside code: documentation shows
 // marks, addresses and broken letters that are no slips.
-func (w *walker) prose(main []byte, code []span) {
+// MayFill tells that one of fillerWords is in the text.
+func (w *walker) prose(main []byte, code []span, mayFill bool) {
 	broken, misread := bytes.Contains(main, []byte("\uFFFD")), bytes.IndexByte(main, mojibakeParts[0][0]) >= 0 && containsAny(main, mojibakeParts)
-	if !marked(main) && !mayFill(main) && !broken && !misread {
+	mayFill = mayFill && containsAny(main, fillerParts)
+	if !marked(main) && !mayFill && !broken && !misread {
 		return
 	}
 	var plain []byte
@@ -63,7 +65,7 @@ func (w *walker) prose(main []byte, code []span) {
 	}
 	s := string(append(plain, main[from:]...))
 	d := w.doc
-	if strings.ContainsAny(s, "{[$%") || mayFill(main) {
+	if strings.ContainsAny(s, "{[$%") || mayFill {
 		d.Fillers = distinct(fillers, s)
 		for _, at := range blanks.FindAllStringIndex(s, maxFound) {
 			if found := s[at[0]:at[1]]; !isSyntax(s, at) && !slices.Contains(d.Fillers, found) {
@@ -92,9 +94,6 @@ func marked(s []byte) bool {
 	return false
 }
 
-// mayFill saves the search on the many pages where it cannot find anything.
-func mayFill(s []byte) bool { return containsAny(s, fillerParts) }
-
 func containsAny(s []byte, parts [][]byte) bool {
 	for _, part := range parts {
 		if bytes.Contains(s, part) {
@@ -103,6 +102,9 @@ func containsAny(s []byte, parts [][]byte) bool {
 	}
 	return false
 }
+
+// fillerWords and fillerParts save the search on the many pages where it cannot find anything.
+var fillerWords = []uint64{text.Word("ipsum"), text.Word("dolor"), text.Word("consectetur"), text.Word("here")}
 
 var fillerParts = [][]byte{[]byte("psum"), []byte("PSUM"), []byte("scing"), []byte("ext here")}
 

@@ -132,9 +132,9 @@ func (w *walker) finishText() {
 	if !w.hasMain {
 		main, code = w.rest, w.restCode
 	}
-	w.prose(main, code)
 	d.MainText = text.FoldLines(main)
-	shingled := text.Shingle(d.MainText)
+	shingled := text.Shingle(d.MainText, fillerWords...)
+	w.prose(main, code, shingled.Watched)
 	d.Words, d.TextHash = shingled.Words, shingled.Hash
 	d.Sketch = neardup.Sketch(shingled.Shingles)
 	d.Frame = neardup.Frame(d.Frame)

@@ -17,9 +17,27 @@ func TestFold(t *testing.T) {
 	}
 }
 
+func TestFoldLines(t *testing.T) {
+	for in, want := range map[string]string{
+		"\x1e a \x1e b\x1e\x1e c \x1e ": "a\nb\nc", "a\n b": "a b", "é\x1e\u00a0é": "é\né", "\x1e": "", "a \u2003\x1eb": "a\nb",
+	} {
+		if got := FoldLines([]byte(in)); got != want {
+			t.Errorf("FoldLines(%q) = %q, want %q", in, got, want)
+		}
+	}
+}
+
+func TestWatched(t *testing.T) {
+	for in, want := range map[string]bool{"a Fern.": true, "ferns": false, "": false, "of fern": true} {
+		if got := Shingle(in, Word("fern")).Watched; got != want {
+			t.Errorf("%q is watched: %v", in, got)
+		}
+	}
+}
+
 func TestShingle(t *testing.T) {
 	for in, want := range map[string]int{
-		"": 0, "one": 1, "don't stop": 2, "it’s": 1, "a-b c.d": 4, "日本語": 3, "日本 abc": 3, "naïve café": 2, "10 000": 2, "…": 0,
+		"": 0, "one": 1, "don't stop": 2, "it’s": 1, "a-b c.d": 4, "日本語": 3, "日本 abc": 3, "日本abc中d": 5, "é中'a'": 3, "naïve café": 2, "10 000": 2, "…": 0,
 	} {
 		if got := Shingle(in).Words; got != want {
 			t.Errorf("%q has %d words, want %d", in, got, want)

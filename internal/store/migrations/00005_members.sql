@@ -1,7 +1,6 @@
 -- +goose Up
 -- The pages of a fix stand in its row: a row for each costs more than all else that a judgement
--- stores. Rows of a crawl's results are written and deleted together with it, so what they belong
--- to is not looked up for each of them.
+-- stores.
 alter table fix add pages int[] not null default '{}'; -- numbers of addresses, -1 for the site
 alter table fix alter column pages set compression lz4;
 update fix f set pages = x.pages from (select crawl_id, fix_id, array_agg(page_id order by page_id) as pages from fix_page group by 1, 2) x
@@ -9,15 +8,10 @@ update fix f set pages = x.pages from (select crawl_id, fix_id, array_agg(page_i
 drop table fix_page;
 alter table finding alter column places set compression lz4;
 
-alter table address drop constraint address_crawl_id_fkey;
-alter table page drop constraint page_crawl_id_fkey;
-alter table finding drop constraint finding_crawl_id_fkey;
-alter table standing drop constraint standing_crawl_id_fkey;
-alter table fix drop constraint fix_crawl_id_fkey;
 
 -- +goose Down
 create table fix_page (
-  crawl_id bigint not null references crawl on delete cascade,
+  crawl_id bigint not null,
   fix_id text not null,
   page_id int not null,
   places int not null,
@@ -28,8 +22,3 @@ insert into fix_page (crawl_id, fix_id, page_id, places)
   from fix f, unnest(f.pages) as x(page);
 alter table fix drop pages;
 
-alter table address add foreign key (crawl_id) references crawl on delete cascade;
-alter table page add foreign key (crawl_id) references crawl on delete cascade;
-alter table finding add foreign key (crawl_id) references crawl on delete cascade;
-alter table standing add foreign key (crawl_id) references crawl on delete cascade;
-alter table fix add foreign key (crawl_id) references crawl on delete cascade;
