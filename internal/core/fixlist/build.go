@@ -212,12 +212,10 @@ func (b *builder) sortEntries() {
 		}
 	}
 	slices.SortFunc(b.entries, func(x, y entry) int {
-		return cmp.Or(
-			cmp.Compare(x.place, y.place),
-			cmp.Compare(x.check, y.check),
-			strings.Compare(b.causeName(x), b.causeName(y)),
-			strings.Compare(b.spots[x.spot], b.spots[y.spot]),
-		)
+		if c := cmp.Or(cmp.Compare(x.place, y.place), cmp.Compare(x.check, y.check)); c != 0 {
+			return c
+		}
+		return cmp.Or(strings.Compare(b.causeName(x), b.causeName(y)), strings.Compare(b.spots[x.spot], b.spots[y.spot]))
 	})
 }
 

@@ -137,8 +137,9 @@ type Source interface {
 	EachFacts(pages []int32, f func(page int32, facts *page.Facts)) error
 	// EachLinks calls f with the links of each of the pages, in any order.
 	EachLinks(pages []int32, f func(page int32, links []page.Link)) error
-	// EachText calls f with the main text of each of the pages, in any order.
-	EachText(pages []int32, f func(page int32, main string)) error
+	// EachText calls f with the main text of each of the pages, in any order. Of longer ones it may
+	// give no more than the first bytes that are asked for; 0 asks for all.
+	EachText(pages []int32, bytes int, f func(page int32, main string)) error
 }
 
 // A Layout is a template that pages are built from. Its name holds from crawl to crawl, as long as

@@ -69,7 +69,7 @@ func (s *Survey) trim() error {
 		}
 		p.Blocks = nil
 	}
-	return s.Source.EachText(pages, func(id int32, main string) {
+	return s.Source.EachText(pages, 0, func(id int32, main string) {
 		p := s.Page(id)
 		t, ok := s.strip(p, main)
 		if !ok {
@@ -97,12 +97,27 @@ func (s *Survey) strip(p *Page, main string) (t string, ok bool) {
 // Texts calls f with the main text of each of the pages, without what is the layout's own, in any
 // order.
 func (s *Survey) Texts(pages []int32, f func(id int32, main string)) error {
-	return s.Source.EachText(pages, func(id int32, main string) {
+	return s.texts(pages, 0, f)
+}
+
+// texts is Texts that may give no more of a text than its first bytes; 0 asks for all.
+func (s *Survey) texts(pages []int32, bytes int, f func(id int32, main string)) error {
+	var whole, trimmed []int32
+	for _, id := range pages {
 		if p := s.Page(id); p != nil && p.Trimmed {
-			main, _ = s.strip(p, main)
+			trimmed = append(trimmed, id)
+		} else {
+			whole = append(whole, id)
 		}
+	}
+	err := s.Source.EachText(trimmed, 0, func(id int32, main string) {
+		main, _ = s.strip(s.Page(id), main)
 		f(id, main)
 	})
+	if err != nil {
+		return err
+	}
+	return s.Source.EachText(whole, bytes, f)
 }
 
 // Bounds of the terms.
@@ -177,7 +192,7 @@ func (s *Survey) countTerms(pages []int32) ([]counted, error) {
 		parts[i] = counted{newDictionary(), make(map[int32][]termCount, to-from)}
 		workers.Go(func() {
 			c := &parts[i]
-			errs[i] = s.Texts(pages[from:to], func(id int32, main string) {
+			errs[i] = s.texts(pages[from:to], sampled, func(id int32, main string) {
 				p := s.Page(id)
 				c.kept[id] = c.count(main, cmp.Or(p.TextLang, p.Lang))
 			})
