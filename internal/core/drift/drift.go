@@ -39,7 +39,7 @@ type Page struct {
 	H1          string
 	Canonical   string
 	Redirect    string // where it leads
-	TextHash    uint64 // of the main text; 0 for none
+	TextHash    uint64 // of the main text; 0 for none, or one that an earlier version hashed otherwise
 	LinksIn     int
 }
 
@@ -256,7 +256,7 @@ func (c *comparison) changes(address string, old, now Page) {
 	add("description", old.Description, now.Description)
 	add("h1", old.H1, now.H1)
 	add("canonical", old.Canonical, now.Canonical)
-	if old.TextHash != now.TextHash {
+	if old.TextHash != now.TextHash && old.TextHash != 0 && now.TextHash != 0 {
 		add(Text, "as it was", "changed")
 	}
 	if c.before.Complete && c.after.Complete { // else fewer links were seen, not made

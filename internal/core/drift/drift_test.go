@@ -188,6 +188,14 @@ func TestPages(t *testing.T) {
 			t.Errorf("%+v is not told", want)
 		}
 	}
+	textTold := func(before, after uint64) bool {
+		b, a := side(s, 1), side(s, 1)
+		b.Pages[address(1)], a.Pages[address(1)] = Page{Status: 200, HTML: true, TextHash: before}, Page{Status: 200, HTML: true, TextHash: after}
+		return slices.ContainsFunc(Compare(b, a, never).Changes, func(c Change) bool { return c.What == Text })
+	}
+	if !textTold(1, 2) || textTold(0, 2) || textTold(2, 2) {
+		t.Error("a text counts as changed just where both were hashed alike and differ")
+	}
 	more := after.Pages[address(1)]
 	more.LinksIn = 7
 	after.Pages[address(1)] = more

@@ -17,7 +17,7 @@ import (
 
 // Version of the facts; it grows when their meaning changes, so that stored facts of an
 // older version can be told apart.
-const Version = 3
+const Version = 4
 
 // Outcome names how the attempt to fetch an address ended.
 type Outcome string

@@ -17,22 +17,34 @@ import (
 	"harvik/internal/core/text"
 )
 
-// parsers keep their memory from page to page.
-var parsers = sync.Pool{New: func() any { return new(dom.Parser) }}
+// A reader has the memory that reading one page after the other needs.
+type reader struct {
+	parser                    dom.Parser
+	main, rest, named, folded []byte
+	words                     []uint64
+}
+
+// mostKept bounds the texts whose memory is kept: one huge page must not hold it for good.
+const mostKept = 4 << 20 // bytes
+
+var readers = sync.Pool{New: func() any { return new(reader) }}
 
 // Read turns an HTML response into facts about the document. It never fails.
 func Read(r Response) *Document {
-	parser := parsers.Get().(*dom.Parser)
-	defer parsers.Put(parser)
-	return readWith(parser, r)
+	with := readers.Get().(*reader)
+	d := with.read(r)
+	if len(r.Body) <= mostKept {
+		readers.Put(with)
+	}
+	return d
 }
 
-func readWith(parser *dom.Parser, r Response) *Document {
+func (with *reader) read(r Response) *Document {
 	body, name := decode(r.Body, r.ContentType)
-	tree := parser.Parse(body)
+	tree := with.parser.Parse(body)
 	w := walker{
 		doc: &Document{Charset: name, Flattened: tree.TooDeep}, tree: tree, base: r.Address, address: r.Address,
-		main: make([]byte, 0, len(body)/3), ids: map[string]bool{},
+		main: with.main[:0], rest: with.rest[:0], named: with.named[:0], ids: map[string]bool{},
 	}
 	w.markup()
 	w.walk(&tree.Nodes[0], place{})
@@ -41,8 +53,9 @@ func readWith(parser *dom.Parser, r Response) *Document {
 	w.headers(r)
 	w.charsets(r)
 	w.fill(body)
-	w.finishText()
+	w.finishText(with)
 	w.doc.own()
+	with.main, with.rest, with.named = w.main, w.rest, w.named
 	return w.doc
 }
 
@@ -126,14 +139,16 @@ func decode(body []byte, contentType string) (out []byte, name string) {
 	return out, name
 }
 
-func (w *walker) finishText() {
+func (w *walker) finishText(with *reader) {
 	d := w.doc
 	main, code := w.main, w.mainCode
 	if !w.hasMain {
 		main, code = w.rest, w.restCode
 	}
-	d.MainText = text.FoldLines(main)
-	shingled := text.Shingle(d.MainText, fillerWords...)
+	with.folded = text.AppendFolded(with.folded[:0], main, '\n')
+	d.MainText = string(with.folded)
+	shingled := text.ShingleIn(with.words, d.MainText, fillerWords...)
+	with.words = shingled.Shingles
 	w.prose(main, code, shingled.Watched)
 	d.Words, d.TextHash = shingled.Words, shingled.Hash
 	d.Sketch = neardup.Sketch(shingled.Shingles)

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"unicode"
 
+	"github.com/cespare/xxhash/v2"
 	"golang.org/x/net/html/atom"
 
 	"harvik/internal/core/dom"
@@ -458,7 +459,7 @@ func (w *walker) id(id string, counts bool) {
 }
 
 // Anchor is the hash under which a document keeps the name of a place in it.
-func Anchor(name string) uint32 { return hash(2166136261, name) }
+func Anchor(name string) uint32 { return uint32(xxhash.Sum64String(name)) }
 
 func (w *walker) image(n *dom.Node, p place) {
 	alt, has := w.findAttr(n, "alt")

@@ -2,9 +2,11 @@ package text
 
 import (
 	"math"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
+	"unicode"
 )
 
 func TestFold(t *testing.T) {
@@ -17,13 +19,113 @@ func TestFold(t *testing.T) {
 	}
 }
 
-func TestFoldLines(t *testing.T) {
+func TestAppendFolded(t *testing.T) {
 	for in, want := range map[string]string{
 		"\x1e a \x1e b\x1e\x1e c \x1e ": "a\nb\nc", "a\n b": "a b", "é\x1e\u00a0é": "é\né", "\x1e": "", "a \u2003\x1eb": "a\nb",
 	} {
-		if got := FoldLines([]byte(in)); got != want {
-			t.Errorf("FoldLines(%q) = %q, want %q", in, got, want)
+		if got := string(AppendFolded(nil, []byte(in), '\n')); got != want {
+			t.Errorf("AppendFolded(%q) = %q, want %q", in, got, want)
 		}
+	}
+}
+
+// anyText is a text of what foldings and words turn on.
+func anyText(r *rand.Rand) string {
+	parts := []string{" ", " ", "  ", "\n", "\t", Gap, "\u00a0", "\u2003", "a", "B", "fern", "Fernhollow", "gardenhouse7", "'", "’", "é", "É", "ё", "日", "ก", "ำ", "\u0301", "–", ".", "10", "\xff", "\x00", "@", "[", "`", "{"}
+	var b strings.Builder
+	for range r.IntN(40) {
+		b.WriteString(parts[r.IntN(len(parts))])
+	}
+	return b.String()
+}
+
+// TestFoldedPlainly: folding is what cutting at white space and gaps gives.
+func TestFoldedPlainly(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for range 20_000 {
+		in := anyText(r)
+		var lines []string
+		for block := range strings.SplitSeq(in, Gap) {
+			if words := strings.Fields(block); len(words) > 0 {
+				lines = append(lines, strings.Join(words, " "))
+			}
+		}
+		if got, want := string(AppendFolded([]byte("so far: "), []byte(in), '\n')), "so far: "+strings.Join(lines, "\n"); got != want {
+			t.Fatalf("%q became %q, want %q", in, got, want)
+		}
+	}
+}
+
+// TestWordsPlainly: words are what looking at one character after the other finds, and their hashes
+// are theirs alone, whatever stands around them.
+func TestWordsPlainly(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	known := map[uint64]string{}
+	for range 20_000 {
+		in := Fold([]byte(anyText(r)))
+		hashes, whole := hashWords(nil, in)
+		words := plainWords(in)
+		if len(hashes) != len(words) {
+			t.Fatalf("%q: %d words, want %q", in, len(hashes), words)
+		}
+		for i, h := range hashes {
+			if before, ok := known[h]; ok && before != words[i] {
+				t.Fatalf("%q and %q have one hash", before, words[i])
+			}
+			known[h] = words[i]
+			if again, _ := hashWords(nil, words[i]); again[0] != h {
+				t.Fatalf("%q hashes otherwise inside %q", words[i], in)
+			}
+		}
+		if _, again := hashWords(nil, strings.ToLower(in)); again != whole && !strings.Contains(in, "\xff") {
+			t.Fatalf("%q hashes otherwise in small letters", in)
+		}
+	}
+}
+
+func plainWords(s string) (words []string) {
+	word := ""
+	end := func() {
+		if word != "" {
+			words = append(words, word)
+		}
+		word = ""
+	}
+	for _, c := range strings.ToLower(s) {
+		switch {
+		case unspaced(c):
+			end()
+			words = append(words, string(c))
+		case unicode.IsLetter(c), unicode.IsDigit(c), unicode.IsMark(c), word != "" && (c == '\'' || c == '’'):
+			word += string(c)
+		default:
+			end()
+		}
+	}
+	end()
+	return words
+}
+
+// TestShinglesRoll: equal runs of five words have equal hashes wherever they stand, others have others.
+func TestShinglesRoll(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	known := map[string]uint64{}
+	back := map[uint64]string{}
+	for range 3000 {
+		words := plainWords(Fold([]byte(anyText(r))))
+		for i, h := range Shingle(strings.Join(words, ", ")).Shingles {
+			run := strings.Join(words[i:i+ShingleWords], " ")
+			if before, ok := known[run]; ok && before != h {
+				t.Fatalf("%q has two hashes", run)
+			}
+			if before, ok := back[h]; ok && before != run {
+				t.Fatalf("%q and %q have one hash", run, before)
+			}
+			known[run], back[h] = h, run
+		}
+	}
+	if len(known) < 1000 {
+		t.Errorf("only %d runs", len(known))
 	}
 }
 
@@ -99,4 +201,24 @@ func TestDiffer(t *testing.T) {
 	if got := Differ("", ""); len(got) != 0 {
 		t.Errorf("nothing against nothing: %v", got)
 	}
+}
+
+// BenchmarkShingle is measured against copying the text.
+func BenchmarkShingle(b *testing.B) {
+	in := []byte(strings.Repeat("The gardeners leave it alone for years, then divide it into 12 pieces.\n\t\t", 400))
+	b.Run("fold", func(b *testing.B) {
+		b.SetBytes(int64(len(in)))
+		var out []byte
+		for b.Loop() {
+			out = AppendFolded(out[:0], in, '\n')
+		}
+	})
+	b.Run("shingle", func(b *testing.B) {
+		s := string(AppendFolded(nil, in, '\n'))
+		b.SetBytes(int64(len(s)))
+		var buf []uint64
+		for b.Loop() {
+			buf = ShingleIn(buf, s).Shingles
+		}
+	})
 }

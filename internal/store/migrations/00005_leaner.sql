@@ -8,6 +8,8 @@ update fix f set pages = x.pages from (select crawl_id, fix_id, array_agg(page_i
 drop table fix_page;
 alter table finding alter column places set compression lz4;
 
+-- Texts are hashed otherwise from facts of version 4 on; 0 is not compared.
+update page set text_hash = 0;
 
 -- +goose Down
 create table fix_page (
@@ -21,4 +23,3 @@ insert into fix_page (crawl_id, fix_id, page_id, places)
   select f.crawl_id, f.id, x.page, coalesce((select n.count from finding n where n.crawl_id = f.crawl_id and n.page_id = x.page and n.check_id = f.check_id), 1)
   from fix f, unnest(f.pages) as x(page);
 alter table fix drop pages;
-
