@@ -238,8 +238,8 @@ func (m mixed) EachLinks(pages []int32, f func(int32, []page.Link)) error {
 }
 
 // EachText implements survey.Source.
-func (m mixed) EachText(pages []int32, bytes int, f func(int32, string)) error {
-	return m.each(pages, func(rest []int32) error { return m.stored.EachText(rest, bytes, f) }, func(id int32, facts *page.Facts) {
+func (m mixed) EachText(pages []int32, f func(int32, string)) error {
+	return m.each(pages, func(rest []int32) error { return m.stored.EachText(rest, f) }, func(id int32, facts *page.Facts) {
 		if facts.Document != nil {
 			f(id, facts.Document.MainText)
 		}

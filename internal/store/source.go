@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"fmt"
 
 	"harvik/internal/core/page"
 )
@@ -54,12 +53,8 @@ func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 }
 
 // EachText implements survey.Source.
-func (r *Source) EachText(pages []int32, bytes int, f func(int32, string)) error {
-	column := "main_text"
-	if bytes > 0 {
-		column = fmt.Sprintf("left(main_text, %d)", bytes) // characters, so rather more
-	}
-	return r.each(pages, column, func(id int32, data []byte) error {
+func (r *Source) EachText(pages []int32, f func(int32, string)) error {
+	return r.each(pages, "main_text", func(id int32, data []byte) error {
 		f(id, string(data))
 		return nil
 	})

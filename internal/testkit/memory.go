@@ -84,7 +84,7 @@ func (m *Memory) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 }
 
 // EachText implements survey.Source.
-func (m *Memory) EachText(pages []int32, _ int, f func(int32, string)) error {
+func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 	for _, id := range pages {
 		f(id, m.byID[id].Document.MainText)
 	}

@@ -33,7 +33,15 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 	}
 	indexable, _ := f.Indexable()
 	var out []Finding
-	for _, c := range r.Checks {
+	var places []Place
+	pass := PagePass{Facts: f, Doc: f.Document, Staging: r.staging, report: func(p Place) {
+		if len(places) < MaxPlaces {
+			places = append(places, p)
+		}
+	}}
+	var c *Check
+	run := func() { c.Page(&pass) }
+	for _, c = range r.Checks {
 		if c.Page == nil || c.Scope == Indexable && !indexable {
 			continue
 		}
@@ -41,13 +49,8 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 		if as == nil {
 			continue
 		}
-		var places []Place
-		pass := PagePass{Facts: f, Doc: f.Document, Limits: limits, Staging: r.staging, report: func(p Place) {
-			if len(places) < MaxPlaces {
-				places = append(places, p)
-			}
-		}}
-		if r.guard(c, f.Address, func() { c.Page(&pass) }) && len(places) > 0 {
+		places, pass.Limits = nil, limits
+		if r.guard(c, f.Address, run) && len(places) > 0 {
 			out = append(out, Finding{as, id, places})
 		}
 	}

@@ -137,9 +137,8 @@ type Source interface {
 	EachFacts(pages []int32, f func(page int32, facts *page.Facts)) error
 	// EachLinks calls f with the links of each of the pages, in any order.
 	EachLinks(pages []int32, f func(page int32, links []page.Link)) error
-	// EachText calls f with the main text of each of the pages, in any order. Of longer ones it may
-	// give no more than the first bytes that are asked for; 0 asks for all.
-	EachText(pages []int32, bytes int, f func(page int32, main string)) error
+	// EachText calls f with the main text of each of the pages, in any order.
+	EachText(pages []int32, f func(page int32, main string)) error
 }
 
 // A Layout is a template that pages are built from. Its name holds from crawl to crawl, as long as
@@ -174,6 +173,8 @@ type Survey struct {
 	byAddress map[int32]int32           // address number → index in Pages
 	byLoaded  map[int32]int32           // likewise in Loaded
 	pictures  map[int32]bool
+
+	vocabulary vocabulary
 
 	names func() map[string]int32 // of Find
 	hosts func() map[string]bool  // of Inside
@@ -210,6 +211,9 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 		p.Kind, p.Words, p.TextHash = d.Kind, d.Words, d.TextHash
 		p.Sketch, p.Frame = d.Sketch, d.Frame
 		s.link(id, d.Links, links)
+		if p.hasTerms() {
+			s.vocabulary.add(id, d.MainText, p.lang())
+		}
 	}
 	s.Pages = append(s.Pages, p)
 }
@@ -325,13 +329,14 @@ func (s *Survey) Finish() error {
 	s.In = s.Graph.In(n)
 	s.Depth = s.Graph.Depths(n, s.Start, s.Next)
 	s.Authority = s.Graph.Authority(member, s.Next)
-	if s.Source == nil {
-		return nil
+	if s.Source != nil {
+		if err := s.trim(); err != nil {
+			return err
+		}
 	}
-	if err := s.trim(); err != nil {
-		return err
-	}
-	return s.terms()
+	s.Terms = s.vocabulary.strongest()
+	s.vocabulary = vocabulary{}
+	return nil
 }
 
 // Page is the brief of an address, nil if it was not fetched.

@@ -1,13 +1,8 @@
 package survey
 
 import (
-	"cmp"
-	"errors"
-	"math"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/page"
@@ -69,12 +64,16 @@ func (s *Survey) trim() error {
 		}
 		p.Blocks = nil
 	}
-	return s.Source.EachText(pages, 0, func(id int32, main string) {
+	return s.Source.EachText(pages, func(id int32, main string) {
 		p := s.Page(id)
 		t, ok := s.strip(p, main)
 		if !ok {
 			p.Trimmed = false
 			return
+		}
+		if p.hasTerms() {
+			s.vocabulary.drop(id, main, p.lang())
+			s.vocabulary.add(id, t, p.lang())
 		}
 		shingled := text.Shingle(t)
 		p.Words, p.TextHash, p.Sketch = shingled.Words, shingled.Hash, neardup.Sketch(shingled.Shingles)
@@ -97,188 +96,10 @@ func (s *Survey) strip(p *Page, main string) (t string, ok bool) {
 // Texts calls f with the main text of each of the pages, without what is the layout's own, in any
 // order.
 func (s *Survey) Texts(pages []int32, f func(id int32, main string)) error {
-	return s.texts(pages, 0, f)
-}
-
-// texts is Texts that may give no more of a text than its first bytes; 0 asks for all.
-func (s *Survey) texts(pages []int32, bytes int, f func(id int32, main string)) error {
-	var whole, trimmed []int32
-	for _, id := range pages {
+	return s.Source.EachText(pages, func(id int32, main string) {
 		if p := s.Page(id); p != nil && p.Trimmed {
-			trimmed = append(trimmed, id)
-		} else {
-			whole = append(whole, id)
+			main, _ = s.strip(p, main)
 		}
-	}
-	err := s.Source.EachText(trimmed, 0, func(id int32, main string) {
-		main, _ = s.strip(s.Page(id), main)
 		f(id, main)
 	})
-	if err != nil {
-		return err
-	}
-	return s.Source.EachText(whole, bytes, f)
-}
-
-// Bounds of the terms.
-const (
-	termsKept    = 24      // commonest terms of a page that take part
-	TermsShown   = 5       // strongest of these
-	mostForTerms = 300_000 // pages
-	sampled      = 6000    // bytes of a text; what a page is about shows in its first thousand words
-	leastTerm    = 3       // letters
-)
-
-type termCount struct {
-	term  int32
-	count int32
-}
-
-// terms works out the strongest terms of each indexable page: the words that it uses often and
-// other pages seldom (term frequency times inverse document frequency), stems taken together by
-// the language of the text.
-func (s *Survey) terms() error {
-	var pages []int32
-	for i := range s.Pages {
-		if s.Pages[i].Indexable && s.Pages[i].Words > 0 {
-			pages = append(pages, s.Pages[i].ID)
-		}
-	}
-	s.Terms = map[int32][]string{}
-	if len(pages) > mostForTerms {
-		return nil
-	}
-	parts, err := s.countTerms(pages)
-	if err != nil {
-		return err
-	}
-	all := newDictionary()
-	for i := range parts {
-		numbers := all.take(&parts[i].dictionary)
-		for _, terms := range parts[i].kept {
-			for j := range terms {
-				terms[j].term = numbers[terms[j].term]
-			}
-		}
-	}
-	for i := range parts {
-		for id, terms := range parts[i].kept {
-			slices.SortFunc(terms, func(a, b termCount) int {
-				return cmp.Or(cmp.Compare(all.weight(b, len(pages)), all.weight(a, len(pages))), strings.Compare(all.list[a.term], all.list[b.term]))
-			})
-			var words []string
-			for _, t := range terms[:min(len(terms), TermsShown)] {
-				words = append(words, all.words[t.term])
-			}
-			s.Terms[id] = words
-		}
-	}
-	return nil
-}
-
-// counted are the terms of some of the pages, numbered by a dictionary of their own.
-type counted struct {
-	dictionary
-	kept map[int32][]termCount
-}
-
-// countTerms reads the texts, in as many parts at once as there are processors.
-func (s *Survey) countTerms(pages []int32) ([]counted, error) {
-	parts := make([]counted, runtime.GOMAXPROCS(0))
-	errs := make([]error, len(parts))
-	var workers sync.WaitGroup
-	for i := range parts {
-		from, to := i*len(pages)/len(parts), (i+1)*len(pages)/len(parts)
-		parts[i] = counted{newDictionary(), make(map[int32][]termCount, to-from)}
-		workers.Go(func() {
-			c := &parts[i]
-			errs[i] = s.texts(pages[from:to], sampled, func(id int32, main string) {
-				p := s.Page(id)
-				c.kept[id] = c.count(main, cmp.Or(p.TextLang, p.Lang))
-			})
-		})
-	}
-	workers.Wait()
-	return parts, errors.Join(errs...)
-}
-
-// dictionary numbers stems, with the word that each was first met as.
-type dictionary struct {
-	numbers map[string]int32            // stem → number
-	stems   map[string]map[string]int32 // language → word → number, −1 for words that say nothing
-	list    []string                    // stems by number
-	words   []string                    // the shortest word of each
-	in      []int32                     // pages that each stands on
-}
-
-func newDictionary() dictionary {
-	return dictionary{numbers: map[string]int32{}, stems: map[string]map[string]int32{}}
-}
-
-// take adds another dictionary to d and tells the numbers that the other's stems have in it.
-func (d *dictionary) take(other *dictionary) []int32 {
-	numbers := make([]int32, len(other.list))
-	for i, stem := range other.list {
-		n := d.add(stem, other.words[i])
-		d.in[n] += other.in[i]
-		numbers[i] = n
-	}
-	return numbers
-}
-
-func (d *dictionary) count(main, lang string) []termCount {
-	code, _, _ := strings.Cut(strings.ToLower(lang), "-")
-	known := d.stems[code]
-	if known == nil {
-		known = map[string]int32{}
-		d.stems[code] = known
-	}
-	counts := map[int32]int32{}
-	if len(main) > sampled {
-		main = main[:sampled]
-	}
-	text.EachWord(main, func(word string) {
-		n, ok := known[word]
-		if !ok {
-			n = d.number(strings.ToLower(word), code)
-			known[strings.Clone(word)] = n
-		}
-		if n >= 0 {
-			counts[n]++
-		}
-	})
-	out := make([]termCount, 0, len(counts))
-	for t, n := range counts {
-		d.in[t]++
-		out = append(out, termCount{t, n})
-	}
-	slices.SortFunc(out, func(a, b termCount) int {
-		return cmp.Or(cmp.Compare(b.count, a.count), strings.Compare(d.list[a.term], d.list[b.term]))
-	})
-	return slices.Clone(out[:min(len(out), termsKept)])
-}
-
-func (d *dictionary) number(word, code string) int32 {
-	if len([]rune(word)) < leastTerm || text.IsCommon(code, word) || word[0] >= '0' && word[0] <= '9' {
-		return -1
-	}
-	return d.add(text.Stem(code, word), word)
-}
-
-// add is the number of a stem, which a word was met for.
-func (d *dictionary) add(stem, word string) int32 {
-	n, ok := d.numbers[stem]
-	if !ok {
-		n = int32(len(d.words))
-		d.numbers[stem] = n
-		d.list, d.words, d.in = append(d.list, stem), append(d.words, word), append(d.in, 0)
-	}
-	if have := d.words[n]; len(word) < len(have) || len(word) == len(have) && word < have {
-		d.words[n] = word
-	}
-	return n
-}
-
-func (d *dictionary) weight(t termCount, pages int) float64 {
-	return float64(t.count) * math.Log(1+float64(pages)/float64(d.in[t.term]))
 }

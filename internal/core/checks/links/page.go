@@ -155,25 +155,26 @@ func private(p *check.PagePass) {
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
 		host := hostOf(l.Address)
-		why := isPrivate(l.Address)
+		if host == here {
+			continue
+		}
+		why := isPrivate(l.Address, host)
 		if why == "" && slices.ContainsFunc(p.Staging, func(s string) bool {
 			name, all := strings.CutPrefix(s, "*")
 			return host == s || all && strings.HasSuffix(host, name)
 		}) {
 			why = "on a host that the plan names as staging"
 		}
-		if why != "" && host != here {
+		if why != "" {
 			p.Report(at(l, "%s is %s", check.Short(l.Address), why))
 		}
 	}
 }
 
-func isPrivate(address string) string {
-	if strings.HasPrefix(address, "file:") {
-		return "a file on somebody's disk"
-	}
-	host := hostOf(address)
+func isPrivate(address, host string) string {
 	switch {
+	case strings.HasPrefix(address, "file:"):
+		return "a file on somebody's disk"
 	case host == "":
 		return ""
 	case host == "localhost" || strings.HasSuffix(host, ".localhost"):

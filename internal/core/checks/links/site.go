@@ -51,7 +51,7 @@ var targets = []*check.Check{
 
 func brokenOutside(p *check.SitePass) error {
 	dead := func(t int32) bool {
-		if p.Addresses[t].Role != page.AsLink || isPrivate(p.URL(t)) != "" { // those have a check of their own
+		if p.Addresses[t].Role != page.AsLink || isPrivate(p.URL(t), hostOf(p.URL(t))) != "" { // those have a check of their own
 			return false
 		}
 		g := p.Got(t)

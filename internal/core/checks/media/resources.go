@@ -212,7 +212,7 @@ var fileName = regexp.MustCompile(`(?i)^[^\s/]{1,120}\.(avif|bmp|gif|jpe?g|png|s
 func altFileName(p *check.PagePass) {
 	for k := range p.Doc.Images {
 		i := &p.Doc.Images[k]
-		if fileName.MatchString(i.Alt) || i.Alt != "" && i.Alt == path.Base(i.Src) {
+		if !strings.Contains(i.Alt, " ") && fileName.MatchString(i.Alt) || i.Alt != "" && i.Alt == path.Base(i.Src) {
 			p.Report(image(i, "the alt text is “%s”", i.Alt))
 		}
 	}

@@ -1,0 +1,88 @@
+package survey
+
+import (
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"reflect"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// TestTerms: what a page says often and others seldom comes first, forms of a word together under the
+// shortest of them; common words and short ones are none.
+func TestTerms(t *testing.T) {
+	var v vocabulary
+	v.add(1, "The orchids of the house. An orchid wants shade, orchids want air; the garden has a house.", "en")
+	v.add(2, "Ferns of the garden in the house: a fern is a fern, and it is old.", "en-GB")
+	v.add(3, "Der Garten und die Farne, der Farn im Garten.", "de")
+	got := v.strongest()
+	if first := got[1][:2]; !slices.Equal(first, []string{"orchid", "want"}) {
+		t.Errorf("page 1 is about %q", got[1])
+	}
+	if got[2][0] != "fern" || slices.Contains(got[2], "the") || slices.Contains(got[2], "is") {
+		t.Errorf("page 2 is about %q", got[2])
+	}
+	if !slices.Contains(got[3], "garten") || slices.Contains(got[3], "und") {
+		t.Errorf("page 3 is about %q", got[3])
+	}
+}
+
+// TestTermsDropped: what is taken out again leaves nothing behind, and the order makes no difference.
+func TestTermsDropped(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	texts := map[int32]string{}
+	for id := range int32(60) {
+		var b strings.Builder
+		for range r.IntN(200) {
+			fmt.Fprintf(&b, "word%c%c ", 'a'+r.IntN(6), 'a'+r.IntN(6))
+		}
+		texts[id] = b.String()
+	}
+	var plain, mixed vocabulary
+	for id, s := range texts { // in any order
+		plain.add(id, s, "")
+	}
+	for _, id := range slices.Sorted(maps.Keys(texts)) {
+		other := texts[(id+1)%60]
+		mixed.add(id, other, "")
+		mixed.drop(id, other, "")
+		mixed.add(id, texts[id], "")
+	}
+	if a, b := plain.strongest(), mixed.strongest(); !reflect.DeepEqual(a, b) {
+		t.Errorf("%v\n%v", a, b)
+	}
+}
+
+// TestCommonest is held to sorting all of them.
+func TestCommonest(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 10))
+	for range 300 {
+		var v vocabulary
+		v.add(0, "", "")
+		var words []string
+		for range r.IntN(400) {
+			words = append(words, fmt.Sprintf("w%c%c", 'a'+min(r.IntN(26), r.IntN(26)), 'a'+min(r.IntN(26), r.IntN(26))))
+		}
+		for range r.IntN(200) {
+			words = append(words, "often")
+		}
+		v.count(strings.Join(words, " "), "")
+		got := v.commonest()
+		want := make([]string, 0, len(v.met))
+		for _, n := range v.met {
+			want = append(want, fmt.Sprintf("%05d %s", 99999-v.counts[n], v.list[n]))
+		}
+		slices.Sort(want)
+		want = want[:min(len(want), termsKept)]
+		if len(got) != len(want) {
+			t.Fatalf("%d terms, want %d", len(got), len(want))
+		}
+		for i, g := range got {
+			if s := fmt.Sprintf("%05d %s", 99999-g.count, v.list[g.term]); s != want[i] {
+				t.Fatalf("term %d is %s, want %s", i, s, want[i])
+			}
+		}
+	}
+}
