@@ -1,10 +1,6 @@
 package fixlist
 
-import (
-	"strings"
-
-	"harvik/internal/core/weburl"
-)
+import "strings"
 
 // sections parts a site into folders that are worth telling apart: the first folders, but where one of
 // them holds most of the site, those below it.
@@ -50,13 +46,14 @@ func (s *sections) of(address string) string {
 	return section
 }
 
-// pathOf is an address's path up to its last slash.
+// pathOf is the path up to its last slash, of an address as weburl writes it.
 func pathOf(address string) string {
-	u, err := weburl.Parse(address)
-	if err != nil || !u.IsHTTP() {
+	_, rest, ok := strings.Cut(address, "://")
+	at := strings.IndexByte(rest, '/')
+	if !ok || at < 0 {
 		return "/"
 	}
-	path := u.Path()
+	path, _, _ := strings.Cut(rest[at:], "?")
 	return path[:strings.LastIndexByte(path, '/')+1]
 }
 

@@ -42,7 +42,11 @@ func EachWord(s string, f func(word string)) {
 			i += n
 		}
 		if i > from {
-			f(strings.TrimRight(s[from:i], "'’"))
+			word := s[from:i]
+			if c := word[len(word)-1]; c == '\'' || c >= utf8.RuneSelf {
+				word = strings.TrimRight(word, "'’")
+			}
+			f(word)
 			continue
 		}
 		_, n := utf8.DecodeRuneInString(s[i:])
