@@ -55,6 +55,7 @@ func (p *Parser) bodyStart() (done bool) {
 		}
 	case atom.Frameset:
 		if !p.framesetOK || len(p.open) < 2 || p.node(p.open[1]).Name != atom.Body {
+			p.ignoreFrame()
 			return true
 		}
 		p.unlink(p.open[1])
@@ -141,11 +142,20 @@ func (p *Parser) bodyStart() (done bool) {
 		} else {
 			p.insertForeign(MathML)
 		}
-	case atom.Caption, atom.Col, atom.Colgroup, atom.Frame, atom.Head, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr:
+	case atom.Frame:
+		p.ignoreFrame()
+	case atom.Caption, atom.Col, atom.Colgroup, atom.Head, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr:
 	default:
 		return p.bodyControl()
 	}
 	return true
+}
+
+// ignoreFrame notes a tag of frames that makes no node: who wrote it will look for what it was to show.
+func (p *Parser) ignoreFrame() {
+	if len(p.tree.Frames) < MaxFaults {
+		p.tree.Frames = append(p.tree.Frames, Tag{p.tok.name, p.tok.at})
+	}
 }
 
 // bodyControl takes in the start tags of form controls, of elements without content and of all others.

@@ -57,7 +57,8 @@ type span struct{ from, to int32 }
 type Tree struct {
 	Nodes  []Node // in the order in which they were made, mostly that of the source
 	Faults []Fault
-	More   int // faults beyond MaxFaults
+	More   int   // faults beyond MaxFaults
+	Frames []Tag // frame and frameset where browsers ignore them, at most MaxFaults
 
 	Doctype  bool
 	Quirks   bool   // the doctype, or its absence, makes browsers lay out as in the nineties
@@ -79,6 +80,12 @@ type Fault struct {
 	Kind FaultKind
 	Name string // of the element or attribute, in lower case, cut at 40 bytes
 	At   int32  // offset of the tag or text
+}
+
+// Tag is a start tag that makes no node.
+type Tag struct {
+	Name atom.Atom
+	At   int32 // offset
 }
 
 // FaultKind names a sort of parse error.

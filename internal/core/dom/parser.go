@@ -64,11 +64,14 @@ type Parser struct {
 func (p *Parser) Parse(src []byte) *Tree {
 	t := &p.tree
 	*p = Parser{
-		tree: Tree{Nodes: append(t.Nodes[:0], Node{At: Implied}), Faults: t.Faults[:0], attrs: t.attrs[:0]},
+		tree: Tree{Nodes: append(t.Nodes[:0], Node{At: Implied}), Faults: t.Faults[:0], Frames: t.Frames[:0], attrs: t.attrs[:0]},
 		src:  src, add: p.add[:0], open: p.open[:0], active: p.active[:0], templates: p.templates[:0],
 		framesetOK: true, headEnd: -1,
 	}
 	p.tree.Quirks = true
+	if cap(p.tree.Nodes) < len(src)/32 {
+		p.tree.Nodes = slices.Grow(p.tree.Nodes, about(src))
+	}
 	for {
 		p.inForeign = len(p.open) > 0 && p.top().Space != HTML
 		p.next()
@@ -87,6 +90,15 @@ func (p *Parser) Parse(src []byte) *Tree {
 	}
 	p.finish()
 	return t
+}
+
+// about is how many nodes a source makes, if all is well: one for each start tag, and one for each text,
+// which stands behind a tag. Growing to it would leave several times its memory behind.
+func about(src []byte) int {
+	tags := bytes.Count(src, []byte("<"))
+	starts := tags - bytes.Count(src, []byte("</"))
+	texts := tags - bytes.Count(src, []byte("><"))
+	return min(starts+texts+4, len(src)/2+4)
 }
 
 // tooDeep tells whether an end tag is that of an element that was closed for being nested too deep.

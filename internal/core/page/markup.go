@@ -66,6 +66,10 @@ func (w *walker) markup() {
 			w.kinds(n)
 		}
 	}
+	for _, f := range t.Frames {
+		w.note(&m.Obsolete, f.Name.String(), f.At, "", posObsolete)
+		w.note(&m.Frames, f.Name.String(), f.At, "", posFrame)
+	}
 	if len(m.Bases) == 0 {
 		m.FirstURL = nil
 	}
@@ -75,13 +79,13 @@ func (w *walker) markup() {
 func (w *walker) kinds(n *dom.Node) {
 	m := &w.doc.Markup
 	if n.Class&dom.Obsolete != 0 {
-		w.note(&m.Obsolete, n, "", posObsolete)
+		w.note(&m.Obsolete, w.tree.Data(n), n.At, "", posObsolete)
 	}
 	switch n.Name {
 	case atom.Frameset, atom.Frame:
-		w.note(&m.Frames, n, "", posFrame)
+		w.note(&m.Frames, w.tree.Data(n), n.At, "", posFrame)
 	case atom.Object, atom.Embed, atom.Applet:
-		w.note(&m.Plugins, n, cmp.Or(w.attr(n, "type"), w.attr(n, "classid"), w.attr(n, "src")+w.attr(n, "data")), posPlugin)
+		w.note(&m.Plugins, w.tree.Data(n), n.At, cmp.Or(w.attr(n, "type"), w.attr(n, "classid"), w.attr(n, "src")+w.attr(n, "data")), posPlugin)
 	case atom.Base:
 		if len(m.Bases) < maxFaults {
 			w.place(n, posBase, len(m.Bases))
@@ -100,14 +104,13 @@ func (w *walker) kinds(n *dom.Node) {
 }
 
 // note adds an element to a list, each name once.
-func (w *walker) note(list *[]Element, n *dom.Node, sort string, pos func(*Document, int32) *Pos) {
-	name := w.tree.Data(n)
+func (w *walker) note(list *[]Element, name string, at int32, sort string, pos func(*Document, int32) *Pos) {
 	if i := slices.IndexFunc(*list, func(e Element) bool { return e.Name == name && e.Type == clip(sort) }); i >= 0 {
 		(*list)[i].Count++
 		return
 	}
 	if len(*list) < maxFaults {
-		w.place(n, pos, len(*list))
+		w.placeAt(at, pos, len(*list))
 		*list = append(*list, Element{Name: strings.Clone(name), Type: clip(sort), Count: 1})
 	}
 }

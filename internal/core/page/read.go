@@ -24,19 +24,24 @@ type reader struct {
 	words                     []uint64
 }
 
-// mostKept bounds the texts whose memory is kept: one huge page must not hold it for good.
-const mostKept = 4 << 20 // bytes
-
 var readers = sync.Pool{New: func() any { return new(reader) }}
+
+// large is held while a large document is read: its tree can take thirty times what its source does,
+// so one is read after the other, and their memory is not kept.
+var large sync.Mutex
+
+const largeBytes = 1 << 20
 
 // Read turns an HTML response into facts about the document. It never fails.
 func Read(r Response) *Document {
-	with := readers.Get().(*reader)
-	d := with.read(r)
-	if len(r.Body) <= mostKept {
-		readers.Put(with)
+	if len(r.Body) > largeBytes {
+		large.Lock()
+		defer large.Unlock()
+		return new(reader).read(r)
 	}
-	return d
+	with := readers.Get().(*reader)
+	defer readers.Put(with)
+	return with.read(r)
 }
 
 func (with *reader) read(r Response) *Document {
