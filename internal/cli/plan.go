@@ -131,7 +131,7 @@ or -f - for standard input). A value is YAML: scope.exclude='[/cart*, "re:[?&]so
 	f.StringVar(texts["robots-as"], "robots-as", "", "product token whose robots.txt rules hold (default harvik)")
 	f.StringVar(texts["language"], "language", "", "Accept-Language to send")
 	f.StringToStringVar(&hosts, "host", nil, "connect to another address for a host name: fernhollow.example=127.0.0.1:8080")
-	f.StringToStringVar(&limits, "limit", nil, "threshold of a check: title-characters=65; `harvik check show` names them")
+	f.StringToStringVar(&limits, "limit", nil, "threshold of a check: title-characters=65; harvik check show names them")
 	keys := map[string]string{"page-bytes": "pageBytes", "robots-as": "robotsAs"}
 	c.RunE = func(c *cobra.Command, in []string) error {
 		cl, err := a.client()

@@ -32,7 +32,7 @@ func (a *app) siteCommand() *cobra.Command {
 			return nil
 		},
 	}
-	add.Flags().StringVar(&profile, "profile", "", "start from this profile's plan; `harvik plan profiles` lists them")
+	add.Flags().StringVar(&profile, "profile", "", "start from this profile's plan; harvik plan profiles lists them")
 	list := &cobra.Command{Use: "list", Short: "List the sites", Args: args(), RunE: a.listSites}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	show := &cobra.Command{

@@ -239,7 +239,7 @@ of a day; then it counts again by itself.`,
 	c.Flags().StringVar(&pageAt, "page", "", "what is found on this address")
 	c.Flags().StringVar(&pattern, "pattern", "", "what is found on addresses of this pattern, as in a plan: /archive/*")
 	c.Flags().StringVar(&section, "section", "", "what is found in this folder and below: /glossary/")
-	c.Flags().StringVar(&layout, "layout", "", "what is found on pages of this layout, by its name in `harvik layouts`")
+	c.Flags().StringVar(&layout, "layout", "", "what is found on pages of this layout, by its name as harvik layouts shows it")
 	c.Flags().StringVar(&w.Reason, "reason", "", "why this is fine as it is")
 	c.Flags().StringVar(&until, "until", "", "the last day on which it holds, such as 2027-03-31; for good if left out")
 	byFlag(c, &w.By)

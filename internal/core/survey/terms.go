@@ -22,15 +22,23 @@ const (
 // say nothing left out. Texts are added as they come in, while they are at hand.
 type vocabulary struct {
 	numbers map[string]int32            // stem → number
-	stems   map[string]map[string]int32 // language → word → number, −1 for words that say nothing
+	known   map[string]map[string]int32 // language → word as met → number, −1 for words that say nothing
+	forms   map[string]int32            // language and word in small letters → number
+	words   []form                      // by number
 	list    []string                    // stems by number
-	words   []string                    // the shortest word of each
 	in      []int32                     // pages that each stands on
 	pages   int
 	kept    map[int32][]termCount // by address number: the commonest of each page
 
 	counts []int32 // in the text at hand, by number; 0 between texts
 	met    []int32 // the stems in it
+}
+
+// A form is a word that has a stem.
+type form struct {
+	word string
+	stem int32
+	uses int32 // in all texts
 }
 
 type termCount struct {
@@ -52,9 +60,9 @@ func (v *vocabulary) add(id int32, main, lang string) {
 		return
 	}
 	if v.kept == nil {
-		v.numbers, v.stems, v.kept = map[string]int32{}, map[string]map[string]int32{}, map[int32][]termCount{}
+		v.numbers, v.known, v.forms, v.kept = map[string]int32{}, map[string]map[string]int32{}, map[string]int32{}, map[int32][]termCount{}
 	}
-	v.count(main, lang)
+	v.count(main, lang, 1)
 	for _, t := range v.met {
 		v.in[t]++
 	}
@@ -68,7 +76,7 @@ func (v *vocabulary) drop(id int32, main, lang string) {
 		return
 	}
 	v.pages--
-	v.count(main, lang)
+	v.count(main, lang, -1)
 	for _, t := range v.met {
 		v.in[t]--
 	}
@@ -83,45 +91,72 @@ func (v *vocabulary) clear() {
 	v.met = v.met[:0]
 }
 
-// count counts the terms of a text.
-func (v *vocabulary) count(main, lang string) {
+// count counts the terms of a text, and adds to the uses of their forms.
+func (v *vocabulary) count(main, lang string, uses int32) {
 	code, _, _ := strings.Cut(strings.ToLower(lang), "-")
-	known := v.stems[code]
+	known := v.known[code]
 	if known == nil {
 		known = map[string]int32{}
-		v.stems[code] = known
+		v.known[code] = known
 	}
 	text.EachWord(main[:min(len(main), sampled)], func(word string) {
-		n, ok := known[word]
+		w, ok := known[word]
 		if !ok {
-			n = v.number(strings.ToLower(word), code)
-			known[strings.Clone(word)] = n
+			w = v.form(strings.ToLower(word), code)
+			known[strings.Clone(word)] = w
 		}
-		if n < 0 {
+		if w < 0 {
 			return
 		}
-		if v.counts[n] == 0 {
-			v.met = append(v.met, n)
+		f := &v.words[w]
+		f.uses += uses
+		if v.counts[f.stem] == 0 {
+			v.met = append(v.met, f.stem)
 		}
-		v.counts[n]++
+		v.counts[f.stem]++
 	})
 }
 
-func (v *vocabulary) number(word, code string) int32 {
+// form is the number of a word in small letters.
+func (v *vocabulary) form(word, code string) int32 {
 	if len([]rune(word)) < leastTerm || text.IsCommon(code, word) || word[0] >= '0' && word[0] <= '9' {
 		return -1
 	}
-	stem := text.Stem(code, word)
+	key := code + " " + word
+	w, ok := v.forms[key]
+	if !ok {
+		w = int32(len(v.words))
+		v.forms[key] = w
+		v.words = append(v.words, form{strings.Clone(word), v.stem(text.Stem(code, word)), 0})
+	}
+	return w
+}
+
+// stem is the number of a stem.
+func (v *vocabulary) stem(stem string) int32 {
 	n, ok := v.numbers[stem]
 	if !ok {
-		n = int32(len(v.words))
+		n = int32(len(v.list))
 		v.numbers[stem] = n
-		v.list, v.words, v.in, v.counts = append(v.list, stem), append(v.words, word), append(v.in, 0), append(v.counts, 0)
-	}
-	if have := v.words[n]; len(word) < len(have) || len(word) == len(have) && word < have {
-		v.words[n] = word
+		v.list, v.in, v.counts = append(v.list, stem), append(v.in, 0), append(v.counts, 0)
 	}
 	return n
+}
+
+// usual is the form of each stem that the site uses most.
+func (v *vocabulary) usual() []string {
+	best := make([]form, len(v.list))
+	for _, f := range v.words {
+		b := &best[f.stem]
+		if c := cmp.Or(cmp.Compare(f.uses, b.uses), cmp.Compare(len(b.word), len(f.word)), strings.Compare(b.word, f.word)); c > 0 || b.word == "" {
+			*b = f
+		}
+	}
+	out := make([]string, len(best))
+	for i, b := range best {
+		out[i] = b.word
+	}
+	return out
 }
 
 // commonest are the terms of the text at hand that it uses most.
@@ -154,6 +189,7 @@ func (v *vocabulary) strongest() map[int32][]string {
 	for t, n := range v.in {
 		rarity[t] = math.Log(1 + float64(v.pages)/float64(max(1, n)))
 	}
+	usual := v.usual()
 	out := make(map[int32][]string, len(v.kept))
 	for id, terms := range v.kept {
 		slices.SortFunc(terms, func(a, b termCount) int {
@@ -162,7 +198,7 @@ func (v *vocabulary) strongest() map[int32][]string {
 		})
 		var words []string
 		for _, t := range terms[:min(len(terms), TermsShown)] {
-			words = append(words, v.words[t.term])
+			words = append(words, usual[t.term])
 		}
 		out[id] = words
 	}
