@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -145,6 +146,22 @@ func TestLikeLibrary(t *testing.T) {
 	}
 	if len(all) < 1000 {
 		t.Errorf("only %d cases", len(all))
+	}
+}
+
+// TestNothingPiles: what is open, or waits to be opened again, stays bounded, so that time does not grow
+// with the square of a hostile page.
+func TestNothingPiles(t *testing.T) {
+	var p Parser
+	for _, part := range []string{"<object>", "<td><table>", "<template>", "<template><td><li>", "<b><object>", "<p><b c=%d></p>", "<a><div>", "<caption><table>", "<h1><b>"} {
+		var src strings.Builder
+		for i := range 20_000 {
+			src.WriteString(strings.ReplaceAll(part, "%d", strconv.Itoa(i)))
+		}
+		p.Parse([]byte(src.String()))
+		if len(p.open) > MaxDepth || len(p.active) > 2*MaxDepth {
+			t.Errorf("%s: %d open, %d active", part, len(p.open), len(p.active))
+		}
 	}
 }
 

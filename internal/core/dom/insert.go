@@ -199,9 +199,25 @@ func (p *Parser) deepest() {
 	p.tree.TooDeep = true
 	id := p.pop()
 	p.surplus++
-	if i := slices.Index(p.active, id); i >= 0 {
-		p.active = slices.Delete(p.active, i, i+1)
+	if p.node(id).marks() {
+		p.clearToMark() // else they pile up
+		return
 	}
+	for i := len(p.active) - 1; i >= 0 && p.active[i] != 0; i-- {
+		if p.active[i] == id {
+			p.active = slices.Delete(p.active, i, i+1)
+			return
+		}
+	}
+}
+
+// marks tells whether an element bounds the active formatting elements.
+func (n *Node) marks() bool {
+	switch n.Name {
+	case atom.Applet, atom.Caption, atom.Marquee, atom.Object, atom.Td, atom.Template, atom.Th:
+		return n.Space == HTML
+	}
+	return false
 }
 
 // clone makes another copy of an element, without place and content.
