@@ -11,7 +11,6 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
-	"runtime/debug"
 	"strings"
 	"sync"
 	"syscall"
@@ -30,9 +29,6 @@ import (
 // databaseFile tells `harvik link` where the service's database is.
 const databaseFile = "database.url"
 
-// collectAt is how much the heap grows, in percent, before it is collected.
-const collectAt = 200
-
 // linkLife is how long a sign-in link works.
 const linkLife = 24 * time.Hour
 
@@ -41,7 +37,11 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
 	defer stop()
 	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(collectAt) // parsing makes much that is soon garbage
+		watching, end := context.WithCancel(context.Background())
+		var watch sync.WaitGroup
+		watch.Go(func() { watchMemory(watching) })
+		defer watch.Wait()
+		defer end()
 	}
 	level := slog.LevelInfo
 	if o.Verbose {

@@ -104,8 +104,8 @@ func causes(t *testing.T, site *demo.Site, r *crawl.Result) {
 	members := make([]map[string]bool, len(r.Report.Fixes))
 	for i, f := range r.Report.Fixes {
 		members[i] = map[string]bool{}
-		for _, m := range f.Members {
-			members[i][pathOf(m.Page)] = true
+		for _, page := range f.Members {
+			members[i][pathOf(page)] = true
 		}
 	}
 	for _, c := range site.Causes {

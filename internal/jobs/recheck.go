@@ -457,8 +457,8 @@ func (l *looking) conclude(ctx context.Context) error {
 			if mended[f.Check] == nil {
 				mended[f.Check] = map[int32]bool{}
 			}
-			for _, m := range f.Members {
-				mended[f.Check][m.Page] = true
+			for _, page := range f.Members {
+				mended[f.Check][page] = true
 			}
 		}
 	}

@@ -358,11 +358,7 @@ func saveFixes(ctx context.Context, tx pgx.Tx, crawlID int64, fixes []fixlist.Fi
 		pgx.CopyFromSlice(len(fixes), func(i int) ([]any, error) {
 			f := &fixes[i]
 			body, err := json.Marshal(f)
-			pages := make([]int32, len(f.Members))
-			for i, m := range f.Members {
-				pages[i] = m.Page
-			}
-			return []any{crawlID, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body, pages}, err
+			return []any{crawlID, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body, f.Members}, err
 		}))
 	return err
 }

@@ -58,16 +58,10 @@ type Fix struct {
 	State       string         `json:"state"`
 	Waived      int            `json:"waived,omitempty"` // of its pages
 
-	Members []Member `json:"-"` // its pages, in order of address
+	Members []int32 `json:"-"` // its pages by number, in order of address; −1 for the site
 	minutes int
 	weight  float64 // gain weighted by importance
 	cells   []health.Removal
-}
-
-// A Member is a page of a fix.
-type Member struct {
-	Page   int32 // address number, −1 for the site
-	Places int
 }
 
 // LedgerLine is what one check took.
@@ -350,33 +344,29 @@ func (b *builder) fixes(found []gathered, book *health.Book, shares []float64) [
 	var out []Fix
 	for _, g := range found {
 		f := g.fix
-		removed := map[int]int{}
 		open := 0
-		for _, i := range g.entries {
+		for _, i := range g.entries { // those of one page, and of one cell, follow on each other
 			e := b.entries[i]
 			f.Places += int(e.places)
-			if b.entryCell[i] >= 0 {
-				removed[b.entryCell[i]] += int(e.places)
+			if cell := b.entryCell[i]; cell >= 0 {
+				if n := len(f.cells); n > 0 && f.cells[n-1].Cell == cell {
+					f.cells[n-1].Places += int(e.places)
+				} else {
+					f.cells = append(f.cells, health.Removal{Cell: cell, Places: int(e.places)})
+				}
 			}
-			if n := len(f.Members); n > 0 && f.Members[n-1].Page == e.page {
-				f.Members[n-1].Places += int(e.places)
-			} else {
-				f.Members = append(f.Members, Member{e.page, int(e.places)})
+			if n := len(f.Members); n == 0 || f.Members[n-1] != e.page {
+				f.Members = append(f.Members, e.page)
 			}
 			if !b.waived[i] {
 				open++
 			}
 		}
-		for _, i := range g.entries {
-			cell := b.entryCell[i]
-			if n, ok := removed[cell]; ok {
-				f.cells = append(f.cells, health.Removal{Cell: cell, Places: n})
-				f.Lost += shares[cell] * float64(n) / float64(b.cells[cell].Places)
-				delete(removed, cell)
-			}
+		for _, r := range f.cells {
+			f.Lost += shares[r.Cell] * float64(r.Places) / float64(b.cells[r.Cell].Places)
 		}
-		if f.Pages = len(f.Members); f.Members[0].Page >= 0 {
-			f.Example = b.address(f.Members[0].Page)
+		if f.Pages = len(f.Members); f.Members[0] >= 0 {
+			f.Example = b.address(f.Members[0])
 		}
 		f.Waived = b.waivedPages(g.entries)
 		f.Gain, f.weight = book.Gain(f.cells, func(p int) float64 { return b.importance[p] })
@@ -440,6 +430,7 @@ func (b *builder) rank(book *health.Book, fixes []Fix) {
 		fixes[i].Rank = i + 1
 		book.Remove(fixes[i].cells)
 		fixes[i].HealthAfter, _ = book.Health()
+		fixes[i].cells = nil
 	}
 }
 

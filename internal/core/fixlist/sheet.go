@@ -42,12 +42,13 @@ type Page struct {
 	Weight    float64 // how many pages of the site it stands for
 }
 
-// Sheet closes a collection over a finished survey.
+// Sheet closes a collection over a finished survey, and takes over what is in it.
 func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 	sheet := &Sheet{
 		Checks: c.checks, Findings: c.findings, Partial: s.Partial,
-		entries: slices.Clone(c.entries), causes: c.causes, spots: c.spots,
+		entries: c.entries, causes: c.causes, spots: c.spots,
 	}
+	c.entries = nil
 	for _, l := range s.Layouts {
 		sheet.Layouts = append(sheet.Layouts, l.Name)
 	}

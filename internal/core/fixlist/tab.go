@@ -160,8 +160,8 @@ func (s *Sheet) Addresses(f *Fix) []string {
 		at[s.Pages[i].ID] = s.Pages[i].Address
 	}
 	out := make([]string, len(f.Members))
-	for i, m := range f.Members {
-		out[i] = at[m.Page]
+	for i, page := range f.Members {
+		out[i] = at[page]
 	}
 	return out
 }

@@ -47,6 +47,9 @@ func (j *Judge) Finish(s *survey.Survey) (*fixlist.Sheet, []check.Finding, error
 	if err != nil {
 		return nil, nil, err
 	}
+	for i := range s.Pages {
+		s.Pages[i].Sketch = nil // has told which texts are alike
+	}
 	j.Collect(found)
 	return j.collector.Sheet(s), found, nil
 }
