@@ -136,7 +136,8 @@ func parseXML(data []byte) (File, error) {
 	d.CharsetReader = charset.NewReaderLabel
 	var in []string
 	space := "" // namespace of the root
-	var pending []Other
+	var pending []Other // of the entry at hand
+	before := 0         // pages before it
 	var text strings.Builder
 	for {
 		token, err := d.Token()
@@ -163,6 +164,9 @@ func parseXML(data []byte) (File, error) {
 			}
 			in = append(in, t.Name.Local)
 			text.Reset()
+			if len(in) == 2 {
+				pending, before = pending[:0], len(f.Pages)
+			}
 			if f.Form == "urlset" && t.Name.Local == "link" && len(in) == 3 && in[1] == "url" {
 				if lang, href := otherOf(t.Attr); lang != "" && href != "" && len(f.Others)+len(pending) < maxOthers {
 					pending = append(pending, Other{Lang: lang, Href: href})
@@ -183,13 +187,11 @@ func parseXML(data []byte) (File, error) {
 			if len(in) >= 3 && t.Name.Local == names[in[len(in)-2]] {
 				f.add(in[len(in)-2], strings.TrimSpace(text.String()))
 			}
-			if len(in) == 2 && in[1] == "url" { // the address may stand before or behind its versions
+			if len(in) == 2 && len(f.Pages) > before { // the address may stand before or behind its versions
 				for _, o := range pending {
-					if o.Page = len(f.Pages) - 1; o.Page >= 0 {
-						f.Others = append(f.Others, o)
-					}
+					o.Page = len(f.Pages) - 1
+					f.Others = append(f.Others, o)
 				}
-				pending = pending[:0]
 			}
 			in = in[:max(0, len(in)-1)]
 		}

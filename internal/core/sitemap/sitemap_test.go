@@ -1,38 +1,70 @@
 package sitemap
 
 import (
-	"slices"
+	"fmt"
+	"os"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 )
 
+// TestParse reads the files of testdata/parse.txt.
 func TestParse(t *testing.T) {
-	for _, c := range []struct {
-		name, xml       string
-		pages, sitemaps []string
-		broken          bool
-	}{
-		{"pages", `<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc> http://a/?x&amp;y </loc><lastmod>2026</lastmod></url><url><loc>http://b/</loc></url></urlset>`, []string{"http://a/?x&y", "http://b/"}, nil, false},
-		{"an index", `<sitemapindex><sitemap><loc>http://a/s.xml</loc></sitemap></sitemapindex>`, nil, []string{"http://a/s.xml"}, false},
-		{"a picture's loc is no page", `<urlset><url><loc>http://a/</loc><image:image><image:loc>http://a/x.png</image:loc></image:image></url></urlset>`, []string{"http://a/"}, nil, false},
-		{"cut off", `<urlset><url><loc>http://a/</loc></url><url><loc>http://b`, []string{"http://a/"}, nil, true},
-		{"not XML", `<html><p>no`, nil, nil, true},
-		{"an entity that is not declared", `<urlset><url><loc>http://a/&bomb;</loc></url></urlset>`, nil, nil, true},
-		{"empty", ``, nil, nil, false},
-		{"text", "\xef\xbb\xbfhttp://a/\r\n\r\n https://b/x \n", []string{"http://a/", "https://b/x"}, nil, false},
-		{"text with a stray line", "http://a/\n/b\n", []string{"http://a/"}, nil, true},
-		{"text without addresses", "Not found", nil, nil, true},
-		{"RSS", `<rss version="2.0"><channel><link>http://a/</link><item><title>x</title><link>http://a/1</link></item></channel></rss>`, []string{"http://a/1"}, nil, false},
-		{"Atom", `<feed xmlns="http://www.w3.org/2005/Atom"><link href="http://a/"/><entry><link rel="edit" href="http://a/e"/><link href="http://a/1"/></entry></feed>`, []string{"http://a/1"}, nil, false},
-		{"pages in an index", `<sitemapindex><url><loc>http://a/</loc></url><sitemap><loc>http://a/s</loc></sitemap></sitemapindex>`, nil, []string{"http://a/s"}, false},
-		{"latin-1", "<?xml version=\"1.0\" encoding=\"ISO-8859-1\"?><urlset><url><loc>http://a/\xe9</loc></url></urlset>", []string{"http://a/é"}, nil, false},
-		{"an entity bomb", `<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]><urlset><url><loc>http://a/&b;</loc></url></urlset>`, nil, nil, true},
-		{"too deep", strings.Repeat("<urlset>", 100), nil, nil, true},
-	} {
-		f, err := Parse([]byte(c.xml))
-		if !slices.Equal(f.Pages, c.pages) || !slices.Equal(f.Sitemaps, c.sitemaps) || (err != nil) != c.broken {
-			t.Errorf("%s: %+v, %v", c.name, f, err)
+	data, err := os.ReadFile("testdata/parse.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	cases := strings.Split("\n"+string(data), "\n== ")[1:]
+	for _, c := range cases {
+		name, rest, _ := strings.Cut(c, "\n")
+		body, want, ok := strings.Cut("\n"+rest, "\nwant:")
+		if !ok {
+			t.Fatalf("%s: what is wanted?", name)
 		}
+		f, err := Parse([]byte(hexByte.ReplaceAllStringFunc(strings.TrimPrefix(body, "\n"), func(s string) string {
+			n, _ := strconv.ParseUint(s[2:], 16, 8)
+			return string([]byte{byte(n)})
+		})))
+		if got := told(f, err); got != strings.TrimSpace(want) {
+			t.Errorf("%s:\n%s\nwant\n%s\n(%v, %v)", name, got, strings.TrimSpace(want), f.Faults, err)
+		}
+	}
+	if len(cases) < 30 {
+		t.Errorf("%d cases", len(cases))
+	}
+}
+
+var hexByte = regexp.MustCompile(`\\x[0-9a-f]{2}`)
+
+// told writes what a file lists as testdata/parse.txt does.
+func told(f File, err error) string {
+	var lines []string
+	add := func(format string, args ...any) { lines = append(lines, fmt.Sprintf(format, args...)) }
+	if f.Form != "" {
+		add("form %s", f.Form)
+	}
+	for _, p := range f.Pages {
+		add("page %s", p)
+	}
+	for _, s := range f.Sitemaps {
+		add("sitemap %s", s)
+	}
+	for _, o := range f.Others {
+		add("other %d %s %s", o.Page, o.Lang, o.Href)
+	}
+	for _, fault := range f.Faults {
+		add("fault %d", fault.Line)
+	}
+	if err != nil {
+		add("broken")
+	}
+	return strings.Join(lines, "\n")
+}
+
+func TestTooDeep(t *testing.T) {
+	if f, err := Parse([]byte(strings.Repeat("<urlset>", 100))); err == nil {
+		t.Errorf("%+v", f)
 	}
 }
 
@@ -61,16 +93,4 @@ func FuzzParse(f *testing.F) {
 			t.Fatalf("addresses of no form: %v", file)
 		}
 	})
-}
-
-// TestOthers: versions in other languages belong to the address of their entry, on whichever side
-// of it they stand.
-func TestOthers(t *testing.T) {
-	f, err := Parse([]byte(`<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9" xmlns:xhtml="http://www.w3.org/1999/xhtml">
-		<url><loc>http://a/</loc><xhtml:link rel="alternate" hreflang="de" href="http://a/de/"/><xhtml:link rel="amphtml" href="http://a/amp"/></url>
-		<url><xhtml:link rel="alternate" hreflang="x-default" href="http://a/b"/><loc>http://a/b</loc></url></urlset>`))
-	want := []Other{{0, "de", "http://a/de/"}, {1, "x-default", "http://a/b"}}
-	if err != nil || !slices.Equal(f.Others, want) || len(f.Pages) != 2 || len(f.Faults) > 0 {
-		t.Errorf("%+v, %v", f, err)
-	}
 }
