@@ -38,8 +38,9 @@ func (a *app) crawlCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return a.follow(c, cl, cr)
+		return a.begun(c, cl, cr, detach)
 	})
+	detached(resume, &detach)
 	c := &cobra.Command{
 		Use: "crawl SITE", Short: "Crawl a site by its plan, and follow the crawl", Args: args("SITE"),
 		Long: `Starts a crawl of a site by its plan and follows it until it has been judged. Ctrl-C stops
@@ -53,20 +54,29 @@ following, not the crawl; "harvik crawl stop SITE" ends that.`,
 			if err != nil {
 				return err
 			}
-			if detach {
-				if a.json {
-					return writeJSON(c.OutOrStdout(), cr)
-				}
-				fmt.Fprintf(c.OutOrStdout(), "%s@%d\n", cr.Site, cr.Number)
-				return nil
-			}
-			return a.follow(c, cl, cr)
+			return a.begun(c, cl, cr, detach)
 		},
 	}
 	c.Flags().IntVar(&pages, "pages", 0, "fetch at most this many addresses, this once")
-	c.Flags().BoolVar(&detach, "detach", false, "start the crawl and return at once")
+	detached(c, &detach)
 	c.AddCommand(list, stop, pause, resume, a.continueCommand(), a.paceCommand(), a.leftCommand())
 	return c
+}
+
+func detached(c *cobra.Command, detach *bool) {
+	c.Flags().BoolVar(detach, "detach", false, "return at once and let it run")
+}
+
+// begun follows a crawl that runs, or only names it.
+func (a *app) begun(c *cobra.Command, cl *client.Client, cr record.Crawl, detach bool) error {
+	switch {
+	case !detach:
+		return a.follow(c, cl, cr)
+	case a.json:
+		return writeJSON(c.OutOrStdout(), cr)
+	}
+	fmt.Fprintf(c.OutOrStdout(), "%s@%d\n", cr.Site, cr.Number)
+	return nil
 }
 
 // forCrawl is a command on a crawl of a state: the one that is named, or the site's newest such.
@@ -108,6 +118,7 @@ func crawlIn(ctx context.Context, cl *client.Client, site, state string) (int, e
 
 func (a *app) continueCommand() *cobra.Command {
 	var pages int
+	var detach bool
 	c := a.forCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished", func(c *cobra.Command, cl *client.Client, site string, number int) error {
 		if pages == 0 {
 			return usage(c, errors.New("say how far with --pages"))
@@ -116,9 +127,10 @@ func (a *app) continueCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return a.follow(c, cl, cr)
+		return a.begun(c, cl, cr, detach)
 	})
 	c.Flags().IntVar(&pages, "pages", 0, "addresses fetched at most, with those it has")
+	detached(c, &detach)
 	return c
 }
 

@@ -16,6 +16,9 @@ func (a *app) siteCommand() *cobra.Command {
 		Use: "add NAME ADDRESS", Short: "Take a site under care", Args: args("NAME", "ADDRESS"),
 		Example: "  harvik site add fernhollow https://fernhollow.example/ --profile publisher",
 		RunE: func(c *cobra.Command, in []string) error {
+			if found, _, err := c.Root().Find([]string{"crawl", in[0]}); err == nil && found.Name() != "crawl" {
+				return usage(c, fmt.Errorf("%q is a command of `harvik crawl`; choose another name", in[0]))
+			}
 			cl, err := a.client()
 			if err != nil {
 				return err

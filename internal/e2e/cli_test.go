@@ -224,6 +224,7 @@ func TestCommandLine(t *testing.T) {
 	s.fails("fxes fernhollow", 2, "Did you mean this?")
 	s.fails("site lst", 2, `did you mean "list"?`)
 	s.fails("site add fernhollow", 2, "ADDRESS is missing")
+	s.fails("site add pause http://fernhollow.example/", 2, "choose another name")
 	s.fails("crawl a b", 2, "one word too many")
 	s.fails("fixes fernhollow@x", 2, "write SITE or SITE@NUMBER")
 	s.fails("fixes fernhollow --colour", 2, "unknown flag: --colour")

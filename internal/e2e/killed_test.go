@@ -115,6 +115,32 @@ func TestPaused(t *testing.T) {
 	s.ok("crawl left paused", "waiting")
 }
 
+// TestWishSurvives asks a crawl to stop, or to pause, and kills the service at once: when it is back it
+// has done what it was asked for.
+func TestWishSurvives(t *testing.T) {
+	t.Parallel()
+	s := newShell(t)
+	s.start()
+	garden := testkit.Serve(t, &testkit.Generated{Pages: 600, Seed: 5})
+	for wish, state := range map[string]string{"stop": "finished", "pause": "paused"} {
+		site := "to-" + wish
+		s.ok("site add " + site + " http://big.example/")
+		s.ok("plan set " + site + " pages=500 probes=false --pause 20ms --host big.example=" + garden)
+		s.ok("crawl " + site + " --detach")
+		time.Sleep(time.Second)
+		s.ok("crawl " + wish + " " + site)
+		s.stop(syscall.SIGKILL)
+		s.start()
+		s.await(site, state)
+		if out := s.ok("crawl list " + site); wish == "stop" && !strings.Contains(out, "stopped") || strings.Contains(out, "complete") {
+			t.Errorf("after a kill the crawl that was to %s:\n%s", wish, out)
+		}
+	}
+	s.ok("crawl resume to-pause --detach")
+	s.ok("crawl stop to-pause")
+	s.await("to-pause", "finished")
+}
+
 // results are what a site's newest crawl found, without names and times.
 func (s *shell) results(site string) string {
 	s.t.Helper()

@@ -225,7 +225,7 @@ func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past boo
 	if err != nil {
 		return record.Crawl{}, err
 	}
-	one := &run{rec: rec, ended: make(chan struct{})}
+	one := &run{rec: rec, ended: make(chan struct{}), stop: rec.Wish == record.WishStop, pause: rec.Wish == record.WishPause}
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
 		return record.Crawl{}, err
 	}
@@ -428,8 +428,8 @@ func (r *Runner) forget(one *run) {
 
 // Stop ends a running crawl early; what it has is kept and judged. It tells whether the
 // crawl was running.
-func (r *Runner) Stop(id int64) bool {
-	return r.with(id, func(one *run) {
+func (r *Runner) Stop(ctx context.Context, id int64) (running bool, err error) {
+	return r.wish(ctx, id, record.WishStop, func(one *run) {
 		one.stop = true
 		if one.crawl != nil {
 			one.crawl.Stop()
@@ -438,8 +438,19 @@ func (r *Runner) Stop(id int64) bool {
 }
 
 // Pause puts a running crawl away until it is resumed. It tells whether the crawl was running.
-func (r *Runner) Pause(id int64) bool {
-	return r.with(id, (*run).putAway)
+func (r *Runner) Pause(ctx context.Context, id int64) (running bool, err error) {
+	return r.wish(ctx, id, record.WishPause, (*run).putAway)
+}
+
+// wish has a running crawl do something, which is stored first: a crash must not forget it.
+func (r *Runner) wish(ctx context.Context, id int64, wish string, do func(*run)) (running bool, err error) {
+	if !r.with(id, func(*run) {}) {
+		return false, nil
+	}
+	if err := r.store.Wish(ctx, id, wish); err != nil {
+		return true, err
+	}
+	return r.with(id, do), nil
 }
 
 func (o *run) putAway() {

@@ -70,7 +70,14 @@ type Crawl struct {
 	Probes    *Probes    `db:"probes" json:"probes,omitempty"`
 	Traps     TrapList   `db:"traps" json:"traps,omitempty"`
 	Weighed   string     `db:"weighed" json:"-"` // by which waivers and figure its report was made
+	Wish      string     `db:"wish" json:"-"`    // what it is to do while it runs: WishStop, WishPause or ""
 }
+
+// What a running crawl is asked to do.
+const (
+	WishStop  = "stop"
+	WishPause = "pause"
+)
 
 // Summary is a crawl's report without its fix list.
 type Summary struct {

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -166,12 +167,17 @@ func (s *Service) stopCrawl(c *gin.Context) { s.tell(c, s.runner.Stop) }
 func (s *Service) pauseCrawl(c *gin.Context) { s.tell(c, s.runner.Pause) }
 
 // tell passes a wish on to a running crawl.
-func (s *Service) tell(c *gin.Context, wish func(id int64) bool) {
+func (s *Service) tell(c *gin.Context, wish func(ctx context.Context, id int64) (running bool, err error)) {
 	cr, ok := s.crawl(c)
 	if !ok {
 		return
 	}
-	if !wish(cr.ID) {
+	running, err := wish(c, cr.ID)
+	if err != nil {
+		s.fail(c, err, "the crawl")
+		return
+	}
+	if !running {
 		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is not running", cr.Number))
 		return
 	}

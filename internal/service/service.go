@@ -66,8 +66,8 @@ type Runner interface {
 	Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error)
 	Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (record.Crawl, error)
 	Retune(ctx context.Context, id int64, p plan.Plan) (running bool, err error)
-	Stop(id int64) bool
-	Pause(id int64) bool
+	Stop(ctx context.Context, id int64) (running bool, err error)
+	Pause(ctx context.Context, id int64) (running bool, err error)
 	Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool)
 	Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error
 	Look(ctx context.Context, in record.LookRequest) (*record.Look, error)

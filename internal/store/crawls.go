@@ -10,7 +10,7 @@ import (
 )
 
 const crawlColumns = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
-	c.started, c.finished, c.catalogue, c.progress, c.report, c.probes, c.traps, c.weighed from crawl c join site s on s.id = c.site_id `
+	c.started, c.finished, c.catalogue, c.progress, c.report, c.probes, c.traps, c.weighed, c.wish from crawl c join site s on s.id = c.site_id `
 
 // StartCrawl makes the next crawl of a site.
 func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error) {
@@ -42,13 +42,13 @@ func (s *Store) FailCrawl(ctx context.Context, id int64, why string) error {
 
 // PauseCrawl marks a crawl as paused, with the reason if nobody asked for it.
 func (s *Store) PauseCrawl(ctx context.Context, id int64, why string) error {
-	_, err := s.db.ExecContext(ctx, `update crawl set state = 'paused', detail = $2 where id = $1 and state = 'running'`, id, clean(why))
+	_, err := s.db.ExecContext(ctx, `update crawl set state = 'paused', detail = $2, wish = '' where id = $1 and state = 'running'`, id, clean(why))
 	return err
 }
 
 // ResumeCrawl marks a paused crawl as running. It tells whether it was paused.
 func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
-	r, err := s.db.ExecContext(ctx, `update crawl set state = 'running', detail = '' where id = $1 and state = 'paused'`, id)
+	r, err := s.db.ExecContext(ctx, `update crawl set state = 'running', detail = '', wish = '' where id = $1 and state = 'paused'`, id)
 	if err != nil {
 		return false, err
 	}
@@ -77,11 +77,17 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 			return err
 		}
 	}
-	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', finished = null, report = null, tally = null, probes = null,
+	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', wish = '', finished = null, report = null, tally = null, probes = null,
 		traps = '[]', plan = $2 where id = $1`, id, data); err != nil {
 		return err
 	}
 	return tx.Commit(ctx)
+}
+
+// Wish notes what a running crawl is to do, for the service that takes it up after a crash.
+func (s *Store) Wish(ctx context.Context, id int64, wish string) error {
+	_, err := s.db.ExecContext(ctx, "update crawl set wish = $2 where id = $1 and state = 'running'", id, wish)
+	return err
 }
 
 // SetPlanOf replaces the plan that a crawl keeps: its pace can be changed while it runs.

@@ -135,7 +135,7 @@ func parseXML(data []byte) (File, error) {
 	d.Strict = true
 	d.CharsetReader = charset.NewReaderLabel
 	var in []string
-	space := "" // namespace of the root
+	space := ""         // namespace of the root
 	var pending []Other // of the entry at hand
 	before := 0         // pages before it
 	var text strings.Builder

@@ -11,10 +11,14 @@ drop table fix_page;
 alter table finding alter column places type json;
 alter table finding alter column places set compression lz4;
 
+-- What somebody wants of a running crawl, so that a crash does not forget it.
+alter table crawl add wish text not null default ''; -- "stop", "pause"
+
 -- Texts are hashed otherwise from facts of version 4 on; 0 is not compared.
 update page set text_hash = 0;
 
 -- +goose Down
+alter table crawl drop wish;
 create table fix_page (
   crawl_id bigint not null,
   fix_id text not null,
