@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"math"
 	"runtime"
 	"slices"
 	"strings"
@@ -82,19 +83,25 @@ func (r *Runner) Site(s *survey.Survey) ([]Finding, error) {
 }
 
 func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error) {
-	found := map[int32]*Finding{}
+	found := map[int32]int{} // page → index in out
+	last := int32(math.MinInt32)
 	_, limits := r.at(c, "")
 	pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: func(page int32, p Place) {
-		f := found[page]
-		if f == nil {
-			as, _ := r.at(c, addressOf(s, page))
-			if as == nil {
-				return
+		i := len(out) - 1
+		if page != last {
+			var ok bool
+			if i, ok = found[page]; !ok {
+				as, _ := r.at(c, addressOf(s, page))
+				if as == nil {
+					return
+				}
+				i = len(out)
+				found[page] = i
+				out = append(out, Finding{Check: as, Page: page})
 			}
-			f = &Finding{Check: as, Page: page}
-			found[page] = f
+			last = page
 		}
-		if len(f.Places) < MaxPlaces {
+		if f := &out[i]; len(f.Places) < MaxPlaces {
 			f.Places = append(f.Places, p)
 		}
 	}}
@@ -103,9 +110,6 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 	}
 	if err != nil {
 		return nil, fmt.Errorf("running %s: %w", c.ID, err)
-	}
-	for _, f := range found {
-		out = append(out, *f)
 	}
 	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(addressOf(s, a.Page), addressOf(s, b.Page)) })
 	return out, nil

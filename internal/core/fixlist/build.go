@@ -120,9 +120,9 @@ type builder struct {
 	*Sheet
 	adjust     Adjustment
 	entries    []entry
-	assessed   []*Page         // in order of address
-	at         map[int32]int32 // address number → index in assessed
-	pages      map[int32]*Page
+	assessed   []*Page // in order of address
+	at         []int32 // address number → index in assessed, −1 for none
+	pages      []int32 // address number → index in the sheet's pages, −1 for none
 	sections   *sections
 	importance []float64
 	waived     []bool // by entry
@@ -166,11 +166,16 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 }
 
 func newBuilder(s *Sheet, adjust Adjustment) *builder {
-	b := &builder{Sheet: s, adjust: adjust, entries: slices.Clone(s.entries), at: map[int32]int32{}, pages: make(map[int32]*Page, len(s.Pages))}
+	b := &builder{Sheet: s, adjust: adjust, entries: slices.Clone(s.entries)}
+	most := int32(-1)
+	for i := range s.Pages {
+		most = max(most, s.Pages[i].ID)
+	}
+	b.at, b.pages = slices.Repeat([]int32{-1}, int(most+1)), slices.Repeat([]int32{-1}, int(most+1))
 	var html []string
 	for i := range s.Pages {
 		p := &s.Pages[i]
-		b.pages[p.ID] = p
+		b.pages[p.ID] = int32(i)
 		if p.HTML {
 			html = append(html, p.Address)
 		}
@@ -189,12 +194,6 @@ func newBuilder(s *Sheet, adjust Adjustment) *builder {
 // health does not count, such as a missing one that a sitemap lists, come last: they are lines of
 // the fix list, and cost nothing.
 func (b *builder) sortEntries() {
-	last := map[int32]int32{}
-	for i := range b.Sheet.Pages {
-		if p := &b.Sheet.Pages[i]; !p.Assessed {
-			last[p.ID] = int32(len(b.assessed) + i)
-		}
-	}
 	for i := range b.entries { // so that pages need not be looked up for each comparison
 		switch e := &b.entries[i]; {
 		case e.page < 0:
@@ -202,7 +201,7 @@ func (b *builder) sortEntries() {
 		case b.counts(*e):
 			e.place = b.at[e.page]
 		default:
-			e.place = last[e.page]
+			e.place = int32(len(b.assessed)) + b.pages[e.page]
 		}
 	}
 	slices.SortFunc(b.entries, func(x, y entry) int {
@@ -213,9 +212,17 @@ func (b *builder) sortEntries() {
 	})
 }
 
+// page is the one of a number; nil for the site.
+func (b *builder) page(id int32) *Page {
+	if id < 0 || b.pages[id] < 0 {
+		return nil
+	}
+	return &b.Sheet.Pages[b.pages[id]]
+}
+
 // address is that of a page by its number, "" for the site.
 func (b *builder) address(id int32) string {
-	if p := b.pages[id]; p != nil {
+	if p := b.page(id); p != nil {
 		return p.Address
 	}
 	return ""
@@ -223,8 +230,7 @@ func (b *builder) address(id int32) string {
 
 // counts tells whether health counts an entry's page; the site counts.
 func (b *builder) counts(e entry) bool {
-	_, ok := b.at[e.page]
-	return ok || e.page < 0
+	return e.page < 0 || b.at[e.page] >= 0
 }
 
 func (b *builder) causeName(e entry) string {

@@ -184,7 +184,7 @@ func landmark(spot string) string {
 }
 
 func (b *builder) layout(id int32) int32 {
-	if p := b.pages[id]; p != nil {
+	if p := b.page(id); p != nil {
 		return p.Layout
 	}
 	return -1
@@ -207,7 +207,7 @@ func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupK
 			groups[k] = append(groups[k], i)
 		}
 	}
-	taken := map[int]bool{}
+	taken := make([]bool, len(b.entries))
 	for k, members := range groups {
 		if len(members) < leastPages || float64(len(members)) < leastShare*float64(totals(k.check, k)) {
 			continue

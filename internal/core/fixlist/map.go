@@ -62,15 +62,17 @@ func (b *builder) drawMap(scores []PageScore) Map {
 			s.total += h
 		}
 	}
-	type failing struct{ page, check int32 }
-	seen := map[failing]bool{}
-	for i, e := range b.entries {
-		at := failing{e.page, e.check}
-		if e.page < 0 || b.waived[i] || seen[at] {
+	last := entry{page: -1}
+	var s *sums
+	for i, e := range b.entries { // those of one page, and of one check on it, follow on each other
+		if e.page < 0 || b.waived[i] || e.page == last.page && e.check == last.check {
 			continue
 		}
-		seen[at] = true
-		s, c := of(b.address(e.page)), b.Checks[e.check]
+		if e.page != last.page {
+			s = of(b.address(e.page))
+		}
+		last = e
+		c := b.Checks[e.check]
 		if s.cells[c.Group] == nil {
 			s.cells[c.Group] = &MapCell{Section: s.Section, Group: c.Group}
 		}

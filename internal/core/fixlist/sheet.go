@@ -206,6 +206,9 @@ func (s *Sheet) Write(w io.Writer) error {
 	return gob.NewEncoder(w).Encode(&d)
 }
 
+// mostAddresses is more than any crawl knows.
+const mostAddresses = 1 << 26
+
 // fits tells whether all parts of what was read belong together.
 func (d *sheetData) fits() bool {
 	n, m := len(d.IDs), len(d.Check)
@@ -218,7 +221,7 @@ func (d *sheetData) fits() bool {
 	known := make(map[int32]bool, n)
 	for i, id := range d.IDs {
 		known[id] = true
-		if !within(d.PageLayouts[i], -1, len(d.Layouts)) {
+		if !within(id, 0, mostAddresses) || !within(d.PageLayouts[i], -1, len(d.Layouts)) {
 			return false
 		}
 	}
