@@ -141,7 +141,7 @@ const (
 	DefaultParallel  = 4
 	DefaultTimeout   = Duration(20e9)
 	DefaultRetries   = 2
-	DefaultAgent     = "Harvik/0.4 (site audit)"
+	DefaultAgent     = "Harvik/0.5 (site audit)"
 	DefaultRobotsAs  = "harvik"
 )
 
