@@ -354,8 +354,8 @@ func (p *Parser) closeForm() {
 		p.popTo(i)
 		return
 	}
-	for _, id := range p.open[i+1:] {
-		p.unclosed(id)
+	if i < len(p.open)-1 { // what is in it stays open
+		p.fault(Misnested, p.bytes(p.tok.data), p.tok.at)
 	}
 	p.open = slices.Delete(p.open, i, i+1)
 }
