@@ -102,7 +102,12 @@ func (c *Crawl) judgeAgain(ctx context.Context, of Finished, kept *kept) ([]chec
 	if err := o.survey.Finish(); err != nil {
 		return nil, err
 	}
-	return of.Runner.Site(o.survey)
+	var all []check.Finding
+	err = of.Runner.Site(o.survey, func(found []check.Finding) error {
+		all = append(all, found...)
+		return nil
+	})
+	return all, err
 }
 
 // overlay builds the survey of a finished crawl with some records replaced.

@@ -69,6 +69,14 @@ type Sink interface {
 	Save(ctx context.Context, b Batch) error
 }
 
+// A SiteSink also stores what the site checks find, check by check, so that a large crawl's findings
+// need not be held together.
+type SiteSink interface {
+	Sink
+	SaveSite(ctx context.Context, found []check.Finding) error
+	DropSite(ctx context.Context) error // what SaveSite stored in a run that was cut off while it judged
+}
+
 // A Past is what a sink has of a crawl that was cut off or paused.
 type Past interface {
 	// Start gives the stored addresses by number, and the files.
@@ -232,7 +240,7 @@ type Result struct {
 	Survey   *survey.Survey
 	Sheet    *fixlist.Sheet
 	Report   *fixlist.Report // of the sheet, adjusted as the crawl was told
-	Findings []check.Finding // of the site checks; those of pages went to the sink
+	Findings []check.Finding // of the site checks, unless the sink has them; those of pages went to the sink
 	Changed  map[int32]bool  // addresses that changed after they were handed to the sink
 	Traps    []survey.Trap   // patterns that were shut
 	Probes   *survey.Probes  // what the site's front doors and odd addresses answer; nil if not asked
@@ -310,7 +318,20 @@ func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 	if c.plan.Selection == plan.Spread && ending != Complete {
 		c.weigh()
 	}
-	sheet, findings, err := c.judge.Finish(c.survey)
+	var findings []check.Finding
+	take := func(found []check.Finding) error {
+		findings = append(findings, found...)
+		return nil
+	}
+	if sink, ok := c.sink.(SiteSink); ok && c.again == nil {
+		if c.past != nil {
+			if err := sink.DropSite(c.ctx); err != nil {
+				return nil, err
+			}
+		}
+		take = func(found []check.Finding) error { return sink.SaveSite(c.ctx, found) }
+	}
+	sheet, err := c.judge.Finish(c.survey, take)
 	if err != nil {
 		return nil, err
 	}

@@ -134,8 +134,24 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 	return err
 }
 
-func saveFindings(ctx context.Context, tx pgx.Tx, crawlID int64, found []check.Finding, whole bool) error {
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "count", "places", "whole"},
+// SaveSite implements crawl.SiteSink.
+func (k *Sink) SaveSite(ctx context.Context, found []check.Finding) error {
+	return saveFindings(ctx, k.store.pool, k.crawl, found, true)
+}
+
+// DropSite implements crawl.SiteSink.
+func (k *Sink) DropSite(ctx context.Context) error {
+	_, err := k.store.pool.Exec(ctx, "delete from finding where crawl_id = $1 and whole", k.crawl)
+	return err
+}
+
+// copier is a transaction, or the pool where what is copied is a whole of its own.
+type copier interface {
+	CopyFrom(ctx context.Context, table pgx.Identifier, columns []string, rows pgx.CopyFromSource) (int64, error)
+}
+
+func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.Finding, whole bool) error {
+	_, err := to.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "count", "places", "whole"},
 		pgx.CopyFromSlice(len(found), func(i int) ([]any, error) {
 			f := &found[i]
 			places, err := json.Marshal(f.Places)

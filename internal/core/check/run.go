@@ -58,28 +58,58 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 	return out
 }
 
-// Site runs the site checks, several at once. Findings come in the order of the catalogue, then
-// of page address, places as reported.
-func (r *Runner) Site(s *survey.Survey) ([]Finding, error) {
-	found, errs := make([][]Finding, len(r.Checks)), make([]error, len(r.Checks))
+// Site runs the site checks, several at once, and hands take what each finds, as soon as those before
+// it in the catalogue are done: all findings of a large crawl need not be held together. They come
+// in the order of the catalogue, then of page address, places as reported. Take is called by one
+// goroutine at a time; its error ends the run.
+func (r *Runner) Site(s *survey.Survey, take func([]Finding) error) error {
 	var next atomic.Int32
 	var workers sync.WaitGroup
+	turn := inTurn{take: take, found: make([][]Finding, len(r.Checks)), done: make([]bool, len(r.Checks))}
 	for range runtime.GOMAXPROCS(0) {
 		workers.Go(func() {
 			for i := int(next.Add(1)) - 1; i < len(r.Checks); i = int(next.Add(1)) - 1 {
+				var found []Finding
+				var err error
 				if r.Checks[i].Site != nil {
-					found[i], errs[i] = r.siteCheck(r.Checks[i], s)
+					found, err = r.siteCheck(r.Checks[i], s)
+				}
+				if !turn.finish(i, found, err) {
+					return
 				}
 			}
 		})
 	}
 	workers.Wait()
-	for _, err := range errs {
-		if err != nil {
-			return nil, err
-		}
+	return turn.err
+}
+
+// inTurn hands on what checks that run side by side find, in their order.
+type inTurn struct {
+	take  func([]Finding) error
+	mu    sync.Mutex
+	found [][]Finding
+	done  []bool
+	next  int
+	err   error
+}
+
+// finish takes in what a check found, and tells whether to go on.
+func (t *inTurn) finish(i int, found []Finding, err error) bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.found[i], t.done[i] = found, true
+	if t.err == nil {
+		t.err = err
 	}
-	return slices.Concat(found...), nil
+	for t.err == nil && t.next < len(t.done) && t.done[t.next] {
+		if ready := t.found[t.next]; len(ready) > 0 {
+			t.found[t.next] = nil
+			t.err = t.take(ready)
+		}
+		t.next++
+	}
+	return t.err == nil
 }
 
 func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error) {

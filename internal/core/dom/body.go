@@ -25,9 +25,7 @@ func (p *Parser) body() (done bool) {
 }
 
 func (p *Parser) bodyText() {
-	if n := p.top(); (n.Name == atom.Pre || n.Name == atom.Listing) && n.First == 0 {
-		p.skipLineFeed()
-	}
+	p.skipLineFeed()
 	if empty(p.tok.data) {
 		return
 	}
@@ -76,6 +74,7 @@ func (p *Parser) bodyStart() (done bool) {
 	case atom.Pre, atom.Listing:
 		p.closeParagraph()
 		p.insert()
+		p.noLineFeed = t.end
 		p.framesetOK = false
 	case atom.Form:
 		inTemplate := p.isOpen(atom.Template)
@@ -189,6 +188,7 @@ func (p *Parser) bodyControl() (done bool) {
 		return false
 	case atom.Textarea:
 		p.insertRaw()
+		p.noLineFeed = t.end
 		p.framesetOK = false
 	case atom.Xmp:
 		p.closeParagraph()

@@ -186,9 +186,7 @@ func (p *Parser) afterHead() (done bool) {
 // text takes in the content of an element that has no markup (13.2.6.4.8).
 func (p *Parser) text() (done bool) {
 	if p.tok.kind == textToken {
-		if n := p.top(); n.Name == atom.Textarea && n.First == 0 {
-			p.skipLineFeed()
-		}
+		p.skipLineFeed()
 		p.insertText()
 		return true
 	}

@@ -151,9 +151,9 @@ func (p *Parser) leading() (all bool) {
 	return empty(p.tok.data)
 }
 
-// skipLineFeed leaves out a line feed at the begin of some elements.
+// skipLineFeed leaves out a line feed that follows at once on the tag of some elements.
 func (p *Parser) skipLineFeed() {
-	if s := p.bytes(p.tok.data); len(s) > 0 && s[0] == '\n' {
+	if s := p.bytes(p.tok.data); p.tok.at == p.noLineFeed && len(s) > 0 && s[0] == '\n' {
 		p.skip(1)
 	}
 }

@@ -50,6 +50,7 @@ type Parser struct {
 	active      []ID // formatting elements, 0 for a marker (13.2.4.3)
 	templates   []mode
 	head, form  ID
+	noLineFeed  int32 // where a line feed would be left out
 	framesetOK  bool
 	fostering   bool
 	surplus     int   // elements that were closed for being nested too deep
@@ -66,7 +67,7 @@ func (p *Parser) Parse(src []byte) *Tree {
 	*p = Parser{
 		tree: Tree{Nodes: append(t.Nodes[:0], Node{At: Implied}), Faults: t.Faults[:0], Frames: t.Frames[:0], attrs: t.attrs[:0]},
 		src:  src, add: p.add[:0], open: p.open[:0], active: p.active[:0], templates: p.templates[:0],
-		framesetOK: true, headEnd: -1,
+		framesetOK: true, headEnd: -1, noLineFeed: -1,
 	}
 	p.tree.Quirks = true
 	if cap(p.tree.Nodes) < len(src)/32 {

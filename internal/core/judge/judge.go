@@ -38,18 +38,20 @@ func (j *Judge) Collect(findings []check.Finding) {
 func (j *Judge) Places() int { return j.collector.Findings() }
 
 // Finish completes the survey, runs the site checks and closes the sheet, from which the report is
-// built. The findings it returns are those of the site checks.
-func (j *Judge) Finish(s *survey.Survey) (*fixlist.Sheet, []check.Finding, error) {
+// built. What the site checks find is handed to take, check by check.
+func (j *Judge) Finish(s *survey.Survey, take func([]check.Finding) error) (*fixlist.Sheet, error) {
 	if err := s.Finish(); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	found, err := j.runner.Site(s)
+	err := j.runner.Site(s, func(found []check.Finding) error {
+		j.Collect(found)
+		return take(found)
+	})
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	for i := range s.Pages {
 		s.Pages[i].Sketch = nil // has told which texts are alike
 	}
-	j.Collect(found)
-	return j.collector.Sheet(s), found, nil
+	return j.collector.Sheet(s), nil
 }
