@@ -162,7 +162,7 @@ type PageFinding struct {
 	Outline []page.Heading `db:"-" json:"outline,omitempty"`
 }
 
-// PlaceList is the evidence in a jsonb column.
+// PlaceList is the evidence in a column of JSON.
 type PlaceList []check.Place
 
 // Scan reads the column.
