@@ -27,20 +27,23 @@ type reading struct {
 }
 
 // browserReads takes the same facts from the tree that a browser's parser builds. Its
-// documents have scripting off, so noscript is left out by hand.
+// documents have scripting off, so noscript is left out by hand. A sign in a heading that links to a
+// place of the page, such as ¶, is none of its text, unless it is all.
 const browserReads = `(html, base) => {
 	const d = new DOMParser().parseFromString(html, 'text/html');
 	d.querySelectorAll('noscript').forEach(e => e.remove());
 	const fold = s => s.replace(/[\s\u0085]+/g, ' ').trim();
-	const text = e => {
+	const isSign = n => n.localName === 'a' && (n.getAttribute('href') || '').startsWith('#') && fold(text(n)) && !/[\p{L}\p{N}]/u.test(text(n));
+	const text = (e, titling) => {
 		let out = '';
 		for (const n of e.childNodes) {
 			if (n.nodeType === 3) out += n.data;
+			else if (titling && n.nodeType === 1 && isSign(n)) continue;
 			else if (n.nodeType !== 1 || ['script', 'style', 'template', 'iframe', 'object'].includes(n.localName)) continue;
 			else if (n.localName === 'title' && n.namespaceURI.endsWith('xhtml')) continue;
 			else if (n.localName === 'img') out += ' ' + (n.getAttribute('alt') || '') + ' ';
-			else if (block.has(n.localName) && n.namespaceURI.endsWith('xhtml')) out += ' ' + text(n) + ' ';
-			else out += text(n);
+			else if (block.has(n.localName) && n.namespaceURI.endsWith('xhtml')) out += ' ' + text(n, titling) + ' ';
+			else out += text(n, titling);
 		}
 		return out;
 	};
@@ -51,7 +54,7 @@ const browserReads = `(html, base) => {
 	return {
 		Titles: all('title').map(e => fold(e.textContent)),
 		Descriptions: all('meta[name="description" i]').map(e => fold(e.getAttribute('content') || '')),
-		Headings: all('h1,h2,h3,h4,h5,h6').map(e => e.localName + ' ' + fold(text(e))),
+		Headings: all('h1,h2,h3,h4,h5,h6').map(e => e.localName + ' ' + (fold(text(e, true)) || fold(text(e)))),
 		Links: all('a[href],area[href]').map(e => { try { const u = new URL(e.getAttribute('href'), base); u.hash = ''; u.username = ''; u.password = ''; return /^https?:/.test(u.href) ? u.href : u.protocol } catch { return '!' } }),
 	};
 }`
