@@ -40,6 +40,7 @@ type done struct {
 	job
 	Record
 	retries int
+	away    time.Duration // for which the server asks not to be asked, if it is long
 }
 
 // run is the state of the loop. What the lock guards is also used by whoever has just finished
@@ -311,7 +312,9 @@ func (c *Crawl) isRefused(ctx context.Context) bool {
 		return false
 	}
 	g := c.governor(&u, page.AsPage)
-	if g.wait(ctx) != nil {
+	if c.refusal.away > 0 {
+		g.take() // waiting as the server asks would take too long
+	} else if g.wait(ctx) != nil {
 		return false
 	}
 	d := c.process(ctx, &job{url: c.refusal.lastOK, at: u, host: g}, func() {})

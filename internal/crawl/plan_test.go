@@ -304,6 +304,47 @@ func TestRefusal(t *testing.T) {
 	}
 }
 
+// TestSentAway: a site that goes away for an hour is left alone at once, and the crawl pauses; a page that
+// alone does so is recorded, and nobody waits for it.
+func TestSentAway(t *testing.T) {
+	const oneAway, allAway, back = 0, 1, 2
+	var asked, state atomic.Int32
+	pages := &testkit.Generated{Pages: 120, Seed: 4}
+	start := "http://" + testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if n := asked.Add(1); state.Load() == allAway && n > 60 || state.Load() == oneAway && r.URL.Path == "/7" {
+			w.Header().Set("Retry-After", "3600")
+			w.WriteHeader(http.StatusServiceUnavailable)
+			return
+		}
+		pages.ServeHTTP(w, r)
+	})) + "/"
+	p := plan.Plan{Parallel: 4, Resources: plan.None, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}
+	one, err := new(testkit.Memory).Prepare(t, start, p, false).Run(t.Context())
+	if err != nil || len(one.Survey.Pages) < 120 {
+		t.Fatalf("one page that is away: %v", err)
+	}
+	asked.Store(0)
+	state.Store(allAway)
+	m := new(testkit.Memory)
+	_, err = m.Prepare(t, start, p, false).Run(t.Context())
+	var paused *crawl.ErrPaused
+	if !errors.As(err, &paused) || !strings.Contains(paused.Reason, "for 1h0m0s") {
+		t.Fatalf("ended by %v", err)
+	}
+	if n := asked.Load(); n > 75 {
+		t.Errorf("%d requests after the site went away", n-60)
+	}
+	state.Store(back)
+	whole, err := new(testkit.Memory).Prepare(t, start, p, false).Run(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := m.Prepare(t, start, p, true).Run(t.Context())
+	if err != nil || again.Report.Health != whole.Report.Health || len(again.Survey.Pages) != len(whole.Survey.Pages) {
+		t.Errorf("after it came back: %v", err)
+	}
+}
+
 // TestResources fetches what pages load, each once, and says who uses it.
 func TestResources(t *testing.T) {
 	var mu sync.Mutex

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"harvik/internal/core/page"
 )
@@ -14,9 +15,10 @@ import (
 // answered before is refused now as well, the crawl pauses without having taken them for pages.
 type refusal struct {
 	held   []done
-	sort   string // what those held have in common
-	least  int    // how many make a suspicion
-	lastOK string // address of a page that answered
+	sort   string        // what those held have in common
+	least  int           // how many make a suspicion
+	lastOK string        // address of a page that answered
+	away   time.Duration // the longest pause that one of those held asks for, if it is long
 }
 
 // suspicion is how many like answers in a row look like a refusal; doubled whenever it turns
@@ -82,13 +84,14 @@ func (r *refusal) watch(d done) (bookable []done, suspect bool) {
 		return append(bookable, d), false
 	}
 	r.held = append(r.held, d)
-	return bookable, len(r.held) >= max(suspicion, r.least)
+	r.away = max(r.away, d.away)
+	return bookable, len(r.held) >= max(suspicion, r.least) || r.away > 0 && r.least == 0
 }
 
 // release gives up the suspicion for what is held.
 func (r *refusal) release() []done {
 	out := r.held
-	r.held, r.sort = nil, ""
+	r.held, r.sort, r.away = nil, "", 0
 	return out
 }
 
@@ -100,6 +103,10 @@ func (r *refusal) cleared() []done {
 
 // words says what happened.
 func (r *refusal) words() string {
+	if r.away > 0 {
+		return fmt.Sprintf("The site asks not to be asked again for %s (Retry-After): %s gave %s, and so does %s, which answered before. "+
+			"Nothing of this was recorded. Resume when that time is over.", r.away.Round(time.Second), r.held[len(r.held)-1].url, r.sort, r.lastOK)
+	}
 	return fmt.Sprintf("The site no longer lets the crawl in: the last %d addresses all gave %s, and so does %s, which answered before. "+
 		"None of them was recorded. Go slower, ask the site's owner to let this agent in, or set up a gate; then resume.",
 		len(r.held), r.sort, r.lastOK)

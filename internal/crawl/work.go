@@ -25,6 +25,9 @@ func (c *Crawl) process(ctx context.Context, j *job, freed func()) done {
 	}
 	buf := c.buffers.Get().(*bytes.Buffer)
 	a, earlier := c.try(ctx, j, buf, fetch.Request{Want: wantsPage})
+	if sendsAway(&a) {
+		d.away, a.RetryAfter = a.RetryAfter, 0 // whether the whole site is away will show
+	}
 	c.reading <- struct{}{} // only as many bodies wait to be read as requests are allowed
 	j.host.done(time.Now(), &a)
 	freed()
@@ -51,8 +54,14 @@ func (c *Crawl) release(g *governor, a *fetch.Answer) {
 	c.nudge()
 }
 
-// longestWait bounds what a Retry-After can ask for.
+// longestWait bounds the pauses that a Retry-After can ask of a running crawl. An answer that asks for more
+// is not tried again; if the whole site is away, the crawl is put away as well.
 const longestWait = 5 * time.Minute
+
+// sendsAway tells whether an answer asks for a longer pause than a running crawl takes.
+func sendsAway(a *fetch.Answer) bool {
+	return a.RetryAfter > longestWait && (a.Status == http.StatusTooManyRequests || a.Status == http.StatusServiceUnavailable)
+}
 
 // try fetches, again where that may help: after 429, 5xx and broken connections, with
 // pauses of 0.5 s, 1 s, 2 s … or what Retry-After asks for. The host stays taken. Earlier is how
@@ -61,7 +70,7 @@ func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Requ
 	most := c.retries(&j.at)
 	for {
 		a = c.client.Do(ctx, &j.at, buf, r)
-		if len(earlier) >= most || !worthRetrying(&a) {
+		if len(earlier) >= most || !worthRetrying(&a) || sendsAway(&a) {
 			return a, earlier
 		}
 		c.release(j.host, &a)
