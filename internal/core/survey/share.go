@@ -1,0 +1,48 @@
+package survey
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/text"
+)
+
+// Share gathers the pages for which key gives the same text, case and white space folded,
+// in groups of two or more. An empty key takes no part. Groups and members come in order
+// of address.
+func (s *Survey) Share(key func(*Page) string) [][]*Page {
+	groups := map[string][]*Page{}
+	for i := range s.Pages {
+		p := &s.Pages[i]
+		if k := key(p); k != "" {
+			k = text.Key(k)
+			groups[k] = append(groups[k], p)
+		}
+	}
+	return sortGroups(s, groups)
+}
+
+// ShareHash is Share for numbers; 0 takes no part.
+func (s *Survey) ShareHash(key func(*Page) uint64) [][]*Page {
+	groups := map[uint64][]*Page{}
+	for i := range s.Pages {
+		if k := key(&s.Pages[i]); k != 0 {
+			groups[k] = append(groups[k], &s.Pages[i])
+		}
+	}
+	return sortGroups(s, groups)
+}
+
+func sortGroups[K cmp.Ordered](s *Survey, groups map[K][]*Page) [][]*Page {
+	var out [][]*Page
+	for _, g := range groups {
+		if len(g) > 1 {
+			out = append(out, g)
+		}
+	}
+	slices.SortFunc(out, func(a, b []*Page) int {
+		return strings.Compare(s.URL(a[0].ID), s.URL(b[0].ID))
+	})
+	return out
+}
