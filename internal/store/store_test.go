@@ -1,0 +1,212 @@
+package store_test
+
+import (
+	"cmp"
+	"context"
+	"database/sql"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	_ "github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
+	"harvik/internal/crawl"
+	"harvik/internal/record"
+	"harvik/internal/store"
+	"harvik/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+// TestMigrateMembers brings a database of 0.4 up to date: the pages of a fix, and evidence, are what they
+// were, and so they are after the way back and up again.
+func TestMigrateMembers(t *testing.T) {
+	address := testkit.Database(t)
+	db, err := sql.Open("pgx", address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	steps, err := goose.NewProvider(goose.DialectPostgres, db, os.DirFS("migrations"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := steps.UpTo(t.Context(), 4); err != nil {
+		t.Fatal(err)
+	}
+	for _, q := range []string{
+		`insert into site (name, home) values ('fernhollow', 'https://fernhollow.example/')`,
+		`insert into crawl (site_id, number, state, plan, catalogue) values (1, 1, 'finished', '{}', 1)`,
+		`insert into address (crawl_id, id, url, hash, found_on, depth, state, in_sitemap, rule_line, rule_text)
+			select 1, i, 'https://fernhollow.example/' || i, i, -1, 0, 'fetched', false, 0, '' from generate_series(0, 9) i`,
+		`insert into page (crawl_id, id, status, outcome, type, bytes, first_byte, html, indexable, kind, words, title, description, h1, lang, facts, links, main_text, text_hash)
+			select 1, i, 200, 'ok', 'text/html', 1, 1, true, true, '', 3, 't', '', '', 'en', '', '', 'fern and moss', 7 from generate_series(0, 9) i`,
+		`insert into fix (crawl_id, id, rank, severity, section, check_id, body) values (1, 'abcdefgh', 1, 0, 'links', 'link-broken-inside', '{}')`,
+		`insert into fix_page (crawl_id, fix_id, page_id, places) values (1, 'abcdefgh', 7, 2), (1, 'abcdefgh', 3, 1)`,
+		`insert into finding (crawl_id, page_id, check_id, count, places) select 1, i, 'link-broken-inside', 1, '[{"note": "dead “é” \u2028"}]' from generate_series(0, 9) i`,
+	} {
+		if _, err := db.ExecContext(t.Context(), q); err != nil {
+			t.Fatalf("%s: %v", q, err)
+		}
+	}
+	check := func() {
+		t.Helper()
+		s, err := store.Open(t.Context(), address) // which migrates
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer s.Close()
+		pages, err := s.FixPages(t.Context(), 1, fixlist.Fix{ID: "abcdefgh", Check: "link-broken-inside"}, "", 10)
+		if err != nil || len(pages) != 2 || pages[0].Address != "https://fernhollow.example/3" || pages[1].Address != "https://fernhollow.example/7" {
+			t.Fatalf("pages %+v (%v)", pages, err)
+		}
+		if p := pages[0].Places; len(p) != 1 || p[0].Note != "dead “é” \u2028" {
+			t.Errorf("places %+v", p)
+		}
+		texts, err := s.Texts(t.Context(), 1, nil)
+		if err != nil || len(texts) != 0 {
+			t.Errorf("%v, %v", texts, err)
+		}
+		sides, _, err := s.DriftPages(t.Context(), 1)
+		if p := sides["https://fernhollow.example/3"]; err != nil || len(sides) != 10 || p.TextHash != 0 || p.Title != "t" {
+			t.Errorf("%d pages, %+v (%v)", len(sides), p, err)
+		}
+	}
+	check()
+	if _, err := steps.DownTo(t.Context(), 4); err != nil {
+		t.Fatal(err)
+	}
+	var places int
+	if err := db.QueryRowContext(t.Context(), "select sum(places) from fix_page where fix_id = 'abcdefgh'").Scan(&places); err != nil || places != 2 {
+		t.Errorf("%d places after the way back (%v)", places, err)
+	}
+	check()
+}
+
+// stored makes a crawl of pages with random properties.
+func stored(t *testing.T, n int, r *rand.Rand) (*store.Store, int64, []record.PageRow) {
+	t.Helper()
+	s := testkit.Store(t)
+	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
+		t.Fatal(err)
+	}
+	site, err := s.Site(t.Context(), "fernhollow")
+	if err != nil {
+		t.Fatal(err)
+	}
+	rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var b crawl.Batch
+	var rows []record.PageRow
+	words := strings.Fields("fern Fern moss % _ \\ é Æ ' \" 日")
+	for i := range n {
+		row := record.PageRow{
+			Address: fmt.Sprintf("https://fernhollow.example/%s/%d", []string{"plants", "Plants", "shop", "a_b", "é"}[r.IntN(5)], r.IntN(10*n)*10+i%10),
+			Status:  []int{0, 200, 200, 200, 301, 404, 404, 503}[r.IntN(8)], Bytes: r.IntN(5) * 1000, Words: r.IntN(6) * 10,
+			Title: words[r.IntN(len(words))] + " " + words[r.IntN(len(words))], FirstByte: r.IntN(3),
+		}
+		if slices.ContainsFunc(rows, func(o record.PageRow) bool { return o.Address == row.Address }) {
+			row.Address += strconv.Itoa(i) + "x"
+		}
+		f := &page.Facts{Version: page.Version, Address: row.Address, Outcome: page.Answered, Status: row.Status, Bytes: row.Bytes, Timing: page.Timing{FirstByte: row.FirstByte}}
+		if row.Status == 200 {
+			f.Document = &page.Document{Words: row.Words, Titles: []page.Text{{Text: row.Title, InHead: true}}}
+		} else {
+			row.Words, row.Title = 0, ""
+		}
+		rows = append(rows, row)
+		b.Addresses = append(b.Addresses, survey.Address{URL: row.Address, FoundOn: -1, State: survey.Fetched})
+		b.Records = append(b.Records, crawl.Record{ID: int32(i), Facts: f})
+	}
+	if err := s.Sink(rec.ID).Save(t.Context(), b); err != nil {
+		t.Fatal(err)
+	}
+	return s, rec.ID, rows
+}
+
+// TestPagesPlainly: lists in parts, by whatever they are sorted and narrowed, are what sorting and looking
+// at each row by hand gives: nothing twice, nothing left out.
+func TestPagesPlainly(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 27))
+	s, id, rows := stored(t, 300, r)
+	numbers := map[string]func(record.PageRow) int{
+		"status": func(p record.PageRow) int { return p.Status }, "words": func(p record.PageRow) int { return p.Words },
+		"bytes": func(p record.PageRow) int { return p.Bytes }, "wait": func(p record.PageRow) int { return p.FirstByte },
+		"depth": func(record.PageRow) int { return -1 }, "": func(record.PageRow) int { return 0 },
+	}
+	for round := range 60 {
+		q := record.PageQuery{Limit: 1 + r.IntN(90)}
+		key := []string{"status", "words", "bytes", "wait", "depth", ""}[r.IntN(6)]
+		falling := key != "" && r.IntN(2) == 0
+		if q.Sort = key; falling {
+			q.Sort = "-" + key
+		}
+		q.Search = []string{"", "", "FERN", "%", "_", `\`, "é", "'"}[r.IntN(8)]
+		q.Status = []string{"", "", "404", "4xx", "none", "200"}[r.IntN(6)]
+		var want []string
+		order := make([]int, len(rows))
+		for i := range order {
+			order[i] = i
+		}
+		slices.SortFunc(order, func(a, b int) int {
+			c := cmp.Or(cmp.Compare(numbers[key](rows[a]), numbers[key](rows[b])), cmp.Compare(a, b))
+			if falling {
+				return -c
+			}
+			return c
+		})
+		for _, i := range order {
+			p := rows[i]
+			found := strings.Contains(strings.ToLower(p.Address), strings.ToLower(q.Search)) || strings.Contains(strings.ToLower(p.Title), strings.ToLower(q.Search))
+			status := map[string]bool{"": true, "404": p.Status == 404, "4xx": p.Status/100 == 4, "none": p.Status == 0, "200": p.Status == 200}[q.Status]
+			if found && status {
+				want = append(want, p.Address)
+			}
+		}
+		if got := walk(t, s, id, q); !slices.Equal(got, want) {
+			t.Fatalf("round %d, %+v:\n%d rows %.200q\nwant\n%d rows %.200q", round, q, len(got), got, len(want), want)
+		}
+	}
+	for _, q := range []record.PageQuery{{Sort: "nothing"}, {Status: "many"}, {Role: "hat"}, {After: "not a cursor"}, {Having: "visits"}} {
+		q.Limit = 5
+		if _, err := s.Pages(t.Context(), id, q); err == nil {
+			t.Errorf("%+v is answered", q)
+		}
+	}
+}
+
+// walk reads a list part by part.
+func walk(t *testing.T, s *store.Store, id int64, q record.PageQuery) (out []string) {
+	t.Helper()
+	total := -1
+	for {
+		list, err := s.Pages(context.WithoutCancel(t.Context()), id, q)
+		if err != nil {
+			t.Fatalf("%+v: %v", q, err)
+		}
+		if total < 0 {
+			total = list.Total
+		}
+		for _, p := range list.Pages {
+			out = append(out, p.Address)
+		}
+		if q.After = list.Next; q.After == "" {
+			break
+		}
+	}
+	if total != len(out) {
+		t.Errorf("%+v: %d rows, said to be %d", q, len(out), total)
+	}
+	return out
+}
