@@ -75,6 +75,7 @@ type SiteSink interface {
 	Sink
 	SaveSite(ctx context.Context, found []check.Finding) error
 	DropSite(ctx context.Context) error // what SaveSite stored in a run that was cut off while it judged
+	Settle(ctx context.Context) error   // all but the verdict is stored
 }
 
 // A Past is what a sink has of a crawl that was cut off or paused.
@@ -323,7 +324,9 @@ func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 		findings = append(findings, found...)
 		return nil
 	}
+	settle := func(context.Context) error { return nil }
 	if sink, ok := c.sink.(SiteSink); ok && c.again == nil {
+		settle = sink.Settle
 		if c.past != nil {
 			if err := sink.DropSite(c.ctx); err != nil {
 				return nil, err
@@ -336,8 +339,14 @@ func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 		return nil, err
 	}
 	c.progress.done(c.judge.Places())
+	settled := make(chan error, 1)
+	go func() { settled <- settle(c.ctx) }()
+	report := sheet.Build(c.adjust)
+	if err := <-settled; err != nil {
+		return nil, err
+	}
 	result := &Result{
-		Ending: ending, Survey: c.survey, Sheet: sheet, Report: sheet.Build(c.adjust), Findings: findings, Changed: c.frontier.changed,
+		Ending: ending, Survey: c.survey, Sheet: sheet, Report: report, Findings: findings, Changed: c.frontier.changed,
 		Traps: c.frontier.traps.report(), Probes: probes,
 	}
 	result.explain()

@@ -47,7 +47,7 @@ func eachTelling(address, text string, f func(uint64)) {
 	eachWord(text, func(h uint64, word string, digits int) {
 		switch {
 		case digits == 0:
-			if dates[h] {
+			if mayDate[h>>54>>6]>>(h>>54&63)&1 == 1 && dates[h] {
 				return
 			}
 		case digits < len(word):
@@ -96,6 +96,14 @@ var folded = func() (t [256]byte) {
 		}
 	}
 	return t
+}()
+
+// mayDate has a bit for the first ten of each hash in dates.
+var mayDate = func() (bits [16]uint64) {
+	for h := range dates {
+		bits[h>>54>>6] |= 1 << (h >> 54 & 63)
+	}
+	return bits
 }()
 
 // dates are the names of months and days in some languages, long and short.

@@ -145,6 +145,15 @@ func (k *Sink) DropSite(ctx context.Context) error {
 	return err
 }
 
+// Settle implements crawl.SiteSink. The planner knows nothing of a crawl this new, and would join its
+// tables row by row. Columns that no query narrows by are left out: they are long.
+func (k *Sink) Settle(ctx context.Context) error {
+	if _, err := k.store.pool.Exec(ctx, "analyze address (crawl_id, id, hash), page (crawl_id, id, role, html, status), finding (crawl_id, page_id, check_id)"); err != nil {
+		return fmt.Errorf("gathering statistics: %w", err)
+	}
+	return nil
+}
+
 // copier is a transaction, or the pool where what is copied is a whole of its own.
 type copier interface {
 	CopyFrom(ctx context.Context, table pgx.Identifier, columns []string, rows pgx.CopyFromSource) (int64, error)
@@ -226,9 +235,7 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 	if err := saveFixes(ctx, tx, k.crawl, r.Report.Fixes); err != nil {
 		return fmt.Errorf("storing the fix list: %w", err)
 	}
-	// The planner knows nothing of a crawl this new, and would join its tables row by row. Columns
-	// that no query narrows by are left out: they are long.
-	if _, err := tx.Exec(ctx, "analyze address (crawl_id, id, hash), page (crawl_id, id, role, html, status), finding (crawl_id, page_id, check_id), standing (crawl_id, page_id), fix (crawl_id, id, rank)"); err != nil {
+	if _, err := tx.Exec(ctx, "analyze finding (crawl_id, page_id, check_id), standing (crawl_id, page_id), fix (crawl_id, id, rank)"); err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
 	if err := k.keepSheet(ctx, tx, r); err != nil {

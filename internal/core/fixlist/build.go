@@ -141,13 +141,17 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 	b := newBuilder(s, adjust)
 	found := b.gather()
 	b.waive(found)
-	raw := health.NewBook(len(b.assessed), b.makeCells(nil), b.weight())
-	b.cells, b.cellCheck = nil, nil
+	r := &Report{Assessed: len(b.assessed), Findings: s.Findings, Expected: s.Expected}
+	waived := slices.Contains(b.waived, true)
+	if waived {
+		r.Unwaived, _ = health.NewBook(len(b.assessed), b.makeCells(nil), b.weight()).Health()
+	}
 	b.cells = b.makeCells(b.waived)
 	book := health.NewBook(len(b.assessed), slices.Clone(b.cells), b.weight())
-	r := &Report{Assessed: len(b.assessed), Findings: s.Findings, Expected: s.Expected}
 	r.Health, r.Scored = book.Health()
-	r.Unwaived, _ = raw.Health()
+	if !waived {
+		r.Unwaived = r.Health
+	}
 	if s.Partial {
 		r.HalfWidth = book.HalfWidth(r.Expected)
 	}

@@ -99,7 +99,12 @@ func hashWords(words []uint64, s string) ([]uint64, uint64) {
 			if end < len(s) && s[end] >= utf8.RuneSelf {
 				h, end = hashAny(s, i)
 			}
-			words, whole, i = append(words, h), mix(whole, h), end
+			words, i = append(words, h), end
+			if i < len(s) && (s[i] == ' ' || s[i] == '\n') {
+				h = bits.RotateLeft64(h, 1) // with the space behind it
+				i++
+			}
+			whole = mix(whole, h)
 		case c < utf8.RuneSelf:
 			if c == '\n' {
 				c = ' ' // equal texts may be laid out in other blocks
@@ -147,6 +152,16 @@ func hashWord(s string, i int) (h uint64, end int) {
 		h = mix(h, x)
 		if n < 64 {
 			return h, i
+		}
+	}
+}
+
+// asciiEnd is where the ASCII letters, digits and apostrophes from a place on end.
+func asciiEnd(s string, i int) int {
+	for {
+		n := bits.TrailingZeros64(^wordBytes(eight(s, i))&highs) &^ 7
+		if i += n / 8; n < 64 {
+			return i
 		}
 	}
 }

@@ -25,32 +25,32 @@ func Key(s string) string { return strings.ToLower(Fold([]byte(s))) }
 // inside. Scripts written without spaces give none.
 func EachWord(s string, f func(word string)) {
 	for i := 0; i < len(s); {
+		c := s[i]
+		if c < utf8.RuneSelf && !starts[c] {
+			i++
+			continue
+		}
 		from := i
-		for i < len(s) {
-			c := s[i]
-			if c < utf8.RuneSelf {
-				if c|0x20 >= 'a' && c|0x20 <= 'z' || c >= '0' && c <= '9' || c == '\'' && i > from {
-					i++
-					continue
-				}
-				break
-			}
+		if starts[c] {
+			i = asciiEnd(s, i)
+		}
+		for i < len(s) && s[i] >= utf8.RuneSelf { // and what follows on it
 			r, n := utf8.DecodeRuneInString(s[i:])
 			if !(unicode.IsLetter(r) || unicode.IsMark(r) || r == '’' && i > from) || unspaced(r) {
 				break
 			}
-			i += n
+			i = asciiEnd(s, i+n)
 		}
-		if i > from {
-			word := s[from:i]
-			if c := word[len(word)-1]; c == '\'' || c >= utf8.RuneSelf {
-				word = strings.TrimRight(word, "'’")
-			}
-			f(word)
+		if i == from {
+			_, n := utf8.DecodeRuneInString(s[i:])
+			i += n
 			continue
 		}
-		_, n := utf8.DecodeRuneInString(s[i:])
-		i += max(1, n)
+		word := s[from:i]
+		if c := word[len(word)-1]; c == '\'' || c >= utf8.RuneSelf {
+			word = strings.TrimRight(word, "'’")
+		}
+		f(word)
 	}
 }
 

@@ -106,6 +106,34 @@ func plainWords(s string) (words []string) {
 	return words
 }
 
+// TestEachWordPlainly: words are what looking at one character after the other finds.
+func TestEachWordPlainly(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	for range 20_000 {
+		in := anyText(r)
+		var want, got []string
+		word := ""
+		end := func() {
+			if word = strings.TrimRight(word, "'’"); word != "" {
+				want = append(want, word)
+			}
+			word = ""
+		}
+		for _, c := range in {
+			if isWord := unicode.IsLetter(c) || unicode.IsMark(c) || c >= '0' && c <= '9'; (isWord || word != "" && (c == '\'' || c == '’')) && !unspaced(c) {
+				word += string(c)
+			} else {
+				end()
+			}
+		}
+		end()
+		EachWord(in, func(w string) { got = append(got, w) })
+		if !slices.Equal(got, want) {
+			t.Fatalf("%q: %q, want %q", in, got, want)
+		}
+	}
+}
+
 // TestShinglesRoll: equal runs of five words have equal hashes wherever they stand, others have others.
 func TestShinglesRoll(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
