@@ -14,7 +14,7 @@ func collectAt(live uint64) int {
 	switch {
 	case live < 256<<20:
 		return 200
-	case live < 1<<30:
+	case live < 2<<30:
 		return 100
 	}
 	return 50
