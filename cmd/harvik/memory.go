@@ -12,7 +12,7 @@ import (
 // let grow.
 func collectAt(live uint64) int {
 	switch {
-	case live < 256<<20:
+	case live < 64<<20:
 		return 200
 	case live < 2<<30:
 		return 100

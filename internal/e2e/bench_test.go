@@ -12,6 +12,7 @@ import (
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
+	"harvik/internal/core/dom"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
@@ -22,25 +23,40 @@ import (
 const benchPages, benchParallel = 10_000, 4
 
 // BenchmarkCrawl compares a crawl, with facts, checks, links and storing, with the floor:
-// the same pages fetched and parsed over the same number of connections, and nothing else.
-// Server, both of them and the database share the machine.
+// the same pages fetched and parsed over the same number of connections, and nothing else: by the
+// library's parser, and by Harvik's own, which is a floor much lower. Server, all of them and the
+// database share the machine.
 func BenchmarkCrawl(b *testing.B) {
 	g := &testkit.Generated{Pages: benchPages, Seed: 11, Mixed: true, Keep: true}
 	for n := range g.Pages { // written before anything is timed
 		g.ServeHTTP(discard{}, &http.Request{URL: parsePath(b, n)})
 	}
 	host := testkit.Serve(b, g)
-	var floor, full time.Duration
+	var floor, own, full time.Duration
 	for b.Loop() {
-		floor += fetchAndParse(b, host)
+		floor += fetchAndParse(b, host, func() func([]byte) error {
+			return func(body []byte) error {
+				_, err := html.Parse(bytes.NewReader(body))
+				return err
+			}
+		})
+		own += fetchAndParse(b, host, func() func([]byte) error {
+			var p dom.Parser
+			return func(body []byte) error {
+				p.Parse(body)
+				return nil
+			}
+		})
 		full += crawlAndStore(b, host)
 	}
 	b.ReportMetric(float64(benchPages*b.N)/floor.Seconds(), "floor-pages/s")
 	b.ReportMetric(float64(benchPages*b.N)/full.Seconds(), "crawl-pages/s")
 	b.ReportMetric(floor.Seconds()/full.Seconds(), "ratio")
+	b.ReportMetric(own.Seconds()/full.Seconds(), "ratio-to-own-parser")
 }
 
-func fetchAndParse(b *testing.B, host string) time.Duration {
+// fetchAndParse times the floor with what parser makes for each connection.
+func fetchAndParse(b *testing.B, host string, parser func() func([]byte) error) time.Duration {
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: benchParallel}}
 	defer client.CloseIdleConnections()
 	jobs := make(chan int)
@@ -49,6 +65,7 @@ func fetchAndParse(b *testing.B, host string) time.Duration {
 	for range benchParallel {
 		workers.Go(func() {
 			var buf bytes.Buffer
+			parse := parser()
 			for n := range jobs {
 				resp, err := client.Get("http://" + host + parsePath(b, n).Path)
 				if err != nil {
@@ -60,7 +77,7 @@ func fetchAndParse(b *testing.B, host string) time.Duration {
 					b.Error(err)
 				}
 				resp.Body.Close()
-				if _, err := html.Parse(&buf); err != nil {
+				if err := parse(buf.Bytes()); err != nil {
 					b.Error(err)
 				}
 			}

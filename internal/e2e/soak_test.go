@@ -25,7 +25,7 @@ func TestSoak(t *testing.T) {
 	if os.Getenv("HARVIK_SOAK") == "" {
 		t.Skip("`make soak` runs this")
 	}
-	const pages, most = 50_000, 500 << 10 // KiB
+	const pages, most = 50_000, 750 << 10 // KiB; each page has ten or more pictures that are missing
 	s := newShell(t)
 	s.start()
 	host := testkit.Serve(t, &testkit.Generated{Pages: pages, Seed: 3})
