@@ -6,19 +6,15 @@ import "golang.org/x/net/html/atom"
 type Class uint16
 
 const (
-	void       Class = 1 << iota // has no end tag
-	implied                      // its end tag may be left out
-	special                      // 13.2.4.2: bounds the search for the element of an end tag
-	bounds                       // 13.2.4.2: bounds every scope
-	formatting                   // 13.2.4.2
-	foster                       // what it may not hold goes before the table
-	tabular                      // part of a table
-	rawText                      // its content is no markup
-	headOnly                     // belongs into the head, or may stand there
-	Block                        // parts words, by the standard's default style sheet (15.3)
-	Phrasing                     // marks up a run of text (3.2.5.2.5), without embedded and interactive content
-	Heading                      // h1 to h6
-	Obsolete                     // removed from the standard (16.2)
+	implied  Class = 1 << iota // its end tag may be left out
+	special                    // 13.2.4.2: bounds the search for the element of an end tag
+	bounds                     // 13.2.4.2: bounds every scope
+	foster                     // what it may not hold goes before the table
+	tabular                    // part of a table
+	Block                      // parts words, by the standard's default style sheet (15.3)
+	Phrasing                   // marks up a run of text (3.2.5.2.5), without embedded and interactive content
+	Heading                    // h1 to h6
+	Obsolete                   // removed from the standard (16.2)
 )
 
 var classes = func() (t table) {
@@ -28,8 +24,6 @@ var classes = func() (t table) {
 			m[a] |= c
 		}
 	}
-	set(void, atom.Area, atom.Base, atom.Basefont, atom.Bgsound, atom.Br, atom.Col, atom.Embed, atom.Frame, atom.Hr, atom.Image,
-		atom.Img, atom.Input, atom.Keygen, atom.Link, atom.Meta, atom.Param, atom.Source, atom.Track, atom.Wbr)
 	set(implied, atom.Dd, atom.Dt, atom.Li, atom.Optgroup, atom.Option, atom.P, atom.Rb, atom.Rp, atom.Rt, atom.Rtc, atom.Tbody,
 		atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr, atom.Body, atom.Html, atom.Head, atom.Colgroup, atom.Caption)
 	set(special, atom.Address, atom.Applet, atom.Area, atom.Article, atom.Aside, atom.Base, atom.Basefont, atom.Bgsound,
@@ -41,13 +35,8 @@ var classes = func() (t table) {
 		atom.Pre, atom.Script, atom.Search, atom.Section, atom.Select, atom.Source, atom.Style, atom.Summary, atom.Table, atom.Tbody,
 		atom.Td, atom.Template, atom.Textarea, atom.Tfoot, atom.Th, atom.Thead, atom.Title, atom.Tr, atom.Track, atom.Ul, atom.Wbr, atom.Xmp)
 	set(bounds, atom.Applet, atom.Caption, atom.Html, atom.Table, atom.Td, atom.Th, atom.Marquee, atom.Object, atom.Template, atom.Select)
-	set(formatting, atom.A, atom.B, atom.Big, atom.Code, atom.Em, atom.Font, atom.I, atom.Nobr, atom.S, atom.Small, atom.Strike,
-		atom.Strong, atom.Tt, atom.U)
 	set(foster, atom.Table, atom.Tbody, atom.Tfoot, atom.Thead, atom.Tr)
 	set(tabular, atom.Caption, atom.Colgroup, atom.Tbody, atom.Thead, atom.Tfoot, atom.Tr, atom.Td, atom.Th, atom.Col)
-	set(rawText, atom.Script, atom.Style, atom.Textarea, atom.Title, atom.Xmp, atom.Iframe, atom.Noembed, atom.Noframes, atom.Noscript, atom.Plaintext)
-	set(headOnly, atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Title, atom.Noscript, atom.Noframes, atom.Style,
-		atom.Script, atom.Template, atom.Head, atom.Html)
 	set(Block, atom.Address, atom.Article, atom.Aside, atom.Blockquote, atom.Button, atom.Caption, atom.Dd, atom.Details,
 		atom.Dialog, atom.Div, atom.Dl, atom.Dt, atom.Fieldset, atom.Figcaption, atom.Figure, atom.Footer,
 		atom.Form, atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6, atom.Header, atom.Hr, atom.Legend,
