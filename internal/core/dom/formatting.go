@@ -130,6 +130,11 @@ func (p *Parser) closeFormatting(a atom.Atom) {
 			}
 		}
 		if furthest < 0 || !p.mayCopy() {
+			for _, id := range p.open[opened+1:] {
+				if !slices.Contains(p.active, id) { // what is active is opened again
+					p.unclosed(id)
+				}
+			}
 			p.open = p.open[:opened]
 			p.active = slices.Delete(p.active, at, at+1)
 			return
