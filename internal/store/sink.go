@@ -215,6 +215,9 @@ func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, 
 	if err := k.result(ctx, tx, r, p, w); err != nil {
 		return err
 	}
+	if _, err := tx.Exec(ctx, "analyze finding (crawl_id, page_id, check_id)"); err != nil {
+		return fmt.Errorf("gathering statistics: %w", err)
+	}
 	if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl, finished, data, catalogue); err != nil {
 		return err
 	}
@@ -235,7 +238,7 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 	if err := saveFixes(ctx, tx, k.crawl, r.Report.Fixes); err != nil {
 		return fmt.Errorf("storing the fix list: %w", err)
 	}
-	if _, err := tx.Exec(ctx, "analyze finding (crawl_id, page_id, check_id), standing (crawl_id, page_id), fix (crawl_id, id, rank)"); err != nil {
+	if _, err := tx.Exec(ctx, "analyze standing (crawl_id, page_id), fix (crawl_id, id, rank)"); err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
 	if err := k.keepSheet(ctx, tx, r); err != nil {
