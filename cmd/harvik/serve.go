@@ -60,6 +60,13 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		return err
 	}
 	defer unlock()
+	crash, err := watchCrash(o.Data)
+	if err != nil {
+		return err
+	}
+	if crash != "" {
+		log.Error("the service crashed when it last ran", "report", crash)
+	}
 	// The port is taken first: nothing is started for a service that cannot be reached.
 	listener, err := net.Listen("tcp", o.Listen)
 	if err != nil {
@@ -109,13 +116,13 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		return err
 	}
 	defer os.Remove(filepath.Join(o.Data, cli.ServiceFile))
-	return listen(ctx, log, listener, s, v, guard, address)
+	return listen(ctx, log, listener, s, v, guard, address, crash != "")
 }
 
 // listen serves until ctx ends, then ends crawls and requests in good order.
-func listen(ctx context.Context, log *slog.Logger, l net.Listener, s *store.Store, v *vault.Vault, guard fetch.Guard, address string) error {
+func listen(ctx context.Context, log *slog.Logger, l net.Listener, s *store.Store, v *vault.Vault, guard fetch.Guard, address string, crashed bool) error {
 	runner := jobs.New(s, v, guard, log)
-	if err := runner.Recover(ctx); err != nil {
+	if err := runner.Recover(ctx, crashed); err != nil {
 		return err
 	}
 	server := &http.Server{

@@ -15,6 +15,7 @@ import (
 // this module it may import; names without a slash are under internal/core. "std:" lines
 // forbid packages of the standard library to a folder.
 const allowed = `
+core/mishap:
 core/weburl:
 core/robots:
 core/sitemap:
@@ -27,22 +28,22 @@ core/structured: dom
 core/page: dom structured weburl text neardup
 core/scope: plan weburl
 core/survey: graph neardup page robots text
-core/check: page plan scope survey text
+core/check: mishap page plan scope survey text
 core/checks: check checks/... page plan
 core/checks/...: check graph neardup page robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey
 core/figures: weburl
-core/waive: check scope weburl
+core/waive: check plan scope weburl
 core/task:
 core/drift: check fixlist sitemap task text
 core/gate: check fixlist text
 internal/fetch: page plan weburl
 internal/record: check drift figures fixlist judge page plan robots survey task text waive
-internal/crawl: check fixlist judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
+internal/crawl: check fixlist mishap judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
 internal/store: check drift figures fixlist graph page plan robots survey task waive internal/crawl internal/record
-internal/jobs: check checks drift figures fixlist gate judge page plan survey task text waive weburl internal/crawl internal/fetch internal/record internal/store internal/vault
+internal/jobs: check checks drift figures fixlist gate judge mishap page plan survey task text waive weburl internal/crawl internal/fetch internal/record internal/store internal/vault
 internal/report: check gate text weburl internal/record
 internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/jobs internal/record internal/report internal/store
 internal/client: drift fixlist gate plan internal/record

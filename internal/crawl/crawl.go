@@ -22,6 +22,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/judge"
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -279,6 +280,7 @@ func (c *Crawl) fetch(ctx context.Context, cancel context.CancelCauseFunc, begin
 		return "", err
 	}
 	saver := newSaver(ctx, c.sink, cancel)
+	defer saver.close() // after a panic
 	ending, paused := c.loop(ctx, saver)
 	if paused == nil {
 		end()
@@ -340,9 +342,13 @@ func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 	}
 	c.progress.done(c.judge.Places())
 	settled := make(chan error, 1)
-	go func() { settled <- settle(c.ctx) }()
-	report := sheet.Build(c.adjust)
-	if err := <-settled; err != nil {
+	go func() { settled <- mishap.Catch(func() error { return settle(c.ctx) }) }()
+	var report *fixlist.Report
+	err = mishap.Catch(func() error {
+		report = sheet.Build(c.adjust)
+		return nil
+	})
+	if err := errors.Join(err, <-settled); err != nil {
 		return nil, err
 	}
 	result := &Result{
@@ -387,12 +393,19 @@ func outsideWord(a *survey.Address) string {
 
 // URL is the address of a number. It may be called while judging, when the list of addresses
 // no longer grows.
-func (c *Crawl) URL(id int32) string { return c.frontier.addresses[id].URL }
+// It is "" for a number that the crawl does not have: links are read back from where they were stored.
+func (c *Crawl) URL(id int32) string {
+	if id < 0 || int(id) >= len(c.frontier.addresses) {
+		return ""
+	}
+	return c.frontier.addresses[id].URL
+}
 
 // A saver stores batches in their own goroutine, at most two behind.
 type saver struct {
 	batches chan Batch
 	ended   chan struct{}
+	closing sync.Once
 	err     error
 	last    time.Time
 }
@@ -405,7 +418,7 @@ func newSaver(ctx context.Context, sink Sink, cancel context.CancelCauseFunc) *s
 			if s.err != nil {
 				continue
 			}
-			if err := sink.Save(ctx, b); err != nil {
+			if err := mishap.Catch(func() error { return sink.Save(ctx, b) }); err != nil {
 				s.err = fmt.Errorf("storing results: %w", err)
 				cancel(s.err)
 			}
@@ -416,8 +429,9 @@ func newSaver(ctx context.Context, sink Sink, cancel context.CancelCauseFunc) *s
 
 func (s *saver) save(b Batch) { s.batches <- b }
 
+// close waits until all is stored. It may be called again.
 func (s *saver) close() error {
-	close(s.batches)
+	s.closing.Do(func() { close(s.batches) })
 	<-s.ended
 	if errors.Is(s.err, context.Canceled) {
 		return nil // the caller asked for it

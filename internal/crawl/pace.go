@@ -164,7 +164,7 @@ func (g *governor) take() {
 func (g *governor) done(now time.Time, a *fetch.Answer) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.running--
+	g.running = max(0, g.running-1) // a request that ended in a panic may be booked twice
 	g.fallen++
 	t := g.tempo()
 	if t.Steady {

@@ -68,7 +68,7 @@ func (m *meter) count(f *page.Facts) {
 		key = strconv.Itoa(f.Status)
 	}
 	p.Statuses[key]++
-	if f.Status >= 400 || f.Status == 0 && f.Outcome != page.RobotsBlocks {
+	if f.Status >= 400 || f.Status == 0 && f.Outcome != page.RobotsBlocks && f.Outcome != page.NotRead {
 		p.Failures++
 		e := record.FetchError{Address: f.Address, What: key, Detail: f.Detail}
 		if f.Status > 0 {

@@ -4,12 +4,15 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"errors"
+	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
@@ -17,7 +20,31 @@ import (
 
 // process fetches and reads one address. The host's governor has let it start; freed is called
 // when the host can take another request.
-func (c *Crawl) process(ctx context.Context, j *job, freed func()) done {
+//
+// A panic, in Harvik or in a library that it reads with, costs that one address.
+func (c *Crawl) process(ctx context.Context, j *job, freed func()) (d done) {
+	free := true // of the host, once more
+	err := mishap.Catch(func() error {
+		d = c.processed(ctx, j, func() {
+			free = false
+			freed()
+		})
+		return nil
+	})
+	var p *mishap.Panic
+	if !errors.As(err, &p) {
+		return d
+	}
+	c.log.Error("an address could not be read", "address", j.url, "reason", fmt.Sprint(p.Value), "stack", string(p.Stack))
+	if free {
+		j.host.done(time.Now(), &fetch.Answer{Outcome: page.NotRead})
+		freed()
+	}
+	facts := &page.Facts{Version: page.Version, Address: j.url, Outcome: page.NotRead, Detail: p.Error(), Header: []page.Field{}}
+	return done{job: *j, Record: Record{ID: j.id, Facts: facts}}
+}
+
+func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	d := done{job: *j, Record: Record{ID: j.id}}
 	if j.role != page.AsPage {
 		d.Facts, d.retries = c.load(ctx, j)
@@ -29,6 +56,7 @@ func (c *Crawl) process(ctx context.Context, j *job, freed func()) done {
 		d.away, a.RetryAfter = a.RetryAfter, 0 // whether the whole site is away will show
 	}
 	c.reading <- struct{}{} // only as many bodies wait to be read as requests are allowed
+	defer func() { <-c.reading }()
 	j.host.done(time.Now(), &a)
 	freed()
 	d.retries = len(earlier)
@@ -38,7 +66,6 @@ func (c *Crawl) process(ctx context.Context, j *job, freed func()) done {
 	if j.alike {
 		d.said = signsOf(j.url, d.Facts.Document)
 	}
-	<-c.reading
 	c.keep(buf)
 	return d
 }

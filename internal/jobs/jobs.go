@@ -13,6 +13,7 @@ import (
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
@@ -194,8 +195,9 @@ func (r *Runner) weigh(ctx context.Context, rec record.Crawl, result *crawl.Resu
 	return w.weighing(result.Sheet), nil
 }
 
-// Recover takes up the crawls that were running when the service last ended.
-func (r *Runner) Recover(ctx context.Context) error {
+// Recover takes up the crawls that were running when the service last ended. Crashed tells that it ended
+// by a fault of its own.
+func (r *Runner) Recover(ctx context.Context, crashed bool) error {
 	if err := r.store.CutRechecks(ctx); err != nil {
 		return err
 	}
@@ -204,9 +206,45 @@ func (r *Runner) Recover(ctx context.Context) error {
 		return err
 	}
 	for _, rec := range crawls {
-		if _, err := r.launch(rec.SiteID, func() (record.Crawl, error) { return rec, nil }, true); err != nil {
+		if err := r.takeUp(ctx, rec, crashed); err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// What taking a crawl up without its having got further counts against it: the end of a service that was
+// killed little, that of one that crashed so much that the second time is enough. A crawl that has the
+// most is put away.
+const (
+	killCounts  = 1
+	crashCounts = 5
+	mostCounted = 10
+)
+
+// takeUp goes on with a crawl that was running when the service ended, unless it seems to be what ends it.
+func (r *Runner) takeUp(ctx context.Context, rec record.Crawl, crashed bool) error {
+	log := r.log.With("site", rec.Site, "crawl", rec.Number)
+	counts := killCounts
+	if crashed {
+		counts = crashCounts
+	}
+	cuts, err := r.store.CountCut(ctx, rec.ID, rec.Progress.Fetched, counts)
+	if err != nil {
+		return err
+	}
+	if cuts >= mostCounted {
+		const why = "the service ended again and again while this crawl ran, and it got no further: it is put away, so that the service can go on; " +
+			"the service's log and the files crash-*.log of its data folder say more, `harvik crawl resume` tries once more"
+		log.Error("crawl put away", "reason", why)
+		return r.store.PauseCrawl(ctx, rec.ID, why)
+	}
+	if _, err := r.launch(rec.SiteID, func() (record.Crawl, error) { return rec, nil }, true); err != nil {
+		if store.IsDown(err) || errors.Is(err, ErrEnding) {
+			return err
+		}
+		log.Error("crawl cannot be taken up", "reason", err.Error()) // one crawl may not keep the service from starting
+		return r.store.PauseCrawl(ctx, rec.ID, err.Error())
 	}
 	return nil
 }
@@ -322,7 +360,7 @@ func (r *Runner) run(one *run, past bool) {
 	defer r.forget(one)
 	log.Info("crawl started", "home", one.rec.Home, "resumed", past)
 	for wait := time.Second; ; wait = min(2*wait, 30*time.Second) {
-		err := r.once(one, past, log)
+		err := mishap.Catch(func() error { return r.once(one, past, log) })
 		if err == nil || r.conclude(one, err, log) {
 			return
 		}
@@ -353,18 +391,27 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	if err := r.store.Sink(one.rec.ID).SaveResult(r.ctx, result, progress, w); err != nil {
 		return err
 	}
-	if err := r.settle(r.ctx, one.rec, result); err != nil {
+	if err := mishap.Catch(func() error { return r.settle(r.ctx, one.rec, result) }); err != nil {
 		// The crawl is stored; that its fixes were not brought up to date must not undo it.
-		log.Error("states of fixes could not be brought up to date", "reason", err.Error())
+		r.told(log, "states of fixes could not be brought up to date", err)
 	}
 	r.group.Go(func() {
-		if err := r.store.Tidy(r.ctx); err != nil && r.ctx.Err() == nil {
-			log.Error("the database could not be tidied", "reason", err.Error())
+		if err := mishap.Catch(func() error { return r.store.Tidy(r.ctx) }); err != nil && r.ctx.Err() == nil {
+			r.told(log, "the database could not be tidied", err)
 		}
 	})
 	log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
 		"seconds", int(progress.Seconds), "fixes", len(result.Report.Fixes))
 	return nil
+}
+
+// told logs an error, with the stack where it was a panic.
+func (r *Runner) told(log *slog.Logger, what string, err error) {
+	var p *mishap.Panic
+	if errors.As(err, &p) {
+		log = log.With("stack", string(p.Stack))
+	}
+	log.Error(what, "reason", err.Error())
 }
 
 // conclude deals with an attempt's error. It tells whether that is the end of the run.
@@ -373,7 +420,11 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	defer cancel()
 	var paused *crawl.ErrPaused
 	var refusal *Refusal
+	var mistake *mishap.Panic
 	switch {
+	case errors.As(err, &mistake):
+		r.told(log, "crawl paused", err)
+		err = r.store.PauseCrawl(ctx, one.rec.ID, err.Error()) // what it has is kept
 	case r.isClosed() && (errors.As(err, &paused) || r.ctx.Err() != nil):
 		log.Info("crawl put away; it goes on when the service starts")
 		return true

@@ -13,6 +13,7 @@ import (
 	"harvik/internal/core/checks"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
@@ -94,11 +95,12 @@ func (r *Runner) begin(ctx context.Context, one *recheck, l *looking) (record.Re
 			delete(r.rechecks, key)
 			r.mu.Unlock()
 		}()
-		err := l.run(r.ctx)
+		err := mishap.Catch(func() error { return l.run(r.ctx) })
 		one.mu.Lock()
 		defer one.mu.Unlock()
 		one.rec.Seconds, one.rec.State, one.rec.Phase = time.Since(one.rec.Started).Seconds(), "done", ""
 		if err != nil {
+			r.told(r.log.With("site", l.site.Name, "recheck", one.rec.Number), "recheck failed", err)
 			one.rec.State, one.rec.Detail = "failed", err.Error()
 		}
 		saving, cancel := context.WithTimeout(context.WithoutCancel(r.ctx), 5*time.Second)
@@ -258,7 +260,12 @@ func (l *looking) look(ctx context.Context) error {
 	of := crawl.Finished{
 		Addresses: addresses, Evidence: evidence,
 		Records: func(ctx context.Context, f func(crawl.Record) error) error { return past.EachRecord(ctx, urls, f) },
-		Source:  l.runner.store.Source(ctx, l.crawl.ID, func(id int32) string { return urls[id] }),
+		Source: l.runner.store.Source(ctx, l.crawl.ID, func(id int32) string {
+			if id < 0 || int(id) >= len(urls) {
+				return ""
+			}
+			return urls[id]
+		}),
 	}
 	if len(ids) > 0 {
 		var catalog []*check.Check

@@ -43,7 +43,7 @@ func (r *Runner) decided(ctx context.Context, site record.Site) (*weights, error
 	var holding []waive.Waiver
 	h := fnv.New64a()
 	for _, one := range waivers {
-		if one.Holds(today) {
+		if one.Holds(today) && one.Broken == "" {
 			holding = append(holding, waive.Waiver{ID: one.ID, Scope: one.Scope, Check: one.Check, On: one.On})
 			fmt.Fprintf(h, "%d;", one.ID)
 		}

@@ -128,7 +128,8 @@ type Waiver struct {
 	EndedBy  string      `db:"ended_by" json:"endedBy,omitempty"`
 	Findings int         `db:"findings" json:"findings"` // that it covers in the newest crawl
 	Pages    int         `db:"pages" json:"pages"`
-	State    string      `db:"-" json:"state"` // "holds", "holds, matches nothing", "expired", "ended"
+	State    string      `db:"-" json:"state"`            // "holds", "holds, matches nothing", "cannot be read", "expired", "ended"
+	Broken   string      `db:"-" json:"broken,omitempty"` // why it cannot be read; it covers nothing then
 }
 
 // Holds tells whether the waiver is in force on a day.
@@ -143,6 +144,8 @@ func (w *Waiver) Name(today time.Time) {
 		w.State = "ended"
 	case !w.Holds(today):
 		w.State = "expired"
+	case w.Broken != "":
+		w.State = "cannot be read"
 	case w.Findings == 0:
 		w.State = "holds, matches nothing"
 	default:

@@ -46,9 +46,17 @@ func (s *Store) PauseCrawl(ctx context.Context, id int64, why string) error {
 	return err
 }
 
+// CountCut notes that a crawl is taken up after the service ended, when it had fetched so many addresses,
+// and returns what counts against it by now: nothing that came before it last got further.
+func (s *Store) CountCut(ctx context.Context, id int64, fetched, counts int) (cuts int, err error) {
+	err = s.db.GetContext(ctx, &cuts, `update crawl set cuts = case when cut_at is distinct from $2 then 0 else cuts end + $3, cut_at = $2
+		where id = $1 returning cuts`, id, fetched, counts)
+	return cuts, err
+}
+
 // ResumeCrawl marks a paused crawl as running. It tells whether it was paused.
 func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
-	r, err := s.db.ExecContext(ctx, `update crawl set state = 'running', detail = '', wish = '' where id = $1 and state = 'paused'`, id)
+	r, err := s.db.ExecContext(ctx, `update crawl set state = 'running', detail = '', wish = '', waits = '', cuts = 0, cut_at = null where id = $1 and state = 'paused'`, id)
 	if err != nil {
 		return false, err
 	}

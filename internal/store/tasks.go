@@ -10,6 +10,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"harvik/internal/core/task"
+	"harvik/internal/core/waive"
 	"harvik/internal/record"
 )
 
@@ -253,7 +254,11 @@ func (s *Store) Waivers(ctx context.Context, site int64) ([]record.Waiver, error
 	err := s.db.SelectContext(ctx, &waivers, `select id, scope, check_id, target, reason, who, created, until, ended, ended_by, findings, pages
 		from waiver where site_id = $1 order by id desc`, site)
 	for i := range waivers {
-		waivers[i].Name(time.Now().UTC())
+		w := &waivers[i]
+		if err := (waive.Waiver{Scope: w.Scope, Check: w.Check, On: w.On}).Readable(); err != nil {
+			w.Broken = err.Error()
+		}
+		w.Name(time.Now().UTC())
 	}
 	return waivers, err
 }

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 )
@@ -70,10 +71,12 @@ func (r *Runner) Site(s *survey.Survey, take func([]Finding) error) error {
 		workers.Go(func() {
 			for i := int(next.Add(1)) - 1; i < len(r.Checks); i = int(next.Add(1)) - 1 {
 				var found []Finding
-				var err error
-				if r.Checks[i].Site != nil {
-					found, err = r.siteCheck(r.Checks[i], s)
-				}
+				err := mishap.Catch(func() (err error) {
+					if r.Checks[i].Site != nil {
+						found, err = r.siteCheck(r.Checks[i], s)
+					}
+					return err
+				})
 				if !turn.finish(i, found, err) {
 					return
 				}
@@ -105,7 +108,7 @@ func (t *inTurn) finish(i int, found []Finding, err error) bool {
 	for t.err == nil && t.next < len(t.done) && t.done[t.next] {
 		if ready := t.found[t.next]; len(ready) > 0 {
 			t.found[t.next] = nil
-			t.err = t.take(ready)
+			t.err = mishap.Catch(func() error { return t.take(ready) })
 		}
 		t.next++
 	}

@@ -35,6 +35,7 @@ const (
 	BadResponse  Outcome = "bad-response"   // not HTTP
 	Forbidden    Outcome = "forbidden-host" // an address range that the service does not allow
 	RobotsBlocks Outcome = "robots"         // robots.txt shuts it out; not fetched
+	NotRead      Outcome = "not-read"       // Harvik itself failed at reading it: nothing is said of the site
 )
 
 // Facts is all that is known about one fetched address. Plain data, safe to share once built.

@@ -235,15 +235,30 @@ func (v *validator) scope(s *Scope) {
 }
 
 func (v *validator) pattern(field, pattern string) {
+	if err := CheckPattern(pattern); err != nil {
+		v.fault(field, "%s", err)
+	}
+}
+
+// maxPattern is the longest pattern, in bytes: matching takes time in proportion to it.
+const maxPattern = 2000
+
+// CheckPattern tells what is wrong with a pattern for addresses: a regular expression (RE2) behind "re:",
+// or a text in which * stands for anything.
+func CheckPattern(pattern string) error {
+	if len(pattern) > maxPattern {
+		return fmt.Errorf("a pattern has at most %d characters, and this one has %d; part it in several", maxPattern, len(pattern))
+	}
 	if expression, ok := strings.CutPrefix(pattern, "re:"); ok {
 		if _, err := regexp.Compile(expression); err != nil {
-			v.fault(field, "not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+			return fmt.Errorf("not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
 		}
-		return
+		return nil
 	}
 	if !strings.HasPrefix(pattern, "/") && !strings.HasPrefix(pattern, "*") && !strings.Contains(pattern, "://") {
-		v.fault(field, "%q would match nothing: a pattern begins with a slash, a star, a scheme, or re: for a regular expression", pattern)
+		return fmt.Errorf("%q would match nothing: a pattern begins with a slash, a star, a scheme, or re: for a regular expression", pattern)
 	}
+	return nil
 }
 
 func isHost(h string) bool {

@@ -105,7 +105,11 @@ func compile(texts []string) (out []pattern) {
 	for _, t := range texts {
 		p := pattern{text: t}
 		if expression, ok := strings.CutPrefix(t, "re:"); ok {
-			p.match = regexp.MustCompile(expression)
+			match, err := regexp.Compile(expression)
+			if err != nil {
+				match = nothing // plans and waivers refuse such a pattern; one that was stored all the same stands for no address
+			}
+			p.match = match
 		} else {
 			p.match = glob(t)
 			p.path = !strings.Contains(t, "://")
@@ -114,6 +118,9 @@ func compile(texts []string) (out []pattern) {
 	}
 	return out
 }
+
+// nothing matches no address.
+var nothing = regexp.MustCompile(`[^\x00-\x{10FFFF}]`)
 
 func glob(t string) *regexp.Regexp {
 	return regexp.MustCompile("^" + strings.ReplaceAll(regexp.QuoteMeta(t), `\*`, ".*") + "$")
@@ -261,7 +268,8 @@ func matchesAny(list []*regexp.Regexp, name string) bool {
 // A Matcher is one pattern of a plan.
 type Matcher struct{ pattern pattern }
 
-// NewMatcher compiles a valid pattern; an empty one matches everything.
+// NewMatcher compiles a pattern; an empty one matches everything, one that plan.CheckPattern refuses
+// nothing.
 func NewMatcher(text string) *Matcher {
 	if text == "" {
 		return &Matcher{}

@@ -341,7 +341,10 @@ func hostOf(address string) string {
 // Failed tells whether an address was tried and gave neither a page nor a redirect: a 4xx
 // or 5xx answer, or none at all.
 func (p *Page) Failed() bool {
-	return p.Status >= 400 || p.Status == 0 && p.Outcome != page.RobotsBlocks && p.Outcome != page.Forbidden
+	if p.Status == 0 {
+		return p.Outcome != page.RobotsBlocks && p.Outcome != page.Forbidden && p.Outcome != page.NotRead
+	}
+	return p.Status >= 400
 }
 
 // Assessed tells whether the page counts for health: an HTML page with status 200, or an

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/scope"
 	"harvik/internal/core/weburl"
 )
@@ -38,6 +39,18 @@ type Waiver struct {
 // Validate says what is wrong with a waiver and what to do. Known tells whether a check, or any that
 // a pattern covers, exists.
 func (w Waiver) Validate(known func(string) bool) error {
+	if err := w.Readable(); err != nil {
+		return err
+	}
+	if w.Check != "" && !known(w.Check) {
+		return fmt.Errorf("there is no check %q; `harvik check list` shows them", w.Check)
+	}
+	return nil
+}
+
+// Readable says what is wrong with a waiver, whatever checks there are. One that was stored and is not
+// readable covers nothing.
+func (w Waiver) Readable() error {
 	switch w.Scope {
 	case Page:
 		if u, err := weburl.Parse(w.On); err != nil || !u.IsHTTP() {
@@ -47,7 +60,14 @@ func (w Waiver) Validate(known func(string) bool) error {
 		if !strings.HasPrefix(w.On, "/") || !strings.HasSuffix(w.On, "/") {
 			return fmt.Errorf("a section is a folder that begins and ends with a slash, such as /plants/, not %q", w.On)
 		}
-	case Pattern, Layout, Fix:
+	case Pattern:
+		if w.On == "" {
+			return fmt.Errorf("a waiver of a pattern says of which one")
+		}
+		if err := plan.CheckPattern(w.On); err != nil {
+			return fmt.Errorf("the pattern %q: %w", w.On, err)
+		}
+	case Layout, Fix:
 		if w.On == "" {
 			return fmt.Errorf("a waiver of a %s says of which one", w.Scope)
 		}
@@ -60,9 +80,6 @@ func (w Waiver) Validate(known func(string) bool) error {
 		}
 	default:
 		return fmt.Errorf("a waiver's scope is page, pattern, section, layout, fix or check, not %q", w.Scope)
-	}
-	if w.Check != "" && !known(w.Check) {
-		return fmt.Errorf("there is no check %q; `harvik check list` shows them", w.Check)
 	}
 	return nil
 }
