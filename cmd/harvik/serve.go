@@ -7,7 +7,6 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
-	"net/netip"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -16,10 +15,11 @@ import (
 	"syscall"
 	"time"
 
+	"golang.org/x/term"
+
 	"harvik/console"
 	"harvik/internal/cli"
 	"harvik/internal/cluster"
-	"harvik/internal/fetch"
 	"harvik/internal/jobs"
 	"harvik/internal/service"
 	"harvik/internal/store"
@@ -28,9 +28,6 @@ import (
 
 // databaseFile tells `harvik link` where the service's database is.
 const databaseFile = "database.url"
-
-// linkLife is how long a sign-in link works.
-const linkLife = 24 * time.Hour
 
 // serve runs the service until Ctrl-C or SIGTERM.
 func serve(ctx context.Context, o cli.ServeOptions) error {
@@ -48,10 +45,6 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		level = slog.LevelDebug
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
-	guard, err := guardOf(o.Allow)
-	if err != nil {
-		return err
-	}
 	if err := os.MkdirAll(o.Data, 0o755); err != nil {
 		return fmt.Errorf("making the data folder: %w", err)
 	}
@@ -99,15 +92,20 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		defer watch.Wait()
 		defer end()
 	}
-	s, err := store.Open(ctx, database)
-	if err != nil {
-		return err
-	}
-	defer s.Close()
 	v, err := vault.Open(o.Data)
 	if err != nil {
 		return err
 	}
+	release, lost, err := store.Claim(ctx, database)
+	if err != nil {
+		return err
+	}
+	defer release()
+	s, err := store.OpenWith(ctx, database, o.Connections)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
 	if err := s.DropExpired(ctx); err != nil {
 		return err
 	}
@@ -116,30 +114,56 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		return err
 	}
 	defer os.Remove(filepath.Join(o.Data, cli.ServiceFile))
-	return listen(ctx, log, listener, s, v, guard, address, crash != "")
+	p := parts{log, listener, s, v, lost, o}
+	return p.listen(ctx, address, crash != "")
+}
+
+// parts are what a service is made of.
+type parts struct {
+	log      *slog.Logger
+	listener net.Listener
+	store    *store.Store
+	vault    *vault.Vault
+	lost     <-chan error // the database is another service's now
+	options  cli.ServeOptions
 }
 
 // listen serves until ctx ends, then ends crawls and requests in good order.
-func listen(ctx context.Context, log *slog.Logger, l net.Listener, s *store.Store, v *vault.Vault, guard fetch.Guard, address string, crashed bool) error {
-	runner := jobs.New(s, v, guard, log)
+func (p *parts) listen(ctx context.Context, address string, crashed bool) error {
+	s, log := p.store, p.log
+	runner := jobs.New(s, p.vault, log)
 	if err := runner.Recover(ctx, crashed); err != nil {
 		return err
 	}
+	handler := service.New(s, runner, service.Config{
+		Sealer: p.vault, Console: console.Files(), Log: log, Closing: ctx.Done(), Names: p.options.Names,
+	}).Handler()
 	server := &http.Server{
-		Handler:           service.New(s, runner, v, console.Files(), log, ctx.Done()).Handler(),
+		Handler:           handler,
 		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		WriteTimeout:      time.Minute, // for what the service itself does not write piece by piece
+		MaxHeaderBytes:    64 << 10,
 		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(l) }()
+	go func() { failed <- server.Serve(p.listener) }()
 	log.Info("service started", "address", address)
-	link, err := issueLink(ctx, s, address)
-	if err != nil {
-		return err
+	// A link that lets in does not belong into a journal.
+	if term.IsTerminal(int(os.Stdout.Fd())) {
+		link, err := issueLink(ctx, s, address)
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(os.Stdout, "Harvik runs at %s\nSign in to the console, once, within a day: %s\n", address, link)
+	} else {
+		fmt.Fprintf(os.Stdout, "Harvik runs at %s\n`harvik link` prints a link that signs in to the console.\n", address)
 	}
-	fmt.Fprintf(os.Stdout, "Harvik runs at %s\nSign in to the console, once, within a day: %s\n", address, link)
+	var err error
 	select {
 	case err = <-failed:
+	case err = <-p.lost:
+		log.Error("service ending", "reason", err.Error())
 	case <-ctx.Done():
 		log.Info("service ending")
 	}
@@ -147,22 +171,6 @@ func listen(ctx context.Context, log *slog.Logger, l net.Listener, s *store.Stor
 	defer cancel()
 	runner.Shutdown(ending)
 	return errors.Join(err, server.Shutdown(ending))
-}
-
-// guardOf reads the ranges that --allow names.
-func guardOf(allow []string) (g fetch.Guard, err error) {
-	for _, a := range allow {
-		prefix, err := netip.ParsePrefix(a)
-		if err != nil {
-			addr, aerr := netip.ParseAddr(a)
-			if aerr != nil {
-				return g, fmt.Errorf("--allow %s: write a range such as 127.0.0.0/8, or an address", a)
-			}
-			prefix = netip.PrefixFrom(addr, addr.BitLen())
-		}
-		g.Allow = append(g.Allow, prefix)
-	}
-	return g, nil
 }
 
 // lock keeps a second service off the same data.
@@ -194,12 +202,13 @@ func leaveWord(ctx context.Context, s *store.Store, data, address, database stri
 	secret, err := os.ReadFile(tokenFile)
 	token := strings.TrimSpace(string(secret))
 	if errors.Is(err, os.ErrNotExist) || token == "" {
-		if token, err = s.Issue(ctx, store.Token, "owner", 0); err == nil {
-			err = writeFile(tokenFile, token)
-		}
-	} else if err == nil {
-		// The database may be a new one; the token that people have goes on being good.
-		err = s.KeepToken(ctx, "owner", token)
+		token = store.NewSecret()
+		err = writeFile(tokenFile, token)
+	}
+	if err == nil {
+		// The database may be a new one; the token that people have goes on being good. Any other that was
+		// the owner's is not, any more.
+		err = s.KeepOwner(ctx, token)
 	}
 	if err != nil {
 		return fmt.Errorf("keeping the owner's token: %w", err)
@@ -219,7 +228,7 @@ func writeFile(name, text string) error {
 }
 
 func issueLink(ctx context.Context, s *store.Store, address string) (string, error) {
-	secret, err := s.Issue(ctx, store.Link, "console", linkLife)
+	secret, err := s.IssueLink(ctx)
 	if err != nil {
 		return "", err
 	}

@@ -91,6 +91,9 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 			return err
 		}
 	}
+	if out, err := command(ctx, binary, data, "site", "allow", "fernhollow", "127.0.0.0/8").CombinedOutput(); err != nil {
+		return fmt.Errorf("allowing the site to be here: %w: %s", err, out)
+	}
 	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "4s", "--retries", "1", "--parallel", "8",
 		"--host", demo.Host+"="+site.Addr().String(), "ca="+strconv.Quote(authority),
 		"snippets=[{name: consent, contains: "+demo.Consent+"}]")
@@ -149,7 +152,7 @@ func command(ctx context.Context, binary, data string, args ...string) *exec.Cmd
 	return exec.CommandContext(ctx, binary, append([]string{"--data", data}, args...)...)
 }
 
-// start runs the service until it says where to sign in. It ends with this process, even
+// start runs the service until it says that it runs, and has a link made that signs in. It ends with this process, even
 // if that is killed.
 func start(ctx context.Context, binary, data, address string) (*exec.Cmd, string, error) {
 	if err := os.MkdirAll(data, 0o755); err != nil {
@@ -160,7 +163,7 @@ func start(ctx context.Context, binary, data, address string) (*exec.Cmd, string
 		return nil, "", err
 	}
 	defer log.Close()
-	c := exec.Command(binary, "--data", data, "start", "--listen", address, "--allow", "127.0.0.0/8")
+	c := exec.Command(binary, "--data", data, "start", "--listen", address)
 	c.Stderr = log
 	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
 	out, err := c.StdoutPipe()
@@ -174,9 +177,10 @@ func start(ctx context.Context, binary, data, address string) (*exec.Cmd, string
 	defer stop()
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
-		if i := strings.Index(lines.Text(), "http://"); i >= 0 && strings.Contains(lines.Text(), "/sign-in#") {
+		if strings.HasPrefix(lines.Text(), "Harvik runs at ") {
 			go io.Copy(io.Discard, out)
-			return c, lines.Text()[i:], nil
+			link, err := command(ctx, binary, data, "link").Output()
+			return c, strings.TrimSpace(string(link)), err
 		}
 	}
 	_ = c.Wait()

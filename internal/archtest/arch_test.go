@@ -43,17 +43,18 @@ internal/fetch: page plan weburl
 internal/record: check drift figures fixlist judge page plan robots survey task text waive
 internal/crawl: check fixlist mishap judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
 internal/store: check drift figures fixlist graph page plan robots survey task waive internal/crawl internal/record
-internal/jobs: check checks drift figures fixlist gate judge mishap page plan survey task text waive weburl internal/crawl internal/fetch internal/record internal/store internal/vault
+internal/jobs: check checks drift figures fixlist gate judge mishap page plan scope survey task text waive weburl internal/crawl internal/fetch internal/record internal/store internal/vault
 internal/report: check gate text weburl internal/record
-internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/jobs internal/record internal/report internal/store
+internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/fetch internal/jobs internal/record internal/report internal/spool internal/store
 internal/client: drift fixlist gate plan internal/record
 internal/cli: check drift fixlist gate judge page plan survey task text waive internal/client internal/record internal/report
 internal/cluster:
+internal/spool: mishap
 internal/vault:
 console:
 demo:
 demo/play: demo
-cmd/harvik: console internal/cli internal/cluster internal/fetch internal/jobs internal/service internal/store internal/vault
+cmd/harvik: console internal/cli internal/cluster internal/jobs internal/service internal/store internal/vault
 `
 
 // forbidden are the packages of the standard library that no part of the core imports: it

@@ -32,11 +32,13 @@ const (
 
 // ServeOptions are those of the start command.
 type ServeOptions struct {
-	Data     string   // folder
-	Listen   string   // address:port
-	Database string   // an existing server instead of Harvik's own
-	Allow    []string // address ranges that may be crawled besides public ones
-	Verbose  bool
+	Data        string   // folder
+	Listen      string   // address:port
+	Database    string   // an existing server instead of Harvik's own
+	Connections int      // to the database, at most
+	Names       []string // that the service goes by besides addresses and localhost
+	KeepFree    int64    // bytes of the disk that crawls leave
+	Verbose     bool
 }
 
 // app is what all commands share.
@@ -80,7 +82,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		}
 		root.AddCommand(commands...)
 	}
-	add("Service, sites, plans", a.startCommand(), a.linkCommand(), a.siteCommand(), a.planCommand(), a.secretCommand())
+	add("Service, sites, plans", a.startCommand(), a.linkCommand(), a.tokenCommand(), a.siteCommand(), a.planCommand(), a.secretCommand())
 	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(), a.pagesCommand(), a.pageCommand(),
 		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(), a.checkCommand(), a.judgeCommand())
 	add("Work the list",
@@ -184,17 +186,23 @@ const (
 	ServiceFile = "service.address"
 )
 
-// client finds the service and its credential.
+// client finds the service and its credential. The token of a data folder is for the service of that
+// folder, and goes to no other.
 func (a *app) client() (*client.Client, error) {
-	server := a.server
-	if server == "" {
-		data, err := os.ReadFile(filepath.Join(a.dataFolder(), ServiceFile))
-		if err != nil {
-			return nil, fmt.Errorf("no service is known in %s; start one with `harvik start`, or name its --data folder", a.dataFolder())
-		}
-		server = strings.TrimSpace(string(data))
+	data, err := os.ReadFile(filepath.Join(a.dataFolder(), ServiceFile))
+	own, server := strings.TrimSpace(string(data)), a.server
+	switch {
+	case server == "" && err != nil:
+		return nil, fmt.Errorf("no service is known in %s; start one with `harvik start`, or name its --data folder", a.dataFolder())
+	case server == "":
+		server = own
+	case !strings.HasPrefix(server, "http://") && !strings.HasPrefix(server, "https://"):
+		return nil, usageError{fmt.Errorf("--server %s: write the address of a service, such as http://127.0.0.1:8420", server)}
 	}
 	token := os.Getenv("HARVIK_TOKEN")
+	if token == "" && strings.TrimSuffix(server, "/") != own {
+		return nil, fmt.Errorf("the token in %s is not for the service at %s; set HARVIK_TOKEN to one of its own: `harvik token add NAME` there makes one", a.dataFolder(), server)
+	}
 	if token == "" {
 		data, err := os.ReadFile(filepath.Join(a.dataFolder(), TokenFile))
 		if err != nil {

@@ -18,7 +18,10 @@ func (a *app) secretCommand() *cobra.Command {
 		Use: "set SITE NAME", Short: "Keep a secret that a plan's gates use", Args: args("SITE", "NAME"),
 		Long: `Reads a secret from standard input (asked for on a terminal) and keeps it encrypted. It is
 sent to its one host only, and never comes out of the service again. A plan names it:
-gates: [{kind: basic, user: anna, secret: NAME}].`,
+gates: [{kind: basic, user: anna, secret: NAME}].
+
+A secret holds for the way in which the plan reaches that host when it is given: set hosts, ca and
+proxy first. When they change, it has to be given again.`,
 		Example: "  harvik secret set fernhollow staging --host staging.fernhollow.example < password.txt",
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
@@ -57,9 +60,36 @@ gates: [{kind: basic, user: anna, secret: NAME}].`,
 				fmt.Fprintf(c.ErrOrStderr(), "No secret yet. Set one: harvik secret set %s NAME\n", in[0])
 				return nil
 			}
-			t := newTable(w, []string{"secret", "for host", "set on"})
+			t := newTable(w, []string{"secret", "for host", "set on", "last used", "for", "by"})
 			for _, s := range secrets {
-				t.AppendRow([]any{s.Name, s.Host, s.Changed.Format("2006-01-02 15:04")})
+				t.AppendRow([]any{s.Name, s.Host, minute(&s.Changed, ""), minute(s.Used, "never"), s.UsedFor, s.UsedBy})
+			}
+			t.Render()
+			return nil
+		},
+	}
+	uses := &cobra.Command{
+		Use: "uses SITE NAME", Short: "Show what a secret was used for, and by whom", Args: args("SITE", "NAME"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			uses, err := cl.SecretUses(c.Context(), in[0], in[1])
+			if err != nil {
+				return err
+			}
+			w := c.OutOrStdout()
+			if a.json {
+				return writeJSON(w, map[string]any{"uses": uses})
+			}
+			if len(uses) == 0 {
+				fmt.Fprintf(c.ErrOrStderr(), "The secret %s has not been used.\n", in[1])
+				return nil
+			}
+			t := newTable(w, []string{"when", "for", "by"})
+			for _, u := range uses {
+				t.AppendRow([]any{minute(&u.At, ""), u.What, u.Who})
 			}
 			t.Render()
 			return nil
@@ -79,7 +109,7 @@ gates: [{kind: basic, user: anna, secret: NAME}].`,
 			return nil
 		},
 	}
-	return group("secret", "Keep the secrets that a plan's gates use", set, list, remove)
+	return group("secret", "Keep the secrets that a plan's gates use", set, list, uses, remove)
 }
 
 func readSecret(c *cobra.Command, raw bool) (string, error) {

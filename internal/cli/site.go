@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -11,7 +12,7 @@ import (
 )
 
 func (a *app) siteCommand() *cobra.Command {
-	var profile string
+	var profile, allow string
 	add := &cobra.Command{
 		Use: "add NAME ADDRESS", Short: "Take a site under care", Args: args("NAME", "ADDRESS"),
 		Example: "  harvik site add fernhollow https://fernhollow.example/ --profile publisher",
@@ -27,6 +28,11 @@ func (a *app) siteCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if allow != "" {
+				if site, err = cl.Allow(c.Context(), site.Name, allow); err != nil {
+					return fmt.Errorf("the site is added, but nothing is allowed to it: %w", err)
+				}
+			}
 			if a.json {
 				return writeJSON(c.OutOrStdout(), site)
 			}
@@ -36,6 +42,43 @@ func (a *app) siteCommand() *cobra.Command {
 		},
 	}
 	add.Flags().StringVar(&profile, "profile", "", "start from this profile's plan; harvik plan profiles lists them")
+	add.Flags().StringVar(&allow, "allow", "", "range of addresses, not public, that the site's hosts may be in, such as 127.0.0.0/8")
+	permit := &cobra.Command{
+		Use: "allow NAME RANGE", Short: "Let a site's hosts be in a private range, which crawls reach no other way", Args: args("NAME", "RANGE"),
+		Long: `Crawls reach public addresses only. This lets the hosts of one site, those in its plan's scope and
+those that its plan has an address for, be in a range that is not public. What else its pages name
+stays out of reach there.`,
+		Example: "  harvik site allow fernhollow 10.20.0.0/16",
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			site, err := cl.Allow(c.Context(), in[0], in[1])
+			if err != nil {
+				return err
+			}
+			if a.json {
+				return writeJSON(c.OutOrStdout(), site)
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "The hosts of %s may be in %s.\n", site.Name, strings.Join(site.Allowed, ", "))
+			return nil
+		},
+	}
+	forbid := &cobra.Command{
+		Use: "disallow NAME RANGE", Short: "Take such an allowance back", Args: args("NAME", "RANGE"),
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := cl.Disallow(c.Context(), in[0], in[1]); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "The hosts of %s may no longer be in %s, from the next crawl on.\n", in[0], in[1])
+			return nil
+		},
+	}
 	list := &cobra.Command{Use: "list", Short: "List the sites", Args: args(), RunE: a.listSites}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	show := &cobra.Command{
@@ -59,6 +102,9 @@ func (a *app) siteCommand() *cobra.Command {
 				fmt.Fprintf(w, ", health %s", points(*site.Health))
 			}
 			fmt.Fprintln(w)
+			if len(site.Allowed) > 0 {
+				fmt.Fprintf(w, "its hosts may be in %s\n", strings.Join(site.Allowed, ", "))
+			}
 			return nil
 		},
 	}
@@ -76,7 +122,7 @@ func (a *app) siteCommand() *cobra.Command {
 			return nil
 		},
 	}
-	return group("site", "Add, list, show and remove sites", add, list, show, remove)
+	return group("site", "Add, list, show and remove sites, and say where they may be", add, list, show, permit, forbid, remove)
 }
 
 func (a *app) listSites(c *cobra.Command, _ []string) error {

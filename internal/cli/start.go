@@ -1,36 +1,126 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"net/url"
+	"os"
+	"strconv"
+	"strings"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/spf13/cobra"
 )
 
 func (a *app) startCommand() *cobra.Command {
 	o := ServeOptions{}
+	var database, file, keep string
+	var allow []string
 	c := &cobra.Command{
 		Use:   "start",
-		Short: "Run the service, and its database unless --database names one",
+		Short: "Run the service, and its database unless another is named",
 		Long: `Runs the service until Ctrl-C or SIGTERM, then ends it in good order: running crawls are
-stopped, judged with what they have, and stored.
+put away, and go on when it starts again.
 
 The database is a PostgreSQL server of Harvik's own, on loopback, with its data in the data
-folder; Debian's package postgresql has to be installed. --database uses an existing server
-instead.
+folder; Debian's package postgresql has to be installed. HARVIK_DATABASE, --database-file or
+--database name an existing server instead, as a URL or in libpq's keywords. Command lines can
+be read by everybody on the machine, so a database with a password is named by HARVIK_DATABASE
+or in a file.
 
-Crawls reach public addresses only. To crawl a site on this machine or in a private network,
-allow its range: harvik start --allow 127.0.0.0/8`,
+Crawls reach public addresses only. What a site itself serves on this machine or in a private
+network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 		Args: args(),
 		RunE: func(c *cobra.Command, _ []string) error {
+			if len(allow) > 0 {
+				return usage(c, fmt.Errorf("ranges are allowed to one site each: harvik site allow SITE %s", allow[0]))
+			}
+			var err error
+			if o.Database, err = databaseNamed(database, file); err != nil {
+				return usage(c, err)
+			}
+			if o.KeepFree, err = bytesOf(keep); err != nil {
+				return usage(c, fmt.Errorf("--keep-free: %w", err))
+			}
+			if o.Connections < 4 || o.Connections > 1000 {
+				return usage(c, fmt.Errorf("--connections is a number from 4 to 1000, not %d", o.Connections))
+			}
+			for _, name := range o.Names {
+				if err := isName(name); err != nil {
+					return usage(c, err)
+				}
+			}
 			o.Data = a.dataFolder()
 			return a.serve(c.Context(), o)
 		},
 	}
-	c.Flags().StringVar(&o.Listen, "listen", "127.0.0.1:8420", "address and port to serve on")
-	c.Flags().StringVar(&o.Database, "database", "", "an existing PostgreSQL server, as a URL")
-	c.Flags().StringSliceVar(&o.Allow, "allow", nil, "address range that crawls may reach although it is not public, such as 127.0.0.0/8; can be repeated")
-	c.Flags().BoolVarP(&o.Verbose, "verbose", "v", false, "log every request")
+	f := c.Flags()
+	f.StringVar(&o.Listen, "listen", "127.0.0.1:8420", "address and port to serve on")
+	f.StringVar(&database, "database", "", "an existing PostgreSQL server (HARVIK_DATABASE); without a password, which everybody on the machine could read here")
+	f.StringVar(&file, "database-file", "", "a file whose first line names an existing PostgreSQL server, its password included")
+	f.IntVar(&o.Connections, "connections", 24, "connections to the database at most")
+	f.StringSliceVar(&o.Names, "name", nil, "a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
+	f.StringVar(&keep, "keep-free", "1GB", "free space of the disk below which crawls are put away, until there is more")
+	f.BoolVarP(&o.Verbose, "verbose", "v", false, "log every request")
+	f.StringSliceVar(&allow, "allow", nil, "")
+	_ = f.MarkHidden("allow") // of earlier versions: it says what to do instead
 	return c
+}
+
+// databaseNamed is the existing database that flags or environment name, "" for Harvik's own.
+func databaseNamed(flag, file string) (string, error) {
+	switch {
+	case flag != "" && file != "":
+		return "", errors.New("give --database or --database-file, not both")
+	case flag != "":
+		config, err := pgconn.ParseConfig(flag)
+		if err == nil && config.Password != "" && os.Getenv("PGPASSWORD") != config.Password {
+			return "", errors.New("--database holds a password, which everybody on this machine can read in the list of processes; put it in HARVIK_DATABASE, or in a file that --database-file names")
+		}
+		return flag, nil
+	case file != "":
+		data, err := os.ReadFile(file)
+		if err != nil {
+			return "", fmt.Errorf("--database-file: %w", err)
+		}
+		line, _, _ := strings.Cut(string(data), "\n")
+		if line = strings.TrimSpace(line); line == "" {
+			return "", fmt.Errorf("--database-file: the first line of %s is empty", file)
+		}
+		return line, nil
+	}
+	return os.Getenv("HARVIK_DATABASE"), nil
+}
+
+// units of sizes, as they are written.
+var units = map[string]int64{"": 1, "b": 1, "kb": 1e3, "mb": 1e6, "gb": 1e9, "tb": 1e12, "kib": 1 << 10, "mib": 1 << 20, "gib": 1 << 30, "tib": 1 << 40}
+
+// bytesOf reads a size such as 500MB, 1.5GB or 2GiB.
+func bytesOf(s string) (int64, error) {
+	text := strings.ToLower(strings.TrimSpace(s))
+	i := strings.IndexFunc(text, func(r rune) bool { return r != '.' && (r < '0' || r > '9') })
+	if i < 0 {
+		i = len(text)
+	}
+	n, err := strconv.ParseFloat(text[:i], 64)
+	unit, known := units[strings.TrimSpace(text[i:])]
+	if err != nil || !known || n < 0 || n*float64(unit) > 1e18 {
+		return 0, fmt.Errorf("%q is no size; write one such as 500MB or 2GB", s)
+	}
+	return int64(n * float64(unit)), nil
+}
+
+// isName refuses what is no host name and no origin.
+func isName(name string) error {
+	text := name
+	if !strings.Contains(text, "://") {
+		text = "http://" + text
+	}
+	u, err := url.Parse(strings.TrimSuffix(text, "/"))
+	if err != nil || u.Hostname() == "" || u.Path != "" || u.RawQuery != "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
+		return fmt.Errorf("--name %s: write a host name such as harvik.example, or an origin such as https://harvik.example", name)
+	}
+	return nil
 }
 
 func (a *app) linkCommand() *cobra.Command {

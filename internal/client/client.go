@@ -27,7 +27,9 @@ type Client struct {
 
 // New makes a client of the service at an address, with a token.
 func New(server, token string) *Client {
-	return &Client{strings.TrimSuffix(server, "/"), token, &http.Client{}}
+	// The service sends nobody elsewhere; what does is not it, and must not get the token.
+	stay := func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
+	return &Client{strings.TrimSuffix(server, "/"), token, &http.Client{CheckRedirect: stay}}
 }
 
 // Error is a refusal by the service.
@@ -63,6 +65,9 @@ func (c *Client) send(ctx context.Context, method, path string, body io.Reader) 
 		return resp, nil
 	}
 	defer resp.Body.Close()
+	if to := resp.Header.Get("Location"); to != "" && resp.StatusCode < 400 {
+		return nil, fmt.Errorf("%s is no Harvik service: it sends to %s; see --server", c.server, to)
+	}
 	problem := &Error{Status: resp.StatusCode, Title: http.StatusText(resp.StatusCode)}
 	data, _ := io.ReadAll(io.LimitReader(resp.Body, 1<<20))
 	_ = json.Unmarshal(data, problem) // not from Harvik: the status says enough
@@ -122,6 +127,35 @@ func (c *Client) Sites(ctx context.Context) ([]record.Site, error) {
 func (c *Client) AddSite(ctx context.Context, name, home, profile string) (site record.Site, err error) {
 	err = c.call(ctx, http.MethodPost, "/sites", map[string]string{"name": name, "home": home, "profile": profile}, &site)
 	return site, err
+}
+
+// Allow lets a site's hosts be in a range that is not public, and gives the site.
+func (c *Client) Allow(ctx context.Context, name, prefix string) (site record.Site, err error) {
+	err = c.call(ctx, http.MethodPost, sitePath(name)+"/allowances", map[string]string{"range": prefix}, &site)
+	return site, err
+}
+
+// Disallow takes that back.
+func (c *Client) Disallow(ctx context.Context, name, prefix string) error {
+	return c.call(ctx, http.MethodDelete, sitePath(name)+"/allowances?"+query("range", prefix).Encode(), nil, nil)
+}
+
+// Credentials are all who are let in, the oldest first.
+func (c *Client) Credentials(ctx context.Context) ([]record.Credential, error) {
+	out, err := get[struct{ Credentials []record.Credential }](ctx, c, "/credentials")
+	return out.Credentials, err
+}
+
+// AddToken makes a token for a program; its secret is told once.
+func (c *Client) AddToken(ctx context.Context, label string) (secret string, err error) {
+	var out struct{ Token string }
+	err = c.call(ctx, http.MethodPost, "/credentials", map[string]string{"label": label}, &out)
+	return out.Token, err
+}
+
+// Revoke ends a credential.
+func (c *Client) Revoke(ctx context.Context, id int64) error {
+	return c.call(ctx, http.MethodDelete, fmt.Sprintf("/credentials/%d", id), nil, nil)
 }
 
 // Site is one site.
@@ -189,6 +223,12 @@ func (c *Client) PreviewPlan(ctx context.Context, site string, text []byte) (p r
 func (c *Client) Secrets(ctx context.Context, site string) ([]record.Secret, error) {
 	out, err := get[struct{ Secrets []record.Secret }](ctx, c, sitePath(site)+"/secrets")
 	return out.Secrets, err
+}
+
+// SecretUses are what a secret was opened for, the newest first.
+func (c *Client) SecretUses(ctx context.Context, site, name string) ([]record.SecretUse, error) {
+	out, err := get[struct{ Uses []record.SecretUse }](ctx, c, sitePath(site)+"/secrets/"+url.PathEscape(name)+"/uses")
+	return out.Uses, err
 }
 
 // SetSecret keeps a secret for a host; an empty one is the home page's.
@@ -386,7 +426,10 @@ func (c *Client) Check(ctx context.Context, id string) (record.Check, error) {
 	return get[record.Check](ctx, c, "/checks/"+url.PathEscape(id))
 }
 
-// SignIn trades a one-time link's secret for a session cookie, as the console does.
-func (c *Client) SignIn(ctx context.Context, link string) error {
-	return c.call(ctx, http.MethodPost, "/session", map[string]string{"link": link}, nil)
+// SignIn trades a one-time link's secret for a session, as the console does: its key goes with the cookie
+// that comes with it.
+func (c *Client) SignIn(ctx context.Context, link string) (key string, err error) {
+	var out struct{ Key string }
+	err = c.call(ctx, http.MethodPost, "/session", map[string]string{"link": link}, &out)
+	return out.Key, err
 }

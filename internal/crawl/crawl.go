@@ -141,6 +141,7 @@ type Config struct {
 	Adjust  fixlist.Adjustment
 	Only    func(address string) bool // nil, or what is fetched besides the targets of redirects
 	Layouts map[string][]uint32       // leaders of the layouts that earlier crawls met, by name
+	Offline bool                      // what is stored is judged again: nothing is fetched, and no secret is needed
 	Log     *slog.Logger
 }
 
@@ -154,16 +155,18 @@ func New(c Config) (*Crawl, error) {
 			TLS: time.Duration(p.Timeouts.TLS), FirstByte: time.Duration(p.Timeouts.FirstByte),
 		},
 		MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: c.Guard,
-		CA: p.CA, Certificate: c.Secrets[p.Certificate], CertificateHost: c.Start.Hostname(), IP: p.IP, Proxy: p.Proxy,
+		CA: p.CA, Certificate: c.Secrets[p.Certificate], CertificateFor: fetch.BoundTo("", c.Start), IP: p.IP, Proxy: p.Proxy,
 	}
 	f := newFrontier(c.Start, p)
 	f.only = c.Only
 	settings.Inside = f.scope.Inside
-	gates, err := fetch.NewGates(p.Gates, c.Start, c.Secrets)
-	if err != nil {
-		return nil, err
+	if !c.Offline {
+		gates, err := fetch.NewGates(p.Gates, c.Start, c.Secrets)
+		if err != nil {
+			return nil, err
+		}
+		settings.Gates = gates
 	}
-	settings.Gates = gates
 	client, err := fetch.New(settings)
 	if err != nil {
 		return nil, err
@@ -175,7 +178,7 @@ func New(c Config) (*Crawl, error) {
 	cr := &Crawl{
 		plan: p, start: c.Start, sink: c.Sink, past: c.Past, log: c.Log, client: client, paces: paces,
 		judge: judge.New(c.Runner), frontier: f, survey: &survey.Survey{Source: c.Source, Known: c.Layouts}, adjust: c.Adjust,
-		loggedIn: gates.HoldSessions(),
+		loggedIn: p.HoldsSession(),
 		hosts:    map[string]*governor{}, reading: make(chan struct{}, 2*runtime.GOMAXPROCS(0)),
 		stop: make(chan struct{}), pause: make(chan struct{}), wake: make(chan struct{}, 1),
 		buffers: sync.Pool{New: func() any { return new(bytes.Buffer) }}, files: map[string]File{},

@@ -436,17 +436,19 @@ func TestOutbound(t *testing.T) {
 		}
 	}))
 	defer other.Close()
-	home := site{"/": links(other.URL+"/here", other.URL+"/gone", other.URL+"/moved", other.URL+"/closed", "http://nowhere.invalid/x")}
+	const name = "http://neighbours.example" // which the plan has an address for: else nothing outside may be on this machine
+	hosts := map[string]string{"neighbours.example": strings.TrimPrefix(other.URL, "http://")}
+	home := site{"/": links(name+"/here", name+"/gone", name+"/moved", name+"/closed", "http://nowhere.invalid/x", other.URL+"/near")}
 	for _, outbound := range []bool{false, true} {
-		r, _ := run(t, home, plan.Plan{Outbound: outbound, Probes: plan.No(), Sources: plan.Sources{Sitemaps: plan.No()}})
+		r, _ := run(t, home, plan.Plan{Outbound: outbound, Hosts: hosts, Probes: plan.No(), Sources: plan.Sources{Sitemaps: plan.No()}})
 		got := map[string]string{}
 		for i := range r.Survey.Loaded {
 			p := &r.Survey.Loaded[i]
-			got[strings.TrimPrefix(r.Survey.URL(p.ID), other.URL)] = fmt.Sprintf("%d %s", p.Status, p.Outcome)
+			got[strings.TrimPrefix(strings.TrimPrefix(r.Survey.URL(p.ID), name), other.URL)] = fmt.Sprintf("%d %s", p.Status, p.Outcome)
 		}
 		want := map[string]string{}
 		if outbound {
-			want = map[string]string{"/here": "200 answered", "/gone": "404 answered", "/moved": "301 answered", "/closed": "0 robots", "http://nowhere.invalid/x": "0 no-dns"}
+			want = map[string]string{"/here": "200 answered", "/gone": "404 answered", "/moved": "301 answered", "/closed": "0 robots", "http://nowhere.invalid/x": "0 no-dns", "/near": "0 forbidden-host"}
 		}
 		expect(t, got, want)
 	}

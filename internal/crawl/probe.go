@@ -67,7 +67,7 @@ func (c *Crawl) askOtherwise(ctx context.Context, out *survey.Probes) {
 	}
 	if ip := c.client.Numeric(ctx, &c.start); ip != "" && len(c.plan.Gates) == 0 {
 		if u, err := weburl.Parse("http://" + ip + "/"); err == nil {
-			p, _ := c.ask(ctx, u, "")
+			p, _ := c.askAs(ctx, u, "", true)
 			out.Numeric = &p
 		}
 	}
@@ -124,6 +124,11 @@ func (c *Crawl) folders() []string {
 // ask fetches an address once, redirects followed, at the host's pace, with the plan's agent unless
 // another is given.
 func (c *Crawl) ask(ctx context.Context, u weburl.URL, agent string) (survey.Probe, *survey.Certificate) {
+	return c.askAs(ctx, u, agent, false)
+}
+
+// askAs is ask, for an address that is the site's own though it is not inside, too.
+func (c *Crawl) askAs(ctx context.Context, u weburl.URL, agent string, own bool) (survey.Probe, *survey.Certificate) {
 	p := survey.Probe{Address: u.Key()}
 	var shown *survey.Certificate
 	for range maxHops {
@@ -133,7 +138,7 @@ func (c *Crawl) ask(ctx context.Context, u weburl.URL, agent string) (survey.Pro
 			return p, shown
 		}
 		buf := new(bytes.Buffer)
-		a := c.client.Do(ctx, &u, buf, fetch.Request{Agent: agent, Want: func(_ int, mediaType string) bool { return isHTML(mediaType) }})
+		a := c.client.Do(ctx, &u, buf, fetch.Request{Agent: agent, Own: own, Want: func(_ int, mediaType string) bool { return isHTML(mediaType) }})
 		c.release(g, &a)
 		if shown == nil && len(p.Hops) == 0 {
 			shown = certificate(&a)
@@ -152,7 +157,7 @@ func (c *Crawl) ask(ctx context.Context, u weburl.URL, agent string) (survey.Pro
 		if err != nil || !next.IsHTTP() || !c.frontier.scope.Inside(next.Key()) {
 			return p, shown
 		}
-		u = next
+		u, own = next, false
 	}
 	p.Detail = "too many redirects"
 	return p, shown

@@ -22,9 +22,7 @@ const answerPages, answerCopies = 1000, 100
 func BenchmarkAnswers(b *testing.B) {
 	h := startBeside(b, demo.New(demo.Summer))
 	host := testkit.Serve(b, &testkit.Generated{Pages: answerPages, Seed: 5, Mixed: true})
-	if err := h.store.AddSite(b.Context(), "large", "http://"+host+"/", plan.Plan{Pages: answerPages + 10}); err != nil {
-		b.Fatal(err)
-	}
+	h.addSite(b, "large", "http://"+host+"/", plan.Plan{Pages: answerPages + 10})
 	cr, err := h.StartCrawl(b.Context(), "large", 0)
 	if err == nil {
 		cr, err = h.Watch(b.Context(), "large", cr.Number, func(record.Progress) {})

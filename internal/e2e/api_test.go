@@ -19,7 +19,6 @@ import (
 	"harvik/internal/client"
 	"harvik/internal/core/check"
 	"harvik/internal/record"
-	"harvik/internal/store"
 	"harvik/internal/testkit"
 )
 
@@ -380,27 +379,38 @@ func TestAccess(t *testing.T) {
 	if _, err := client.New(h.url, "wrong").Sites(t.Context()); err == nil || !strings.Contains(err.Error(), "sign in first") {
 		t.Errorf("a wrong token gives %v", err)
 	}
-	secret, err := h.store.Issue(t.Context(), store.Link, "test", 0)
+	earlier, err := h.store.IssueLink(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := h.SignIn(t.Context(), secret); err != nil {
+	secret, err := h.store.IssueLink(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.SignIn(t.Context(), earlier); err == nil || !strings.Contains(err.Error(), "a newer one was printed") {
+		t.Errorf("a link that a newer one has ended gives %v", err)
+	}
+	if key, err := h.SignIn(t.Context(), secret); err != nil || key == "" {
 		t.Errorf("the link does not sign in: %v", err)
 	}
-	if err := h.SignIn(t.Context(), secret); err == nil || !strings.Contains(err.Error(), "has been used") {
+	if _, err := h.SignIn(t.Context(), secret); err == nil || !strings.Contains(err.Error(), "has been used") {
 		t.Errorf("the link used twice gives %v", err)
 	}
 	if _, err := client.New(h.url, secret).Sites(t.Context()); err == nil {
 		t.Error("a link's secret is taken for a token")
 	}
 	// A browser that is signed in must not be made to act by another site's page.
-	session, err := h.store.IssueSession(t.Context())
+	const half = "one-half"
+	key, err := h.store.IssueSession(t.Context(), half)
 	if err != nil {
 		t.Fatal(err)
 	}
-	for origin, want := range map[string]int{"": 401, "http://elsewhere.example": 401, h.url: 201} {
+	for origin, want := range map[string]int{
+		"": 401, "http://elsewhere.example": 401, strings.Replace(h.url, "http:", "https:", 1): 401, "null": 401, h.url + "1": 401, h.url: 201,
+	} {
 		req, _ := http.NewRequest("POST", h.url+"/api/v1/sites", strings.NewReader(`{"name":"x","home":"http://fernhollow.example/"}`))
-		req.AddCookie(&http.Cookie{Name: "harvik_session", Value: session})
+		req.AddCookie(&http.Cookie{Name: "harvik_session", Value: half})
+		req.Header.Set("Harvik-Session", key)
 		if origin != "" {
 			req.Header.Set("Origin", origin)
 		}

@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -30,6 +31,34 @@ type shell struct {
 	ended   chan struct{}
 }
 
+// built is the binary, made once for all tests.
+var built struct {
+	once sync.Once
+	at   string
+	err  error
+}
+
+func binary(t *testing.T) string {
+	t.Helper()
+	built.once.Do(func() {
+		dir, err := os.MkdirTemp("", "harvik-binary-")
+		if err != nil {
+			built.err = err
+			return
+		}
+		built.at = filepath.Join(dir, "harvik")
+		build := exec.Command("go", "build", "-tags", "nomsgpack", "-o", built.at, "./cmd/harvik")
+		build.Dir = testkit.Root(t)
+		if out, err := build.CombinedOutput(); err != nil {
+			built.err = fmt.Errorf("building: %w\n%s", err, out)
+		}
+	})
+	if built.err != nil {
+		t.Fatal(built.err)
+	}
+	return built.at
+}
+
 func newShell(t *testing.T) *shell {
 	t.Helper()
 	data, err := os.MkdirTemp("", "harvik-cli-") // where PostgreSQL's account can reach it
@@ -39,12 +68,7 @@ func newShell(t *testing.T) *shell {
 	if err := os.Chmod(data, 0o755); err != nil {
 		t.Fatal(err)
 	}
-	s := &shell{t: t, binary: filepath.Join(t.TempDir(), "harvik"), data: data}
-	build := exec.Command("go", "build", "-tags", "nomsgpack", "-o", s.binary, "./cmd/harvik")
-	build.Dir = testkit.Root(t)
-	if out, err := build.CombinedOutput(); err != nil {
-		t.Fatalf("building: %v\n%s", err, out)
-	}
+	s := &shell{t: t, binary: binary(t), data: data}
 	t.Cleanup(func() {
 		s.stop(syscall.SIGTERM)
 		os.RemoveAll(data)
@@ -68,7 +92,7 @@ func (s *shell) startVerbose() *bytes.Buffer {
 
 func (s *shell) startWith(log *bytes.Buffer, more ...string) {
 	s.t.Helper()
-	args := append([]string{"--data", s.data, "start", "--listen", "127.0.0.1:0", "--allow", "127.0.0.0/8"}, more...)
+	args := append([]string{"--data", s.data, "start", "--listen", "127.0.0.1:0"}, more...)
 	s.service = exec.Command(s.binary, args...)
 	s.service.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	s.service.Stderr = log
@@ -82,7 +106,7 @@ func (s *shell) startWith(log *bytes.Buffer, more ...string) {
 	s.ended = make(chan struct{})
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
-		if strings.Contains(lines.Text(), "/sign-in#") {
+		if strings.Contains(lines.Text(), "Harvik runs at") {
 			go func() {
 				for lines.Scan() {
 				}
@@ -164,7 +188,7 @@ func TestCommandLine(t *testing.T) {
 	garden := p.Hosts[demo.Host]
 
 	s.ok("site list", "No site yet")
-	s.ok("site add fernhollow "+demo.Home, "fernhollow is under care", "harvik crawl fernhollow")
+	s.ok("site add fernhollow "+demo.Home+" --allow 127.0.0.0/8", "fernhollow is under care", "harvik crawl fernhollow")
 	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden+" ca="+strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20"), "timeout: 3s", "title-least: 14")
 	s.ok("plan show fernhollow", "retries: 1", "agent: Harvik/")
 	s.ok("crawl list fernhollow", "No crawl yet")
@@ -281,7 +305,7 @@ func TestNothingSeen(t *testing.T) {
 		http.NotFound(w, r)
 	}))
 	for name, says := range map[string]string{"closed": "Line 2 of robots.txt shuts the start address out", "missing": "status 404"} {
-		s.ok("site add " + name + " http://" + name + ".example/")
+		s.ok("site add " + name + " http://" + name + ".example/ --allow 127.0.0.0/8")
 		s.ok("plan set " + name + " probes=false retries=-1 --host " + name + ".example=" + garden)
 		out, talk, code := s.run("crawl", name)
 		if code != 1 || !strings.Contains(talk, says) || !strings.Contains(out, "health none: no page could be assessed") {

@@ -6,6 +6,8 @@ import (
 	"context"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/gin-gonic/gin"
@@ -21,7 +23,13 @@ import (
 	"harvik/internal/vault"
 )
 
-func TestMain(m *testing.M) { testkit.Main(m) }
+func TestMain(m *testing.M) {
+	testkit.Main(m, func() {
+		if built.at != "" {
+			os.RemoveAll(filepath.Dir(built.at))
+		}
+	})
+}
 
 // harvik is a service in this process, with Fernhollow beside it.
 type harvik struct {
@@ -54,9 +62,9 @@ func startBeside(t testing.TB, garden http.Handler) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	runner := jobs.New(s, v, testkit.Loopback, testkit.Quiet)
+	runner := jobs.New(s, v, testkit.Quiet)
 	closing := make(chan struct{})
-	engine := service.New(s, runner, v, console.Files(), testkit.Quiet, closing).Handler()
+	engine := service.New(s, runner, service.Config{Sealer: v, Console: console.Files(), Log: testkit.Quiet, Closing: closing}).Handler()
 	server := httptest.NewServer(engine)
 	t.Cleanup(func() {
 		close(closing)
@@ -78,7 +86,16 @@ func startBeside(t testing.TB, garden http.Handler) *harvik {
 // addGarden takes Fernhollow under care.
 func (h *harvik) addGarden(t *testing.T) {
 	t.Helper()
-	if err := h.store.AddSite(t.Context(), "fernhollow", demo.Home, h.plan); err != nil {
+	h.addSite(t, "fernhollow", demo.Home, h.plan)
+}
+
+// addSite takes a site under care whose hosts are on this machine.
+func (h *harvik) addSite(t testing.TB, name, home string, p plan.Plan) {
+	t.Helper()
+	if err := h.store.AddSite(t.Context(), name, home, p); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := h.Allow(t.Context(), name, "127.0.0.0/8"); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -86,7 +103,7 @@ func (h *harvik) addGarden(t *testing.T) {
 // signInLink is what `harvik link` prints.
 func (h *harvik) signInLink(t *testing.T) string {
 	t.Helper()
-	secret, err := h.store.Issue(t.Context(), store.Link, "test", 0)
+	secret, err := h.store.IssueLink(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}

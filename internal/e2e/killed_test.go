@@ -41,7 +41,7 @@ func TestKilled(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, name := range []string{"whole", "cut"} {
-		s.ok("site add " + name + " http://big.example/")
+		s.ok("site add " + name + " http://big.example/ --allow 127.0.0.0/8")
 		s.ok("plan set " + name + " pages=1100 probes=false " + unhurried + " --host big.example=" + garden)
 	}
 	s.ok("crawl whole")
@@ -86,7 +86,7 @@ func TestPaused(t *testing.T) {
 	s.start()
 	garden := testkit.Serve(t, &testkit.Generated{Pages: 600, Seed: 5})
 	for _, name := range []string{"whole", "paused"} {
-		s.ok("site add " + name + " http://big.example/")
+		s.ok("site add " + name + " http://big.example/ --allow 127.0.0.0/8")
 		s.ok("plan set " + name + " pages=500 probes=false " + unhurried + " --host big.example=" + garden)
 	}
 	s.ok("crawl whole")
@@ -124,7 +124,7 @@ func TestWishSurvives(t *testing.T) {
 	garden := testkit.Serve(t, &testkit.Generated{Pages: 600, Seed: 5})
 	for wish, state := range map[string]string{"stop": "finished", "pause": "paused"} {
 		site := "to-" + wish
-		s.ok("site add " + site + " http://big.example/")
+		s.ok("site add " + site + " http://big.example/ --allow 127.0.0.0/8")
 		s.ok("plan set " + site + " pages=500 probes=false --pause 20ms --host big.example=" + garden)
 		s.ok("crawl " + site + " --detach")
 		time.Sleep(time.Second)

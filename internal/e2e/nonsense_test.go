@@ -20,12 +20,8 @@ func small(t *testing.T) *harvik {
 	host := testkit.Serve(t, &testkit.Generated{Pages: 60, Seed: 8})
 	no := false
 	p := plan.Plan{Pages: 30, Hosts: map[string]string{"big.example": host}, Resources: plan.None, Probes: &no}
-	if err := h.store.AddSite(t.Context(), "small", "http://big.example/", p); err != nil {
-		t.Fatal(err)
-	}
-	if err := h.store.AddSite(t.Context(), "fresh", "http://big.example/", p); err != nil {
-		t.Fatal(err)
-	}
+	h.addSite(t, "small", "http://big.example/", p)
+	h.addSite(t, "fresh", "http://big.example/", p)
 	for n := range 2 {
 		if _, err := h.StartCrawl(t.Context(), "small", 0); err != nil {
 			t.Fatal(err)

@@ -68,7 +68,9 @@ func TestSecrets(t *testing.T) {
 	}))
 	s := newShell(t)
 	log := s.startVerbose()
-	s.ok("site add fernhollow http://fernhollow.example/")
+	s.ok("site add fernhollow http://fernhollow.example/ --allow 127.0.0.0/8")
+	// A secret holds for the network that it is given under.
+	s.ok("plan set fernhollow --host fernhollow.example=" + garden + " --host api.fernhollow.example=" + garden)
 	var out bytes.Buffer
 	keep := func(text string) { out.WriteString(text) }
 	for name, value := range secrets {
@@ -106,6 +108,24 @@ gates:
 	} {
 		keep(s.ok(command))
 	}
+	// The plan leads the host elsewhere than when its secrets were given: a crawl, and a preview of such a
+	// plan, do not open them.
+	thief := testkit.Serve(t, http.HandlerFunc(func(http.ResponseWriter, *http.Request) { t.Error("the thief was reached") }))
+	for _, other := range []string{"hosts: {fernhollow.example: \"" + thief + "\"}", "proxy: http://" + thief + "/"} {
+		changed := filepath.Join(t.TempDir(), "plan.yaml")
+		if err := os.WriteFile(changed, []byte(other+"\ngates: [{kind: basic, user: anna, secret: staging}]\n"), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		for _, command := range []string{"plan preview fernhollow -f " + changed} {
+			_, talk, code := s.run(strings.Fields(command)...)
+			if code == 0 || !strings.Contains(talk, "give it again") {
+				t.Errorf("harvik %s, with %s: %d %s", command, other, code, talk)
+			}
+			keep(talk)
+		}
+	}
+	keep(s.ok("secret uses fernhollow staging", "crawl 1", "a preview", "owner"))
+	keep(s.ok("secret list fernhollow", "crawl 1"))
 	// The plan sends a secret to the wrong host, and then to one where it does not work.
 	s.ok(`plan set fernhollow gates=[{"kind":"bearer","secret":"token"}]`)
 	_, talk, code := s.run("crawl", "fernhollow")

@@ -29,7 +29,7 @@ func TestSoak(t *testing.T) {
 	s := newShell(t)
 	s.start()
 	host := testkit.Serve(t, &testkit.Generated{Pages: pages, Seed: 3})
-	s.ok("site add big http://" + host + "/")
+	s.ok("site add big http://" + host + "/ --allow 127.0.0.0/8")
 	s.ok(fmt.Sprintf("plan set big --pages %d --parallel 8", pages+100))
 	begun := time.Now()
 	out := s.ok("crawl big", "50\u202f000 pages")
@@ -65,7 +65,7 @@ func TestMillion(t *testing.T) {
 	for _, pages := range []int{10_000, 1_000_000} {
 		host := testkit.Serve(t, &testkit.Tiny{Pages: pages})
 		name := fmt.Sprintf("tiny%d", pages)
-		s.ok("site add " + name + " http://" + host + "/")
+		s.ok("site add " + name + " http://" + host + "/ --allow 127.0.0.0/8")
 		s.ok(fmt.Sprintf("plan set %s --pages %d --parallel 8 probes=false", name, pages+100))
 		begun := time.Now()
 		out := s.ok("crawl " + name)

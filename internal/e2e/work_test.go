@@ -584,9 +584,7 @@ func TestFolderAfterFolder(t *testing.T) {
 			http.NotFound(w, r)
 		}
 	}))
-	if err := h.store.AddSite(t.Context(), "beds", "http://beds.example/", plan.Plan{Hosts: map[string]string{"beds.example": host}, Probes: plan.No()}); err != nil {
-		t.Fatal(err)
-	}
+	h.addSite(t, "beds", "http://beds.example/", plan.Plan{Hosts: map[string]string{"beds.example": host}, Probes: plan.No()})
 	if _, err := h.StartCrawl(t.Context(), "beds", 0); err != nil {
 		t.Fatal(err)
 	}

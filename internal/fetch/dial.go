@@ -30,13 +30,12 @@ func New(s Settings) (*Client, error) {
 		}
 		inside.RootCAs = pool
 	}
-	d := newDialer(&s)
-	c.dialer = d
+	c.dialer = newDialer(&s, s.Guard)
 	var err error
-	if c.inside, err = transport(&s, d, inside); err != nil {
+	if c.inside, err = transport(&s, c.dialer, inside); err != nil {
 		return nil, err
 	}
-	if c.outside, err = transport(&s, d, outside); err != nil {
+	if c.outside, err = transport(&s, newDialer(&s, Guard{}), outside); err != nil {
 		return nil, err
 	}
 	if s.Certificate != "" {
@@ -46,7 +45,7 @@ func New(s Settings) (*Client, error) {
 		}
 		shown := inside.Clone()
 		shown.Certificates = []tls.Certificate{pair}
-		if c.shown, err = transport(&s, d, shown); err != nil {
+		if c.shown, err = transport(&s, c.dialer, shown); err != nil {
 			return nil, err
 		}
 	}
@@ -71,14 +70,24 @@ func transport(s *Settings, d *dialer, config *tls.Config) (*http.Transport, err
 			return nil, fmt.Errorf("the plan's proxy: %w", err)
 		}
 		t.Proxy = func(req *http.Request) (*url.URL, error) {
-			// The proxy connects, so its target is looked at here as far as it can be.
-			if addr, err := netip.ParseAddr(strings.Trim(req.URL.Hostname(), "[]")); err == nil && !s.Guard.Permits(addr) {
+			// The proxy resolves and connects, so its target is looked at here as far as it can be: where
+			// it is an address, or a name that is one on every machine (RFC 6761, 6.3).
+			if addr, ok := numeric(req.URL.Hostname()); ok && !d.guard.Permits(addr) {
 				return nil, &ForbiddenError{addr}
 			}
 			return u, nil
 		}
 	}
 	return t, nil
+}
+
+// numeric is the address that a host is, without asking anybody.
+func numeric(host string) (netip.Addr, bool) {
+	if name := strings.ToLower(strings.TrimSuffix(host, ".")); name == "localhost" || strings.HasSuffix(name, ".localhost") {
+		return netip.AddrFrom4([4]byte{127, 0, 0, 1}), true
+	}
+	addr, err := netip.ParseAddr(strings.Trim(host, "[]"))
+	return addr, err == nil
 }
 
 func orWhole(phase, whole time.Duration) time.Duration {
@@ -89,11 +98,11 @@ func orWhole(phase, whole time.Duration) time.Duration {
 }
 
 // transport chooses by the address: secrets and private authorities are for the site alone.
-func (c *Client) transport(u *weburl.URL) *http.Transport {
+func (c *Client) transport(u *weburl.URL, own bool) *http.Transport {
 	switch {
-	case c.shown != nil && u.Hostname() == c.settings.CertificateHost:
+	case c.shown != nil && c.settings.CertificateFor.covers(u):
 		return c.shown
-	case c.isInside(u):
+	case own || c.isInside(u):
 		return c.inside
 	}
 	return c.outside
@@ -109,17 +118,21 @@ func (c *Client) Close() {
 }
 
 // dialer resolves and connects, each in its time. Every address is put to the guard when it is
-// connected to, so a name that resolves differently a second time gains nothing.
+// connected to, so a name that resolves differently a second time gains nothing. What the plan itself
+// names, the hosts that it has an address for and its proxy, is always put to the settings' guard.
 type dialer struct {
+	guard    Guard
 	net      net.Dialer
+	named    net.Dialer // for what the plan names
 	resolver net.Resolver
 	settings *Settings
 	hosts    map[string]string
 }
 
-func newDialer(s *Settings) *dialer {
-	d := &dialer{settings: s, hosts: make(map[string]string, len(s.Hosts))}
-	d.net = net.Dialer{KeepAlive: 30 * time.Second, Control: s.Guard.control}
+func newDialer(s *Settings, guard Guard) *dialer {
+	d := &dialer{guard: guard, settings: s, hosts: make(map[string]string, len(s.Hosts))}
+	d.net = net.Dialer{KeepAlive: 30 * time.Second, Control: guard.control}
+	d.named = net.Dialer{KeepAlive: 30 * time.Second, Control: s.Guard.control}
 	for name, to := range s.Hosts {
 		d.hosts[strings.ToLower(name)] = to
 	}
@@ -131,7 +144,12 @@ func (d *dialer) dial(ctx context.Context, _, address string) (net.Conn, error) 
 	if err != nil {
 		return nil, err
 	}
+	with := &d.net
+	if d.settings.Proxy != "" {
+		with = &d.named
+	}
 	if to, ok := d.hosts[host]; ok {
+		with = &d.named
 		if net.ParseIP(to) != nil {
 			host = to
 		} else if host, port, err = net.SplitHostPort(to); err != nil {
@@ -144,7 +162,7 @@ func (d *dialer) dial(ctx context.Context, _, address string) (net.Conn, error) 
 	}
 	var first error
 	for i, a := range addrs {
-		conn, err := d.connect(ctx, net.JoinHostPort(a.String(), port), len(addrs)-i)
+		conn, err := d.connect(ctx, with, net.JoinHostPort(a.String(), port), len(addrs)-i)
 		if err == nil {
 			return conn, nil
 		}
@@ -172,14 +190,14 @@ func (d *dialer) resolve(ctx context.Context, host string) ([]netip.Addr, error)
 }
 
 // connect tries one address. Where others are left, it does not take all the time for itself.
-func (d *dialer) connect(ctx context.Context, address string, left int) (net.Conn, error) {
+func (d *dialer) connect(ctx context.Context, with *net.Dialer, address string, left int) (net.Conn, error) {
 	most := orWhole(d.settings.Timeouts.Connect, d.settings.Timeout)
 	if deadline, ok := ctx.Deadline(); ok && left > 1 {
 		most = min(most, time.Until(deadline)/time.Duration(left))
 	}
 	ctx, cancel := context.WithTimeout(ctx, most)
 	defer cancel()
-	return d.net.DialContext(ctx, "tcp", address)
+	return with.DialContext(ctx, "tcp", address)
 }
 
 // OldestTLS is the oldest version of TLS below 1.2 that an https address's host accepts, "" if it

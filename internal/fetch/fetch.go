@@ -25,18 +25,18 @@ type Settings struct {
 	Headers  map[string]string // further ones, for inside addresses
 	Timeout  time.Duration     // of a whole request, body included
 	Timeouts Timeouts
-	MaxBytes int               // of a body, unpacked
-	Parallel int               // connections kept open to a host
-	Hosts    map[string]string // host name → "address" or "address:port" to connect to
-	Guard    Guard
+	MaxBytes int                       // of a body, unpacked
+	Parallel int                       // connections kept open to a host
+	Hosts    map[string]string         // host name → "address" or "address:port" to connect to
+	Guard    Guard                     // of inside addresses, and of what Hosts and Proxy name; others reach what is public
 	Inside   func(address string) bool // tells the site's own addresses; nil means all are
 	Gates    *Gates                    // nil for none
 
-	CA              string // further authorities for inside addresses, PEM
-	Certificate     string // of the client, with its key, PEM
-	CertificateHost string // the one host that is shown it
-	IP              string // "4", "6", or any other text for both
-	Proxy           string // address of an HTTP proxy
+	CA             string // further authorities for inside addresses, PEM
+	Certificate    string // of the client, with its key, PEM
+	CertificateFor Bound  // who alone is shown it
+	IP             string // "4", "6", or any other text for both
+	Proxy          string // address of an HTTP proxy
 }
 
 // Timeouts of the phases of a request; 0 leaves a phase to the whole.
@@ -77,6 +77,7 @@ type Request struct {
 	Agent    string                                  // User-Agent; that of the settings if empty
 	Want     func(status int, mediaType string) bool // whose body is read
 	MaxBytes int                                     // of the body; that of the settings if 0
+	Own      bool                                    // a name of the site's own that is not inside, such as its host's number
 }
 
 // Do fetches an address. The body is read into buf where the request wants it. It never
@@ -114,7 +115,7 @@ func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r R
 		req.Header.Set("Content-Type", "application/x-www-form-urlencoded")
 	}
 	t.start = time.Now()
-	resp, err := c.transport(u).RoundTrip(req)
+	resp, err := c.transport(u, r.Own).RoundTrip(req)
 	if err != nil {
 		a := failure(err, t.stuck())
 		a.Timing = t.timing()

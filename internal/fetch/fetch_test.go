@@ -13,6 +13,7 @@ import (
 	"net/http/httptest"
 	"net/netip"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -208,7 +209,7 @@ func TestGuard(t *testing.T) {
 	_, port, _ := net.SplitHostPort(strings.TrimPrefix(server.URL, "http://"))
 	closed := Guard{Allow: []netip.Prefix{netip.MustParsePrefix("10.9.8.0/24")}}
 	for _, address := range []string{"http://127.0.0.1:" + port + "/", "http://localhost:" + port + "/", "http://0x7f000001:" + port + "/", "http://[::ffff:127.0.0.1]:" + port + "/"} {
-		if a := get(t, Settings{Guard: closed}, address); a.Outcome != page.Forbidden || !strings.Contains(a.Detail, "harvik start --allow 127.0.0.0/8") {
+		if a := get(t, Settings{Guard: closed}, address); a.Outcome != page.Forbidden || !strings.Contains(a.Detail, "harvik site allow SITE 127.0.0.0/8") {
 			t.Errorf("%s: %s (%s)", address, a.Outcome, a.Detail)
 		}
 	}
@@ -226,6 +227,13 @@ func TestGuard(t *testing.T) {
 		"8.8.8.8": true, "2606:4700::1": true, "10.0.0.1": false, "172.16.3.4": false, "192.168.1.1": false, "169.254.169.254": false,
 		"127.0.0.1": false, "0.0.0.0": false, "100.64.1.1": false, "224.0.0.1": false, "255.255.255.255": false, "::1": false,
 		"fe80::1": false, "fc00::1": false, "::ffff:10.0.0.1": false, "64:ff9b::a00:1": false, "10.9.8.7": true, "2002:a00:1::": false,
+		// Of IPv6 only what is given out as public, less what the registry takes out of it.
+		"::": false, "::a00:1": false, "::808:808": false, "::ffff:0:a00:1": false, "64:ff9b:1::1": false, "100::1": false, "100:0:0:1::1": false,
+		"1fff::1": false, "2000::1": true, "2001::1": false, "2001:1::1": false, "2001:1ff::1": false, "2001:200::1": true, "2001:db8::1": false,
+		"2001:db9::1": true, "3ffe:ffff::1": true, "3fff::1": false, "3fff:fff::1": false, "3fff:1000::1": true, "4000::1": false, "5f00::1": false,
+		"fec0::1": false, "ff02::1": false, "fe80::1%eth0": false,
+		"192.88.99.1": false, "192.88.98.255": true, "168.63.129.16": false, "168.63.129.17": true, "192.0.0.9": false, "198.19.255.255": false,
+		"240.0.0.1": false, "0.1.2.3": false, "100.127.255.255": false, "100.128.0.0": true, "172.32.0.0": true, "::ffff:192.88.99.1": false,
 	} {
 		if got := closed.Permits(netip.MustParseAddr(text)); got != want {
 			t.Errorf("%s is permitted: %v, want %v", text, got, want)
@@ -292,5 +300,30 @@ func TestSecurePhases(t *testing.T) {
 		if a := get(t, Settings{}, "https://"+listen(t, serve)+"/"); a.Outcome != page.Reset && a.Outcome != page.TLSFailed || a.Detail == "" {
 			t.Errorf("closed %s: %s (%s)", name, a.Outcome, a.Detail)
 		}
+	}
+}
+
+// TestAllowance: what is allowed to a site holds for its own hosts and for those that its plan has an
+// address for, not for whatever else its pages name.
+func TestAllowance(t *testing.T) {
+	var reached atomic.Int32
+	server := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { reached.Add(1) }))
+	defer server.Close()
+	neighbour := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { reached.Add(100) }))
+	defer neighbour.Close()
+	s := Settings{
+		Inside: func(address string) bool { return strings.HasPrefix(address, server.URL+"/") },
+		Hosts:  map[string]string{"partner.example": strings.TrimPrefix(server.URL, "http://")},
+	}
+	for address, want := range map[string]page.Outcome{
+		server.URL + "/": page.Answered, "http://partner.example/": page.Answered, neighbour.URL + "/": page.Forbidden,
+		strings.Replace(neighbour.URL, "127.0.0.1", "localhost", 1) + "/": page.Forbidden,
+	} {
+		if a := get(t, s, address); a.Outcome != want {
+			t.Errorf("%s: %s (%s), want %s", address, a.Outcome, a.Detail, want)
+		}
+	}
+	if n := reached.Load(); n != 2 {
+		t.Errorf("servers were reached %d times", n)
 	}
 }

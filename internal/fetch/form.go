@@ -93,7 +93,7 @@ func (f *form) logIn(ctx context.Context, c *Client, header http.Header, since i
 	if a.Status != http.StatusOK {
 		return fail(fmt.Sprintf("the page answers with %s", statusOr(&a)))
 	}
-	target, body, err := f.fill(at, a.Body)
+	target, body, err := f.fill(at, a.Body, BoundTo(f.host, c.settings.Gates.home))
 	if err != nil {
 		return fail(err.Error())
 	}
@@ -121,7 +121,7 @@ func (f *form) follow(ctx context.Context, c *Client, jar http.CookieJar, u webu
 	for range 10 {
 		a = send(ctx, c, jar, &u, buf, Request{Want: func(int, string) bool { return true }}, header, body)
 		next, err := u.Parse(a.Header.Get("Location"))
-		if a.Status < 300 || a.Status > 399 || a.Header.Get("Location") == "" || err != nil || next.Hostname() != f.host || c.settings.Gates.on(&next) == nil {
+		if a.Status < 300 || a.Status > 399 || a.Header.Get("Location") == "" || err != nil || !BoundTo(f.host, c.settings.Gates.home).covers(&next) {
 			break
 		}
 		u, body = next, ""
@@ -191,7 +191,7 @@ func (f *form) isOut(u *weburl.URL, a *Answer) bool {
 
 // fill finds the form that has the fields, and fills it in on top of what it holds: hidden
 // fields such as a token against forgery go along.
-func (f *form) fill(at weburl.URL, body []byte) (target weburl.URL, encoded string, err error) {
+func (f *form) fill(at weburl.URL, body []byte, to Bound) (target weburl.URL, encoded string, err error) {
 	root, err := html.Parse(bytes.NewReader(body))
 	if err != nil {
 		return target, "", fmt.Errorf("the page cannot be read: %w", err)
@@ -209,8 +209,8 @@ func (f *form) fill(at weburl.URL, body []byte) (target weburl.URL, encoded stri
 		}
 		action := attribute(n, "action")
 		target, err := at.Parse(action)
-		if err != nil || target.Hostname() != f.host || target.Scheme() != at.Scheme() && target.Scheme() != "https" {
-			return target, "", fmt.Errorf("the form sends to %q, which is not on its host %s", action, f.host)
+		if err != nil || !to.covers(&target) || at.Scheme() == "https" && target.Scheme() != "https" {
+			return target, "", fmt.Errorf("the form sends to %q, which is not where its secrets are for: %s, on the home page's port, and as safe", action, f.host)
 		}
 		return target, values.Encode(), nil
 	}

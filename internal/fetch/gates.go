@@ -2,6 +2,7 @@ package fetch
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/md5" //nolint:gosec // RFC 7616 still knows it, and servers ask for it
 	"crypto/rand"
@@ -17,8 +18,32 @@ import (
 	"harvik/internal/core/weburl"
 )
 
-// Gates are a site's log-ins. Each is bound to one host: its secrets are sent to no other, and
-// where the home page is https, not over http.
+// A Bound says where a secret may be sent: to one host, on the port of the home page, and, where that is
+// https, not over http. Every sending asks it. The zero Bound covers nothing.
+type Bound struct {
+	host   string
+	port   string // "" for the usual one of the scheme
+	secure bool
+}
+
+// BoundTo is the Bound of a secret for a host ("" for the home page's).
+func BoundTo(host string, home weburl.URL) Bound {
+	return Bound{cmp.Or(strings.ToLower(host), home.Hostname()), ownPort(&home), home.Scheme() == "https"}
+}
+
+// ownPort is the port of an address, "" for the usual one of its scheme.
+func ownPort(u *weburl.URL) string {
+	if port := u.Port(); port != map[string]string{"http": "80", "https": "443"}[u.Scheme()] {
+		return port
+	}
+	return ""
+}
+
+func (b Bound) covers(u *weburl.URL) bool {
+	return b.host != "" && u.Hostname() == b.host && ownPort(u) == b.port && (u.Scheme() == "https" || u.Scheme() == "http" && !b.secure)
+}
+
+// Gates are a site's log-ins, by host.
 type Gates struct {
 	home  weburl.URL
 	hosts map[string]*gate
@@ -94,24 +119,10 @@ func (g *Gates) on(u *weburl.URL) *gate {
 	if g == nil || len(g.hosts) == 0 {
 		return nil
 	}
-	one := g.hosts[u.Hostname()]
-	if one == nil || g.home.Scheme() == "https" && u.Scheme() != "https" {
-		return nil
+	if !BoundTo(u.Hostname(), g.home).covers(u) {
+		return nil // another service of the same host, or one that everybody can listen to
 	}
-	if port := u.Port(); port != g.home.Port() && port != "80" && port != "443" {
-		return nil // another service of the same host
-	}
-	return one
-}
-
-// HoldSessions tells whether a session can be lost by following a log-out link.
-func (g *Gates) HoldSessions() bool {
-	for _, one := range g.hosts {
-		if one.form != nil || one.header.Get("Cookie") != "" {
-			return true
-		}
-	}
-	return false
+	return g.hosts[u.Hostname()]
 }
 
 // pass fetches an address behind the gate.

@@ -254,8 +254,20 @@ func TestProxy(t *testing.T) {
 		t.Errorf("a proxy on a private address: %s", a.Outcome)
 	}
 	s.Guard = loopback
-	if a := get(t, s, "http://10.1.2.3/"); a.Outcome != page.Forbidden {
-		t.Errorf("a private address through the proxy: %s %s", a.Outcome, a.Detail)
+	before := len(asked)
+	for _, address := range []string{"http://10.1.2.3/", "https://10.1.2.3/", "http://[fd00::1]/", "http://[::ffff:10.1.2.3]/", "http://0xa010203/", "http://10.66051/"} {
+		if a := get(t, s, address); a.Outcome != page.Forbidden {
+			t.Errorf("%s, a private address through the proxy: %s %s", address, a.Outcome, a.Detail)
+		}
+	}
+	s.Inside = func(string) bool { return false } // what is allowed is for the site's own hosts
+	for _, address := range []string{"http://localhost/", "http://LOCALHOST./", "http://metadata.localhost/", "http://127.0.0.1/", "http://127.1/"} {
+		if a := get(t, s, address); a.Outcome != page.Forbidden {
+			t.Errorf("%s, this machine through the proxy: %s %s", address, a.Outcome, a.Detail)
+		}
+	}
+	if len(asked) != before {
+		t.Errorf("the proxy was asked for %v", asked[before:])
 	}
 }
 
@@ -291,5 +303,72 @@ func TestIPVersion(t *testing.T) {
 	_, port, _ := net.SplitHostPort(v6.Addr().String())
 	if a := get(t, Settings{IP: "4"}, "http://localhost:"+port+"/"); a.Status != 0 {
 		t.Errorf("by IPv4 a server on IPv6 answers %d", a.Status)
+	}
+}
+
+// TestBound: a secret goes to its host, on the home page's port, and not over http where that is https.
+func TestBound(t *testing.T) {
+	for home, list := range map[string]map[string]bool{
+		"https://fernhollow.example/": {
+			"https://fernhollow.example/x": true, "https://fernhollow.example:443/": true, "http://fernhollow.example/": false,
+			"https://fernhollow.example:8443/": false, "https://fernhollow.example:80/": false, "http://fernhollow.example:443/": false,
+			"https://www.fernhollow.example/": false, "https://fernhollow.example.evil.example/": false, "https://fernhollow.example.:443/": false,
+		},
+		"http://fernhollow.example/": {
+			"http://fernhollow.example/": true, "https://fernhollow.example/": true, "http://fernhollow.example:8080/": false, "http://fernhollow.example:443/": false,
+		},
+		"http://fernhollow.example:8080/": {
+			"http://fernhollow.example:8080/": true, "https://fernhollow.example:8080/": true, "http://fernhollow.example/": false,
+			"http://fernhollow.example:8081/": false, "https://fernhollow.example/": false,
+		},
+	} {
+		at, err := weburl.Parse(home)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for address, want := range list {
+			u, err := weburl.Parse(address)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := BoundTo("", at).covers(&u); got != want {
+				t.Errorf("home %s: a secret may go to %s: %v, want %v", home, address, got, want)
+			}
+		}
+	}
+	var none Bound
+	if u, _ := weburl.Parse("http:///"); none.covers(&u) {
+		t.Error("no bound covers something")
+	}
+}
+
+// TestFormElsewhere: a log-in page that sends its form to another port, host or scheme does not get the
+// password there.
+func TestFormElsewhere(t *testing.T) {
+	var stolen atomic.Int32
+	thief := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.ParseForm() == nil && r.Form.Get("password") != "" {
+			stolen.Add(1)
+		}
+	}))
+	defer thief.Close()
+	_, port, _ := net.SplitHostPort(strings.TrimPrefix(thief.URL, "http://"))
+	for _, action := range []string{thief.URL + "/", "http://fernhollow.example:" + port + "/", "//fernhollow.example:" + port + "/in", "http://other.example/"} {
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if r.Method == http.MethodPost && r.ParseForm() == nil && r.Form.Get("password") != "" {
+				stolen.Add(1)
+			}
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprintf(w, `<form method=post action="%s"><input name=user><input name=password type=password></form>`, action)
+		}))
+		c := client(t, server, plan.Gate{Kind: "form", Address: "/in", Fields: map[string]string{"user": "anna", "password": "secret:members"}, Proof: "Signed in"})
+		err := c.LogIn(t.Context())
+		if err == nil || !strings.Contains(err.Error(), "is not where its secrets are for") {
+			t.Errorf("a form that sends to %s: %v", action, err)
+		}
+		server.Close()
+	}
+	if n := stolen.Load(); n > 0 {
+		t.Errorf("the password went out %d times", n)
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net/netip"
 	"strings"
 	"sync"
 	"time"
@@ -44,7 +45,6 @@ func (m *Mistake) Error() string { return m.Reason }
 type Runner struct {
 	store *store.Store
 	vault *vault.Vault
-	guard fetch.Guard
 	paces crawl.Paces
 	log   *slog.Logger
 
@@ -74,10 +74,10 @@ type run struct {
 }
 
 // New makes a runner. Shut it down after use.
-func New(s *store.Store, v *vault.Vault, guard fetch.Guard, log *slog.Logger) *Runner {
+func New(s *store.Store, v *vault.Vault, log *slog.Logger) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	return &Runner{
-		store: s, vault: v, guard: guard, log: log, ctx: ctx, cancel: cancel,
+		store: s, vault: v, log: log, ctx: ctx, cancel: cancel,
 		live: map[int64]*run{}, bySite: map[int64]int64{}, rechecks: map[[2]int64]*recheck{},
 	}
 }
@@ -92,9 +92,9 @@ func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (reco
 	}, false)
 }
 
-// Preview looks at a site by a plan, without storing anything.
-func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan) (*record.Preview, error) {
-	secrets, err := r.secrets(ctx, site.ID, site.Home, p)
+// Preview looks at a site by a plan, for somebody. It stores nothing but that it used the plan's secrets.
+func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan, who string) (*record.Preview, error) {
+	secrets, err := r.open(ctx, site.ID, site.Home, p, who, "a preview")
 	if err != nil {
 		return nil, err
 	}
@@ -103,7 +103,7 @@ func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan) (*r
 		return nil, err
 	}
 	out, err := crawl.Preview(ctx, crawl.Config{
-		Plan: p.WithDefaults(), Start: start, Guard: r.guard, Secrets: secrets, Paces: &r.paces, Log: r.log,
+		Plan: p.WithDefaults(), Start: start, Guard: guardOf(site), Secrets: secrets, Paces: &r.paces, Log: r.log,
 		Runner: check.NewRunner(nil, p),
 	})
 	if err != nil && ctx.Err() == nil {
@@ -163,7 +163,7 @@ func (r *Runner) rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
 		return nil, nil, err
 	}
-	c, err := r.attempt(one, true, r.log.With("site", rec.Site, "crawl", rec.Number))
+	c, err := r.prepare(one, true, true, r.log.With("site", rec.Site, "crawl", rec.Number))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -198,7 +198,7 @@ func (r *Runner) weigh(ctx context.Context, rec record.Crawl, result *crawl.Resu
 // Recover takes up the crawls that were running when the service last ended. Crashed tells that it ended
 // by a fault of its own.
 func (r *Runner) Recover(ctx context.Context, crashed bool) error {
-	if err := r.store.CutRechecks(ctx); err != nil {
+	if err := errors.Join(r.store.CutRechecks(ctx), r.bindSecrets(ctx)); err != nil {
 		return err
 	}
 	crawls, err := r.store.Running(ctx)
@@ -272,7 +272,51 @@ func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past boo
 	return rec, nil
 }
 
-// secrets opens those that a plan uses, each for the host that it is bound to.
+// guardOf lets the hosts of a site be where its owner allows them to.
+func guardOf(site record.Site) (g fetch.Guard) {
+	for _, one := range site.Allowed {
+		if p, err := netip.ParsePrefix(one); err == nil {
+			g.Allow = append(g.Allow, p)
+		}
+	}
+	return g
+}
+
+// open is secrets, for those that are going to be sent: it is noted by whom and what for.
+func (r *Runner) open(ctx context.Context, site int64, home string, p plan.Plan, who, what string) (map[string]string, error) {
+	out, err := r.secrets(ctx, site, home, p)
+	if err != nil {
+		return nil, err
+	}
+	for name := range out {
+		if err := r.store.NoteUse(ctx, site, name, who, what); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// bindSecrets lets secrets that an earlier Harvik kept hold for what their sites' plans say of the network.
+func (r *Runner) bindSecrets(ctx context.Context) error {
+	sites, err := r.store.Sites(ctx)
+	if err != nil {
+		return err
+	}
+	for _, site := range sites {
+		secrets, err := r.store.Secrets(ctx, site.ID)
+		if err != nil {
+			return err
+		}
+		for _, s := range secrets {
+			if err := r.store.BindSecret(ctx, site.ID, s.Name, plan.Plan(site.Plan).Network(s.Host)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// secrets opens those that a plan uses, each for the host and the network that it is bound to.
 func (r *Runner) secrets(ctx context.Context, site int64, home string, p plan.Plan) (map[string]string, error) {
 	start, err := weburl.Parse(home)
 	if err != nil {
@@ -283,16 +327,19 @@ func (r *Runner) secrets(ctx context.Context, site int64, home string, p plan.Pl
 		if host == "" {
 			host = start.Hostname()
 		}
-		bound, sealed, err := r.store.SealedSecret(ctx, site, name)
+		kept, err := r.store.SealedSecret(ctx, site, name)
 		switch {
 		case errors.Is(err, store.ErrNotFound):
 			return nil, &Refusal{fmt.Sprintf("the plan uses the secret %q, which is not set; `harvik secret set SITE %s` does that", name, name)}
 		case err != nil:
 			return nil, err
-		case !strings.EqualFold(bound, host):
-			return nil, &Refusal{fmt.Sprintf("the secret %q is for %s, and the plan would send it to %s", name, bound, host)}
+		case !strings.EqualFold(kept.Host, host):
+			return nil, &Refusal{fmt.Sprintf("the secret %q is for %s, and the plan would send it to %s", name, kept.Host, host)}
+		case kept.Network == nil || *kept.Network != p.Network(host):
+			return nil, &Refusal{fmt.Sprintf("the secret %q was given when the plan reached %s in another way (hosts, ca, proxy); it would now be sent there %s. If that is right, give it again: `harvik secret set SITE %s`",
+				name, host, p.Route(host), name)}
 		}
-		if out[name], err = r.vault.Unseal(sealed, Purpose(site, name)); err != nil {
+		if out[name], err = r.vault.Unseal(kept.Sealed, Purpose(site, name)); err != nil {
 			return nil, &Refusal{fmt.Sprintf("%s: %s", name, err)}
 		}
 	}
@@ -309,11 +356,23 @@ func (a *addresses) url(id int32) string { return a.of.URL(id) }
 
 // attempt makes the crawl that the next attempt runs.
 func (r *Runner) attempt(one *run, past bool, log *slog.Logger) (*crawl.Crawl, error) {
+	return r.prepare(one, past, false, log)
+}
+
+// prepare makes a crawl, or, offline, one that only judges again what it has.
+func (r *Runner) prepare(one *run, past, offline bool, log *slog.Logger) (*crawl.Crawl, error) {
 	rec := &one.rec
 	p := plan.Plan(rec.Plan).WithDefaults()
-	secrets, err := r.secrets(r.ctx, rec.SiteID, rec.Home, p)
+	site, err := r.store.Site(r.ctx, rec.Site)
 	if err != nil {
 		return nil, err
+	}
+	var secrets map[string]string
+	if !offline {
+		what := fmt.Sprintf("crawl %d", rec.Number)
+		if secrets, err = r.open(r.ctx, rec.SiteID, rec.Home, p, "the service", what); err != nil {
+			return nil, err
+		}
 	}
 	layouts, err := r.store.KnownLayouts(r.ctx, rec.SiteID)
 	if err != nil {
@@ -321,7 +380,7 @@ func (r *Runner) attempt(one *run, past bool, log *slog.Logger) (*crawl.Crawl, e
 	}
 	view := new(addresses)
 	config := crawl.Config{
-		Plan: p, Start: one.start, Guard: r.guard, Secrets: secrets, Paces: &r.paces, Log: log,
+		Plan: p, Start: one.start, Guard: guardOf(site), Secrets: secrets, Offline: offline, Paces: &r.paces, Log: log,
 		Runner: runner(p, log), Layouts: layouts,
 		Sink: r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
 	}

@@ -11,9 +11,11 @@ import (
 	"harvik/internal/core/judge"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/scope"
 	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
+	"harvik/internal/fetch"
 	"harvik/internal/record"
 )
 
@@ -65,12 +67,16 @@ func (r *Runner) Look(ctx context.Context, in record.LookRequest) (*record.Look,
 
 // fetchOne is a crawl of one page, with the redirects that lead to it.
 func (r *Runner) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) error {
+	guard, err := r.guardFor(ctx, u)
+	if err != nil {
+		return err
+	}
 	sink := &keep{}
 	c, err := crawl.New(crawl.Config{
 		Plan: plan.Plan{
 			Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(), Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
 		}.WithDefaults(),
-		Start: u, Guard: r.guard, Paces: &r.paces, Log: r.log, Runner: check.NewRunner(nil, plan.Plan{}), Sink: sink,
+		Start: u, Guard: guard, Paces: &r.paces, Log: r.log, Runner: check.NewRunner(nil, plan.Plan{}), Sink: sink,
 	})
 	if err != nil {
 		return &Refusal{err.Error()}
@@ -88,6 +94,23 @@ func (r *Runner) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) e
 	}
 	out.Detail = result.Detail
 	return nil
+}
+
+// guardFor is the guard of the site that an address belongs to; of no site's where none has it.
+func (r *Runner) guardFor(ctx context.Context, u weburl.URL) (fetch.Guard, error) {
+	sites, err := r.store.Sites(ctx)
+	if err != nil {
+		return fetch.Guard{}, err
+	}
+	for _, site := range sites {
+		if len(site.Allowed) == 0 {
+			continue
+		}
+		if home, err := weburl.Parse(site.Home); err == nil && scope.New(home, site.Plan.Scope).Inside(u.Key()) {
+			return guardOf(site), nil
+		}
+	}
+	return fetch.Guard{}, nil
 }
 
 // keep is a sink in memory.

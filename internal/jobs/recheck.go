@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -222,7 +223,7 @@ func (l *looking) look(ctx context.Context) error {
 	for i := range addresses {
 		known[addresses[i].URL] = true
 	}
-	secrets, err := l.runner.secrets(ctx, l.site.ID, l.site.Home, p)
+	secrets, err := l.runner.open(ctx, l.site.ID, l.site.Home, p, cmp.Or(l.show.rec.By, "somebody"), fmt.Sprintf("recheck %d of crawl %d", l.show.rec.Number, l.crawl.Number))
 	if err != nil {
 		return err
 	}
@@ -236,7 +237,7 @@ func (l *looking) look(ctx context.Context) error {
 	}
 	fresh := 0
 	c, err := crawl.New(crawl.Config{
-		Plan: p, Start: start, Guard: l.runner.guard, Secrets: secrets, Paces: &l.runner.paces, Log: l.runner.log,
+		Plan: p, Start: start, Guard: guardOf(l.site), Secrets: secrets, Paces: &l.runner.paces, Log: l.runner.log,
 		Runner: runner(p, l.runner.log), Layouts: layouts,
 		Only: func(address string) bool {
 			if wanted[address] || known[address] {

@@ -28,7 +28,14 @@ type Site struct {
 
 	Weighed    string `db:"weighed" json:"-"`                       // by which waivers and figure that crawl's report was made
 	Importance string `db:"importance" json:"importance,omitempty"` // the figure that weighs pages beside their authority
+	Allowed    Ranges `db:"allowed" json:"allowed,omitempty"`       // ranges that are not public and that its hosts may be in
 }
+
+// Ranges are address ranges in CIDR notation.
+type Ranges []string
+
+// Scan reads a jsonb column.
+func (r *Ranges) Scan(src any) error { return scanJSON(src, r) }
 
 // PlanValue is a plan in a jsonb column.
 type PlanValue plan.Plan
@@ -320,9 +327,30 @@ func (t *TrapList) Scan(src any) error { return scanJSON(src, t) }
 
 // Secret is what may be told of a secret.
 type Secret struct {
-	Name    string    `db:"name" json:"name"`
-	Host    string    `db:"host" json:"host"` // the one host that it is sent to
-	Changed time.Time `db:"changed" json:"changed"`
+	Name    string     `db:"name" json:"name"`
+	Host    string     `db:"host" json:"host"` // the one host that it is sent to
+	Changed time.Time  `db:"changed" json:"changed"`
+	Used    *time.Time `db:"used" json:"used,omitempty"` // the last time
+	UsedBy  string     `db:"used_by" json:"usedBy,omitempty"`
+	UsedFor string     `db:"used_for" json:"usedFor,omitempty"`
+}
+
+// A SecretUse is one time that a secret was opened.
+type SecretUse struct {
+	At   time.Time `db:"at" json:"at"`
+	Who  string    `db:"who" json:"who"`
+	What string    `db:"what" json:"what"` // "crawl 3", "a preview"
+}
+
+// A Credential lets somebody in. Its secret is kept nowhere.
+type Credential struct {
+	ID      int64      `db:"id" json:"id"`
+	Kind    string     `db:"kind" json:"kind"` // token, session, link
+	Label   string     `db:"label" json:"label"`
+	Created time.Time  `db:"created" json:"created"`
+	Used    *time.Time `db:"used" json:"used,omitempty"` // the last time, to the minute
+	Expires *time.Time `db:"expires" json:"expires,omitempty"`
+	Own     bool       `db:"-" json:"own,omitempty"` // the one that asks
 }
 
 // LayoutRow is a set of pages built from one template.

@@ -27,10 +27,16 @@ func (n none) Ping(context.Context) error {
 
 func request(t *testing.T, s Store, files fstest.MapFS, method, path string) *http.Response {
 	t.Helper()
-	h := New(s, nil, nil, files, slog.New(slog.DiscardHandler), nil).Handler()
+	h := New(s, nil, Config{Console: files, Log: slog.New(slog.DiscardHandler)}).Handler()
 	w := httptest.NewRecorder()
-	h.ServeHTTP(w, httptest.NewRequest(method, path, nil))
+	h.ServeHTTP(w, newRequest(method, path))
 	return w.Result()
+}
+
+func newRequest(method, path string) *http.Request {
+	r := httptest.NewRequest(method, path, nil)
+	r.Host = "127.0.0.1:8420"
+	return r
 }
 
 func TestConsoleFiles(t *testing.T) {
@@ -78,10 +84,10 @@ func TestHealthz(t *testing.T) {
 
 // TestPanic holds that a handler's panic is an answer, and the service goes on.
 func TestPanic(t *testing.T) {
-	h := New(nil, nil, nil, fstest.MapFS{}, slog.New(slog.DiscardHandler), nil).Handler() // a nil store panics
+	h := New(nil, nil, Config{Console: fstest.MapFS{}, Log: slog.New(slog.DiscardHandler)}).Handler() // a nil store panics
 	for range 2 {
 		w := httptest.NewRecorder()
-		h.ServeHTTP(w, httptest.NewRequest("GET", "/healthz", nil))
+		h.ServeHTTP(w, newRequest("GET", "/healthz"))
 		if w.Code != http.StatusInternalServerError || !strings.Contains(w.Body.String(), "its log says why") {
 			t.Errorf("%d %s", w.Code, w.Body)
 		}

@@ -292,6 +292,9 @@ func (s *Service) listAddresses(c *gin.Context) {
 // progressEvery is how often a live stream tells the progress.
 const progressEvery = 250 * time.Millisecond
 
+// holdsEvery is how often a live stream looks whether its caller is still let in.
+const holdsEvery = time.Second
+
 // watchCrawl streams progress as server-sent events: "progress" while the crawl runs, then one
 // "end" with the crawl as it stands.
 func (s *Service) watchCrawl(c *gin.Context) {
@@ -301,7 +304,6 @@ func (s *Service) watchCrawl(c *gin.Context) {
 	}
 	h := c.Writer.Header()
 	h.Set("Content-Type", "text/event-stream")
-	h.Set("Cache-Control", "no-store")
 	send := func(event string, v any) {
 		data, err := json.Marshal(v)
 		if err != nil {
@@ -312,7 +314,13 @@ func (s *Service) watchCrawl(c *gin.Context) {
 	}
 	ticker := time.NewTicker(progressEvery)
 	defer ticker.Stop()
-	for {
+	for looked := time.Now(); ; {
+		if time.Since(looked) >= holdsEvery { // a stream ends with the session that it was begun in
+			if holds, err := s.store.Holds(c, caller(c).ID); err == nil && !holds {
+				return
+			}
+			looked = time.Now()
+		}
 		p, ended, running := s.runner.Progress(cr.ID)
 		if !running {
 			if now, err := s.store.Crawl(c, cr.Site, cr.Number); err == nil {

@@ -3,6 +3,7 @@ package service
 import (
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"slices"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"harvik/internal/core/checks"
 	"harvik/internal/record"
 	"harvik/internal/report"
+	"harvik/internal/spool"
 )
 
 // forms in which results are handed over: their endings and media types.
@@ -61,14 +63,14 @@ func (s *Service) export(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, err.Error())
 		return
 	}
-	s.stream(c, cr, as, func() error {
+	s.stream(c, cr, as, func(w io.Writer) error {
 		switch as {
 		case "xlsx":
-			return report.Workbook(c, c.Writer, sheets)
+			return report.Workbook(c, w, sheets)
 		case "csv":
-			return report.CSV(c, c.Writer, sheets[0])
+			return report.CSV(c, w, sheets[0])
 		}
-		return report.JSONLines(c, c.Writer, sheets)
+		return report.JSONLines(c, w, sheets)
 	})
 }
 
@@ -112,16 +114,17 @@ func (s *Service) exportSARIF(c *gin.Context, site record.Site, cr record.Crawl,
 		return
 	}
 	run := report.Run{Crawl: cr, Catalog: checks.Catalog, Only: only, Waived: waived, Failed: failed}
-	s.stream(c, cr, "sarif", func() error { return report.SARIF(c, c.Writer, s.store, run) })
+	s.stream(c, cr, "sarif", func(w io.Writer) error { return report.SARIF(c, w, s.store, run) })
 }
 
-// stream answers with a file. Once it has begun, an error can only cut it short: the connection is
+// stream answers with a file. It is made apart from its being taken, so that a caller who does not read
+// holds nothing of the database's. Once it has begun, an error can only cut it short: the connection is
 // ended in disorder, so that nobody takes the part for the whole.
-func (s *Service) stream(c *gin.Context, cr record.Crawl, as string, write func() error) {
+func (s *Service) stream(c *gin.Context, cr record.Crawl, as string, write func(io.Writer) error) {
 	c.Header("Content-Type", forms[as])
 	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", report.FileName(cr, as)))
 	c.Status(http.StatusOK)
-	if err := write(); err != nil {
+	if err := spool.Copy(c.Writer, write); err != nil {
 		s.log.Error("export was cut short", "site", cr.Site, "crawl", cr.Number, "form", as, "reason", err.Error())
 		panic(http.ErrAbortHandler)
 	}

@@ -108,7 +108,7 @@ func (s *Service) previewPlan(c *gin.Context) {
 			return
 		}
 	}
-	preview, err := s.runner.Preview(c, site, p)
+	preview, err := s.runner.Preview(c, site, p, caller(c).Label)
 	if err != nil {
 		s.fail(c, err, "the preview")
 		return

@@ -5,11 +5,21 @@ import "github.com/gin-gonic/gin"
 // routes is the whole API; openapi.yaml describes it, and a test holds the two together.
 func (s *Service) routes(g *gin.Engine) {
 	g.GET("/healthz", s.healthz)
-	g.POST("/api/v1/session", s.signIn)
+	g.POST("/api/v1/session", noStore, s.signIn)
 
-	api := g.Group("/api/v1", s.authenticated)
+	exports := &turns{what: "exports", all: 8, each: 3}
+	looks := &turns{what: "looks at a page", all: 8, each: 4}
+	previews := &turns{what: "previews", all: 4, each: 2}
+	comparisons := &turns{what: "comparisons and judgements", all: 4, each: 2}
+	imports := &turns{what: "imports", all: 4, each: 2}
+
+	api := g.Group("/api/v1", noStore, s.authenticated)
 	api.GET("/session", s.whoAmI)
 	api.DELETE("/session", s.signOut)
+	api.POST("/tickets", s.addTicket)
+	api.GET("/credentials", s.listCredentials)
+	api.POST("/credentials", s.addToken)
+	api.DELETE("/credentials/:credential", s.revoke)
 	api.GET("/openapi.yaml", s.openAPI)
 
 	api.GET("/checks", s.listChecks)
@@ -19,7 +29,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/profiles", s.listProfiles)
 	api.POST("/plan-check", s.checkPlan)
 
-	api.POST("/look", s.look)
+	api.POST("/look", atOnce(looks, s.look))
 
 	api.GET("/sites", s.listSites)
 	api.POST("/sites", s.addSite)
@@ -29,10 +39,13 @@ func (s *Service) routes(g *gin.Engine) {
 	api.PUT("/sites/:site/plan", s.setPlan)
 	api.PATCH("/sites/:site/plan", s.changePlan)
 
-	api.POST("/sites/:site/plan/preview", s.previewPlan)
+	api.POST("/sites/:site/plan/preview", atOnce(previews, s.previewPlan))
 	api.GET("/sites/:site/secrets", s.listSecrets)
 	api.PUT("/sites/:site/secrets/:secret", s.setSecret)
 	api.DELETE("/sites/:site/secrets/:secret", s.removeSecret)
+	api.GET("/sites/:site/secrets/:secret/uses", s.listUses)
+	api.POST("/sites/:site/allowances", s.allow)
+	api.DELETE("/sites/:site/allowances", s.disallow)
 
 	api.GET("/sites/:site/fixes", s.listTasks)
 	api.POST("/sites/:site/fixes", s.moveFixes)
@@ -42,9 +55,9 @@ func (s *Service) routes(g *gin.Engine) {
 	api.POST("/sites/:site/waivers", s.addWaiver)
 	api.DELETE("/sites/:site/waivers/:waiver", s.endWaiver)
 	api.POST("/sites/:site/rechecks", s.startRecheck)
-	api.GET("/sites/:site/trend", s.showTrend)
+	api.GET("/sites/:site/trend", atOnce(comparisons, s.showTrend))
 	api.GET("/sites/:site/figures", s.listFigures)
-	api.POST("/sites/:site/figures", s.importFigures)
+	api.POST("/sites/:site/figures", atOnce(imports, s.importFigures))
 	api.DELETE("/sites/:site/figures/:figure", s.removeFigure)
 	api.PUT("/sites/:site/importance", s.setImportance)
 
@@ -56,7 +69,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.POST("/sites/:site/crawls/:crawl/pause", s.pauseCrawl)
 	api.POST("/sites/:site/crawls/:crawl/resume", s.resumeCrawl)
 	api.POST("/sites/:site/crawls/:crawl/continue", s.continueCrawl)
-	api.POST("/sites/:site/crawls/:crawl/judge", s.judgeCrawl)
+	api.POST("/sites/:site/crawls/:crawl/judge", atOnce(comparisons, s.judgeCrawl))
 	api.PATCH("/sites/:site/crawls/:crawl/pace", s.setPace)
 	api.GET("/sites/:site/crawls/:crawl/addresses", s.listAddresses)
 	api.GET("/sites/:site/crawls/:crawl/progress", s.watchCrawl)
@@ -71,10 +84,10 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/crawls/:crawl/links-in", s.linksIn)
 	api.GET("/sites/:site/crawls/:crawl/rechecks", s.listRechecks)
 	api.GET("/sites/:site/crawls/:crawl/rechecks/:recheck", s.showRecheck)
-	api.GET("/sites/:site/crawls/:crawl/drift", s.showDrift)
-	api.POST("/sites/:site/crawls/:crawl/gate", s.passGate)
+	api.GET("/sites/:site/crawls/:crawl/drift", atOnce(comparisons, s.showDrift))
+	api.POST("/sites/:site/crawls/:crawl/gate", atOnce(comparisons, s.passGate))
 	api.GET("/sites/:site/crawls/:crawl/map", s.showMap)
-	api.GET("/sites/:site/crawls/:crawl/export", s.export)
+	api.GET("/sites/:site/crawls/:crawl/export", atOnce(exports, s.export))
 
 	g.NoRoute(s.serveConsole)
 	g.NoMethod(s.noMethod)

@@ -63,7 +63,7 @@ func (s *Service) setSecret(c *gin.Context) {
 		return
 	}
 	sealed := s.sealer.Seal(in.Value, jobs.Purpose(site.ID, c.Param("secret")))
-	if err := s.store.SetSecret(c, site.ID, c.Param("secret"), host, sealed); err != nil {
+	if err := s.store.SetSecret(c, site.ID, c.Param("secret"), host, plan.Plan(site.Plan).Network(host), sealed); err != nil {
 		s.fail(c, err, "the secret")
 		return
 	}
@@ -96,4 +96,18 @@ func (s *Service) removeSecret(c *gin.Context) {
 		return
 	}
 	c.Status(http.StatusNoContent)
+}
+
+// listUses tells what a secret was opened for.
+func (s *Service) listUses(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	uses, err := s.store.SecretUses(c, site.ID, c.Param("secret"))
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	c.JSON(http.StatusOK, gin.H{"uses": uses})
 }

@@ -7,6 +7,9 @@ import (
 	"io"
 	"io/fs"
 	"log/slog"
+	"net"
+	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -37,7 +40,10 @@ type Store interface {
 	LinksIn(ctx context.Context, crawl int64, id, from int32, limit int) (record.LinksInto, error)
 	Addresses(ctx context.Context, crawl int64, state string, from int32, limit int) (record.AddressList, error)
 	Secrets(ctx context.Context, site int64) ([]record.Secret, error)
-	SetSecret(ctx context.Context, site int64, name, host string, sealed []byte) error
+	SetSecret(ctx context.Context, site int64, name, host, network string, sealed []byte) error
+	SecretUses(ctx context.Context, site int64, name string) ([]record.SecretUse, error)
+	Allow(ctx context.Context, site int64, prefix, who string) error
+	Disallow(ctx context.Context, site int64, prefix string) error
 	RemoveSecret(ctx context.Context, site int64, name string) error
 	Tally(ctx context.Context, crawl int64) (record.Tallies, error)
 	Layouts(ctx context.Context, crawl int64) ([]record.LayoutRow, error)
@@ -52,17 +58,21 @@ type Store interface {
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
 	RemoveFigure(ctx context.Context, site int64, name string) error
 	SetImportance(ctx context.Context, site int64, name string) error
-	Knows(ctx context.Context, secret string, kinds ...string) (bool, error)
+	Known(ctx context.Context, secret, kind string) (record.Credential, error)
+	Holds(ctx context.Context, credential int64) (bool, error)
+	Credentials(ctx context.Context) ([]record.Credential, error)
+	HasToken(ctx context.Context, label string) (bool, error)
+	Issue(ctx context.Context, kind, label string, life time.Duration) (string, error)
+	Revoke(ctx context.Context, credential int64) error
 	Redeem(ctx context.Context, secret string) error
-	EndSession(ctx context.Context, secret string) error
-	IssueSession(ctx context.Context) (string, error)
+	IssueSession(ctx context.Context, half string) (string, error)
 	report.Source
 }
 
 // Runner starts and watches crawls.
 type Runner interface {
 	Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error)
-	Preview(ctx context.Context, site record.Site, p plan.Plan) (*record.Preview, error)
+	Preview(ctx context.Context, site record.Site, p plan.Plan, who string) (*record.Preview, error)
 	Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error)
 	Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (record.Crawl, error)
 	Retune(ctx context.Context, id int64, p plan.Plan) (running bool, err error)
@@ -94,12 +104,35 @@ type Service struct {
 	log     *slog.Logger
 	console fs.FS
 	closing <-chan struct{}
+	names   map[string]bool // that it goes by, besides addresses and localhost
+	origins map[string]bool // those of them that were given with a scheme
+	tickets tickets
 }
 
-// New makes a service. Console is the built console; closing ends live streams, so that a
-// shutdown need not wait for them.
-func New(s Store, r Runner, sealer Sealer, console fs.FS, log *slog.Logger, closing <-chan struct{}) *Service {
-	return &Service{s, r, sealer, log, console, closing}
+// Config is what a Service needs besides the store and the runner.
+type Config struct {
+	Sealer  Sealer
+	Console fs.FS // the built console
+	Log     *slog.Logger
+	Closing <-chan struct{} // ends live streams, so that a shutdown need not wait for them
+	Names   []string        // that it goes by besides addresses and localhost: host names, or origins such as https://harvik.example
+}
+
+// New makes a service.
+func New(s Store, r Runner, c Config) *Service {
+	out := &Service{store: s, runner: r, sealer: c.Sealer, log: c.Log, console: c.Console, closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}}
+	for _, name := range c.Names {
+		name = strings.ToLower(strings.TrimSuffix(name, "/"))
+		if _, host, ok := strings.Cut(name, "://"); ok {
+			out.origins[name] = true
+			name = host
+		}
+		if host, _, err := net.SplitHostPort(name); err == nil {
+			name = host
+		}
+		out.names[name] = true
+	}
+	return out
 }
 
 // Handler is the whole service, as an http.Handler that can list its routes.
@@ -108,7 +141,7 @@ func (s *Service) Handler() *gin.Engine {
 	g := gin.New()
 	g.UseRawPath, g.UnescapePathValues = true, true
 	g.HandleMethodNotAllowed = true
-	g.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.panicked), secureHeaders)
+	g.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.panicked), s.unstalled, secureHeaders, s.named, wellFormed)
 	s.routes(g)
 	return g
 }

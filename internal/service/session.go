@@ -1,20 +1,37 @@
 package service
 
 import (
+	"errors"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"strings"
+	"sync"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/record"
 	"harvik/internal/store"
 )
 
-// cookie holds a browser's session.
-const cookie = "harvik_session"
+// A browser's session has two halves: one in a cookie, which no script reads, and one that the console's
+// page keeps and sends in a header. Cookies know no ports, so every other server of the same host gets
+// the first half when the browser visits it, and can do nothing with that alone.
+const (
+	cookie    = "harvik_session"
+	keyHeader = "Harvik-Session"
+)
 
-// sessionSeconds is how long a browser stays signed in.
-const sessionSeconds = int(store.SessionLife / 1e9)
+// callerKey is where a request's credential is kept.
+const callerKey = "caller"
+
+// caller is who sends a request.
+func caller(c *gin.Context) record.Credential {
+	v, _ := c.Get(callerKey)
+	one, _ := v.(record.Credential)
+	return one
+}
 
 func (s *Service) healthz(c *gin.Context) {
 	if err := s.store.Ping(c); err != nil {
@@ -32,58 +49,199 @@ func (s *Service) signIn(c *gin.Context) {
 	if !s.bind(c, &in) {
 		return
 	}
-	if err := s.store.Redeem(c, in.Link); err != nil {
-		problem(c, http.StatusUnauthorized, "this link has been used or has run out; print a new one with `harvik link`")
+	if err := s.store.Redeem(c, in.Link); errors.Is(err, store.ErrNotFound) {
+		problem(c, http.StatusUnauthorized, "this link has been used, has run out, or a newer one was printed; print another with `harvik link`")
+		return
+	} else if err != nil {
+		s.fail(c, err, "the link")
 		return
 	}
-	session, err := s.store.IssueSession(c)
+	half := store.NewSecret()
+	key, err := s.store.IssueSession(c, half)
 	if err != nil {
 		s.fail(c, err, "the session")
 		return
 	}
-	c.SetSameSite(http.SameSiteStrictMode)
-	c.SetCookie(cookie, session, sessionSeconds, "/", "", c.Request.TLS != nil, true)
-	c.Status(http.StatusNoContent)
+	s.setCookie(c, half, int(store.SessionLife/time.Second))
+	c.JSON(http.StatusOK, gin.H{"key": key})
 }
 
-// authenticated lets in who has a token or a session, and nobody else.
+func (s *Service) setCookie(c *gin.Context, value string, seconds int) {
+	c.SetSameSite(http.SameSiteStrictMode)
+	c.SetCookie(cookie, value, seconds, "/", "", s.scheme(c.Request) == "https", true)
+}
+
+// authenticated lets in who has a token, both halves of a session or a ticket, and nobody else.
 func (s *Service) authenticated(c *gin.Context) {
 	secret, kind := "", store.Token
-	if bearer, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer "); ok {
+	half, err := c.Cookie(cookie)
+	switch bearer, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer "); {
+	case ok:
 		secret = bearer
-	} else if value, err := c.Cookie(cookie); err == nil && sameOrigin(c.Request) {
-		secret, kind = value, store.Session
+	case c.Query(ticketName) != "":
+		s.withTicket(c)
+		return
+	case err == nil && s.sameOrigin(c.Request) && c.GetHeader(keyHeader) != "":
+		secret, kind = store.SessionSecret(half, c.GetHeader(keyHeader)), store.Session
 	}
 	if secret != "" {
-		ok, err := s.store.Knows(c, secret, kind)
-		if err != nil {
+		one, err := s.store.Known(c, secret, kind)
+		if err == nil {
+			c.Set(callerKey, one)
+			return
+		}
+		if !errors.Is(err, store.ErrNotFound) {
 			s.fail(c, err, "the credential")
 			return
 		}
-		if ok {
-			return
-		}
 	}
+	s.refuse(c)
+}
+
+func (s *Service) refuse(c *gin.Context) {
 	c.Header("WWW-Authenticate", `Bearer realm="harvik"`)
 	problem(c, http.StatusUnauthorized, "sign in first: programs with their token, browsers with the link that `harvik link` prints")
 }
 
+// scheme is that by which browsers reach the service.
+func (s *Service) scheme(r *http.Request) string {
+	if r.TLS != nil || s.origins["https://"+strings.ToLower(r.Host)] {
+		return "https"
+	}
+	return "http"
+}
+
 // sameOrigin refuses requests that another site's page makes a signed-in browser send.
-func sameOrigin(r *http.Request) bool {
+func (s *Service) sameOrigin(r *http.Request) bool {
 	origin := r.Header.Get("Origin")
 	if origin == "" {
 		return r.Method == http.MethodGet || r.Method == http.MethodHead || r.Header.Get("Sec-Fetch-Site") == "same-origin"
 	}
-	u, err := url.Parse(origin)
-	return err == nil && u.Host == r.Host
+	return origin == s.scheme(r)+"://"+r.Host
 }
 
-func (s *Service) whoAmI(c *gin.Context) { c.JSON(http.StatusOK, gin.H{"role": "owner"}) }
+// named refuses requests for a host that the service does not go by: a name of somebody else's that
+// leads here would be the origin of that somebody's page.
+func (s *Service) named(c *gin.Context) {
+	host := strings.ToLower(c.Request.Host)
+	u, err := url.Parse("http://" + host)
+	name := ""
+	if err == nil {
+		name = u.Hostname()
+	}
+	_, notAddress := netip.ParseAddr(name)
+	switch {
+	case name == "localhost", strings.HasSuffix(name, ".localhost"), name != "" && notAddress == nil, s.names[name]:
+		return
+	}
+	problem(c, http.StatusMisdirectedRequest, "this service does not go by the name in the address; start it with --name and that name if it should")
+}
+
+func (s *Service) whoAmI(c *gin.Context) {
+	c.JSON(http.StatusOK, gin.H{"role": "owner", "kind": caller(c).Kind, "label": caller(c).Label})
+}
 
 func (s *Service) signOut(c *gin.Context) {
-	if value, err := c.Cookie(cookie); err == nil {
-		_ = s.store.EndSession(c, value) // gone already is fine
+	if one := caller(c); one.Kind == store.Session {
+		_ = s.store.Revoke(c, one.ID) // gone already is fine
 	}
-	c.SetCookie(cookie, "", -1, "/", "", c.Request.TLS != nil, true)
+	s.setCookie(c, "", -1)
 	c.Status(http.StatusNoContent)
+}
+
+// A ticket lets a browser fetch one file by following a link, which carries no header. It works once, soon,
+// for one address, and only as long as the session that it was made in.
+type ticket struct {
+	address string
+	caller  record.Credential
+	until   time.Time
+}
+
+const (
+	ticketName = "ticket"
+	ticketLife = time.Minute
+	maxTickets = 1000
+)
+
+type tickets struct {
+	mu  sync.Mutex
+	all map[string]ticket
+}
+
+func (t *tickets) add(address string, by record.Credential) (secret string, ok bool) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for s, one := range t.all {
+		if time.Now().After(one.until) {
+			delete(t.all, s)
+		}
+	}
+	if len(t.all) >= maxTickets {
+		return "", false
+	}
+	if t.all == nil {
+		t.all = map[string]ticket{}
+	}
+	secret = store.NewSecret()
+	t.all[secret] = ticket{address, by, time.Now().Add(ticketLife)}
+	return secret, true
+}
+
+// redeem uses a ticket up.
+func (t *tickets) redeem(secret string) (ticket, bool) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	one, ok := t.all[secret]
+	delete(t.all, secret)
+	return one, ok && time.Now().Before(one.until)
+}
+
+// addTicket makes a ticket for an address of the API.
+func (s *Service) addTicket(c *gin.Context) {
+	var in struct {
+		Address string `json:"address"`
+	}
+	if !s.bind(c, &in) {
+		return
+	}
+	u, err := url.Parse(in.Address)
+	if err != nil || u.Host != "" || !strings.HasPrefix(u.Path, "/api/v1/") || u.Query().Has(ticketName) {
+		problem(c, http.StatusUnprocessableEntity, "address is to be one of this API, such as /api/v1/sites/fernhollow/crawls/latest/export?as=xlsx")
+		return
+	}
+	secret, ok := s.tickets.add(canonical(u), caller(c))
+	if !ok {
+		c.Header("Retry-After", retryLater)
+		problem(c, http.StatusTooManyRequests, "too many downloads were asked for; try again in a minute")
+		return
+	}
+	query := u.Query()
+	query.Set(ticketName, secret)
+	u.RawQuery = query.Encode()
+	c.JSON(http.StatusCreated, gin.H{"address": u.String()})
+}
+
+// canonical is an address with its query in order.
+func canonical(u *url.URL) string {
+	query := u.Query()
+	query.Del(ticketName)
+	return u.EscapedPath() + "?" + query.Encode()
+}
+
+// withTicket lets in who has a ticket for the address.
+func (s *Service) withTicket(c *gin.Context) {
+	one, ok := s.tickets.redeem(c.Query(ticketName))
+	if !ok || c.Request.Method != http.MethodGet || one.address != canonical(c.Request.URL) {
+		problem(c, http.StatusUnauthorized, "this download link has been used or has run out; go back and fetch the file again")
+		return
+	}
+	holds, err := s.store.Holds(c, one.caller.ID)
+	switch {
+	case err != nil:
+		s.fail(c, err, "the credential")
+	case !holds:
+		s.refuse(c)
+	default:
+		c.Set(callerKey, one.caller)
+	}
 }

@@ -1,7 +1,6 @@
 package service
 
 import (
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"regexp"
@@ -12,23 +11,6 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 )
-
-// maxBody bounds what a request may send.
-const maxBody = 1 << 20
-
-// bind reads a JSON body; on failure it has answered.
-func (s *Service) bind(c *gin.Context, into any) bool { return s.bindUpTo(c, into, maxBody) }
-
-// bindUpTo is bind with another bound on the body, in bytes.
-func (s *Service) bindUpTo(c *gin.Context, into any, most int64) bool {
-	d := json.NewDecoder(http.MaxBytesReader(c.Writer, c.Request.Body, most))
-	d.DisallowUnknownFields()
-	if err := d.Decode(into); err != nil {
-		problem(c, http.StatusUnprocessableEntity, "the body is not the JSON that is expected here: "+err.Error())
-		return false
-	}
-	return true
-}
 
 func (s *Service) listSites(c *gin.Context) {
 	sites, err := s.store.Sites(c)

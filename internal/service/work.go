@@ -38,6 +38,18 @@ func (s *Service) moveFixes(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("at most %d fixes can be moved at once", maxMoved))
 		return
 	}
+	texts := []bounded{{"by", wish.By, maxName}}
+	for name, text := range map[string]*string{"assignee": wish.Assignee, "due": wish.Due} {
+		if text != nil {
+			texts = append(texts, bounded{name, *text, maxName})
+		}
+	}
+	if wish.Note != nil {
+		texts = append(texts, bounded{"note", *wish.Note, maxWords})
+	}
+	if !fits(c, texts...) {
+		return
+	}
 	if wish.To != "" {
 		if _, err := task.ParseState(string(wish.To)); err != nil {
 			problem(c, http.StatusUnprocessableEntity, err.Error())
@@ -62,7 +74,7 @@ func (s *Service) undo(c *gin.Context) {
 		Batch int64  `json:"batch"`
 		By    string `json:"by"`
 	}
-	if !s.bind(c, &in) {
+	if !s.bind(c, &in) || !fits(c, bounded{"by", in.By, maxName}) {
 		return
 	}
 	moves, err := s.runner.Undo(c, site, in.Batch, in.By)
@@ -150,7 +162,7 @@ func (s *Service) addWaiver(c *gin.Context) {
 		Until  string      `json:"until"`
 		By     string      `json:"by"`
 	}
-	if !s.bind(c, &in) {
+	if !s.bind(c, &in) || !fits(c, bounded{"check", in.Check, maxName}, bounded{"on", in.On, maxTarget}, bounded{"reason", in.Reason, maxWords}, bounded{"by", in.By, maxName}) {
 		return
 	}
 	w := record.Waiver{Scope: in.Scope, Check: in.Check, On: in.On, Reason: in.Reason, By: in.By}
@@ -183,6 +195,9 @@ func (s *Service) endWaiver(c *gin.Context) {
 		problem(c, http.StatusNotFound, fmt.Sprintf("a waiver is named by its number, not %q", c.Param("waiver")))
 		return
 	}
+	if !fits(c, bounded{"by", c.Query("by"), maxName}) {
+		return
+	}
 	w, err := s.runner.EndWaiver(c, site, id, c.Query("by"))
 	if err != nil {
 		s.fail(c, err, fmt.Sprintf("a waiver %d that holds", id))
@@ -200,7 +215,7 @@ func (s *Service) startRecheck(c *gin.Context) {
 		Fixes []string `json:"fixes"`
 		By    string   `json:"by"`
 	}
-	if !s.bind(c, &in) {
+	if !s.bind(c, &in) || !fits(c, bounded{"by", in.By, maxName}) {
 		return
 	}
 	rec, err := s.runner.Recheck(c, site, in.Fixes, in.By)

@@ -6,6 +6,8 @@ import (
 	"crypto/sha256"
 	"encoding/base64"
 	"time"
+
+	"harvik/internal/record"
 )
 
 // Kinds of credential.
@@ -15,49 +17,110 @@ const (
 	Link    = "link"    // signs a browser in, once
 )
 
-// Issue makes a credential and returns its secret, of 256 random bits, which is kept nowhere.
-// A zero life does not end.
-func (s *Store) Issue(ctx context.Context, kind, label string, life time.Duration) (secret string, err error) {
+// Lives of what does not hold for ever.
+const (
+	LinkLife    = 24 * time.Hour
+	SessionLife = 14 * 24 * time.Hour
+)
+
+// Owner is the label of the token that the service keeps in its data folder.
+const Owner = "owner"
+
+// NewSecret is a text with 256 random bits.
+func NewSecret() string {
 	raw := make([]byte, 32)
 	rand.Read(raw)
-	secret = base64.RawURLEncoding.EncodeToString(raw)
-	return secret, s.keep(ctx, kind, label, secret, life)
+	return base64.RawURLEncoding.EncodeToString(raw)
 }
 
-func (s *Store) keep(ctx context.Context, kind, label, secret string, life time.Duration) error {
+// Issue makes a credential and returns its secret, which is kept nowhere. A zero life does not end.
+func (s *Store) Issue(ctx context.Context, kind, label string, life time.Duration) (secret string, err error) {
+	secret = NewSecret()
+	return secret, keep(ctx, s.db, kind, label, secret, life)
+}
+
+// IssueLink makes a link that signs a browser in. Those made before end.
+func (s *Store) IssueLink(ctx context.Context) (secret string, err error) {
+	secret = NewSecret()
+	return secret, s.within(ctx, func(tx execer) error {
+		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1", Link); err != nil {
+			return err
+		}
+		return keep(ctx, tx, Link, "console", secret, LinkLife)
+	})
+}
+
+// KeepOwner makes a secret the owner's token, the only one of that name.
+func (s *Store) KeepOwner(ctx context.Context, secret string) error {
+	hash := sha256.Sum256([]byte(secret))
+	return s.within(ctx, func(tx execer) error {
+		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1 and label = $2 and hash <> $3", Token, Owner, hash[:]); err != nil {
+			return err
+		}
+		return keep(ctx, tx, Token, Owner, secret, 0)
+	})
+}
+
+func keep(ctx context.Context, to execer, kind, label, secret string, life time.Duration) error {
 	hash := sha256.Sum256([]byte(secret))
 	var expires *time.Time
 	if life > 0 {
 		t := time.Now().Add(life)
 		expires = &t
 	}
-	_, err := s.db.ExecContext(ctx, `insert into credential (hash, kind, label, expires) values ($1, $2, $3, $4)
-		on conflict (hash) do nothing`, hash[:], kind, label, expires)
+	_, err := to.ExecContext(ctx, `insert into credential (hash, kind, label, expires) values ($1, $2, $3, $4)
+		on conflict (hash) do nothing`, hash[:], kind, clean(label), expires)
 	return err
 }
 
-// Knows tells whether a secret of one of these kinds is valid.
-func (s *Store) Knows(ctx context.Context, secret string, kinds ...string) (bool, error) {
+const credentialColumns = "id, kind, label, created, used, expires"
+
+// usedEvery is how exactly it is known when a credential was last used.
+const usedEvery = time.Minute
+
+// Known is the credential of a kind that a secret is; ErrNotFound if it is none that holds.
+func (s *Store) Known(ctx context.Context, secret, kind string) (c record.Credential, err error) {
 	hash := sha256.Sum256([]byte(secret))
-	var n int
-	err := s.db.GetContext(ctx, &n, `select count(*) from credential where hash = $1 and kind = any($2) and (expires is null or expires > now())`,
-		hash[:], kinds)
-	return n > 0, err
+	err = s.db.GetContext(ctx, &c, "select "+credentialColumns+` from credential
+		where hash = $1 and kind = $2 and (expires is null or expires > now())`, hash[:], kind)
+	if err == nil && (c.Used == nil || time.Since(*c.Used) > usedEvery) {
+		_, err = s.db.ExecContext(ctx, "update credential set used = now() where id = $1", c.ID)
+	}
+	return c, found(err)
+}
+
+// Holds tells whether a credential has not been revoked and has not run out.
+func (s *Store) Holds(ctx context.Context, id int64) (holds bool, err error) {
+	err = s.db.GetContext(ctx, &holds, "select exists (select 1 from credential where id = $1 and (expires is null or expires > now()))", id)
+	return holds, err
+}
+
+// Credentials are all that hold, the oldest first.
+func (s *Store) Credentials(ctx context.Context) ([]record.Credential, error) {
+	all := []record.Credential{}
+	err := s.db.SelectContext(ctx, &all, "select "+credentialColumns+" from credential where expires is null or expires > now() order by id")
+	return all, err
+}
+
+// HasToken tells whether a token of that label holds.
+func (s *Store) HasToken(ctx context.Context, label string) (has bool, err error) {
+	err = s.db.GetContext(ctx, &has, "select exists (select 1 from credential where kind = $1 and label = $2)", Token, label)
+	return has, err
+}
+
+// Revoke ends a credential; ErrNotFound if there is none of that number.
+func (s *Store) Revoke(ctx context.Context, id int64) error {
+	return s.drop(ctx, "delete from credential where id = $1 and (expires is null or expires > now())", id)
 }
 
 // Redeem uses a one-time link up; ErrNotFound if there is none.
 func (s *Store) Redeem(ctx context.Context, secret string) error {
-	return s.revoke(ctx, secret, Link)
-}
-
-// EndSession signs a browser out.
-func (s *Store) EndSession(ctx context.Context, secret string) error {
-	return s.revoke(ctx, secret, Session)
-}
-
-func (s *Store) revoke(ctx context.Context, secret, kind string) error {
 	hash := sha256.Sum256([]byte(secret))
-	r, err := s.db.ExecContext(ctx, `delete from credential where hash = $1 and kind = $2 and (expires is null or expires > now())`, hash[:], kind)
+	return s.drop(ctx, "delete from credential where hash = $1 and kind = $2 and (expires is null or expires > now())", hash[:], Link)
+}
+
+func (s *Store) drop(ctx context.Context, query string, args ...any) error {
+	r, err := s.db.ExecContext(ctx, query, args...)
 	if err != nil {
 		return err
 	}
@@ -73,15 +136,11 @@ func (s *Store) DropExpired(ctx context.Context) error {
 	return err
 }
 
-// SessionLife is how long a browser stays signed in.
-const SessionLife = 14 * 24 * time.Hour
+// SessionSecret is the secret of a browser's session, of its two halves.
+func SessionSecret(half, key string) string { return half + "." + key }
 
-// IssueSession makes a browser's session.
-func (s *Store) IssueSession(ctx context.Context) (string, error) {
-	return s.Issue(ctx, Session, "browser", SessionLife)
-}
-
-// KeepToken makes a secret that exists already valid as a token.
-func (s *Store) KeepToken(ctx context.Context, label, secret string) error {
-	return s.keep(ctx, Token, label, secret, 0)
+// IssueSession makes a browser's session of one half, and returns the other.
+func (s *Store) IssueSession(ctx context.Context, half string) (key string, err error) {
+	key = NewSecret()
+	return key, keep(ctx, s.db, Session, "browser", SessionSecret(half, key), SessionLife)
 }

@@ -6,38 +6,64 @@ import (
 	"harvik/internal/record"
 )
 
-// SetSecret keeps a sealed secret of a site, bound to a host.
-func (s *Store) SetSecret(ctx context.Context, site int64, name, host string, sealed []byte) error {
-	_, err := s.db.ExecContext(ctx, `insert into secret (site_id, name, host, sealed) values ($1, $2, $3, $4)
-		on conflict (site_id, name) do update set host = excluded.host, sealed = excluded.sealed, changed = now()`, site, name, host, sealed)
+// SetSecret keeps a sealed secret of a site, bound to a host and to how the network leads there.
+func (s *Store) SetSecret(ctx context.Context, site int64, name, host, network string, sealed []byte) error {
+	_, err := s.db.ExecContext(ctx, `insert into secret (site_id, name, host, network, sealed) values ($1, $2, $3, $4, $5)
+		on conflict (site_id, name) do update set host = excluded.host, network = excluded.network, sealed = excluded.sealed, changed = now()`,
+		site, name, host, network, sealed)
 	return err
 }
 
-// Secrets lists the secrets of a site by name: what they are for, not what they are.
+// Secrets lists the secrets of a site by name: what they are for and when they were last used, not what
+// they are.
 func (s *Store) Secrets(ctx context.Context, site int64) ([]record.Secret, error) {
 	secrets := []record.Secret{}
-	err := s.db.SelectContext(ctx, &secrets, "select name, host, changed from secret where site_id = $1 order by name", site)
+	err := s.db.SelectContext(ctx, &secrets, `select s.name, s.host, s.changed, u.at as used, coalesce(u.who, '') as used_by, coalesce(u.what, '') as used_for
+		from secret s left join lateral (select at, who, what from secret_use where site_id = s.site_id and name = s.name order by id desc limit 1) u on true
+		where s.site_id = $1 order by s.name`, site)
 	return secrets, err
 }
 
-// SealedSecret is one secret as it was stored, with the host that it is for.
-func (s *Store) SealedSecret(ctx context.Context, site int64, name string) (host string, sealed []byte, err error) {
-	var row struct {
-		Host   string `db:"host"`
-		Sealed []byte `db:"sealed"`
-	}
-	err = s.db.GetContext(ctx, &row, "select host, sealed from secret where site_id = $1 and name = $2", site, name)
-	return row.Host, row.Sealed, found(err)
+// A Sealed is a secret as it was stored.
+type Sealed struct {
+	Host    string  `db:"host"`    // that it is for
+	Network *string `db:"network"` // under which it was given; nil for one that an earlier Harvik kept
+	Sealed  []byte  `db:"sealed"`
 }
 
-// RemoveSecret deletes a secret.
-func (s *Store) RemoveSecret(ctx context.Context, site int64, name string) error {
-	r, err := s.db.ExecContext(ctx, "delete from secret where site_id = $1 and name = $2", site, name)
-	if err != nil {
+// SealedSecret is one secret; ErrNotFound if there is none of that name.
+func (s *Store) SealedSecret(ctx context.Context, site int64, name string) (row Sealed, err error) {
+	err = s.db.GetContext(ctx, &row, "select host, network, sealed from secret where site_id = $1 and name = $2", site, name)
+	return row, found(err)
+}
+
+// BindSecret notes the network of a secret that an earlier Harvik kept.
+func (s *Store) BindSecret(ctx context.Context, site int64, name, network string) error {
+	_, err := s.db.ExecContext(ctx, "update secret set network = $3 where site_id = $1 and name = $2 and network is null", site, name, network)
+	return err
+}
+
+// keptUses is how many uses of a secret are remembered.
+const keptUses = 200
+
+// NoteUse remembers what a secret was opened for, and by whom.
+func (s *Store) NoteUse(ctx context.Context, site int64, name, who, what string) error {
+	if _, err := s.db.ExecContext(ctx, "insert into secret_use (site_id, name, who, what) values ($1, $2, $3, $4)", site, name, clean(who), clean(what)); err != nil {
 		return err
 	}
-	if n, _ := r.RowsAffected(); n == 0 {
-		return ErrNotFound
-	}
-	return nil
+	_, err := s.db.ExecContext(ctx, `delete from secret_use where site_id = $1 and name = $2 and id <= (
+		select id from secret_use where site_id = $1 and name = $2 order by id desc offset $3 limit 1)`, site, name, keptUses)
+	return err
+}
+
+// SecretUses are what a secret was opened for, the newest first.
+func (s *Store) SecretUses(ctx context.Context, site int64, name string) ([]record.SecretUse, error) {
+	uses := []record.SecretUse{}
+	err := s.db.SelectContext(ctx, &uses, "select at, who, what from secret_use where site_id = $1 and name = $2 order by id desc", site, name)
+	return uses, err
+}
+
+// RemoveSecret deletes a secret. What it was used for stays known.
+func (s *Store) RemoveSecret(ctx context.Context, site int64, name string) error {
+	return s.drop(ctx, "delete from secret where site_id = $1 and name = $2", site, name)
 }

@@ -11,6 +11,7 @@ import (
 
 const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importance,
 	(select count(*) from crawl c where c.site_id = s.id) as crawls,
+	coalesce((select jsonb_agg(a.range order by a.range) from allowance a where a.site_id = s.id), '[]') as allowed,
 	l.number as latest, (l.report->>'health')::float8 as health, coalesce(l.weighed, '') as weighed
 	from site s left join lateral (
 		select number, report, weighed from crawl c where c.site_id = s.id and c.state = 'finished' order by number desc limit 1

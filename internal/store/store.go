@@ -33,10 +33,23 @@ type Store struct {
 	db   *sqlx.DB
 }
 
+// Connections is how many a store has at most, unless it is told otherwise.
+const Connections = 24
+
 // Open connects to a database, named as a URL or in libpq's keywords, and brings its tables
 // up to date.
 func Open(ctx context.Context, database string) (*Store, error) {
-	pool, err := pgxpool.New(ctx, database)
+	return OpenWith(ctx, database, Connections)
+}
+
+// OpenWith is Open with another number of connections at most.
+func OpenWith(ctx context.Context, database string, connections int) (*Store, error) {
+	config, err := pgxpool.ParseConfig(database)
+	if err != nil {
+		return nil, fmt.Errorf("opening the database: %w", err)
+	}
+	config.MaxConns = int32(connections)
+	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
@@ -72,6 +85,24 @@ func (s *Store) Close() {
 func (s *Store) Tidy(ctx context.Context) error {
 	_, err := s.db.ExecContext(ctx, "vacuum page")
 	return err
+}
+
+// execer is the database, or a transaction.
+type execer interface {
+	ExecContext(ctx context.Context, query string, args ...any) (sql.Result, error)
+}
+
+// within runs f in a transaction, which holds if f succeeds.
+func (s *Store) within(ctx context.Context, f func(tx execer) error) error {
+	tx, err := s.db.BeginTxx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	if err := f(tx); err != nil {
+		return err
+	}
+	return tx.Commit()
 }
 
 // Ping tells whether the database answers.

@@ -36,9 +36,12 @@ var Loopback = fetch.Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.
 var Quiet = slog.New(slog.DiscardHandler)
 
 // Main runs a package's tests beside one PostgreSQL server for all of them: that of
-// HARVIK_TEST_DATABASE, or one of its own. Use it from TestMain.
-func Main(m *testing.M) {
+// HARVIK_TEST_DATABASE, or one of its own. Use it from TestMain; tidy is called at the end.
+func Main(m *testing.M, tidy ...func()) {
 	code := func() int {
+		for _, f := range tidy {
+			defer f()
+		}
 		if server = os.Getenv("HARVIK_TEST_DATABASE"); server != "" {
 			return m.Run()
 		}

@@ -254,5 +254,5 @@ export const figures = (name: string) =>
   });
 
 /** Where a file of a crawl's results is fetched from. */
-export const exportAddress = (name: string, number: string, params: Record<string, string>) =>
-  `/api/v1${crawlPath(name, number)}/export${query(params)}`;
+export const exportPath = (name: string, number: string, params: Record<string, string>) =>
+  `${crawlPath(name, number)}/export${query(params)}`;

@@ -33,3 +33,6 @@ export function shortAddress(address: string, home: string): string {
 export function bytes(n: number): string {
   return n < 1024 ? `${n} B` : `${(n / 1024).toFixed(n < 102_400 ? 1 : 0)} KB`;
 }
+
+/** Whether an address may be a link: what pages name can be of any scheme, a script's included. */
+export const isWeb = (address: string): boolean => /^https?:\/\//i.test(address);

@@ -1,7 +1,9 @@
 package plan
 
 import (
+	"crypto/sha256"
 	"crypto/x509"
+	"encoding/json"
 	"fmt"
 	"net"
 	"reflect"
@@ -338,6 +340,45 @@ func (v *validator) gate(g *Gate, path string) {
 			v.fault(path+".fields."+name, "%q is no name of a secret: small letters, digits and hyphens", secret)
 		}
 	}
+}
+
+// Network names how the plan's network settings lead to a host: the address that it is reached at, the
+// authority that vouches for it, the proxy in between. A secret holds for the ones that it was given under.
+func (p Plan) Network(host string) string {
+	data, _ := json.Marshal([]string{p.address(host), p.CA, p.Proxy})
+	return fmt.Sprintf("%x", sha256.Sum256(data))
+}
+
+// Route is Network in words.
+func (p Plan) Route(host string) string {
+	parts := []string{"as its name says"}
+	if to := p.address(host); to != "" {
+		parts[0] = "at " + to
+	}
+	if p.Proxy != "" {
+		parts = append(parts, "through the proxy "+p.Proxy)
+	}
+	if p.CA != "" {
+		parts = append(parts, "trusting the plan's ca")
+	}
+	return strings.Join(parts, ", ")
+}
+
+// address is what hosts says of a host, "" for nothing.
+func (p Plan) address(host string) string {
+	for name, to := range p.Hosts {
+		if strings.EqualFold(name, host) {
+			return to
+		}
+	}
+	return ""
+}
+
+// HoldsSession tells whether a gate gives a session, which following a link can end.
+func (p Plan) HoldsSession() bool {
+	return slices.ContainsFunc(p.Gates, func(g Gate) bool {
+		return g.Kind == "form" || g.Kind == "cookie" || strings.EqualFold(g.Name, "Cookie")
+	})
 }
 
 // Secrets are the names of the secrets that the plan uses, each with its host; "" is the home

@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Heading, Progress, SimpleGrid, Text } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { call } from "../../api/client";
+import { call, follow } from "../../api/client";
 import type { Crawl, Progress as CrawlProgress } from "../../api/types";
 import { duration, whole } from "../../lib/format";
 import { Counts } from "./Counts";
@@ -12,15 +12,14 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
   const [p, setProgress] = useState<CrawlProgress>(crawl.progress);
   const client = useQueryClient();
   const path = `/sites/${crawl.site}/crawls/${crawl.number}`;
-  useEffect(() => {
-    const source = new EventSource(`/api/v1${path}/progress`);
-    source.addEventListener("progress", (e) => setProgress(JSON.parse(e.data)));
-    source.addEventListener("end", () => {
-      source.close();
-      client.invalidateQueries({ queryKey: ["sites"] });
-    });
-    return () => source.close();
-  }, [path, client]);
+  useEffect(
+    () =>
+      follow(`${path}/progress`, (event, data) => {
+        if (event === "progress") setProgress(data as CrawlProgress);
+        else client.invalidateQueries({ queryKey: ["sites"] });
+      }),
+    [path, client],
+  );
   const stop = useMutation({ mutationFn: () => call("POST", `${path}/stop`) });
   const pause = useMutation({ mutationFn: () => call("POST", `${path}/pause`) });
   const ahead = p.waiting + p.later;

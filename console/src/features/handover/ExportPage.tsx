@@ -1,7 +1,9 @@
 import { Box, Button, Checkbox, Field, Flex, Heading, Input, Text } from "@chakra-ui/react";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
-import { exportAddress } from "../../api/queries";
+import { download } from "../../api/client";
+import { exportPath } from "../../api/queries";
 import type { Severity } from "../../api/types";
 import { Select } from "../../ui/Select";
 
@@ -42,6 +44,7 @@ export function ExportPage() {
   else if (as !== "sarif") params.sheets = wanted.join(",");
   if (severity.length < severities.length) params.severity = severity.join(",");
   if (section) params.section = section;
+  const fetching = useMutation({ mutationFn: () => download(exportPath(site, crawl, params)) });
   const empty = severity.length === 0 || ((as === "xlsx" || as === "jsonl") && wanted.length === 0);
   return (
     <Box px={{ base: "3", md: "5" }} py="5" maxW="44rem">
@@ -81,11 +84,20 @@ export function ExportPage() {
       {empty ? (
         <Text color="fg.muted">Choose at least one sheet and one severity.</Text>
       ) : (
-        <Button asChild size="sm" bg="accent" color="accent.text">
-          <a href={exportAddress(site, crawl, params)} download>
-            Fetch the file
-          </a>
+        <Button
+          size="sm"
+          bg="accent"
+          color="accent.text"
+          loading={fetching.isPending}
+          onClick={() => fetching.mutate()}
+        >
+          Fetch the file
         </Button>
+      )}
+      {fetching.error && (
+        <Text role="alert" color="severity.error" mt="3">
+          {fetching.error.message}
+        </Text>
       )}
     </Box>
   );

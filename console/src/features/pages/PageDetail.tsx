@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
 import { checks, crawl, linksIn, page } from "../../api/queries";
 import type { PageAll } from "../../api/types";
-import { bytes, count, points, whole } from "../../lib/format";
+import { bytes, count, isWeb, points, whole } from "../../lib/format";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
 import { More } from "../../ui/More";
@@ -31,10 +31,14 @@ export function PageDetail() {
       </Heading>
       <Text color="fg.muted" mb="4">
         {d.page ? answerLine(d) : stateLine(d)}
-        {" · "}
-        <Link href={d.address} target="_blank" rel="noreferrer" color="accent">
-          open it
-        </Link>
+        {isWeb(d.address) && (
+          <>
+            {" · "}
+            <Link href={d.address} target="_blank" rel="noopener noreferrer" color="accent">
+              open it
+            </Link>
+          </>
+        )}
       </Text>
       <SimpleGrid columns={{ base: 1, lg: 2 }} gap="8">
         <Box minW="0">

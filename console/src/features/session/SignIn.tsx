@@ -2,7 +2,7 @@ import { Box, Button, Code, Heading, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { call } from "../../api/client";
+import { call, keepSession } from "../../api/client";
 
 /** Signs in with the one-time link, whose secret stands behind the number sign. */
 export function SignIn() {
@@ -20,8 +20,9 @@ export function SignIn() {
     const link = location.hash.slice(1);
     if (!link || tried.current) return;
     tried.current = true; // a link works once: never send it twice
-    call("POST", "/session", { link })
-      .then(() => {
+    call<{ key: string }>("POST", "/session", { link })
+      .then(({ key }) => {
+        keepSession(key);
         client.clear();
         navigate("/", { replace: true });
       })
@@ -46,8 +47,8 @@ export function SignIn() {
               </Text>
             )}
             <Text mb="3">
-              Open the sign-in link that <Code bg="bg.muted">harvik start</Code> printed. A link works once.
-              For a new one, run:
+              Open the sign-in link that <Code bg="bg.muted">harvik start</Code> printed on its terminal. A
+              link works once. For a new one, run:
             </Text>
             <Code bg="bg.muted" p="2" mb="4" display="block">
               harvik link

@@ -1,0 +1,87 @@
+package cli
+
+import (
+	"fmt"
+	"strconv"
+	"time"
+
+	"github.com/spf13/cobra"
+)
+
+func (a *app) tokenCommand() *cobra.Command {
+	add := &cobra.Command{
+		Use: "add NAME", Short: "Make a token for a program, and print it this once", Args: args("NAME"),
+		Long: `Makes a token for a program and prints it. It is kept nowhere: a lost one is revoked, and another
+made. A program sends it as "Authorization: Bearer …"; this command line takes it from HARVIK_TOKEN.`,
+		Example: "  HARVIK_TOKEN=$(harvik token add nightly-build)",
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			secret, err := cl.AddToken(c.Context(), in[0])
+			if err != nil {
+				return err
+			}
+			if a.json {
+				return writeJSON(c.OutOrStdout(), map[string]string{"label": in[0], "token": secret})
+			}
+			fmt.Fprintln(c.OutOrStdout(), secret)
+			return nil
+		},
+	}
+	list := &cobra.Command{
+		Use: "list", Short: "List who is let in: tokens, browsers that are signed in, links not used yet", Args: args(),
+		RunE: func(c *cobra.Command, _ []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			all, err := cl.Credentials(c.Context())
+			if err != nil {
+				return err
+			}
+			w := c.OutOrStdout()
+			if a.json {
+				return writeJSON(w, map[string]any{"credentials": all})
+			}
+			t := newTable(w, []string{"number", "kind", "name", "made", "last used", "until"}, 1)
+			for _, one := range all {
+				name := one.Label
+				if one.Own {
+					name += " (this command)"
+				}
+				t.AppendRow([]any{one.ID, one.Kind, name, minute(&one.Created, ""), minute(one.Used, "never"), minute(one.Expires, "revoked")})
+			}
+			t.Render()
+			return nil
+		},
+	}
+	revoke := &cobra.Command{
+		Use: "revoke NUMBER", Short: "End a token, a browser's session or a link at once", Args: args("NUMBER"),
+		RunE: func(c *cobra.Command, in []string) error {
+			id, err := strconv.ParseInt(in[0], 10, 64)
+			if err != nil {
+				return usage(c, fmt.Errorf("%q is no number; `harvik token list` shows them", in[0]))
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := cl.Revoke(c.Context(), id); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "Number %d is let in no more.\n", id)
+			return nil
+		},
+	}
+	return group("token", "Make, list and revoke what lets programs and browsers in", add, list, revoke)
+}
+
+// minute is a moment to the minute, or a word for none.
+func minute(t *time.Time, none string) string {
+	if t == nil {
+		return none
+	}
+	return t.Format("2006-01-02 15:04")
+}
