@@ -86,7 +86,7 @@ func TestAgain(t *testing.T) {
 		again.Sources.Addresses, again.Probes = listed, plan.No()
 		again = again.WithDefaults()
 		c, err := crawl.New(crawl.Config{
-			Plan: again, Start: start, Guard: testkit.Loopback, Log: testkit.Quiet, Runner: check.NewRunner(checks.Catalog, again),
+			Plan: again, Start: start, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Log: testkit.Quiet, Runner: check.NewRunner(checks.Catalog, again),
 			Only: func(address string) bool { return want[address] },
 		})
 		if err != nil {

@@ -109,6 +109,7 @@ type Crawl struct {
 	survey   *survey.Survey
 	adjust   fixlist.Adjustment
 	rules    ruleBook
+	readPDF  func(context.Context, []byte) *page.PDF
 	reading  chan struct{}           // bounds the bodies that are read at once
 	files    map[string]File         // of the past, by address; of the present, only which there are
 	maps     []record.PreviewSitemap // what the sitemaps gave, in the order read
@@ -139,9 +140,10 @@ type Config struct {
 	Past    Past          // nil for a new crawl
 	Paces   *Paces        // nil for a pace of its own
 	Adjust  fixlist.Adjustment
-	Only    func(address string) bool // nil, or what is fetched besides the targets of redirects
-	Layouts map[string][]uint32       // leaders of the layouts that earlier crawls met, by name
-	Offline bool                      // what is stored is judged again: nothing is fetched, and no secret is needed
+	Only    func(address string) bool                        // nil, or what is fetched besides the targets of redirects
+	Layouts map[string][]uint32                              // leaders of the layouts that earlier crawls met, by name
+	ReadPDF func(ctx context.Context, data []byte) *page.PDF // never fails; nil where documents are not looked into
+	Offline bool                                             // what is stored is judged again: nothing is fetched, and no secret is needed
 	Log     *slog.Logger
 }
 
@@ -184,6 +186,9 @@ func New(c Config) (*Crawl, error) {
 		buffers: sync.Pool{New: func() any { return new(bytes.Buffer) }}, files: map[string]File{},
 	}
 	cr.rules.read = cr.readRules
+	if cr.readPDF = c.ReadPDF; cr.readPDF == nil {
+		cr.readPDF = func(context.Context, []byte) *page.PDF { return &page.PDF{Fault: "documents are not looked into here"} }
+	}
 	return cr, nil
 }
 

@@ -248,7 +248,7 @@ func TestCancel(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	m := new(testkit.Memory)
 	c, err := crawl.New(crawl.Config{
-		Plan: plan.Plan{Retries: -1}.WithDefaults(), Start: u, Guard: testkit.Loopback, Sink: m, Source: m, Log: testkit.Quiet,
+		Plan: plan.Plan{Retries: -1}.WithDefaults(), Start: u, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Sink: m, Source: m, Log: testkit.Quiet,
 		Runner: &check.Runner{Limits: check.NewLimits(nil)},
 	})
 	if err != nil {
@@ -287,7 +287,7 @@ func TestSinkFails(t *testing.T) {
 	}
 	sink := new(full)
 	c, err := crawl.New(crawl.Config{
-		Plan: plan.Plan{Pages: 2000}.WithDefaults(), Start: u, Guard: testkit.Loopback, Sink: sink, Source: sink, Log: testkit.Quiet,
+		Plan: plan.Plan{Pages: 2000}.WithDefaults(), Start: u, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Sink: sink, Source: sink, Log: testkit.Quiet,
 		Runner: &check.Runner{Limits: check.NewLimits(nil)},
 	})
 	if err != nil {

@@ -60,7 +60,7 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	j.host.done(time.Now(), &a)
 	freed()
 	d.retries = len(earlier)
-	d.Facts = c.facts(&j.at, &a, len(earlier)+1)
+	d.Facts = c.facts(ctx, &j.at, &a, len(earlier)+1)
 	d.Facts.Earlier = earlier
 	d.Findings = c.judge.Page(j.id, d.Facts)
 	if j.alike {
@@ -172,7 +172,7 @@ func (c *Crawl) answered(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts 
 }
 
 // facts are those of a page, reading the document if there is one.
-func (c *Crawl) facts(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts {
+func (c *Crawl) facts(ctx context.Context, u *weburl.URL, a *fetch.Answer, tries int) *page.Facts {
 	f := c.answered(u, a, tries)
 	switch {
 	case f.Status != http.StatusOK:
@@ -187,7 +187,7 @@ func (c *Crawl) facts(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts {
 		c.rewrite(f.Document)
 		c.judge.SetKind(f)
 	case a.Type == typePDF:
-		f.PDF = page.ReadPDF(a.Body)
+		f.PDF = c.readPDF(ctx, a.Body)
 	}
 	return f
 }

@@ -114,7 +114,7 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 	begun := time.Now()
 	var c *crawl.Crawl
 	c, err = crawl.New(crawl.Config{
-		Plan: p, Start: u, Guard: testkit.Loopback, Log: testkit.Quiet,
+		Plan: p, Start: u, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Log: testkit.Quiet,
 		Runner: &check.Runner{Checks: checks.Catalog, Limits: check.NewLimits(nil)},
 		Sink:   s.Sink(rec.ID), Source: s.Source(b.Context(), rec.ID, func(id int32) string { return c.URL(id) }),
 	})

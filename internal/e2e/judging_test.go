@@ -40,7 +40,7 @@ func TestCutWhileJudging(t *testing.T) {
 	run := func(past crawl.Past) (*crawl.Result, record.Progress) {
 		var c *crawl.Crawl
 		c, err := crawl.New(crawl.Config{
-			Plan: p, Start: start, Guard: testkit.Loopback, Log: testkit.Quiet, Runner: check.NewRunner(checks.Catalog, p),
+			Plan: p, Start: start, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Log: testkit.Quiet, Runner: check.NewRunner(checks.Catalog, p),
 			Sink: s.Sink(rec.ID), Past: past, Source: s.Source(t.Context(), rec.ID, func(id int32) string { return c.URL(id) }),
 		})
 		if err != nil {

@@ -20,6 +20,7 @@ import (
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/fetch"
+	"harvik/internal/pdf"
 	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/vault"
@@ -46,6 +47,7 @@ type Runner struct {
 	store *store.Store
 	vault *vault.Vault
 	paces crawl.Paces
+	pdfs  pdf.Reader
 	log   *slog.Logger
 
 	ctx    context.Context
@@ -103,7 +105,7 @@ func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan, who
 		return nil, err
 	}
 	out, err := crawl.Preview(ctx, crawl.Config{
-		Plan: p.WithDefaults(), Start: start, Guard: guardOf(site), Secrets: secrets, Paces: &r.paces, Log: r.log,
+		Plan: p.WithDefaults(), Start: start, Guard: guardOf(site), Secrets: secrets, Paces: &r.paces, ReadPDF: r.pdfs.Read, Log: r.log,
 		Runner: check.NewRunner(nil, p),
 	})
 	if err != nil && ctx.Err() == nil {
@@ -380,7 +382,7 @@ func (r *Runner) prepare(one *run, past, offline bool, log *slog.Logger) (*crawl
 	}
 	view := new(addresses)
 	config := crawl.Config{
-		Plan: p, Start: one.start, Guard: guardOf(site), Secrets: secrets, Offline: offline, Paces: &r.paces, Log: log,
+		Plan: p, Start: one.start, Guard: guardOf(site), Secrets: secrets, Offline: offline, Paces: &r.paces, ReadPDF: r.pdfs.Read, Log: log,
 		Runner: runner(p, log), Layouts: layouts,
 		Sink: r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
 	}
@@ -639,4 +641,5 @@ func (r *Runner) Shutdown(ctx context.Context) {
 		<-ended
 	}
 	r.cancel()
+	r.pdfs.Close()
 }

@@ -118,6 +118,7 @@ func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, config crawl.C
 	p = p.WithDefaults()
 	config.Plan, config.Start, config.Guard = p, u, Loopback
 	config.Sink, config.Source, config.Log = m, m, Quiet
+	config.ReadPDF = ReadPDF
 	config.Runner = check.NewRunner(checks.Catalog, p)
 	config.Runner.Panicked = func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) }
 	if past {

@@ -24,13 +24,21 @@ import (
 
 	"harvik/demo"
 	"harvik/internal/cluster"
+	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/fetch"
+	"harvik/internal/pdf"
 	"harvik/internal/store"
 )
 
 // Loopback is a guard that lets tests reach servers on this machine.
 var Loopback = fetch.Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}}
+
+// documents reads for all tests of a package; its child ends with them.
+var documents pdf.Reader
+
+// ReadPDF reads a PDF document as the service does.
+func ReadPDF(ctx context.Context, data []byte) *page.PDF { return documents.Read(ctx, data) }
 
 // Quiet drops all log lines.
 var Quiet = slog.New(slog.DiscardHandler)
