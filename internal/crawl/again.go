@@ -34,10 +34,8 @@ func (c *Crawl) Again(ctx context.Context, of Finished) (*Again, error) {
 	defer cancel(nil)
 	kept := &kept{records: map[string]*Record{}}
 	c.sink = kept
-	begin := func(context.Context) error {
-		c.begin()
-		return nil
-	}
+	defer c.beginAsking(ctx)()
+	begin := func(context.Context) error { return c.begin() }
 	if _, err := c.fetch(ctx, cancel, begin, func() {}); err != nil {
 		return nil, err
 	}
@@ -62,10 +60,9 @@ func (c *Crawl) judgeAgain(ctx context.Context, of Finished, kept *kept) ([]chec
 	}
 	kept.byNumber = map[int32]*Record{}
 	if of.Evidence {
-		var probes *survey.Probes
-		if *c.plan.Probes {
-			c.progress.phase("probing")
-			probes = c.probe(ctx)
+		probes, err := c.probeUnlessEnding()
+		if err != nil {
+			return nil, err
 		}
 		o.survey.Evidence = c.learned(probes)
 	}

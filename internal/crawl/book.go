@@ -57,17 +57,7 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 		if address := d.Facts.Canonical(); address != "" {
 			canonical = c.know(address, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByCanonical, follow: true})
 		}
-		d.Links = make([]int32, len(doc.Links))
-		for i := range doc.Links {
-			d.Links[i] = -1
-			if doc.Links[i].Address != "" {
-				m := mention{from: d.ID, depth: a.Depth + 1, found: survey.ByLink, follow: follow}
-				if c.loggedIn && endsSession(&doc.Links[i]) {
-					m.avoid = "it would log the crawl out"
-				}
-				d.Links[i] = c.know(doc.Links[i].Address, m)
-			}
-		}
+		c.bookLinks(d, doc, a.Depth+1, follow)
 	}
 	if doc != nil {
 		for _, address := range doc.Mentions() {
@@ -87,6 +77,42 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 	}
 }
 
+// Links that a crawl holds at most: so many, and so many for each page of the plan. Beyond that a page has no
+// more than the last number says.
+const (
+	someLinks    = 10_000_000
+	linksForPage = 500
+	fewLinks     = 2000
+)
+
+// bookLinks makes what a document links to known. Links to addresses that are not taken up, since the crawl
+// knows as many as its plan can have any use for, are left out of the document and counted.
+func (c *Crawl) bookLinks(d *Record, doc *page.Document, depth int32, follow bool) {
+	f := c.frontier
+	if most := max(fewLinks, someLinks+linksForPage*c.plan.Pages-c.links); len(doc.Links) > most {
+		f.beyond += len(doc.Links) - most
+		doc.Links = doc.Links[:most:most]
+	}
+	kept := doc.Links[:0]
+	d.Links = make([]int32, 0, len(doc.Links))
+	for i := range doc.Links {
+		l := &doc.Links[i]
+		id := int32(-1)
+		if l.Address != "" {
+			m := mention{from: d.ID, depth: depth, found: survey.ByLink, follow: follow}
+			if c.loggedIn && endsSession(l) {
+				m.avoid = "it would log the crawl out"
+			}
+			if id = c.know(l.Address, m); id < 0 {
+				continue
+			}
+		}
+		kept, d.Links = append(kept, *l), append(d.Links, id)
+	}
+	doc.Links = kept
+	c.links += len(kept)
+}
+
 func (c *Crawl) bookLoaded(d *Record, a survey.Address) {
 	redirect := int32(-1)
 	if d.Facts.Redirect != "" {
@@ -103,10 +129,14 @@ func (c *Crawl) uses(d *Record) []int32 {
 	if len(loads) == 0 || c.plan.Resources == plan.None {
 		return nil
 	}
-	out := make([]int32, len(loads))
-	for i, u := range loads {
-		out[i] = c.know(u.Address, mention{from: d.ID, found: survey.ByUse, role: u.Role})
+	kept := loads[:0]
+	out := make([]int32, 0, len(loads))
+	for _, u := range loads {
+		if id := c.know(u.Address, mention{from: d.ID, found: survey.ByUse, role: u.Role}); id >= 0 {
+			kept, out = append(kept, u), append(out, id)
+		}
 	}
+	d.Facts.SetLoads(kept)
 	return out
 }
 
@@ -123,6 +153,9 @@ func (c *Crawl) know(address string, m mention) int32 {
 // flush hands the batch on, with the addresses that became known since the last.
 func (c *Crawl) flush(s *saver) {
 	f := c.frontier
+	if len(f.addresses) < f.stored {
+		return // it was put away while it read back what is stored
+	}
 	c.progress.survey(f.addresses)
 	c.batch.First = int32(f.stored)
 	c.batch.Addresses = append([]survey.Address(nil), f.addresses[f.stored:]...)
@@ -132,13 +165,17 @@ func (c *Crawl) flush(s *saver) {
 		s.save(c.batch)
 	}
 	s.last = time.Now()
-	c.batch = Batch{Seq: c.taken}
+	c.batch, c.batched = Batch{Seq: c.taken}, 0
 }
 
 // listUnlinked adds what only the sitemaps list and the crawl's end left unfetched.
 func (c *Crawl) listUnlinked() {
 	f := c.frontier
 	for _, address := range f.listed {
+		if len(f.addresses) >= 2*f.mostKnown() {
+			f.beyond++
+			continue
+		}
 		if _, known := f.numbers[address]; known || f.scope.Origin(address) == "" {
 			continue
 		}

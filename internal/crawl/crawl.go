@@ -16,6 +16,7 @@ import (
 	"fmt"
 	"log/slog"
 	"runtime"
+	"strings"
 	"sync"
 	"time"
 
@@ -26,6 +27,7 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
 	"harvik/internal/record"
@@ -81,8 +83,10 @@ type SiteSink interface {
 
 // A Past is what a sink has of a crawl that was cut off or paused.
 type Past interface {
-	// Start gives the stored addresses by number, and the files.
+	// Start gives the stored addresses by number, and the files, sitemaps without their bodies.
 	Start(ctx context.Context) (addresses []string, files []File, p record.Progress, err error)
+	// Body is that of a stored file.
+	Body(ctx context.Context, address string) ([]byte, error)
 	// EachRecord calls f with every record as it was saved, in order; findings are left out.
 	EachRecord(ctx context.Context, addresses []string, f func(Record) error) error
 	// Truncate forgets stored addresses from a number on.
@@ -101,7 +105,10 @@ type Crawl struct {
 	log      *slog.Logger
 	paces    *Paces
 	ctx      context.Context //nolint:containedctx // of the run: robots.txt files are read from deep inside it
-	tempo    sync.Mutex      // guards hosts, and the parts of plan that Retune changes
+	asking   context.Context //nolint:containedctx // likewise; it ends when no more requests are to be begun
+	saver    *saver
+	offline  bool
+	tempo    sync.Mutex // guards hosts, and the parts of plan that Retune changes
 	hosts    map[string]*governor
 	progress meter
 	frontier *frontier
@@ -111,7 +118,7 @@ type Crawl struct {
 	rules    ruleBook
 	readPDF  func(context.Context, []byte) *page.PDF
 	reading  chan struct{}           // bounds the bodies that are read at once
-	files    map[string]File         // of the past, by address; of the present, only which there are
+	files    fileBook                // of the past; of the present, only which there are
 	maps     []record.PreviewSitemap // what the sitemaps gave, in the order read
 	evidence survey.Evidence         // what the sitemaps gave, for the checks
 	stop     chan struct{}
@@ -121,11 +128,15 @@ type Crawl struct {
 	wake     chan struct{} // a host can take another request
 	buffers  sync.Pool
 	batch    Batch
+	batched  int // bytes of it, about
 	taken    int // records booked
 	pages    int // of these, those that count for the plan's number of pages, with those under way
+	links    int // booked
 	limited  bool
-	again    *[]check.Finding // where a new judgement's findings of pages go; nil for a crawl
-	loggedIn bool             // a gate holds a session, which a link can end
+
+	versionsRead int
+	again        *[]check.Finding // where a new judgement's findings of pages go; nil for a crawl
+	loggedIn     bool             // a gate holds a session, which a link can end
 }
 
 // Config is what a Crawl needs.
@@ -143,6 +154,7 @@ type Config struct {
 	Only    func(address string) bool                        // nil, or what is fetched besides the targets of redirects
 	Layouts map[string][]uint32                              // leaders of the layouts that earlier crawls met, by name
 	ReadPDF func(ctx context.Context, data []byte) *page.PDF // never fails; nil where documents are not looked into
+	Large   *fetch.Large                                     // bounds the large bodies of all crawls together; nil for those of this one
 	Offline bool                                             // what is stored is judged again: nothing is fetched, and no secret is needed
 	Log     *slog.Logger
 }
@@ -157,7 +169,7 @@ func New(c Config) (*Crawl, error) {
 			TLS: time.Duration(p.Timeouts.TLS), FirstByte: time.Duration(p.Timeouts.FirstByte),
 		},
 		MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: c.Guard,
-		CA: p.CA, Certificate: c.Secrets[p.Certificate], CertificateFor: fetch.BoundTo("", c.Start), IP: p.IP, Proxy: p.Proxy,
+		CA: p.CA, Large: c.Large, Certificate: c.Secrets[p.Certificate], CertificateFor: fetch.BoundTo("", c.Start), IP: p.IP, Proxy: p.Proxy,
 	}
 	f := newFrontier(c.Start, p)
 	f.only = c.Only
@@ -183,7 +195,7 @@ func New(c Config) (*Crawl, error) {
 		loggedIn: p.HoldsSession(),
 		hosts:    map[string]*governor{}, reading: make(chan struct{}, 2*runtime.GOMAXPROCS(0)),
 		stop: make(chan struct{}), pause: make(chan struct{}), wake: make(chan struct{}, 1),
-		buffers: sync.Pool{New: func() any { return new(bytes.Buffer) }}, files: map[string]File{},
+		buffers: sync.Pool{New: func() any { return new(bytes.Buffer) }}, offline: c.Offline,
 	}
 	cr.rules.read = cr.readRules
 	if cr.readPDF = c.ReadPDF; cr.readPDF == nil {
@@ -263,16 +275,64 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 	defer c.paces.leave(c)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
+	defer c.beginAsking(ctx)()
 	ending, err := c.fetch(ctx, cancel, c.resume, c.listUnlinked)
 	if err != nil {
 		return nil, err
 	}
-	var probes *survey.Probes
-	if *c.plan.Probes {
-		c.progress.phase("probing")
-		probes = c.probe(ctx)
+	probes, err := c.probeUnlessEnding()
+	if err != nil {
+		return nil, err
 	}
 	return c.finish(ending, probes)
+}
+
+// probeUnlessEnding asks what no link leads to, if the plan has it so and there is time. What was cut short
+// tells nothing.
+func (c *Crawl) probeUnlessEnding() (*survey.Probes, error) {
+	if !*c.plan.Probes || c.isEnding() && !c.isPaused() {
+		return nil, nil
+	}
+	c.progress.phase("probing")
+	probes := c.probe(c.asking)
+	switch {
+	case c.isPaused():
+		return nil, &ErrPaused{}
+	case c.isEnding():
+		return nil, context.Cause(c.ctx)
+	}
+	return probes, nil
+}
+
+// isPaused tells whether the crawl is to be put away.
+func (c *Crawl) isPaused() bool {
+	select {
+	case <-c.pause:
+		return true
+	default:
+		return false
+	}
+}
+
+// isEnding tells whether no more requests are to be begun: the crawl is stopped or paused, its time is
+// over, or its context has ended.
+func (c *Crawl) isEnding() bool { return c.asking.Err() != nil }
+
+// beginAsking makes the context of requests, until release is called.
+func (c *Crawl) beginAsking(ctx context.Context) (release func()) {
+	asking, cut := context.WithCancel(ctx)
+	c.asking = asking
+	var group sync.WaitGroup
+	group.Go(func() {
+		select {
+		case <-c.stop:
+		case <-c.pause:
+		case <-c.timeUp():
+		case <-asking.Done():
+		}
+		cut()
+	})
+	return func() { cut(); group.Wait() }
 }
 
 // fetch logs in, lets begin make the first addresses known, and fetches until nothing waits or the crawl is
@@ -281,15 +341,21 @@ func (c *Crawl) Run(ctx context.Context) (*Result, error) {
 func (c *Crawl) fetch(ctx context.Context, cancel context.CancelCauseFunc, begin func(context.Context) error, end func()) (Ending, error) {
 	c.ctx = ctx
 	c.progress.begin()
-	if err := c.client.LogIn(ctx); err != nil {
+	if err := c.client.LogIn(c.asking); err != nil && !c.isEnding() {
 		return "", &ErrPaused{err.Error()}
-	}
-	if err := begin(ctx); err != nil {
-		return "", err
 	}
 	saver := newSaver(ctx, c.sink, cancel)
 	defer saver.close() // after a panic
-	ending, paused := c.loop(ctx, saver)
+	c.saver = saver
+	var ending Ending
+	var paused *ErrPaused
+	switch err := begin(ctx); {
+	case errors.As(err, &paused):
+	case err != nil:
+		return "", err
+	default:
+		ending, paused = c.loop(ctx, saver)
+	}
 	if paused == nil {
 		end()
 	}
@@ -311,6 +377,7 @@ func (c *Crawl) fetch(ctx context.Context, cancel context.CancelCauseFunc, begin
 func (c *Crawl) Rejudge(ctx context.Context, ending Ending, probes *survey.Probes) (r *Result, found []check.Finding, err error) {
 	defer c.client.Close()
 	c.ctx = ctx
+	defer c.beginAsking(ctx)()
 	c.progress.begin()
 	c.again = &found
 	if err := c.resume(ctx); err != nil {
@@ -325,12 +392,13 @@ func (c *Crawl) Rejudge(ctx context.Context, ending Ending, probes *survey.Probe
 func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 	c.progress.phase("judging")
 	c.survey.Addresses = c.frontier.addresses
+	c.survey.Partial = c.frontier.beyond > 0
 	c.survey.Evidence = c.learned(probes)
 	if c.plan.Selection == plan.Spread && ending != Complete {
 		c.weigh()
 	}
 	var findings []check.Finding
-	take := func(found []check.Finding) error {
+	keep := func(found []check.Finding) error {
 		findings = append(findings, found...)
 		return nil
 	}
@@ -342,9 +410,14 @@ func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 				return nil, err
 			}
 		}
-		take = func(found []check.Finding) error { return sink.SaveSite(c.ctx, found) }
+		keep = func(found []check.Finding) error { return sink.SaveSite(c.ctx, found) }
 	}
-	sheet, err := c.judge.Finish(c.survey, take)
+	sheet, err := c.judge.Finish(c.survey, func(found []check.Finding) error {
+		if c.isPaused() { // judging begins anew when the crawl goes on
+			return &ErrPaused{}
+		}
+		return keep(found)
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -364,6 +437,10 @@ func (c *Crawl) finish(ending Ending, probes *survey.Probes) (*Result, error) {
 		Traps: c.frontier.traps.report(), Probes: probes,
 	}
 	result.explain()
+	if n := c.frontier.beyond; n > 0 {
+		result.Detail = strings.TrimSpace(result.Detail + fmt.Sprintf(" Pages name more addresses than a plan of %s pages has use for: %s are known, and %s further mentions were not taken up.",
+			text.Thousands(c.plan.Pages), text.Thousands(len(c.frontier.addresses)), text.Thousands(n)))
+	}
 	return result, nil
 }
 

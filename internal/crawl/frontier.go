@@ -45,6 +45,7 @@ type frontier struct {
 	aside     map[int32]bool // named by nofollow pages only, so far
 	quotas    []int          // fetched or queued, by quota of the scope
 	traps     traps
+	beyond    int                       // mentions of addresses that were not taken up, since so many are known
 	loads     int                       // resources that wait or were fetched
 	stored    int                       // addresses that a sink has
 	changed   map[int32]bool            // of these, those that have changed since
@@ -80,6 +81,10 @@ type mention struct {
 func (f *frontier) add(address string, m mention) (id int32, wanted bool) {
 	if id, ok := f.numbers[address]; ok {
 		return id, f.again(id, m)
+	}
+	if len(f.addresses) >= f.mostKnown() {
+		f.beyond++
+		return -1, false
 	}
 	a := survey.Address{
 		URL: address, FoundOn: m.from, Depth: m.depth, Role: m.role, Found: m.found, InSitemap: f.inSitemap[address],
@@ -143,6 +148,11 @@ func (f *frontier) place(id int32, m mention) (wanted bool) {
 	}
 	return false
 }
+
+// mostKnown is how many addresses are known at most, fetched or not: as many as a site of the plan's number
+// of pages can have any use for. A hostile page names hundreds of thousands, each of which would be held,
+// stored and shown.
+func (f *frontier) mostKnown() int { return 50_000 + 50*f.plan.Pages }
 
 // mostLoads is how many resources are fetched at most: more than any honest site has, so that a
 // hostile page cannot keep a crawl busy for ever.

@@ -24,7 +24,7 @@ func TestFrontierMemory(t *testing.T) {
 	}
 	for _, selection := range []string{plan.Breadth, plan.Spread} {
 		before := heap()
-		f := newFrontier(start, plan.Plan{Selection: selection}.WithDefaults())
+		f := newFrontier(start, plan.Plan{Pages: 1_000_000, Selection: selection}.WithDefaults())
 		for i := range 1_000_000 {
 			address := fmt.Sprintf("https://fernhollow.example/plants/family-%d/species-%c%c-%d/?colour=%d", i%500, 'a'+i%26, 'a'+i/26%26, i, i%7)
 			id, wanted := f.add(address, mention{from: int32(i / 60), depth: 3, found: survey.ByLink, follow: true})

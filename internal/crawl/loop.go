@@ -25,6 +25,22 @@ const maxParallel = 64
 // maxBusy is how many addresses are under way at once, over all hosts.
 const maxBusy = 128
 
+// maxHeld is about how many bytes of facts may wait, for an older result or to be stored, before no more
+// requests are begun.
+const maxHeld = 96 << 20
+
+// weight is about how many bytes a result's facts take.
+func weight(r *Record) int {
+	n := 2 << 10
+	if d := r.Facts.Document; d != nil {
+		n += len(d.MainText) + 200*(len(d.Links)+len(d.Images)+len(d.Headings)) + 100*len(d.Uses)
+	}
+	for i := range r.Findings {
+		n += 300 * len(r.Findings[i].Places)
+	}
+	return n
+}
+
 type job struct {
 	seq  int
 	id   int32
@@ -48,6 +64,7 @@ type done struct {
 type run struct {
 	results  chan done    // has room for all that the window allows, so that nobody waits for the loop
 	ahead    map[int]done // received, and waiting for an older one
+	held     int          // bytes, of ahead
 	sent     int
 	taken    int
 	received int
@@ -139,7 +156,7 @@ func (c *Crawl) timeUp() <-chan time.Time {
 
 // dispatch gives addresses to their hosts' queues as far as the window allows.
 func (c *Crawl) dispatch(r *run) {
-	for r.sent-r.taken < window(c.parallel()) {
+	for r.sent-r.taken < window(c.parallel()) && (r.held+c.batched < maxHeld || r.sent == r.taken) {
 		id, ok := c.next(r.sent - r.taken + len(c.refusal.held))
 		if !ok {
 			return
@@ -262,13 +279,17 @@ func (c *Crawl) addListed() {
 func (c *Crawl) receive(ctx context.Context, r *run, d done, saver *saver) *ErrPaused {
 	c.progress.fetched(&d)
 	r.ahead[d.seq] = d
+	r.held += weight(&d.Record)
 	for d, ok := r.ahead[r.taken]; ok; d, ok = r.ahead[r.taken] {
 		delete(r.ahead, r.taken)
 		r.taken++
+		n := weight(&d.Record)
+		r.held -= n
+		c.batched += n
 		if paused := c.accept(ctx, d); paused != nil {
 			return paused
 		}
-		if len(c.batch.Records) >= batchSize || time.Since(saver.last) > saveEvery {
+		if len(c.batch.Records) >= batchSize || c.batched > maxHeld/8 || time.Since(saver.last) > saveEvery {
 			c.flush(saver)
 		}
 	}

@@ -63,6 +63,7 @@ func (c *Crawl) sample(ctx context.Context) error {
 	defer c.paces.leave(c)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
+	defer c.beginAsking(ctx)()
 	_, err := c.fetch(ctx, cancel, c.resume, func() {})
 	return err
 }

@@ -25,6 +25,7 @@ type meter struct {
 // maxSections and maxErrors bound what the progress lists.
 const (
 	maxSections = 200
+	maxTypes    = 50
 	maxErrors   = 12
 )
 
@@ -85,11 +86,14 @@ func (m *meter) booked(f *frontier, d *Record, findings int) {
 	defer m.mu.Unlock()
 	p := &m.now
 	p.Findings, p.Lane = findings, laneNames[f.lane]
-	p.Known, p.Waiting = len(f.addresses), f.queue.size()
+	p.Known, p.Waiting, p.Beyond = len(f.addresses), f.queue.size(), f.beyond
 	p.Later = len(f.later[loaded]) + len(f.later[outbound])
 	kind := d.Facts.Type
 	if kind == "" {
 		kind = "unknown"
+	}
+	if p.Types[kind] == 0 && len(p.Types) >= maxTypes {
+		kind = "other"
 	}
 	p.Types[kind]++
 	if d.Role != page.AsPage {

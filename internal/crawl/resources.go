@@ -26,6 +26,8 @@ func (c *Crawl) load(ctx context.Context, j *job) (*page.Facts, int) {
 	}
 	buf := c.buffers.Get().(*bytes.Buffer)
 	defer c.keep(buf)
+	hold := new(fetch.Hold)
+	defer hold.Release()
 	nothing := func(int, string) bool { return false }
 	tries := 0
 	var a fetch.Answer
@@ -37,7 +39,7 @@ func (c *Crawl) load(ctx context.Context, j *job) (*page.Facts, int) {
 	if isText(j.role) || headLies(&a, j.role) {
 		want := func(status int, mediaType string) bool { return status == http.StatusOK && j.role != page.AsLink }
 		var earlier []string
-		a, earlier = c.try(ctx, j, buf, fetch.Request{Want: want})
+		a, earlier = c.try(ctx, j, buf, fetch.Request{Want: want, Hold: hold})
 		tries += len(earlier) + 1
 	}
 	f := c.answered(&j.at, &a, tries)

@@ -11,7 +11,12 @@ import (
 // are what they were.
 func (c *Crawl) resume(ctx context.Context) error {
 	if c.past == nil {
-		c.begin()
+		if err := c.begin(); err != nil {
+			return err
+		}
+		if c.isPaused() {
+			return &ErrPaused{}
+		}
 		return nil
 	}
 	addresses, files, progress, err := c.past.Start(ctx)
@@ -19,11 +24,16 @@ func (c *Crawl) resume(ctx context.Context) error {
 		return fmt.Errorf("reading what was stored: %w", err)
 	}
 	for _, f := range files {
-		c.files[f.Address] = f
+		c.files.set(f)
 	}
 	c.frontier.stored = len(addresses) // so that what changes on the way is told again
-	c.begin()
+	if err := c.begin(); err != nil {
+		return err
+	}
 	err = c.past.EachRecord(ctx, addresses, func(r Record) error {
+		if c.isPaused() {
+			return &ErrPaused{}
+		}
 		if err := c.expect(r.ID); err != nil {
 			return err
 		}

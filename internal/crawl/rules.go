@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"harvik/internal/core/page"
@@ -27,6 +28,7 @@ import (
 type ruleBook struct {
 	mu    sync.Mutex
 	pages map[string]*rulePage
+	size  atomic.Int64 // bytes of those outside the site
 	read  func(ctx context.Context, origin string) (*robots.File, File)
 }
 
@@ -52,22 +54,37 @@ func (b *ruleBook) of(ctx context.Context, origin string) (*robots.File, File) {
 	return p.file, p.got
 }
 
+// What is read of the robots.txt files of other people's hosts: all of them, until they are so many bytes
+// together; then only the beginning of each.
+const (
+	maxRules   = 32 << 20
+	shortRules = 8 << 10
+)
+
 // readRules reads the robots.txt of an origin. A 4xx answer allows everything; a 5xx answer, or
 // none, forbids it (RFC 9309, 2.3.1).
 func (c *Crawl) readRules(ctx context.Context, origin string) (*robots.File, File) {
 	address := origin + "robots.txt"
-	got, known := c.files[address]
+	got, known := c.files.get(address)
 	if !known {
 		got = File{Kind: "robots", Address: address}
 		if u, err := weburl.Parse(address); err == nil {
-			a := c.support(ctx, u)
+			a := c.support(ctx, u, false)
 			got.Status, got.Outcome, got.Detail = a.Status, a.Outcome, a.Detail
 			got.Body = a.Body[:min(len(a.Body), robots.MaxBytes+1)]
 		}
 	}
+	inside := c.frontier.scope.Inside(address)
+	if !inside && c.rules.size.Add(int64(len(got.Body))) > maxRules {
+		got.Body = got.Body[:min(len(got.Body), shortRules)]
+	}
 	switch {
 	case got.Status >= 200 && got.Status < 300:
-		return robots.Parse(got.Body), got
+		rules := robots.Parse(got.Body)
+		if !inside {
+			got.Body = nil // it is not stored
+		}
+		return rules, got
 	case got.Status >= 500 || got.Status == 0:
 		why := got.Detail
 		if got.Status >= 500 {
@@ -86,32 +103,81 @@ func (c *Crawl) rulesFor(address string) *robots.File {
 	}
 	r, got := c.rules.of(c.ctx, origin)
 	c.frontier.rules[origin] = r
-	if _, known := c.files[got.Address]; !known {
-		c.files[got.Address] = got
+	if _, known := c.files.get(got.Address); !known {
 		c.batch.Files = append(c.batch.Files, got)
 	}
+	got.Body = got.Body[:min(len(got.Body), headBytes)]
+	c.files.set(got)
+	c.rejoin(origin)
 	return r
+}
+
+// headBytes is what is held of a robots.txt once it is read, to see what it is.
+const headBytes = 200
+
+// fileBook holds robots.txt files and sitemaps by address. It is safe for use from several goroutines.
+type fileBook struct {
+	mu  sync.Mutex
+	all map[string]File
+}
+
+func (b *fileBook) get(address string) (File, bool) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	f, ok := b.all[address]
+	return f, ok
+}
+
+func (b *fileBook) set(f File) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.all == nil {
+		b.all = map[string]File{}
+	}
+	b.all[f.Address] = f
+}
+
+// rejoin tells the governor of an origin's host what its robots.txt asks for.
+func (c *Crawl) rejoin(origin string) {
+	u, err := weburl.Parse(origin)
+	if err != nil {
+		return
+	}
+	c.tempo.Lock()
+	defer c.tempo.Unlock()
+	if g := c.hosts[strings.ToLower(u.Host())]; g != nil {
+		g.join(c, c.tempoOf(&u, page.AsPage))
+	}
 }
 
 // maxRedirects is how many a robots.txt or sitemap may take (RFC 9309, 2.3.1.2: at least five).
 const maxRedirects = 5
 
-// support fetches a robots.txt or sitemap, following redirects. The body is the caller's.
-func (c *Crawl) support(ctx context.Context, u weburl.URL) fetch.Answer {
+// support fetches a robots.txt or sitemap, following redirects. The body is the caller's. A sitemap keeps to
+// its host's pace; a robots.txt does not wait for it, since what it asks for may be what holds the host.
+func (c *Crawl) support(ctx context.Context, u weburl.URL, paced bool) fetch.Answer {
 	var a fetch.Answer
 	most := c.retries(&u)
 	for range maxRedirects + 1 {
 		var buf bytes.Buffer
 		want := func(status int, _ string) bool { return status < 300 }
+		wait, done := func() error { return nil }, func() {}
+		if paced {
+			g := c.governor(&u, c.supportRole(&u))
+			wait, done = func() error { return g.wait(ctx) }, func() { c.release(g, &a) }
+		}
 		for try := 0; ; try++ {
+			if wait() != nil {
+				return fetch.Answer{Outcome: page.TimedOut, Detail: "the crawl ended before it was asked for", Length: -1}
+			}
 			a = c.client.Do(ctx, &u, &buf, fetch.Request{Want: want, MaxBytes: maxSitemapBytes})
+			done()
 			if try >= most || !worthRetrying(&a) || ctx.Err() != nil {
 				break
 			}
 			select {
 			case <-time.After(500 * time.Millisecond << try):
-			case <-c.stop:
-			case <-c.pause:
+			case <-ctx.Done():
 			}
 		}
 		if a.Outcome != page.Answered && a.Outcome != page.Truncated {
@@ -131,12 +197,22 @@ func (c *Crawl) support(ctx context.Context, u weburl.URL) fetch.Answer {
 	return a
 }
 
+// supportRole is as what a sitemap's host is asked: as part of the site, or as gently as for a link.
+func (c *Crawl) supportRole(u *weburl.URL) page.Role {
+	if c.frontier.scope.Inside(u.Key()) {
+		return page.AsPage
+	}
+	return page.AsLink
+}
+
 // begin reads robots.txt and the sitemaps, then makes the start and the plan's addresses known.
-func (c *Crawl) begin() {
+func (c *Crawl) begin() error {
 	f := c.frontier
 	if *c.plan.Sources.Sitemaps {
 		addresses, named := c.sitemaps()
-		c.readSitemaps(addresses, named)
+		if err := c.readSitemaps(addresses, named); err != nil {
+			return err
+		}
 	}
 	follow := *c.plan.Sources.Links || len(c.plan.Sources.Addresses) == 0
 	start := c.know(c.start.Key(), mention{from: -1, found: survey.ByStart, follow: follow})
@@ -161,6 +237,7 @@ func (c *Crawl) begin() {
 	if c.plan.Selection == plan.Spread {
 		c.addListed() // what is to be spread over has to be known
 	}
+	return nil
 }
 
 // sitemaps are the addresses of the sitemaps to begin with: those of the plan, or those that
@@ -182,14 +259,14 @@ func (c *Crawl) sitemaps() (out []string, named bool) {
 const (
 	maxSitemaps     = 1000
 	maxSitemapBytes = 50 << 20
-	maxSitemapTotal = 256 << 20 // bytes of all of them
+	maxSitemapTotal = 128 << 20 // bytes of all of them
 	maxSitemapDepth = 2         // an index may not list indexes (sitemaps.org); some do
-	maxListed       = 2_000_000
 )
 
 // readSitemaps notes which addresses the sitemaps list. Indexes are followed. Named tells whether
-// somebody named those that it begins with.
-func (c *Crawl) readSitemaps(queue []string, named bool) {
+// somebody named those that it begins with. It ends early where the crawl is to, and where more is
+// listed than the crawl takes up.
+func (c *Crawl) readSitemaps(queue []string, named bool) error {
 	type one struct {
 		address string
 		depth   int
@@ -199,62 +276,80 @@ func (c *Crawl) readSitemaps(queue []string, named bool) {
 		todo = append(todo, one{q, 0})
 	}
 	seen := map[string]bool{}
-	total := 0
-	for len(todo) > 0 && len(seen) < maxSitemaps && total < maxSitemapTotal && c.ctx.Err() == nil {
+	total, abroad := 0, 0
+	for len(todo) > 0 && len(seen) < maxSitemaps && total < maxSitemapTotal && len(c.frontier.listed) < c.frontier.mostKnown() && !c.isEnding() {
 		u, err := c.start.Parse(todo[0].address)
 		depth := todo[0].depth
 		todo = todo[1:]
 		if err != nil || !u.IsHTTP() || seen[u.Key()] {
 			continue
 		}
+		if !c.frontier.scope.Inside(u.Key()) {
+			if abroad == maxAbroad {
+				continue // other people's hosts are asked for a few at most
+			}
+			abroad++
+		}
 		seen[u.Key()] = true
-		got := c.sitemap(u)
+		got, err := c.sitemap(u)
+		if err != nil {
+			return err
+		}
+		if c.isEnding() && got.Status == 0 {
+			break // it was not asked for, or not to the end
+		}
 		total += len(got.Body)
 		told := record.PreviewSitemap{Address: u.Key(), Status: got.Status, Detail: got.Detail}
-		var file sitemap.File
+		note := survey.SitemapFile{Named: depth > 0 || named}
 		if got.Status == 200 {
-			var err error
-			if file, err = sitemap.Parse(inflate(got.Body)); err != nil {
+			strangers := 0
+			head, err := sitemap.Read(inflate(got.Body), func(e sitemap.Entry) {
+				if e.Sitemap != "" {
+					if depth < maxSitemapDepth && len(todo) < maxSitemaps {
+						todo = append(todo, one{e.Sitemap, depth + 1})
+					}
+					return
+				}
+				if c.list(&u, e) {
+					if strangers++; strangers <= 5 {
+						note.Faults = append(note.Faults, robots.Line{Text: "lists an address of another host: " + e.Page})
+					}
+				}
+			})
+			if err != nil {
 				c.log.Info("sitemap has faults", "address", u.Key(), "reason", err.Error())
 				told.Detail = err.Error()
 			}
-			told.Form, told.Pages, told.Sitemaps = file.Form, len(file.Pages), len(file.Sitemaps)
+			told.Form, told.Pages, told.Sitemaps = head.Form, head.Pages, head.Sitemaps
+			c.noteSitemap(&note, &told, &head, strangers, len(got.Body))
+		} else {
+			c.noteSitemap(&note, &told, new(sitemap.Head), 0, len(got.Body))
 		}
 		c.maps = append(c.maps, told)
-		c.noteSitemap(&u, &told, &file, depth > 0 || named, len(got.Body))
-		if depth < maxSitemapDepth {
-			for _, s := range file.Sitemaps {
-				todo = append(todo, one{s, depth + 1})
-			}
-		}
-		c.list(&u, file.Pages)
-		c.versions(&u, &file)
 	}
+	return nil
 }
 
+// maxAbroad is how many sitemaps on hosts outside the site are read: robots.txt may name some there
+// (sitemaps.org, "cross submits").
+const maxAbroad = 10
+
 // noteSitemap keeps what the checks of sitemaps need.
-func (c *Crawl) noteSitemap(u *weburl.URL, told *record.PreviewSitemap, file *sitemap.File, named bool, size int) {
-	note := survey.SitemapFile{
-		Address: told.Address, Status: told.Status, Detail: told.Detail, Form: told.Form, Pages: told.Pages, Sitemaps: told.Sitemaps, Named: named,
-	}
-	for _, f := range file.Faults {
-		note.Faults = append(note.Faults, robots.Line{Number: f.Line, Text: f.Text})
+func (c *Crawl) noteSitemap(note *survey.SitemapFile, told *record.PreviewSitemap, head *sitemap.Head, strangers, size int) {
+	note.Address, note.Status, note.Detail, note.Form = told.Address, told.Status, told.Detail, told.Form
+	note.Pages, note.Sitemaps = told.Pages, told.Sitemaps
+	var faults []robots.Line
+	for _, f := range head.Faults {
+		faults = append(faults, robots.Line{Number: f.Line, Text: f.Text})
 	}
 	if size >= maxSitemapBytes {
-		note.Faults = append(note.Faults, robots.Line{Text: "the file is over 50 MiB"})
+		faults = append(faults, robots.Line{Text: "the file is over 50 MiB"})
 	}
-	strangers := 0
-	for _, p := range file.Pages {
-		if at, err := u.Parse(p); err == nil && at.IsHTTP() && at.Host() != u.Host() {
-			if strangers++; strangers <= 5 {
-				note.Faults = append(note.Faults, robots.Line{Text: "lists an address of another host: " + at.Key()})
-			}
-		}
-	}
+	note.Faults = append(faults, note.Faults...)
 	if strangers > 5 {
 		note.Faults = append(note.Faults, robots.Line{Text: fmt.Sprintf("and %d more of other hosts", strangers-5)})
 	}
-	c.evidence.Sitemaps = append(c.evidence.Sitemaps, note)
+	c.evidence.Sitemaps = append(c.evidence.Sitemaps, *note)
 }
 
 // learned is what the crawl knows of the site besides its pages.
@@ -262,7 +357,7 @@ func (c *Crawl) learned(probes *survey.Probes) survey.Evidence {
 	e := c.evidence
 	e.Probes, e.Traps = probes, c.frontier.traps.report()
 	for origin, rules := range c.frontier.rules {
-		got := c.files[origin+"robots.txt"]
+		got, _ := c.files.get(origin + "robots.txt")
 		head := bytes.ToLower(bytes.TrimSpace(got.Body[:min(len(got.Body), 200)]))
 		e.Robots = append(e.Robots, survey.RobotsFile{
 			Address: origin + "robots.txt", Status: got.Status, Detail: got.Detail, Outcome: got.Outcome, File: rules,
@@ -273,60 +368,79 @@ func (c *Crawl) learned(probes *survey.Probes) survey.Evidence {
 	return e
 }
 
-// sitemap is a file as it was got, now or in the past.
-func (c *Crawl) sitemap(u weburl.URL) File {
-	got, known := c.files[u.Key()]
-	if !known {
-		a := c.support(c.ctx, u)
-		got = File{"sitemap", u.Key(), a.Status, a.Outcome, a.Detail, a.Body}
-		c.files[got.Address] = File{Kind: got.Kind, Address: got.Address} // its body goes with the batch
-		c.batch.Files = append(c.batch.Files, got)
+// sitemap is a file as it was got, now or in the past. A new one goes to the sink at once, and its body is
+// not held beyond its reading.
+func (c *Crawl) sitemap(u weburl.URL) (File, error) {
+	if got, known := c.files.get(u.Key()); known {
+		if got.Body == nil && got.Status == 200 && c.past != nil {
+			body, err := c.past.Body(c.ctx, u.Key())
+			if err != nil {
+				return got, fmt.Errorf("reading what was stored: %w", err)
+			}
+			got.Body = body
+		}
+		return got, nil
 	}
-	return got
+	if c.offline {
+		return File{Kind: "sitemap", Address: u.Key(), Detail: "it was not read"}, nil
+	}
+	a := c.support(c.asking, u, true)
+	got := File{"sitemap", u.Key(), a.Status, a.Outcome, a.Detail, a.Body}
+	if c.isEnding() && got.Status == 0 {
+		return got, nil // what was cut short is asked for again when the crawl goes on
+	}
+	c.files.set(File{Kind: got.Kind, Address: got.Address})
+	c.batch.Files = append(c.batch.Files, got)
+	if c.saver != nil && c.past == nil {
+		c.flush(c.saver)
+	}
+	return got, nil
 }
 
-func (c *Crawl) list(sitemap *weburl.URL, pages []string) {
+// list takes in a page that a sitemap lists, with its versions in other languages. It tells whether the
+// page is of another host than the sitemap.
+func (c *Crawl) list(from *weburl.URL, e sitemap.Entry) (stranger bool) {
 	f := c.frontier
-	for _, p := range pages {
-		at, err := sitemap.Parse(p)
-		if err != nil || !at.IsHTTP() || len(f.listed) >= maxListed {
-			continue
-		}
-		address := f.scope.Rewrite(at.Key())
-		if !f.inSitemap[address] {
-			f.inSitemap[address] = true
-			f.listed = append(f.listed, address)
-		}
+	at, err := from.Parse(e.Page)
+	if err != nil || !at.IsHTTP() {
+		return false
 	}
+	address := f.scope.Rewrite(at.Key())
+	if !f.inSitemap[address] && len(f.listed) < f.mostKnown() {
+		f.inSitemap[address] = true
+		f.listed = append(f.listed, address)
+	}
+	if f.scope.Inside(address) {
+		c.versions(from, address, e.Others)
+	}
+	return at.Host() != from.Host()
 }
 
-// versions notes which languages the sitemap lists for which of the site's addresses.
-func (c *Crawl) versions(at *weburl.URL, file *sitemap.File) {
-	for _, o := range file.Others {
-		from, err := at.Parse(file.Pages[o.Page])
-		to, bad := at.Parse(o.Href)
-		if err != nil || bad != nil || !to.IsHTTP() || !c.frontier.scope.Inside(from.Key()) {
+// versions notes which languages a sitemap lists for one of the site's addresses.
+func (c *Crawl) versions(from *weburl.URL, address string, others []sitemap.Version) {
+	for _, o := range others {
+		to, err := from.Parse(o.Href)
+		if err != nil || !to.IsHTTP() || c.versionsRead >= 2*c.frontier.mostKnown() {
 			continue
 		}
+		c.versionsRead++
 		if c.evidence.Versions == nil {
 			c.evidence.Versions = map[string][]survey.Version{}
 		}
-		address := c.frontier.scope.Rewrite(from.Key())
 		c.evidence.Versions[address] = append(c.evidence.Versions[address], survey.Version{Lang: o.Lang, Address: c.frontier.scope.Rewrite(to.Key())})
 	}
 }
 
-// inflate unpacks a gzipped file; anything else stays.
-func inflate(data []byte) []byte {
+// inflate unpacks a gzipped file as it is read; anything else stays.
+func inflate(data []byte) io.Reader {
 	if !bytes.HasPrefix(data, []byte{0x1f, 0x8b}) {
-		return data
+		return bytes.NewReader(data)
 	}
 	z, err := gzip.NewReader(bytes.NewReader(data))
 	if err != nil {
-		return data
+		return bytes.NewReader(data)
 	}
-	out, _ := io.ReadAll(io.LimitReader(z, maxSitemapBytes))
-	return out
+	return io.LimitReader(z, maxSitemapBytes)
 }
 
 // governor is that of an address's host, told how fast this crawl may ask it: inside the site

@@ -51,7 +51,9 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 		return d
 	}
 	buf := c.buffers.Get().(*bytes.Buffer)
-	a, earlier := c.try(ctx, j, buf, fetch.Request{Want: wantsPage})
+	hold := new(fetch.Hold) // until all is read from it
+	defer hold.Release()
+	a, earlier := c.try(ctx, j, buf, fetch.Request{Want: wantsPage, Hold: hold})
 	if sendsAway(&a) {
 		d.away, a.RetryAfter = a.RetryAfter, 0 // whether the whole site is away will show
 	}
@@ -101,6 +103,7 @@ func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Requ
 			return a, earlier
 		}
 		c.release(j.host, &a)
+		r.Hold.Release()
 		select {
 		case <-time.After(max(min(a.RetryAfter, longestWait), 500*time.Millisecond<<len(earlier))):
 		case <-c.stop:

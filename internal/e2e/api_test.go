@@ -18,6 +18,7 @@ import (
 	"harvik/demo"
 	"harvik/internal/client"
 	"harvik/internal/core/check"
+	"harvik/internal/core/plan"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
@@ -189,7 +190,11 @@ func TestLook(t *testing.T) {
 		return "missing"
 	}
 	l, err := h.Look(t.Context(), record.LookRequest{Address: "http://" + host + "/old"})
-	if err != nil {
+	if err != nil || l.Facts != nil || !strings.Contains(l.Detail, "harvik site allow") {
+		t.Errorf("a page on this machine, of no site: %+v (%v)", l, err)
+	}
+	h.addSite(t, "near", "http://"+host+"/", plan.Plan{})
+	if l, err = h.Look(t.Context(), record.LookRequest{Address: "http://" + host + "/old"}); err != nil {
 		t.Fatal(err)
 	}
 	if len(l.Hops) != 1 || l.Facts.Status != 200 || !l.Indexable || l.Desktop.Title != "Fern" || len(l.Links) != 1 {

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	cdpbrowser "github.com/chromedp/cdproto/browser"
 	"github.com/chromedp/chromedp"
 
 	"harvik/internal/testkit"
@@ -189,4 +190,29 @@ func (b *browser) keys(keys string) {
 	b.t.Helper()
 	b.do(chromedp.KeyEvent(keys))
 	time.Sleep(100 * time.Millisecond) // the focus moves with the next frame
+}
+
+// fetch clicks a button that has the browser fetch a file, and gives the file.
+func (b *browser) fetch(name string) []byte {
+	b.t.Helper()
+	folder := b.t.TempDir()
+	if _, err := chromedp.CallBrowser(b.ctx, cdpbrowser.SetDownloadBehavior, cdpbrowser.SetDownloadBehaviorParams{Behavior: cdpbrowser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder}); err != nil {
+		b.t.Fatal(err)
+	}
+	b.click("button", name)
+	for deadline := time.Now().Add(60 * time.Second); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
+		files, _ := filepath.Glob(filepath.Join(folder, "*"))
+		if len(files) != 1 || strings.HasSuffix(files[0], ".crdownload") {
+			continue
+		}
+		data, err := os.ReadFile(files[0])
+		if err != nil {
+			b.t.Fatal(err)
+		}
+		if len(data) > 0 {
+			return data
+		}
+	}
+	b.t.Fatalf("%s gives no file; the page shows:\n%s", name, b.text())
+	return nil
 }

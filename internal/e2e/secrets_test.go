@@ -29,6 +29,7 @@ func TestSecrets(t *testing.T) {
 		fmt.Fprintln(&abroad, r.Method, r.RequestURI, r.Header)
 	}))
 	defer other.Close()
+	abroadAt := strings.TrimPrefix(other.URL, "http://")
 	var passed, sessions int
 	garden := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		mu.Lock()
@@ -53,14 +54,14 @@ func TestSecrets(t *testing.T) {
 		case r.URL.Path == "/login":
 			fmt.Fprint(w, `<form method=post><input name=user><input type=password name=pass></form>`)
 		case r.URL.Path == "/away":
-			http.Redirect(w, r, other.URL+"/landing", http.StatusFound)
+			http.Redirect(w, r, "http://other.example/landing", http.StatusFound)
 		default:
 			_, pass, _ := r.BasicAuth()
 			if pass == secrets["staging"] {
 				passed++
 			}
 			if k, err := r.Cookie("session"); err == nil && k.Value == "s-8c1f77e0b4" {
-				fmt.Fprintf(w, `<title>Members</title>Hello Anna <a href="/away">a</a> <a href="%s/x">b</a> <a href="/logout">log out</a> <a href="http://api.fernhollow.example/">c</a> <img src="%s/i.png">`, other.URL, other.URL)
+				fmt.Fprint(w, `<title>Members</title>Hello Anna <a href="/away">a</a> <a href="http://other.example/x">b</a> <a href="/logout">log out</a> <a href="http://api.fernhollow.example/">c</a> <img src="http://other.example/i.png">`)
 				return
 			}
 			http.Redirect(w, r, "/login", http.StatusFound)
@@ -70,7 +71,7 @@ func TestSecrets(t *testing.T) {
 	log := s.startVerbose()
 	s.ok("site add fernhollow http://fernhollow.example/ --allow 127.0.0.0/8")
 	// A secret holds for the network that it is given under.
-	s.ok("plan set fernhollow --host fernhollow.example=" + garden + " --host api.fernhollow.example=" + garden)
+	s.ok("plan set fernhollow --host fernhollow.example=" + garden + " --host api.fernhollow.example=" + garden + " --host other.example=" + abroadAt)
 	var out bytes.Buffer
 	keep := func(text string) { out.WriteString(text) }
 	for name, value := range secrets {
@@ -90,7 +91,7 @@ func TestSecrets(t *testing.T) {
 	if err := os.WriteFile(plan, []byte(`
 outbound: true
 scope: {hosts: [api.fernhollow.example]}
-hosts: {fernhollow.example: "`+garden+`", api.fernhollow.example: "`+garden+`"}
+hosts: {fernhollow.example: "`+garden+`", api.fernhollow.example: "`+garden+`", other.example: "`+abroadAt+`"}
 gates:
   - {kind: basic, user: anna, secret: staging}
   - {kind: form, address: /login, fields: {user: anna, pass: "secret:members"}, proof: Hello Anna}

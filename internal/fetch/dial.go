@@ -18,6 +18,9 @@ import (
 
 // New makes a client. Close it after use.
 func New(s Settings) (*Client, error) {
+	if s.Large == nil {
+		s.Large = NewLarge()
+	}
 	c := &Client{settings: s}
 	inside, outside := new(tls.Config), new(tls.Config)
 	if s.CA != "" {

@@ -35,6 +35,7 @@ type Settings struct {
 	CA             string // further authorities for inside addresses, PEM
 	Certificate    string // of the client, with its key, PEM
 	CertificateFor Bound  // who alone is shown it
+	Large          *Large // shared with other clients; nil for its own
 	IP             string // "4", "6", or any other text for both
 	Proxy          string // address of an HTTP proxy
 }
@@ -77,6 +78,7 @@ type Request struct {
 	Agent    string                                  // User-Agent; that of the settings if empty
 	Want     func(status int, mediaType string) bool // whose body is read
 	MaxBytes int                                     // of the body; that of the settings if 0
+	Hold     *Hold                                   // keeps the turn of a large body; nil gives it back once it is read
 	Own      bool                                    // a name of the site's own that is not inside, such as its host's number
 }
 
@@ -92,15 +94,19 @@ func (c *Client) Do(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r Req
 
 // send makes one request. Header comes on top of the usual; a body makes it a form's POST.
 func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r Request, header http.Header, form string) Answer {
-	ctx, cancel := context.WithTimeout(ctx, c.settings.Timeout)
-	defer cancel()
+	clock := newClock(ctx, c.settings.Timeout)
+	defer clock.end()
+	if r.Hold == nil {
+		r.Hold = new(Hold)
+		defer r.Hold.Release()
+	}
 	var t trace
 	method := r.Method
 	var body io.Reader
 	if form != "" {
 		method, body = http.MethodPost, strings.NewReader(form)
 	}
-	req, err := http.NewRequestWithContext(httptrace.WithClientTrace(ctx, t.hooks()), method, u.Key(), body)
+	req, err := http.NewRequestWithContext(httptrace.WithClientTrace(clock, t.hooks()), method, u.Key(), body)
 	if err != nil {
 		return Answer{Outcome: page.BadResponse, Detail: err.Error(), Length: -1}
 	}
@@ -124,11 +130,11 @@ func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r R
 	defer resp.Body.Close()
 	a := Answer{
 		Outcome: page.Answered, Status: resp.StatusCode, Header: resp.Header, Protocol: resp.Proto, Length: resp.ContentLength,
-		Coding:     strings.ToLower(strings.TrimSpace(resp.Header.Get("Content-Encoding"))),
+		Coding:     mediaType(resp.Header.Get("Content-Encoding")),
 		RetryAfter: retryAfter(resp.Header.Get("Retry-After"), t.start), TLS: resp.TLS,
 	}
 	if method != http.MethodHead {
-		c.body(&a, resp, buf, r)
+		c.body(clock, &a, resp, buf, r)
 	} else {
 		a.Type = mediaType(resp.Header.Get("Content-Type"))
 	}
@@ -159,7 +165,7 @@ func (c *Client) isInside(u *weburl.URL) bool {
 // drain is how much of an unwanted body is read so that the connection can be used again.
 const drain = 64 << 10
 
-func (c *Client) body(a *Answer, resp *http.Response, buf *bytes.Buffer, r Request) {
+func (c *Client) body(clock *clock, a *Answer, resp *http.Response, buf *bytes.Buffer, r Request) {
 	most := r.MaxBytes
 	if most == 0 {
 		most = c.settings.MaxBytes
@@ -172,12 +178,7 @@ func (c *Client) body(a *Answer, resp *http.Response, buf *bytes.Buffer, r Reque
 		return
 	}
 	counted := &counter{r: resp.Body}
-	unpacked, err := unpack(a.Coding, counted)
-	if err == nil {
-		buf.Reset()
-		_, err = buf.ReadFrom(io.LimitReader(unpacked, int64(most)+1))
-		unpacked.Close()
-	}
+	err := c.take(clock, a.Coding, counted, buf, most, r.Hold)
 	a.Body, a.Transferred = buf.Bytes(), counted.n
 	switch {
 	case len(a.Body) > most:
@@ -196,14 +197,56 @@ func (c *Client) body(a *Answer, resp *http.Response, buf *bytes.Buffer, r Reque
 	}
 }
 
+// take reads a body, unpacked, up to one byte more than it may have. What is larger than small waits for a
+// turn. Codings that need much memory to be undone are undone a few at a time, once all has come: a host
+// that sends slowly then keeps nobody from it.
+func (c *Client) take(clock *clock, coding string, from io.Reader, buf *bytes.Buffer, most int, hold *Hold) error {
+	buf.Reset()
+	if coding == "br" || coding == "zstd" {
+		var packed bytes.Buffer
+		if err := c.fill(clock, &packed, from, most, hold); err != nil {
+			return err
+		}
+		select {
+		case c.settings.Large.unpack <- struct{}{}:
+			defer func() { <-c.settings.Large.unpack }()
+		case <-clock.Done():
+			return clock.Err()
+		}
+		from = &packed
+	}
+	unpacked, err := unpack(coding, from)
+	if err != nil {
+		return err
+	}
+	defer unpacked.Close()
+	return c.fill(clock, buf, unpacked, most, hold)
+}
+
+// fill reads into buf, up to most and one byte more.
+func (c *Client) fill(clock *clock, buf *bytes.Buffer, from io.Reader, most int, hold *Hold) error {
+	_, err := buf.ReadFrom(io.LimitReader(from, int64(min(most, smallBytes))+1))
+	if err != nil || buf.Len() <= smallBytes || most <= smallBytes {
+		return err
+	}
+	if err := hold.take(c.settings.Large, clock); err != nil {
+		return err
+	}
+	_, err = buf.ReadFrom(io.LimitReader(from, int64(most)+1-int64(buf.Len())))
+	return err
+}
+
 func mediaType(header string) string {
 	t, _, err := mime.ParseMediaType(header)
 	if err != nil {
 		t, _, _ = strings.Cut(header, ";")
 		t = strings.ToLower(strings.TrimSpace(t))
 	}
-	return t
+	return t[:min(len(t), maxType)]
 }
+
+// maxType is the longest media type that is kept, in bytes.
+const maxType = 120
 
 type counter struct {
 	r io.Reader

@@ -48,6 +48,7 @@ type Runner struct {
 	vault *vault.Vault
 	paces crawl.Paces
 	pdfs  pdf.Reader
+	large *fetch.Large
 	log   *slog.Logger
 
 	ctx    context.Context
@@ -79,7 +80,7 @@ type run struct {
 func New(s *store.Store, v *vault.Vault, log *slog.Logger) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	return &Runner{
-		store: s, vault: v, log: log, ctx: ctx, cancel: cancel,
+		store: s, vault: v, large: fetch.NewLarge(), log: log, ctx: ctx, cancel: cancel,
 		live: map[int64]*run{}, bySite: map[int64]int64{}, rechecks: map[[2]int64]*recheck{},
 	}
 }
@@ -105,7 +106,7 @@ func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan, who
 		return nil, err
 	}
 	out, err := crawl.Preview(ctx, crawl.Config{
-		Plan: p.WithDefaults(), Start: start, Guard: guardOf(site), Secrets: secrets, Paces: &r.paces, ReadPDF: r.pdfs.Read, Log: r.log,
+		Plan: p.WithDefaults(), Start: start, Guard: guardOf(site), Secrets: secrets, Paces: &r.paces, ReadPDF: r.pdfs.Read, Large: r.large, Log: r.log,
 		Runner: check.NewRunner(nil, p),
 	})
 	if err != nil && ctx.Err() == nil {
@@ -382,7 +383,7 @@ func (r *Runner) prepare(one *run, past, offline bool, log *slog.Logger) (*crawl
 	}
 	view := new(addresses)
 	config := crawl.Config{
-		Plan: p, Start: one.start, Guard: guardOf(site), Secrets: secrets, Offline: offline, Paces: &r.paces, ReadPDF: r.pdfs.Read, Log: log,
+		Plan: p, Start: one.start, Guard: guardOf(site), Secrets: secrets, Offline: offline, Paces: &r.paces, ReadPDF: r.pdfs.Read, Large: r.large, Log: log,
 		Runner: runner(p, log), Layouts: layouts,
 		Sink: r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
 	}

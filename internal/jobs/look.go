@@ -76,7 +76,7 @@ func (r *Runner) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) e
 		Plan: plan.Plan{
 			Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(), Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
 		}.WithDefaults(),
-		Start: u, Guard: guard, Paces: &r.paces, ReadPDF: r.pdfs.Read, Log: r.log, Runner: check.NewRunner(nil, plan.Plan{}), Sink: sink,
+		Start: u, Guard: guard, Paces: &r.paces, ReadPDF: r.pdfs.Read, Large: r.large, Log: r.log, Runner: check.NewRunner(nil, plan.Plan{}), Sink: sink,
 	})
 	if err != nil {
 		return &Refusal{err.Error()}

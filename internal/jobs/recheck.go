@@ -237,7 +237,7 @@ func (l *looking) look(ctx context.Context) error {
 	}
 	fresh := 0
 	c, err := crawl.New(crawl.Config{
-		Plan: p, Start: start, Guard: guardOf(l.site), Secrets: secrets, Paces: &l.runner.paces, ReadPDF: l.runner.pdfs.Read, Log: l.runner.log,
+		Plan: p, Start: start, Guard: guardOf(l.site), Secrets: secrets, Paces: &l.runner.paces, ReadPDF: l.runner.pdfs.Read, Large: l.runner.large, Log: l.runner.log,
 		Runner: runner(p, l.runner.log), Layouts: layouts,
 		Only: func(address string) bool {
 			if wanted[address] || known[address] {

@@ -10,6 +10,7 @@ type Progress struct {
 	Waiting   int            `json:"waiting"`        // known and still to be fetched in this lane
 	Later     int            `json:"later"`          // likewise, in later ones
 	Known     int            `json:"known"`          // addresses of any kind
+	Beyond    int            `json:"beyond,omitempty"` // mentions of addresses that were not taken up: the crawl knows as many as its plan has use for
 	Failures  int            `json:"failures"`       // no answer, or one of 400 and above
 	Findings  int            `json:"findings"`       // places so far
 	Retries   int            `json:"retries"`

@@ -30,7 +30,7 @@ func (p *Past) Start(ctx context.Context) (addresses []string, files []crawl.Fil
 	if err := p.store.db.SelectContext(ctx, &addresses, "select url from address where crawl_id = $1 order by id", p.crawl); err != nil {
 		return nil, nil, progress, err
 	}
-	rows, err := p.store.pool.Query(ctx, "select kind, address, status, outcome, detail, body from crawl_file where crawl_id = $1", p.crawl)
+	rows, err := p.store.pool.Query(ctx, "select kind, address, status, outcome, detail, case when kind = 'robots' then body end from crawl_file where crawl_id = $1", p.crawl)
 	if err != nil {
 		return nil, nil, progress, err
 	}
@@ -50,6 +50,12 @@ func (p *Past) Start(ctx context.Context) (addresses []string, files []crawl.Fil
 		return nil, nil, progress, err
 	}
 	return addresses, files, progress, json.Unmarshal(data, &progress)
+}
+
+// Body implements crawl.Past.
+func (p *Past) Body(ctx context.Context, address string) (body []byte, err error) {
+	err = p.store.db.GetContext(ctx, &body, "select body from crawl_file where crawl_id = $1 and address = $2 limit 1", p.crawl, clean(address))
+	return body, err
 }
 
 // EachRecord implements crawl.Past.

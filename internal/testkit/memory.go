@@ -48,7 +48,23 @@ func (m *Memory) Start(context.Context) (addresses []string, files []crawl.File,
 	for _, a := range m.Addresses {
 		addresses = append(addresses, a.URL)
 	}
-	return addresses, m.Files, p, nil
+	for _, f := range m.Files {
+		if f.Kind == "sitemap" {
+			f.Body = nil
+		}
+		files = append(files, f)
+	}
+	return addresses, files, p, nil
+}
+
+// Body implements crawl.Past.
+func (m *Memory) Body(_ context.Context, address string) ([]byte, error) {
+	for _, f := range m.Files {
+		if f.Address == address {
+			return f.Body, nil
+		}
+	}
+	return nil, fmt.Errorf("no file %s", address)
 }
 
 // EachRecord implements crawl.Past.

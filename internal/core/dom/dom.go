@@ -64,6 +64,7 @@ type Tree struct {
 	Quirks   bool   // the doctype, or its absence, makes browsers lay out as in the nineties
 	Breaker  *Fault // what ended the head before its end tag, if anything
 	TooDeep  bool   // nested deeper than MaxDepth; elements deeper down are siblings
+	Cut      bool   // more than MaxNodes; the rest was not read
 	attrs    []Attr
 	src, add string
 }
@@ -101,9 +102,11 @@ const (
 
 // What bounds a tree.
 const (
-	MaxDepth      = 512 // open elements; browsers stop there, too
+	MaxDepth      = 512       // open elements; browsers stop there, too
+	MaxNodes      = 1_000_000 // elements and texts: a tree takes some 70 MB then
 	MaxFaults     = 40
-	maxAttributes = 256 // of one element
+	maxAttributes = 256       // of one element
+	allAttributes = 4_000_000 // of all
 )
 
 func (t *Tree) text(s span) string {

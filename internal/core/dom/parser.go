@@ -88,6 +88,10 @@ func (p *Parser) Parse(src []byte) *Tree {
 		if p.tok.kind == end {
 			break
 		}
+		if len(p.tree.Nodes) >= MaxNodes || len(p.tree.attrs) >= allAttributes {
+			p.tree.Cut = true
+			break
+		}
 	}
 	p.finish()
 	return t
@@ -99,7 +103,7 @@ func about(src []byte) int {
 	tags := bytes.Count(src, []byte("<"))
 	starts := tags - bytes.Count(src, []byte("</"))
 	texts := tags - bytes.Count(src, []byte("><"))
-	return min(starts+texts+4, len(src)/2+4)
+	return min(starts+texts+4, len(src)/2+4, MaxNodes+4)
 }
 
 // tooDeep tells whether an end tag is that of an element that was closed for being nested too deep.

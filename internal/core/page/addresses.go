@@ -7,7 +7,6 @@ import (
 
 	"golang.org/x/net/html/charset"
 
-	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 )
 
@@ -19,7 +18,9 @@ func (w *walker) headers(r Response) {
 			continue // for one named agent only
 		}
 		w.doc.Robots.read(v, "header")
-		w.doc.Robots.Said = append(w.doc.Robots.Said, Text{Text: text.Fold([]byte(v))})
+		if w.room(len(w.doc.Robots.Said), maxFew) {
+			w.doc.Robots.Said = append(w.doc.Robots.Said, Text{Text: folded([]byte(v), maxContent)})
+		}
 	}
 	for _, v := range r.Link {
 		for v != "" {
@@ -29,7 +30,7 @@ func (w *walker) headers(r Response) {
 		}
 	}
 	if r.Refresh != "" && w.doc.Refresh == "" {
-		w.doc.Refresh = r.Refresh
+		w.doc.Refresh = cut(r.Refresh, maxHref)
 	}
 	w.doc.RefreshTo = w.refreshTo()
 }
@@ -75,7 +76,7 @@ func (w *walker) linkHeader(at *weburl.URL, v string) {
 		}
 	}
 	switch {
-	case hasToken(rel, "canonical"):
+	case hasToken(rel, "canonical") && w.room(len(w.doc.Canonicals), maxFew):
 		w.doc.Canonicals = append(w.doc.Canonicals, ref)
 	case lang != "" && hasToken(rel, "alternate") && len(w.doc.Alternates) < maxAlternates:
 		w.doc.Alternates = append(w.doc.Alternates, Alternate{lang, ref})

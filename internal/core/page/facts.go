@@ -248,6 +248,8 @@ type Document struct {
 	KindReason   string             `json:"kindReason,omitempty"`
 	KindRead     Kind               `json:"kindRead,omitempty"`  // what the page itself looked like, where a plan overrules it
 	Flattened    bool               `json:"flattened,omitempty"` // nested deeper than browsers nest; read flattened
+	Cut          bool               `json:"cut,omitempty"`       // more elements than any page has; only the first were read
+	Left         int                `json:"left,omitempty"`      // links, headings and the like beyond what is kept of a page
 }
 
 // Charsets are the encodings that the document claims, lower case, as written.
@@ -348,6 +350,15 @@ func (f *Facts) Loads() []Use {
 		return f.Document.Uses
 	}
 	return f.Uses
+}
+
+// SetLoads replaces it.
+func (f *Facts) SetLoads(uses []Use) {
+	if f.Document != nil {
+		f.Document.Uses = uses
+	} else {
+		f.Uses = uses
+	}
 }
 
 // Canonical is the one other-or-same address that the page names as canonical, "" when it

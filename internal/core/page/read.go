@@ -48,7 +48,7 @@ func (with *reader) read(r Response) *Document {
 	body, name := decode(r.Body, r.ContentType)
 	tree := with.parser.Parse(body)
 	w := walker{
-		doc: &Document{Charset: name, Flattened: tree.TooDeep}, tree: tree, base: r.Address, address: r.Address,
+		doc: &Document{Charset: name, Flattened: tree.TooDeep, Cut: tree.Cut}, tree: tree, base: r.Address, address: r.Address,
 		main: with.main[:0], rest: with.rest[:0], named: with.named[:0], ids: map[string]bool{},
 	}
 	w.markup()

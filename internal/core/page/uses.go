@@ -59,7 +59,7 @@ func (w *walker) use(role Role, href, by string) {
 	if href == "" || strings.HasPrefix(href, "data:") || strings.HasPrefix(href, "#") || len(w.doc.Uses) >= maxUses {
 		return
 	}
-	w.doc.Uses = append(w.doc.Uses, Use{role, href, by})
+	w.doc.Uses = append(w.doc.Uses, Use{role, cut(href, maxHref), by})
 }
 
 // loads notes what an element makes the browser load.
@@ -113,7 +113,7 @@ func (w *walker) srcset(n *dom.Node) {
 // candidates are the addresses of a srcset attribute (HTML standard, "parse a srcset
 // attribute").
 func candidates(set string) (out []string) {
-	for set = strings.TrimLeft(set, " \t\n\r\f,"); set != ""; set = strings.TrimLeft(set, " \t\n\r\f,") {
+	for set = strings.TrimLeft(set, " \t\n\r\f,"); set != "" && len(out) < maxUses; set = strings.TrimLeft(set, " \t\n\r\f,") {
 		end := strings.IndexAny(set, " \t\n\r\f")
 		if end < 0 {
 			end = len(set)

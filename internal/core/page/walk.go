@@ -243,12 +243,16 @@ func hash(h uint32, s string) uint32 {
 func (w *walker) heading(n *dom.Node, a atom.Atom, p place, start int) {
 	level, _ := strconv.Atoi(a.String()[1:])
 	i := len(w.doc.Headings)
+	if !w.room(i, maxHeadings) {
+		w.walk(n, p)
+		return
+	}
 	w.doc.Headings = append(w.doc.Headings, Heading{Level: level, Place: p.path})
 	w.place(n, posHeading, i)
 	p.naming, p.titling = true, true
 	w.mark = ""
 	w.walk(n, p)
-	w.doc.Headings[i].Text = cmp.Or(text.Fold(w.named[start:]), w.mark)
+	w.doc.Headings[i].Text = cmp.Or(folded(w.named[start:], maxWords), w.mark)
 }
 
 func (w *walker) link(n *dom.Node, a atom.Atom, p place, start int) {
@@ -264,8 +268,12 @@ func (w *walker) link(n *dom.Node, a atom.Atom, p place, start int) {
 		return
 	}
 	i, images := len(w.doc.Links), len(w.doc.Images)
+	if !w.room(i, maxLinks) {
+		w.walk(n, p)
+		return
+	}
 	w.doc.Links = append(w.doc.Links, Link{
-		Href: href, Place: p.path, Region: p.region,
+		Href: cut(href, maxHref), Place: p.path, Region: p.region,
 		NoFollow: hasToken(w.attr(n, "rel"), "nofollow"),
 		Hidden:   w.attr(n, "aria-hidden") == "true",
 	})
@@ -277,9 +285,9 @@ func (w *walker) link(n *dom.Node, a atom.Atom, p place, start int) {
 	w.walk(n, p)
 	w.listed += len(w.main) + len(w.rest) - before
 	l := &w.doc.Links[i]
-	if l.Words = text.Fold(w.named[start:]); l.Words == "" {
+	if l.Words = folded(w.named[start:], maxWords); l.Words == "" {
 		for _, name := range [...]string{"aria-label", "aria-labelledby", "title"} {
-			if l.Label = text.Fold([]byte(w.attr(n, name))); l.Label != "" {
+			if l.Label = folded([]byte(w.attr(n, name)), maxWords); l.Label != "" {
 				break
 			}
 		}
@@ -310,8 +318,10 @@ func (w *walker) fact(n *dom.Node, a atom.Atom, p place) {
 			}
 		}
 	case atom.Title:
-		w.place(n, posTitle, len(d.Titles))
-		d.Titles = append(d.Titles, Text{Text: text.Fold([]byte(w.tree.Content(n))), InHead: p.inHead})
+		if w.room(len(d.Titles), maxFew) {
+			w.place(n, posTitle, len(d.Titles))
+			d.Titles = append(d.Titles, Text{Text: folded([]byte(w.tree.Content(n)), maxContent), InHead: p.inHead})
+		}
 	case atom.Meta:
 		w.meta(n, p)
 	case atom.Link:
@@ -322,7 +332,9 @@ func (w *walker) fact(n *dom.Node, a atom.Atom, p place) {
 		w.gap(p)
 	case atom.Form:
 		w.sign(a, n)
-		w.doc.Forms = append(w.doc.Forms, Form{Action: w.attr(n, "action"), Place: p.path})
+		if w.room(len(w.doc.Forms), maxFew) {
+			w.doc.Forms = append(w.doc.Forms, Form{Action: cut(w.attr(n, "action"), maxHref), Place: p.path})
+		}
 	case atom.Input, atom.Video, atom.Button:
 		w.sign(a, n)
 		if a == atom.Input && len(w.doc.Forms) > 0 && strings.EqualFold(w.attr(n, "type"), "password") {
@@ -333,7 +345,7 @@ func (w *walker) fact(n *dom.Node, a atom.Atom, p place) {
 
 func (w *walker) meta(n *dom.Node, p place) {
 	d := w.doc
-	value := w.attr(n, "content")
+	value := cut(w.attr(n, "content"), maxContent)
 	t := Text{Text: text.Fold([]byte(value)), InHead: p.inHead}
 	var list *[]Text
 	var pos func(*Document, int32) *Pos
@@ -353,8 +365,10 @@ func (w *walker) meta(n *dom.Node, p place) {
 		w.otherMeta(n, name, t.Text)
 		return
 	}
-	w.place(n, pos, len(*list))
-	*list = append(*list, t)
+	if w.room(len(*list), maxFew) {
+		w.place(n, pos, len(*list))
+		*list = append(*list, t)
+	}
 }
 
 // maxCards bounds the values for sharing that are kept.
@@ -384,10 +398,13 @@ func (w *walker) linkElement(n *dom.Node, p place) {
 	rel := w.attr(n, "rel")
 	href, ok := w.findAttr(n, "href")
 	lang, foreign := w.findAttr(n, "hreflang")
+	href, lang = cut(href, maxHref), cut(lang, maxFew)
 	switch {
 	case ok && hasToken(rel, "canonical"):
-		w.place(n, posCanonical, len(w.doc.Canonicals))
-		w.doc.Canonicals = append(w.doc.Canonicals, Ref{Href: href, InHead: p.inHead})
+		if w.room(len(w.doc.Canonicals), maxFew) {
+			w.place(n, posCanonical, len(w.doc.Canonicals))
+			w.doc.Canonicals = append(w.doc.Canonicals, Ref{Href: href, InHead: p.inHead})
+		}
 		return
 	case ok && foreign && hasToken(rel, "alternate") && len(w.doc.Alternates) < maxAlternates:
 		w.place(n, posAlternate, len(w.doc.Alternates))
@@ -412,11 +429,11 @@ func (w *walker) unread(n *dom.Node, a atom.Atom) {
 		if kind := strings.ToLower(w.attr(n, "type")); !ok && (kind == "" || kind == "module" || strings.Contains(kind, "javascript")) {
 			d.Shape.Scripts += len(w.tree.Content(n))
 		} else if ok && len(d.Scripts) < maxUses {
-			d.Scripts = append(d.Scripts, Script{src, w.hasAttr(n, "integrity")})
+			d.Scripts = append(d.Scripts, Script{cut(src, maxHref), w.hasAttr(n, "integrity")})
 		}
 	case atom.Iframe:
 		if src := w.attr(n, "src"); src != "" && len(d.Frames) < maxAlternates {
-			d.Frames = append(d.Frames, src)
+			d.Frames = append(d.Frames, cut(src, maxHref))
 		}
 	}
 }
@@ -463,9 +480,12 @@ func Anchor(name string) uint32 { return uint32(xxhash.Sum64String(name)) }
 
 func (w *walker) image(n *dom.Node, p place) {
 	alt, has := w.findAttr(n, "alt")
+	if !w.room(len(w.doc.Images), maxImages) {
+		return
+	}
 	w.place(n, posImage, len(w.doc.Images))
 	w.doc.Images = append(w.doc.Images, Image{
-		Src: w.attr(n, "src"), Alt: text.Fold([]byte(alt)), HasAlt: has, Place: p.path,
+		Src: cut(w.attr(n, "src"), maxHref), Alt: folded([]byte(alt), maxWords), HasAlt: has, Place: p.path,
 		HasSize: w.hasAttr(n, "width") && w.hasAttr(n, "height") || strings.Contains(w.attr(n, "style"), "aspect-ratio"),
 	})
 	if p.naming && alt != "" {

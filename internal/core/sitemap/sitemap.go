@@ -3,6 +3,7 @@
 package sitemap
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/xml"
 	"errors"
@@ -20,13 +21,35 @@ import (
 // MaxAddresses is how many addresses one file may list by the protocol; more are not read.
 const MaxAddresses = 50_000
 
+// An Entry is one thing that a sitemap lists, as written: a page with its versions in other languages, or
+// another sitemap.
+type Entry struct {
+	Page    string
+	Others  []Version
+	Sitemap string
+}
+
+// Version is a version of a page in a language, from an xhtml:link element beside its address.
+type Version struct {
+	Lang string
+	Href string
+}
+
+// A Head is what a sitemap is, apart from what it lists.
+type Head struct {
+	Form     string  // "urlset", "index", "text", "rss", "atom"; "" if it is none of these
+	Pages    int     // listed
+	Sitemaps int     // likewise
+	Faults   []Fault // what the protocol does not allow, at most maxFaults
+}
+
 // A File is what one sitemap lists, as written.
 type File struct {
-	Form     string   // "urlset", "index", "text", "rss", "atom"; "" if it is none of these
+	Form     string   // as in Head
 	Pages    []string // addresses of pages
 	Sitemaps []string // of an index
 	Others   []Other  // versions in other languages that pages are listed with
-	Faults   []Fault  // what the protocol does not allow, at most maxFaults
+	Faults   []Fault  // as in Head
 }
 
 // Fault is one thing that the protocol does not allow, and the line it stands on, 0 for the whole
@@ -38,7 +61,7 @@ type Fault struct {
 
 const maxFaults = 50
 
-// Other is a version of a page in a language, from an xhtml:link element beside its address.
+// Other is a version of a page of a File.
 type Other struct {
 	Page int // index in Pages
 	Lang string
@@ -51,7 +74,7 @@ const maxOthers = 500_000
 // namespace is that of the protocol.
 const namespace = "http://www.sitemaps.org/schemas/sitemap/0.9"
 
-func (f *File) fault(line int, format string, args ...any) {
+func (f *reading) fault(line int, format string, args ...any) {
 	if len(f.Faults) < maxFaults {
 		f.Faults = append(f.Faults, Fault{line, fmt.Sprintf(format, args...)})
 	}
@@ -60,7 +83,7 @@ func (f *File) fault(line int, format string, args ...any) {
 var isDate = regexp.MustCompile(`^\d{4}(-(0[1-9]|1[0-2])(-(0[1-9]|[12]\d|3[01])(T\d\d:\d\d(:\d\d(\.\d+)?)?(Z|[+-]\d\d:\d\d))?)?)?$`)
 
 // value holds the text of an element that is no address against the protocol.
-func (f *File) value(name, value string, line int) {
+func (f *reading) value(name, value string, line int) {
 	switch name {
 	case "lastmod":
 		if !isDate.MatchString(value) {
@@ -90,68 +113,120 @@ func short(s string) string {
 	return s
 }
 
-// Parse reads as much as it can: on an error, what stood before it is in the file.
-func Parse(data []byte) (File, error) {
-	data = bytes.TrimSpace(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")))
-	if len(data) > 0 && data[0] != '<' && !bytes.HasPrefix(data, []byte("\xff\xfe")) && !bytes.HasPrefix(data, []byte("\xfe\xff")) {
-		return parseText(data)
-	}
-	return parseXML(data)
+// reading is a file that is being read.
+type reading struct {
+	Head
+	each   func(Entry)
+	others int
+	in     []string // open elements
+	entry  Entry
 }
 
-// parseText reads one address a line. A file without any is no sitemap.
-func parseText(data []byte) (File, error) {
-	f := File{Form: "text"}
+// Parse reads as much as it can: on an error, what stood before it is in the file.
+func Parse(data []byte) (File, error) {
+	var f File
+	head, err := Read(bytes.NewReader(data), func(e Entry) {
+		if e.Sitemap != "" {
+			f.Sitemaps = append(f.Sitemaps, e.Sitemap)
+			return
+		}
+		for _, o := range e.Others {
+			f.Others = append(f.Others, Other{len(f.Pages), o.Lang, o.Href})
+		}
+		f.Pages = append(f.Pages, e.Page)
+	})
+	f.Form, f.Faults = head.Form, head.Faults
+	return f, err
+}
+
+// Read reads as much as it can, and calls each with every entry as it comes; what it is given is its own.
+// On an error, what stood before it has been given.
+func Read(r io.Reader, each func(Entry)) (Head, error) {
+	f := reading{each: each}
+	b := bufio.NewReaderSize(r, 64<<10)
+	if mark, _ := b.Peek(3); bytes.Equal(mark, []byte("\xef\xbb\xbf")) {
+		_, _ = b.Discard(3)
+	}
+	for {
+		c, err := b.ReadByte()
+		if err != nil {
+			if errors.Is(err, io.EOF) {
+				err = nil // nothing is no list, and breaks no rule of one
+			}
+			return f.Head, err
+		}
+		if strings.IndexByte(" \t\r\n\v\f", c) >= 0 {
+			continue
+		}
+		_ = b.UnreadByte()
+		if start, _ := b.Peek(2); c != '<' && !bytes.Equal(start, []byte("\xff\xfe")) && !bytes.Equal(start, []byte("\xfe\xff")) {
+			err = f.text(b)
+		} else {
+			err = f.xml(b)
+		}
+		return f.Head, err
+	}
+}
+
+var errNeither = errors.New("neither XML nor a list of addresses")
+
+// text reads one address a line. A file without any is no sitemap.
+func (f *reading) text(r io.Reader) error {
 	strange := 0
-	for line := range bytes.Lines(data) {
-		text := string(bytes.TrimSpace(line))
+	lines := bufio.NewScanner(r)
+	lines.Buffer(nil, maxLine)
+	for lines.Scan() {
+		line := strings.TrimSpace(lines.Text())
 		switch {
-		case text == "":
-		case len(f.Pages) == MaxAddresses:
-			return f, errTooMany
-		case utf8.ValidString(text) && (strings.HasPrefix(text, "http://") || strings.HasPrefix(text, "https://")):
-			f.Pages = append(f.Pages, text)
+		case line == "":
+		case f.Pages == MaxAddresses:
+			return errTooMany
+		case utf8.ValidString(line) && (strings.HasPrefix(line, "http://") || strings.HasPrefix(line, "https://")):
+			f.Form = "text"
+			f.Pages++
+			f.each(Entry{Page: line})
 		default:
 			strange++
 		}
 	}
 	switch {
-	case len(f.Pages) == 0:
-		return File{}, errors.New("neither XML nor a list of addresses")
+	case f.Pages == 0:
+		return errNeither
+	case lines.Err() != nil:
+		return fmt.Errorf("a line is longer than %d bytes", maxLine)
 	case strange > 0:
-		return f, fmt.Errorf("%d lines are no addresses", strange)
+		return fmt.Errorf("%d lines are no addresses", strange)
 	}
-	return f, nil
+	return nil
 }
+
+// maxLine is the longest line of a text that is read.
+const maxLine = 1 << 20
 
 var errTooMany = fmt.Errorf("more than %d addresses", MaxAddresses)
 
 // forms by the name of the root element.
 var forms = map[string]string{"urlset": "urlset", "sitemapindex": "index", "rss": "rss", "RDF": "rss", "feed": "atom"}
 
-func parseXML(data []byte) (File, error) {
-	var f File
-	d := xml.NewDecoder(bytes.NewReader(data))
+func (f *reading) xml(r io.Reader) error {
+	d := xml.NewDecoder(r)
 	d.Strict = true
 	d.CharsetReader = charset.NewReaderLabel
-	var in []string
-	space := ""         // namespace of the root
-	var pending []Other // of the entry at hand
-	before := 0         // pages before it
+	space := "" // namespace of the root
 	var text strings.Builder
 	for {
 		token, err := d.Token()
 		if errors.Is(err, io.EOF) {
-			return f, nil
+			return nil
 		}
 		if err != nil {
-			return f, err
+			return err
 		}
 		switch t := token.(type) {
 		case xml.StartElement:
-			if len(in) == 0 {
+			if len(f.in) == 0 {
 				if f.Form = forms[t.Name.Local]; f.Form == "" {
-					return f, fmt.Errorf("the root element is %q, which no sitemap has", t.Name.Local)
+					return fmt.Errorf("the root element is %q, which no sitemap has", short(t.Name.Local))
 				}
 				space = t.Name.Space
 				if (f.Form == "urlset" || f.Form == "index") && t.Name.Space != namespace {
@@ -159,46 +234,85 @@ func parseXML(data []byte) (File, error) {
 					f.fault(line, "the namespace is %q, not %s", short(t.Name.Space), namespace)
 				}
 			}
-			if len(in) >= maxDepth {
-				return f, fmt.Errorf("elements are nested more than %d deep", maxDepth)
+			if len(f.in) >= maxDepth {
+				return fmt.Errorf("elements are nested more than %d deep", maxDepth)
 			}
-			in = append(in, t.Name.Local)
+			f.in = append(f.in, t.Name.Local)
 			text.Reset()
-			if len(in) == 2 {
-				pending, before = pending[:0], len(f.Pages)
-			}
-			if f.Form == "urlset" && t.Name.Local == "link" && len(in) == 3 && in[1] == "url" {
-				if lang, href := otherOf(t.Attr); lang != "" && href != "" && len(f.Others)+len(pending) < maxOthers {
-					pending = append(pending, Other{Lang: lang, Href: href})
-				}
-			}
-			if f.Form == "atom" && t.Name.Local == "link" && len(in) == 3 && in[1] == "entry" {
-				f.add("entry", alternate(t.Attr))
-			}
+			f.begin(&t)
 		case xml.CharData:
 			if text.Len()+len(t) < maxAddress {
 				text.Write(t)
 			}
 		case xml.EndElement:
-			if len(in) == 3 && (f.Form == "urlset" || f.Form == "index") && t.Name.Space == space {
+			if len(f.in) == 3 && (f.Form == "urlset" || f.Form == "index") && t.Name.Space == space {
 				line, _ := d.InputPos()
 				f.value(t.Name.Local, strings.TrimSpace(text.String()), line)
 			}
-			if len(in) >= 3 && t.Name.Local == names[in[len(in)-2]] {
-				f.add(in[len(in)-2], strings.TrimSpace(text.String()))
+			if n := len(f.in); n >= 3 && t.Name.Local == names[f.in[n-2]] {
+				f.add(f.in[n-2], strings.TrimSpace(text.String()))
 			}
-			if len(in) == 2 && len(f.Pages) > before { // the address may stand before or behind its versions
-				for _, o := range pending {
-					o.Page = len(f.Pages) - 1
-					f.Others = append(f.Others, o)
-				}
+			if len(f.in) == 2 {
+				f.hand()
 			}
-			in = in[:max(0, len(in)-1)]
+			f.in = f.in[:max(0, len(f.in)-1)]
 		}
-		if len(f.Pages)+len(f.Sitemaps) > MaxAddresses {
-			f.Pages, f.Sitemaps = f.Pages[:min(len(f.Pages), MaxAddresses)], f.Sitemaps[:min(len(f.Sitemaps), MaxAddresses)]
-			return f, errTooMany
+		if f.Pages+f.Sitemaps >= MaxAddresses && len(f.in) == 2 && f.entry.Page+f.entry.Sitemap != "" {
+			return errTooMany
 		}
+	}
+}
+
+// begin takes in what a start tag tells.
+func (f *reading) begin(t *xml.StartElement) {
+	if t.Name.Local != "link" || len(f.in) != 3 {
+		return
+	}
+	switch {
+	case f.Form == "urlset" && f.in[1] == "url" && f.others < maxOthers:
+		if lang, href := otherOf(t.Attr); lang != "" && href != "" {
+			f.others++
+			f.entry.Others = append(f.entry.Others, Version{lang, href})
+		}
+	case f.Form == "atom" && f.in[1] == "entry":
+		f.add("entry", alternate(t.Attr))
+	}
+}
+
+// add takes in an address of the entry at hand. One that has an address already is handed on first.
+func (f *reading) add(parent, address string) {
+	if address == "" {
+		return
+	}
+	isSitemap := parent == "sitemap" && f.Form == "index"
+	isPage := parent == "url" && f.Form == "urlset" || parent == "item" || parent == "entry"
+	if !isSitemap && !isPage {
+		return
+	}
+	if f.entry.Page != "" || f.entry.Sitemap != "" {
+		others := f.entry.Others
+		f.entry.Others = nil
+		f.hand()
+		f.entry.Others = others
+	}
+	if isSitemap {
+		f.entry.Sitemap = address
+	} else {
+		f.entry.Page = address
+	}
+}
+
+// hand gives the entry at hand, whose address may stand before or behind its versions.
+func (f *reading) hand() {
+	e := f.entry
+	f.entry = Entry{}
+	switch {
+	case e.Sitemap != "":
+		f.Sitemaps++
+		f.each(Entry{Sitemap: e.Sitemap})
+	case e.Page != "":
+		f.Pages++
+		f.each(e)
 	}
 }
 
@@ -244,14 +358,4 @@ func alternate(attrs []xml.Attr) (href string) {
 		return ""
 	}
 	return strings.TrimSpace(href)
-}
-
-func (f *File) add(parent, address string) {
-	switch {
-	case address == "":
-	case parent == "sitemap" && f.Form == "index":
-		f.Sitemaps = append(f.Sitemaps, address)
-	case parent == "url" && f.Form == "urlset", parent == "item", parent == "entry":
-		f.Pages = append(f.Pages, address)
-	}
 }
