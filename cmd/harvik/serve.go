@@ -131,7 +131,7 @@ type parts struct {
 // listen serves until ctx ends, then ends crawls and requests in good order.
 func (p *parts) listen(ctx context.Context, address string, crashed bool) error {
 	s, log := p.store, p.log
-	runner := jobs.New(s, p.vault, log)
+	runner := jobs.New(s, p.vault, p.disk(), log)
 	if err := runner.Recover(ctx, crashed); err != nil {
 		return err
 	}
@@ -171,6 +171,21 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 	defer cancel()
 	runner.Shutdown(ending)
 	return errors.Join(err, server.Shutdown(ending))
+}
+
+// disk is that of the database, where it is Harvik's own.
+func (p *parts) disk() jobs.Disk {
+	d := jobs.Disk{Keep: uint64(p.options.KeepFree)}
+	if p.options.Database == "" {
+		d.Free = func() (uint64, error) {
+			var fs syscall.Statfs_t
+			if err := syscall.Statfs(p.options.Data, &fs); err != nil {
+				return 0, err
+			}
+			return fs.Bavail * uint64(fs.Bsize), nil
+		}
+	}
+	return d
 }
 
 // lock keeps a second service off the same data.

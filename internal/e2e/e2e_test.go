@@ -62,7 +62,7 @@ func startBeside(t testing.TB, garden http.Handler) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	runner := jobs.New(s, v, testkit.Quiet)
+	runner := jobs.New(s, v, jobs.Disk{}, testkit.Quiet)
 	closing := make(chan struct{})
 	engine := service.New(s, runner, service.Config{Sealer: v, Console: console.Files(), Log: testkit.Quiet, Closing: closing}).Handler()
 	server := httptest.NewServer(engine)

@@ -57,11 +57,16 @@ type Runner struct {
 
 	weighing sync.Mutex // one crawl is weighed anew at a time
 
-	mu       sync.Mutex
-	live     map[int64]*run // by crawl
-	bySite   map[int64]int64
-	rechecks map[[2]int64]*recheck // by crawl and number
-	closed   bool
+	disk   Disk
+	ending chan struct{}
+
+	mu        sync.Mutex
+	short     string         // why nothing more can be stored; "" if it can
+	fullUntil time.Time      // the database has said that its disk is full
+	live      map[int64]*run // by crawl
+	bySite    map[int64]int64
+	rechecks  map[[2]int64]*recheck // by crawl and number
+	closed    bool
 }
 
 // run is a crawl that is being run, through as many attempts as that takes.
@@ -74,19 +79,25 @@ type run struct {
 	crawl *crawl.Crawl // of the present attempt
 	stop  bool
 	pause bool
+	waits string // what it is put away for, if it is to go on by itself
 }
 
 // New makes a runner. Shut it down after use.
-func New(s *store.Store, v *vault.Vault, log *slog.Logger) *Runner {
+func New(s *store.Store, v *vault.Vault, disk Disk, log *slog.Logger) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
-	return &Runner{
+	r := &Runner{
 		store: s, vault: v, large: fetch.NewLarge(), log: log, ctx: ctx, cancel: cancel,
-		live: map[int64]*run{}, bySite: map[int64]int64{}, rechecks: map[[2]int64]*recheck{},
+		live: map[int64]*run{}, bySite: map[int64]int64{}, rechecks: map[[2]int64]*recheck{}, disk: disk, ending: make(chan struct{}),
 	}
+	r.group.Go(r.watchDisk)
+	return r
 }
 
 // Start begins a crawl of a site by a plan and returns its record at once.
 func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error) {
+	if err := r.room(); err != nil {
+		return record.Crawl{}, err
+	}
 	return r.launch(site.ID, func() (record.Crawl, error) {
 		if _, err := r.secrets(ctx, site.ID, site.Home, p); err != nil {
 			return record.Crawl{}, err
@@ -117,6 +128,9 @@ func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan, who
 
 // Resume goes on with a paused crawl.
 func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error) {
+	if err := r.room(); err != nil {
+		return rec, err
+	}
 	return r.launch(rec.SiteID, func() (record.Crawl, error) {
 		ok, err := r.store.ResumeCrawl(ctx, rec.ID)
 		if err == nil && !ok {
@@ -129,6 +143,9 @@ func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, er
 
 // Continue goes on with a finished crawl by a plan that allows it more.
 func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (record.Crawl, error) {
+	if err := r.room(); err != nil {
+		return rec, err
+	}
 	return r.launch(rec.SiteID, func() (record.Crawl, error) {
 		if err := r.store.Reopen(ctx, rec.ID, p); err != nil {
 			return rec, err
@@ -143,6 +160,9 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error {
 	if rec.State != "finished" {
 		return &Refusal{fmt.Sprintf("crawl %d is %s; only a finished one can be judged again", rec.Number, rec.State)}
+	}
+	if err := r.room(); err != nil {
+		return err
 	}
 	now := plan.Plan(site.Plan)
 	by := plan.Plan(rec.Plan)
@@ -240,14 +260,14 @@ func (r *Runner) takeUp(ctx context.Context, rec record.Crawl, crashed bool) err
 		const why = "the service ended again and again while this crawl ran, and it got no further: it is put away, so that the service can go on; " +
 			"the service's log and the files crash-*.log of its data folder say more, `harvik crawl resume` tries once more"
 		log.Error("crawl put away", "reason", why)
-		return r.store.PauseCrawl(ctx, rec.ID, why)
+		return r.store.PauseCrawl(ctx, rec.ID, why, "")
 	}
 	if _, err := r.launch(rec.SiteID, func() (record.Crawl, error) { return rec, nil }, true); err != nil {
 		if store.IsDown(err) || errors.Is(err, ErrEnding) {
 			return err
 		}
 		log.Error("crawl cannot be taken up", "reason", err.Error()) // one crawl may not keep the service from starting
-		return r.store.PauseCrawl(ctx, rec.ID, err.Error())
+		return r.store.PauseCrawl(ctx, rec.ID, err.Error(), "")
 	}
 	return nil
 }
@@ -486,7 +506,11 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	switch {
 	case errors.As(err, &mistake):
 		r.told(log, "crawl paused", err)
-		err = r.store.PauseCrawl(ctx, one.rec.ID, err.Error()) // what it has is kept
+		err = r.store.PauseCrawl(ctx, one.rec.ID, err.Error(), "") // what it has is kept
+	case store.IsFull(err):
+		r.full()
+		log.Warn("crawl put away", "reason", err.Error())
+		err = r.store.PauseCrawl(ctx, one.rec.ID, r.shortage(), waitsForDisk)
 	case r.isClosed() && (errors.As(err, &paused) || r.ctx.Err() != nil):
 		log.Info("crawl put away; it goes on when the service starts")
 		return true
@@ -495,8 +519,14 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 		if paused != nil {
 			why = paused.Reason
 		}
+		one.mu.Lock()
+		waits := one.waits
+		one.mu.Unlock()
+		if why == "" && waits == waitsForDisk {
+			why = r.shortage()
+		}
 		log.Info("crawl paused", "reason", why)
-		err = r.store.PauseCrawl(ctx, one.rec.ID, why)
+		err = r.store.PauseCrawl(ctx, one.rec.ID, why, waits)
 	case store.IsDown(err):
 		return false
 	default:
@@ -616,6 +646,9 @@ func (r *Runner) Progress(id int64) (p record.Progress, ended <-chan struct{}, r
 // it cuts them off, which loses nothing but time.
 func (r *Runner) Shutdown(ctx context.Context) {
 	r.mu.Lock()
+	if !r.closed {
+		close(r.ending)
+	}
 	r.closed = true
 	for _, one := range r.rechecks {
 		one.mu.Lock()

@@ -41,6 +41,9 @@ type recheck struct {
 
 // Recheck looks again at what some fixes of a site's newest crawl concern. It returns at once.
 func (r *Runner) Recheck(ctx context.Context, site record.Site, fixes []string, by string) (record.Recheck, error) {
+	if err := r.room(); err != nil {
+		return record.Recheck{}, err
+	}
 	rec, err := r.store.Crawl(ctx, site.Name, 0)
 	if errors.Is(err, store.ErrNotFound) {
 		return record.Recheck{}, &Refusal{"the site has no finished crawl, so there is nothing to look at again"}

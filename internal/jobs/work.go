@@ -479,6 +479,9 @@ const maxUnmatched = 1000
 // exactly, or else but for scheme, www. and a slash at the end, where only one page fits.
 func (r *Runner) ImportFigures(ctx context.Context, site record.Site, taken record.Day, in io.Reader) (record.Import, error) {
 	out := record.Import{Columns: []figures.Column{}, Unmatched: []string{}, Faults: []figures.Fault{}}
+	if err := r.room(); err != nil {
+		return out, err
+	}
 	home, err := weburl.Parse(site.Home)
 	if err != nil {
 		return out, err

@@ -2,17 +2,17 @@ package record
 
 // Progress is how far a crawl is.
 type Progress struct {
-	Phase     string         `json:"phase"`          // "starting", "resuming", "fetching", "probing", "judging", "done"
-	Lane      string         `json:"lane,omitempty"` // what is being fetched: "links", "sitemaps", "resources", "outbound"
-	Fetched   int            `json:"fetched"`        // addresses
-	Pages     int            `json:"pages"`          // of these, those that count for the plan's number of pages
-	Resources int            `json:"resources"`      // of these, the others
-	Waiting   int            `json:"waiting"`        // known and still to be fetched in this lane
-	Later     int            `json:"later"`          // likewise, in later ones
-	Known     int            `json:"known"`          // addresses of any kind
+	Phase     string         `json:"phase"`            // "starting", "resuming", "fetching", "probing", "judging", "done"
+	Lane      string         `json:"lane,omitempty"`   // what is being fetched: "links", "sitemaps", "resources", "outbound"
+	Fetched   int            `json:"fetched"`          // addresses
+	Pages     int            `json:"pages"`            // of these, those that count for the plan's number of pages
+	Resources int            `json:"resources"`        // of these, the others
+	Waiting   int            `json:"waiting"`          // known and still to be fetched in this lane
+	Later     int            `json:"later"`            // likewise, in later ones
+	Known     int            `json:"known"`            // addresses of any kind
 	Beyond    int            `json:"beyond,omitempty"` // mentions of addresses that were not taken up: the crawl knows as many as its plan has use for
-	Failures  int            `json:"failures"`       // no answer, or one of 400 and above
-	Findings  int            `json:"findings"`       // places so far
+	Failures  int            `json:"failures"`         // no answer, or one of 400 and above
+	Findings  int            `json:"findings"`         // places so far
 	Retries   int            `json:"retries"`
 	Bytes     int64          `json:"bytes"`   // of bodies, on the wire
 	Rate      float64        `json:"rate"`    // addresses a second, over the last seconds

@@ -52,11 +52,11 @@ func TestConsoleFiles(t *testing.T) {
 		{"GET", "/sites/fernhollow/3/pages", 200, "<p>console", "no-cache"},
 		{"GET", "/sites/fern.hollow", 200, "<p>console", "no-cache"},
 		{"GET", "/assets/app-1a2b.js", 200, "1", "public, max-age=31536000, immutable"},
-		{"GET", "/assets/gone.js", 404, "no such file", ""},
+		{"GET", "/assets/gone.js", 404, "no such file", "no-store"},
 		{"GET", "/assets/../../etc/passwd", 200, "<p>console", "no-cache"},
-		{"GET", "/api/v1/nothing", 404, "openapi.yaml", ""},
-		{"POST", "/sites", 405, "not possible here", ""},
-		{"PUT", "/healthz", 405, "not possible here", ""},
+		{"GET", "/api/v1/nothing", 404, "openapi.yaml", "no-store"},
+		{"POST", "/sites", 405, "not possible here", "no-store"},
+		{"PUT", "/healthz", 405, "not possible here", "no-store"},
 	} {
 		r := request(t, none{}, files, c.method, c.path)
 		body, _ := io.ReadAll(r.Body)

@@ -24,6 +24,7 @@ type Problem struct {
 
 func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
 	c.Header("Content-Type", "application/problem+json")
+	c.Header("Cache-Control", "no-store")
 	c.AbortWithStatusJSON(status, Problem{"about:blank", http.StatusText(status), status, detail, faults})
 }
 
@@ -50,12 +51,22 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 		problem(c, http.StatusUnprocessableEntity, faults.Error(), faults...)
 	case errors.Is(err, store.ErrBadQuery):
 		problem(c, http.StatusUnprocessableEntity, err.Error())
+	case errors.Is(err, jobs.ErrDisk):
+		problem(c, http.StatusInsufficientStorage, err.Error())
+	case store.IsFull(err):
+		problem(c, http.StatusInsufficientStorage, "the database's disk is full, so nothing can be stored")
 	case c.Request.Context().Err() != nil:
 		c.Abort() // the caller has left
 	case store.IsDown(err):
 		s.log.Error("the database does not answer", "path", c.Request.URL.Path, "reason", err.Error())
 		problem(c, http.StatusServiceUnavailable, "the database does not answer at the moment; try again in a few seconds")
+	case store.IsContested(err):
+		problem(c, http.StatusConflict, what+" was changed by somebody else at the same moment; try again")
 	default:
+		if why, refused := store.IsRefused(err); refused {
+			problem(c, http.StatusUnprocessableEntity, "the database cannot take a value of this request: "+why)
+			return
+		}
 		s.log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "reason", err.Error())
 		problem(c, http.StatusInternalServerError, "the service could not do this; its log says why")
 	}

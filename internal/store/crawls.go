@@ -40,10 +40,18 @@ func (s *Store) FailCrawl(ctx context.Context, id int64, why string) error {
 	return err
 }
 
-// PauseCrawl marks a crawl as paused, with the reason if nobody asked for it.
-func (s *Store) PauseCrawl(ctx context.Context, id int64, why string) error {
-	_, err := s.db.ExecContext(ctx, `update crawl set state = 'paused', detail = $2, wish = '' where id = $1 and state = 'running'`, id, clean(why))
+// PauseCrawl marks a crawl as paused, with the reason if nobody asked for it, and what it waits for if it is
+// to go on by itself.
+func (s *Store) PauseCrawl(ctx context.Context, id int64, why, waits string) error {
+	_, err := s.db.ExecContext(ctx, `update crawl set state = 'paused', detail = $2, wish = '', waits = $3 where id = $1 and state = 'running'`, id, clean(why), waits)
 	return err
+}
+
+// WaitingFor are the paused crawls that wait for something, the oldest first.
+func (s *Store) WaitingFor(ctx context.Context, what string) ([]record.Crawl, error) {
+	var crawls []record.Crawl
+	err := s.db.SelectContext(ctx, &crawls, crawlColumns+"where c.state = 'paused' and c.waits = $1 order by c.id", what)
+	return crawls, err
 }
 
 // CountCut notes that a crawl is taken up after the service ended, when it had fetched so many addresses,

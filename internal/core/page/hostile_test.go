@@ -110,4 +110,3 @@ func TestHostile(t *testing.T) {
 		t.Error("a page with more elements than any has is not told to be cut")
 	}
 }
-
