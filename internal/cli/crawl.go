@@ -263,7 +263,7 @@ const plainEvery = 2 * time.Second
 func (l *live) show(p record.Progress) {
 	line := progressLine(p)
 	if l.terminal {
-		fmt.Fprintf(l.w, "\r\033[K%s", end(line, columns(l.w)-1))
+		fmt.Fprint(l.w, overwrite(), end(line, columns(l.w)-1))
 		return
 	}
 	if time.Since(l.last) >= plainEvery || p.Phase != l.phase && p.Phase != "starting" {
@@ -274,7 +274,7 @@ func (l *live) show(p record.Progress) {
 
 func (l *live) close() {
 	if l.terminal {
-		fmt.Fprint(l.w, "\r\033[K")
+		fmt.Fprint(l.w, overwrite())
 	}
 }
 

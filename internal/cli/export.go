@@ -48,7 +48,7 @@ Sheets: ` + strings.Join(report.Usual, ", ") + `, findings.`,
 				out = report.FileName(cr, as)
 			}
 			if out == "-" {
-				return cl.Export(c.Context(), cr.Site, cr.Number, q, c.OutOrStdout())
+				return cl.Export(c.Context(), cr.Site, cr.Number, q, raw(c.OutOrStdout()))
 			}
 			return writeWhole(out, func(w io.Writer) error {
 				return cl.Export(c.Context(), cr.Site, cr.Number, q, w)

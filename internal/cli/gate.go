@@ -52,10 +52,10 @@ Exit codes: 0 passed, 1 it could not be done, 2 the command line makes no sense,
 			switch {
 			case as == "sarif":
 				printVerdict(c.ErrOrStderr(), name, v)
-				err = cl.Export(c.Context(), cr.Site, cr.Number, url.Values{"as": {"sarif"}}, w)
+				err = cl.Export(c.Context(), cr.Site, cr.Number, url.Values{"as": {"sarif"}}, raw(w))
 			case as == "junit":
 				printVerdict(c.ErrOrStderr(), name, v)
-				err = report.JUnit(w, name, v)
+				err = report.JUnit(raw(w), name, v)
 			case a.json:
 				err = writeJSON(w, v)
 			default:

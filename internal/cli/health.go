@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
 	"harvik/internal/client"
@@ -149,13 +148,13 @@ func ledgerBar(w io.Writer, health float64, groups []groupPart) string {
 	return "  " + bar.String() + "\n  " + paint(w, pine, "█") + " kept " + points(health) + legend.String()
 }
 
-var segmentColours = []text.Color{mulberry, ochre, slate}
+var segmentColours = []string{mulberry, ochre, slate}
 
-func paint(w io.Writer, c text.Color, s string) string {
+func paint(w io.Writer, code, s string) string {
 	if s == "" || !isTerminal(w) {
 		return s
 	}
-	return c.Sprint(s)
+	return painted(code, s)
 }
 
 // atLeast shows points; few are not shown as none.

@@ -75,7 +75,7 @@ func (a *app) await(c *cobra.Command, cl *client.Client, site string, rec record
 	terminal := isTerminal(talk)
 	for rec.State == "running" {
 		if terminal {
-			fmt.Fprintf(talk, "\r\033[K%s of %s fetched", numbers.Thousands(rec.Fetched), numbers.Count(rec.Of, "address", "addresses"))
+			fmt.Fprintf(talk, "%s%s of %s fetched", overwrite(), numbers.Thousands(rec.Fetched), numbers.Count(rec.Of, "address", "addresses"))
 		}
 		select {
 		case <-c.Context().Done():
@@ -88,7 +88,7 @@ func (a *app) await(c *cobra.Command, cl *client.Client, site string, rec record
 		}
 	}
 	if terminal {
-		fmt.Fprint(talk, "\r\033[K")
+		fmt.Fprint(talk, overwrite())
 	}
 	if rec.State == "failed" {
 		return rec, errors.New(rec.Detail)

@@ -70,6 +70,8 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 (a gate is shut, a recheck still finds something).`,
 		SilenceUsage: true, SilenceErrors: true,
 	}
+	root.SetOut(newScreen(os.Stdout))
+	root.SetErr(newScreen(os.Stderr))
 	f := root.PersistentFlags()
 	f.StringVar(&a.data, "data", os.Getenv("HARVIK_DATA"), "data folder of the service (HARVIK_DATA); by default "+defaultData())
 	f.StringVar(&a.server, "server", os.Getenv("HARVIK_SERVER"), "address of the service (HARVIK_SERVER); found in the data folder by default")
@@ -227,7 +229,7 @@ func crawlName(s string) (site string, number int, err error) {
 }
 
 func writeJSON(w io.Writer, v any) error {
-	e := json.NewEncoder(w)
+	e := json.NewEncoder(raw(w))
 	e.SetIndent("", "  ")
 	e.SetEscapeHTML(false)
 	return e.Encode(v)
@@ -236,7 +238,7 @@ func writeJSON(w io.Writer, v any) error {
 // writeCSV writes a table by RFC 4180. A cell that a spreadsheet would take for a formula
 // gets an apostrophe before it.
 func writeCSV(w io.Writer, rows [][]string) error {
-	out := csv.NewWriter(w)
+	out := csv.NewWriter(raw(w))
 	out.UseCRLF = true
 	for _, r := range rows {
 		safe := make([]string, len(r))

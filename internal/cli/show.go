@@ -3,14 +3,12 @@ package cli
 import (
 	"fmt"
 	"io"
-	"os"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
-	"golang.org/x/term"
 
 	"harvik/internal/core/check"
 	numbers "harvik/internal/core/text"
@@ -20,46 +18,33 @@ import (
 var signs = [...]string{check.Error: "◆", check.Warning: "◈", check.Notice: "◇"}
 
 // colours of the severities, on a terminal only, besides the sign.
-var colours = [...]text.Colors{
-	check.Error: {mulberry}, check.Warning: {ochre}, check.Notice: {slate},
-}
+var colours = [...]string{check.Error: mulberry, check.Warning: ochre, check.Notice: slate}
 
 // The palette, in tones that read on light and dark grounds.
-var pine, mulberry, ochre, slate = text.Fg256Color(29), text.Fg256Color(132), text.Fg256Color(136), text.Fg256Color(67)
-
-// isTerminal tells whether colour and a live line make sense.
-func isTerminal(w io.Writer) bool {
-	f, ok := w.(*os.File)
-	return ok && term.IsTerminal(int(f.Fd())) && os.Getenv("NO_COLOR") == ""
-}
-
-// columns is the width to write for: the terminal's, or 100 elsewhere.
-func columns(w io.Writer) int {
-	if f, ok := w.(*os.File); ok {
-		if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 0 {
-			return max(60, n)
-		}
-	}
-	return 100
-}
+const (
+	pine     = "38;5;29"
+	mulberry = "38;5;132"
+	ochre    = "38;5;136"
+	slate    = "38;5;67"
+)
 
 func sign(w io.Writer, s check.Severity) string {
 	if isTerminal(w) {
-		return colours[s].Sprint(signs[s])
+		return painted(colours[s], signs[s])
 	}
 	return signs[s]
 }
 
 func bold(w io.Writer, s string) string {
 	if isTerminal(w) {
-		return text.Bold.Sprint(s)
+		return painted(codeBold, s)
 	}
 	return s
 }
 
 func faint(w io.Writer, s string) string {
 	if isTerminal(w) {
-		return text.Faint.Sprint(s)
+		return painted(codeFaint, s)
 	}
 	return s
 }

@@ -60,7 +60,7 @@ func (ch *chooser) fixes(c *cobra.Command, cl *client.Client, site string, named
 			return nil, err
 		}
 		for _, one := range list.Fixes {
-			out = append(out, record.FixAt{Fix: one.ID, Version: one.Version})
+			out = append(out, record.FixAt{Fix: one.ID, Version: &one.Version})
 		}
 		if len(out) == 0 {
 			return nil, errors.New("no fix of the newest crawl is like that")

@@ -501,7 +501,7 @@ func TestTogether(t *testing.T) {
 	for i := range outcomes {
 		wg.Go(func() {
 			note := fmt.Sprintf("note %d", i)
-			outcomes[i], _ = h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix, Version: version}}, Note: &note, By: note})
+			outcomes[i], _ = h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix, Version: &version}}, Note: &note, By: note})
 		})
 	}
 	wg.Wait()
@@ -516,6 +516,35 @@ func TestTogether(t *testing.T) {
 	}
 	if won != 1 || told != len(outcomes)-1 {
 		t.Errorf("%d won, %d were told", won, told)
+	}
+	// The first move on a fix has a version, too.
+	untouched := 0
+	outcomes = make([]record.Moves, 8)
+	for i := range outcomes {
+		wg.Go(func() {
+			who := fmt.Sprintf("person %d", i)
+			outcomes[i], _ = h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID, Version: &untouched}}, To: task.Taken, Assignee: &who, By: who})
+		})
+	}
+	wg.Wait()
+	won = 0
+	for _, o := range outcomes {
+		won += len(o.Moved)
+	}
+	if won != 1 {
+		t.Errorf("%d people won the first move on a fix", won)
+	}
+	// A batch is one: all of it or nothing, each fix once.
+	batch := record.Wish{To: task.Taken, By: "ash"}
+	for _, f := range append(slices.Clone(list.Fixes[2:len(list.Fixes)-1]), list.Fixes[2]) {
+		batch.Fixes = append(batch.Fixes, record.FixAt{Fix: f.ID})
+	}
+	many, err := h.Move(ctx, "fernhollow", batch)
+	if err != nil || len(many.Moved) != len(list.Fixes)-3 || len(many.Refused) != 1 || !strings.Contains(many.Refused[0].Why, "named twice") {
+		t.Errorf("a batch: %d moved, refused %+v (%v)", len(many.Moved), many.Refused, err)
+	}
+	if back, err := h.Undo(ctx, "fernhollow", many.Batch, "ash"); err != nil || len(back.Moved) != len(many.Moved) {
+		t.Errorf("undone: %d of %d (%v)", len(back.Moved), len(many.Moved), err)
 	}
 	if m, err := h.Undo(ctx, "fernhollow", first.Batch, "ash"); err != nil || len(m.Moved) != 0 || len(m.Refused) != 1 {
 		t.Errorf("undoing what somebody has gone on from: %+v (%v)", m, err)

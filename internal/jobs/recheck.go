@@ -453,7 +453,7 @@ func (l *looking) conclude(ctx context.Context) error {
 	for _, f := range l.fixes {
 		out, sight := l.result(f)
 		t := record.Task{Fix: f.ID, Check: f.Check, Line: f.Line, State: task.Open, Seen: l.crawl.Number}
-		if err := l.runner.note(ctx, at, t, who, sight, out.Says); err != nil {
+		if err := l.runner.noteAll(ctx, l.site.ID, who, []store.Change{note(at, t, sight, out.Says)}); err != nil {
 			return err
 		}
 		now, err := l.runner.store.Task(ctx, l.site.ID, f.ID)

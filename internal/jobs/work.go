@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"hash/fnv"
 	"io"
+	"os"
 	"slices"
 	"strings"
 	"time"
@@ -166,6 +167,14 @@ func (r *Runner) Move(ctx context.Context, site record.Site, wish record.Wish) (
 	if err != nil {
 		return out, err
 	}
+	tasks, err := r.store.Tasks(ctx, site.ID)
+	if err != nil {
+		return out, err
+	}
+	touched := make(map[string]record.Task, len(tasks))
+	for _, t := range tasks {
+		touched[t.Fix] = t
+	}
 	if out.Batch, err = r.store.NextBatch(ctx); err != nil {
 		return out, err
 	}
@@ -177,14 +186,19 @@ func (r *Runner) Move(ctx context.Context, site record.Site, wish record.Wish) (
 		}
 		due = &day
 	}
+	var changes []store.Change
+	named := map[string]bool{}
 	for _, at := range wish.Fixes {
+		if named[at.Fix] {
+			out.Refused = append(out.Refused, record.Refused{Fix: at.Fix, Why: "it is named twice"})
+			continue
+		}
+		named[at.Fix] = true
 		first, ok := known[at.Fix]
 		if !ok {
-			if first, err = r.store.Task(ctx, site.ID, at.Fix); errors.Is(err, store.ErrNotFound) {
+			if first, ok = touched[at.Fix]; !ok {
 				out.Refused = append(out.Refused, record.Refused{Fix: at.Fix, Why: "there is no such fix on this site"})
 				continue
-			} else if err != nil {
-				return out, err
 			}
 		}
 		if err := task.Move(task.Waived, wish.To); waived[at.Fix] && wish.To != "" && err != nil {
@@ -192,21 +206,25 @@ func (r *Runner) Move(ctx context.Context, site record.Site, wish record.Wish) (
 			continue
 		}
 		first.Seen = max(first.Seen, latest.Number)
-		after, err := r.store.ChangeTask(ctx, site.ID, first, cmp.Or(wish.By, "somebody"), out.Batch, func(now record.Task) (record.Task, string, error) {
+		changes = append(changes, store.Change{First: first, Make: func(now record.Task) (record.Task, string, error) {
 			return applied(now, at, wish, due)
-		})
-		var refusal *Refusal
-		var conflict *store.ConflictError
-		switch {
-		case errors.As(err, &conflict):
-			out.Refused = append(out.Refused, record.Refused{Fix: at.Fix, Why: err.Error(), Task: &conflict.Now})
-		case errors.As(err, &refusal):
-			out.Refused = append(out.Refused, record.Refused{Fix: at.Fix, Why: err.Error()})
-		case err != nil:
-			return out, err
-		default:
-			out.Moved = append(out.Moved, after)
+		}})
+	}
+	done, err := r.store.ChangeTasks(ctx, site.ID, cmp.Or(wish.By, "somebody"), out.Batch, changes)
+	if err != nil {
+		return out, err
+	}
+	for i, d := range done {
+		if d.Err == nil {
+			out.Moved = append(out.Moved, d.Task)
+			continue
 		}
+		refused := record.Refused{Fix: changes[i].First.Fix, Why: d.Err.Error()}
+		var conflict *store.ConflictError
+		if errors.As(d.Err, &conflict) {
+			refused.Task = &conflict.Now
+		}
+		out.Refused = append(out.Refused, refused)
 	}
 	return out, nil
 }
@@ -225,7 +243,7 @@ func (r *Runner) latest(ctx context.Context, site record.Site) (rec record.Crawl
 
 // applied is a task after a wish.
 func applied(now record.Task, at record.FixAt, wish record.Wish, due *record.Day) (after record.Task, says string, err error) {
-	if at.Version != 0 && at.Version != now.Version {
+	if at.Version != nil && *at.Version != now.Version {
 		return now, "", &store.ConflictError{Now: now}
 	}
 	after = now
@@ -356,19 +374,21 @@ func (r *Runner) settle(ctx context.Context, rec record.Crawl, result *crawl.Res
 	if err != nil {
 		return err
 	}
-	who := fmt.Sprintf("crawl %d", rec.Number)
+	var changes []store.Change
 	for id, p := range past {
 		if _, there := now[id]; there {
 			if p.Version == 0 {
 				continue // open then and open now
 			}
-			if err := r.note(ctx, rec, p, who, task.There, ""); err != nil {
-				return err
-			}
+			changes = append(changes, note(rec, p, task.There, ""))
 			delete(past, id)
 		}
 	}
-	return r.settleGone(ctx, rec, result, past, now, who)
+	gone, err := r.settleGone(ctx, rec, result, past, now)
+	if err != nil {
+		return err
+	}
+	return r.noteAll(ctx, rec.SiteID, fmt.Sprintf("crawl %d", rec.Number), append(changes, gone...))
 }
 
 // pastFixes are the fixes that anyone has touched, and those of the crawl before.
@@ -394,7 +414,7 @@ func (r *Runner) pastFixes(ctx context.Context, rec record.Crawl) (map[string]re
 }
 
 // settleGone looks for each fix that has no line any more whether its pages were looked at.
-func (r *Runner) settleGone(ctx context.Context, rec record.Crawl, result *crawl.Result, past, now map[string]record.Task, who string) error {
+func (r *Runner) settleGone(ctx context.Context, rec record.Crawl, result *crawl.Result, past, now map[string]record.Task) (changes []store.Change, err error) {
 	members := map[string][]string{}
 	lines := map[string]*fixlist.Fix{}
 	var all []string
@@ -406,24 +426,24 @@ func (r *Runner) settleGone(ctx context.Context, rec record.Crawl, result *crawl
 		if _, known := crawls[p.Seen]; !known {
 			c, err := r.store.Crawl(ctx, rec.Site, p.Seen)
 			if err != nil && !errors.Is(err, store.ErrNotFound) {
-				return err
+				return nil, err
 			}
 			crawls[p.Seen] = c.ID
 		}
 		list, err := r.store.Members(ctx, crawls[p.Seen], id)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		line, err := r.store.Fix(ctx, crawls[p.Seen], id)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
-			return err
+			return nil, err
 		}
 		members[id], lines[id] = list, &line.Fix
 		all = append(all, list...)
 	}
 	fetched, err := r.store.Fetched(ctx, rec.ID, all)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	look := drift.NewLook(result.Sheet, func(a string) bool { return fetched[a] }, func(fix string) bool { _, had := past[fix]; return had })
 	for id, list := range members {
@@ -438,16 +458,14 @@ func (r *Runner) settleGone(ctx context.Context, rec record.Crawl, result *crawl
 		case len(still) > 0:
 			more = fmt.Sprintf("%d of %d pages still fail, as part of other lines: %s", len(still), len(list), drift.Short(still))
 		}
-		if err := r.note(ctx, rec, p, who, sight, more); err != nil {
-			return err
-		}
+		changes = append(changes, note(rec, p, sight, more))
 	}
-	return nil
+	return changes, nil
 }
 
-// note brings one task to what a look at the site made of it.
-func (r *Runner) note(ctx context.Context, rec record.Crawl, p record.Task, who string, sight task.Sight, more string) error {
-	_, err := r.store.ChangeTask(ctx, rec.SiteID, p, who, 0, func(now record.Task) (record.Task, string, error) {
+// note is the change that brings a task to what a look at the site made of it.
+func note(rec record.Crawl, p record.Task, sight task.Sight, more string) store.Change {
+	return store.Change{First: p, Make: func(now record.Task) (record.Task, string, error) {
 		claimedSince := now.State == task.Claimed && now.Changed.After(rec.Started)
 		state, says := task.After(now.State, sight, claimedSince)
 		if more != "" {
@@ -462,9 +480,16 @@ func (r *Runner) note(ctx context.Context, rec record.Crawl, p record.Task, who 
 			return now, "", errNothing // nobody has touched it, and nothing is known of it
 		}
 		return after, says, nil
-	})
-	if errors.Is(err, errNothing) {
-		return nil
+	}}
+}
+
+// noteAll makes such changes.
+func (r *Runner) noteAll(ctx context.Context, site int64, who string, changes []store.Change) error {
+	done, err := r.store.ChangeTasks(ctx, site, who, 0, changes)
+	for _, d := range done {
+		if d.Err != nil && !errors.Is(d.Err, errNothing) {
+			return d.Err
+		}
 	}
 	return err
 }
@@ -486,7 +511,12 @@ func (r *Runner) ImportFigures(ctx context.Context, site record.Site, taken reco
 	if err != nil {
 		return out, err
 	}
-	table, err := figures.Read(in, home)
+	file, err := spooled(in)
+	if err != nil {
+		return out, err
+	}
+	defer file.Close()
+	table, err := figures.Read(file, home)
 	if err != nil {
 		return out, &Mistake{err.Error()}
 	}
@@ -504,8 +534,8 @@ func (r *Runner) ImportFigures(ctx context.Context, site record.Site, taken reco
 			loose[figures.Loose(p)] = append(loose[figures.Loose(p)], p)
 		}
 	}
-	for i := range table.Rows {
-		row := &table.Rows[i]
+	if err := r.store.SaveFigures(ctx, site.ID, taken, table, func(row *figures.Row) {
+		out.Rows++
 		like := loose[figures.Loose(row.Address)]
 		switch _, known := exact[row.Address]; {
 		case known:
@@ -516,14 +546,27 @@ func (r *Runner) ImportFigures(ctx context.Context, site record.Site, taken reco
 		case len(out.Unmatched) < maxUnmatched:
 			out.Unmatched = append(out.Unmatched, row.Address)
 		}
-	}
-	if err := r.store.SaveFigures(ctx, site.ID, taken, table); err != nil {
+	}); err != nil {
 		return out, err
 	}
-	out.Columns, out.Rows = table.Columns, len(table.Rows)
+	out.Columns = table.Columns
 	out.Faults = append(out.Faults, table.Faults...)
-	if len(out.Faults) > maxUnmatched {
-		out.Faults = out.Faults[:maxUnmatched]
+	if table.More > 0 {
+		out.Faults = append(out.Faults, figures.Fault{Reason: fmt.Sprintf("and %d further lines were left out", table.More)})
 	}
 	return out, nil
+}
+
+// spooled is what is read, in a temporary file that lives as long as it is open: figures are read twice.
+func spooled(in io.Reader) (*os.File, error) {
+	f, err := os.CreateTemp("", "harvik-figures-")
+	if err != nil {
+		return nil, fmt.Errorf("making a temporary file: %w", err)
+	}
+	_ = os.Remove(f.Name())
+	if _, err := io.Copy(f, in); err != nil {
+		f.Close()
+		return nil, fmt.Errorf("%w: %w", &Mistake{"the file did not arrive whole"}, err)
+	}
+	return f, nil
 }

@@ -94,10 +94,11 @@ type Wish struct {
 	By       string     `json:"by,omitempty"` // who says so
 }
 
-// FixAt names a fix, and which version of its task the wish was made at; 0 for any.
+// FixAt names a fix, and which version of its task the wish was made at: 0 for one that nobody had touched,
+// nil for any.
 type FixAt struct {
 	Fix     string `json:"fix"`
-	Version int    `json:"version,omitempty"`
+	Version *int   `json:"version,omitempty"`
 }
 
 // Moves is what became of a wish.

@@ -20,7 +20,7 @@ func CSV(ctx context.Context, w io.Writer, s Sheet) error {
 	out.UseCRLF = true
 	line := make([]string, len(s.Columns))
 	for i, c := range s.Columns {
-		line[i] = c.Name
+		line[i] = Safe(c.Name)
 	}
 	if err := out.Write(line); err != nil {
 		return err

@@ -1,6 +1,8 @@
 package service
 
 import (
+	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -12,9 +14,6 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
 )
-
-// maxPlan bounds a plan's text: it can hold a list of addresses.
-const maxPlan = 64 << 20
 
 // siteOf finds the site that the path names; on failure it has answered.
 func (s *Service) siteOf(c *gin.Context) (record.Site, bool) {
@@ -58,9 +57,14 @@ func (s *Service) changePlan(c *gin.Context) {
 
 // readPlan reads a plan, in YAML or JSON, on top of base; on failure it has answered.
 func (s *Service) readPlan(c *gin.Context, base plan.Plan) (plan.Plan, bool) {
-	data, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxPlan))
-	if err != nil {
-		problem(c, http.StatusRequestEntityTooLarge, "a plan has at most 64 MiB")
+	data, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, plan.MaxBytes))
+	var big *http.MaxBytesError
+	switch {
+	case errors.As(err, &big):
+		problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("a plan has at most %d MiB", plan.MaxBytes>>20))
+		return base, false
+	case err != nil:
+		problem(c, http.StatusBadRequest, "the plan did not arrive whole: "+err.Error())
 		return base, false
 	}
 	p, err := plan.ReadValid(data, base, checks.Known)

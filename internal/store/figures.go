@@ -3,45 +3,96 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
+	"sync"
 
 	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/figures"
+	"harvik/internal/core/mishap"
 	"harvik/internal/record"
 )
 
-// SaveFigures keeps a table of figures as of a day, in place of the same figures of that day.
-func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t *figures.Table) error {
+// SaveFigures keeps a table of figures as of a day, in place of the same figures of that day. Each row is put
+// to adjust first. Two at once for a site come one after the other.
+func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t *figures.Table, adjust func(*figures.Row)) error {
 	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	for k, c := range t.Columns {
+	if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("figures %d", site))); err != nil {
+		return err
+	}
+	for _, c := range t.Columns {
 		if _, err := tx.Exec(ctx, "delete from figure_set where site_id = $1 and name = $2 and taken = $3", site, clean(c.Name), taken.Time); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "insert into figure_set (site_id, name, taken, kind, rows) values ($1, $2, $3, $4, $5)",
-			site, clean(c.Name), taken.Time, string(c.Kind), c.Rows); err != nil {
+		if _, err := tx.Exec(ctx, "insert into figure_set (site_id, name, taken, kind, rows) values ($1, $2, $3, $4, 0)",
+			site, clean(c.Name), taken.Time, string(c.Kind)); err != nil {
 			return err
 		}
-		var rows [][]any
-		for _, r := range t.Rows {
-			v := r.Values[k]
-			if !v.Known {
-				continue
-			}
-			var number any
-			if c.Kind != figures.Text {
-				number = v.Number
-			}
-			rows = append(rows, []any{site, clean(c.Name), taken.Time, urlHash(r.Address), clean(r.Address), number, clean(v.Text)})
-		}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"figure"}, []string{"site_id", "name", "taken", "hash", "address", "number", "words"}, pgx.CopyFromRows(rows)); err != nil {
+	}
+	if err := copyFigures(ctx, tx, site, taken, t, adjust); err != nil {
+		return err
+	}
+	for _, c := range t.Columns {
+		if _, err := tx.Exec(ctx, "update figure_set set rows = $4 where site_id = $1 and name = $2 and taken = $3", site, clean(c.Name), taken.Time, c.Rows); err != nil {
 			return err
 		}
 	}
 	return tx.Commit(ctx)
+}
+
+// copyFigures hands the rows on as they are read.
+func copyFigures(ctx context.Context, tx pgx.Tx, site int64, taken record.Day, t *figures.Table, adjust func(*figures.Row)) error {
+	type cell struct {
+		row    figures.Row
+		column int
+	}
+	cells := make(chan cell, 1024)
+	stop := make(chan struct{})
+	var reading sync.WaitGroup
+	var failed error
+	gone := errors.New("the copy has ended")
+	reading.Go(func() {
+		defer close(cells)
+		failed = mishap.Catch(func() error {
+			return t.Each(func(r figures.Row) error {
+				adjust(&r)
+				for k, v := range r.Values {
+					if !v.Known {
+						continue
+					}
+					select {
+					case cells <- cell{r, k}:
+					case <-stop:
+						return gone
+					}
+				}
+				return nil
+			})
+		})
+	})
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"figure"}, []string{"site_id", "name", "taken", "hash", "address", "number", "words"},
+		pgx.CopyFromFunc(func() ([]any, error) {
+			c, ok := <-cells
+			if !ok {
+				return nil, nil
+			}
+			column, v := t.Columns[c.column], c.row.Values[c.column]
+			var number any
+			if column.Kind != figures.Text {
+				number = v.Number
+			}
+			return []any{site, clean(column.Name), taken.Time, urlHash(c.row.Address), clean(c.row.Address), number, clean(v.Text)}, nil
+		}))
+	close(stop)
+	reading.Wait()
+	if failed != nil && !errors.Is(failed, gone) {
+		return failed
+	}
+	return err
 }
 
 // FigureSets are the figures of a site, by name, the newest of each first.
@@ -69,7 +120,7 @@ func (s *Store) NewestFigure(ctx context.Context, site int64, name string) (map[
 		Address string  `db:"address"`
 		Number  float64 `db:"number"`
 	}{}
-	if err := s.db.SelectContext(ctx, &rows, `select address, number from figure where site_id = $1 and name = $2 and taken = (
+	if err := s.db.SelectContext(ctx, &rows, `select address, number from figure where site_id = $1 and name = $2 and number is not null and taken = (
 		select max(taken) from figure_set where site_id = $1 and name = $2 and kind <> 'text')`, site, name); err != nil {
 		return nil, err
 	}

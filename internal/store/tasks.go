@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"time"
 
@@ -62,73 +61,121 @@ func (s *Store) NextBatch(ctx context.Context) (n int64, err error) {
 	return n, err
 }
 
-// A Change is what ChangeTask is to do: to get the task as it is, and to say what it becomes and
-// what happened. A returned error leaves all as it was.
-type Change func(now record.Task) (after record.Task, says string, err error)
+// A Change is what is to be done with the work at a fix: First is the task where there is none yet. Make gets
+// the task as it is and says what it becomes and what happened; an error of it leaves the task as it was.
+type Change struct {
+	First record.Task
+	Make  func(now record.Task) (after record.Task, says string, err error)
+}
 
-// ChangeTask changes the work at a fix under a lock, so that two changes at once come one after the
-// other. First is the task where there is none yet. Batch is 0 for what cannot be undone.
-func (s *Store) ChangeTask(ctx context.Context, site int64, first record.Task, who string, batch int64, change Change) (record.Task, error) {
+// A Changed is what became of a Change: the task as it is after it, or the error of its Make.
+type Changed struct {
+	Task record.Task
+	Err  error
+}
+
+// ChangeTasks changes the work at fixes, each named once, all in one transaction and, however many there are,
+// in a few statements. Two changes at once come one after the other. Batch is 0 for what cannot be undone.
+func (s *Store) ChangeTasks(ctx context.Context, site int64, who string, batch int64, changes []Change) (out []Changed, err error) {
 	tx, err := s.db.BeginTxx(ctx, nil)
 	if err != nil {
-		return first, err
+		return nil, err
 	}
 	defer tx.Rollback()
-	// The lock is on the fix's name, since there may be no row yet.
-	if _, err := tx.ExecContext(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("task %d %s", site, first.Fix))); err != nil {
-		return first, err
+	// The lock is on the site, since a fix may have no row yet.
+	if _, err := tx.ExecContext(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("tasks %d", site))); err != nil {
+		return nil, err
 	}
-	now, known := first, true
-	if err := tx.GetContext(ctx, &now, "select "+taskColumns+" from task where site_id = $1 and fix = $2", site, first.Fix); errors.Is(found(err), ErrNotFound) {
-		now, known = first, false
-	} else if err != nil {
-		return now, err
+	var present []record.Task
+	names := make([]string, len(changes))
+	for i := range changes {
+		names[i] = changes[i].First.Fix
 	}
-	after, says, err := change(now)
+	if err := tx.SelectContext(ctx, &present, "select "+taskColumns+" from task where site_id = $1 and fix = any($2)", site, names); err != nil {
+		return nil, err
+	}
+	known := make(map[string]record.Task, len(present))
+	for _, t := range present {
+		known[t.Fix] = t
+	}
+	var rows taskRows
+	out = make([]Changed, len(changes))
+	for i := range changes {
+		now, there := known[changes[i].First.Fix]
+		if !there {
+			now = changes[i].First
+		}
+		after, says, err := changes[i].Make(now)
+		if err != nil {
+			out[i] = Changed{now, err}
+			continue
+		}
+		after.Version = now.Version + 1
+		out[i].Task = after
+		if err := rows.add(after, now, there, says); err != nil {
+			return nil, err
+		}
+	}
+	at, err := rows.write(ctx, tx, site, clean(who), batch)
 	if err != nil {
-		return now, err
+		return nil, err
 	}
-	after.Version = now.Version + 1
-	if err := writeTask(ctx, tx, site, &after); err != nil {
-		return now, err
-	}
-	var before []byte
-	if known {
-		if before, err = json.Marshal(now); err != nil {
-			return now, err
+	for i := range out {
+		if out[i].Err == nil {
+			out[i].Task.Changed = at
 		}
 	}
-	if says != "" {
-		if err := noteEvent(ctx, tx, site, after, who, batch, before, says); err != nil {
-			return now, err
-		}
-	}
-	return after, tx.Commit()
+	return out, tx.Commit()
 }
 
-func writeTask(ctx context.Context, tx *sqlx.Tx, site int64, t *record.Task) error {
-	var due any
+// taskRows are rows of task, with what happened, column by column.
+type taskRows struct {
+	fix, check, line, state, assignee, due, note []string
+	seen, version                                []int32
+	before                                       []*string // as JSON; nil where there was none
+	says                                         []string  // "" for nothing
+}
+
+func (r *taskRows) add(t, now record.Task, there bool, says string) error {
+	var before *string
+	if there {
+		data, err := json.Marshal(now)
+		if err != nil {
+			return err
+		}
+		text := string(data)
+		before = &text
+	}
+	due := ""
 	if t.Due != nil {
-		due = t.Due.Time
+		due = t.Due.String()
 	}
-	return tx.GetContext(ctx, &t.Changed, `insert into task (site_id, fix, check_id, line, state, assignee, due, note, seen, version)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-		on conflict (site_id, fix) do update set check_id = excluded.check_id, line = excluded.line, state = excluded.state, assignee = excluded.assignee,
-			due = excluded.due, note = excluded.note, seen = excluded.seen, version = excluded.version, changed = now()
-		returning changed`, site, t.Fix, t.Check, clean(t.Line), t.State, clean(t.Assignee), due, clean(t.Note), t.Seen, t.Version)
+	r.fix, r.check, r.line, r.state = append(r.fix, t.Fix), append(r.check, t.Check), append(r.line, clean(t.Line)), append(r.state, string(t.State))
+	r.assignee, r.due, r.note = append(r.assignee, clean(t.Assignee)), append(r.due, due), append(r.note, clean(t.Note))
+	r.seen, r.version = append(r.seen, int32(t.Seen)), append(r.version, int32(t.Version))
+	r.before, r.says = append(r.before, before), append(r.says, clean(says))
+	return nil
 }
 
-func noteEvent(ctx context.Context, tx *sqlx.Tx, site int64, t record.Task, who string, batch int64, before []byte, says string) error {
-	var of, was any
-	if batch != 0 {
-		of = batch
+func (r *taskRows) write(ctx context.Context, tx *sqlx.Tx, site int64, who string, batch int64) (at time.Time, err error) {
+	if len(r.fix) == 0 {
+		return at, nil
 	}
-	if before != nil {
-		was = string(before)
+	if _, err := tx.ExecContext(ctx, `insert into task (site_id, fix, check_id, line, state, assignee, due, note, seen, version)
+		select $1, v.fix, v.check_id, v.line, v.state, v.assignee, cast(nullif(v.due, '') as date), v.note, v.seen, v.version
+		from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::int[], $10::int[])
+			as v(fix, check_id, line, state, assignee, due, note, seen, version)
+		on conflict (site_id, fix) do update set check_id = excluded.check_id, line = excluded.line, state = excluded.state, assignee = excluded.assignee,
+			due = excluded.due, note = excluded.note, seen = excluded.seen, version = excluded.version, changed = now()`,
+		site, r.fix, r.check, r.line, r.state, r.assignee, r.due, r.note, r.seen, r.version); err != nil {
+		return at, err
 	}
-	_, err := tx.ExecContext(ctx, `insert into task_event (site_id, fix, who, batch, before, state, says) values ($1, $2, $3, $4, cast($5 as jsonb), $6, $7)`,
-		site, t.Fix, clean(who), of, was, t.State, clean(says))
-	return err
+	err = tx.GetContext(ctx, &at, `with told as (
+			insert into task_event (site_id, fix, who, batch, before, state, says)
+			select $1, v.fix, $2, nullif($3::bigint, 0), cast(v.before as jsonb), v.state, v.says
+			from unnest($4::text[], $5::text[], $6::text[], $7::text[]) with ordinality as v(fix, before, state, says, nth) where v.says <> '' order by v.nth
+		) select now()`, site, who, batch, r.fix, r.before, r.state, r.says)
+	return at, err
 }
 
 // Undo takes back what was done under a number, except where a fix was changed since.
@@ -144,30 +191,33 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 	if len(rows) == 0 {
 		return out, ErrNotFound
 	}
-	for _, r := range rows {
+	changes := make([]Change, len(rows))
+	for i, r := range rows {
 		was := record.Task{Fix: r.Fix, State: task.Open}
 		if r.Before != nil {
 			if err := json.Unmarshal([]byte(*r.Before), &was); err != nil {
 				return out, err
 			}
 		}
-		after, err := s.ChangeTask(ctx, site, record.Task{Fix: r.Fix}, who, 0, func(now record.Task) (record.Task, string, error) {
+		changes[i] = Change{record.Task{Fix: r.Fix}, func(now record.Task) (record.Task, string, error) {
 			if now.Version != was.Version+1 {
 				return now, "", &ConflictError{now}
 			}
 			back := was
 			back.Check, back.Line, back.Seen = now.Check, now.Line, max(was.Seen, now.Seen)
 			return back, "undone: " + string(now.State) + " → " + string(back.State), nil
-		})
-		var conflict *ConflictError
-		switch {
-		case errors.As(err, &conflict):
-			out.Refused = append(out.Refused, record.Refused{Fix: r.Fix, Why: conflict.Error(), Task: &conflict.Now})
-		case err != nil:
-			return out, err
-		default:
-			out.Moved = append(out.Moved, after)
+		}}
+	}
+	done, err := s.ChangeTasks(ctx, site, who, 0, changes)
+	if err != nil {
+		return out, err
+	}
+	for i, d := range done {
+		if d.Err != nil { // a ConflictError: nothing else is given back
+			out.Refused = append(out.Refused, record.Refused{Fix: rows[i].Fix, Why: d.Err.Error(), Task: &done[i].Task})
+			continue
 		}
+		out.Moved = append(out.Moved, d.Task)
 	}
 	return out, nil
 }
@@ -176,6 +226,9 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 type ConflictError struct{ Now record.Task }
 
 func (e *ConflictError) Error() string {
+	if e.Now.Version == 0 {
+		return "nobody has touched it, so it has no such version"
+	}
 	return fmt.Sprintf("it was changed meanwhile: it is %s since %s", e.Now.State, e.Now.Changed.UTC().Format("15:04:05 on 2 January (MST)"))
 }
 

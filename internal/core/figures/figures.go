@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"harvik/internal/core/weburl"
 )
@@ -33,12 +34,18 @@ type Column struct {
 	Rows int    `json:"rows"` // that have a value
 }
 
-// A Table is what was read.
+// A Table is a file that has been looked through once: its columns and what kind each is. Its rows are read
+// again, one by one, so that it need not be held.
 type Table struct {
 	Address string   // heading of the column with the addresses
 	Columns []Column // the others
-	Rows    []Row
-	Faults  []Fault // lines that were left out
+	Faults  []Fault  // lines that were left out, the first MaxFaults of them
+	More    int      // how many others were
+
+	in      io.ReadSeeker
+	home    weburl.URL
+	address int // its column
+	width   int
 }
 
 // A Row is an address with its values, one for each column.
@@ -61,55 +68,138 @@ type Fault struct {
 	Reason string `json:"reason"`
 }
 
-// MaxColumns bounds the figures of one file.
-const MaxColumns = 64
+// Bounds of a file.
+const (
+	MaxColumns = 64      // figures
+	MaxFaults  = 1000    // that are told apart
+	maxLine    = 1 << 20 // bytes of a line
+	maxCell    = 2000    // bytes of a text that is kept
+	maxAddress = 8000    // bytes: longer addresses are not crawled
+)
 
 // names are headings that mean the address.
 var names = []string{"address", "url", "page", "link", "landing page", "page path", "path", "page address", "adresse", "seite"}
 
-// Read reads a table whose addresses are absolute or relative to the home page. The first line holds
+// Read looks through a table whose addresses are absolute or relative to the home page. The first line holds
 // the headings; cells are parted by commas, semicolons or tabs.
-func Read(in io.Reader, home weburl.URL) (*Table, error) {
-	b := bufio.NewReader(in)
+func Read(in io.ReadSeeker, home weburl.URL) (*Table, error) {
+	t := &Table{in: in, home: home}
+	var kinds []kindOf
+	err := t.records(func(heads []string) error {
+		kinds = make([]kindOf, len(heads))
+		for i, h := range heads {
+			heads[i] = strings.Join(strings.Fields(h), " ")
+		}
+		t.width = len(heads)
+		return t.layOut(heads)
+	}, func(_ int, record []string) error {
+		for i := range kinds {
+			if i < len(record) {
+				kinds[i].take(record[i])
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	k := 0
+	for i := range kinds {
+		if i != t.address {
+			t.Columns[k].Kind = kinds[i].kind()
+			k++
+		}
+	}
+	t.Faults, t.More = nil, 0 // Each tells them
+	return t, nil
+}
+
+// Each calls f with every row, and counts what columns have and which lines are left out.
+func (t *Table) Each(f func(Row) error) error {
+	t.Faults, t.More = nil, 0
+	for i := range t.Columns {
+		t.Columns[i].Rows = 0
+	}
+	return t.records(func([]string) error { return nil }, func(line int, record []string) error {
+		row, ok := t.row(record, line)
+		if !ok {
+			return nil
+		}
+		return f(row)
+	})
+}
+
+// errLong is a line without end.
+var errLong = fmt.Errorf("a line is longer than %d bytes: is a quotation mark missing?", maxLine)
+
+// records reads the file from its beginning: the headings, then line after line. What is given is read over
+// by the next.
+func (t *Table) records(head func([]string) error, each func(line int, record []string) error) error {
+	if _, err := t.in.Seek(0, io.SeekStart); err != nil {
+		return err
+	}
+	lines := &measured{r: t.in}
+	b := bufio.NewReader(lines)
 	if mark, _ := b.Peek(3); bytes.Equal(mark, []byte("\xEF\xBB\xBF")) {
 		_, _ = b.Discard(3)
 	}
 	first, err := b.Peek(4096)
 	if len(first) == 0 {
-		return nil, fmt.Errorf("the file is empty: it needs a line of headings, one of them for the address")
+		return fmt.Errorf("the file is empty: it needs a line of headings, one of them for the address")
 	}
 	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, bufio.ErrBufferFull) {
-		return nil, err
+		return err
 	}
 	r := csv.NewReader(b)
-	r.Comma, r.FieldsPerRecord, r.LazyQuotes = comma(first), -1, true
-	heads, err := r.Read()
-	if err != nil {
-		return nil, fmt.Errorf("the line of headings cannot be read: %w", err)
-	}
-	var records [][]string
-	var lines []int
-	t := new(Table)
-	for {
+	r.Comma, r.FieldsPerRecord, r.LazyQuotes, r.ReuseRecord = comma(first), -1, true, true
+	for heads := true; ; heads = false {
+		lines.since = 0
 		record, err := r.Read()
-		if errors.Is(err, io.EOF) {
-			break
+		var syntax *csv.ParseError
+		switch {
+		case heads && err != nil:
+			return fmt.Errorf("the line of headings cannot be read: %w", err)
+		case errors.Is(err, io.EOF):
+			return nil
+		case errors.As(err, &syntax) && !errors.Is(err, errLong):
+			t.fault(syntax.StartLine, err.Error())
+			continue
+		case err != nil:
+			return err
 		}
 		line, _ := r.FieldPos(0)
-		if err != nil {
-			t.Faults = append(t.Faults, Fault{line, err.Error()})
-			continue
+		if heads {
+			err = head(slices.Clone(record))
+		} else {
+			err = each(line, record)
 		}
-		records, lines = append(records, record), append(lines, line)
+		if err != nil {
+			return err
+		}
 	}
-	at, err := t.layOut(heads, records)
-	if err != nil {
-		return nil, err
+}
+
+// measured is a reader that fails where too much is read at a stretch.
+type measured struct {
+	r     io.Reader
+	since int
+}
+
+func (m *measured) Read(p []byte) (int, error) {
+	if m.since > maxLine {
+		return 0, errLong
 	}
-	for i, record := range records {
-		t.row(record, lines[i], at, len(heads), home)
+	n, err := m.r.Read(p)
+	m.since += n
+	return n, err
+}
+
+func (t *Table) fault(line int, reason string) {
+	if len(t.Faults) < MaxFaults {
+		t.Faults = append(t.Faults, Fault{line, reason})
+	} else {
+		t.More++
 	}
-	return t, nil
 }
 
 // comma is what most likely parts the cells of a file that begins like this.
@@ -124,89 +214,118 @@ func comma(first []byte) rune {
 	return best
 }
 
-// layOut finds the column of addresses and the kinds of the others.
-func (t *Table) layOut(heads []string, records [][]string) (address int, err error) {
-	address = -1
+// layOut finds the column of addresses by its heading, or else by what the first line holds.
+func (t *Table) layOut(heads []string) (err error) {
+	t.address = -1
 	for i, h := range heads {
-		heads[i] = strings.Join(strings.Fields(h), " ")
-		if address < 0 && slices.Contains(names, strings.ToLower(heads[i])) {
-			address = i
+		if slices.Contains(names, strings.ToLower(h)) {
+			t.address = i
+			break
 		}
 	}
-	for i := 0; address < 0 && i < len(heads); i++ {
-		if len(records) > 0 && i < len(records[0]) && looksLikeAddress(records[0][i]) {
-			address = i
-		}
+	if t.address < 0 {
+		t.address = t.lookForAddress()
 	}
-	if address < 0 {
-		return 0, fmt.Errorf("no column holds addresses: the headings are %s; name the right one \"address\"", strings.Join(heads, ", "))
+	if t.address < 0 {
+		return fmt.Errorf("no column holds addresses: the headings are %s; name the right one \"address\"", shown(strings.Join(heads, ", ")))
 	}
-	t.Address = heads[address]
+	t.Address = heads[t.address]
 	seen := map[string]bool{}
 	for i, h := range heads {
-		if i == address {
+		if i == t.address {
 			continue
 		}
 		name := strings.ToLower(h)
 		if name == "" || seen[name] {
-			return 0, fmt.Errorf("column %d has the heading %q, which is empty or taken: give each figure a name of its own", i+1, h)
+			return fmt.Errorf("column %d has the heading %q, which is empty or taken: give each figure a name of its own", i+1, shown(h))
+		}
+		if len(name) > 100 || strings.IndexFunc(name, unicode.IsControl) >= 0 || !utf8.ValidString(name) {
+			return fmt.Errorf("column %d has the heading %q: give it a name of at most 100 characters, all of them readable", i+1, shown(h))
 		}
 		seen[name] = true
-		t.Columns = append(t.Columns, Column{Name: name, Kind: kindOf(records, i)})
+		t.Columns = append(t.Columns, Column{Name: name})
+		if len(t.Columns) > MaxColumns {
+			return fmt.Errorf("there are %d figures, and at most %d at once can be taken", len(heads)-1, MaxColumns)
+		}
 	}
 	if len(t.Columns) == 0 {
-		return 0, fmt.Errorf("there is no column besides %q, so there are no figures", t.Address)
+		return fmt.Errorf("there is no column besides %q, so there are no figures", shown(t.Address))
 	}
-	if len(t.Columns) > MaxColumns {
-		return 0, fmt.Errorf("there are %d figures, and at most %d at once can be taken", len(t.Columns), MaxColumns)
+	return nil
+}
+
+// lookForAddress is the first column whose first value looks like an address, −1 for none.
+func (t *Table) lookForAddress() int {
+	at := -1
+	found := errors.New("found")
+	second := *t
+	err := second.records(func([]string) error { return nil }, func(_ int, record []string) error {
+		at = slices.IndexFunc(record, looksLikeAddress)
+		return found
+	})
+	if err != nil && !errors.Is(err, found) {
+		return -1
 	}
-	return address, nil
+	return at
+}
+
+func shown(s string) string {
+	if len(s) > 200 {
+		s = s[:200] + "…"
+	}
+	return strings.ToValidUTF8(s, "\uFFFD")
 }
 
 func looksLikeAddress(s string) bool {
 	return strings.HasPrefix(s, "/") || strings.HasPrefix(s, "http://") || strings.HasPrefix(s, "https://")
 }
 
-// kindOf is what all cells of a column can be read as.
-func kindOf(records [][]string, column int) Kind {
-	kind := Kind("")
-	for _, r := range records {
-		if column >= len(r) || strings.TrimSpace(r[column]) == "" {
-			continue
-		}
-		_, percent, ok := ParseNumber(r[column])
-		switch {
-		case !ok:
-			return Text
-		case percent:
-			kind = Percent
-		case kind == "":
-			kind = Number
-		}
+// kindOf is what all cells of a column so far can be read as.
+type kindOf struct{ text, percent, number bool }
+
+func (k *kindOf) take(cell string) {
+	if k.text || strings.TrimSpace(cell) == "" {
+		return
 	}
-	if kind == "" {
-		return Text
+	switch _, percent, ok := ParseNumber(cell); {
+	case !ok:
+		k.text = true
+	case percent:
+		k.percent = true
+	default:
+		k.number = true
 	}
-	return kind
 }
 
-func (t *Table) row(record []string, line, address, width int, home weburl.URL) {
+func (k *kindOf) kind() Kind {
+	switch {
+	case k.text, !k.percent && !k.number:
+		return Text
+	case k.percent:
+		return Percent
+	}
+	return Number
+}
+
+// row is a line as a row; ok is false for one that is left out.
+func (t *Table) row(record []string, line int) (row Row, ok bool) {
 	if len(record) == 1 && strings.TrimSpace(record[0]) == "" {
-		return
+		return row, false
 	}
-	if address >= len(record) {
-		t.Faults = append(t.Faults, Fault{line, fmt.Sprintf("has %d cells, and the address would be in number %d", len(record), address+1)})
-		return
+	if t.address >= len(record) {
+		t.fault(line, fmt.Sprintf("has %d cells, and the address would be in number %d", len(record), t.address+1))
+		return row, false
 	}
-	u, err := home.Parse(strings.TrimSpace(record[address]))
-	if err != nil || !u.IsHTTP() || strings.TrimSpace(record[address]) == "" {
-		t.Faults = append(t.Faults, Fault{line, fmt.Sprintf("%q is no address", record[address])})
-		return
+	text := strings.TrimSpace(record[t.address])
+	u, err := t.home.Parse(text)
+	if err != nil || !u.IsHTTP() || text == "" || len(text) > maxAddress || !utf8.ValidString(text) {
+		t.fault(line, fmt.Sprintf("%q is no address", shown(text)))
+		return row, false
 	}
-	row := Row{Line: line, Address: u.Key()}
+	row = Row{Line: line, Address: u.Key(), Values: make([]Value, 0, len(t.Columns))}
 	k := 0
-	for i := range width {
-		if i == address {
+	for i := range t.width {
+		if i == t.address {
 			continue
 		}
 		v := Value{}
@@ -219,7 +338,7 @@ func (t *Table) row(record []string, line, address, width int, home weburl.URL) 
 		row.Values = append(row.Values, v)
 		k++
 	}
-	t.Rows = append(t.Rows, row)
+	return row, true
 }
 
 func valueOf(cell string, kind Kind) Value {
@@ -228,7 +347,7 @@ func valueOf(cell string, kind Kind) Value {
 	case cell == "":
 		return Value{}
 	case kind == Text:
-		return Value{Known: true, Text: cell}
+		return Value{Known: true, Text: strings.ToValidUTF8(cell[:min(len(cell), maxCell)], "")}
 	}
 	n, _, _ := ParseNumber(cell)
 	return Value{Known: true, Number: n}

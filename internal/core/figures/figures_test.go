@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"harvik/internal/core/weburl"
 )
@@ -39,12 +40,19 @@ func TestRead(t *testing.T) {
 		{"no addresses", "a,b\n1,2\n", "no column holds addresses"},
 		{"twice", "url,n,N\n/x,1,2\n", "which is empty or taken"},
 		{"only addresses", "url\n/x\n", "there are no figures"},
+		{"a line without end", "url,n\n\"/x" + strings.Repeat("y\n", 1<<20), "is a quotation mark missing"},
+		{"a heading that is a sentence", "url," + strings.Repeat("n", 101) + "\n/x,1\n", "at most 100 characters"},
+		{"a heading with a control character", "url,n\x1b[2J\n/x,1\n", "all of them readable"},
 	} {
 		table, err := Read(strings.NewReader(c.in), home)
 		got := fmt.Sprint(err)
 		if err == nil {
+			var rows []Row
+			if err := table.Each(func(r Row) error { rows = append(rows, r); return nil }); err != nil {
+				t.Errorf("%s: %v", c.name, err)
+			}
 			got = fmt.Sprint(table.Columns)
-			for _, r := range table.Rows {
+			for _, r := range rows {
 				got += " " + r.Address
 				for _, v := range r.Values {
 					switch {
@@ -75,10 +83,18 @@ func FuzzRead(f *testing.F) {
 		if err != nil {
 			return
 		}
-		for _, r := range table.Rows {
+		if err := table.Each(func(r Row) error {
 			if len(r.Values) != len(table.Columns) {
 				t.Fatalf("line %d has %d values for %d columns", r.Line, len(r.Values), len(table.Columns))
 			}
+			for i, v := range r.Values {
+				if table.Columns[i].Kind != Text && v.Text != "" || !utf8.ValidString(v.Text) || !utf8.ValidString(r.Address) {
+					t.Fatalf("line %d: %+v in a column of kind %s", r.Line, v, table.Columns[i].Kind)
+				}
+			}
+			return nil
+		}); err != nil {
+			t.Fatalf("the second reading fails: %v", err)
 		}
 	})
 }

@@ -30,6 +30,9 @@ func (f Faults) Error() string {
 	parts := make([]string, len(f))
 	for i, one := range f {
 		parts[i] = one.Reason
+		if len(parts[i]) > 500 {
+			parts[i] = strings.ToValidUTF8(parts[i][:500], "") + "…"
+		}
 		if one.Field != "" {
 			parts[i] = one.Field + ": " + one.Reason
 		}
@@ -63,7 +66,54 @@ func ReadValid(data []byte, base Plan, known Known) (Plan, error) {
 	return p, nil
 }
 
+// Bounds of a plan's text. A list of a hundred thousand addresses fits.
+const (
+	MaxBytes   = 16 << 20
+	maxPieces  = 400_000 // entries, pairs and lines
+	maxFaults  = 100     // that are told
+	maxNesting = 20
+)
+
+// pieces are what begins an entry, a pair or a line in YAML and JSON: each costs far more memory than itself.
+var pieces = []string{"\n", ",", "[", "{", "- ", "? ", ": "}
+
+// small refuses texts that would cost much more than they are worth.
+func small(data []byte) error {
+	if len(data) > MaxBytes {
+		return Faults{{Reason: fmt.Sprintf("a plan has at most %d MiB, and this text has %d", MaxBytes>>20, len(data)>>20)}}
+	}
+	n := 0
+	for _, p := range pieces {
+		n += bytes.Count(data, []byte(p))
+	}
+	if n > maxPieces {
+		return Faults{{Reason: fmt.Sprintf("a plan has at most %d entries and lines, and this text has about %d", maxPieces, n)}}
+	}
+	return nil
+}
+
+// unfold refuses what makes a small text a large plan: references to other parts of it, and depth.
+func unfold(n *yaml.Node, depth int) *Fault {
+	switch {
+	case n.Kind == yaml.AliasNode:
+		return &Fault{Reason: fmt.Sprintf("*%s refers to another part of the text, which a plan does not do; write it out", n.Value), Line: n.Line, Column: n.Column}
+	case n.Anchor != "":
+		return &Fault{Reason: fmt.Sprintf("&%s names a part of the text, which a plan has no use for; leave it out", n.Anchor), Line: n.Line, Column: n.Column}
+	case depth > maxNesting:
+		return &Fault{Reason: fmt.Sprintf("nested more than %d deep, which no setting is", maxNesting), Line: n.Line, Column: n.Column}
+	}
+	for _, c := range n.Content {
+		if f := unfold(c, depth+1); f != nil {
+			return f
+		}
+	}
+	return nil
+}
+
 func read(data []byte, base Plan) (Plan, *yaml.Node, error) {
+	if err := small(data); err != nil {
+		return base, nil, err
+	}
 	d := yaml.NewDecoder(bytes.NewReader(data))
 	var doc yaml.Node
 	switch err := d.Decode(&doc); {
@@ -73,6 +123,9 @@ func read(data []byte, base Plan) (Plan, *yaml.Node, error) {
 		return base, nil, Faults{grammar(err)}
 	}
 	root := doc.Content[0]
+	if f := unfold(root, 0); f != nil {
+		return base, nil, Faults{*f}
+	}
 	if root.Kind == yaml.ScalarNode && root.Tag == "!!null" {
 		return base, nil, nil
 	}
@@ -82,7 +135,7 @@ func read(data []byte, base Plan) (Plan, *yaml.Node, error) {
 	var r reader
 	r.value(root, reflect.TypeFor[Plan](), "")
 	if len(r.faults) > 0 {
-		return base, nil, r.faults
+		return base, nil, some(r.faults)
 	}
 	p := base.clone()
 	if err := root.Decode(&p); err != nil {
@@ -118,8 +171,8 @@ func (r *reader) fault(n *yaml.Node, path, format string, args ...any) {
 }
 
 func (r *reader) value(n *yaml.Node, t reflect.Type, path string) {
-	if n.Kind == yaml.AliasNode {
-		n = n.Alias
+	if len(r.faults) > maxFaults {
+		return // enough is wrong
 	}
 	if n.Tag == "!!null" {
 		return // as if it were not there
@@ -272,5 +325,13 @@ func find(root *yaml.Node, path string) (line, column int) {
 // sorted puts faults in order of their fields.
 func sorted(f Faults) Faults {
 	slices.SortStableFunc(f, func(a, b Fault) int { return strings.Compare(a.Field, b.Field) })
-	return f
+	return some(f)
+}
+
+// some are the first faults, and that there are more.
+func some(f Faults) Faults {
+	if len(f) <= maxFaults {
+		return f
+	}
+	return append(f[:maxFaults:maxFaults], Fault{Reason: "and more that is wrong"})
 }

@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"harvik/internal/core/weburl"
 )
@@ -34,12 +35,18 @@ func IsSecretName(name string) bool { return nameShape.MatchString(name) }
 type validator struct{ faults Faults }
 
 func (v *validator) fault(field, format string, args ...any) {
+	if len(v.faults) > maxFaults {
+		return // enough is wrong
+	}
 	v.faults = append(v.faults, Fault{Field: field, Reason: fmt.Sprintf(format, args...)})
 }
 
 // Validate checks bounds, names and contradictions.
 func (p Plan) Validate(known Known) error {
 	var v validator
+	if v.lists(reflect.ValueOf(p), ""); len(v.faults) > 0 {
+		return sorted(v.faults) // what is too long is not looked through
+	}
 	v.bounds(reflect.ValueOf(p), "")
 	v.identity(&p)
 	v.sources(&p)
@@ -74,6 +81,76 @@ func (p Plan) Validate(known Known) error {
 		return nil
 	}
 	return sorted(v.faults)
+}
+
+// Longest lists and texts of a plan.
+const (
+	maxAddresses = 200_000 // of sources.addresses
+	maxList      = 1000    // of any other list
+	maxSetting   = 10_000  // bytes of a text
+	maxPEM       = 200_000 // bytes of ca
+)
+
+// lists holds lists and texts to their lengths.
+func (v *validator) lists(s reflect.Value, path string) {
+	for f, value := range s.Fields() {
+		field := join(path, keyOf(f))
+		most := maxList
+		if field == "sources.addresses" {
+			most = maxAddresses
+		}
+		switch value.Kind() {
+		case reflect.Struct:
+			v.lists(value, field)
+		case reflect.String:
+			v.length(field, value.String())
+		case reflect.Slice, reflect.Map:
+			if value.Len() > most {
+				v.fault(field, "has %d entries; at most %d are taken", value.Len(), most)
+				continue
+			}
+			v.entries(value, field)
+		}
+	}
+}
+
+func (v *validator) entries(list reflect.Value, field string) {
+	each := func(name string, e reflect.Value) {
+		switch e.Kind() {
+		case reflect.String:
+			v.length(name, e.String())
+		case reflect.Struct:
+			v.lists(e, name)
+		}
+	}
+	if list.Kind() == reflect.Map {
+		for key, value := range list.Seq2() {
+			v.length(field, key.String())
+			each(field+"."+key.String(), value)
+		}
+		return
+	}
+	for i := range list.Len() {
+		each(fmt.Sprintf("%s[%d]", field, i), list.Index(i))
+	}
+}
+
+func (v *validator) length(field, text string) {
+	most := maxSetting
+	if field == "ca" {
+		most = maxPEM
+	}
+	if len(field) > 100 {
+		field = field[:100] + "…"
+	}
+	switch {
+	case len(text) > most:
+		v.fault(field, "has %d bytes; at most %d are taken", len(text), most)
+	case strings.IndexByte(text, 0) >= 0:
+		v.fault(field, "holds a NUL character")
+	case !utf8.ValidString(text):
+		v.fault(field, "is no UTF-8")
+	}
 }
 
 func (v *validator) limits(limits map[string]int, prefix string, known Known) {
