@@ -42,8 +42,9 @@ bench: debian
 
 # Each fuzzer in turn; FUZZTIME=10m by default.
 fuzz:
-	@for target in weburl:FuzzParse robots:FuzzDecide sitemap:FuzzParse dom:FuzzParse page:FuzzRead structured:FuzzJSON structured:FuzzElements figures:FuzzRead; do \
-		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) -fuzzminimizetime 1s ./internal/core/$${target%%:*} || exit 1; \
+	@for target in core/weburl:FuzzParse core/robots:FuzzDecide core/sitemap:FuzzParse core/dom:FuzzParse core/page:FuzzRead core/structured:FuzzJSON \
+			core/structured:FuzzElements core/figures:FuzzRead core/plan:FuzzRead core/scope:FuzzPattern pdf:FuzzRead store:FuzzCursor; do \
+		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) -fuzzminimizetime 1s ./internal/$${target%%:*} || exit 1; \
 	done
 
 # A crawl of 50,000 generated pages by a real service, its memory watched.

@@ -26,12 +26,18 @@ func (a *app) crawlCommand() *cobra.Command {
 	list := &cobra.Command{Use: "list SITE", Short: "List a site's crawls, newest first", Args: args("SITE"), RunE: a.listCrawls}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	stop := a.forCrawl("stop", "End a running crawl early; what it has is kept and judged", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+		if err := cl.StopCrawl(c.Context(), site, number); err != nil {
+			return err
+		}
 		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is ending; what it has will be judged.\n", number, site)
-		return cl.StopCrawl(c.Context(), site, number)
+		return nil
 	})
 	pause := a.forCrawl("pause", "Put a running crawl away until it is resumed", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+		if err := cl.PauseCrawl(c.Context(), site, number); err != nil {
+			return err
+		}
 		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is pausing. Go on with `harvik crawl resume %s`.\n", number, site, site)
-		return cl.PauseCrawl(c.Context(), site, number)
+		return nil
 	})
 	resume := a.forCrawl("resume", "Go on with a paused crawl, and follow it", "paused", func(c *cobra.Command, cl *client.Client, site string, number int) error {
 		cr, err := cl.ResumeCrawl(c.Context(), site, number)
@@ -46,6 +52,9 @@ func (a *app) crawlCommand() *cobra.Command {
 		Long: `Starts a crawl of a site by its plan and follows it until it has been judged. Ctrl-C stops
 following, not the crawl; "harvik crawl stop SITE" ends that.`,
 		RunE: func(c *cobra.Command, in []string) error {
+			if c.Flags().Changed("pages") && pages < 1 {
+				return usage(c, fmt.Errorf("--pages is at least 1, not %d; without it, the plan's number holds", pages))
+			}
 			cl, err := a.client()
 			if err != nil {
 				return err
@@ -148,7 +157,11 @@ func (a *app) paceCommand() *cobra.Command {
 		if len(pace) == 0 {
 			return usage(c, errors.New("say what to change: --parallel, --pause or --per-second"))
 		}
-		return cl.SetPace(c.Context(), site, number, pace)
+		if err := cl.SetPace(c.Context(), site, number, pace); err != nil {
+			return err
+		}
+		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s goes on at that pace.\n", number, site)
+		return nil
 	})
 	c.Flags().IntVar(&parallel, "parallel", 0, "requests at once")
 	c.Flags().StringVar(&pause, "pause", "", "time between the starts of two requests, such as 200ms")

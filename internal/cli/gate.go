@@ -77,6 +77,9 @@ Exit codes: 0 passed, 1 it could not be done, 2 the command line makes no sense,
 
 // gateConditions reads the options.
 func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []string, against string) (out gate.Conditions, from int, err error) {
+	if minHealth < 0 || minHealth > 100 {
+		return out, 0, usage(c, fmt.Errorf("--min-health is a number of points from 0 to 100, not %v", minHealth))
+	}
 	out.MinHealth = minHealth
 	if noNew != "" {
 		out.NoNew = new(check.Severity)

@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"os"
+	"regexp"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -94,10 +96,16 @@ func (a *app) lookAt(c *cobra.Command, what, as, check string) (record.Look, err
 	return cl.Look(c.Context(), in)
 }
 
+// hostLike is what looks like an address without its scheme.
+var hostLike = regexp.MustCompile(`^[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)*\.[A-Za-z]{2,}(:\d+)?(/.*)?$`)
+
 func readHTML(c *cobra.Command, name string) (string, error) {
 	in := c.InOrStdin()
 	if name != "-" {
 		f, err := os.Open(name)
+		if errors.Is(err, os.ErrNotExist) && hostLike.MatchString(name) {
+			return "", fmt.Errorf("there is no file %s; if it is an address, write https://%s", name, name)
+		}
 		if err != nil {
 			return "", fmt.Errorf("%q is neither an address with http:// or https:// nor a file that can be read: %w", name, err)
 		}

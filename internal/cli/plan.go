@@ -198,10 +198,13 @@ or -f - for standard input). A value is YAML: scope.exclude='[/cart*, "re:[?&]so
 
 // assign puts SETTING=VALUE words into a tree of changes. A value is YAML.
 func assign(changes map[string]any, words []string) error {
-	for _, word := range words {
+	for i, word := range words {
 		name, text, ok := strings.Cut(word, "=")
+		if !ok && i+1 < len(words) && !strings.Contains(words[i+1], "=") {
+			return fmt.Errorf("%q is not SETTING=VALUE; write %s=%s", word, word, words[i+1])
+		}
 		if !ok {
-			return fmt.Errorf("%q is not SETTING=VALUE", word)
+			return fmt.Errorf("%q is not SETTING=VALUE, such as pages=5000", word)
 		}
 		var value any
 		if err := yaml.Unmarshal([]byte(text), &value); err != nil {

@@ -18,7 +18,7 @@ func (a *app) recheckCommand() *cobra.Command {
 	var ch chooser
 	var by string
 	c := &cobra.Command{
-		Use: "recheck SITE FIX…", Short: "Look again at just what fixes concern: confirmed, or still there", Args: cobra.MinimumNArgs(1),
+		Use: "recheck SITE FIX…", Short: "Look again at just what fixes concern: confirmed, or still there", Args: atLeastArgs("SITE"),
 		Long: `Fetches again only what the fixes concern: their pages, link targets, the others of a duplicate
 group, or a sample of a layout's pages, which grows if the sample disagrees. It is judged by the
 same checks. The crawl stays as it was; health after the recheck is shown beside it.

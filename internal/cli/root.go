@@ -11,10 +11,12 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"harvik/internal/client"
 	"harvik/internal/core/plan"
@@ -76,7 +78,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 	f.StringVar(&a.data, "data", os.Getenv("HARVIK_DATA"), "data folder of the service (HARVIK_DATA); by default "+defaultData())
 	f.StringVar(&a.server, "server", os.Getenv("HARVIK_SERVER"), "address of the service (HARVIK_SERVER); found in the data folder by default")
 	f.BoolVar(&a.json, "json", false, "write JSON")
-	root.SetFlagErrorFunc(func(c *cobra.Command, err error) error { return usage(c, err) })
+	root.SetFlagErrorFunc(flagError)
 	add := func(title string, commands ...*cobra.Command) {
 		root.AddGroup(&cobra.Group{ID: title, Title: title + ":"})
 		for _, c := range commands {
@@ -95,6 +97,37 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 	add("Compare and hand over", a.driftCommand(), a.trendCommand(), a.gateCommand(), a.exportCommand(), a.metricsCommand())
 	return root
 }
+
+// flagError words what is wrong with an option: what a value should be, and which option was meant.
+func flagError(c *cobra.Command, err error) error {
+	text := err.Error()
+	if m := badValue.FindStringSubmatch(text); m != nil {
+		wanted := map[string]string{"Int": "a whole number", "Float": "a number", "Bool": "true or false"}[m[3]]
+		if wanted != "" {
+			return usage(c, fmt.Errorf("%s: %q is not %s", m[2], m[1], wanted))
+		}
+	}
+	if name, ok := strings.CutPrefix(text, "unknown flag: --"); ok {
+		var names []string
+		c.Flags().VisitAll(func(f *pflag.Flag) {
+			if !f.Hidden {
+				names = append(names, f.Name)
+			}
+		})
+		if near := plan.Nearest(name, names); near != "" {
+			return usage(c, fmt.Errorf("there is no option --%s, did you mean --%s?", name, near))
+		}
+		for _, setting := range plan.Fields {
+			if c.CommandPath() == "harvik plan set" && setting[strings.LastIndexByte(setting, '.')+1:] == name {
+				return usage(c, fmt.Errorf("there is no option --%s; the setting is written %s=VALUE", name, setting))
+			}
+		}
+		return usage(c, fmt.Errorf("there is no option --%s", name))
+	}
+	return usage(c, err)
+}
+
+var badValue = regexp.MustCompile(`^invalid argument "(.*)" for "(?:-., )?(--[a-z-]+)" flag: strconv\.Parse(Int|Float|Bool)`)
 
 // usageError is a command line that makes no sense.
 type usageError struct{ error }
@@ -135,6 +168,16 @@ func args(names ...string) cobra.PositionalArgs {
 			return usage(c, fmt.Errorf("%s is missing", names[len(given)]))
 		case len(given) > len(names):
 			return usage(c, fmt.Errorf("%q is one word too many", given[len(names)]))
+		}
+		return nil
+	}
+}
+
+// atLeastArgs is args for commands that take any number of the last one.
+func atLeastArgs(names ...string) cobra.PositionalArgs {
+	return func(c *cobra.Command, given []string) error {
+		if len(given) < len(names) {
+			return usage(c, fmt.Errorf("%s is missing", names[len(given)]))
 		}
 		return nil
 	}
@@ -221,8 +264,8 @@ func crawlName(s string) (site string, number int, err error) {
 	if !ok {
 		return site, 0, nil
 	}
-	number, err = strconv.Atoi(n)
-	if err != nil || number < 1 {
+	wide, err := strconv.ParseInt(n, 10, 32)
+	if number = int(wide); err != nil || number < 1 {
 		return "", 0, usageError{fmt.Errorf("%q names no crawl; write SITE or SITE@NUMBER, such as fernhollow@3", s)}
 	}
 	return site, number, nil

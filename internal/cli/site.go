@@ -17,6 +17,9 @@ func (a *app) siteCommand() *cobra.Command {
 		Use: "add NAME ADDRESS", Short: "Take a site under care", Args: args("NAME", "ADDRESS"),
 		Example: "  harvik site add fernhollow https://fernhollow.example/ --profile publisher",
 		RunE: func(c *cobra.Command, in []string) error {
+			if strings.Contains(in[0], "://") {
+				return usage(c, fmt.Errorf("the name comes first: harvik site add %s %s", middle(in[1], 40), in[0]))
+			}
 			if found, _, err := c.Root().Find([]string{"crawl", in[0]}); err == nil && found.Name() != "crawl" {
 				return usage(c, fmt.Errorf("%q is a command of `harvik crawl`; choose another name", in[0]))
 			}
@@ -35,6 +38,9 @@ func (a *app) siteCommand() *cobra.Command {
 			}
 			if a.json {
 				return writeJSON(c.OutOrStdout(), site)
+			}
+			if !strings.Contains(in[1], "://") {
+				fmt.Fprintf(c.ErrOrStderr(), "No scheme was given; it is taken as %s.\n", site.Home)
 			}
 			fmt.Fprintf(c.OutOrStdout(), "%s is under care: %s\n", site.Name, site.Home)
 			fmt.Fprintf(c.ErrOrStderr(), "See what a crawl would be like with `harvik plan preview %s`, then `harvik crawl %s`.\n", site.Name, site.Name)

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"net"
 	"net/url"
 	"os"
 	"strconv"
@@ -41,6 +42,9 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 			}
 			if o.KeepFree, err = bytesOf(keep); err != nil {
 				return usage(c, fmt.Errorf("--keep-free: %w", err))
+			}
+			if _, _, err := net.SplitHostPort(o.Listen); err != nil {
+				return usage(c, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8420", o.Listen))
 			}
 			if o.Connections < 4 || o.Connections > 1000 {
 				return usage(c, fmt.Errorf("--connections is a number from 4 to 1000, not %d", o.Connections))

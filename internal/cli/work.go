@@ -74,7 +74,7 @@ func (a *app) moveCommand(name string, to task.State, short, long string) *cobra
 	var ch chooser
 	var by, assignee, due, note string
 	c := &cobra.Command{
-		Use: name + " SITE FIX…", Short: short, Long: long, Args: cobra.MinimumNArgs(1),
+		Use: name + " SITE FIX…", Short: short, Long: long, Args: atLeastArgs("SITE"),
 		Example: fmt.Sprintf("  harvik %[1]s fernhollow k7q2m4xa\n  harvik %[1]s fernhollow --check image-alt-missing --note \"with the next release\"", name),
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
@@ -171,7 +171,7 @@ func (a *app) waiveCommand() *cobra.Command {
 	var w record.Waiver
 	var pageAt, pattern, section, layout, until string
 	c := &cobra.Command{
-		Use: "waive SITE [FIX…]", Short: "Leave something as it is: it stops counting, the reason is kept", Args: cobra.MinimumNArgs(1),
+		Use: "waive SITE [FIX…]", Short: "Leave something as it is: it stops counting, the reason is kept", Args: atLeastArgs("SITE"),
 		Long: `Leaves something as it is: fixes by their names, a whole check, or what is found on a page, the
 addresses of a pattern, a section or the pages of a layout, all checks of it or those of --check.
 A reason is required. It takes effect at once on health, ledger and list, for good or until the end
@@ -343,7 +343,7 @@ func (a *app) waiversCommand() *cobra.Command {
 func (a *app) unwaiveCommand() *cobra.Command {
 	var by string
 	c := &cobra.Command{
-		Use: "unwaive SITE WAIVER…", Short: "Let what waivers cover count again", Args: cobra.MinimumNArgs(2),
+		Use: "unwaive SITE WAIVER…", Short: "Let what waivers cover count again", Args: atLeastArgs("SITE", "WAIVER"),
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
 			if err != nil {

@@ -124,17 +124,28 @@ func (c *Cluster) prepare(ctx context.Context, folder string) error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return fmt.Errorf("making the data folder: %w", err)
 	}
-	if _, err := os.Stat(filepath.Join(c.data, "PG_VERSION")); err == nil {
-		return nil
+	secret, making := filepath.Join(folder, passwordFile), filepath.Join(folder, makingFile)
+	_, unmade := os.Stat(making)
+	if _, err := os.Stat(filepath.Join(c.data, "PG_VERSION")); err == nil && unmade != nil {
+		return c.isOurs(secret)
 	}
-	// A first start that was cut short leaves a folder that initdb refuses.
+	// A first start that was cut short leaves a folder that initdb refuses. Only one that says so is removed.
+	switch entries, err := os.ReadDir(c.data); {
+	case errors.Is(err, os.ErrNotExist) || err == nil && len(entries) == 0:
+	case err != nil:
+		return err
+	case unmade != nil:
+		return fmt.Errorf("%s is there and is no database of Harvik's; choose another data folder with --data, or move it away", c.data)
+	}
+	if err := os.WriteFile(making, []byte("A database of Harvik's is being made in the folder postgres beside this file.\n"), 0o600); err != nil {
+		return err
+	}
 	if err := os.RemoveAll(c.data); err != nil {
 		return err
 	}
 	if err := os.Mkdir(c.data, 0o700); err != nil {
 		return err
 	}
-	secret := filepath.Join(folder, "postgres.password")
 	if err := os.WriteFile(secret, []byte(newPassword()), 0o600); err != nil {
 		return err
 	}
@@ -144,11 +155,32 @@ func (c *Cluster) prepare(ctx context.Context, folder string) error {
 	if _, err := c.run(ctx, "initdb", "-D", c.data, "-U", "harvik", "-A", "scram-sha-256", "--pwfile", secret, "-E", "UTF8", "--locale=C.UTF-8", "--no-sync"); err != nil {
 		return fmt.Errorf("making the database: %w", err)
 	}
+	return os.Remove(making)
+}
+
+// Files beside the data: the password of a database that Harvik has made, and the mark of one that it is
+// making.
+const (
+	passwordFile = "postgres.password"
+	makingFile   = "postgres.making"
+)
+
+// isOurs refuses a database that somebody else made.
+func (c *Cluster) isOurs(secret string) error {
+	data, err := os.ReadFile(secret)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return fmt.Errorf("%s is a database that Harvik did not make: there is no %s beside it; choose another data folder with --data, or name that database by HARVIK_DATABASE", c.data, passwordFile)
+	case err != nil:
+		return fmt.Errorf("reading the database's password: %w", err)
+	case len(bytes.TrimSpace(data)) == 0:
+		return fmt.Errorf("%s is empty, so the database cannot be opened; put it back from a copy of the data folder", secret)
+	}
 	return nil
 }
 
 func (c *Cluster) password() string {
-	data, _ := os.ReadFile(filepath.Join(filepath.Dir(c.data), "postgres.password"))
+	data, _ := os.ReadFile(filepath.Join(filepath.Dir(c.data), passwordFile))
 	return strings.TrimSpace(string(data))
 }
 

@@ -93,7 +93,13 @@ func TestCutShort(t *testing.T) {
 	if err := os.MkdirAll(filepath.Join(dir, "postgres", "base"), 0o700); err != nil {
 		t.Fatal(err)
 	}
+	if err := os.WriteFile(filepath.Join(dir, makingFile), nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
 	c := start(t, dir)
+	if _, err := os.Stat(filepath.Join(dir, makingFile)); err == nil {
+		t.Error("the mark of a database that is being made stays")
+	}
 	execute(t, c, "select 1")
 	if err := c.Stop(); err != nil {
 		t.Error(err)
@@ -114,5 +120,37 @@ func TestUnreachable(t *testing.T) {
 	}
 	if _, err := Start(t.Context(), dir); err == nil || !strings.Contains(err.Error(), "chmod o+x") {
 		t.Errorf("a folder that PostgreSQL cannot enter gives %v", err)
+	}
+}
+
+// TestNotOurs: what is in the place of the data and was not made by Harvik stays as it is.
+func TestNotOurs(t *testing.T) {
+	for name, c := range map[string]struct {
+		files []string
+		want  string
+	}{
+		"somebody's folder":            {[]string{"postgres/letters.txt"}, "is no database of Harvik's"},
+		"somebody's database":          {[]string{"postgres/PG_VERSION", "postgres/base/1"}, "that Harvik did not make"},
+		"a password that was cut off":  {[]string{"postgres/PG_VERSION", "postgres.password"}, "put it back from a copy"},
+		"a folder and a lone password": {[]string{"postgres/letters.txt", "postgres.password"}, "is no database of Harvik's"},
+	} {
+		dir := folder(t)
+		for _, f := range c.files {
+			at := filepath.Join(dir, f)
+			if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+				t.Fatal(err)
+			}
+			if err := os.WriteFile(at, nil, 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if _, err := Start(t.Context(), dir); err == nil || !strings.Contains(err.Error(), c.want) {
+			t.Errorf("%s: %v", name, err)
+		}
+		for _, f := range c.files {
+			if _, err := os.Stat(filepath.Join(dir, f)); err != nil {
+				t.Errorf("%s: %s is gone", name, f)
+			}
+		}
 	}
 }

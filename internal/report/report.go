@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"harvik/internal/core/plan"
 )
 
 // Kind is how the cells of a column are written.
@@ -53,7 +55,7 @@ func (s Sheet) Pick(names []string) (Sheet, error) {
 	for i, n := range names {
 		at := slices.Index(have, strings.TrimSpace(n))
 		if at < 0 {
-			return s, fmt.Errorf("the sheet %q has no column %q; it has %s", s.Name, n, strings.Join(have, ", "))
+			return s, fmt.Errorf("the sheet %q has no column %q%s; it has %s", s.Name, n, meant(n, have), strings.Join(have, ", "))
 		}
 		picked[i] = at
 		out.Columns = append(out.Columns, s.Columns[at])
@@ -83,9 +85,17 @@ func Choose(all []Sheet, names, usual []string) ([]Sheet, error) {
 			for i := range all {
 				have[i] = all[i].Name
 			}
-			return nil, fmt.Errorf("there is no sheet %q; there are %s", n, strings.Join(have, ", "))
+			return nil, fmt.Errorf("there is no sheet %q%s; there are %s", n, meant(n, have), strings.Join(have, ", "))
 		}
 		out = append(out, all[at])
 	}
 	return out, nil
+}
+
+// meant is what a mistyped word stands for, as a question.
+func meant(word string, list []string) string {
+	if near := plan.Nearest(strings.TrimSpace(word), list); near != "" {
+		return fmt.Sprintf(", did you mean %q?", near)
+	}
+	return ""
 }

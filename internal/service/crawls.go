@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -14,6 +15,7 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
+	"harvik/internal/store"
 )
 
 // number reads a query parameter between bounds; on failure it has answered.
@@ -138,12 +140,21 @@ func (s *Service) find(c *gin.Context) (record.Crawl, bool) {
 	n := 0
 	if name != "latest" {
 		var err error
-		if n, err = strconv.Atoi(name); err != nil || n < 1 {
+		var wide int64
+		if wide, err = strconv.ParseInt(name, 10, 32); err == nil {
+			n = int(wide)
+		}
+		if err != nil || n < 1 {
 			problem(c, http.StatusNotFound, fmt.Sprintf("a crawl is named by its number or \"latest\", not %q", name))
 			return record.Crawl{}, false
 		}
 	}
 	cr, err := s.store.Crawl(c, c.Param("site"), n)
+	if errors.Is(err, store.ErrNotFound) {
+		if _, ok := s.siteOf(c); !ok {
+			return cr, false
+		}
+	}
 	if err != nil {
 		what := "crawl " + name + " of the site " + c.Param("site")
 		if n == 0 {

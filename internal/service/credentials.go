@@ -1,6 +1,7 @@
 package service
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"regexp"
@@ -61,7 +62,11 @@ func (s *Service) revoke(c *gin.Context) {
 		return
 	}
 	if err := s.store.Revoke(c, id); err != nil {
-		s.fail(c, err, fmt.Sprintf("a credential of the number %d", id))
+		if errors.Is(err, store.ErrNotFound) {
+			problem(c, http.StatusNotFound, fmt.Sprintf("nobody is let in under the number %d; `harvik token list` shows who is", id))
+			return
+		}
+		s.fail(c, err, "the credential")
 		return
 	}
 	c.Status(http.StatusNoContent)

@@ -96,7 +96,7 @@ func (s *Service) passGate(c *gin.Context) {
 	}
 	for id := range in.Max {
 		if !checks.Known.Check(id) {
-			problem(c, http.StatusUnprocessableEntity, unknown("check", id, checkIDs()))
+			problem(c, http.StatusUnprocessableEntity, unknownCheck(id))
 			return
 		}
 	}

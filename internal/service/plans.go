@@ -12,17 +12,71 @@ import (
 
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/weburl"
 	"harvik/internal/record"
+	"harvik/internal/store"
 )
 
 // siteOf finds the site that the path names; on failure it has answered.
 func (s *Service) siteOf(c *gin.Context) (record.Site, bool) {
 	site, err := s.store.Site(c, c.Param("site"))
+	if errors.Is(err, store.ErrNotFound) {
+		s.noSite(c)
+		return site, false
+	}
 	if err != nil {
 		s.fail(c, err, siteWord(c))
 		return site, false
 	}
 	return site, true
+}
+
+// noSite says that there is no site of the name in the path, and what was probably meant.
+func (s *Service) noSite(c *gin.Context) {
+	name := c.Param("site")
+	sites, err := s.store.Sites(c)
+	if err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	var names []string
+	for _, one := range sites {
+		names = append(names, one.Name)
+		if sameHost(name, one.Home) {
+			problem(c, http.StatusNotFound, fmt.Sprintf("sites go by their names, not by their addresses: did you mean %q?", one.Name))
+			return
+		}
+	}
+	problem(c, http.StatusNotFound, unknownSite(name, names))
+}
+
+// sameHost tells whether a text is an address on the host of another, or that host.
+func sameHost(text, home string) bool {
+	u, err := weburl.Parse(text)
+	if err != nil || !u.IsHTTP() {
+		u, err = weburl.Parse("http://" + text)
+	}
+	h, bad := weburl.Parse(home)
+	return err == nil && bad == nil && strings.TrimPrefix(u.Hostname(), "www.") == strings.TrimPrefix(h.Hostname(), "www.")
+}
+
+// unknownSite words it.
+func unknownSite(name string, names []string) string {
+	out := fmt.Sprintf("there is no site %q", name)
+	near := plan.Nearest(strings.ToLower(name), names)
+	switch {
+	case strings.Contains(name, "/") || strings.Contains(name, "."):
+		out = fmt.Sprintf("%q looks like an address, and sites go by names; take it under care first: `harvik site add NAME %s`", name, name)
+	case near != "":
+		out += fmt.Sprintf(", did you mean %q?", near)
+	case len(names) == 0:
+		out += "; no site is under care yet: `harvik site add " + name + " ADDRESS`"
+	case len(names) < 20:
+		out += "; there are " + strings.Join(names, ", ")
+	default:
+		out += "; `harvik site list` shows them"
+	}
+	return out
 }
 
 func (s *Service) planSchema(c *gin.Context) { c.JSON(http.StatusOK, plan.Schema()) }

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -50,7 +51,7 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 	case errors.As(err, &faults):
 		problem(c, http.StatusUnprocessableEntity, faults.Error(), faults...)
 	case errors.Is(err, store.ErrBadQuery):
-		problem(c, http.StatusUnprocessableEntity, err.Error())
+		problem(c, http.StatusUnprocessableEntity, strings.TrimPrefix(err.Error(), store.ErrBadQuery.Error()+": "))
 	case errors.Is(err, jobs.ErrDisk):
 		problem(c, http.StatusInsufficientStorage, err.Error())
 	case store.IsFull(err):

@@ -2,9 +2,11 @@ package service
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
@@ -15,6 +17,7 @@ import (
 	"harvik/internal/core/task"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
+	"harvik/internal/store"
 )
 
 func (s *Service) listFixes(c *gin.Context) {
@@ -45,7 +48,7 @@ func (s *Service) listFixes(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, unknown("group of checks", q.Group, checks.Groups))
 		return
 	}
-	if !folder(c, q.Section) {
+	if !folder(c, q.Section) || !knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}) {
 		return
 	}
 	if q.After, ok = number(c, "after", 0, 0, 1<<31-1); !ok {
@@ -71,6 +74,34 @@ func folder(c *gin.Context, section string) bool {
 	return false
 }
 
+// knownCheck tells whether a check, if any is named, exists; if it does not, it has answered.
+func knownCheck(c *gin.Context, id string) bool {
+	if id == "" || checks.Find(id) != nil {
+		return true
+	}
+	problem(c, http.StatusUnprocessableEntity, unknownCheck(id))
+	return false
+}
+
+// unknownCheck is the refusal of the name of a check, with those that were probably meant.
+func unknownCheck(id string) string {
+	ids := checkIDs()
+	if near := plan.Nearest(id, ids); near != "" {
+		return unknown("check", id, ids)
+	}
+	var like []string
+	for _, one := range ids {
+		if len(id) > 2 && strings.Contains(one, strings.TrimSuffix(strings.ToLower(id), "s")) && len(like) < 8 {
+			like = append(like, one)
+		}
+	}
+	out := fmt.Sprintf("there is no check %q", id)
+	if len(like) > 0 {
+		return out + "; there are " + strings.Join(like, ", ")
+	}
+	return out + "; `harvik check list` shows them"
+}
+
 // unknown is the refusal of a word that is not in a list.
 func unknown(what, word string, list []string) string {
 	out := fmt.Sprintf("there is no %s %q", what, word)
@@ -88,11 +119,33 @@ func (s *Service) showFix(c *gin.Context) {
 		return
 	}
 	f, err := s.store.Fix(c, cr.ID, c.Param("fix"))
+	if errors.Is(err, store.ErrNotFound) {
+		s.noFix(c, cr)
+		return
+	}
 	if err != nil {
 		s.fail(c, err, "fix "+c.Param("fix"))
 		return
 	}
 	c.JSON(http.StatusOK, gin.H{"fix": f, "check": describe(checks.Find(f.Check))})
+}
+
+// noFix says that a crawl has no such fix, and what was probably meant: its line's number, or its check.
+func (s *Service) noFix(c *gin.Context, cr record.Crawl) {
+	name := c.Param("fix")
+	rank, err := strconv.Atoi(name)
+	switch {
+	case err == nil && rank > 0 && rank < 1<<31:
+		list, err := s.store.Fixes(c, cr.ID, record.FixQuery{After: rank - 1, Limit: 1})
+		if err == nil && len(list.Fixes) == 1 && list.Fixes[0].Rank == rank {
+			problem(c, http.StatusNotFound, fmt.Sprintf("a fix goes by its ID: line %d is %s", rank, list.Fixes[0].ID))
+			return
+		}
+	case checks.Find(name) != nil:
+		problem(c, http.StatusNotFound, fmt.Sprintf("%s is a check, and a fix goes by its ID; `harvik fixes %s --check %s` shows its fixes", name, cr.Site, name))
+		return
+	}
+	problem(c, http.StatusNotFound, fmt.Sprintf("crawl %d has no fix %s; `harvik fixes %s@%d` shows them", cr.Number, name, cr.Site, cr.Number))
 }
 
 func (s *Service) fixPages(c *gin.Context) {
@@ -131,7 +184,7 @@ func (s *Service) listPages(c *gin.Context) {
 		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"), Role: c.Query("role"),
 		Section: c.Query("section"), Having: c.Query("having"), Site: cr.SiteID,
 	}
-	if !folder(c, q.Section) {
+	if !folder(c, q.Section) || !knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}) {
 		return
 	}
 	if q.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {
@@ -172,8 +225,12 @@ func (s *Service) showPage(c *gin.Context) {
 		return
 	}
 	d, err := s.store.Page(c, cr.ID, at)
+	if errors.Is(err, store.ErrNotFound) {
+		problem(c, http.StatusNotFound, fmt.Sprintf("crawl %d does not know the address %s; `harvik pages %s --search WORD` looks for one", cr.Number, at, cr.Site))
+		return
+	}
 	if err != nil {
-		s.fail(c, err, "in this crawl the address "+at)
+		s.fail(c, err, "the page")
 		return
 	}
 	slices.SortStableFunc(d.Findings, func(a, b record.PageFinding) int {
@@ -231,7 +288,7 @@ func (s *Service) listChecks(c *gin.Context) {
 func (s *Service) showCheck(c *gin.Context) {
 	ch := checks.Find(c.Param("check"))
 	if ch == nil {
-		problem(c, http.StatusNotFound, unknown("check", c.Param("check"), checkIDs()))
+		problem(c, http.StatusNotFound, unknownCheck(c.Param("check")))
 		return
 	}
 	c.JSON(http.StatusOK, describe(ch))

@@ -10,6 +10,7 @@ import (
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
+	"harvik/internal/record"
 )
 
 func (s *Service) listSites(c *gin.Context) {
@@ -53,6 +54,8 @@ func (s *Service) addSite(c *gin.Context) {
 			reason := fmt.Sprintf("there is no profile %q", in.Profile)
 			if near != "" {
 				reason += fmt.Sprintf(", did you mean %q?", near)
+			} else {
+				reason += "; `harvik plan profiles` shows them"
 			}
 			faults = append(faults, plan.Fault{Field: "profile", Reason: reason})
 		}
@@ -60,7 +63,7 @@ func (s *Service) addSite(c *gin.Context) {
 	if !siteName.MatchString(in.Name) {
 		faults = append(faults, plan.Fault{Field: "name", Reason: "a name has 1 to 63 small letters, digits, dots, hyphens or underscores, such as fernhollow"})
 	}
-	home, err := weburl.Parse(in.Home)
+	home, err := weburl.Parse(s.withScheme(c, in.Home))
 	if err != nil || !home.IsHTTP() {
 		faults = append(faults, plan.Fault{Field: "home", Reason: "the home address starts with http:// or https://, such as https://fernhollow.example/"})
 	}
@@ -81,6 +84,23 @@ func (s *Service) addSite(c *gin.Context) {
 		return
 	}
 	c.JSON(http.StatusCreated, site)
+}
+
+var bareHost = regexp.MustCompile(`^[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)+\.?(:\d+)?(/|$)`)
+
+// withScheme is an address as it was probably meant where the scheme was left out: that by which the host
+// answers, https first.
+func (s *Service) withScheme(c *gin.Context, home string) string {
+	if !bareHost.MatchString(home) {
+		return home
+	}
+	for _, scheme := range []string{"https://", "http://"} {
+		look, err := s.runner.Look(c, record.LookRequest{Address: scheme + home, Check: "title-missing"})
+		if err == nil && look.Facts != nil && look.Facts.Status > 0 {
+			return scheme + home
+		}
+	}
+	return "https://" + home
 }
 
 func siteWord(c *gin.Context) string { return "the site " + c.Param("site") }

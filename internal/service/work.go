@@ -78,6 +78,10 @@ func (s *Service) undo(c *gin.Context) {
 		return
 	}
 	moves, err := s.runner.Undo(c, site, in.Batch, in.By)
+	if errors.Is(err, store.ErrNotFound) {
+		problem(c, http.StatusNotFound, fmt.Sprintf("nothing was done under the number %d; the command or message that did it told its number", in.Batch))
+		return
+	}
 	if err != nil {
 		s.fail(c, err, fmt.Sprintf("anything done under the number %d", in.Batch))
 		return
@@ -200,7 +204,11 @@ func (s *Service) endWaiver(c *gin.Context) {
 	}
 	w, err := s.runner.EndWaiver(c, site, id, c.Query("by"))
 	if err != nil {
-		s.fail(c, err, fmt.Sprintf("a waiver %d that holds", id))
+		if errors.Is(err, store.ErrNotFound) {
+			problem(c, http.StatusNotFound, fmt.Sprintf("no waiver %d holds; `harvik waivers %s` shows those that do", id, site.Name))
+			return
+		}
+		s.fail(c, err, "the waiver")
 		return
 	}
 	c.JSON(http.StatusOK, w)
@@ -244,12 +252,12 @@ func (s *Service) showRecheck(c *gin.Context) {
 	if !ok {
 		return
 	}
-	n, err := strconv.Atoi(c.Param("recheck"))
+	n, err := strconv.ParseInt(c.Param("recheck"), 10, 32)
 	if err != nil {
 		problem(c, http.StatusNotFound, fmt.Sprintf("a recheck is named by its number, not %q", c.Param("recheck")))
 		return
 	}
-	rec, err := s.runner.RecheckOf(c, cr.ID, n)
+	rec, err := s.runner.RecheckOf(c, cr.ID, int(n))
 	if err != nil {
 		s.fail(c, err, fmt.Sprintf("recheck %d of crawl %d", n, cr.Number))
 		return

@@ -9,11 +9,13 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"harvik/internal/record"
 
 	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 )
 
@@ -57,9 +59,17 @@ func sortingOf(q *record.PageQuery, args []any) (sorting, []any, error) {
 	}
 	c, ok := sortColumns[cmp.Or(name, "found")]
 	if !ok {
-		return sorting{}, nil, fmt.Errorf("%w: there is no column %q to sort by; there are %s, and %sNAME for an own figure", ErrBadQuery, name, strings.Join(SortNames(), ", "), figurePrefix)
+		return sorting{}, nil, fmt.Errorf("%w: there is no column %q to sort by%s; there are %s, and %sNAME for an own figure", ErrBadQuery, name, meant(name), strings.Join(SortNames(), ", "), figurePrefix)
 	}
 	return sorting{expr: c.expr, cast: c.cast, falling: falling}, args, nil
+}
+
+// meant is the column that a mistyped one stands for, as a question.
+func meant(name string) string {
+	if near := plan.Nearest(name, SortNames()); near != "" {
+		return fmt.Sprintf(", did you mean %q?", near)
+	}
+	return ""
 }
 
 // having is a condition with an own figure: name, comparison, number.
@@ -134,8 +144,8 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 	case q.Status == "none":
 		b.WriteString(" and p.status = 0")
 	default:
-		var n int
-		if _, err := fmt.Sscanf(q.Status, "%d", &n); err != nil {
+		n, err := strconv.ParseInt(q.Status, 10, 32)
+		if err != nil {
 			return "", nil, fmt.Errorf("%w: status is a number, a class such as 4xx, or none, not %q", ErrBadQuery, q.Status)
 		}
 		and("p.status = $%d", n)

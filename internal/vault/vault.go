@@ -25,22 +25,42 @@ func Open(data string) (*Vault, error) {
 	name := filepath.Join(data, keyFile)
 	text, err := os.ReadFile(name)
 	if errors.Is(err, os.ErrNotExist) {
-		key := make([]byte, 32)
+		key := make([]byte, keyBytes)
 		if _, err := rand.Read(key); err != nil {
 			return nil, err
 		}
 		text = []byte(hex.EncodeToString(key) + "\n")
-		if err := os.WriteFile(name, text, 0o600); err != nil {
+		if err := writeWhole(name, text); err != nil {
 			return nil, fmt.Errorf("keeping the key of the secrets: %w", err)
 		}
 	} else if err != nil {
 		return nil, fmt.Errorf("reading the key of the secrets: %w", err)
 	}
 	key, err := hex.DecodeString(strings.TrimSpace(string(text)))
-	if err != nil {
-		return nil, fmt.Errorf("%s holds no key in hexadecimal digits; secrets cannot be opened without it", name)
+	if err != nil || len(key) != keyBytes {
+		return nil, fmt.Errorf("%s does not hold a key of %d hexadecimal digits: it was damaged, or cut off while it was written. "+
+			"Put it back from a copy of the data folder; without one, move it away, start again, and set every secret anew with `harvik secret set`", name, 2*keyBytes)
 	}
 	return New(key)
+}
+
+// keyBytes is the length of a key.
+const keyBytes = 32
+
+// writeWhole writes a file that is there whole or not at all, whatever happens meanwhile.
+func writeWhole(name string, text []byte) error {
+	f, err := os.OpenFile(name+".new", os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(text)
+	if err == nil {
+		err = f.Sync()
+	}
+	if err := errors.Join(err, f.Close()); err != nil {
+		return err
+	}
+	return os.Rename(name+".new", name)
 }
 
 // New makes a vault with a key of 32 bytes.

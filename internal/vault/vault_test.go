@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 )
 
@@ -37,10 +38,16 @@ func TestVault(t *testing.T) {
 	if info, err := os.Stat(filepath.Join(data, keyFile)); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("the key's file: %v, %v", info.Mode(), err)
 	}
-	if err := os.WriteFile(filepath.Join(data, keyFile), []byte("nonsense"), 0o600); err != nil {
+	whole, err := os.ReadFile(filepath.Join(data, keyFile))
+	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := Open(data); err == nil {
-		t.Error("a damaged key is taken")
+	for _, damaged := range [][]byte{[]byte("nonsense"), nil, whole[:10], whole[:len(whole)-3], append([]byte("ab"), whole...)} {
+		if err := os.WriteFile(filepath.Join(data, keyFile), damaged, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := Open(data); err == nil || !strings.Contains(err.Error(), "Put it back from a copy") {
+			t.Errorf("a key file of %d bytes: %v", len(damaged), err)
+		}
 	}
 }

@@ -2,8 +2,14 @@ package plan
 
 import "strings"
 
+// longestWord is the longest that is taken for a mistyped one, in bytes.
+const longestWord = 100
+
 // Nearest is the word of a list that a mistyped one most likely meant, or "".
 func Nearest(word string, list []string) string {
+	if len(word) > longestWord {
+		return ""
+	}
 	best, least := "", len(word)/2+1
 	for _, w := range list {
 		if d := distance(strings.ToLower(word), strings.ToLower(w)); d < least {

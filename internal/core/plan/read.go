@@ -200,7 +200,7 @@ func (r *reader) value(n *yaml.Node, t reflect.Type, path string) {
 		}
 	case t.Kind() == reflect.Slice:
 		if n.Kind != yaml.SequenceNode {
-			r.fault(n, path, "a list is wanted")
+			r.fault(n, path, "a list is wanted: write [%s]", shortened(n.Value))
 			return
 		}
 		for i, c := range n.Content {
@@ -209,6 +209,14 @@ func (r *reader) value(n *yaml.Node, t reflect.Type, path string) {
 	default:
 		r.scalar(n, t, path)
 	}
+}
+
+// shortened is a value as it is told.
+func shortened(s string) string {
+	if len(s) > 60 {
+		return strings.ToValidUTF8(s[:60], "") + "…"
+	}
+	return s
 }
 
 func (r *reader) scalar(n *yaml.Node, t reflect.Type, path string) {
@@ -240,9 +248,38 @@ func (r *reader) object(n *yaml.Node, t reflect.Type, path string) {
 			r.fault(key, "", "%q stands here twice", join(path, key.Value))
 		default:
 			r.value(n.Content[i+1], field.Type, join(path, key.Value))
+			r.zero(n.Content[i+1], field, join(path, key.Value))
 		}
 		seen[key.Value] = true
 	}
+}
+
+// zero refuses a nought that is written where it would only mean the default.
+func (r *reader) zero(n *yaml.Node, field reflect.StructField, path string) {
+	in, ranged := field.Tag.Lookup("in")
+	low, high, ok := strings.Cut(in, "..")
+	if !ranged || !ok || n.Kind != yaml.ScalarNode || n.Tag == "!!null" {
+		return
+	}
+	value := reflect.New(field.Type)
+	if n.Decode(value.Interface()) != nil || !value.Elem().IsZero() {
+		return
+	}
+	switch standard := standardOf(field.Name); {
+	case strings.Trim(low, "0.smh") != "" && !strings.HasPrefix(low, "-"):
+		r.fault(n, path, "%s is outside %s to %s; leave it out for the default%s", n.Value, low, high, standard)
+	case standard != "" && strings.HasPrefix(low, "-"):
+		r.fault(n, path, "%s would mean the default%s; write %s for none", n.Value, standard, low)
+	}
+}
+
+// standardOf is the default of a setting of the plan's own, ", 20s"; "" for one that has none.
+func standardOf(name string) string {
+	v := reflect.ValueOf(Plan{}.WithDefaults()).FieldByName(name)
+	if !v.IsValid() || v.IsZero() {
+		return ""
+	}
+	return fmt.Sprintf(", %v", v.Interface())
 }
 
 func join(path, name string) string {
