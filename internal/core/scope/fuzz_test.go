@@ -10,15 +10,16 @@ import (
 // FuzzPattern holds that any text can be taken for a pattern: one that is refused matches nothing, unless it
 // only looks wrong, and none panics, here or in a scope.
 func FuzzPattern(f *testing.F) {
-	f.Add("re:/plants/(a|b", "https://fernhollow.example/plants/a")
-	f.Add("/plants/*", "https://fernhollow.example/plants/a?b")
-	f.Add("re:(a+)+$", "https://fernhollow.example/aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa!")
+	f.Add("re:/plants/(a|b", "plants/a")
+	f.Add("/plants/*", "plants/a?b")
+	f.Add("re:(a+)+$", "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa!")
 	f.Add("*://*", "x")
 	start, err := weburl.Parse("https://fernhollow.example/")
 	if err != nil {
 		f.Fatal(err)
 	}
-	f.Fuzz(func(t *testing.T, pattern, address string) {
+	f.Fuzz(func(t *testing.T, pattern, path string) {
+		address := "https://fernhollow.example/" + path
 		m := NewMatcher(pattern)
 		matches := m.Matches(address)
 		if err := plan.CheckPattern(pattern); err != nil && matches && len(pattern) > 3 && pattern[:3] == "re:" && len(pattern) < 2000 {
