@@ -14,7 +14,7 @@ import (
 const (
 	crashFile  = "crash.log"
 	crashFiles = "crash-*.log"
-	crashForm  = "crash-20060102-150405.log"
+	crashForm  = "crash-20060102-150405.000.log"
 	keptCrash  = 5
 )
 

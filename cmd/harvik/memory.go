@@ -2,8 +2,14 @@ package main
 
 import (
 	"context"
+	"math"
+	"os"
+	"path/filepath"
 	"runtime/debug"
 	"runtime/metrics"
+	"strconv"
+	"strings"
+	"syscall"
 	"time"
 )
 
@@ -38,4 +44,36 @@ func watchMemory(ctx context.Context) {
 		case <-tick.C:
 		}
 	}
+}
+
+// keepWithin has the heap collected as often as it takes to stay within what the service may have, as far as
+// that is set: by its control group, or by a limit of its data.
+func keepWithin() {
+	if most := memoryLimit(); most > 0 {
+		debug.SetMemoryLimit(most / 4 * 3) // the rest is for stacks, what is mapped, and the moment of a peak
+	}
+}
+
+// memoryLimit is what the service may have, in bytes; 0 if nothing says so.
+func memoryLimit() int64 {
+	most := int64(math.MaxInt64)
+	var data syscall.Rlimit
+	if syscall.Getrlimit(syscall.RLIMIT_DATA, &data) == nil && data.Cur < math.MaxInt64 {
+		most = int64(data.Cur)
+	}
+	groups, _ := os.ReadFile("/proc/self/cgroup")
+	for line := range strings.Lines(string(groups)) {
+		name, ok := strings.CutPrefix(strings.TrimSpace(line), "0::")
+		if !ok {
+			continue
+		}
+		text, err := os.ReadFile(filepath.Join("/sys/fs/cgroup", name, "memory.max"))
+		if n, bad := strconv.ParseInt(strings.TrimSpace(string(text)), 10, 64); err == nil && bad == nil {
+			most = min(most, n)
+		}
+	}
+	if most == math.MaxInt64 {
+		return 0
+	}
+	return most
 }

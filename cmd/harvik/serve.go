@@ -33,6 +33,9 @@ const databaseFile = "database.url"
 func serve(ctx context.Context, o cli.ServeOptions) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
 	defer stop()
+	if os.Getenv("GOMEMLIMIT") == "" {
+		keepWithin()
+	}
 	if os.Getenv("GOGC") == "" {
 		watching, end := context.WithCancel(context.Background())
 		var watch sync.WaitGroup

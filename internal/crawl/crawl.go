@@ -96,43 +96,46 @@ type Past interface {
 // A Crawl is one run. Make it with New, call Run once; the other methods may be called from
 // any goroutine meanwhile.
 type Crawl struct {
-	plan     plan.Plan
-	start    weburl.URL
-	client   *fetch.Client
-	judge    *judge.Judge
-	sink     Sink
-	past     Past
-	log      *slog.Logger
-	paces    *Paces
-	ctx      context.Context //nolint:containedctx // of the run: robots.txt files are read from deep inside it
-	asking   context.Context //nolint:containedctx // likewise; it ends when no more requests are to be begun
-	saver    *saver
-	offline  bool
-	tempo    sync.Mutex // guards hosts, and the parts of plan that Retune changes
-	hosts    map[string]*governor
-	progress meter
-	frontier *frontier
-	refusal  refusal
-	survey   *survey.Survey
-	adjust   fixlist.Adjustment
-	rules    ruleBook
-	readPDF  func(context.Context, []byte) *page.PDF
-	reading  chan struct{}           // bounds the bodies that are read at once
-	files    fileBook                // of the past; of the present, only which there are
-	maps     []record.PreviewSitemap // what the sitemaps gave, in the order read
-	evidence survey.Evidence         // what the sitemaps gave, for the checks
-	stop     chan struct{}
-	stopOnce sync.Once
-	pause    chan struct{}
-	pauseOne sync.Once
-	wake     chan struct{} // a host can take another request
-	buffers  sync.Pool
-	batch    Batch
-	batched  int // bytes of it, about
-	taken    int // records booked
-	pages    int // of these, those that count for the plan's number of pages, with those under way
-	links    int // booked
-	limited  bool
+	plan    plan.Plan
+	start   weburl.URL
+	client  *fetch.Client
+	judge   *judge.Judge
+	sink    Sink
+	past    Past
+	log     *slog.Logger
+	paces   *Paces
+	ctx     context.Context //nolint:containedctx // of the run: robots.txt files are read from deep inside it
+	asking  context.Context //nolint:containedctx // likewise; it ends when no more requests are to be begun
+	saver   *saver
+	offline bool
+	begun   time.Time
+
+	cutAsking context.CancelFunc
+	tempo     sync.Mutex // guards hosts, and the parts of plan that Retune changes
+	hosts     map[string]*governor
+	progress  meter
+	frontier  *frontier
+	refusal   refusal
+	survey    *survey.Survey
+	adjust    fixlist.Adjustment
+	rules     ruleBook
+	readPDF   func(context.Context, []byte) *page.PDF
+	reading   chan struct{}           // bounds the bodies that are read at once
+	files     fileBook                // of the past; of the present, only which there are
+	maps      []record.PreviewSitemap // what the sitemaps gave, in the order read
+	evidence  survey.Evidence         // what the sitemaps gave, for the checks
+	stop      chan struct{}
+	stopOnce  sync.Once
+	pause     chan struct{}
+	pauseOne  sync.Once
+	wake      chan struct{} // a host can take another request
+	buffers   sync.Pool
+	batch     Batch
+	batched   int // bytes of it, about
+	taken     int // records booked
+	pages     int // of these, those that count for the plan's number of pages, with those under way
+	links     int // booked
+	limited   bool
 
 	versionsRead int
 	again        *[]check.Finding // where a new judgement's findings of pages go; nil for a crawl
@@ -321,13 +324,14 @@ func (c *Crawl) isEnding() bool { return c.asking.Err() != nil }
 // beginAsking makes the context of requests, until release is called.
 func (c *Crawl) beginAsking(ctx context.Context) (release func()) {
 	asking, cut := context.WithCancel(ctx)
-	c.asking = asking
+	c.asking, c.cutAsking, c.begun = asking, cut, time.Now()
 	var group sync.WaitGroup
+	timeUp := c.timeUp()
 	group.Go(func() {
 		select {
 		case <-c.stop:
 		case <-c.pause:
-		case <-c.timeUp():
+		case <-timeUp:
 		case <-asking.Done():
 		}
 		cut()

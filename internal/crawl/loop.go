@@ -138,6 +138,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 		case <-timeUp:
 			ending = TimeLimit
 			r.end()
+			c.cutAsking()
 		case <-c.pause:
 			return "", &ErrPaused{}
 		case <-ctx.Done():
@@ -151,7 +152,7 @@ func (c *Crawl) timeUp() <-chan time.Time {
 	if c.plan.Time == 0 {
 		return nil
 	}
-	return time.After(time.Duration(c.plan.Time) - c.progress.before)
+	return time.After(time.Duration(c.plan.Time) - c.progress.before - time.Since(c.begun))
 }
 
 // dispatch gives addresses to their hosts' queues as far as the window allows.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -63,6 +64,9 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	freed()
 	d.retries = len(earlier)
 	d.Facts = c.facts(ctx, &j.at, &a, len(earlier)+1)
+	if len(a.Body) > hugeBytes {
+		debug.FreeOSMemory() // what reading it left behind is many times as large: it must not wait for the next
+	}
 	d.Facts.Earlier = earlier
 	d.Findings = c.judge.Page(j.id, d.Facts)
 	if j.alike {
@@ -71,6 +75,9 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	c.keep(buf)
 	return d
 }
+
+// hugeBytes is the size of bodies after which memory is given back at once.
+const hugeBytes = 8 << 20
 
 func (c *Crawl) keep(buf *bytes.Buffer) {
 	if buf.Cap() < 4<<20 { // one huge page must not stay for the rest of the crawl

@@ -27,8 +27,11 @@ type shell struct {
 	binary  string
 	data    string
 	env     []string // of commands; nil for this process's own
+	limit   int64    // of the memory that the service's data may take, in bytes; 0 for none
 	service *exec.Cmd
 	ended   chan struct{}
+	log     *bytes.Buffer // of the service that runs, to be read once it has ended
+	said    string        // what it said on standard output when it had started
 }
 
 // built is the binary, made once for all tests.
@@ -94,6 +97,10 @@ func (s *shell) startWith(log *bytes.Buffer, more ...string) {
 	s.t.Helper()
 	args := append([]string{"--data", s.data, "start", "--listen", "127.0.0.1:0"}, more...)
 	s.service = exec.Command(s.binary, args...)
+	if s.limit > 0 {
+		s.service = exec.Command("bash", append([]string{"-c", fmt.Sprintf(`ulimit -d %d && exec "$0" "$@"`, s.limit>>10), s.binary}, args...)...)
+	}
+	s.service.Env, s.log = s.env, log
 	s.service.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	s.service.Stderr = log
 	out, err := s.service.StdoutPipe()
@@ -107,6 +114,8 @@ func (s *shell) startWith(log *bytes.Buffer, more ...string) {
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
 		if strings.Contains(lines.Text(), "Harvik runs at") {
+			lines.Scan()
+			s.said = lines.Text()
 			go func() {
 				for lines.Scan() {
 				}
