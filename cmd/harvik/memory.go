@@ -50,7 +50,7 @@ func watchMemory(ctx context.Context) {
 // that is set: by its control group, or by a limit of its data.
 func keepWithin() {
 	if most := memoryLimit(); most > 0 {
-		debug.SetMemoryLimit(most / 4 * 3) // the rest is for stacks, what is mapped, and the moment of a peak
+		debug.SetMemoryLimit(most / 2) // the rest is for stacks, what is mapped, and the moment of a peak
 	}
 }
 

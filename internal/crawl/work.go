@@ -63,10 +63,11 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	j.host.done(time.Now(), &a)
 	freed()
 	d.retries = len(earlier)
-	d.Facts = c.facts(ctx, &j.at, &a, len(earlier)+1)
-	if len(a.Body) > hugeBytes {
-		debug.FreeOSMemory() // what reading it left behind is many times as large: it must not wait for the next
+	if len(a.Body) > hugeBytes { // reading it takes many times as much, and leaves that behind
+		debug.FreeOSMemory()
+		defer debug.FreeOSMemory()
 	}
+	d.Facts = c.facts(ctx, &j.at, &a, len(earlier)+1)
 	d.Facts.Earlier = earlier
 	d.Findings = c.judge.Page(j.id, d.Facts)
 	if j.alike {
@@ -77,7 +78,7 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 }
 
 // hugeBytes is the size of bodies after which memory is given back at once.
-const hugeBytes = 8 << 20
+const hugeBytes = 4 << 20
 
 func (c *Crawl) keep(buf *bytes.Buffer) {
 	if buf.Cap() < 4<<20 { // one huge page must not stay for the rest of the crawl

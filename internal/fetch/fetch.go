@@ -178,7 +178,11 @@ func (c *Client) body(clock *clock, a *Answer, resp *http.Response, buf *bytes.B
 		return
 	}
 	counted := &counter{r: resp.Body}
-	err := c.take(clock, a.Coding, counted, buf, most, r.Hold)
+	length := 0 // as it is announced, unpacked
+	if a.Coding == "" || a.Coding == "identity" {
+		length = int(min(max(a.Length, 0), int64(most)))
+	}
+	err := c.take(clock, a.Coding, counted, buf, most, length, r.Hold)
 	a.Body, a.Transferred = buf.Bytes(), counted.n
 	switch {
 	case len(a.Body) > most:
@@ -200,11 +204,11 @@ func (c *Client) body(clock *clock, a *Answer, resp *http.Response, buf *bytes.B
 // take reads a body, unpacked, up to one byte more than it may have. What is larger than small waits for a
 // turn. Codings that need much memory to be undone are undone a few at a time, once all has come: a host
 // that sends slowly then keeps nobody from it.
-func (c *Client) take(clock *clock, coding string, from io.Reader, buf *bytes.Buffer, most int, hold *Hold) error {
+func (c *Client) take(clock *clock, coding string, from io.Reader, buf *bytes.Buffer, most, length int, hold *Hold) error {
 	buf.Reset()
 	if coding == "br" || coding == "zstd" {
 		var packed bytes.Buffer
-		if err := c.fill(clock, &packed, from, most, hold); err != nil {
+		if err := c.fill(clock, &packed, from, most, 0, hold); err != nil {
 			return err
 		}
 		select {
@@ -220,17 +224,20 @@ func (c *Client) take(clock *clock, coding string, from io.Reader, buf *bytes.Bu
 		return err
 	}
 	defer unpacked.Close()
-	return c.fill(clock, buf, unpacked, most, hold)
+	return c.fill(clock, buf, unpacked, most, length, hold)
 }
 
 // fill reads into buf, up to most and one byte more.
-func (c *Client) fill(clock *clock, buf *bytes.Buffer, from io.Reader, most int, hold *Hold) error {
+func (c *Client) fill(clock *clock, buf *bytes.Buffer, from io.Reader, most, length int, hold *Hold) error {
 	_, err := buf.ReadFrom(io.LimitReader(from, int64(min(most, smallBytes))+1))
 	if err != nil || buf.Len() <= smallBytes || most <= smallBytes {
 		return err
 	}
 	if err := hold.take(c.settings.Large, clock); err != nil {
 		return err
+	}
+	if left := length + bytes.MinRead - buf.Len(); left > 0 {
+		buf.Grow(left) // it would grow by doubling
 	}
 	_, err = buf.ReadFrom(io.LimitReader(from, int64(most)+1-int64(buf.Len())))
 	return err

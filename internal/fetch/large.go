@@ -16,7 +16,7 @@ type Large struct {
 // Bounds of a Large.
 const (
 	smallBytes  = 1 << 20 // of a body that needs no turn
-	largeTurns  = 4
+	largeTurns  = 3
 	unpackTurns = 4 // codings whose windows are large
 )
 
