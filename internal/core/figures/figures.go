@@ -254,16 +254,21 @@ func (t *Table) layOut(heads []string) (err error) {
 	return nil
 }
 
-// lookForAddress is the first column whose first value looks like an address, −1 for none.
+// lookForAddress is the first column whose first value looks like an address, −1 for none. The file is read
+// on from where it stands.
 func (t *Table) lookForAddress() int {
 	at := -1
 	found := errors.New("found")
+	here, err := t.in.Seek(0, io.SeekCurrent)
+	if err != nil {
+		return -1
+	}
 	second := *t
-	err := second.records(func([]string) error { return nil }, func(_ int, record []string) error {
-		at = slices.IndexFunc(record, looksLikeAddress)
+	err = second.records(func([]string) error { return nil }, func(_ int, record []string) error {
+		at = slices.IndexFunc(record[:min(len(record), t.width)], looksLikeAddress)
 		return found
 	})
-	if err != nil && !errors.Is(err, found) {
+	if _, back := t.in.Seek(here, io.SeekStart); back != nil || err != nil && !errors.Is(err, found) {
 		return -1
 	}
 	return at

@@ -33,6 +33,8 @@ func TestRead(t *testing.T) {
 		{"commas", "address,Visits,Bounce rate\n/visit/,\"1,204\",41%\nhttps://fernhollow.example/shop/?b=1,7,\n", "[{visits number 2} {bounce rate percent 1}] https://fernhollow.example/visit/ 1204 41 | https://fernhollow.example/shop/?b=1 7 - | []"},
 		{"semicolons and a mark", "\xEF\xBB\xBFSeite;Umsatz\r\n/a;1.234,50\r\n/b;\r\n", "[{umsatz number 1}] https://fernhollow.example/a 1234.5 | https://fernhollow.example/b - | []"},
 		{"addresses by their look", "Where\tOwner\n/a\tAnna\n", "[{owner text 1}] https://fernhollow.example/a Anna | []"},
+		{"an address beyond the headings", "0\n,/\n", "no column holds addresses"},
+		{"addresses by their look, behind a long line", "Where,Owner\n/a," + strings.Repeat("x", 9000) + "\n/b,Bo\n/c,Cy\n", "[{owner text 3}] https://fernhollow.example/a " + strings.Repeat("x", 2000) + " | https://fernhollow.example/b Bo | https://fernhollow.example/c Cy | []"},
 		{"a bad line", "url,n\n,1\n/x,2\nmailto:x,3\n", "[{n number 1}] https://fernhollow.example/x 2 | [{2 \"\" is no address} {4 \"mailto:x\" is no address}]"},
 		{"a word among numbers", "url,n\n/x,2\n/y,none\n", "[{n text 2}] https://fernhollow.example/x 2 | https://fernhollow.example/y none | []"},
 		{"short lines", "n,url\n1,/x\n2\n", "[{n number 1}] https://fernhollow.example/x 1 | [{3 has 1 cells, and the address would be in number 2}]"},
