@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack
 export CGO_ENABLED ?= 0
 
-.PHONY: demo test build tools debian console check bench fuzz soak million docs pictures clean
+.PHONY: demo test build tools debian console check bench fuzz attack soak million docs pictures clean
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -50,6 +50,15 @@ fuzz:
 # A crawl of 50,000 generated pages by a real service, its memory watched.
 soak: debian build
 	HARVIK_SOAK=1 go test $(GO_TAGS) -count 1 -v -run TestSoak -timeout 30m ./internal/e2e
+
+# Everything that strangers, clients and slips can do, tried on a service that may have a gibibyte: each case
+# is a test by name. Under ten minutes.
+attack: debian build
+	HARVIK_ATTACK=1 HARVIK_HOSTILE_MB=20 go test $(GO_TAGS) -count 1 -v -timeout 20m $(ATTACKS)
+	@echo "Nothing gave way."
+
+ATTACKS = -run 'Heavy|Stalled|OneService|Crash|Private|StaysHome|Terminal|Phases|Abroad|Doors|SameImport|AtOnce|Credentials|Names|TwoPorts|Tickets|Slips|Secrets|Hostile|Rebinding|Guard|Allowance|Bound|FormElsewhere|Proxy|Waiver|Disk|Recover|Panics|Full|NotOurs|CutShort|Vault|Forged|Screen|Taker|Maker|Copy|TestRead$$|Child|Small' \
+	./internal/e2e ./internal/fetch ./internal/jobs ./internal/cluster ./internal/vault ./internal/store ./internal/cli ./internal/spool ./internal/pdf ./internal/crawl ./internal/core/page ./internal/core/plan ./internal/core/figures
 
 # A crawl of a million tiny pages, its time a page compared with that of ten thousand.
 million: debian build

@@ -103,7 +103,7 @@ func readHTML(c *cobra.Command, name string) (string, error) {
 	in := c.InOrStdin()
 	if name != "-" {
 		f, err := os.Open(name)
-		if errors.Is(err, os.ErrNotExist) && hostLike.MatchString(name) {
+		if errors.Is(err, os.ErrNotExist) && hostLike.MatchString(name) && !strings.HasSuffix(name, ".html") && !strings.HasSuffix(name, ".htm") {
 			return "", fmt.Errorf("there is no file %s; if it is an address, write https://%s", name, name)
 		}
 		if err != nil {

@@ -363,7 +363,7 @@ func testOnePage(t *testing.T, h *harvik) {
 	if err != nil || blocked.State != "blocked" || blocked.RuleLine != 3 || blocked.Row != nil {
 		t.Errorf("the basket: %+v (%v)", blocked.AddressRow, err)
 	}
-	if _, err := h.Page(t.Context(), "fernhollow", 0, "/nowhere"); err == nil || !strings.Contains(err.Error(), "does not exist") {
+	if _, err := h.Page(t.Context(), "fernhollow", 0, "/nowhere"); err == nil || !strings.Contains(err.Error(), "does not know the address") {
 		t.Errorf("an unknown address gives %v", err)
 	}
 }

@@ -91,7 +91,7 @@ func TestConsole(t *testing.T) {
 	b.wait("the line of most pages first", `document.querySelector("[aria-rowindex=\"2\"]").textContent.includes("old-shop")`)
 
 	b.visit(h.url + "/sites/nobody")
-	b.see("the site nobody does not exist")
+	b.see(`there is no site "nobody"; there are fernhollow`)
 
 	b.click("button", "Sign out")
 	b.see("harvik link")

@@ -81,7 +81,7 @@ func TestNonsense(t *testing.T) {
 
 		{"POST", "/sites", `{`, 422, "JSON"},
 		{"POST", "/sites", `{"nmae": "x"}`, 422, "nmae"},
-		{"POST", "/sites", `{"name": "x", "home": "big.example"}`, 422, "home"},
+		{"POST", "/sites", `{"name": "x", "home": "/big.example"}`, 422, "home"},
 		{"POST", "/sites", `{"name": "x", "home": "http://big.example/", "profile": "publishr"}`, 422, `did you mean \"publisher\"?`},
 		{"POST", "/sites", `{"name": "x", "home": "http://big.example/", "profile": "shop", "plan": {"pages": 3}}`, 422, "a plan or a profile, not both"},
 		{"POST", "/sites", `{"name": "x", "home": "http://big.example/", "plan": {"pages": -3}}`, 422, "pages"},
@@ -149,7 +149,7 @@ func TestNonsense(t *testing.T) {
 		{"POST", "/sites/small/waivers", `{"scope": "check", "check": "title-missing", "reason": "y", "until": "soon"}`, 422, "until"},
 		{"POST", "/sites/small/waivers", `{"scope": "check", "check": "title-missing", "reason": "y", "until": "2020-01-01"}`, 422, "2020-01-01"},
 		{"DELETE", "/sites/small/waivers/x", "", 404, "named by its number"},
-		{"DELETE", "/sites/small/waivers/9", "", 404, "a waiver 9 that holds"},
+		{"DELETE", "/sites/small/waivers/9", "", 404, "no waiver 9 holds"},
 		{"POST", "/sites/small/rechecks", `{"fixes": []}`, 422, "fix"},
 		{"POST", "/sites/small/rechecks", `{"fixes": ["nosuchfx"]}`, 422, "nosuchfx"},
 		{"POST", "/sites/fresh/rechecks", `{"fixes": ["nosuchfx"]}`, 409, "no finished crawl"},

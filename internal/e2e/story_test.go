@@ -31,7 +31,7 @@ func TestStory(t *testing.T) {
 	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --host fernhollow.example=" + p.Hosts[demo.Host] + " ca=" + strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20") +
 		` snippets=[{"name":"consent","contains":"` + demo.Consent + `"}]`)
 	s.ok("work fernhollow", "Nobody has touched a fix yet")
-	s.fails("trend nowhere", 1, "does not exist")
+	s.fails("trend nowhere", 1, `there is no site "nowhere"`)
 	s.ok("trend fernhollow", "No finished crawl yet")
 	s.fails("take fernhollow k7q2m4xa", 1, "no finished crawl")
 	s.ok("crawl fernhollow", "health 76.")

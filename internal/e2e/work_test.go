@@ -534,6 +534,9 @@ func TestTogether(t *testing.T) {
 	if won != 1 {
 		t.Errorf("%d people won the first move on a fix", won)
 	}
+	if m, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID}}, To: task.Open, By: "ash"}); err != nil || len(m.Moved) != 1 {
+		t.Errorf("putting it back: %+v (%v)", m, err)
+	}
 	// A batch is one: all of it or nothing, each fix once.
 	batch := record.Wish{To: task.Taken, By: "ash"}
 	for _, f := range append(slices.Clone(list.Fixes[2:len(list.Fixes)-1]), list.Fixes[2]) {

@@ -141,7 +141,7 @@ const (
 	DefaultParallel  = 4
 	DefaultTimeout   = Duration(20e9)
 	DefaultRetries   = 2
-	DefaultAgent     = "Harvik/0.5 (site audit)"
+	DefaultAgent     = "Harvik/0.6 (site audit)"
 	DefaultRobotsAs  = "harvik"
 )
 

@@ -238,7 +238,7 @@ func (r *reader) object(n *yaml.Node, t reflect.Type, path string) {
 		return
 	}
 	seen := map[string]bool{}
-	for i := 0; i+1 < len(n.Content); i += 2 {
+	for i := 0; i+1 < len(n.Content) && len(r.faults) <= maxFaults; i += 2 {
 		key := n.Content[i]
 		field, ok := fieldNamed(t, key.Value)
 		switch {

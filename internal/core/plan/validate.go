@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"crypto/x509"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net"
 	"reflect"
@@ -327,6 +328,9 @@ const maxPattern = 2000
 func CheckPattern(pattern string) error {
 	if len(pattern) > maxPattern {
 		return fmt.Errorf("a pattern has at most %d characters, and this one has %d; part it in several", maxPattern, len(pattern))
+	}
+	if !utf8.ValidString(pattern) {
+		return errors.New("a pattern is UTF-8, and this one is not")
 	}
 	if expression, ok := strings.CutPrefix(pattern, "re:"); ok {
 		if _, err := regexp.Compile(expression); err != nil {

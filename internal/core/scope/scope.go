@@ -123,7 +123,11 @@ func compile(texts []string) (out []pattern) {
 var nothing = regexp.MustCompile(`[^\x00-\x{10FFFF}]`)
 
 func glob(t string) *regexp.Regexp {
-	return regexp.MustCompile("^" + strings.ReplaceAll(regexp.QuoteMeta(t), `\*`, ".*") + "$")
+	match, err := regexp.Compile("^" + strings.ReplaceAll(regexp.QuoteMeta(t), `\*`, ".*") + "$")
+	if err != nil {
+		return nothing // no UTF-8
+	}
+	return match
 }
 
 func names(list []string) (out []*regexp.Regexp) {

@@ -103,3 +103,15 @@ func TestRewrite(t *testing.T) {
 		}
 	}
 }
+
+// TestUnreadable: a pattern that nothing can read matches nothing, and ends nothing.
+func TestUnreadable(t *testing.T) {
+	for _, pattern := range []string{"re:(", "re:a{1000}{1000}", "\xbc", "re:\xbc", "/plants/\xff*"} {
+		if NewMatcher(pattern).Matches("https://fernhollow.example/plants/") {
+			t.Errorf("%q matches", pattern)
+		}
+		if plan.CheckPattern(pattern) == nil {
+			t.Errorf("%q is taken", pattern)
+		}
+	}
+}
