@@ -169,6 +169,7 @@ kinds:
 
 // TestLook judges one page without a site.
 func TestLook(t *testing.T) {
+	t.Parallel()
 	h := start(t, demo.Spring)
 	host := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -370,6 +371,7 @@ func testOnePage(t *testing.T, h *harvik) {
 
 // TestAccess holds that nobody gets in without a credential, and that refusals say what to do.
 func TestAccess(t *testing.T) {
+	t.Parallel()
 	h := start(t, demo.Spring)
 	for _, path := range []string{"/sites", "/checks", "/openapi.yaml", "/session", "/sites/x/crawls/latest/fixes"} {
 		resp, err := http.Get(h.url + "/api/v1" + path)
@@ -431,6 +433,7 @@ func TestAccess(t *testing.T) {
 }
 
 func TestRefusals(t *testing.T) {
+	t.Parallel()
 	h := start(t, demo.Spring)
 	ctx := t.Context()
 	if _, err := h.AddSite(ctx, "Not A Name", "ftp://x", ""); err == nil || !strings.Contains(err.Error(), "name: ") || !strings.Contains(err.Error(), "home: ") {

@@ -304,6 +304,7 @@ func TestDemo(t *testing.T) {
 
 // TestNothingSeen crawls sites that let nothing be seen: the command fails, and says why.
 func TestNothingSeen(t *testing.T) {
+	t.Parallel()
 	s := newShell(t)
 	s.start()
 	garden := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -101,6 +101,7 @@ func TestConsole(t *testing.T) {
 
 // TestLookPage judges a page that is pasted.
 func TestLookPage(t *testing.T) {
+	t.Parallel()
 	h := start(t, demo.Spring)
 	b := openBrowser(t)
 	b.visit(h.signInLink(t))
@@ -137,6 +138,7 @@ func gardenPage(t *testing.T, path string) string {
 // TestPlanEditor changes a plan on both sides, has the service find fault with it, looks at the
 // site before the start, keeps a secret, and pauses and resumes the crawl.
 func TestPlanEditor(t *testing.T) {
+	t.Parallel()
 	h := start(t, demo.Spring)
 	h.addGarden(t)
 	b := openBrowser(t)
@@ -212,6 +214,7 @@ func TestPlanEditor(t *testing.T) {
 
 // TestLooks takes the pictures of states that the story does not pass through.
 func TestLooks(t *testing.T) {
+	t.Parallel()
 	h := start(t, demo.Spring)
 	h.addGarden(t)
 	if _, err := h.StartCrawl(t.Context(), "fernhollow", 120); err != nil {

@@ -60,6 +60,7 @@ func (h *harvik) ask(t *testing.T, method, path, body string) (status int, kind,
 // TestNonsense asks for what makes no sense, all over the API: each answer is a problem that says what is
 // wrong and, where it can, what is meant or wanted.
 func TestNonsense(t *testing.T) {
+	t.Parallel()
 	h := small(t)
 	const crawl = "/sites/small/crawls/2"
 	for _, c := range []struct {
@@ -191,6 +192,7 @@ func TestNonsense(t *testing.T) {
 
 // TestParts reads lists part by part: each line once, in one order, whatever the size of the parts.
 func TestParts(t *testing.T) {
+	t.Parallel()
 	h := small(t)
 	for path, key := range map[string]string{"fixes": "fixes", "pages": "pages", "addresses?state=waiting": "addresses"} {
 		whole := h.parts(t, "/sites/small/crawls/2/"+path, key, 1000)
@@ -234,6 +236,7 @@ func (h *harvik) parts(t *testing.T, path, key string, size int) (out []string) 
 // TestContinued lets a crawl that its number of pages ended go on, by the API: it ends with what one crawl
 // of the higher number has.
 func TestContinued(t *testing.T) {
+	t.Parallel()
 	h := small(t)
 	if status, _, answer := h.ask(t, "POST", "/sites/small/crawls/2/continue", `{"pages": 1000}`); status != http.StatusAccepted {
 		t.Fatalf("%d %s", status, answer)
@@ -260,6 +263,7 @@ func TestContinued(t *testing.T) {
 // TestBodies sends bodies of every kind of nonsense to every route that takes one: the service refuses
 // them, and goes on.
 func TestBodies(t *testing.T) {
+	t.Parallel()
 	h := small(t)
 	deep := strings.Repeat(`{"a":`, 20_000) + "1" + strings.Repeat("}", 20_000)
 	bodies := []string{"null", "[]", `"text"`, "3", "{}", `{"a": 1}`, "\x00\xff", "<html>", deep, strings.Repeat("[", 100_000), `{"fixes": null}`, `{"fixes": [{}]}`}

@@ -108,6 +108,7 @@ var oddities = []string{
 // TestReadingAgainstBrowser compares what Harvik reads with what a browser reads, on
 // Fernhollow, on oddities, and on the HTML files below the folders that HARVIK_CORPUS names.
 func TestReadingAgainstBrowser(t *testing.T) {
+	t.Parallel()
 	b := openBrowser(t)
 	const at = "https://fernhollow.example/a/b/c.html"
 	address, err := weburl.Parse(at)

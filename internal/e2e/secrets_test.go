@@ -20,6 +20,7 @@ import (
 // searches everything that left the process: its log, the answers of the API, the exports, the
 // requests to other hosts, the data folder with its database.
 func TestSecrets(t *testing.T) {
+	t.Parallel()
 	secrets := map[string]string{"staging": "zinnia-in-the-fog-71", "members": "heron&moss=19", "token": "tk-4f9e02c7d1aa"}
 	var mu sync.Mutex
 	var abroad bytes.Buffer

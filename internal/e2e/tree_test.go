@@ -81,6 +81,7 @@ var parts = strings.Fields(`<a> </a> <b> </b> <i> </i> <p> </p> <div> </div> <sp
 
 // TestTreesAgainstBrowser builds documents of parts in any order, and holds the trees to those of the browser.
 func TestTreesAgainstBrowser(t *testing.T) {
+	t.Parallel()
 	b := openBrowser(t)
 	r := rand.New(rand.NewPCG(20, 26))
 	var docs []string

@@ -597,6 +597,7 @@ func TestTogether(t *testing.T) {
 // TestFolderAfterFolder crawls a site in six languages, each with a link to a page that is in none: one fix,
 // whose evidence is of that link alone, and whose recheck looks at all its targets.
 func TestFolderAfterFolder(t *testing.T) {
+	t.Parallel()
 	h := startBeside(t, http.NotFoundHandler())
 	languages := []string{"de", "en", "es", "fr", "it", "pl"}
 	mended := false

@@ -70,7 +70,7 @@ func repeat(begin, piece, end string, size int) []byte {
 // TestHostile: whatever a page is made of, its facts are not many times as large as itself, and no list or
 // text of them is without bound.
 func TestHostile(t *testing.T) {
-	size := 1 << 20
+	size := 512 << 10
 	if n, err := strconv.Atoi(os.Getenv("HARVIK_HOSTILE_MB")); err == nil {
 		size = n << 20 // with a watch on the process: see CONTRIBUTING.md
 	}
