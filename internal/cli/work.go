@@ -332,6 +332,11 @@ func (a *app) waiversCommand() *cobra.Command {
 				r[1], r[2] = text.WrapSoft(r[1], room), text.WrapSoft(r[2], room)
 			}
 			printRows(w, rows, 6, 7)
+			for _, one := range list {
+				if one.Broken != "" {
+					fmt.Fprintf(c.ErrOrStderr(), "Waiver %d covers nothing: %s. End it with `harvik unwaive %s %d`.\n", one.ID, one.Broken, in[0], one.ID)
+				}
+			}
 			return nil
 		},
 	}

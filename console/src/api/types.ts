@@ -115,6 +115,8 @@ export interface Progress {
   waiting: number;
   later: number;
   known: number;
+  /** Mentions of addresses that were not taken up. */
+  beyond?: number;
   failures: number;
   findings: number;
   retries: number;
@@ -287,7 +289,9 @@ export interface Waiver {
   endedBy?: string;
   findings: number;
   pages: number;
-  state: "holds" | "holds, matches nothing" | "expired" | "ended";
+  state: "holds" | "holds, matches nothing" | "cannot be read" | "expired" | "ended";
+  /** Why it cannot be read; it covers nothing then. */
+  broken?: string;
 }
 
 export interface Recheck {

@@ -54,6 +54,7 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
         <Fact label="failures" value={whole(p.failures)} />
         <Fact label="findings so far" value={whole(p.findings)} />
         <Fact label="addresses known" value={whole(p.known)} />
+        {p.beyond && <Fact label="mentions not taken up" value={whole(p.beyond)} />}
         <Fact label="running for" value={duration(p.seconds)} />
         <Fact label="for those waiting, about" value={p.left > 0 ? duration(p.left) : "–"} />
       </SimpleGrid>

@@ -72,6 +72,7 @@ export function CrawlHead({ crawl, group, choose }: Props) {
       {crawl.plan.robots === "disregard" && (
         <Text mb="1">robots.txt was disregarded: {crawl.plan.permission}</Text>
       )}
+      {crawl.detail && <Text mb="1">{crawl.detail}</Text>}
       <LedgerBar health={r.health} groups={byGroup(r.ledger ?? [])} chosen={group} choose={choose} />
     </Box>
   );

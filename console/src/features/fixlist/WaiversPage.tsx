@@ -71,8 +71,17 @@ export function WaiversPage() {
                   <Table.Cell whiteSpace="nowrap">{w.until ?? "for good"}</Table.Cell>
                   <Table.Cell textAlign="end">{whole(w.findings)}</Table.Cell>
                   <Table.Cell textAlign="end">{whole(w.pages)}</Table.Cell>
-                  <Table.Cell fontWeight={w.state === "holds, matches nothing" ? "600" : undefined}>
+                  <Table.Cell
+                    fontWeight={
+                      w.state === "holds, matches nothing" || w.state === "cannot be read" ? "600" : undefined
+                    }
+                  >
                     {w.state === "ended" && w.endedBy ? `ended by ${w.endedBy}` : w.state}
+                    {w.broken && (
+                      <Text color="fg.muted" fontWeight="400" overflowWrap="anywhere">
+                        {w.broken}; it covers nothing
+                      </Text>
+                    )}
                   </Table.Cell>
                   <Table.Cell textAlign="end">
                     {w.state !== "ended" && (
