@@ -174,6 +174,9 @@ func New(c Config) (*Crawl, error) {
 		MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: c.Guard,
 		CA: p.CA, Large: c.Large, Certificate: c.Secrets[p.Certificate], CertificateFor: fetch.BoundTo("", c.Start), IP: p.IP, Proxy: p.Proxy,
 	}
+	if err := p.CheckPatterns(); err != nil { // a plan that was stored: to disregard one could fetch what is to be left alone
+		return nil, err
+	}
 	f := newFrontier(c.Start, p)
 	f.only = c.Only
 	settings.Inside = f.scope.Inside

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -92,7 +93,7 @@ func (s *Service) bindUpTo(c *gin.Context, into any, most int64) bool {
 		problem(c, http.StatusUnprocessableEntity, "the body is no UTF-8")
 		return false
 	}
-	d := json.NewDecoder(strings.NewReader(string(data)))
+	d := json.NewDecoder(bytes.NewReader(data))
 	d.DisallowUnknownFields()
 	if err := d.Decode(into); err != nil {
 		problem(c, http.StatusUnprocessableEntity, "the body is not the JSON that is expected here: "+err.Error())

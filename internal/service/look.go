@@ -9,7 +9,7 @@ import (
 )
 
 // maxPage bounds a page that is sent to be looked at, in bytes of its JSON.
-const maxPage = 24 << 20
+const maxPage = 18 << 20
 
 // look fetches and judges one page without a site.
 func (s *Service) look(c *gin.Context) {

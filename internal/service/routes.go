@@ -8,9 +8,10 @@ func (s *Service) routes(g *gin.Engine) {
 	g.POST("/api/v1/session", noStore, s.signIn)
 
 	exports := &turns{what: "exports", all: 8, each: 3}
-	looks := &turns{what: "looks at a page", all: 8, each: 4}
+	looks := &turns{what: "looks at a page", all: 4, each: 3}
 	previews := &turns{what: "previews", all: 4, each: 2}
 	comparisons := &turns{what: "comparisons and judgements", all: 4, each: 2}
+	streams := &turns{what: "crawls that are followed", all: 200, each: 60}
 	imports := &turns{what: "imports", all: 4, each: 2}
 
 	api := g.Group("/api/v1", noStore, s.authenticated)
@@ -72,14 +73,14 @@ func (s *Service) routes(g *gin.Engine) {
 	api.POST("/sites/:site/crawls/:crawl/judge", atOnce(comparisons, s.judgeCrawl))
 	api.PATCH("/sites/:site/crawls/:crawl/pace", s.setPace)
 	api.GET("/sites/:site/crawls/:crawl/addresses", s.listAddresses)
-	api.GET("/sites/:site/crawls/:crawl/progress", s.watchCrawl)
+	api.GET("/sites/:site/crawls/:crawl/progress", atOnce(streams, s.watchCrawl))
 	api.GET("/sites/:site/crawls/:crawl/tally", s.tally)
 	api.GET("/sites/:site/crawls/:crawl/fixes", s.listFixes)
 	api.GET("/sites/:site/crawls/:crawl/fixes/:fix", s.showFix)
 	api.GET("/sites/:site/crawls/:crawl/fixes/:fix/pages", s.fixPages)
 	api.GET("/sites/:site/crawls/:crawl/pages", s.listPages)
 	api.GET("/sites/:site/crawls/:crawl/page", s.showPage)
-	api.GET("/sites/:site/crawls/:crawl/compare", s.comparePages)
+	api.GET("/sites/:site/crawls/:crawl/compare", atOnce(comparisons, s.comparePages))
 	api.GET("/sites/:site/crawls/:crawl/layouts", s.listLayouts)
 	api.GET("/sites/:site/crawls/:crawl/links-in", s.linksIn)
 	api.GET("/sites/:site/crawls/:crawl/rechecks", s.listRechecks)

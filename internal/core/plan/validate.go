@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
 	"reflect"
 	"regexp"
@@ -340,6 +341,18 @@ func CheckPattern(pattern string) error {
 	}
 	if !strings.HasPrefix(pattern, "/") && !strings.HasPrefix(pattern, "*") && !strings.Contains(pattern, "://") {
 		return fmt.Errorf("%q would match nothing: a pattern begins with a slash, a star, a scheme, or re: for a regular expression", pattern)
+	}
+	return nil
+}
+
+// CheckPatterns tells which pattern of the scope cannot be read, if any.
+func (p Plan) CheckPatterns() error {
+	for field, list := range map[string][]string{"scope.include": p.Scope.Include, "scope.exclude": p.Scope.Exclude, "scope.atMost": slices.Collect(maps.Keys(p.Scope.AtMost))} {
+		for _, pattern := range list {
+			if err := CheckPattern(pattern); err != nil {
+				return fmt.Errorf("%s: %w", field, err)
+			}
+		}
 	}
 	return nil
 }

@@ -12,10 +12,26 @@ type Passage struct {
 	Text string `json:"text"`
 }
 
-// Differ parts two texts into passages, word by word, in the order in which they stand.
+// mostDiffered is how many words, or lines, of a text are compared: the library knows each by a character of
+// its own, and has no more than a million of these for both.
+const mostDiffered = 200_000
+
+// Differ parts two texts into passages, word by word, in the order in which they stand. Of very long ones it
+// compares the beginning.
 func Differ(a, b string) []Passage {
 	d := diffmatchpatch.New()
-	wordsOf := func(s string) string { return strings.Join(strings.Fields(s), "\n") + "\n" }
+	wordsOf := func(s string) string {
+		var b strings.Builder
+		n := 0
+		for word := range strings.FieldsSeq(s) {
+			if n++; n > mostDiffered {
+				break
+			}
+			b.WriteString(word)
+			b.WriteByte('\n')
+		}
+		return b.String()
+	}
 	x, y, words := d.DiffLinesToRunes(wordsOf(a), wordsOf(b))
 	var out []Passage
 	for _, part := range d.DiffCharsToLines(d.DiffMainRunes(x, y, false), words) {
@@ -27,7 +43,8 @@ func Differ(a, b string) []Passage {
 	return out
 }
 
-// DifferLines are the lines that only one of two texts has, in the order in which they stand.
+// DifferLines are the lines that only one of two texts has, in the order in which they stand; of very long
+// texts it compares the beginning.
 func DifferLines(a, b string) (gone, added []string) {
 	d := diffmatchpatch.New()
 	x, y, lines := d.DiffLinesToRunes(ended(a), ended(b))
@@ -46,7 +63,16 @@ func DifferLines(a, b string) (gone, added []string) {
 // ended is a text whose last line ends like the others.
 func ended(s string) string {
 	s = strings.ReplaceAll(s, "\r\n", "\n")
-	if s != "" && !strings.HasSuffix(s, "\n") {
+	end := 0
+	for range mostDiffered {
+		at := strings.IndexByte(s[end:], '\n')
+		if at < 0 {
+			end = len(s)
+			break
+		}
+		end += at + 1
+	}
+	if s = s[:end]; s != "" && !strings.HasSuffix(s, "\n") {
 		s += "\n"
 	}
 	return s

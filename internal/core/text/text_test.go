@@ -1,6 +1,7 @@
 package text
 
 import (
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -249,4 +250,19 @@ func BenchmarkShingle(b *testing.B) {
 			buf = ShingleIn(buf, s).Shingles
 		}
 	})
+}
+
+// TestDifferLong: texts of more different words than there are characters are compared all the same.
+func TestDifferLong(t *testing.T) {
+	var a, b strings.Builder
+	for i := range 1_300_000 {
+		fmt.Fprintf(&a, "a%d\n", i)
+		fmt.Fprintf(&b, "b%d\n", i)
+	}
+	if got := Differ(a.String(), b.String()); len(got) == 0 {
+		t.Error("texts that share nothing do not differ")
+	}
+	if gone, added := DifferLines(a.String(), b.String()); len(gone) == 0 || len(added) == 0 {
+		t.Error("lines that nobody shares are the same")
+	}
 }
