@@ -93,24 +93,41 @@ func (c *Crawl) bookLinks(d *Record, doc *page.Document, depth int32, follow boo
 		f.beyond += len(doc.Links) - most
 		doc.Links = doc.Links[:most:most]
 	}
-	kept := doc.Links[:0]
-	d.Links = make([]int32, 0, len(doc.Links))
+	d.Links = make([]int32, len(doc.Links))
+	dropped := false
 	for i := range doc.Links {
 		l := &doc.Links[i]
-		id := int32(-1)
-		if l.Address != "" {
-			m := mention{from: d.ID, depth: depth, found: survey.ByLink, follow: follow}
-			if c.loggedIn && endsSession(l) {
-				m.avoid = "it would log the crawl out"
-			}
-			if id = c.know(l.Address, m); id < 0 {
-				continue
-			}
+		d.Links[i] = -1
+		if l.Address == "" {
+			continue
 		}
-		kept, d.Links = append(kept, *l), append(d.Links, id)
+		m := mention{from: d.ID, depth: depth, found: survey.ByLink, follow: follow}
+		if c.loggedIn && endsSession(l) {
+			m.avoid = "it would log the crawl out"
+		}
+		if d.Links[i] = c.know(l.Address, m); d.Links[i] < 0 {
+			d.Links[i], dropped = notTaken, true
+		}
 	}
-	doc.Links = kept
-	c.links += len(kept)
+	if dropped {
+		doc.Links, d.Links = taken(doc.Links, d.Links)
+	}
+	c.links += len(doc.Links)
+}
+
+// notTaken marks an address that was not taken up, among numbers of addresses.
+const notTaken = -2
+
+// taken leaves what has a number, or has no address.
+func taken[T any](what []T, numbers []int32) ([]T, []int32) {
+	n := 0
+	for i, number := range numbers {
+		if number != notTaken {
+			what[n], numbers[n] = what[i], number
+			n++
+		}
+	}
+	return what[:n], numbers[:n]
 }
 
 func (c *Crawl) bookLoaded(d *Record, a survey.Address) {
@@ -129,14 +146,17 @@ func (c *Crawl) uses(d *Record) []int32 {
 	if len(loads) == 0 || c.plan.Resources == plan.None {
 		return nil
 	}
-	kept := loads[:0]
-	out := make([]int32, 0, len(loads))
-	for _, u := range loads {
-		if id := c.know(u.Address, mention{from: d.ID, found: survey.ByUse, role: u.Role}); id >= 0 {
-			kept, out = append(kept, u), append(out, id)
+	out := make([]int32, len(loads))
+	dropped := false
+	for i := range loads {
+		if out[i] = c.know(loads[i].Address, mention{from: d.ID, found: survey.ByUse, role: loads[i].Role}); out[i] < 0 {
+			out[i], dropped = notTaken, true
 		}
 	}
-	d.Facts.SetLoads(kept)
+	if dropped {
+		loads, out = taken(loads, out)
+		d.Facts.SetLoads(loads)
+	}
 	return out
 }
 
