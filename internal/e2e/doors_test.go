@@ -123,7 +123,7 @@ func TestDoors(t *testing.T) {
 		{"a look at a script", "POST", "/look", `{"address":"javascript:alert(1)"}`, 422, "no web address"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			status, _, answer := h.askAnyhow(t, c.method, c.path, c.body)
+			status, _, answer := h.ask(t, c.method, c.path, c.body)
 			if status != c.status || !strings.Contains(answer, c.says) {
 				t.Errorf("%s %.60s: %d %.300q, want %d %q", c.method, c.path, status, answer, c.status, c.says)
 			}
@@ -152,8 +152,8 @@ func (h *harvik) anyFix(t *testing.T) string {
 	return list.Fixes[0].ID
 }
 
-// askAnyhow is ask without the client's own care for addresses.
-func (h *harvik) askAnyhow(t *testing.T, method, path, body string) (status int, kind, answer string) {
+// ask makes a request as the owner, to a path as it is written, and gives status, type and body.
+func (h *harvik) ask(t *testing.T, method, path, body string) (status int, kind, answer string) {
 	t.Helper()
 	req, err := http.NewRequest(method, h.url, strings.NewReader(body))
 	if err != nil {
@@ -187,7 +187,7 @@ func TestSameImport(t *testing.T) {
 	statuses := map[int]int{}
 	for range 6 {
 		wg.Go(func() {
-			status, _, _ := h.askAnyhow(t, "POST", "/sites/small/figures?taken=2026-11-01", rows.String())
+			status, _, _ := h.ask(t, "POST", "/sites/small/figures?taken=2026-11-01", rows.String())
 			mu.Lock()
 			statuses[status]++
 			mu.Unlock()
@@ -230,7 +230,7 @@ func TestAtOnce(t *testing.T) {
 	results := make(chan int, 20)
 	for range 10 {
 		wg.Go(func() {
-			status, _, _ := h.askAnyhow(t, "POST", "/sites/slow/plan/preview", "")
+			status, _, _ := h.ask(t, "POST", "/sites/slow/plan/preview", "")
 			results <- status
 		})
 	}
@@ -421,7 +421,7 @@ func TestTickets(t *testing.T) {
 	file := "/api/v1/sites/small/crawls/2/export?as=csv&sheets=pages"
 	ticket := func() string {
 		t.Helper()
-		status, _, answer := h.askAnyhow(t, "POST", "/tickets", `{"address":"`+file+`"}`)
+		status, _, answer := h.ask(t, "POST", "/tickets", `{"address":"`+file+`"}`)
 		if status != http.StatusCreated {
 			t.Fatalf("%d %s", status, answer)
 		}

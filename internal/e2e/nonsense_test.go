@@ -3,7 +3,6 @@ package e2e
 import (
 	"encoding/json"
 	"fmt"
-	"io"
 	"net/http"
 	"strings"
 	"testing"
@@ -32,29 +31,6 @@ func small(t *testing.T) *harvik {
 		}
 	}
 	return h
-}
-
-// ask makes a request as the owner and gives status and body.
-func (h *harvik) ask(t *testing.T, method, path, body string) (status int, kind, answer string) {
-	t.Helper()
-	req, err := http.NewRequest(method, h.url+"/api/v1"+path, strings.NewReader(body))
-	if err != nil {
-		t.Fatal(err)
-	}
-	req.Header.Set("Authorization", "Bearer "+h.token)
-	if body != "" {
-		req.Header.Set("Content-Type", "application/json")
-	}
-	resp, err := http.DefaultClient.Do(req)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer resp.Body.Close()
-	out, err := io.ReadAll(resp.Body)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return resp.StatusCode, resp.Header.Get("Content-Type"), string(out)
 }
 
 // TestNonsense asks for what makes no sense, all over the API: each answer is a problem that says what is

@@ -107,6 +107,8 @@ type Service struct {
 	names   map[string]bool // that it goes by, besides addresses and localhost
 	origins map[string]bool // those of them that were given with a scheme
 	tickets tickets
+
+	patience patience
 }
 
 // Config is what a Service needs besides the store and the runner.
@@ -120,7 +122,7 @@ type Config struct {
 
 // New makes a service.
 func New(s Store, r Runner, c Config) *Service {
-	out := &Service{store: s, runner: r, sealer: c.Sealer, log: c.Log, console: c.Console, closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}}
+	out := &Service{store: s, runner: r, sealer: c.Sealer, log: c.Log, console: c.Console, closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
 	for _, name := range c.Names {
 		name = strings.ToLower(strings.TrimSuffix(name, "/"))
 		if _, host, ok := strings.Cut(name, "://"); ok {

@@ -10,23 +10,28 @@ import (
 	"github.com/gin-gonic/gin"
 )
 
-// How long a caller may take.
-const (
-	pieceTime = 30 * time.Second // to take, or to send, the next piece
-	bodyTime  = 10 * time.Minute // to send a whole body
-	piece     = 64 << 10         // bytes that are written under one deadline
-)
+// patience is how long a caller may take.
+type patience struct {
+	piece time.Duration // to take, or to send, the next piece
+	body  time.Duration // to send a whole body
+}
+
+// usual is the patience with callers.
+var usual = patience{30 * time.Second, 10 * time.Minute}
+
+// piece is how many bytes are written under one deadline.
+const piece = 64 << 10
 
 // unstalled ends connections of callers who neither read nor send, however long the work itself takes.
 func (s *Service) unstalled(c *gin.Context) {
 	control := http.NewResponseController(c.Writer)
-	c.Writer = &rolling{c.Writer, control}
+	c.Writer = &rolling{c.Writer, control, s.patience.piece}
 	if c.Request.Body != nil && c.Request.Body != http.NoBody {
-		c.Request.Body = &arriving{c.Request.Body, control, time.Now().Add(bodyTime)}
+		c.Request.Body = &arriving{c.Request.Body, control, s.patience.piece, time.Now().Add(s.patience.body)}
 	}
 	defer func() {
-		_ = control.SetReadDeadline(time.Time{})
-		_ = control.SetWriteDeadline(time.Now().Add(pieceTime)) // for what is still buffered
+		_ = control.SetReadDeadline(time.Now().Add(s.patience.piece))  // the server reads what is left of a body
+		_ = control.SetWriteDeadline(time.Now().Add(s.patience.piece)) // for what is still buffered
 	}()
 	c.Next()
 }
@@ -36,11 +41,12 @@ func (s *Service) unstalled(c *gin.Context) {
 type rolling struct {
 	gin.ResponseWriter
 	control *http.ResponseController
+	each    time.Duration
 }
 
 func (w *rolling) Write(p []byte) (n int, err error) {
 	for first := true; first || len(p) > 0; first = false {
-		_ = w.control.SetWriteDeadline(time.Now().Add(pieceTime))
+		_ = w.control.SetWriteDeadline(time.Now().Add(w.each))
 		m, err := w.ResponseWriter.Write(p[:min(len(p), piece)])
 		n += m
 		if err != nil {
@@ -54,7 +60,7 @@ func (w *rolling) Write(p []byte) (n int, err error) {
 func (w *rolling) WriteString(s string) (int, error) { return w.Write([]byte(s)) }
 
 func (w *rolling) Flush() {
-	_ = w.control.SetWriteDeadline(time.Now().Add(pieceTime))
+	_ = w.control.SetWriteDeadline(time.Now().Add(w.each))
 	w.ResponseWriter.Flush()
 }
 
@@ -65,17 +71,18 @@ func (w *rolling) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 type arriving struct {
 	io.ReadCloser
 	control *http.ResponseController
+	each    time.Duration
 	end     time.Time
 }
 
 func (b *arriving) Read(p []byte) (int, error) {
-	until := time.Now().Add(pieceTime)
+	until := time.Now().Add(b.each)
 	if until.After(b.end) {
 		until = b.end
 	}
 	_ = b.control.SetReadDeadline(until)
 	n, err := b.ReadCloser.Read(p)
-	if err != nil { // the server goes on reading, to see whether the caller leaves
+	if err == io.EOF { // the server goes on reading, to see whether the caller leaves
 		_ = b.control.SetReadDeadline(time.Time{})
 	}
 	return n, err
