@@ -262,3 +262,15 @@ func TestPanics(t *testing.T) {
 		break
 	}
 }
+
+// Only so many rechecks run at once; the one too many is refused before anything is stored of it.
+func TestRechecksAtOnce(t *testing.T) {
+	r := &Runner{rechecks: map[[2]int64]*recheck{}}
+	for i := range mostRechecks {
+		r.rechecks[[2]int64{1, int64(i)}] = &recheck{}
+	}
+	_, err := r.begin(context.Background(), &recheck{}, &looking{})
+	if refusal := (*Refusal)(nil); !errors.As(err, &refusal) || !strings.Contains(refusal.Reason, "8 rechecks are running") {
+		t.Errorf("the ninth recheck: %v", err)
+	}
+}

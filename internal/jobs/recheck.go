@@ -32,6 +32,9 @@ const sampleSize = 12
 // mostRechecked bounds the pages of one recheck: beyond it, a crawl is the better tool.
 const mostRechecked = 5000
 
+// mostRechecks is how many rechecks run at once: each holds a fix list and asks the site.
+const mostRechecks = 8
+
 // recheck is one that runs.
 type recheck struct {
 	mu  sync.Mutex
@@ -85,6 +88,9 @@ func (r *Runner) begin(ctx context.Context, one *recheck, l *looking) (record.Re
 	defer r.mu.Unlock()
 	if r.closed {
 		return record.Recheck{}, ErrEnding
+	}
+	if len(r.rechecks) >= mostRechecks {
+		return record.Recheck{}, &Refusal{fmt.Sprintf("%d rechecks are running, and that is as many as may; wait for one of them to end", mostRechecks)}
 	}
 	var err error
 	if one.rec.Number, err = r.store.AddRecheck(ctx, l.crawl.ID, one.rec); err != nil {
