@@ -18,7 +18,7 @@ import (
 )
 
 // kills is how often the crawl is cut short: often enough to meet every phase, and more often in `make attack`.
-var kills = map[bool]int{false: 16, true: 40}[os.Getenv("HARVIK_ATTACK") != ""]
+var kills = map[bool]int{false: 8, true: 40}[os.Getenv("HARVIK_ATTACK") != ""]
 
 // unhurried are limits that no answer of a busy machine passes, for crawls that are compared.
 const unhurried = "--limit first-byte=20000 --limit first-byte-very=20000"
