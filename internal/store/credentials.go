@@ -7,6 +7,8 @@ import (
 	"encoding/base64"
 	"time"
 
+	"github.com/jmoiron/sqlx"
+
 	"harvik/internal/record"
 )
 
@@ -42,7 +44,7 @@ func (s *Store) Issue(ctx context.Context, kind, label string, life time.Duratio
 // IssueLink makes a link that signs a browser in. Those made before end.
 func (s *Store) IssueLink(ctx context.Context) (secret string, err error) {
 	secret = NewSecret()
-	return secret, s.within(ctx, func(tx execer) error {
+	return secret, s.within(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1", Link); err != nil {
 			return err
 		}
@@ -53,7 +55,7 @@ func (s *Store) IssueLink(ctx context.Context) (secret string, err error) {
 // KeepOwner makes a secret the owner's token, the only one of that name.
 func (s *Store) KeepOwner(ctx context.Context, secret string) error {
 	hash := sha256.Sum256([]byte(secret))
-	return s.within(ctx, func(tx execer) error {
+	return s.within(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1 and label = $2 and hash <> $3", Token, Owner, hash[:]); err != nil {
 			return err
 		}

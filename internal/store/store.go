@@ -93,7 +93,7 @@ type execer interface {
 }
 
 // within runs f in a transaction, which holds if f succeeds.
-func (s *Store) within(ctx context.Context, f func(tx execer) error) error {
+func (s *Store) within(ctx context.Context, f func(tx *sqlx.Tx) error) error {
 	tx, err := s.db.BeginTxx(ctx, nil)
 	if err != nil {
 		return err

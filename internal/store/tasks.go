@@ -77,11 +77,14 @@ type Changed struct {
 // ChangeTasks changes the work at fixes, each named once, all in one transaction and, however many there are,
 // in a few statements. Two changes at once come one after the other. Batch is 0 for what cannot be undone.
 func (s *Store) ChangeTasks(ctx context.Context, site int64, who string, batch int64, changes []Change) (out []Changed, err error) {
-	tx, err := s.db.BeginTxx(ctx, nil)
-	if err != nil {
-		return nil, err
-	}
-	defer tx.Rollback()
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		out, err = changeTasks(ctx, tx, site, who, batch, changes)
+		return err
+	})
+	return out, err
+}
+
+func changeTasks(ctx context.Context, tx *sqlx.Tx, site int64, who string, batch int64, changes []Change) (out []Changed, err error) {
 	// The lock is on the site, since a fix may have no row yet.
 	if _, err := tx.ExecContext(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("tasks %d", site))); err != nil {
 		return nil, err
@@ -125,7 +128,7 @@ func (s *Store) ChangeTasks(ctx context.Context, site int64, who string, batch i
 			out[i].Task.Changed = at
 		}
 	}
-	return out, tx.Commit()
+	return out, nil
 }
 
 // taskRows are rows of task, with what happened, column by column.
