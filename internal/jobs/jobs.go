@@ -116,10 +116,9 @@ func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan, who
 	if err != nil {
 		return nil, err
 	}
-	out, err := crawl.Preview(ctx, crawl.Config{
-		Plan: p.WithDefaults(), Start: start, Guard: guardOf(site), Secrets: secrets, Paces: &r.paces, ReadPDF: r.pdfs.Read, Large: r.large, Log: r.log,
-		Runner: check.NewRunner(nil, p),
-	})
+	config := r.config(p.WithDefaults(), start, guardOf(site), check.NewRunner(nil, p))
+	config.Secrets = secrets
+	out, err := crawl.Preview(ctx, config)
 	if err != nil && ctx.Err() == nil {
 		err = &Refusal{err.Error()}
 	}
@@ -321,19 +320,13 @@ func (r *Runner) open(ctx context.Context, site int64, home string, p plan.Plan,
 
 // bindSecrets lets secrets that an earlier Harvik kept hold for what their sites' plans say of the network.
 func (r *Runner) bindSecrets(ctx context.Context) error {
-	sites, err := r.store.Sites(ctx)
+	unbound, err := r.store.UnboundSecrets(ctx)
 	if err != nil {
 		return err
 	}
-	for _, site := range sites {
-		secrets, err := r.store.Secrets(ctx, site.ID)
-		if err != nil {
+	for _, s := range unbound {
+		if err := r.store.BindSecret(ctx, s.SiteID, s.Name, plan.Plan(s.Plan).Network(s.Host)); err != nil {
 			return err
-		}
-		for _, s := range secrets {
-			if err := r.store.BindSecret(ctx, site.ID, s.Name, plan.Plan(site.Plan).Network(s.Host)); err != nil {
-				return err
-			}
 		}
 	}
 	return nil
@@ -377,9 +370,12 @@ type addresses struct{ of *crawl.Crawl }
 
 func (a *addresses) url(id int32) string { return a.of.URL(id) }
 
-// attempt makes the crawl that the next attempt runs.
-func (r *Runner) attempt(one *run, past bool, log *slog.Logger) (*crawl.Crawl, error) {
-	return r.prepare(one, past, false, log)
+// config is what crawls of every kind share: the paces of hosts, the readers and bounds of the one service.
+func (r *Runner) config(p plan.Plan, start weburl.URL, guard fetch.Guard, checks *check.Runner) crawl.Config {
+	return crawl.Config{
+		Plan: p, Start: start, Guard: guard, Runner: checks,
+		Paces: &r.paces, ReadPDF: r.pdfs.Read, Large: r.large, Log: r.log,
+	}
 }
 
 // prepare makes a crawl, or, offline, one that only judges again what it has.
@@ -402,11 +398,9 @@ func (r *Runner) prepare(one *run, past, offline bool, log *slog.Logger) (*crawl
 		return nil, err
 	}
 	view := new(addresses)
-	config := crawl.Config{
-		Plan: p, Start: one.start, Guard: guardOf(site), Secrets: secrets, Offline: offline, Paces: &r.paces, ReadPDF: r.pdfs.Read, Large: r.large, Log: log,
-		Runner: runner(p, log), Layouts: layouts,
-		Sink: r.store.Sink(rec.ID), Source: r.store.Source(r.ctx, rec.ID, view.url),
-	}
+	config := r.config(p, one.start, guardOf(site), runner(p, log))
+	config.Secrets, config.Offline, config.Layouts, config.Log = secrets, offline, layouts, log
+	config.Sink, config.Source = r.store.Sink(rec.ID), r.store.Source(r.ctx, rec.ID, view.url)
 	if past {
 		config.Past = r.store.Past(rec.ID)
 	}
@@ -457,7 +451,7 @@ func (r *Runner) run(one *run, past bool) {
 
 // once is one attempt, to the end.
 func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
-	c, err := r.attempt(one, past, log)
+	c, err := r.prepare(one, past, false, log)
 	if err != nil {
 		return err
 	}
@@ -475,11 +469,11 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	}
 	if err := mishap.Catch(func() error { return r.settle(r.ctx, one.rec, result) }); err != nil {
 		// The crawl is stored; that its fixes were not brought up to date must not undo it.
-		r.told(log, "states of fixes could not be brought up to date", err)
+		told(log, "states of fixes could not be brought up to date", err)
 	}
 	r.group.Go(func() {
 		if err := mishap.Catch(func() error { return r.store.Tidy(r.ctx) }); err != nil && r.ctx.Err() == nil {
-			r.told(log, "the database could not be tidied", err)
+			told(log, "the database could not be tidied", err)
 		}
 	})
 	log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
@@ -488,7 +482,7 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 }
 
 // told logs an error, with the stack where it was a panic.
-func (r *Runner) told(log *slog.Logger, what string, err error) {
+func told(log *slog.Logger, what string, err error) {
 	var p *mishap.Panic
 	if errors.As(err, &p) {
 		log = log.With("stack", string(p.Stack))
@@ -505,7 +499,7 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	var mistake *mishap.Panic
 	switch {
 	case errors.As(err, &mistake):
-		r.told(log, "crawl paused", err)
+		told(log, "crawl paused", err)
 		err = r.store.PauseCrawl(ctx, one.rec.ID, err.Error(), "") // what it has is kept
 	case store.IsFull(err):
 		r.full()

@@ -72,12 +72,12 @@ func (r *Runner) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) e
 		return err
 	}
 	sink := &keep{}
-	c, err := crawl.New(crawl.Config{
-		Plan: plan.Plan{
-			Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(), Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
-		}.WithDefaults(),
-		Start: u, Guard: guard, Paces: &r.paces, ReadPDF: r.pdfs.Read, Large: r.large, Log: r.log, Runner: check.NewRunner(nil, plan.Plan{}), Sink: sink,
-	})
+	p := plan.Plan{
+		Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(), Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
+	}
+	config := r.config(p.WithDefaults(), u, guard, check.NewRunner(nil, plan.Plan{}))
+	config.Sink = sink
+	c, err := crawl.New(config)
 	if err != nil {
 		return &Refusal{err.Error()}
 	}

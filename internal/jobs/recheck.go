@@ -110,7 +110,7 @@ func (r *Runner) begin(ctx context.Context, one *recheck, l *looking) (record.Re
 		defer one.mu.Unlock()
 		one.rec.Seconds, one.rec.State, one.rec.Phase = time.Since(one.rec.Started).Seconds(), "done", ""
 		if err != nil {
-			r.told(r.log.With("site", l.site.Name, "recheck", one.rec.Number), "recheck failed", err)
+			told(r.log.With("site", l.site.Name, "recheck", one.rec.Number), "recheck failed", err)
 			one.rec.State, one.rec.Detail = "failed", err.Error()
 		}
 		saving, cancel := context.WithTimeout(context.WithoutCancel(r.ctx), 5*time.Second)
@@ -245,17 +245,16 @@ func (l *looking) look(ctx context.Context) error {
 		return err
 	}
 	fresh := 0
-	c, err := crawl.New(crawl.Config{
-		Plan: p, Start: start, Guard: guardOf(l.site), Secrets: secrets, Paces: &l.runner.paces, ReadPDF: l.runner.pdfs.Read, Large: l.runner.large, Log: l.runner.log,
-		Runner: runner(p, l.runner.log), Layouts: layouts,
-		Only: func(address string) bool {
-			if wanted[address] || known[address] {
-				return wanted[address]
-			}
-			fresh++ // what a repair links to that the crawl did not know is part of the repair
-			return fresh <= mostFresh
-		},
-	})
+	config := l.runner.config(p, start, guardOf(l.site), runner(p, l.runner.log))
+	config.Secrets, config.Layouts = secrets, layouts
+	config.Only = func(address string) bool {
+		if wanted[address] || known[address] {
+			return wanted[address]
+		}
+		fresh++ // what a repair links to that the crawl did not know is part of the repair
+		return fresh <= mostFresh
+	}
+	c, err := crawl.New(config)
 	if err != nil {
 		return &Refusal{err.Error()}
 	}

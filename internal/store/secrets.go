@@ -37,6 +37,20 @@ func (s *Store) SealedSecret(ctx context.Context, site int64, name string) (row 
 	return row, found(err)
 }
 
+// An Unbound is a secret that an earlier Harvik kept, with its site's plan.
+type Unbound struct {
+	SiteID int64            `db:"site_id"`
+	Plan   record.PlanValue `db:"plan"`
+	Name   string           `db:"name"`
+	Host   string           `db:"host"`
+}
+
+// UnboundSecrets are those whose network is not noted yet.
+func (s *Store) UnboundSecrets(ctx context.Context) (unbound []Unbound, err error) {
+	err = s.db.SelectContext(ctx, &unbound, "select c.site_id, s.plan, c.name, c.host from secret c join site s on s.id = c.site_id where c.network is null")
+	return unbound, err
+}
+
 // BindSecret notes the network of a secret that an earlier Harvik kept.
 func (s *Store) BindSecret(ctx context.Context, site int64, name, network string) error {
 	_, err := s.db.ExecContext(ctx, "update secret set network = $3 where site_id = $1 and name = $2 and network is null", site, name, network)
