@@ -43,7 +43,7 @@ internal/fetch: page plan weburl
 internal/record: check drift figures fixlist judge page plan robots survey task text waive
 internal/crawl: check fixlist mishap judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
 internal/store: check drift figures fixlist graph mishap page plan robots survey task waive internal/crawl internal/record
-internal/jobs: check checks drift figures fixlist gate judge mishap page plan scope survey task text waive weburl internal/crawl internal/fetch internal/pdf internal/record internal/store internal/vault
+internal/jobs: check checks drift figures fixlist gate judge mishap page plan scope survey task text waive weburl internal/crawl internal/fetch internal/pdf internal/record internal/spool internal/store internal/vault
 internal/report: check gate plan text weburl internal/record
 internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/fetch internal/jobs internal/record internal/report internal/spool internal/store
 internal/client: drift fixlist gate plan internal/record

@@ -22,6 +22,7 @@ import (
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/record"
+	"harvik/internal/spool"
 	"harvik/internal/store"
 )
 
@@ -557,13 +558,12 @@ func (r *Runner) ImportFigures(ctx context.Context, site record.Site, taken reco
 	return out, nil
 }
 
-// spooled is what is read, in a temporary file that lives as long as it is open: figures are read twice.
+// spooled is what is read, in a scratch file: figures are read twice.
 func spooled(in io.Reader) (*os.File, error) {
-	f, err := os.CreateTemp("", "harvik-figures-")
+	f, err := spool.Scratch()
 	if err != nil {
-		return nil, fmt.Errorf("making a temporary file: %w", err)
+		return nil, err
 	}
-	_ = os.Remove(f.Name())
 	if _, err := io.Copy(f, in); err != nil {
 		f.Close()
 		return nil, fmt.Errorf("%w: %w", &Mistake{"the file did not arrive whole"}, err)

@@ -18,14 +18,11 @@ var ErrGone = errors.New("the file is not wanted any more")
 // Copy hands what produce writes on to dst, while it is being written. It returns the first error of
 // either once both have ended. Produce is told by ErrGone that dst has failed, at its next write.
 func Copy(dst io.Writer, produce func(io.Writer) error) error {
-	f, err := os.CreateTemp("", "harvik-spool-")
+	f, err := Scratch()
 	if err != nil {
-		return fmt.Errorf("making a temporary file: %w", err)
-	}
-	defer f.Close()
-	if err := os.Remove(f.Name()); err != nil { // it lives as long as it is open
 		return err
 	}
+	defer f.Close()
 	s := &file{f: f}
 	s.more.L = &s.mu
 	var producing sync.WaitGroup
@@ -46,6 +43,18 @@ func Copy(dst io.Writer, produce func(io.Writer) error) error {
 		return made
 	}
 	return err
+}
+
+// Scratch is a temporary file that has no name: it lives as long as it is open.
+func Scratch() (*os.File, error) {
+	f, err := os.CreateTemp("", "harvik-spool-")
+	if err != nil {
+		return nil, fmt.Errorf("making a temporary file: %w", err)
+	}
+	if err := os.Remove(f.Name()); err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return f, nil
 }
 
 // file is written at its end by one, and read from its beginning by another.
