@@ -237,13 +237,8 @@ func leaveWord(ctx context.Context, s *store.Store, data, address, database stri
 	return writeFile(filepath.Join(data, cli.ServiceFile), address)
 }
 
-// writeFile replaces a file that only this user may read.
-func writeFile(name, text string) error {
-	if err := os.WriteFile(name+".new", []byte(text+"\n"), 0o600); err != nil {
-		return err
-	}
-	return os.Rename(name+".new", name)
-}
+// writeFile keeps a line that only this user may read.
+func writeFile(name, text string) error { return vault.WriteFile(name, []byte(text+"\n")) }
 
 func issueLink(ctx context.Context, s *store.Store, address string) (string, error) {
 	secret, err := s.IssueLink(ctx)

@@ -30,7 +30,7 @@ func Open(data string) (*Vault, error) {
 			return nil, err
 		}
 		text = []byte(hex.EncodeToString(key) + "\n")
-		if err := writeWhole(name, text); err != nil {
+		if err := WriteFile(name, text); err != nil {
 			return nil, fmt.Errorf("keeping the key of the secrets: %w", err)
 		}
 	} else if err != nil {
@@ -47,8 +47,9 @@ func Open(data string) (*Vault, error) {
 // keyBytes is the length of a key.
 const keyBytes = 32
 
-// writeWhole writes a file that is there whole or not at all, whatever happens meanwhile.
-func writeWhole(name string, text []byte) error {
+// WriteFile replaces a file that only this user may read. It is there whole or not at all, whatever happens
+// meanwhile.
+func WriteFile(name string, text []byte) error {
 	f, err := os.OpenFile(name+".new", os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
 	if err != nil {
 		return err
