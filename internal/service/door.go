@@ -80,16 +80,11 @@ func (s *Service) bind(c *gin.Context, into any) bool {
 
 // bindUpTo is bind with another bound on the body, in bytes, for texts that may hold anything.
 func (s *Service) bindUpTo(c *gin.Context, into any, most int64) bool {
-	data, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, most))
-	var big *http.MaxBytesError
-	switch {
-	case errors.As(err, &big):
-		problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("a body has at most %d bytes here", most))
+	data, ok := bodyOf(c, most, "the body", fmt.Sprintf("a body has at most %d bytes here", most))
+	if !ok {
 		return false
-	case err != nil:
-		problem(c, http.StatusBadRequest, "the body did not arrive whole: "+err.Error())
-		return false
-	case !utf8.Valid(data):
+	}
+	if !utf8.Valid(data) {
 		problem(c, http.StatusUnprocessableEntity, "the body is no UTF-8")
 		return false
 	}
@@ -104,6 +99,20 @@ func (s *Service) bindUpTo(c *gin.Context, into any, most int64) bool {
 		return false
 	}
 	return true
+}
+
+// bodyOf reads a body, which is named so, of at most so many bytes; on failure it has answered, with large
+// where it is the size.
+func bodyOf(c *gin.Context, most int64, name, large string) (data []byte, ok bool) {
+	data, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, most))
+	var big *http.MaxBytesError
+	switch {
+	case errors.As(err, &big):
+		problem(c, http.StatusRequestEntityTooLarge, large)
+	case err != nil:
+		problem(c, http.StatusBadRequest, name+" did not arrive whole: "+err.Error())
+	}
+	return data, err == nil
 }
 
 // holdsNUL is the place of a text with a NUL character, "" if there is none.

@@ -3,7 +3,6 @@ package service
 import (
 	"errors"
 	"fmt"
-	"io"
 	"net/http"
 	"strings"
 
@@ -111,14 +110,8 @@ func (s *Service) changePlan(c *gin.Context) {
 
 // readPlan reads a plan, in YAML or JSON, on top of base; on failure it has answered.
 func (s *Service) readPlan(c *gin.Context, base plan.Plan) (plan.Plan, bool) {
-	data, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, plan.MaxBytes))
-	var big *http.MaxBytesError
-	switch {
-	case errors.As(err, &big):
-		problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("a plan has at most %d MiB", plan.MaxBytes>>20))
-		return base, false
-	case err != nil:
-		problem(c, http.StatusBadRequest, "the plan did not arrive whole: "+err.Error())
+	data, ok := bodyOf(c, plan.MaxBytes, "the plan", fmt.Sprintf("a plan has at most %d MiB", plan.MaxBytes>>20))
+	if !ok {
 		return base, false
 	}
 	p, err := plan.ReadValid(data, base, checks.Known)
