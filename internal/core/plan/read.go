@@ -29,10 +29,7 @@ type Faults []Fault
 func (f Faults) Error() string {
 	parts := make([]string, len(f))
 	for i, one := range f {
-		parts[i] = one.Reason
-		if len(parts[i]) > 500 {
-			parts[i] = strings.ToValidUTF8(parts[i][:500], "") + "…"
-		}
+		parts[i] = shortened(one.Reason, 500)
 		if one.Field != "" {
 			parts[i] = one.Field + ": " + one.Reason
 		}
@@ -200,7 +197,7 @@ func (r *reader) value(n *yaml.Node, t reflect.Type, path string) {
 		}
 	case t.Kind() == reflect.Slice:
 		if n.Kind != yaml.SequenceNode {
-			r.fault(n, path, "a list is wanted: write [%s]", shortened(n.Value))
+			r.fault(n, path, "a list is wanted: write [%s]", shortened(n.Value, 60))
 			return
 		}
 		for i, c := range n.Content {
@@ -211,10 +208,10 @@ func (r *reader) value(n *yaml.Node, t reflect.Type, path string) {
 	}
 }
 
-// shortened is a value as it is told.
-func shortened(s string) string {
-	if len(s) > 60 {
-		return strings.ToValidUTF8(s[:60], "") + "…"
+// shortened is a text as it is told, of at most so many bytes.
+func shortened(s string, most int) string {
+	if len(s) > most {
+		return strings.ToValidUTF8(s[:most], "") + "…"
 	}
 	return s
 }
