@@ -301,9 +301,10 @@ func (c *Crawl) readSitemaps(queue []string, named bool) error {
 		total += len(got.Body)
 		told := record.PreviewSitemap{Address: u.Key(), Status: got.Status, Detail: got.Detail}
 		note := survey.SitemapFile{Named: depth > 0 || named}
+		var head sitemap.Head
+		strangers := 0
 		if got.Status == 200 {
-			strangers := 0
-			head, err := sitemap.Read(inflate(got.Body), func(e sitemap.Entry) {
+			head, err = sitemap.Read(inflate(got.Body), func(e sitemap.Entry) {
 				if e.Sitemap != "" {
 					if depth < maxSitemapDepth && len(todo) < maxSitemaps {
 						todo = append(todo, one{e.Sitemap, depth + 1})
@@ -321,10 +322,8 @@ func (c *Crawl) readSitemaps(queue []string, named bool) error {
 				told.Detail = err.Error()
 			}
 			told.Form, told.Pages, told.Sitemaps = head.Form, head.Pages, head.Sitemaps
-			c.noteSitemap(&note, &told, &head, strangers, len(got.Body))
-		} else {
-			c.noteSitemap(&note, &told, new(sitemap.Head), 0, len(got.Body))
 		}
+		c.noteSitemap(&note, &told, &head, strangers, len(got.Body))
 		c.maps = append(c.maps, told)
 	}
 	return nil
@@ -358,7 +357,7 @@ func (c *Crawl) learned(probes *survey.Probes) survey.Evidence {
 	e.Probes, e.Traps = probes, c.frontier.traps.report()
 	for origin, rules := range c.frontier.rules {
 		got, _ := c.files.get(origin + "robots.txt")
-		head := bytes.ToLower(bytes.TrimSpace(got.Body[:min(len(got.Body), 200)]))
+		head := bytes.ToLower(bytes.TrimSpace(got.Body)) // of headBytes
 		e.Robots = append(e.Robots, survey.RobotsFile{
 			Address: origin + "robots.txt", Status: got.Status, Detail: got.Detail, Outcome: got.Outcome, File: rules,
 			HTML: bytes.HasPrefix(head, []byte("<!doctype")) || bytes.HasPrefix(head, []byte("<html")),
