@@ -48,6 +48,16 @@ export function Failed({ error, retry }: { error: unknown; retry?: () => void })
   );
 }
 
+/** Why what was just asked for was not done, beside where it was asked; nothing where it was. */
+export function Refused({ error, ...place }: { error: Error | null | undefined; mt?: string; mb?: string }) {
+  if (!error) return null;
+  return (
+    <Box role="alert" color="severity.error" {...place}>
+      {error.message}
+    </Box>
+  );
+}
+
 export function RouteProblem() {
   return <Failed error={useRouteError()} retry={() => location.reload()} />;
 }

@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { call } from "../../api/client";
 import type { Pace } from "../../api/types";
+import { Refused } from "../../ui/States";
 
 /** How fast the site is asked and why no faster, and a way to change it while the crawl runs. */
 export function PaceLine({ path, pace, pause }: { path: string; pace: Pace; pause: string }) {
@@ -51,11 +52,7 @@ export function PaceLine({ path, pace, pause }: { path: string; pace: Pace; paus
           <Button size="sm" bg="accent" color="accent.text" onClick={() => change.mutate()}>
             Apply
           </Button>
-          {change.isError && (
-            <Box role="alert" color="severity.error">
-              {change.error.message}
-            </Box>
-          )}
+          <Refused error={change.error} />
         </Flex>
       )}
     </Box>

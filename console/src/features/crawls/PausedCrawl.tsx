@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { call } from "../../api/client";
 import type { Crawl } from "../../api/types";
 import { count, duration } from "../../lib/format";
+import { Refused } from "../../ui/States";
 
 /** A crawl that was put away, by hand or because the site shut it out. */
 export function PausedCrawl({ crawl }: { crawl: Crawl }) {
@@ -34,11 +35,7 @@ export function PausedCrawl({ crawl }: { crawl: Crawl }) {
       >
         Resume
       </Button>
-      {resume.isError && (
-        <Box role="alert" color="severity.error" mt="2">
-          {resume.error.message}
-        </Box>
-      )}
+      <Refused error={resume.error} mt="2" />
     </Box>
   );
 }

@@ -5,7 +5,7 @@ import { call } from "../../api/client";
 import { crawls, site } from "../../api/queries";
 import type { Crawl } from "../../api/types";
 import { points, when, whole } from "../../lib/format";
-import { Empty, Failed, Loading } from "../../ui/States";
+import { Empty, Failed, Loading, Refused } from "../../ui/States";
 import { Trend } from "../history/Trend";
 
 /** A site with its crawls. */
@@ -44,11 +44,7 @@ export function SitePage() {
           Start a crawl
         </Button>
       </Flex>
-      {start.isError && (
-        <Box role="alert" color="severity.error">
-          {start.error.message}
-        </Box>
-      )}
+      <Refused error={start.error} />
       <Text color="fg.muted" mb="5">
         Plan: at most {whole(p.pages)} addresses{p.selection === "spread" && ", spread over the site"},{" "}
         {p.parallel} requests at once{p.pause !== "0s" && `, ${p.pause} between two`}, as “{p.agent}”;

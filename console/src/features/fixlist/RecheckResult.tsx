@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { recheck } from "../../api/queries";
 import { count, points, whole } from "../../lib/format";
+import { Refused } from "../../ui/States";
 
 const marks: Record<string, string> = { confirmed: "✓", "still there": "✗", changed: "~", "not seen": "?" };
 
@@ -24,13 +25,7 @@ export function RecheckResult({
   useEffect(() => {
     if (ended) done();
   }, [ended]);
-  if (error) {
-    return (
-      <Box role="alert" color="severity.error">
-        {error.message}
-      </Box>
-    );
-  }
+  if (error) return <Refused error={error} />;
   if (!data || data.state === "running") {
     return (
       <Box role="status" aria-label="Recheck">

@@ -4,7 +4,7 @@ import { useParams } from "react-router";
 import { waivers } from "../../api/queries";
 import type { Waiver } from "../../api/types";
 import { when, whole } from "../../lib/format";
-import { Empty, Failed, Loading } from "../../ui/States";
+import { Empty, Failed, Loading, Refused } from "../../ui/States";
 import { useWork } from "./useWork";
 
 /** What a waiver is about, in words. */
@@ -32,11 +32,7 @@ export function WaiversPage() {
       <Text color="fg.muted" mb="4">
         What was decided to be left as it is. It costs no health while its waiver holds; the reason is kept.
       </Text>
-      {unwaive.isError && (
-        <Box role="alert" color="severity.error" mb="2">
-          {unwaive.error.message}
-        </Box>
-      )}
+      <Refused error={unwaive.error} mb="2" />
       {list.data.length === 0 ? (
         <Empty title="Nothing is waived">
           Where something is fine as it is, waive it in the fix list, with the reason.

@@ -6,6 +6,7 @@ import { download } from "../../api/client";
 import { exportPath } from "../../api/queries";
 import type { Severity } from "../../api/types";
 import { Select } from "../../ui/Select";
+import { Refused } from "../../ui/States";
 
 const forms = [
   ["xlsx", "Workbook (.xlsx), a sheet each"],
@@ -94,11 +95,7 @@ export function ExportPage() {
           Fetch the file
         </Button>
       )}
-      {fetching.error && (
-        <Text role="alert" color="severity.error" mt="3">
-          {fetching.error.message}
-        </Text>
-      )}
+      <Refused error={fetching.error} mt="3" />
     </Box>
   );
 }

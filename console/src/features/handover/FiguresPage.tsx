@@ -7,7 +7,7 @@ import { figures } from "../../api/queries";
 import type { Import } from "../../api/types";
 import { count, when, whole } from "../../lib/format";
 import { Select } from "../../ui/Select";
-import { Empty, Failed, Loading } from "../../ui/States";
+import { Empty, Failed, Loading, Refused } from "../../ui/States";
 
 /** The consultant's own figures by address: visits, revenue, whatever a CSV file holds. */
 export function FiguresPage() {
@@ -72,11 +72,7 @@ export function FiguresPage() {
           Take the figures
         </Button>
       </Flex>
-      {fault && (
-        <Box role="alert" color="severity.error" mb="3">
-          {fault.message}
-        </Box>
-      )}
+      <Refused error={fault} mb="3" />
       {take.data && <Taken result={take.data} />}
       {list.data.figures.length === 0 ? (
         <Empty title="No figures yet" />

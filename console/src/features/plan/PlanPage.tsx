@@ -3,7 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { Link as RouterLink, useParams } from "react-router";
 import { call, type Fault } from "../../api/client";
 import type { Preview } from "../../api/types";
-import { Failed, Loading } from "../../ui/States";
+import { Failed, Loading, Refused } from "../../ui/States";
 import { PlanForm } from "./PlanForm";
 import { PreviewPanel } from "./PreviewPanel";
 import { Secrets } from "./Secrets";
@@ -54,11 +54,7 @@ export function PlanPage() {
         </Button>
       </Flex>
       <Faults faults={p.faults} />
-      {(p.save.isError || preview.isError) && (
-        <Box role="alert" color="severity.error" mb="3">
-          {(p.save.error ?? preview.error)?.message}
-        </Box>
-      )}
+      <Refused error={p.save.error ?? preview.error} mb="3" />
       {preview.data && <PreviewPanel preview={preview.data} pages={p.draft.pages} />}
       <SimpleGrid columns={{ base: 1, lg: 2 }} gap="6" alignItems="start">
         <PlanForm plan={p.draft} set={p.set} />

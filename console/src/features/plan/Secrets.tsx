@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { call } from "../../api/client";
 import { secrets } from "../../api/queries";
+import { Refused } from "../../ui/States";
 
 /** The secrets that gates use. They go in, and only crawls take them out. */
 export function Secrets({ site }: { site: string }) {
@@ -61,11 +62,7 @@ export function Secrets({ site }: { site: string }) {
           </Button>
         </Flex>
       </form>
-      {set.isError && (
-        <Box role="alert" color="severity.error" mt="2">
-          {set.error.message}
-        </Box>
-      )}
+      <Refused error={set.error} mt="2" />
     </Box>
   );
 }

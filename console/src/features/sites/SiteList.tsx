@@ -7,7 +7,7 @@ import { profiles, sites } from "../../api/queries";
 import type { Site } from "../../api/types";
 import { points, whole } from "../../lib/format";
 import { Select } from "../../ui/Select";
-import { Empty, Failed, Loading } from "../../ui/States";
+import { Empty, Failed, Loading, Refused } from "../../ui/States";
 
 export function SiteList() {
   const list = useQuery(sites());
@@ -125,11 +125,7 @@ function AddSite() {
           Add site
         </Button>
       </Flex>
-      {add.isError && faults.length === 0 && (
-        <Box role="alert" color="severity.error" mt="2">
-          {add.error.message}
-        </Box>
-      )}
+      {faults.length === 0 && <Refused error={add.error} mt="2" />}
     </form>
   );
 }
