@@ -15,6 +15,7 @@ type Mood struct {
 	Hosts   []string // further hosts that the plan's scope has
 	Days    int      // of the certificate; 300 if zero
 	Oldest  uint16   // version of TLS; 1.2 if zero
+	Abroad  bool     // outbound links are checked, and no name resolves but the site's
 	Unknown bool     // the plan does not know the certificate's authority
 	set     func(*Site)
 }
@@ -71,6 +72,9 @@ var Moods = []Mood{
 	{Name: "no protection", Checks: []string{"headers-missing", "hsts-missing", "server-signature"}, set: func(s *Site) {
 		s.bare = true
 		s.Page("/").Header = map[string]string{"Server": "fernd/2.4.1"}
+	}},
+	{Name: "cut off from the world", Checks: []string{"outside-unresolved"}, Abroad: true, set: func(s *Site) {
+		s.Page("/").RawMain = append(s.Page("/").RawMain, `<p>With thanks to <a href="https://mossbank.invalid/">our neighbours at Mossbank</a>.</p>`)
 	}},
 	{Name: "no icon", Checks: []string{"favicon-missing"}, set: func(s *Site) {
 		s.Page("/").Markup = func(html string) string {

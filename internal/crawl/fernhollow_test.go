@@ -77,6 +77,7 @@ func TestMoods(t *testing.T) {
 			if m.Unknown {
 				p.CA = ""
 			}
+			p.Outbound = m.Abroad
 			_, found := testkit.Crawl(t, demo.Home, p)
 			got := map[string]bool{}
 			for _, f := range found.Findings {

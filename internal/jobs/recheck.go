@@ -195,7 +195,11 @@ func (l *looking) run(ctx context.Context) error {
 
 // isOfTemplate tells a cause that one change mends on all its pages.
 func isOfTemplate(f *fixlist.Fix) bool {
-	return f.Kind == fixlist.Layout || f.Kind == fixlist.Section || f.Kind == fixlist.Target && strings.HasPrefix(f.Where, "in the layout")
+	switch f.Kind {
+	case fixlist.Layout, fixlist.Section, fixlist.Carrier:
+		return true
+	}
+	return f.Kind == fixlist.Target && (strings.HasPrefix(f.Where, "in the layout") || strings.HasPrefix(f.Where, "named by"))
 }
 
 // sample is what is looked at of a fix.

@@ -169,6 +169,9 @@ type PageFinding struct {
 	Outline []page.Heading `db:"-" json:"outline,omitempty"`
 }
 
+// Shown cuts the evidence to what is shown of one page; Count says how many places there are.
+func (f *PageFinding) Shown() { f.Places = f.Places[:min(len(f.Places), check.MaxPlaces)] }
+
 // PlaceList is the evidence in a column of JSON.
 type PlaceList []check.Place
 

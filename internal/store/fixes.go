@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -161,8 +160,10 @@ func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, afte
 		return nil, err
 	}
 	for i := range rows {
-		rows[i].Places = concerned(f, rows[i].Places)
-		rows[i].Count = len(rows[i].Places)
+		if about := concerned(f, rows[i].Places); len(about) < len(rows[i].Places) {
+			rows[i].Places, rows[i].Count = about, len(about)
+		}
+		rows[i].Shown()
 	}
 	if f.Group == "headings" {
 		err = s.outlines(ctx, crawlID, rows)
@@ -175,9 +176,13 @@ func concerned(f fixlist.Fix, places record.PlaceList) record.PlaceList {
 	if f.Kind != fixlist.Target && len(f.Targets) == 0 {
 		return places
 	}
+	wanted := map[string]bool{}
+	for _, t := range f.Targets {
+		wanted[t] = true
+	}
 	out := record.PlaceList{}
 	for _, p := range places {
-		if f.Kind == fixlist.Target && p.Target == f.Target || slices.Contains(f.Targets, p.Target) {
+		if f.Kind == fixlist.Target && p.Target == f.Target || wanted[p.Target] {
 			out = append(out, p)
 		}
 	}

@@ -406,6 +406,9 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 		from finding where crawl_id = $1 and page_id = $2 order by check_id`, crawlID, d.ID); err != nil {
 		return d, err
 	}
+	for i := range d.Findings {
+		d.Findings[i].Shown()
+	}
 	if d.Loads, err = s.loadsOf(ctx, crawlID, packed.Uses); err != nil {
 		return d, err
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 
 	"github.com/jackc/pgx/v5"
@@ -30,7 +31,11 @@ func (s *Store) Sheet(ctx context.Context, crawlID int64, rules string) (*fixlis
 	if err := s.db.GetContext(ctx, &body, "select body from sheet where crawl_id = $1 and rules = $2", crawlID, rules); err != nil {
 		return nil, found(err)
 	}
-	return fixlist.ReadSheet(bytes.NewReader(body))
+	sheet, err := fixlist.ReadSheet(bytes.NewReader(body))
+	if errors.Is(err, fixlist.ErrOldSheet) {
+		return nil, fmt.Errorf("%w: %w", ErrNotFound, err)
+	}
+	return sheet, err
 }
 
 // KeepSheet stores a crawl as judged by other rules than its own, in place of any such before.

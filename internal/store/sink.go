@@ -167,7 +167,7 @@ func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.F
 			if err != nil {
 				return nil, err
 			}
-			return []any{crawlID, f.Page, f.Check.ID, len(f.Places), places, whole}, nil
+			return []any{crawlID, f.Page, f.Check.ID, f.Count(), places, whole}, nil
 		}))
 	if err != nil {
 		return fmt.Errorf("storing findings: %w", err)

@@ -232,6 +232,8 @@ export interface Fix {
   target?: string;
   value?: string;
   example?: string;
+  /** Different targets or values. */
+  cases?: number;
   pages: number;
   places: number;
   gain: number;
@@ -241,6 +243,8 @@ export interface Fix {
   state: State;
   /** Of its pages. */
   waived?: number;
+  /** What comes of it and goes with it. */
+  follows?: { check: string; pages: number }[];
   assignee?: string;
   due?: string;
   note?: string;

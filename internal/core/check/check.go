@@ -5,6 +5,7 @@ package check
 
 import (
 	"fmt"
+	"slices"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
@@ -79,16 +80,19 @@ type Check struct {
 	Title     string // phrase for lists, no capital, no full stop
 	// Line is the fix as a sentence. {target}, {value}, {n} and {link} ("Footer link",
 	// "Link") are filled in; how many pages and where is added by the fix list.
-	Line    string
-	What    string
-	Why     string
-	How     string
-	Source  string   // standard or public guidance it rests on; "" for a house rule
-	Limits  []string // names of the thresholds it uses
-	OfCrawl bool     // it judges how a crawl went, which a look at some pages cannot tell
-	Variant string   // of a check that a plan counts otherwise on some pages: their pattern
-	Page    func(*PagePass)
-	Site    func(*SitePass) error
+	Line   string
+	What   string
+	Why    string
+	How    string
+	Source string   // standard or public guidance it rests on; "" for a house rule
+	Limits []string // names of the thresholds it uses
+	// Explains are checks and groups that fail on a page only because this one does: they are shown under
+	// it, and come back when it is mended.
+	Explains []string
+	OfCrawl  bool   // it judges how a crawl went, which a look at some pages cannot tell
+	Variant  string // of a check that a plan counts otherwise on some pages: their pattern
+	Page     func(*PagePass)
+	Site     func(*SitePass) error
 }
 
 // Weight is the factor with its default.
@@ -99,11 +103,17 @@ func (c *Check) Weight() float64 {
 	return c.Factor
 }
 
+// DoesExplain tells whether what another check finds on a page follows from this one failing there.
+func (c *Check) DoesExplain(other *Check) bool {
+	return slices.Contains(c.Explains, other.ID) || slices.Contains(c.Explains, other.Group)
+}
+
 // A Finding is a check failing on a page, at one or more places.
 type Finding struct {
 	Check  *Check
 	Page   int32 // address number; −1 for the site
 	Places []Place
+	More   int // places that are counted and not kept
 }
 
 // A Place is one place of a finding, with its evidence. Fields that say nothing are empty.
@@ -120,6 +130,8 @@ type Place struct {
 	Hops     []Hop    `json:"hops,omitempty"`
 	Likeness float64  `json:"likeness,omitempty"` // 0 to 1
 
+	Carrier string `json:"carrier,omitempty"` // the stylesheet that names the target, where the page itself does not
+
 	Region page.Region `json:"region,omitempty"` // where a link stands
 	Group  string      `json:"group,omitempty"`  // what places with one cause have in common; defaults to Target or Value
 }
@@ -133,8 +145,28 @@ type Hop struct {
 // MaxOthers bounds the other pages that evidence names; Of says how many there are.
 const MaxOthers = 20
 
-// MaxPlaces bounds the places that are kept for one check on one page.
-const MaxPlaces = 500
+// Of one check on one page MaxPlaces are kept as evidence, and of one about targets or values all, so
+// that none is lost; what cannot be bounded by what a page is read for is bounded by mostPlaces.
+const (
+	MaxPlaces  = 500
+	mostPlaces = 50_000
+)
+
+// add keeps a place or counts it.
+func (f *Finding) add(p Place) {
+	most := MaxPlaces
+	if f.Check.Gather != ByPlace {
+		most = mostPlaces
+	}
+	if len(f.Places) < most {
+		f.Places = append(f.Places, p)
+	} else {
+		f.More++
+	}
+}
+
+// Count is at how many places the check fails.
+func (f *Finding) Count() int { return len(f.Places) + f.More }
 
 // A PagePass is one check's look at one page. It is not shared between goroutines.
 type PagePass struct {
@@ -185,6 +217,14 @@ func (p *SitePass) Target(address string) (id int32, g *survey.Page, blocked boo
 		return -1, nil, false
 	}
 	return id, p.Got(id), p.Addresses[id].State == survey.Blocked
+}
+
+// Carrier is the address of the stylesheet that names what a page loads, "" where the page itself does.
+func (p *SitePass) Carrier(l survey.Loading) string {
+	if l.Carrier < 0 {
+		return ""
+	}
+	return p.URL(l.Carrier)
 }
 
 // Others names the other members of a group, at most MaxOthers.

@@ -35,12 +35,8 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 	}
 	indexable, _ := f.Indexable()
 	var out []Finding
-	var places []Place
-	pass := PagePass{Facts: f, Doc: f.Document, Staging: r.staging, report: func(p Place) {
-		if len(places) < MaxPlaces {
-			places = append(places, p)
-		}
-	}}
+	var found Finding
+	pass := PagePass{Facts: f, Doc: f.Document, Staging: r.staging, report: func(p Place) { found.add(p) }}
 	var c *Check
 	run := func() { c.Page(&pass) }
 	for _, c = range r.Checks {
@@ -51,9 +47,9 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 		if as == nil {
 			continue
 		}
-		places, pass.Limits = nil, limits
-		if r.guard(c, f.Address, run) && len(places) > 0 {
-			out = append(out, Finding{as, id, places})
+		found, pass.Limits = Finding{Check: as, Page: id}, limits
+		if r.guard(c, f.Address, run) && len(found.Places) > 0 {
+			out = append(out, found)
 		}
 	}
 	return out
@@ -134,9 +130,7 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 			}
 			last = page
 		}
-		if f := &out[i]; len(f.Places) < MaxPlaces {
-			f.Places = append(f.Places, p)
-		}
+		out[i].add(p)
 	}}
 	if !r.guard(c, "the site", func() { err = c.Site(&pass) }) {
 		return nil, nil

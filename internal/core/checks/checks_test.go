@@ -45,6 +45,7 @@ var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 //	named            the site is at http://fixture.example/
 //	days n           the certificate's
 //	hosts a b        further hosts of the site; these resolve to the server, but those ending in .invalid
+//	others a b       other sites that resolve to the server
 //	outbound         outbound links are checked
 //	list /a /b       addresses to begin with
 //	limit name n     a threshold
@@ -236,6 +237,8 @@ func (f *fixture) run(t *testing.T) []string {
 			days, _ = strconv.Atoi(words[1])
 		case "hosts":
 			p.Scope.Hosts, names = words[1:], append(names, words[1:]...)
+		case "others":
+			names = append(names, words[1:]...)
 		case "outbound":
 			p.Outbound = true
 		case "list":

@@ -129,9 +129,17 @@ func TestStepExample(t *testing.T) {
 
 // TestCompare tells what went, came, came back, changed shape and was not seen.
 func TestCompare(t *testing.T) {
-	before := side(sheet([]int{1, 2, 3, 4, 5}, link(1, "a"), link(2, "a"), link(3, "b"), wrong(4), wrong(5)), 1, 2, 3, 4, 5)
-	after := side(sheet([]int{1, 2, 3, 4}, link(3, "b"), link(1, "c"), wrong(4)), 1, 2, 3, 4)
-	after.Known[address(5)] = "blocked"
+	var old, now []check.Finding
+	for _, n := range []int{1, 2, 3, 4, 5} {
+		old = append(old, link(n, "a"))
+	}
+	for _, n := range []int{1, 2, 3, 4, 6} {
+		now = append(now, link(n, "c"))
+	}
+	old, now = append(old, link(6, "b"), wrong(7), wrong(8), wrong(9)), append(now, link(6, "b"), wrong(7), wrong(8))
+	before := side(sheet([]int{1, 2, 3, 4, 5, 6, 7, 8, 9}, old...), 1, 2, 3, 4, 5, 6, 7, 8, 9)
+	after := side(sheet([]int{1, 2, 3, 4, 5, 6, 7, 8}, now...), 1, 2, 3, 4, 5, 6, 7, 8)
+	after.Known[address(9)] = "blocked"
 	first := Compare(before, after, never)
 	lines := func(list []fixlist.Fix) string {
 		var out []string
@@ -140,20 +148,20 @@ func TestCompare(t *testing.T) {
 		}
 		return strings.Join(out, "; ")
 	}
-	if got := lines(first.Gone); got != "Link to /a is dead, on 2 pages" {
+	if got := lines(first.Gone); got != "Link to /a is dead, on 5 pages" {
 		t.Errorf("gone: %s", got)
 	}
-	if got := lines(first.New); got != "Link to /c is dead, on /01" {
+	if got := lines(first.New); got != "Link to /c is dead, on 5 pages" {
 		t.Errorf("new: %s", got)
 	}
-	if first.Still != 2 || len(first.NotSeen) != 1 || first.NotSeen[0] != (Seen{address(5), "now: blocked"}) || len(first.Vanished) != 0 {
+	if first.Still != 2 || len(first.NotSeen) != 1 || first.NotSeen[0] != (Seen{address(9), "now: blocked"}) || len(first.Vanished) != 0 {
 		t.Errorf("%d still, not seen %+v, vanished %+v", first.Still, first.NotSeen, first.Vanished)
 	}
-	if f := first.Findings; f.Gone != 1 || f.New != 0 || f.Still != 3 {
+	if f := first.Findings; f.Gone != 1 || f.New != 0 || f.Still != 7 {
 		t.Errorf("findings %+v", f)
 	}
 	again := Compare(after, before, func(fix string) bool { return fix == first.Gone[0].ID })
-	if got := lines(again.Returned); got != "Link to /a is dead, on 2 pages" || len(again.New) != 0 {
+	if got := lines(again.Returned); got != "Link to /a is dead, on 5 pages" || len(again.New) != 0 {
 		t.Errorf("returned: %s, new: %s", got, lines(again.New))
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"harvik/internal/core/fixlist"
+	"harvik/internal/core/health"
 )
 
 // What a part of a step in health comes from.
@@ -49,12 +50,13 @@ type sides struct {
 	notSeenThen func(address string) bool // and the other way round
 }
 
-// step parts the way from one health to another. On a page of both crawls the change of exp(−c) is
-// shared among its findings in proportion to the change of their costs: with d the change of one cost
-// and D that of all, d/D of it; where D is 0, −exp(−c)·d, which adds up to 0. So what did not change
-// has no part, and the parts add up exactly. Worked example: one page, a finding of cost 0.25 went,
-// one of 0.05 came: the page gains 100·(exp(−0.05) − exp(−0.25)) = 17.24; the first finding's part is
-// 0.25/0.20 of it, 21.55, the other's −4.31.
+// step parts the way from one health to another. On the pages of both crawls the change is shared among
+// the rules in proportion to the change of their terms, and inside a rule among fixes in proportion to
+// the change of what their places weigh: with t the change of one rule's term and T that of all, t/T of
+// it; where T is 0, −health·t, which adds up to 0. So what did not change has no part, and the parts
+// add up exactly. Worked example: one page, an error (term 0.25/2.5 = 0.10) went, a warning (0.02) came:
+// the site gains 100·(exp(−0.02) − exp(−0.10)) = 7.54; the error's part is 0.10/0.08 of it, 9.42, the
+// warning's −1.88.
 func step(s sides) Step {
 	all := func(string) bool { return true }
 	was := s.judged.Health(all, nil)
@@ -95,7 +97,7 @@ func step(s sides) Step {
 	}
 	seen := s.before.Health(func(a string) bool { return both(a) || !s.notSeen(a) }, nil)
 	kept := s.before.Health(both, nil)
-	standing := func(a string) float64 { return s.after.Pages[a].Weight }
+	standing := func(a string) float64 { return s.after.Pages[a].Standing }
 	weighed := s.before.Health(both, standing)
 	now := s.after.Health(both, nil)
 	shared := s.after.Health(func(a string) bool { return both(a) || s.notSeenThen(a) }, nil)
@@ -109,72 +111,111 @@ func step(s sides) Step {
 
 // fixParts shares the change of health on the pages of both crawls among fixes.
 func fixParts(before, after *fixlist.Tab, both func(string) bool) []Part {
-	points, pages := map[string]float64{}, map[string]int{}
+	standing := func(a string) float64 { return after.Pages[a].Standing }
+	was, is := before.Means(both, standing), after.Means(both, standing)
+	rules := map[string]bool{}
+	for _, means := range []map[string]float64{was, is} {
+		for rule := range means {
+			rules[rule] = true
+		}
+	}
+	ordered := slices.Sorted(maps.Keys(rules))
+	cost := func(rule string) float64 {
+		if c, ok := after.Costs[rule]; ok {
+			return c
+		}
+		return before.Costs[rule]
+	}
+	e0, e1 := 0.0, 0.0
+	for _, rule := range ordered {
+		e0 += health.Term(cost(rule), was[rule])
+		e1 += health.Term(cost(rule), is[rule])
+	}
+	rate := -100 * math.Exp(-e0)
+	if d := e1 - e0; math.Abs(d) > 1e-12 {
+		rate = 100 * (math.Exp(-e1) - math.Exp(-e0)) / d
+	}
+	shares, pages := changes(before, after, both, standing)
+	points := map[string]float64{}
+	for _, rule := range ordered {
+		d := is[rule] - was[rule]
+		slope := health.Slope(cost(rule), is[rule])
+		if math.Abs(d) > 1e-12 {
+			slope = (health.Term(cost(rule), is[rule]) - health.Term(cost(rule), was[rule])) / d
+		}
+		for fix, by := range shares[rule] {
+			points[fix] += rate * slope * by
+		}
+	}
 	fixes := map[string]*fixlist.Fix{}
 	for _, t := range []*fixlist.Tab{before, after} {
 		for i := range t.Fixes {
 			fixes[t.Fixes[i].ID] = &t.Fixes[i]
 		}
 	}
-	total := 0.0
-	for a, p := range after.Pages {
-		if both(a) {
-			total += p.Weight
-		}
-	}
-	siteBefore, siteAfter := before.Site.Own(), after.Site.Own()
-	siteShares := cellShares(before, after, &before.Site, &after.Site)
-	for _, a := range slices.Sorted(maps.Keys(after.Pages)) {
-		if !both(a) {
-			continue
-		}
-		old, now := before.Pages[a], after.Pages[a]
-		c0, c1 := old.Own()+siteBefore, now.Own()+siteAfter
-		rate := -math.Exp(-c0)
-		if d := c1 - c0; math.Abs(d) > 1e-12 {
-			rate = (math.Exp(-c1) - math.Exp(-c0)) / d
-		}
-		rate *= 100 * now.Weight / total
-		for id, d := range cellShares(before, after, old, now) {
-			points[id] += rate * d
-			pages[id]++
-		}
-		for id, d := range siteShares {
-			points[id] += rate * d
-		}
-	}
 	var out []Part
-	for id, p := range points {
-		if p != 0 {
+	for _, id := range slices.Sorted(maps.Keys(points)) {
+		if points[id] != 0 {
 			f := fixes[id]
-			out = append(out, Part{By: ByFix, Fix: id, Check: f.Check, Line: f.Line, Pages: pages[id], Points: p})
+			out = append(out, Part{By: ByFix, Fix: id, Check: f.Check, Line: f.Line, Pages: pages[id], Points: points[id]})
 		}
 	}
 	return out
 }
 
-// cellShares is by how much the cost of a page changed, by fix.
-func cellShares(before, after *fixlist.Tab, old, now *fixlist.PageTab) map[string]float64 {
-	out := map[string]float64{}
-	checks := map[string]bool{}
-	for id := range old.Cells {
-		checks[id] = true
+// changes tells by how much the mean weight of each rule changed, by rule and fix, and on how many pages
+// something of a fix did.
+func changes(before, after *fixlist.Tab, both func(string) bool, standing func(string) float64) (shares map[string]map[string]float64, pages map[string]int) {
+	shares, pages = map[string]map[string]float64{}, map[string]int{}
+	add := func(rule, fix string, d float64) {
+		if shares[rule] == nil {
+			shares[rule] = map[string]float64{}
+		}
+		shares[rule][fix] += d
 	}
-	for id := range now.Cells {
-		checks[id] = true
+	total := 0.0
+	for a := range after.Pages {
+		if both(a) {
+			total += standing(a)
+		}
 	}
-	for id := range checks {
+	for _, a := range slices.Sorted(maps.Keys(after.Pages)) {
+		if !both(a) {
+			continue
+		}
+		touched := map[string]bool{}
+		cellShares(before, after, before.Pages[a], after.Pages[a], func(rule, fix string, d float64) {
+			add(rule, fix, d*standing(a)/total)
+			touched[fix] = true
+		})
+		for fix := range touched {
+			pages[fix]++
+		}
+	}
+	cellShares(before, after, &before.Site, &after.Site, add)
+	return shares, pages
+}
+
+// cellShares tells by how much the weights on a page changed, by rule and fix.
+func cellShares(before, after *fixlist.Tab, old, now *fixlist.PageTab, tell func(rule, fix string, d float64)) {
+	rules := map[string]bool{}
+	for _, cells := range []map[string]*fixlist.TabCell{old.Cells, now.Cells} {
+		for rule := range cells {
+			rules[rule] = true
+		}
+	}
+	for _, rule := range slices.Sorted(maps.Keys(rules)) {
 		d, net := 0.0, 0
 		places := map[string]int{}
-		if c := old.Cells[id]; c != nil {
-			d -= c.Cost
+		if c := old.Cells[rule]; c != nil {
+			d -= c.Weight
 			for k, n := range c.By {
 				places[before.Fixes[k].ID] -= n
 				net -= n
 			}
 		}
-		if c := now.Cells[id]; c != nil {
-			d += c.Cost
+		if c := now.Cells[rule]; c != nil {
+			d += c.Weight
 			for k, n := range c.By {
 				places[after.Fixes[k].ID] += n
 				net += n
@@ -183,24 +224,12 @@ func cellShares(before, after *fixlist.Tab, old, now *fixlist.PageTab) map[strin
 		if d == 0 {
 			continue
 		}
-		if net != 0 {
-			for fix, n := range places {
-				if n != 0 {
-					out[fix] += d * float64(n) / float64(net)
-				}
+		for _, fix := range slices.Sorted(maps.Keys(places)) {
+			if n := places[fix]; n != 0 {
+				tell(rule, fix, d*float64(n)/float64(net)) // a weight changes only with the number of places
 			}
-			continue
-		}
-		// The same number of places at another cost: all fixes that hold some share it.
-		sum := 0
-		for _, n := range now.Cells[id].By {
-			sum += n
-		}
-		for k, n := range now.Cells[id].By {
-			out[after.Fixes[k].ID] += d * float64(n) / float64(sum)
 		}
 	}
-	return out
 }
 
 // finish sorts the parts and rounds them to hundredths that add up.

@@ -28,10 +28,11 @@ const (
 	Target  Kind = "target"  // the same bad address
 	Value   Kind = "value"   // the same title, description, heading or text
 	Layout  Kind = "layout"  // one place of one template
-	Section Kind = "section" // most pages of a folder
+	Carrier Kind = "carrier" // a file that names what is wrong
+	OnePage Kind = "page"    // one page that holds many cases
+	Rule    Kind = "rule"    // many addresses that are bad in the same way
+	Section Kind = "section" // most pages of a folder, or of the site
 	Pages   Kind = "pages"   // the rest: separate pages
-	Alike   Kind = "alike"   // many targets or values whose addresses differ in the same way
-	Rest    Kind = "rest"    // the many small cases of a check with hundreds
 	Whole   Kind = "site"    // a site-wide finding
 )
 
@@ -49,6 +50,7 @@ type Fix struct {
 	Targets     []string       `json:"targets,omitempty"` // the addresses concerned, of a line for several
 	Value       string         `json:"value,omitempty"`   // what is shared
 	Example     string         `json:"example,omitempty"` // a page
+	Cases       int            `json:"cases,omitempty"`   // different targets or values
 	Pages       int            `json:"pages"`             // that it mends
 	Places      int            `json:"places"`
 	Gain        float64        `json:"gain"` // points of health
@@ -56,12 +58,19 @@ type Fix struct {
 	Effort      string         `json:"effort"`
 	HealthAfter float64        `json:"healthAfter"` // with this and all before it done
 	State       string         `json:"state"`
-	Waived      int            `json:"waived,omitempty"` // of its pages
+	Waived      int            `json:"waived,omitempty"`  // of its pages
+	Follows     []Follow       `json:"follows,omitempty"` // what comes of it, and goes with it
 
 	Members []int32 `json:"-"` // its pages by number, in order of address; −1 for the site
 	minutes int
 	weight  float64 // gain weighted by importance
 	cells   []health.Removal
+}
+
+// Follow is a check that fails on pages of a fix only for what the fix is about.
+type Follow struct {
+	Check string `json:"check"`
+	Pages int    `json:"pages"`
 }
 
 // LedgerLine is what one check took.
@@ -98,10 +107,8 @@ type PageScore struct {
 	Counts     [3]int  // checks failing, by severity
 }
 
-// severityCost is what a finding costs on a page, and a site-wide one on every page.
-var severityCost = [...]struct{ page, site float64 }{
-	check.Error: {0.25, 0.10}, check.Warning: {0.05, 0.02}, check.Notice: {0.01, 0.004},
-}
+// severityCost is what a finding costs on a page.
+var severityCost = [...]float64{check.Error: 0.25, check.Warning: 0.05, check.Notice: 0.01}
 
 // An Adjustment is what the consultant decided, beside what the crawl found. The zero value
 // changes nothing.
@@ -128,7 +135,11 @@ type builder struct {
 	waived     []bool // by entry
 	entryCell  []int
 	cells      []health.Cell
-	cellCheck  []int32
+	costs      []float64 // by check
+
+	layoutPages map[int32][2]int  // HTML pages assessed, and those of them that are indexable
+	folderPages map[string][2]int // likewise
+	sitePages   [2]int            // likewise
 }
 
 // Build judges: it sorts what was collected, scores, finds causes and ranks. The order in
@@ -144,10 +155,10 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 	r := &Report{Assessed: len(b.assessed), Findings: s.Findings, Expected: s.Expected}
 	waived := slices.Contains(b.waived, true)
 	if waived {
-		r.Unwaived, _ = health.NewBook(len(b.assessed), b.makeCells(nil), b.weight()).Health()
+		r.Unwaived, _ = b.book(b.makeCells(nil)).Health()
 	}
 	b.cells = b.makeCells(b.waived)
-	book := health.NewBook(len(b.assessed), slices.Clone(b.cells), b.weight())
+	book := b.book(b.cells)
 	r.Health, r.Scored = book.Health()
 	if !waived {
 		r.Unwaived = r.Health
@@ -156,7 +167,7 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 		r.HalfWidth = book.HalfWidth(r.Expected)
 	}
 	shares := book.Shares()
-	r.Ledger = b.ledger(shares)
+	r.Ledger = b.ledger(found, shares)
 	r.Pages = b.pageScores(book)
 	r.Fixes = b.fixes(found, book, shares)
 	for i, e := range b.entries {
@@ -189,7 +200,11 @@ func newBuilder(s *Sheet, adjust Adjustment) *builder {
 		}
 	}
 	b.sections = newSections(html)
+	for _, c := range b.Checks {
+		b.costs = append(b.costs, severityCost[c.Severity]*c.Weight())
+	}
 	b.sortEntries()
+	b.findRoots()
 	b.importance = importance(b.assessed, adjust.Figure)
 	return b
 }
@@ -212,7 +227,7 @@ func (b *builder) sortEntries() {
 		if c := cmp.Or(cmp.Compare(x.place, y.place), cmp.Compare(x.check, y.check)); c != 0 {
 			return c
 		}
-		return cmp.Or(strings.Compare(b.causeName(x), b.causeName(y)), strings.Compare(b.spots[x.spot], b.spots[y.spot]))
+		return cmp.Or(strings.Compare(b.causeName(x), b.causeName(y)), strings.Compare(b.spots[x.spot], b.spots[y.spot]), strings.Compare(b.spots[x.words], b.spots[y.words]))
 	})
 }
 
@@ -244,16 +259,25 @@ func (b *builder) causeName(e entry) string {
 	return b.causes[e.cause].key
 }
 
-// waive finds the entries that are to cost nothing.
+// book is that of the assessed pages with some cells.
+func (b *builder) book(cells []health.Cell) *health.Book {
+	return health.NewBook(len(b.assessed), b.costs, slices.Clone(cells), b.weight())
+}
+
+// waive finds the entries that are to cost nothing: those that a waiver covers, and those that follow
+// from such.
 func (b *builder) waive(found []gathered) {
 	b.waived = make([]bool, len(b.entries))
 	if b.adjust.Waived == nil {
 		return
 	}
+	covered := func(e *entry, fix string) bool {
+		return b.adjust.Waived(b.Checks[e.check].ID, b.address(e.page), b.layoutName(e.page), fix)
+	}
 	for _, g := range found {
 		for _, i := range g.entries {
-			e := b.entries[i]
-			b.waived[i] = b.adjust.Waived(b.Checks[e.check].ID, b.address(e.page), b.layoutName(e.page), g.fix.ID)
+			e := &b.entries[i]
+			b.waived[i] = covered(e, g.fix.ID) || e.root >= 0 && covered(&b.entries[e.root], g.fix.ID)
 		}
 	}
 }
@@ -261,7 +285,6 @@ func (b *builder) waive(found []gathered) {
 // makeCells joins the entries of one check on one page, without some.
 func (b *builder) makeCells(without []bool) (cells []health.Cell) {
 	b.entryCell = make([]int, len(b.entries))
-	b.cellCheck = b.cellCheck[:0]
 	last := entry{page: -2}
 	for i, e := range b.entries {
 		b.entryCell[i] = -1
@@ -269,20 +292,33 @@ func (b *builder) makeCells(without []bool) (cells []health.Cell) {
 			continue
 		}
 		if e.page != last.page || e.check != last.check {
-			c := b.Checks[e.check]
-			cell := health.Cell{Page: health.Site, Cost: severityCost[c.Severity].site * c.Weight()}
+			cell := health.Cell{Page: health.Site, Check: e.check}
 			if e.page >= 0 {
 				cell.Page = b.at[e.page]
-				cell.Cost = severityCost[c.Severity].page * c.Weight()
 			}
 			cells = append(cells, cell)
-			b.cellCheck = append(b.cellCheck, e.check)
 			last = e
 		}
 		b.entryCell[i] = len(cells) - 1
 		cells[len(cells)-1].Places += int(e.places)
 	}
 	return cells
+}
+
+// removals are the places of some entries, taken out of their cells.
+func (b *builder) removals(entries []int) (out []health.Removal) {
+	for _, i := range entries { // those of one cell follow on each other
+		cell := b.entryCell[i]
+		if cell < 0 {
+			continue
+		}
+		if n := len(out); n > 0 && out[n-1].Cell == cell {
+			out[n-1].Places += int(b.entries[i].places)
+		} else {
+			out = append(out, health.Removal{Cell: cell, Places: int(b.entries[i].places)})
+		}
+	}
+	return out
 }
 
 // weight tells how many pages each assessed one stands for, where the crawl drew a sample.
@@ -293,16 +329,34 @@ func (b *builder) weight() func(int) float64 {
 	return func(p int) float64 { return b.assessed[p].Weight }
 }
 
-func (b *builder) ledger(shares []float64) []LedgerLine {
+// ledger books what was lost to checks; what only follows from another check, to that one.
+func (b *builder) ledger(found []gathered, shares []float64) []LedgerLine {
 	lines := make([]LedgerLine, len(b.Checks))
+	points := make([]float64, len(b.cells)) // of a cell, by place
 	for i, cell := range b.cells {
-		l := &lines[b.cellCheck[i]]
-		l.Points += shares[i]
-		l.Places += cell.Places
-		l.Pages++
+		points[i] = shares[i] / float64(cell.Places)
 	}
 	for i, c := range b.Checks {
 		lines[i].Check, lines[i].Group, lines[i].Severity = c.ID, c.Group, c.Severity
+	}
+	counted := make([]bool, len(b.cells))
+	for _, g := range found {
+		for _, i := range g.entries {
+			e := &b.entries[i]
+			cell := b.entryCell[i]
+			if cell < 0 {
+				continue
+			}
+			lines[g.check].Points += points[cell] * float64(e.places)
+			if e.root >= 0 {
+				continue
+			}
+			lines[e.check].Places += int(e.places)
+			if !counted[cell] {
+				counted[cell] = true
+				lines[e.check].Pages++
+			}
+		}
 	}
 	lines = slices.DeleteFunc(lines, func(l LedgerLine) bool { return l.Pages == 0 })
 	slices.SortStableFunc(lines, func(a, b LedgerLine) int { return cmp.Compare(b.Points, a.Points) })
@@ -311,12 +365,16 @@ func (b *builder) ledger(shares []float64) []LedgerLine {
 
 func (b *builder) pageScores(book *health.Book) []PageScore {
 	out := make([]PageScore, len(b.assessed))
+	scores := book.Pages()
 	for i, p := range b.assessed {
-		out[i] = PageScore{Page: p.ID, Health: book.Page(i), Importance: b.importance[i]}
+		out[i] = PageScore{Page: p.ID, Health: scores[i], Importance: b.importance[i]}
 	}
-	for i, cell := range b.cells {
-		if cell.Page >= 0 {
-			out[cell.Page].Counts[b.Checks[b.cellCheck[i]].Severity]++
+	last := -1
+	for i := range b.entries {
+		e := &b.entries[i]
+		if cell := b.entryCell[i]; cell >= 0 && cell != last && e.page >= 0 && e.root < 0 {
+			last = cell
+			out[b.at[e.page]].Counts[b.Checks[e.check].Severity]++
 		}
 	}
 	return out
@@ -355,32 +413,40 @@ func (b *builder) fixes(found []gathered, book *health.Book, shares []float64) [
 	for _, g := range found {
 		f := g.fix
 		open := 0
-		for _, i := range g.entries { // those of one page, and of one cell, follow on each other
+		follows := map[int32]int{}
+		last := entry{page: -2}
+		for _, i := range g.entries { // those of one page follow on each other
 			e := b.entries[i]
-			f.Places += int(e.places)
-			if cell := b.entryCell[i]; cell >= 0 {
-				if n := len(f.cells); n > 0 && f.cells[n-1].Cell == cell {
-					f.cells[n-1].Places += int(e.places)
-				} else {
-					f.cells = append(f.cells, health.Removal{Cell: cell, Places: int(e.places)})
+			switch {
+			case e.root < 0:
+				f.Places += int(e.places)
+				if !b.waived[i] {
+					open++
 				}
+			case e.page != last.page || e.check != last.check:
+				follows[e.check]++
 			}
 			if n := len(f.Members); n == 0 || f.Members[n-1] != e.page {
 				f.Members = append(f.Members, e.page)
 			}
-			if !b.waived[i] {
-				open++
+			last = e
+		}
+		for c := range b.Checks {
+			if n := follows[int32(c)]; n > 0 {
+				f.Follows = append(f.Follows, Follow{b.Checks[c].ID, n})
 			}
 		}
+		f.cells = b.removals(g.entries)
 		for _, r := range f.cells {
 			f.Lost += shares[r.Cell] * float64(r.Places) / float64(b.cells[r.Cell].Places)
 		}
-		if f.Pages = len(f.Members); f.Members[0] >= 0 {
+		f.Pages = len(f.Members)
+		if f.Example == "" && f.Members[0] >= 0 {
 			f.Example = b.address(f.Members[0])
 		}
 		f.Waived = b.waivedPages(g.entries)
 		f.Gain, f.weight = book.Gain(f.cells, func(p int) float64 { return b.importance[p] })
-		b.finish(&f, b.Checks[b.entries[g.entries[0]].check])
+		b.finish(&f, b.Checks[g.check])
 		if open == 0 {
 			f.State = Waived
 		}
@@ -408,8 +474,8 @@ func (b *builder) finish(f *Fix, c *check.Check) {
 	f.Check, f.Group, f.Severity, f.State = c.ID, c.Group, c.Severity, Open
 	f.minutes = [...]int{check.Minutes: 10, check.Hours: 120, check.Days: 960}[c.Effort]
 	switch {
-	case f.Kind == Pages || f.Kind == Rest:
-		f.minutes *= f.Pages
+	case f.Kind == Pages:
+		f.minutes *= max(1, min(f.Pages, cmp.Or(f.Cases, f.Pages)))
 	case f.Kind == Value && f.Pages > 1 && !c.OneChange:
 		f.minutes *= f.Pages - 1 // one may keep what the others must give up
 	}

@@ -2,146 +2,429 @@ package fixlist
 
 import (
 	"cmp"
-	"maps"
+	"container/heap"
+	"math"
 	"slices"
 	"strings"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/page"
 	"harvik/internal/core/text"
-	"harvik/internal/core/weburl"
 )
 
-// A cause takes this many pages, and this share of a layout or section, to be more than
-// separate slips.
+// What a change has to explain to be proposed: so many pages, or cases, and such a share of where it
+// claims to hold.
 const (
 	leastPages = 5
 	leastShare = 0.8
 )
 
-// gathered is a cause with the entries it explains, in their sorted order.
+// A candidate is a change that somebody could make in one place.
+type candidate struct {
+	fix     Fix
+	key     string  // does not depend on its members
+	members []int32 // entries that it would mend, in order
+	work    int     // edits that it takes
+	left    int     // members that nothing explains yet
+}
+
+// ratio is what a candidate explains for what it takes to read and do.
+func (c *candidate) ratio() float64 { return float64(c.left) / float64(1+c.work) }
+
+// gathered is a cause with the entries it explains, in their sorted order; those of other checks follow
+// from it.
 type gathered struct {
+	check   int32
 	fix     Fix
 	entries []int
 }
 
-// groupKey tells causes of one kind apart.
-type groupKey struct {
-	check  int32
-	number int32 // of the target, value or layout
-	spot   string
-	folder string
-}
-
-// gather finds causes by the first rule that holds: target or value (joined where many are alike), the whole site, layout, section,
-// separate pages. The whole site comes before its layouts where nothing on the pages has a place: a
-// header or a setting of the server is one change, however many templates there are.
+// gather finds the causes: for each check the fewest changes that explain all that was found, chosen
+// greedily by what a change explains for what it takes. What nothing explains with others is one line
+// that opens, and so is the tail of lines that change next to nothing.
 func (b *builder) gather() []gathered {
+	byCheck := make([][]int32, len(b.Checks))
+	for i := range b.entries {
+		if e := &b.entries[i]; e.root < 0 {
+			byCheck[e.check] = append(byCheck[e.check], int32(i))
+		}
+	}
 	var out []gathered
-	var rest []int
-	known := map[groupKey]*gathered{}
-	var order []*gathered
-	for i, e := range b.entries {
-		if e.cause < 0 {
-			rest = append(rest, i)
-			continue
+	for c, entries := range byCheck {
+		if len(entries) > 0 {
+			out = append(out, b.cover(int32(c), entries)...)
 		}
-		k := groupKey{check: e.check, number: e.cause}
-		g := known[k]
-		if g == nil {
-			g = &gathered{fix: b.shared(e)}
-			known[k] = g
-			order = append(order, g)
-		}
-		g.entries = append(g.entries, i)
 	}
-	for _, g := range fold(b, b.alike(order)) {
-		b.locate(g)
-		out = append(out, *g)
-	}
-	bySite, rest := b.concentrated(rest, Section, b.siteKey, b.totals(func(int32) groupKey { return groupKey{folder: "/"} },
-		func(k groupKey) groupKey { return groupKey{folder: k.folder} }))
-	byLayout, rest := b.concentrated(rest, Layout, b.layoutKey, b.layoutTotals())
-	bySection, rest := b.concentrated(rest, Section, b.sectionKey, b.sectionTotals())
-	return slices.Concat(out, bySite, byLayout, bySection, b.separate(rest))
+	b.follow(out)
+	return b.joinTails(out)
 }
 
-// A check with more causes by target or value than mostCauses keeps a line of its own for the
-// largest, causesKept of them; the others become one line, so that the list stays one that a person
-// can work through.
-const (
-	mostCauses = 60
-	causesKept = 50
-)
-
-// fold joins the many small causes of a check.
-func fold(b *builder, causes []*gathered) []*gathered {
-	byCheck := map[int32][]*gathered{}
-	of := func(g *gathered) int32 { return b.entries[g.entries[0]].check }
-	for _, g := range causes {
-		byCheck[of(g)] = append(byCheck[of(g)], g)
+// cover chooses the causes of one check.
+func (b *builder) cover(c int32, entries []int32) []gathered {
+	explained := make(map[int32]bool)
+	out := b.choose(c, b.candidates(c, entries), explained)
+	rest := slices.DeleteFunc(slices.Clone(entries), func(i int32) bool { return explained[i] })
+	if len(rest) > 0 {
+		out = append(out, b.bySection(c, rest, explained)...)
+		rest = slices.DeleteFunc(rest, func(i int32) bool { return explained[i] })
 	}
-	folded := map[*gathered]bool{}
-	rests := map[*gathered]*gathered{} // in place of the first that is folded
-	for c, all := range byCheck {
-		if len(all) <= mostCauses {
-			continue
-		}
-		bySize := slices.Clone(all)
-		slices.SortStableFunc(bySize, func(x, y *gathered) int { return cmp.Compare(len(y.entries), len(x.entries)) })
-		for _, g := range bySize[causesKept:] {
-			folded[g] = true
-		}
-		rest := &gathered{fix: Fix{Kind: Rest, ID: identify(b.Checks[c], Rest, ""), Where: text.Thousands(len(all)-causesKept) + " smaller cases"}}
-		for _, g := range all {
-			if folded[g] {
-				if len(rest.entries) == 0 {
-					rests[g] = rest
-				}
-				rest.entries = append(rest.entries, g.entries...)
+	return append(out, b.separate(c, rest)...)
+}
+
+// queue has the candidate that explains most for its work first.
+type queue []*candidate
+
+func (q queue) Len() int { return len(q) }
+func (q queue) Less(i, j int) bool {
+	x, y := q[i], q[j]
+	if a, b := x.ratio(), y.ratio(); a != b {
+		return a > b
+	}
+	if a, b := kindOrder[x.fix.Kind], kindOrder[y.fix.Kind]; a != b {
+		return a < b
+	}
+	return x.key < y.key
+}
+func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
+func (q *queue) Push(x any)   { *q = append(*q, x.(*candidate)) }
+func (q *queue) Pop() any {
+	last := len(*q) - 1
+	c := (*q)[last]
+	*q = (*q)[:last]
+	return c
+}
+
+// kindOrder decides between candidates that explain as much for as little.
+var kindOrder = map[Kind]int{Target: 0, Value: 1, Carrier: 2, Layout: 3, Rule: 4, OnePage: 5, Section: 6}
+
+// choose takes the best candidate again and again, as long as one explains more than it takes.
+func (b *builder) choose(c int32, proposed []*candidate, explained map[int32]bool) (out []gathered) {
+	q := queue(proposed)
+	for _, one := range q {
+		one.left = len(one.members)
+	}
+	heap.Init(&q)
+	for q.Len() > 0 {
+		best := q[0]
+		left := 0
+		for _, i := range best.members {
+			if !explained[i] {
+				left++
 			}
 		}
-		slices.Sort(rest.entries)
+		if left < best.left { // others explained a part of it since it was weighed
+			if best.left = left; left == 0 {
+				heap.Pop(&q)
+			} else {
+				heap.Fix(&q, 0)
+			}
+			continue
+		}
+		if best.ratio() < 1 {
+			break
+		}
+		heap.Pop(&q)
+		g := gathered{check: c, fix: best.fix}
+		for _, i := range best.members {
+			if !explained[i] {
+				explained[i] = true
+				g.entries = append(g.entries, int(i))
+			}
+		}
+		b.describe(&g)
+		out = append(out, g)
 	}
-	var out []*gathered
-	for _, g := range causes {
-		switch {
-		case rests[g] != nil:
-			out = append(out, rests[g])
-		case !folded[g]:
-			out = append(out, g)
+	return out
+}
+
+// candidates are the changes that could explain a check's entries.
+func (b *builder) candidates(c int32, entries []int32) []*candidate {
+	if b.Checks[c].Gather == check.ByPlace {
+		return slices.Concat(b.byLayout(c, entries), b.byWords(c, entries, false))
+	}
+	return slices.Concat(b.byCause(c, entries), b.byWords(c, entries, true), b.byCarrier(c, entries), b.byRule(c, entries), b.byPage(c, entries))
+}
+
+// byCause proposes each target or value that enough pages have.
+func (b *builder) byCause(c int32, entries []int32) (out []*candidate) {
+	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].cause }) {
+		if len(members) >= leastPages {
+			out = append(out, b.causeCandidate(c, members))
 		}
 	}
 	return out
 }
 
-// shared starts the fix of a target or value cause.
-func (b *builder) shared(e entry) Fix {
-	c, cause := b.Checks[e.check], b.causes[e.cause]
-	f := Fix{Kind: Value, Target: cause.target, Value: cause.value}
-	if c.Gather == check.ByTarget {
-		f.Kind = Target
+// causeCandidate is the change of one target or value.
+func (b *builder) causeCandidate(c int32, members []int32) *candidate {
+	cause := b.causes[b.entries[members[0]].cause]
+	one := &candidate{fix: Fix{Kind: Value, Target: cause.target, Value: cause.value}, key: cause.key, members: members, work: 1}
+	switch ch := b.Checks[c]; {
+	case ch.Gather == check.ByTarget:
+		one.fix.Kind = Target
+		one.work = b.targetWork(members)
+	case !ch.OneChange:
+		one.work = max(1, len(members)-1)
 	}
-	f.ID = identify(c, f.Kind, cause.key)
-	return f
+	one.fix.ID = identify(b.Checks[c], one.fix.Kind, cause.key)
+	return one
 }
 
-// locate says where a target cause stands: in the layouts of which at least five pages each
-// hold it at the same place.
-func (b *builder) locate(g *gathered) {
-	if g.fix.Kind != Target {
-		return
+// targetWork is how many edits mend a target: one for each place of a layout or carrier, and one for each
+// page else, but never more than putting the target itself right and telling everybody.
+func (b *builder) targetWork(members []int32) int {
+	const atMost = 2
+	places := map[groupKey]int{}
+	for _, i := range members {
+		e := &b.entries[i]
+		places[groupKey{number: b.layout(e.page), spot: e.spot, carrier: e.carrier}]++
 	}
-	counts := map[groupKey]int{}
+	work := 0
+	for k, n := range places {
+		if n >= leastPages && k.number >= 0 || k.carrier >= 0 {
+			work++
+		} else {
+			work += n
+		}
+	}
+	return min(work, atMost)
+}
+
+// groupKey tells groups of entries apart.
+type groupKey struct {
+	number  int32 // of a layout or page
+	spot    int32
+	words   int32
+	carrier int32
+	folder  string
+}
+
+// group sorts entries by what they have in common, in order of the first of each group.
+func group[K comparable](entries []int32, key func(int32) K) [][]int32 {
+	at := map[K]int{}
+	var out [][]int32
+	for _, i := range entries {
+		k := key(i)
+		n, ok := at[k]
+		if !ok {
+			n = len(out)
+			at[k] = n
+			out = append(out, nil)
+		}
+		out[n] = append(out[n], i)
+	}
+	return out
+}
+
+// byLayout proposes places of layouts, and all of the site, for what no target or value explains. Layouts
+// that fail alike in one place are one candidate, as they are one template; so is what nearly the whole
+// site fails. What is said of addresses takes no part: no template writes them.
+func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
+	if b.Checks[c].Group == "addresses" {
+		return nil
+	}
+	var counted []int32
+	for _, i := range entries {
+		if e := &b.entries[i]; e.page >= 0 && b.counts(*e) {
+			counted = append(counted, i)
+		}
+	}
+	all := b.countPages(c, nil)
+	everywhere := b.pagesOf(counted) >= max(leastPages, int(math.Ceil(leastShare*float64(all))))
+	if everywhere {
+		one := &candidate{fix: Fix{Kind: Section, Where: "on " + text.Count(b.pagesOf(counted), "page", "pages") + ", nearly all of the site"}, key: "/", members: counted, work: 1}
+		one.fix.ID = identify(b.Checks[c], Section, "/")
+		out = append(out, one)
+	}
+	bySpot := group(counted, func(i int32) int32 { return b.entries[i].spot })
+	for _, members := range bySpot {
+		spot := b.spots[b.entries[members[0]].spot]
+		if everywhere && spot == "" {
+			continue // a header or a setting, however many templates there are
+		}
+		var all []int32
+		layouts := map[int32]bool{}
+		name := ""
+		for _, of := range group(members, func(i int32) int32 { return b.layout(b.entries[i].page) }) {
+			layout := b.layout(b.entries[of[0]].page)
+			if layout < 0 || float64(len(of)) < leastShare*float64(b.countPages(c, &layout)) {
+				continue
+			}
+			layouts[layout] = true
+			if n := b.Layouts[layout]; name == "" || n < name {
+				name = n
+			}
+			all = append(all, of...)
+		}
+		if len(all) < leastPages {
+			continue
+		}
+		slices.Sort(all)
+		one := &candidate{fix: Fix{Kind: Layout, Where: inLayout(len(all), landmark(spot))}, key: name + " " + spot, members: all, work: 1}
+		one.fix.ID = identify(b.Checks[c], Layout, one.key)
+		out = append(out, one)
+	}
+	return out
+}
+
+// byWords proposes places that a template writes, told by the same words of a link in the same place of
+// enough pages, whatever it leads to. Within the content of pages, where authors write, that takes most
+// of a layout for links that lead to different addresses.
+func (b *builder) byWords(c int32, entries []int32, targets bool) (out []*candidate) {
+	for _, members := range group(entries, func(i int32) groupKey {
+		e := &b.entries[i]
+		k := groupKey{spot: e.spot, words: e.words, number: -1}
+		if targets && e.region == page.Content {
+			k.number = b.layout(e.page)
+		}
+		return k
+	}) {
+		first := &b.entries[members[0]]
+		words := b.spots[first.words]
+		if words == "" || b.spots[first.spot] == "" || len(members) < leastPages {
+			continue
+		}
+		if targets && (b.oneCause(members) || first.region == page.Content && !b.fills(c, members)) {
+			continue
+		}
+		key := b.spots[first.spot] + " " + words
+		one := &candidate{fix: Fix{Kind: Layout, Value: words, Line: linkWord(first.region, words), Where: "on " + text.Thousands(b.pagesOf(members)) + " pages"}, key: key, members: members, work: 1}
+		if targets {
+			one.fix.Targets = b.targetsOf(members)
+		}
+		one.fix.ID = identify(b.Checks[c], Layout, key)
+		out = append(out, one)
+	}
+	return out
+}
+
+// fills tells whether entries are on most pages of their layout.
+func (b *builder) fills(c int32, members []int32) bool {
+	layout := b.layout(b.entries[members[0]].page)
+	return layout >= 0 && float64(b.pagesOf(members)) >= leastShare*float64(b.countPages(c, &layout))
+}
+
+func (b *builder) oneCause(members []int32) bool {
+	first := b.entries[members[0]].cause
+	return !slices.ContainsFunc(members, func(i int32) bool { return b.entries[i].cause != first })
+}
+
+// byCarrier proposes the stylesheets, scripts and frames that name what is wrong.
+func (b *builder) byCarrier(c int32, entries []int32) (out []*candidate) {
+	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].carrier }) {
+		carrier := b.entries[members[0]].carrier
+		if carrier < 0 || b.oneCause(members) {
+			continue
+		}
+		address := b.spots[carrier]
+		one := &candidate{fix: Fix{Kind: Carrier, Target: address, Targets: b.targetsOf(members)}, key: address, members: members, work: 1}
+		one.fix.ID = identify(b.Checks[c], Carrier, address)
+		out = append(out, one)
+	}
+	return out
+}
+
+// byPage proposes pages that hold many cases of their own.
+func (b *builder) byPage(c int32, entries []int32) (out []*candidate) {
+	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].page }) {
+		on := b.entries[members[0]].page
+		if on < 0 || len(members) < leastPages {
+			continue
+		}
+		address := b.address(on)
+		one := &candidate{fix: Fix{Kind: OnePage, Example: address, Targets: b.targetsOf(members)}, key: address, members: members, work: 1}
+		one.fix.ID = identify(b.Checks[c], OnePage, address)
+		out = append(out, one)
+	}
+	return out
+}
+
+// targetsOf are the addresses concerned, each once, sorted.
+func (b *builder) targetsOf(members []int32) []string {
+	var out []string
+	seen := map[int32]bool{}
+	for _, i := range members {
+		if cause := b.entries[i].cause; cause >= 0 && !seen[cause] {
+			seen[cause] = true
+			if t := b.causes[cause].target; t != "" {
+				out = append(out, t)
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// mostNamed is how many targets a line of separate ones may have for the line to name them.
+const mostNamed = 1000
+
+// describe words what a chosen candidate explains now, which may be less than it was proposed for.
+func (b *builder) describe(g *gathered) {
+	members := make([]int32, len(g.entries))
+	for k, i := range g.entries {
+		members[k] = int32(i)
+	}
+	f := &g.fix
+	f.Cases = b.casesOf(members)
+	switch f.Kind {
+	case Target:
+		b.locate(g)
+	case Layout, Carrier, OnePage, Rule:
+		if f.Targets != nil {
+			f.Targets = b.targetsOf(members)
+		}
+	case Pages:
+		if f.Cases > 1 && f.Cases <= mostNamed {
+			f.Targets = b.targetsOf(members)
+		}
+	}
+}
+
+// casesOf counts different targets or values.
+func (b *builder) casesOf(members []int32) int {
+	seen := map[int32]bool{}
+	for _, i := range members {
+		if c := b.entries[i].cause; c >= 0 {
+			seen[c] = true
+		}
+	}
+	return len(seen)
+}
+
+func (b *builder) pagesOf(members []int32) int {
+	n, last := 0, int32(-2)
+	for _, i := range members {
+		if p := b.entries[i].page; p != last {
+			n++
+			last = p
+		}
+	}
+	return n
+}
+
+// locate says where a target stands: in the layouts of which at least five pages each hold it at the
+// same place, or in the file that names it.
+func (b *builder) locate(g *gathered) {
+	type at struct{ layout, spot int32 }
+	counts := map[at]int{}
 	regions := map[string]int{}
+	carriers := map[int32]int{}
 	for _, i := range g.entries {
 		e := b.entries[i]
-		counts[groupKey{number: b.layout(e.page), spot: b.spots[e.spot]}]++
+		counts[at{b.layout(e.page), e.spot}]++
 		regions[regionWord(e.region)]++
+		carriers[e.carrier]++
+	}
+	if len(carriers) == 1 && carriers[-1] == 0 {
+		for carrier := range carriers {
+			g.fix.Where = "named by " + PathOf(b.spots[carrier]) + ", which " + text.Count(b.pagesOfFix(g), "page loads", "pages load")
+		}
+		return
 	}
 	bySpot := map[string]int{}
 	for k, n := range counts {
-		if k.number >= 0 && n >= leastPages {
-			bySpot[landmark(k.spot)] += n
+		if k.layout >= 0 && n >= leastPages {
+			bySpot[landmark(b.spots[k.spot])] += n
 		}
 	}
 	best := ""
@@ -158,6 +441,17 @@ func (b *builder) locate(g *gathered) {
 			g.fix.Line = word
 		}
 	}
+}
+
+func (b *builder) pagesOfFix(g *gathered) int {
+	n, last := 0, int32(-2)
+	for _, i := range g.entries {
+		if p := b.entries[i].page; p != last {
+			n++
+			last = p
+		}
+	}
+	return n
 }
 
 func inLayout(pages int, landmark string) string {
@@ -183,6 +477,11 @@ func landmark(spot string) string {
 	return "content"
 }
 
+// linkWord begins a sentence about a link of a template.
+func linkWord(r page.Region, words string) string {
+	return regionWord(r) + " “" + text.Shorten(words, 40, 26, 10) + "”"
+}
+
 func (b *builder) layout(id int32) int32 {
 	if p := b.page(id); p != nil {
 		return p.Layout
@@ -198,163 +497,181 @@ func (b *builder) layoutName(id int32) string {
 	return ""
 }
 
-// concentrated finds the groups that hold enough pages, and enough of their layout or
-// section, and returns what is left over.
-func (b *builder) concentrated(entries []int, kind Kind, key func(entry) (groupKey, bool), totals func(check int32, k groupKey) int) (out []gathered, rest []int) {
-	groups := map[groupKey][]int{}
-	for _, i := range entries {
-		if k, ok := key(b.entries[i]); ok && b.counts(b.entries[i]) {
-			groups[k] = append(groups[k], i)
+// countPages is how many pages of a layout, or of the site, a check looks at.
+func (b *builder) countPages(c int32, layout *int32) int {
+	if b.layoutPages == nil {
+		b.layoutPages = map[int32][2]int{}
+		for _, p := range b.assessed {
+			if !p.HTML {
+				continue
+			}
+			n := b.layoutPages[p.Layout]
+			n[0]++
+			if p.Indexable {
+				n[1]++
+			}
+			b.layoutPages[p.Layout] = n
+			b.sitePages[0]++
+			if p.Indexable {
+				b.sitePages[1]++
+			}
 		}
 	}
-	taken := make([]bool, len(b.entries))
-	for k, members := range groups {
-		if len(members) < leastPages || float64(len(members)) < leastShare*float64(totals(k.check, k)) {
+	n := b.sitePages
+	if layout != nil {
+		n = b.layoutPages[*layout]
+	}
+	if b.Checks[c].Scope == check.Documents {
+		return n[0]
+	}
+	return n[1]
+}
+
+// bySection finds folders in which nearly all pages fail, among what nothing better explains. Three or
+// more of them are one line: what fails so widely has one reason.
+func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) []gathered {
+	if b.Checks[c].Gather != check.ByPlace {
+		return nil
+	}
+	var all []int32
+	var folders []string
+	for _, members := range group(entries, func(i int32) string { return b.sections.of(b.address(b.entries[i].page)) }) {
+		first := b.entries[members[0]]
+		folder := b.sections.of(b.address(first.page))
+		if first.page < 0 || folder == "/" || !b.counts(first) {
 			continue
 		}
-		g := gathered{entries: members}
-		first := b.entries[members[0]]
-		g.fix.Kind = kind
-		switch kind {
-		case Layout:
-			g.fix.Where = inLayout(len(members), landmark(k.spot))
-			g.fix.ID = identify(b.Checks[k.check], kind, b.layoutName(first.page)+" "+k.spot)
-		case Section:
-			if g.fix.Where = "on most pages under " + k.folder; k.folder == "/" {
-				g.fix.Where = "on " + text.Thousands(len(members)) + " pages, nearly all of the site"
-			}
-			g.fix.ID = identify(b.Checks[k.check], kind, k.folder)
+		if n := b.pagesOf(members); n < leastPages || float64(n) < leastShare*float64(b.sectionPages(c, folder)) {
+			continue
 		}
+		folders = append(folders, folder)
+		all = append(all, members...)
+	}
+	const many = 3
+	var out []gathered
+	add := func(key, where string, members []int32) {
+		slices.Sort(members)
+		g := gathered{check: c, fix: Fix{Kind: Section, Where: where, ID: identify(b.Checks[c], Section, key)}}
 		for _, i := range members {
-			taken[i] = true
+			explained[i] = true
+			g.entries = append(g.entries, int(i))
 		}
 		out = append(out, g)
 	}
-	slices.SortFunc(out, func(x, y gathered) int { return cmp.Compare(x.entries[0], y.entries[0]) })
-	for _, i := range entries {
-		if !taken[i] {
-			rest = append(rest, i)
-		}
+	slices.Sort(folders)
+	if len(folders) >= many {
+		add("*", "on most pages under "+strings.Join(folders[:2], ", ")+" and "+text.Count(len(folders)-2, "more folder", "more folders"), all)
+		return out
 	}
-	return out, rest
-}
-
-// siteKey takes part where the site has several layouts and the finding has no place on the page.
-func (b *builder) siteKey(e entry) (groupKey, bool) {
-	return groupKey{check: e.check, folder: "/"}, e.page >= 0 && b.spots[e.spot] == "" && len(b.Layouts) > 1
-}
-
-// layoutKey takes no part in what is said of addresses: no template writes them.
-func (b *builder) layoutKey(e entry) (groupKey, bool) {
-	l := b.layout(e.page)
-	return groupKey{check: e.check, number: l, spot: b.spots[e.spot]}, l >= 0 && b.Checks[e.check].Group != "addresses"
-}
-
-func (b *builder) sectionKey(e entry) (groupKey, bool) {
-	if e.page < 0 {
-		return groupKey{}, false
-	}
-	folder := b.sections.of(b.address(e.page))
-	return groupKey{check: e.check, folder: folder}, folder != "/"
-}
-
-func (b *builder) layoutTotals() func(int32, groupKey) int {
-	return b.totals(func(id int32) groupKey { return groupKey{number: b.layout(id)} },
-		func(k groupKey) groupKey { return groupKey{number: k.number} })
-}
-
-func (b *builder) sectionTotals() func(int32, groupKey) int {
-	return b.totals(func(id int32) groupKey { return groupKey{folder: b.sections.of(b.address(id))} },
-		func(k groupKey) groupKey { return groupKey{folder: k.folder} })
-}
-
-// totals counts the pages of a layout or section that a check looks at.
-func (b *builder) totals(of func(int32) groupKey, reduce func(groupKey) groupKey) func(int32, groupKey) int {
-	all, indexable := map[groupKey]int{}, map[groupKey]int{}
-	for _, p := range b.assessed {
-		if !p.HTML {
-			continue
-		}
-		k := of(p.ID)
-		all[k]++
-		if p.Indexable {
-			indexable[k]++
-		}
-	}
-	return func(c int32, k groupKey) int {
-		if b.Checks[c].Scope == check.Documents {
-			return all[reduce(k)]
-		}
-		return indexable[reduce(k)]
-	}
-}
-
-// separate makes one line a check of what is left, and one of what is about the whole site.
-func (b *builder) separate(entries []int) []gathered {
-	type part struct {
-		check int32
-		site  bool
-	}
-	parts := map[part]*gathered{}
-	for _, i := range entries {
-		e := b.entries[i]
-		p := part{e.check, e.page < 0}
-		g := parts[p]
-		if g == nil {
-			kind := Pages
-			if p.site {
-				kind = Whole
-			}
-			g = &gathered{fix: Fix{Kind: kind, ID: identify(b.Checks[e.check], kind, "")}}
-			parts[p] = g
-		}
-		g.entries = append(g.entries, i)
-	}
-	var out []gathered
-	for _, p := range slices.SortedFunc(maps.Keys(parts), func(x, y part) int { return cmp.Or(cmp.Compare(x.check, y.check), boolFirst(x.site, y.site)) }) {
-		out = append(out, *parts[p])
+	for _, folder := range folders {
+		add(folder, "on most pages under "+folder, slices.DeleteFunc(slices.Clone(all), func(i int32) bool { return b.sections.of(b.address(b.entries[i].page)) != folder }))
 	}
 	return out
 }
 
-// word fills in the check's sentence.
-func (f *Fix) word(c *check.Check) {
-	link := f.Line
-	if link == "" {
-		link = "Link"
+// sectionPages is how many pages of a folder a check looks at.
+func (b *builder) sectionPages(c int32, folder string) int {
+	if b.folderPages == nil {
+		b.folderPages = map[string][2]int{}
+		for _, p := range b.assessed {
+			if !p.HTML {
+				continue
+			}
+			name := b.sections.of(p.Address)
+			n := b.folderPages[name]
+			n[0]++
+			if p.Indexable {
+				n[1]++
+			}
+			b.folderPages[name] = n
+		}
 	}
-	f.Line = strings.NewReplacer(
-		"{link}", link,
-		"{target}", PathOf(f.Target),
-		"{value}", shorten(f.Value),
-		"{example}", PathOf(f.Example),
-		"{n}", text.Thousands(f.Pages),
-	).Replace(c.Line)
-	switch {
-	case f.Kind == Rest || f.Kind == Alike:
-		f.Line = strings.ToUpper(c.Title[:1]) + c.Title[1:] + ": " + f.Where + ", on " + text.Thousands(f.Pages) + " pages"
-	case f.Kind == Pages && f.Pages == 1:
-		f.Line += " on " + PathOf(f.Example)
-	case f.Kind == Pages:
-		f.Line += " on " + text.Thousands(f.Pages) + " separate pages"
-	case f.Where != "":
-		f.Line += ", " + f.Where
-	case f.Kind == Target && f.Pages == 1:
-		f.Line += ", on " + PathOf(f.Example)
-	case f.Kind == Target:
-		f.Line += ", on " + text.Thousands(f.Pages) + " pages"
+	if b.Checks[c].Scope == check.Documents {
+		return b.folderPages[folder][0]
 	}
+	return b.folderPages[folder][1]
 }
 
-// PathOf is an address without its origin, shortened in the middle.
-func PathOf(address string) string {
-	u, err := weburl.Parse(address)
-	if err != nil || !u.IsHTTP() {
-		return shorten(address)
+// separate is one line for what is left of a check, and one for what is about the whole site.
+func (b *builder) separate(c int32, entries []int32) (out []gathered) {
+	for _, members := range group(entries, func(i int32) bool { return b.entries[i].page < 0 }) {
+		kind := Pages
+		if b.entries[members[0]].page < 0 {
+			kind = Whole
+		}
+		g := gathered{check: c, fix: Fix{Kind: kind, ID: identify(b.Checks[c], kind, "")}}
+		if b.Checks[c].Gather != check.ByPlace && b.oneCause(members) { // a line of its own, in its own words
+			g.fix = b.causeCandidate(c, members).fix
+		}
+		for _, i := range members {
+			g.entries = append(g.entries, int(i))
+		}
+		b.describe(&g)
+		out = append(out, g)
 	}
-	return shorten(u.PathQuery())
+	return out
 }
 
-func shorten(s string) string {
-	return text.Shorten(s, 72, 44, 24)
+// A check's list is cut at so many lines that are worth one each; and its lines that together change no
+// more than tail, in points, are joined anyway.
+const (
+	mostLines = 12
+	linesKept = 10
+	tail      = 0.05
+)
+
+// joinTails makes one line a check of those that change next to nothing, and of those beyond the first
+// ones of a check with dozens; together with what is separate anyway. What waivers say makes no difference.
+func (b *builder) joinTails(found []gathered) []gathered {
+	b.cells = b.makeCells(nil)
+	book := b.book(b.cells)
+	byCheck := map[int32][]int{}
+	gains := make([]float64, len(found))
+	for k := range found {
+		gains[k], _ = book.Gain(b.removals(found[k].entries), func(int) float64 { return 1 })
+		byCheck[found[k].check] = append(byCheck[found[k].check], k)
+	}
+	gone := make([]bool, len(found))
+	for _, lines := range byCheck {
+		slices.SortStableFunc(lines, func(x, y int) int {
+			return cmp.Or(cmp.Compare(gains[x], gains[y]), strings.Compare(found[x].fix.ID, found[y].fix.ID))
+		})
+		sum, n := 0.0, 0
+		for n < len(lines) && sum+gains[lines[n]] < tail {
+			sum += gains[lines[n]]
+			n++
+		}
+		if len(lines)-n > mostLines {
+			n = len(lines) - linesKept
+		}
+		joined := lines[:n]
+		into := slices.IndexFunc(lines, func(k int) bool { return found[k].fix.Kind == Pages })
+		if into >= n {
+			joined = append(joined, lines[into])
+		}
+		if len(joined) < 2 {
+			continue
+		}
+		b.join(found, joined, gone)
+	}
+	out := found[:0]
+	for k := range found {
+		if !gone[k] {
+			out = append(out, found[k])
+		}
+	}
+	return out
+}
+
+// join puts lines of a check together in the first of them.
+func (b *builder) join(found []gathered, lines []int, gone []bool) {
+	c := found[lines[0]].check
+	g := gathered{check: c, fix: Fix{Kind: Pages, ID: identify(b.Checks[c], Pages, "")}}
+	for k, line := range lines {
+		g.entries = append(g.entries, found[line].entries...)
+		gone[line] = k > 0
+	}
+	slices.Sort(g.entries)
+	b.describe(&g)
+	found[lines[0]] = g
 }

@@ -16,20 +16,23 @@ type Collector struct {
 	entries  []entry
 	causes   []cause // by target or value
 	byKey    map[causeKey]int32
-	spots    []string // places on a page, interned
+	spots    []string // places on a page, words of links and carriers, interned
 	bySpot   map[string]int32
 	findings int
 }
 
 // entry is a check failing on a page, at places of one cause.
 type entry struct {
-	check  int32
-	page   int32 // address number, −1 for the site
-	places int32
-	cause  int32 // index in causes; −1 while only the place is known
-	spot   int32
-	region page.Region
-	place  int32 // of the page in the order of entries; set when that is made
+	check   int32
+	page    int32 // address number, −1 for the site
+	places  int32
+	cause   int32 // index in causes; −1 where only the place is known
+	spot    int32 // index in spots
+	words   int32 // of a link; likewise
+	carrier int32 // the file that names what is wrong; likewise, −1 where the page itself does
+	region  page.Region
+	place   int32 // of the page in the order of entries; set when that is made
+	root    int32 // the check that it follows from on the same page, −1 for none; likewise
 }
 
 type causeKey struct {
@@ -41,6 +44,7 @@ type causeKey struct {
 type cause struct {
 	key           string
 	target, value string
+	repairs       []repair // of an address that is not there
 }
 
 // NewCollector works with a catalogue.
@@ -60,30 +64,33 @@ func (c *Collector) Findings() int { return c.findings }
 
 // Add takes one finding in. Each page and check comes at most once.
 func (c *Collector) Add(f check.Finding) {
-	first := len(c.entries)
 	at := c.index[f.Check]
+	type same struct{ cause, spot, words int32 }
+	known := map[same]int{}
 	for _, p := range f.Places {
 		e := entry{
 			check: at, page: f.Page, places: 1, cause: c.causeOf(at, f.Check, p),
-			spot: c.spot(p.At), region: p.Region,
+			spot: c.intern(spotOf(p.At)), words: c.intern(p.Words), carrier: -1, region: p.Region, root: -1,
+		}
+		if p.Carrier != "" {
+			e.carrier = c.intern(p.Carrier)
 		}
 		c.findings++
-		if !c.merge(first, e) {
-			c.entries = append(c.entries, e)
+		k := same{e.cause, e.spot, e.words}
+		if e.cause >= 0 { // the place of the first stays
+			k = same{cause: e.cause}
 		}
-	}
-}
-
-// merge adds to an entry of the same page and cause. The place of the first stays.
-func (c *Collector) merge(first int, e entry) bool {
-	for i := first; i < len(c.entries); i++ {
-		o := &c.entries[i]
-		if o.cause == e.cause && (e.cause >= 0 || o.spot == e.spot) {
-			o.places++
-			return true
+		if i, ok := known[k]; ok {
+			c.entries[i].places++
+			continue
 		}
+		known[k] = len(c.entries)
+		c.entries = append(c.entries, e)
 	}
-	return false
+	if f.More > 0 && len(known) > 0 {
+		c.entries[len(c.entries)-1].places += int32(f.More)
+		c.findings += f.More
+	}
 }
 
 func (c *Collector) causeOf(at int32, ch *check.Check, p check.Place) int32 {
@@ -101,7 +108,7 @@ func (c *Collector) causeOf(at int32, ch *check.Check, p check.Place) int32 {
 	if !ok {
 		i = int32(len(c.causes))
 		c.byKey[k] = i
-		c.causes = append(c.causes, cause{key, p.Target, p.Value})
+		c.causes = append(c.causes, cause{key: key, target: p.Target, value: p.Value})
 	}
 	// Findings arrive in any order: let the smallest stand for all.
 	have := &c.causes[i]
@@ -114,9 +121,9 @@ func (c *Collector) causeOf(at int32, ch *check.Check, p check.Place) int32 {
 	return i
 }
 
-// spot interns a place on a page without its numbers: "main > p 3" and "main > p 7" are the
-// same place of a layout.
-func (c *Collector) spot(at string) int32 {
+// spotOf is a place on a page without its numbers: "main > p 3" and "main > p 7" are the same place of
+// a layout.
+func spotOf(at string) string {
 	var b strings.Builder
 	for part := range strings.SplitSeq(at, " > ") {
 		if b.Len() > 0 {
@@ -125,7 +132,10 @@ func (c *Collector) spot(at string) int32 {
 		name, _, _ := strings.Cut(part, " ")
 		b.WriteString(name)
 	}
-	s := b.String()
+	return b.String()
+}
+
+func (c *Collector) intern(s string) int32 {
 	i, ok := c.bySpot[s]
 	if !ok {
 		i = int32(len(c.spots))

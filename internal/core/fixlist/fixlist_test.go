@@ -235,24 +235,35 @@ func TestUncounted(t *testing.T) {
 	}
 }
 
-// TestFolded: a check with hundreds of causes keeps lines for the largest, and one for the others,
-// which has all their pages.
-func TestFolded(t *testing.T) {
+// TestSeparate: what few pages hold is one line a check, which has all of them.
+func TestSeparate(t *testing.T) {
 	s := site(200)
 	var found []check.Finding
 	for i := range 200 {
 		found = append(found, check.Finding{Check: shared, Page: int32(i), Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i/2)}}})
 	}
 	r := build(s, found)
-	mended, rest := 0, Fix{}
+	if f := find(t, r, "Several pages share a text: 100 cases, on 200 pages"); len(r.Fixes) != 1 || f.Kind != Pages || f.Cases != 100 || f.Pages != 200 {
+		t.Errorf("%d lines, %+v", len(r.Fixes), f)
+	}
+}
+
+// TestManyLines: a check with dozens of causes keeps lines for those that bring most, and one for the others.
+func TestManyLines(t *testing.T) {
+	s := site(200)
+	var found []check.Finding
+	for i := range 200 {
+		found = append(found, check.Finding{Check: shared, Page: int32(i), Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i/10)}}})
+	}
+	r := build(s, found)
+	mended := 0
 	for _, f := range r.Fixes {
-		if mended += f.Pages; f.Kind == Rest {
-			rest = f
-		}
+		mended += f.Pages
 	}
-	if len(r.Fixes) != causesKept+1 || mended != 200 || rest.Pages != 100 || !strings.Contains(rest.Line, "50 smaller cases") {
-		t.Errorf("%d lines for %d pages, the last %q", len(r.Fixes), mended, rest.Line)
+	if len(r.Fixes) != linesKept+1 || mended != 200 {
+		t.Errorf("%d lines for %d pages", len(r.Fixes), mended)
 	}
+	find(t, r, "Several pages share a text: 10 cases, on 100 pages")
 }
 
 // TestAlike: many shared values whose pages' addresses differ in one way are one line; few are not, nor
@@ -270,7 +281,8 @@ func TestAlike(t *testing.T) {
 		{"few", "/de/beds/%d.html", "/en/beds/%d.html", 4, ""},
 		{"the page's own name", "/beds/%d", "/beds/other-%d", 6, ""},
 		{"two folders", "/de/beds/%d", "/en/borders/%d", 6, ""},
-		{"other depths", "/beds/%d", "/en/beds/%d", 6, ""},
+		{"a folder more", "/beds/%d", "/en/beds/%d", 6, "one page with and without /en/ in its address, 6 times, on 12 pages"},
+		{"folders more", "/beds/page/%d/", "/author/hazel/beds/page/%d/", 6, "one page with and without /author/hazel/ in its address, 6 times, on 12 pages"},
 	} {
 		s := site(2 * c.pages)
 		var found []check.Finding
@@ -283,38 +295,251 @@ func TestAlike(t *testing.T) {
 		}
 		r := build(s, found)
 		if c.line == "" {
-			if len(r.Fixes) != c.pages || r.Fixes[0].Kind != Value {
+			if len(r.Fixes) != 1 || r.Fixes[0].Kind != Pages || r.Fixes[0].Cases != c.pages {
 				t.Errorf("%s: %d lines, the first %q", c.name, len(r.Fixes), r.Fixes[0].Line)
 			}
 			continue
 		}
-		if f := find(t, r, "Several pages share a text: "+c.line); len(r.Fixes) != 1 || f.Kind != Alike || f.Pages != 2*c.pages {
+		if f := find(t, r, "Several pages share a text: "+c.line); len(r.Fixes) != 1 || f.Kind != Rule || f.Pages != 2*c.pages {
 			t.Errorf("%s: %d lines, %+v", c.name, len(r.Fixes), f)
 		}
 	}
 }
 
-// TestAlikeTargets: one path that is missing in many folders is one line, which has all pages.
-func TestAlikeTargets(t *testing.T) {
+// dead is a finding of dead links at places of a page.
+func dead(page int32, places ...check.Place) check.Finding {
+	return check.Finding{Check: broken, Page: page, Places: places}
+}
+
+func at(n int, pattern string, args ...any) string {
+	return "http://fernhollow.example" + fmt.Sprintf(pattern, append([]any{n}, args...)...)
+}
+
+// TestChoice: each case is one change that somebody would make, or looks like one and is not.
+func TestChoice(t *testing.T) {
+	words := func(p check.Place, w string) check.Place { p.Words = w; return p }
+	carried := func(target, carrier string) check.Place { return check.Place{Target: target, Carrier: carrier} }
 	for _, c := range []struct {
-		folders int
-		line    string
-	}{{5, "Page is dead: /map.html in 5 folders, on 5 pages"}, {4, ""}} {
-		var found []check.Finding
-		for i := range c.folders {
-			found = append(found, check.Finding{Check: broken, Page: int32(i), Places: []check.Place{target(fmt.Sprintf("http://fernhollow.example/l%d/map.html", i), "p 1", page.Content)}})
-		}
-		found = append(found, check.Finding{Check: broken, Page: 9, Places: []check.Place{target("http://fernhollow.example/map.html", "p 1", page.Content)}},
-			check.Finding{Check: broken, Page: 9, Places: []check.Place{target("http://fernhollow.example/l1/other.html", "p 1", page.Content)}})
-		r := build(site(10), found)
-		if c.line == "" {
-			if len(r.Fixes) != c.folders+2 {
-				t.Errorf("%d lines for %d folders", len(r.Fixes), c.folders)
+		name  string
+		found func() []check.Finding
+		lines []string
+	}{
+		{"one path in five folders", func() (out []check.Finding) {
+			for i := range 5 {
+				out = append(out, dead(int32(i), target(at(i, "/l%d/map.html"), "p 1", page.Content)))
 			}
-			continue
+			return out
+		}, []string{"Page is dead: 5 addresses, on 5 pages; /map.html in several folders"}},
+		{"one path in four folders", func() (out []check.Finding) {
+			for i := range 4 {
+				out = append(out, dead(int32(i), target(at(i, "/l%d/map.html"), "p 1", page.Content)))
+			}
+			return out
+		}, []string{"Page is dead: 4 cases, on 4 pages"}},
+		{"a link made from the page's own name", func() (out []check.Finding) {
+			for i := range 6 {
+				out = append(out, dead(int32(i), target(at(i, "/a/%03d.json"), "header > a", page.Banner)))
+			}
+			return out
+		}, []string{"Page is dead: 6 addresses, on 6 pages; the page's own name + .json"}},
+		{"names that only look alike", func() (out []check.Finding) {
+			for i := range 4 {
+				out = append(out, dead(int32(i), target(at(i, "/a/%03d.json"), "header > a", page.Banner)))
+			}
+			return append(out, dead(5, target(at(9, "/x/%03d.json"), "header > a", page.Banner)))
+		}, []string{"Page is dead: 5 cases, on 5 pages"}},
+		{"a template's link with its own words, wherever it leads", func() (out []check.Finding) {
+			for i := range 7 {
+				out = append(out, dead(int32(i), words(target(at(i*i+3, "/n%d"), "nav > a 1", page.Navigation), "Next")))
+			}
+			return out
+		}, []string{"Page is dead: navigation link “Next”, on 7 pages"}},
+		{"the same words in an author's text", func() (out []check.Finding) {
+			for i := range 7 {
+				out = append(out, dead(int32(i), words(target(at(i*i+3, "/n%d"), "main > p 1", page.Content), "more about it")))
+			}
+			return out
+		}, []string{"Page is dead: 7 cases, on 7 pages"}},
+		{"one page that holds many", func() []check.Finding {
+			var places []check.Place
+			for i := range 8 {
+				places = append(places, target(at(i*i+3, "/n%d"), "ul > li", page.Content))
+			}
+			return []check.Finding{dead(3, places...), dead(4, target(at(77, "/n%d"), "p", page.Content))}
+		}, []string{"Link to /n77 is dead, on /a/004", "Page is dead: 8 cases on /a/003"}},
+		{"a stylesheet that names what is not there", func() (out []check.Finding) {
+			for i := range 20 {
+				out = append(out, dead(int32(i), carried(at(1, "/f%d.woff"), "http://fernhollow.example/look.css"), carried(at(2, "/g%d.woff"), "http://fernhollow.example/look.css")))
+			}
+			return out
+		}, []string{"Page is dead: 2 files that /look.css names, on 20 pages"}},
+		{"one file that a stylesheet names", func() (out []check.Finding) {
+			for i := range 20 {
+				out = append(out, dead(int32(i), carried(at(1, "/f%d.woff"), "http://fernhollow.example/look.css")))
+			}
+			return out
+		}, []string{"Link to /f1.woff is dead, named by /look.css, which 20 pages load"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			r := build(site(20), c.found())
+			var lines []string
+			for _, f := range r.Fixes {
+				lines = append(lines, f.Line)
+			}
+			if slices.Sort(lines); !slices.Equal(lines, c.lines) {
+				t.Errorf("lines\n%s\nwant\n%s", strings.Join(lines, "\n"), strings.Join(c.lines, "\n"))
+			}
+		})
+	}
+}
+
+// TestRepairs: a rule of addresses is told only where what it turns them into is known to answer.
+func TestRepairs(t *testing.T) {
+	for _, c := range []struct {
+		name   string
+		target string // of page n
+		good   string // an address that answers; "" for none
+		line   string
+	}{
+		{"a folder too many", "/old/beds/%d.html", "/beds/%d.html", "take /old/ out of their addresses, and they answer"},
+		{"a folder missing", "/beds/%d/map", "/en/beds/%d/map", "put /en in front of their paths, and they answer"},
+		{"another case", "/Beds/%d-Map", "/beds/%d-map", "they answer with capital and small letters set otherwise, such as /beds/0-map"},
+		{"another ending", "/beds%d.htm", "/beds%d.html", "they answer with .html for .htm, such as /beds0.html"},
+		{"a folder that is not there", "/lost/%d-x/map", "", "nothing answers under /lost/"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			s := site(20)
+			var found []check.Finding
+			for i := range 6 {
+				if c.good != "" {
+					s.Addresses = append(s.Addresses, survey.Address{URL: at(i, c.good), State: survey.Fetched})
+					s.Add(int32(len(s.Pages)), &page.Facts{Address: at(i, c.good), Status: 200, Outcome: page.Answered, Document: &page.Document{}}, -1, -1, nil)
+				}
+				found = append(found, dead(int32(2*i), target(at(i, c.target), fmt.Sprint("p > a", i), page.Content)))
+			}
+			r := build(s, found)
+			if want := "Page is dead: 6 addresses, on 6 pages; " + c.line; len(r.Fixes) != 1 || r.Fixes[0].Line != want {
+				t.Errorf("%d lines, the first %q, want %q", len(r.Fixes), r.Fixes[0].Line, want)
+			}
+		})
+	}
+}
+
+// TestRoots: what follows from another finding is shown under it, and health is the same as if it stood
+// alone.
+func TestRoots(t *testing.T) {
+	twins := &check.Check{ID: "twins", Group: "indexing", Severity: check.Warning, Gather: check.ByValue, Scope: check.WholeSite, Title: "two addresses", Line: "{n} addresses of one page", Explains: []string{"shared"}}
+	stub := &check.Check{ID: "stub", Group: "redirects", Severity: check.Warning, Scope: check.Documents, Title: "stub", Line: "Page is a stub", Explains: []string{"headings", "shared"}}
+	value := func(c *check.Check, on int32, v string) check.Finding {
+		return check.Finding{Check: c, Page: on, Places: []check.Place{{Value: v}}}
+	}
+	run := func(checks []*check.Check, found ...check.Finding) *Report {
+		s := site(20)
+		if err := s.Finish(); err != nil {
+			t.Fatal(err)
 		}
-		if f := find(t, r, c.line); f.Kind != Alike || f.Pages != c.folders || len(f.Targets) != c.folders || len(r.Fixes) != 3 {
-			t.Errorf("%d lines, %+v", len(r.Fixes), f)
+		c := NewCollector(checks)
+		for _, f := range found {
+			c.Add(f)
+		}
+		return c.Build(s)
+	}
+	for _, c := range []struct {
+		name  string
+		found []check.Finding
+		lines []string
+	}{
+		{"two addresses of one page", []check.Finding{value(twins, 1, "x"), value(twins, 2, "x"), value(shared, 1, "t"), value(shared, 2, "t")}, []string{"2 addresses of one page"}},
+		{"and a third page with the same text", []check.Finding{value(twins, 1, "x"), value(twins, 2, "x"), value(shared, 1, "t"), value(shared, 2, "t"), value(shared, 3, "t")}, []string{"2 addresses of one page", "3 pages share “t”"}},
+		{"a stub", []check.Finding{value(stub, 4, ""), value(thing, 4, ""), value(thing, 5, "")}, []string{"A thing is wrong on /a/005", "Page is a stub on /a/004"}},
+		{"a page that shares with a stub alone", []check.Finding{value(stub, 4, ""), value(shared, 4, "t"), value(shared, 5, "t")}, []string{"Page is a stub on 2 separate pages"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			r := run([]*check.Check{twins, stub, shared, thing}, c.found...)
+			var lines []string
+			for _, f := range r.Fixes {
+				lines = append(lines, f.Line)
+			}
+			if slices.Sort(lines); !slices.Equal(lines, c.lines) {
+				t.Errorf("lines\n%s\nwant\n%s", strings.Join(lines, "\n"), strings.Join(c.lines, "\n"))
+			}
+			if last := r.Fixes[len(r.Fixes)-1]; math.Abs(last.HealthAfter-100) > 1e-9 {
+				t.Errorf("with everything done the health is %v", last.HealthAfter)
+			}
+			apart := make([]*check.Check, 0, 4)
+			other := map[*check.Check]*check.Check{}
+			for _, ch := range []*check.Check{twins, stub, shared, thing} {
+				one := *ch
+				one.Explains = nil
+				other[ch] = &one
+				apart = append(apart, &one)
+			}
+			var found []check.Finding
+			for _, f := range c.found {
+				f.Check = other[f.Check]
+				found = append(found, f)
+			}
+			if h := run(apart, found...).Health; h != r.Health {
+				t.Errorf("health is %v with roots, %v without", r.Health, h)
+			}
+		})
+	}
+}
+
+// TestCover holds, on random findings: each in exactly one line, no page hidden, the same lines in any
+// order of the findings, and one finding more never doubles the list.
+func TestCover(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	for round := range 60 {
+		var found []check.Finding
+		for i := range int32(30) {
+			for _, c := range []*check.Check{broken, shared, thing, minor} {
+				var places []check.Place
+				for range r.IntN(5) {
+					n := r.IntN(8)
+					p := target(at(n, "/x/%d.html"), []string{"nav > a", "main > p 1", "footer > a"}[r.IntN(3)], []page.Region{page.Navigation, page.Content, page.Footer}[r.IntN(3)])
+					p.Value, p.Words = p.Target, []string{"", "Next", "more"}[r.IntN(3)]
+					if r.IntN(4) == 0 {
+						p.Carrier = "http://fernhollow.example/look.css"
+					}
+					places = append(places, p)
+				}
+				if len(places) > 0 {
+					found = append(found, check.Finding{Check: c, Page: i, Places: places})
+				}
+			}
+		}
+		first := build(site(30), found)
+		places, pages := 0, map[string]bool{}
+		for _, f := range first.Fixes {
+			places += f.Places
+			for _, m := range f.Members {
+				pages[fmt.Sprint(f.Check, m)] = true
+			}
+		}
+		if places != first.Findings {
+			t.Fatalf("round %d: %d places in lines, %d found", round, places, first.Findings)
+		}
+		for _, f := range found {
+			if !pages[fmt.Sprint(f.Check.ID, f.Page)] {
+				t.Fatalf("round %d: page %d of %s is in no line", round, f.Page, f.Check.ID)
+			}
+		}
+		ids := map[string]bool{}
+		for _, f := range first.Fixes {
+			if ids[f.ID] {
+				t.Fatalf("round %d: two lines have the ID of %q", round, f.Line)
+			}
+			ids[f.ID] = true
+		}
+		last := found[len(found)-1]
+		r.Shuffle(len(found), func(i, j int) { found[i], found[j] = found[j], found[i] })
+		if again := build(site(30), found); fmt.Sprintf("%+v", again) != fmt.Sprintf("%+v", first) {
+			t.Fatalf("round %d: another order of findings gives another report", round)
+		}
+		i := slices.IndexFunc(found, func(f check.Finding) bool { return f.Check == last.Check && f.Page == last.Page })
+		if fewer := build(site(30), slices.Delete(found, i, i+1)); len(first.Fixes) > 2*len(fewer.Fixes) {
+			t.Fatalf("round %d: %d lines, and %d with one finding more", round, len(fewer.Fixes), len(first.Fixes))
 		}
 	}
 }
@@ -332,7 +557,7 @@ func TestNearlyAll(t *testing.T) {
 	if f := find(t, r, "A thing is wrong, on 40 pages, nearly all of the site"); f.Pages != 40 {
 		t.Errorf("%+v", f)
 	}
-	if f := find(t, r, "A trifle, in the layout of 20 pages, navigation"); f.Pages != 20 || len(r.Fixes) != 3 {
+	if f := find(t, r, "A trifle, in the layout of 40 pages, navigation"); f.Pages != 40 || len(r.Fixes) != 2 {
 		t.Errorf("%d lines, %+v", len(r.Fixes), f)
 	}
 }

@@ -49,6 +49,7 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 		entries: c.entries, causes: c.causes, spots: c.spots,
 	}
 	c.entries = nil
+	repairs(s, sheet.Checks, sheet.entries, sheet.causes)
 	for _, l := range s.Layouts {
 		sheet.Layouts = append(sheet.Layouts, l.Name)
 	}
@@ -156,12 +157,15 @@ type sheetData struct {
 	Findings, Expected                          int
 	Partial                                     bool
 	Check, Page, Places, Cause, Spot            []int32
+	Words, Carrier                              []int32
 	Regions                                     []byte
 	CauseKeys, CauseTargets, CauseValues, Spots []string
+	Repaired                                    []int32 // the causes of repairs, in order
+	RepairKeys, RepairWords                     []string
 }
 
 // sheetVersion changes with sheetData.
-const sheetVersion = 1
+const sheetVersion = 2
 
 type checkData struct {
 	ID, Group, Title, Line, Variant string
@@ -171,6 +175,7 @@ type checkData struct {
 	Gather                          check.Gather
 	Effort                          check.Effort
 	OneChange                       bool
+	Explains                        []string
 }
 
 // Flags of a page.
@@ -184,7 +189,7 @@ const (
 func (s *Sheet) Write(w io.Writer) error {
 	d := sheetData{Version: sheetVersion, Layouts: s.Layouts, Findings: s.Findings, Expected: s.Expected, Partial: s.Partial, Spots: s.spots}
 	for _, c := range s.Checks {
-		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope, c.Gather, c.Effort, c.OneChange})
+		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains})
 	}
 	for _, p := range s.Pages {
 		var f byte
@@ -199,8 +204,12 @@ func (s *Sheet) Write(w io.Writer) error {
 	for _, e := range s.entries {
 		d.Check, d.Page, d.Places = append(d.Check, e.check), append(d.Page, e.page), append(d.Places, e.places)
 		d.Cause, d.Spot, d.Regions = append(d.Cause, e.cause), append(d.Spot, e.spot), append(d.Regions, byte(e.region))
+		d.Words, d.Carrier = append(d.Words, e.words), append(d.Carrier, e.carrier)
 	}
-	for _, c := range s.causes {
+	for i, c := range s.causes {
+		for _, r := range c.repairs {
+			d.Repaired, d.RepairKeys, d.RepairWords = append(d.Repaired, int32(i)), append(d.RepairKeys, r.key), append(d.RepairWords, r.words)
+		}
 		d.CauseKeys, d.CauseTargets, d.CauseValues = append(d.CauseKeys, c.key), append(d.CauseTargets, c.target), append(d.CauseValues, c.value)
 	}
 	return gob.NewEncoder(w).Encode(&d)
@@ -214,6 +223,7 @@ func (d *sheetData) fits() bool {
 	n, m := len(d.IDs), len(d.Check)
 	if len(d.Addresses) != n || len(d.Flags) != n || len(d.PageLayouts) != n || len(d.Authority) != n || len(d.Weights) != n ||
 		len(d.Page) != m || len(d.Places) != m || len(d.Cause) != m || len(d.Spot) != m || len(d.Regions) != m ||
+		len(d.Words) != m || len(d.Carrier) != m || len(d.RepairKeys) != len(d.Repaired) || len(d.RepairWords) != len(d.Repaired) ||
 		len(d.CauseTargets) != len(d.CauseKeys) || len(d.CauseValues) != len(d.CauseKeys) {
 		return false
 	}
@@ -227,21 +237,25 @@ func (d *sheetData) fits() bool {
 	}
 	for i := range d.Check {
 		if !within(d.Check[i], 0, len(d.Checks)) || !within(d.Cause[i], -1, len(d.CauseKeys)) || !within(d.Spot[i], 0, len(d.Spots)) ||
+			!within(d.Words[i], 0, len(d.Spots)) || !within(d.Carrier[i], -1, len(d.Spots)) ||
 			d.Page[i] != -1 && !known[d.Page[i]] {
 			return false
 		}
 	}
-	return true
+	return !slices.ContainsFunc(d.Repaired, func(c int32) bool { return !within(c, 0, len(d.CauseKeys)) })
 }
 
-// ReadSheet reads what Write wrote. The error of a sheet of another version says so.
+// ErrOldSheet is that of a sheet that an earlier Harvik wrote.
+var ErrOldSheet = errors.New("the crawl's sheet was written by an earlier Harvik; judge the crawl again")
+
+// ReadSheet reads what Write wrote. The error of a sheet of another version is an ErrOldSheet.
 func ReadSheet(r io.Reader) (*Sheet, error) {
 	var d sheetData
 	if err := gob.NewDecoder(r).Decode(&d); err != nil {
 		return nil, fmt.Errorf("reading a crawl's sheet: %w", err)
 	}
 	if d.Version != sheetVersion {
-		return nil, fmt.Errorf("the crawl's sheet is of version %d, and %d is needed: judge it again", d.Version, sheetVersion)
+		return nil, fmt.Errorf("%w: it is of version %d, and %d is needed", ErrOldSheet, d.Version, sheetVersion)
 	}
 	if !d.fits() {
 		return nil, errors.New("the crawl's sheet is damaged: judge it again")
@@ -250,7 +264,7 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 	for _, c := range d.Checks {
 		s.Checks = append(s.Checks, &check.Check{
 			ID: c.ID, Group: c.Group, Title: c.Title, Line: c.Line, Variant: c.Variant, Severity: c.Severity, Factor: c.Factor,
-			Scope: c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange,
+			Scope: c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange, Explains: c.Explains,
 		})
 	}
 	for i := range d.IDs {
@@ -262,11 +276,15 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 	}
 	for i := range d.Check {
 		s.entries = append(s.entries, entry{
-			check: d.Check[i], page: d.Page[i], places: d.Places[i], cause: d.Cause[i], spot: d.Spot[i], region: page.Region(d.Regions[i]),
+			check: d.Check[i], page: d.Page[i], places: d.Places[i], cause: d.Cause[i], spot: d.Spot[i], words: d.Words[i],
+			carrier: d.Carrier[i], region: page.Region(d.Regions[i]), root: -1,
 		})
 	}
 	for i := range d.CauseKeys {
-		s.causes = append(s.causes, cause{d.CauseKeys[i], d.CauseTargets[i], d.CauseValues[i]})
+		s.causes = append(s.causes, cause{key: d.CauseKeys[i], target: d.CauseTargets[i], value: d.CauseValues[i]})
+	}
+	for i, c := range d.Repaired {
+		s.causes[c].repairs = append(s.causes[c].repairs, repair{d.RepairKeys[i], d.RepairWords[i]})
 	}
 	return s, nil
 }

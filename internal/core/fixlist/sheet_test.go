@@ -206,8 +206,8 @@ func TestFigure(t *testing.T) {
 	s := site(40)
 	var found []check.Finding
 	for i, value := range []string{"first", "second"} {
-		for k := range 2 {
-			found = append(found, check.Finding{Check: shared, Page: int32(4*i + k), Places: []check.Place{{Value: value}}})
+		for k := range 5 {
+			found = append(found, check.Finding{Check: shared, Page: int32(8*i + k), Places: []check.Place{{Value: value}}})
 		}
 	}
 	s.Finish()
@@ -218,8 +218,8 @@ func TestFigure(t *testing.T) {
 	sheet := c.Sheet(s)
 	for _, favoured := range []int{0, 1} {
 		visits := map[string]float64{}
-		for k := range 2 {
-			visits[s.Addresses[4*favoured+k].URL] = 1000
+		for k := range 5 {
+			visits[s.Addresses[8*favoured+k].URL] = 1000
 		}
 		r := sheet.Build(Adjustment{Figure: visits})
 		if want := []string{"first", "second"}[favoured]; r.Fixes[0].Value != want {

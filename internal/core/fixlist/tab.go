@@ -7,32 +7,26 @@ import (
 	"harvik/internal/core/health"
 )
 
-// A Tab is what every page costs, and to which fixes: a crawl's health taken apart as far as it goes.
+// A Tab is what every page weighs in which check, and for which fixes: a crawl's health taken apart as
+// far as it goes.
 type Tab struct {
 	Fixes []Fix
+	Costs map[string]float64  // of checks, by rule
 	Pages map[string]*PageTab // of assessed pages, by address
-	Site  PageTab             // what costs on every page
+	Site  PageTab             // what counts on every page
 }
 
-// PageTab is what one page costs.
+// PageTab is what fails on one page.
 type PageTab struct {
-	Weight float64 // how many pages it stands for
-	Cells  map[string]*TabCell
+	Standing float64             // how many pages it stands for
+	Cells    map[string]*TabCell // by rule: the ID of a check, and what a plan counts otherwise apart
 }
 
 // A TabCell is a check failing on a page.
 type TabCell struct {
-	Cost float64     // with all its places
-	By   map[int]int // index in Fixes → places
-}
-
-// Own is the sum of a page's cells, without the site's.
-func (p *PageTab) Own() float64 {
-	c := 0.0
-	for _, id := range sortedKeys(p.Cells) {
-		c += p.Cells[id].Cost
-	}
-	return c
+	Check  string
+	Weight float64     // with all its places
+	By     map[int]int // index in Fixes → places
 }
 
 // Tab takes the sheet's health apart; what is waived costs nothing.
@@ -41,11 +35,11 @@ func (s *Sheet) Tab(adjust Adjustment) *Tab {
 	found := b.gather()
 	b.waive(found)
 	b.cells = b.makeCells(b.waived)
-	t := &Tab{Pages: make(map[string]*PageTab, len(b.assessed)), Site: PageTab{Weight: 1, Cells: map[string]*TabCell{}}}
+	t := &Tab{Costs: map[string]float64{}, Pages: make(map[string]*PageTab, len(b.assessed)), Site: PageTab{Standing: 1, Cells: map[string]*TabCell{}}}
 	for _, p := range b.assessed {
-		t.Pages[p.Address] = &PageTab{Weight: p.Weight}
+		t.Pages[p.Address] = &PageTab{Standing: p.Weight, Cells: map[string]*TabCell{}}
 	}
-	book := health.NewBook(len(b.assessed), append([]health.Cell{}, b.cells...), b.weight())
+	book := b.book(b.cells)
 	t.Fixes = b.fixes(found, book, book.Shares())
 	for k, g := range found {
 		for _, i := range g.entries {
@@ -57,40 +51,61 @@ func (s *Sheet) Tab(adjust Adjustment) *Tab {
 			if e.page >= 0 {
 				p = t.Pages[b.address(e.page)]
 			}
-			if p.Cells == nil {
-				p.Cells = map[string]*TabCell{}
+			c := b.Checks[e.check]
+			rule := c.ID + " " + c.Variant
+			t.Costs[rule] = b.costs[e.check]
+			if p.Cells[rule] == nil {
+				p.Cells[rule] = &TabCell{Check: c.ID, Weight: health.Weight(b.cells[b.entryCell[i]].Places), By: map[int]int{}}
 			}
-			id := b.Checks[e.check].ID
-			cell := p.Cells[id]
-			if cell == nil {
-				of := b.cells[b.entryCell[i]]
-				cell = &TabCell{Cost: health.Cost(of.Cost, of.Places), By: map[int]int{}}
-				p.Cells[id] = cell
-			}
-			cell.By[k] += int(e.places)
+			p.Cells[rule].By[k] += int(e.places)
 		}
 	}
 	return t
 }
 
-// Health is the score, 0 to 100, of the pages that are wanted; NaN if there are none. Stand says how
-// many pages each stands for; nil takes the tab's own weights.
-func (t *Tab) Health(wanted func(address string) bool, stand func(address string) float64) float64 {
-	sum, weight := 0.0, 0.0
-	site := t.Site.Own()
+// Means are the mean weights of rules over the pages that are wanted, with what is about the site, by
+// rule. Stand says how many pages each stands for; nil takes the tab's own weights.
+func (t *Tab) Means(wanted func(address string) bool, stand func(address string) float64) map[string]float64 {
+	out, total := map[string]float64{}, 0.0
 	for _, address := range sortedKeys(t.Pages) {
 		if !wanted(address) {
 			continue
 		}
 		p := t.Pages[address]
-		w := p.Weight
+		w := p.Standing
 		if stand != nil {
 			w = stand(address)
 		}
-		sum += w * math.Exp(-p.Own()-site)
-		weight += w
+		total += w
+		for rule, c := range p.Cells {
+			out[rule] += w * c.Weight
+		}
 	}
-	return 100 * sum / weight
+	for rule := range out {
+		out[rule] /= total
+	}
+	for rule, c := range t.Site.Cells {
+		out[rule] += c.Weight
+	}
+	return out
+}
+
+// Health is the score, 0 to 100, of the pages that are wanted; NaN if there are none. Stand is as of
+// Means.
+func (t *Tab) Health(wanted func(address string) bool, stand func(address string) float64) float64 {
+	none := true
+	for address := range t.Pages {
+		none = none && !wanted(address)
+	}
+	if none {
+		return math.NaN()
+	}
+	e := 0.0
+	means := t.Means(wanted, stand)
+	for _, rule := range sortedKeys(means) {
+		e += health.Term(t.Costs[rule], means[rule])
+	}
+	return 100 * math.Exp(-e)
 }
 
 // Failing tells which checks fail on which pages: IDs by address, "" for the site; what is waived
@@ -101,7 +116,10 @@ func (s *Sheet) Failing() map[string]map[string]bool {
 		addresses[s.Pages[i].ID] = s.Pages[i].Address
 	}
 	out := map[string]map[string]bool{}
-	for _, e := range s.entries {
+	for _, e := range newBuilder(s, Adjustment{}).entries {
+		if e.root >= 0 {
+			continue
+		}
 		a := addresses[e.page]
 		if out[a] == nil {
 			out[a] = map[string]bool{}
@@ -133,7 +151,11 @@ func (s *Sheet) EachFinding(f func(Found)) {
 			if e.cause >= 0 {
 				key := causeKey{e.check, b.causes[e.cause].key}
 				if causes[key] == "" {
-					causes[key] = b.shared(e).ID
+					kind := Value
+					if b.Checks[e.check].Gather == check.ByTarget {
+						kind = Target
+					}
+					causes[key] = identify(b.Checks[e.check], kind, key.key)
 				}
 				one.Cause = causes[key]
 			}

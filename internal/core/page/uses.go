@@ -42,6 +42,7 @@ type Use struct {
 	Role    Role
 	Address string // resolved, without fragment
 	By      string // element or attribute that names it: "img", "srcset", "style"
+	Line    int    `json:",omitempty"` // of a stylesheet, from 1
 }
 
 // What no browser loads to show the page.
@@ -59,14 +60,14 @@ func (w *walker) use(role Role, href, by string) {
 	if href == "" || strings.HasPrefix(href, "data:") || strings.HasPrefix(href, "#") || len(w.doc.Uses) >= maxUses {
 		return
 	}
-	w.doc.Uses = append(w.doc.Uses, Use{role, cut(href, maxHref), by})
+	w.doc.Uses = append(w.doc.Uses, Use{Role: role, Address: cut(href, maxHref), By: by})
 }
 
 // loads notes what an element makes the browser load.
 func (w *walker) loads(n *dom.Node, a atom.Atom) {
 	if style, ok := w.findAttr(n, "style"); ok {
 		if strings.Contains(style, "url(") {
-			for _, u := range cssAddresses(style) {
+			for _, u := range cssAddresses(style, inRule) {
 				w.use(u.Role, u.Address, "style")
 			}
 		}
@@ -96,7 +97,7 @@ func (w *walker) loads(n *dom.Node, a atom.Atom) {
 	case atom.Script:
 		w.use(AsScript, w.attr(n, "src"), "script")
 	case atom.Style:
-		for _, u := range cssAddresses(w.tree.Content(n)) {
+		for _, u := range cssAddresses(w.tree.Content(n), inRules) {
 			w.use(u.Role, u.Address, "style")
 		}
 	case atom.Link:
@@ -189,110 +190,4 @@ func resolveUses(uses []Use, base *weburl.URL, encode func(string) string) []Use
 		}
 	}
 	return out
-}
-
-// Stylesheet reads what a stylesheet loads: imports, fonts and images.
-func Stylesheet(address *weburl.URL, css []byte) []Use {
-	return resolveUses(cssAddresses(string(css)), address, func(s string) string { return s })
-}
-
-// cssAddresses finds url(…) and @import "…" by the tokens of CSS Syntax Level 3: comments and
-// strings are skipped, escapes undone.
-func cssAddresses(css string) (out []Use) {
-	fontFace, importing := false, false
-	add := func(address string) {
-		role := AsImage
-		switch {
-		case importing:
-			role, importing = AsStyle, false
-		case fontFace:
-			role = AsFont
-		}
-		if address != "" && !strings.HasPrefix(address, "data:") && !strings.HasPrefix(address, "#") && len(out) < maxUses {
-			out = append(out, Use{role, address, "css"})
-		}
-	}
-	for i := 0; i < len(css); {
-		switch c := css[i]; {
-		case strings.HasPrefix(css[i:], "/*"):
-			end := strings.Index(css[i+2:], "*/")
-			if end < 0 {
-				return out
-			}
-			i += end + 4
-		case c == '"' || c == '\'':
-			text, next := cssString(css, i)
-			if importing {
-				add(text)
-			}
-			i = next
-		case c == '@':
-			importing = cssKeyword(css[i:], "@import")
-			fontFace = fontFace || cssKeyword(css[i:], "@font-face")
-			i++
-		case c == '}':
-			fontFace = false
-			i++
-		case c == ';' || c == '{':
-			importing = false
-			i++
-		case (c == 'u' || c == 'U') && len(css) >= i+4 && strings.EqualFold(css[i:i+4], "url(") && (i == 0 || !isNameByte(css[i-1])):
-			address, next := cssURL(css, i+4)
-			add(address)
-			i = next
-		default:
-			i++
-		}
-	}
-	return out
-}
-
-func cssKeyword(s, word string) bool {
-	return len(s) > len(word) && strings.EqualFold(s[:len(word)], word) && !isNameByte(s[len(word)])
-}
-
-func isNameByte(c byte) bool {
-	return c == '-' || c == '_' || c >= 0x80 || c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z'
-}
-
-// cssString reads a quoted string from its opening quote.
-func cssString(css string, i int) (text string, next int) {
-	quote := css[i]
-	var b strings.Builder
-	for i++; i < len(css); i++ {
-		switch c := css[i]; c {
-		case quote:
-			return b.String(), i + 1
-		case '\n':
-			return "", i // a bad string
-		case '\\':
-			if i++; i < len(css) && css[i] != '\n' {
-				b.WriteByte(css[i])
-			}
-		default:
-			b.WriteByte(c)
-		}
-	}
-	return b.String(), len(css)
-}
-
-// cssURL reads what stands in url( … ).
-func cssURL(css string, i int) (address string, next int) {
-	for i < len(css) && css[i] <= ' ' {
-		i++
-	}
-	if i < len(css) && (css[i] == '"' || css[i] == '\'') {
-		address, i = cssString(css, i)
-	} else {
-		end := strings.IndexAny(css[i:], ")\n")
-		if end < 0 {
-			return "", len(css)
-		}
-		address = strings.ReplaceAll(strings.TrimSpace(css[i:i+end]), `\`, "")
-		i += end
-	}
-	if end := strings.IndexByte(css[i:], ')'); end >= 0 {
-		return address, i + end + 1
-	}
-	return address, len(css)
 }

@@ -54,7 +54,14 @@ func TestStylesheet(t *testing.T) {
 		`a::before { content: "url(no.png)" } /* url(no.png)`:                     nil,
 		`@FONT-FACE { src: URL("x.woff2") format("woff2"), url(y.woff) } .a { background: url(z.svg#part) }`: {
 			"font /css/x.woff2 css", "font /css/y.woff css", "image /css/z.svg css"},
-		`a { b: url(`:                        nil,
+		`a { b: url(`: nil,
+		`a { background: url(x.png) !ie; *background: url(y.png); _background: url(z.png); background: url(w.png) !important }`: {"image /css/w.png css"},
+		`@nonsense { a { background: url(x.png) } } @media print { a { background: url(y.png) } }`:                              {"image /css/y.png css"},
+		`a { background: url(x.png) } @import "late.css"; @font-face { src: url(f.woff) }`:                                      {"image /css/x.png css", "font /css/f.woff css"},
+		`@charset "utf-8"; @layer base; @import "a.css" layer(base); a { content: "no end
+			; background: url(x.png) } b { background: url(y.png) }`: {"stylesheet /css/a.css css", "image /css/x.png css", "image /css/y.png css"},
+		`a { color: red; &:hover { background: url(x.png) } @media (width > 9em) { background: url(y.png) } }`:      {"image /css/x.png css", "image /css/y.png css"},
+		`@-webkit-keyframes k { from { background: url(x.png) } } a { behavior: url(y.htc); background: url(z.png)`: {"image /css/x.png css", "image /css/z.png css"},
 		`a { b: myurl(x.png); c: url(#id) }`: nil,
 	} {
 		if got := listed(Stylesheet(&at, []byte(css))); !slices.Equal(got, want) {

@@ -106,6 +106,7 @@ type Survey struct {
 
 	names func() map[string]int32 // of Find
 	hosts func() map[string]bool  // of Inside
+	alone func() bool             // of CutOff
 }
 
 // Add notes a fetched address with its facts. Number resolves an address to its number,
@@ -221,7 +222,7 @@ func (s *Survey) Finish() error {
 		})
 	}
 	n := len(s.Addresses)
-	s.names, s.hosts = sync.OnceValue(s.allNames), sync.OnceValue(s.allHosts)
+	s.names, s.hosts, s.alone = sync.OnceValue(s.allNames), sync.OnceValue(s.allHosts), sync.OnceValue(s.isCutOff)
 	s.byAddress = make(map[int32]int32, len(s.Pages))
 	s.Next = make([]int32, n)
 	for i := range s.Next {
@@ -323,6 +324,28 @@ func (s *Survey) allHosts() map[string]bool {
 		hosts[hostOf(s.URL(s.Pages[i].ID))] = true
 	}
 	return hosts
+}
+
+// CutOff tells that no other site can be reached from where the crawl ran: hosts of others were asked
+// for, and the name of none resolved. Then nothing can be said of what lies outside.
+func (s *Survey) CutOff() bool { return s.alone() }
+
+func (s *Survey) isCutOff() bool {
+	unresolved := false
+	for i := range s.Loaded {
+		g := &s.Loaded[i]
+		if s.Inside(s.URL(g.ID)) {
+			continue
+		}
+		switch g.Outcome {
+		case page.NoDNS:
+			unresolved = true
+		case page.RobotsBlocks, page.Forbidden, page.NotRead:
+		default:
+			return false
+		}
+	}
+	return unresolved
 }
 
 // Inside tells whether an address is of one of the site's hosts, as far as the crawl has met them.

@@ -62,37 +62,77 @@ func (s *Survey) Ways(wanted func(target int32) bool, f func(target int32, w Way
 	return nil
 }
 
-// Users calls f for every page that loads something wanted to be shown, also by way of a
-// stylesheet, in order of number; each pair once.
-func (s *Survey) Users(wanted func(target int32) bool, f func(target, page int32)) {
-	through := map[int32][]int32{} // stylesheet → what it loads that is wanted
+// A Loading is a way in which a page comes to load something.
+type Loading struct {
+	Target, Page int32
+	Carrier      int32   // the stylesheet that names the target; −1 where the page itself does
+	Chain        []int32 // stylesheets from the one that the page names to the carrier's parent
+}
+
+// Users calls f for every page that loads something wanted to be shown, also by way of stylesheets and
+// what they import, in order of number; each pair once, by the page's own naming if there is one.
+func (s *Survey) Users(wanted func(target int32) bool, f func(Loading)) {
+	loads := map[int32][]int32{} // stylesheet → what it names that is wanted, or is a stylesheet in turn
 	s.Uses.Each(func(from int32, to []int32, _ []graph.Mark) {
 		if s.Page(from) == nil {
 			for _, t := range to {
-				if wanted(t) {
-					through[from] = append(through[from], t)
+				if wanted(t) || s.Addresses[t].Role == page.AsStyle {
+					loads[from] = append(loads[from], t)
 				}
 			}
 		}
 	})
+	through := map[int32][]Loading{} // stylesheet → all that it brings in
+	for sheet := range loads {
+		through[sheet] = s.brings(sheet, loads, wanted)
+	}
 	s.Uses.Each(func(from int32, to []int32, marks []graph.Mark) {
 		if s.Page(from) == nil {
 			return
 		}
 		seen := map[int32]bool{}
-		one := func(t int32) {
-			if !seen[t] {
+		for i, t := range to {
+			if marks[i]&graph.Unshown == 0 && wanted(t) && !seen[t] {
 				seen[t] = true
-				f(t, from)
+				f(Loading{Target: t, Page: from, Carrier: -1})
 			}
 		}
-		for i, t := range to {
-			if marks[i]&graph.Unshown == 0 && wanted(t) {
-				one(t)
-			}
-			for _, inner := range through[t] {
-				one(inner)
+		for _, t := range to {
+			for _, l := range through[t] {
+				if !seen[l.Target] {
+					seen[l.Target] = true
+					l.Page = from
+					f(l)
+				}
 			}
 		}
 	})
+}
+
+// mostImports bounds how deep stylesheets that import one another are followed.
+const mostImports = 10
+
+// brings is what a stylesheet loads that is wanted, and what it imports does, nearest first.
+func (s *Survey) brings(sheet int32, loads map[int32][]int32, wanted func(int32) bool) (out []Loading) {
+	type step struct {
+		sheet int32
+		chain []int32
+	}
+	seen := map[int32]bool{sheet: true}
+	for level := []step{{sheet: sheet}}; len(level) > 0; {
+		var next []step
+		for _, at := range level {
+			for _, t := range loads[at.sheet] {
+				if wanted(t) {
+					out = append(out, Loading{Target: t, Carrier: at.sheet, Chain: at.chain})
+				}
+				if len(loads[t]) > 0 && !seen[t] && len(at.chain) < mostImports {
+					seen[t] = true
+					next = append(next, step{t, append(slices.Clone(at.chain), at.sheet)})
+				}
+			}
+		}
+		level = next
+	}
+	return out
 }

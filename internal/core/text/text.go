@@ -91,3 +91,9 @@ func Count(n int, one, many string) string {
 	}
 	return Thousands(n) + " " + many
 }
+
+// Capital is a phrase with its first letter as a capital; "" stays.
+func Capital(s string) string {
+	_, n := utf8.DecodeRuneInString(s)
+	return strings.ToUpper(s[:n]) + s[n:]
+}

@@ -24,8 +24,8 @@ var targets = []*check.Check{
 		Source: "RFC 9110, 15.5.5 and 15.5.11", Site: brokenOutside,
 	},
 	{
-		ID: "link-broken-fragment", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "link to a place that the page does not have", Line: "Link to a part of a page that is not there",
+		ID: "link-broken-fragment", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "link to a place that the page does not have", Line: "{link} to {target}, a part that the page does not have",
 		What:   "A link leads to a place within a page of the site, behind a # sign, and the page has no element of that id.",
 		Why:    "The visitor ends at the top of the page instead of at what was promised.",
 		How:    "Correct the part behind the #, or give the element that is meant its id.",
@@ -50,6 +50,9 @@ var targets = []*check.Check{
 }
 
 func brokenOutside(p *check.SitePass) error {
+	if p.CutOff() {
+		return nil
+	}
 	dead := func(t int32) bool {
 		if p.Addresses[t].Role != page.AsLink || isPrivate(p.URL(t), hostOf(p.URL(t))) != "" { // those have a check of their own
 			return false

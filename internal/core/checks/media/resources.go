@@ -2,8 +2,10 @@ package media
 
 import (
 	"fmt"
+	"maps"
 	"path"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -27,9 +29,23 @@ var more = []*check.Check{
 		How:  "Correct the address, or bring the file back.", Source: imageSource, Site: imageBroken,
 	},
 	{
+		ID: "style-image-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "stylesheet names an image that is not there", Line: "The image {target} is not there",
+		What: "An image that only a stylesheet names answers with an error, or not at all. Whether a rule that shows it applies to a page is not known.",
+		Why:  "Where the rule applies, a background, a sign or a button is missing, and the browser asks for it in vain.",
+		How:  "Correct the address in the stylesheet, bring the file back, or take the rule out.", Source: "CSS Values and Units 4, 4.5 (URLs)", Site: styleImageMissing,
+	},
+	{
+		ID: "font-missing", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "font is not there", Line: "The font {target} is not there",
+		What: "A font that a page or one of its stylesheets names answers with an error, or not at all.",
+		Why:  "Visitors see another font than the one that was chosen, after the browser has waited for it in vain.",
+		How:  "Correct the address in the @font-face rule, bring the file back, or take the rule out.", Source: "CSS Fonts 4, 4.3", Site: fontMissing,
+	},
+	{
 		ID: "resource-broken", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "stylesheet, script, font or file is not there", Line: "{target}, which pages load, is not there",
-		What:   "A stylesheet, script, font or other file that the page loads answers with an error, or not at all.",
+		Title: "stylesheet, script or file is not there", Line: "{target}, which pages load, is not there",
+		What:   "A stylesheet, script or other file that the page loads answers with an error, or not at all.",
 		Why:    "The page may look wrong or not work, for visitors as for search engines.",
 		How:    "Correct the address, bring the file back, or take the reference out.",
 		Source: "RFC 9110, 15.5 and 15.6; search engines' public guidance on rendering", Site: resourceBroken,
@@ -114,24 +130,65 @@ func heavy(id string, severity check.Severity, title string, bounds func(*check.
 
 // images reports what is wrong with images at each page that shows them.
 func images(p *check.SitePass, fault func(*survey.Page) string) error {
+	return pictures(p, fault, func(survey.Loading) bool { return true })
+}
+
+// pictures does so for those that pages come to load in a wanted way.
+func pictures(p *check.SitePass, fault func(*survey.Page) string, wanted func(survey.Loading) bool) error {
 	notes := map[int32]string{}
-	p.Users(func(t int32) bool {
+	return loading(p, func(t int32) string {
 		if !p.IsPicture(t) {
-			return false
+			return ""
 		}
 		note, known := notes[t]
 		if g := p.Got(t); !known && g != nil {
 			note = fault(g)
 			notes[t] = note
 		}
-		return note != ""
-	}, func(t, user int32) {
-		if p.Page(user).Status == 200 {
-			p.Report(user, check.Place{Note: p.URL(t) + ": " + notes[t], Target: p.URL(t)})
+		return note
+	}, wanted)
+}
+
+// loading reports resources that have a fault at each page that loads them, with the stylesheet that
+// names them, its line, and how the page comes by it.
+func loading(p *check.SitePass, fault func(int32) string, wanted func(survey.Loading) bool) error {
+	var found []survey.Loading
+	carriers := map[int32]bool{}
+	p.Users(func(t int32) bool { return fault(t) != "" }, func(l survey.Loading) {
+		if p.Page(l.Page).Status == 200 && wanted(l) {
+			found = append(found, l)
+			if l.Carrier >= 0 {
+				carriers[l.Carrier] = true
+			}
 		}
 	})
-	return nil
+	lines := map[[2]int32]int{}
+	ids := slices.Sorted(maps.Keys(carriers))
+	err := p.Source.EachFacts(ids, func(id int32, facts *page.Facts) {
+		for _, u := range facts.Uses {
+			if t, ok := p.Find(u.Address); ok {
+				lines[[2]int32{id, t}] = u.Line
+			}
+		}
+	})
+	for _, l := range found {
+		place := check.Place{Note: p.URL(l.Target) + ": " + fault(l.Target), Target: p.URL(l.Target), Carrier: p.Carrier(l)}
+		if l.Carrier >= 0 {
+			place.Note += "; named by " + place.Carrier
+			if n := lines[[2]int32{l.Carrier, l.Target}]; n > 0 {
+				place.Note += fmt.Sprintf(", line %d", n)
+			}
+			for i := len(l.Chain) - 1; i >= 0; i-- {
+				place.Note += ", which " + p.URL(l.Chain[i]) + " imports"
+			}
+		}
+		p.Report(l.Page, place)
+	}
+	return err
 }
+
+func byPage(l survey.Loading) bool  { return l.Carrier < 0 }
+func byStyle(l survey.Loading) bool { return l.Carrier >= 0 }
 
 // gone says how a resource that was asked for is not there, "" if it is, or that is not sure.
 func gone(g *survey.Page) string {
@@ -146,18 +203,35 @@ func gone(g *survey.Page) string {
 	return ""
 }
 
-func imageBroken(p *check.SitePass) error {
-	return images(p, func(g *survey.Page) string {
-		switch why := gone(g); {
+func imageBroken(p *check.SitePass) error { return pictures(p, noImage(p), byPage) }
+
+func styleImageMissing(p *check.SitePass) error { return pictures(p, noImage(p), byStyle) }
+
+// noImage says why there is no image at an address.
+func noImage(p *check.SitePass) func(*survey.Page) string {
+	return func(g *survey.Page) string {
+		switch why := missing(p, g); {
 		case why != "":
 			return why
-		case g.Status >= 400 && p.Inside(p.URL(g.ID)):
-			return fmt.Sprintf("status %d", g.Status)
 		case g.Status == 200 && g.Type != "" && isNoImage(g.Type):
 			return "it is no image, but " + g.Type
 		}
 		return ""
-	})
+	}
+}
+
+// missing says how a resource of this site or another is not there. Where no other site can be reached
+// from here nothing is said of others.
+func missing(p *check.SitePass, g *survey.Page) string {
+	inside := p.Inside(p.URL(g.ID))
+	if !inside && p.CutOff() {
+		return ""
+	}
+	why := gone(g)
+	if why == "" && g.Status >= 400 && inside {
+		why = fmt.Sprintf("status %d", g.Status)
+	}
+	return why
 }
 
 func isNoImage(mediaType string) bool {
@@ -165,25 +239,18 @@ func isNoImage(mediaType string) bool {
 }
 
 func resourceBroken(p *check.SitePass) error {
-	broken := func(t int32) bool {
-		switch p.Addresses[t].Role {
-		case page.AsStyle, page.AsScript, page.AsFont, page.AsMedia, page.AsOther:
-			g := p.Got(t)
-			return g != nil && (gone(g) != "" || g.Status >= 400 && p.Inside(p.URL(t)))
+	return brokenFiles(p, page.AsStyle, page.AsScript, page.AsMedia, page.AsOther)
+}
+
+func fontMissing(p *check.SitePass) error { return brokenFiles(p, page.AsFont) }
+
+func brokenFiles(p *check.SitePass, roles ...page.Role) error {
+	return loading(p, func(t int32) string {
+		if g := p.Got(t); g != nil && slices.Contains(roles, p.Addresses[t].Role) {
+			return missing(p, g)
 		}
-		return false
-	}
-	p.Users(broken, func(t, user int32) {
-		if p.Page(user).Status == 200 {
-			g := p.Got(t)
-			why := gone(g)
-			if why == "" {
-				why = fmt.Sprintf("status %d", g.Status)
-			}
-			p.Report(user, check.Place{Note: fmt.Sprintf("%s %s: %s", p.Addresses[t].Role, p.URL(t), why), Target: p.URL(t)})
-		}
-	})
-	return nil
+		return ""
+	}, func(survey.Loading) bool { return true })
 }
 
 func image(i *page.Image, note string, args ...any) check.Place {

@@ -2,6 +2,9 @@ package reach
 
 import (
 	"fmt"
+	"maps"
+	"slices"
+	"strings"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
@@ -55,6 +58,14 @@ var files = []*check.Check{
 		Why:    "Search engines that nobody has told about the sitemap do not find it.",
 		How:    "Add a line with the sitemap's full address: Sitemap: https://…/sitemap.xml.",
 		Source: protocol + ", “Informing search engine crawlers”", Site: robotsNoSitemap,
+	},
+	{
+		ID: "outside-unresolved", Group: group, Severity: check.Notice, Factor: 0.5, Scope: check.WholeSite, Effort: check.Minutes, OfCrawl: true,
+		Title: "no other site could be reached from where the crawl ran", Line: "No other site could be reached from here, so nothing outside was judged",
+		What:   "Hosts of other sites were asked for, and the name of none resolved. So links and resources outside the site were not judged.",
+		Why:    "It is the crawl's surroundings that are at fault more likely than every other site.",
+		How:    "Crawl from where names resolve, or name a proxy in the plan; or leave outside resources and links out of it.",
+		Source: "", Site: cutOff,
 	},
 	{
 		ID: "sitemap-missing", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
@@ -221,9 +232,9 @@ func blocksResource(p *check.SitePass) error {
 		}
 		return false
 	}
-	p.Users(blocked, func(t, user int32) {
-		if g := p.Page(user); g.Status == 200 {
-			p.Report(user, check.Place{Note: "needs " + p.URL(t) + ", which robots.txt shuts out", Target: p.URL(t)})
+	p.Users(blocked, func(l survey.Loading) {
+		if g := p.Page(l.Page); g.Status == 200 {
+			p.Report(l.Page, check.Place{Note: "needs " + p.URL(l.Target) + ", which robots.txt shuts out", Target: p.URL(l.Target), Carrier: p.Carrier(l)})
 		}
 	})
 	return nil
@@ -314,5 +325,26 @@ func sitemapOmits(p *check.SitePass) error {
 			p.Report(g.ID, check.Place{Note: "no sitemap lists it"})
 		}
 	}
+	return nil
+}
+
+func cutOff(p *check.SitePass) error {
+	if !p.CutOff() {
+		return nil
+	}
+	hosts := map[string]bool{}
+	for i := range p.Loaded {
+		if g := &p.Loaded[i]; g.Outcome == page.NoDNS && !p.Inside(p.URL(g.ID)) {
+			_, rest, _ := strings.Cut(p.URL(g.ID), "://")
+			host, _, _ := strings.Cut(rest, "/")
+			hosts[host] = true
+		}
+	}
+	names := slices.Sorted(maps.Keys(hosts))
+	shown := strings.Join(names[:min(len(names), 5)], ", ")
+	if len(names) > 5 {
+		shown += fmt.Sprintf(" and %d more", len(names)-5)
+	}
+	p.Report(-1, check.Place{Note: "no host of another site resolves: " + shown, Value: shown})
 	return nil
 }

@@ -69,15 +69,15 @@ var Suite = []*check.Check{
 	},
 	{
 		ID: "text-uncompressed", OneChange: true, Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
-		Title: "text is sent uncompressed", Line: "Files of type {value} are sent uncompressed",
+		Title: "text is sent uncompressed", Line: "Text is sent uncompressed",
 		What:   "HTML, a stylesheet, script, SVG or JSON file is sent without content coding although the crawl accepts it.",
 		Why:    "Compressed, text is a fourth to a fifth of the size.",
 		How:    "Switch gzip or Brotli on in the server for all text types.",
 		Source: "RFC 9110, 8.4 (content coding)", Limits: []string{"compress-bytes"}, Site: uncompressed,
 	},
 	{
-		ID: "cache-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "file cannot be cached", Line: "{target}, which pages load, cannot be cached",
+		ID: "cache-missing", OneChange: true, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		Title: "file cannot be cached", Line: "Files that pages load cannot be cached",
 		What:   "An image, stylesheet, script or font has no Cache-Control, Expires, ETag or Last-Modified header that would let browsers keep it.",
 		Why:    "Visitors load the same file again on every page.",
 		How:    "Send Cache-Control with a long max-age for files whose address changes when they do, and a validator for others.",
@@ -187,11 +187,12 @@ func loaded(p *check.SitePass) map[int32]*loads {
 	p.Users(func(t int32) bool {
 		g := p.Got(t)
 		return g != nil && g.Status == 200 && p.Addresses[t].Role != page.AsLink && p.Addresses[t].Role != page.AsPage
-	}, func(t, user int32) {
-		l := out[user]
+	}, func(load survey.Loading) {
+		t := load.Target
+		l := out[load.Page]
 		if l == nil {
 			l = &loads{most: -1}
-			out[user] = l
+			out[load.Page] = l
 		}
 		n := p.Got(t).Bytes
 		l.files++
@@ -235,19 +236,28 @@ func manyRequests(p *check.SitePass) error {
 func uncompressed(p *check.SitePass) error {
 	for _, g := range judged(p) {
 		if g.Coding == "" && g.Bytes > p.Limits.CompressBytes && g.Outcome == page.Answered {
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s bytes of HTML without content coding", text.Thousands(g.Bytes)), Value: "text/html"})
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s bytes of HTML without content coding", text.Thousands(g.Bytes)), Value: "text/html", Group: server(p.URL(g.ID))})
 		}
 	}
 	p.Users(func(t int32) bool {
 		g := p.Got(t)
 		return g != nil && g.Status == 200 && g.Coding == "" && g.Bytes > p.Limits.CompressBytes && isText(g.Type) && p.Inside(p.URL(t))
-	}, func(t, user int32) {
-		g := p.Got(t)
-		if p.Page(user).Status == 200 {
-			p.Report(user, check.Place{Note: fmt.Sprintf("%s: %s bytes without content coding", p.URL(t), text.Thousands(g.Bytes)), Value: g.Type, Target: p.URL(t)})
+	}, func(l survey.Loading) {
+		g := p.Got(l.Target)
+		if p.Page(l.Page).Status == 200 {
+			p.Report(l.Page, check.Place{
+				Note: fmt.Sprintf("%s: %s bytes without content coding", p.URL(l.Target), text.Thousands(g.Bytes)), Value: g.Type, Target: p.URL(l.Target), Group: server(p.URL(l.Target)),
+			})
 		}
 	})
 	return nil
+}
+
+// server is the host of an address: its settings are one thing to change.
+func server(address string) string {
+	_, rest, _ := strings.Cut(address, "://")
+	host, _, _ := strings.Cut(rest, "/")
+	return host
 }
 
 func isText(mediaType string) bool {
@@ -269,9 +279,9 @@ func uncached(p *check.SitePass) error {
 			return true
 		}
 		return false
-	}, func(t, user int32) {
-		if p.Page(user).Status == 200 {
-			p.Report(user, check.Place{Note: p.URL(t) + " has no header that lets browsers keep it", Target: p.URL(t)})
+	}, func(l survey.Loading) {
+		if p.Page(l.Page).Status == 200 {
+			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " has no header that lets browsers keep it", Target: p.URL(l.Target), Group: server(p.URL(l.Target))})
 		}
 	})
 	return nil
@@ -299,10 +309,10 @@ func minified(id, title string, role page.Role) *check.Check {
 					spare[id] = f.Spare
 				}
 			})
-			p.Users(func(t int32) bool { return spare[t] > 0 }, func(t, user int32) {
-				if p.Page(user).Status == 200 {
+			p.Users(func(t int32) bool { return spare[t] > 0 }, func(l survey.Loading) {
+				if t := l.Target; p.Page(l.Page).Status == 200 {
 					n := p.Got(t).Bytes
-					p.Report(user, check.Place{
+					p.Report(l.Page, check.Place{
 						Note: fmt.Sprintf("%s: about %s of %s bytes would go (%d %%)", p.URL(t), text.Thousands(spare[t]), text.Thousands(n), 100*spare[t]/n), Target: p.URL(t),
 					})
 				}

@@ -1,0 +1,66 @@
+package fixlist
+
+import (
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/text"
+	"harvik/internal/core/weburl"
+)
+
+// word fills in the check's sentence, and says where and on how many pages.
+func (f *Fix) word(c *check.Check) {
+	link, target := f.Line, PathOf(f.Target)
+	if link == "" {
+		link = "Link"
+	}
+	f.Line = strings.NewReplacer(
+		"{link}", link,
+		"{target}", target,
+		"{value}", shorten(f.Value),
+		"{example}", PathOf(f.Example),
+		"{n}", text.Thousands(f.Pages),
+	).Replace(c.Line)
+	title := text.Capital(c.Title)
+	cases := text.Count(f.Cases, "case", "cases")
+	on := ", on " + text.Count(f.Pages, "page", "pages")
+	switch {
+	case f.Kind == Rule && f.Targets == nil:
+		f.Line = title + ": " + f.Where + ", " + text.Thousands(f.Cases) + " times" + on
+	case f.Kind == Rule:
+		f.Line = title + ": " + text.Count(f.Cases, "address", "addresses") + on + "; " + f.Where
+	case f.Kind == Carrier:
+		f.Line = title + ": " + text.Count(f.Cases, "file", "files") + " that " + target + " names" + on
+	case f.Kind == OnePage:
+		f.Line = title + ": " + cases + " on " + PathOf(f.Example)
+	case f.Kind == Layout && f.Targets != nil:
+		f.Line = title + ": " + strings.ToLower(link[:1]) + link[1:] + ", " + f.Where
+	case f.Kind == Layout && f.Value != "": // told by the link's words
+		f.Line += ": " + strings.ToLower(link[:1]) + link[1:] + ", " + f.Where
+	case f.Kind == Pages && f.Cases > 1:
+		f.Line = title + ": " + cases + on
+	case f.Kind == Pages && f.Pages == 1:
+		f.Line += " on " + PathOf(f.Example)
+	case f.Kind == Pages:
+		f.Line += " on " + text.Thousands(f.Pages) + " separate pages"
+	case f.Where != "":
+		f.Line += ", " + f.Where
+	case f.Kind == Target && f.Pages == 1 && f.Example != "":
+		f.Line += ", on " + PathOf(f.Example)
+	case f.Kind == Target && f.Example != "":
+		f.Line += on
+	}
+}
+
+// PathOf is an address without its origin, shortened in the middle.
+func PathOf(address string) string {
+	u, err := weburl.Parse(address)
+	if err != nil || !u.IsHTTP() {
+		return shorten(address)
+	}
+	return shorten(u.PathQuery())
+}
+
+func shorten(s string) string {
+	return text.Shorten(s, 72, 44, 24)
+}
