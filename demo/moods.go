@@ -4,6 +4,7 @@ import (
 	"crypto/tls"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 )
 
@@ -16,6 +17,7 @@ type Mood struct {
 	Days    int      // of the certificate; 300 if zero
 	Oldest  uint16   // version of TLS; 1.2 if zero
 	Abroad  bool     // outbound links are checked, and no name resolves but the site's
+	Start   string   // where the crawl begins, behind the home address
 	Unknown bool     // the plan does not know the certificate's authority
 	set     func(*Site)
 }
@@ -75,6 +77,21 @@ var Moods = []Mood{
 	}},
 	{Name: "cut off from the world", Checks: []string{"outside-unresolved"}, Abroad: true, set: func(s *Site) {
 		s.Page("/").RawMain = append(s.Page("/").RawMain, `<p>With thanks to <a href="https://mossbank.invalid/">our neighbours at Mossbank</a>.</p>`)
+	}},
+	{Name: "kept out of search", Checks: []string{"index-closed"}, set: func(s *Site) {
+		for _, p := range s.Pages {
+			p.NoIndex = true
+		}
+	}},
+	{Name: "settings in the open", Checks: []string{"files-open"}, set: answering("/.env", text("PASSWORD=fern\n"))},
+	{Name: "a garden below the root", Checks: []string{"root-refused"}, Start: "visit/", set: answering("/", http.NotFound)},
+	{Name: "languages apart", Checks: []string{"hreflang-missing"}, Start: "de/", set: func(s *Site) {
+		for _, p := range s.Pages {
+			isAlternate := func(raw string) bool { return strings.Contains(raw, `rel="alternate"`) }
+			if p.RawHead = slices.DeleteFunc(p.RawHead, isAlternate); isAlternate(p.Header["Link"]) {
+				delete(p.Header, "Link")
+			}
+		}
 	}},
 	{Name: "no icon", Checks: []string{"favicon-missing"}, set: func(s *Site) {
 		s.Page("/").Markup = func(html string) string {

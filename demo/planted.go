@@ -29,6 +29,32 @@ func (s *Site) plant() {
 			s.Planted = append(s.Planted, Finding{d.check, path, d.why})
 		}
 	}
+	s.toHidden()
+	for _, p := range s.Pages {
+		if own := p.Canonical == "" || p.Canonical == p.Path; p.NoIndex && own {
+			s.Planted = append(s.Planted, Finding{"index-noindex", p.Path, "kept out of search, be it meant or not"})
+		}
+	}
+}
+
+// toHidden notes the links to pages that name another as canonical: the garden's lists and neighbours
+// do not know of it.
+func (s *Site) toHidden() {
+	html := make([]string, len(s.Pages))
+	for i, p := range s.Pages {
+		html[i] = s.render(p)
+	}
+	for _, p := range s.Pages {
+		to := s.byPath[p.Canonical]
+		if to == nil || to == p || p.NoIndex || to.NoIndex || to.Canonical != "" && to.Canonical != to.Path || p.NoCanonical {
+			continue
+		}
+		for i, from := range s.Pages {
+			if from != to && from != p && strings.Contains(html[i], fmt.Sprintf("href=%q", p.Path)) {
+				s.Planted = append(s.Planted, Finding{"link-to-hidden", from.Path, "nobody told the list"})
+			}
+		}
+	}
 }
 
 func plants(names ...string) []string   { return under("/plants/", names) }
@@ -180,8 +206,8 @@ func (s *Site) headingDefects() []defect {
 		}},
 		{check: "heading-repeated", in: Spring, why: "the shop's template writes the product's name twice", on: s.Of("product")},
 		{check: "heading-repeated", why: "a section was pasted twice", on: gardens("long-border"), plant: main("<h2>Getting around</h2><p>As above.</p>")},
-		{check: "heading-repeated", why: "a section repeats the main heading, two levels down", on: journal("night-moths-and-lamps", "bulbs-under-mown-grass"), plant: func(p *Page) {
-			p.RawMain = append(p.RawMain, "<h3>"+p.H1+"</h3><p>Thanks to all.</p>")
+		{check: "heading-repeated", why: "a section repeats the main heading, a level down", on: journal("night-moths-and-lamps", "bulbs-under-mown-grass"), plant: func(p *Page) {
+			p.RawMain = append(p.RawMain, "<h2>"+p.H1+"</h2><p>Thanks to all.</p>")
 		}},
 		{check: "heading-empty", why: "left over from the editor", on: plants("primula-vulgaris", "primula-japonica"), plant: main("<h3> </h3>")},
 		{check: "heading-empty", why: "a picture without words as a heading", on: plants("primula-florindae"), plant: main(`<h3><img src="/pictures/line.png" alt=""></h3>`)},

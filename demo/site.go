@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"fmt"
+	"hash/fnv"
 	"html"
 	"image"
 	"image/color"
@@ -177,9 +178,20 @@ func (s *Site) add(p *Page) *Page {
 	if s.byPath[p.Path] != nil {
 		panic("two pages at " + p.Path)
 	}
+	if p.Description != "" && len(p.Description) < 140 && !strings.HasSuffix(p.Description, ")") {
+		p.Description += number(p)
+	}
 	s.Pages = append(s.Pages, p)
 	s.byPath[p.Path] = p
 	return p
+}
+
+// number is that of a page's sheet in the garden's card index, which ends its description, so that no
+// two of them differ in names alone.
+func number(p *Page) string {
+	h := fnv.New32a()
+	h.Write([]byte(p.Path))
+	return fmt.Sprintf(" (%d)", 100+h.Sum32()%9900)
 }
 
 // Page is the one at a path; a wrong path in the table of defects is a mistake to hear of.
@@ -224,6 +236,9 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	path := keyOf(r.URL)
+	if strings.HasPrefix(r.URL.RawQuery, "utm_") || strings.HasPrefix(r.URL.RawQuery, "from=") { // where a visitor comes from changes nothing
+		path, _, _ = strings.Cut(path, "?")
+	}
 	p := s.byPath[path]
 	if s.answers != nil && s.answers(w, r) {
 		return

@@ -3,6 +3,7 @@ package demo
 import (
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 )
@@ -11,6 +12,7 @@ import (
 type planter struct {
 	s       *Site
 	free    []string // pages without a defect so far
+	corners int      // pages made when there were no more
 	hosts   []string // pages near home, in turn, for links to further ones
 	defects []defect
 }
@@ -42,6 +44,7 @@ func (s *Site) technical(others []defect) []defect {
 	p.reach()
 	p.indexing()
 	p.texts()
+	p.patterns()
 	p.links()
 	p.languages()
 	p.files()
@@ -54,9 +57,21 @@ func (s *Site) technical(others []defect) []defect {
 
 // two plants a defect, with what follows from it, on two pages that are sound so far.
 func (p *planter) two(checks, why string, plant func(*Page)) []string {
-	on := p.free[:2]
-	p.free = p.free[2:]
+	on := p.take(2)
 	p.at(checks, why, on, plant)
+	return on
+}
+
+// take gives pages that are sound so far; when the templates have no more, corners of the garden.
+func (p *planter) take(n int) []string {
+	for len(p.free) < n {
+		ways, places := []string{"upper", "lower", "hidden", "quiet", "windy", "sunny"}, []string{"bank", "arbour", "steps", "niche", "wicket", "landing", "hollow", "ledge"}
+		name := ways[p.corners%len(ways)] + " " + places[p.corners/len(ways)]
+		p.corners++
+		p.free = append(p.free, p.extra("/visit/"+strings.ReplaceAll(name, " ", "-")+"/", name, 3).Path)
+	}
+	on := slices.Clone(p.free[:n])
+	p.free = p.free[n:]
 	return on
 }
 
@@ -155,7 +170,10 @@ func (p *planter) reach() {
 			link(path, "this box again")(s.Page(path))
 		}
 		if i >= 2 {
-			p.at("page-deep link-few-in", "a box within a box", []string{path}, nil)
+			p.at("link-few-in", "a box within a box", []string{path}, nil)
+		}
+		if i >= 3 {
+			p.at("page-deep", "a box within a box within a box", []string{path}, nil)
 		}
 		to = path
 	}
@@ -184,6 +202,18 @@ func (p *planter) indexing() {
 	p.two("canonical-fragment", "copied from the address bar", own(func(path string) string { return Home + path[1:] + "#top" }))
 	for _, path := range p.two("canonical-insecure sitemap-lists-canonicalised", "left over from the time before https", own(func(path string) string { return "http://" + Host + path })) {
 		p.at("canonical-redirects", "left over from the time before https", []string{path}, nil) // each to an address of its own
+	}
+	p.two("canonical-elsewhere", "the text was first printed by the neighbours", func(p *Page) {
+		p.NoCanonical, p.NoSitemap = true, true
+		head(`<link rel="canonical" href="https://mossbank.example/letters/">`)(p)
+	})
+	for _, c := range []struct{ path, name string }{{"/visit/letters", "letters of the gardeners"}, {"/visit/records", "weather records"}} {
+		p.extra(c.path+"/", c.name, 3)
+		linkers := append(slices.Clone(p.hosts[:2]), c.path+"/")
+		page := p.extra(c.path+"/page/2/", "older "+c.name, 2)
+		page.Canonical, page.NoSitemap = c.path+"/", true
+		p.at("canonical-list", "the extension names the first page on all", []string{c.path + "/page/2/"}, nil)
+		p.at("link-to-hidden", "the extension names the first page on all", linkers[:2], nil)
 	}
 	p.two("canonical-broken", "names a page that was deleted", canonical("/events/garlic-day/"))
 	p.two("canonical-redirects", "names an old address", canonical("/news/"))
@@ -218,7 +248,7 @@ func (p *planter) texts() {
 	})
 	p.two("copy-ratio", "the page carries all the shop's data", main(`<script type="application/json">{"all": "`+strings.Repeat("0123456789 ", 6000)+`"}</script>`))
 	p.two("copy-placeholder", "the letter's fields were never filled in", main(`<p>Dear [first name], this {{season}} we have something for you.</p>`))
-	p.at("copy-language", "copied from the English template", under("/de/gaerten/", []string{slug(areasDE[0]), slug(areasDE[1])}), func(p *Page) { p.Lang = "en-GB" })
+	p.at("copy-language lang-folder", "copied from the English template", under("/de/gaerten/", []string{slug(areasDE[0]), slug(areasDE[1])}), func(p *Page) { p.Lang = "en-GB" })
 	p.two("copy-long dom-large snippet-off-topic", "the whole chronicle on one page", func(p *Page) {
 		for i := range 130 {
 			p.Sections[1].Text = append(p.Sections[1].Text, lengthen(fmt.Sprint(p.Path, i)))
@@ -228,18 +258,36 @@ func (p *planter) texts() {
 	p.two("copy-encoding", "saved in one encoding, served in another", main(`<p>The cafÃ© is open, and itâ€™s warm.</p>`))
 }
 
+// patterns gives pages of two lists descriptions in which only names change.
+func (p *planter) patterns() {
+	for _, sentence := range []string{"Everything that anybody ought to know about %s, from the gardeners of Fernhollow.", "You will find the story of %s here, with pictures and the names of those who helped."} {
+		on := p.take(5)
+		p.at("description-pattern", "the template writes one sentence for all", on, func(page *Page) {
+			name, _, _ := strings.Cut(page.Title, " – ")
+			page.Description = fmt.Sprintf(sentence, name)
+		})
+	}
+}
+
 func (p *planter) links() {
 	s := p.s
 	p.at("link-broken-outside", "the seed library has closed", []string{"/research/"}, nil)
 	p.two("link-broken-outside", "the seed library has closed", main(`<p>Seed comes from <a href="http://`+Neighbours+`/closed/">the seed library</a>.</p>`))
 	p.two("link-broken-fragment", "the section was renamed", main(`<p>See <a href="/visit/#ferries">the ferries</a>.</p>`))
 	p.two("link-malformed link-broken-outside", "typed by hand", main(`<p>See <a href="http:/visit/">the way here</a>.</p>`))
+	p.two("link-unescaped", "typed by hand", main(`<p>See <a href="/contact/?from=old gate">the way here</a>.</p>`))
+	p.two("link-same-words", "each written for itself", main(`<p>Ask at <a href="/visit/">the desk by the gate</a>, or at <a href="/events/">the desk by the gate</a>.</p>`))
+	p.two("link-tracking", "copied from the newsletter", main(`<p>See <a href="/contact/?utm_source=letter">what is open today</a>.</p>`))
+	s.Files["/visit/tram"] = File{Type: "text/plain", Status: 302}
+	p.two("redirect-nowhere", "the tram's page was to redirect, and nobody said where to", link("/visit/tram", "the garden's tram"))
+	s.Redirects["/visit/friends"] = "https://" + Neighbours + "/gardens/"
+	p.two("redirect-outside link-redirects", "the friends' page was given to the neighbours", link("/visit/friends", "our friends"))
 	p.two("link-to-private", "written on the developer's machine", main(`<p>See <a href="http://localhost:3000/visit/">the draft</a>.</p>`))
 	p.two("link-insecure link-redirects", "left over from the time before https", main(`<p>See <a href="http://`+Host+`/visit/">the way here</a>.</p>`))
 	p.two("link-nofollow-inside", "the editor sets it on every link", main(`<p>See <a rel="nofollow" href="/visit/">the way here</a>.</p>`))
 	p.two("link-nofollow-outside", "the editor sets it on every link", main(`<p>See <a rel="nofollow" href="http://`+Neighbours+`/gardens/">our friends</a>.</p>`))
 	p.two("link-vague", "written for the mouse", main(`<p>To find the way, <a href="/visit/">click here</a>.</p>`))
-	p.two("link-many", "every tag of the year", main(strings.Repeat(`<p>`+strings.Repeat(`<a href="/events/">walks</a> `, 50)+`</p>`, 10)))
+	p.two("link-many", "every tag of the year", main(strings.Repeat(`<p>`+strings.Repeat(`To see what is on, look at all our <a href="/events/">walks</a> `, 50)+`</p>`, 10)))
 	p.two("link-script-only", "a button dressed as a link", main(`<p><a href="javascript:print()">Print this page</a></p>`))
 	for _, c := range []struct{ path, name string }{{"/visit/kiosk/", "kiosk"}, {"/visit/turnstile/", "turnstile"}} {
 		page := p.extra(c.path, c.name, 3)
@@ -316,7 +364,7 @@ func (p *planter) files() {
 	p.two("resource-broken", "the script's folder was renamed", main(`<script src="/scripts/gone.js"></script>`))
 	p.at("image-alt-empty-link", "a picture without words as the only content", journal("soil-warmth"), nil)
 	p.two("image-alt-empty-link link-empty", "a leaf that leads home", main(`<p><a href="/visit/"><img src="/pictures/leaf.png" alt="" width="96" height="64"></a></p>`))
-	p.two("image-alt-long", "the caption went into the wrong field", main(`<p><img src="/pictures/leaf.png" alt="A leaf of the fern that gave the garden its name, photographed in the rain by the head gardener in the autumn before the great storm" width="96" height="64"></p>`))
+	p.two("image-alt-long", "the caption went into the wrong field", main(`<p><img src="/pictures/leaf.png" alt="A leaf of the fern that gave the garden its name, photographed in the rain by the head gardener in the autumn before the great storm, with the old ice house and its door behind it" width="96" height="64"></p>`))
 	p.two("image-alt-filename", "the camera's name for it", main(`<p><img src="/pictures/leaf.png" alt="IMG_20260412.jpg" width="96" height="64"></p>`))
 	p.at("image-no-size", "pasted without measures", []string{"/", "/accessibility/", "/journal/soil-warmth/", "/plants/primula-florindae/"}, nil)
 	p.two("image-heavy", "straight from the camera, once", image("/images/wide.jpg"))
@@ -337,6 +385,8 @@ func (p *planter) files() {
 	}
 	p.two("page-many-requests", "a hundred tiles", main("<p>"+many.String()+"</p>"))
 	p.two("text-uncompressed", "an exception in the server's configuration", func(p *Page) { p.NoGzip = true })
+	s.Files["/styles/labels.3f2a9b1c.css"] = File{Type: "text/css; charset=utf-8", Body: ".label { color: green }\n", Header: map[string]string{"Cache-Control": "max-age=600"}}
+	p.two("cache-short", "versioned, and kept like everything else", head(`<link rel="stylesheet" href="/styles/labels.3f2a9b1c.css">`))
 	p.two("cache-missing", "served by a script", image("/images/fresh.jpg"))
 	p.two("script-unminified", "straight from the editor", main(`<script src="/scripts/walks.js"></script>`))
 	p.two("style-unminified", "straight from the editor", head(`<link rel="stylesheet" href="/styles/walks.css">`))
@@ -361,7 +411,7 @@ func (p *planter) safety() {
 	}
 	p.two("mixed-active script-no-integrity", "a neighbour's script over http", main(`<script src="http://`+Neighbours+`/shared.js"></script>`))
 	p.two("mixed-passive", "a neighbour's picture over http", main(`<p><img src="http://`+Neighbours+`/shared.png" alt="A leaf" width="96" height="64"></p>`))
-	p.two("form-insecure", "the old newsletter form", main(`<form action="http://`+Host+`/letter/" method="post"><input name="mail"></form>`))
+	p.two("form-insecure field-label", "the old newsletter form", main(`<form action="http://`+Host+`/letter/" method="post"><input name="mail"></form>`))
 	p.two("script-no-integrity resource-broken", "a neighbour's script, from a host whose certificate nobody knows", main(`<script src="https://`+Neighbours+`/shared.js"></script>`))
 	for _, c := range []struct{ path, name string }{{"/visit/plans/", "plans"}, {"/visit/scans/", "scans"}} {
 		page := p.extra(c.path, c.name, 3)
@@ -377,6 +427,14 @@ func (p *planter) markup() {
 		}
 	}
 	p.two("doctype-missing", "the first line was lost", replace("<!doctype html>\n", ""))
+	p.two("viewport-width", "drawn for one telephone", replace("width=device-width, initial-scale=1", "width=640"))
+	p.two("viewport-several", "an extension adds its own", head(`<meta name="viewport" content="width=device-width">`))
+	p.two("frame-title", "pasted from the map's instructions", main(`<iframe src="/visit/" width="300" height="200"></iframe>`))
+	p.two("link-nested", "a link pasted into a link", main(`<p><a href="/visit/">The way here, <a href="/events/">and what is on</a></p>`))
+	p.two("script-blocking", "pasted where the instructions said", head(`<script src="/scripts/path.js"></script>`))
+	p.s.Files["/scripts/path.js"] = File{Type: "text/javascript; charset=utf-8", Body: "document.title"}
+	p.two("mark-unfilled", "the build forgot a step", head(`<meta property="og:site_name" content="__GARDEN__">`))
+	p.two("cookie-open", "set by the old shop", func(p *Page) { p.Header = map[string]string{"Set-Cookie": "basket_session=1; Path=/"} })
 	p.two("charset-missing", "neither server nor template says it", func(p *Page) {
 		p.Header = map[string]string{"Content-Type": "text/html"}
 		replace(`<meta charset="utf-8">`, "")(p)
@@ -384,7 +442,7 @@ func (p *planter) markup() {
 	p.two("charset-clash", "the template is older than the server", replace(`<meta charset="utf-8">`, `<meta charset="iso-8859-1">`))
 	p.two("viewport-locked", "somebody disliked zooming", replace("initial-scale=1", "initial-scale=1, user-scalable=no"))
 	p.two("head-broken", "a cookie bar pasted into the head", head(`<div id="cookies"></div><meta name="robots" content="max-snippet:80">`))
-	p.two("element-obsolete", "pasted from a page of the nineties", main(`<center>Welcome</center>`))
+	p.two("element-obsolete", "pasted from a page of the nineties", main(`<marquee>Welcome</marquee>`))
 	p.two("frames element-obsolete", "the old menu frame", main(`<frame src="/visit/">`))
 	p.two("tables-nested", "laid out with tables", main(`<table><tr><td><table><tr><td><table><tr><td>Gate</td></tr></table></td></tr></table></td></tr></table>`))
 	p.two("id-duplicate", "one block pasted twice", main(`<p id="map">Map</p><p id="map">Map</p>`))

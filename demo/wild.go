@@ -260,3 +260,13 @@ func (s *Site) maps(w http.ResponseWriter, path string) bool {
 	}
 	return true
 }
+
+// IsWild tells a path of what never ends: the calendar, the shop's filters, the members' club.
+func IsWild(path string) bool {
+	for _, folder := range []string{"/events/calendar/", "/shop/filter/", "/members/club/", "/members/sign-in/"} {
+		if strings.HasPrefix(path, folder) {
+			return true
+		}
+	}
+	return strings.HasPrefix(path, "/shop/?")
+}

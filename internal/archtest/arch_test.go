@@ -27,7 +27,7 @@ core/dom:
 core/structured: dom
 core/page: dom structured weburl text neardup
 core/scope: plan weburl
-core/survey: graph neardup page robots text
+core/survey: graph neardup page robots text weburl
 core/check: mishap page plan scope survey text
 core/checks: check checks/... page plan
 core/checks/...: check graph neardup page robots structured survey text weburl checks/links
@@ -37,7 +37,7 @@ core/judge: check fixlist page survey
 core/figures: weburl
 core/waive: check plan scope weburl
 core/task:
-core/drift: check fixlist sitemap task text
+core/drift: check fixlist health sitemap task text
 core/gate: check fixlist text
 internal/fetch: page plan weburl
 internal/record: check drift figures fixlist judge page plan robots survey task text waive

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -70,6 +71,7 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
 	c.survey.Use(d.ID, d.Facts.Loads(), d.Uses)
 	c.judge.Collect(d.Findings)
+	d.Findings = check.Told(d.Findings)
 	f.traps.note(a.URL, a.Depth, d.Facts, d.said)
 	d.said = nil
 	if d.Facts.IsPage() && sortOf(d.Facts) == "" {

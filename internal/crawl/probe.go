@@ -49,6 +49,20 @@ func (c *Crawl) probe(ctx context.Context) *survey.Probes {
 		p, _ := c.ask(ctx, u, "")
 		out.Favicon = &p
 	}
+	if root, err := c.start.Parse("/"); err == nil && c.start.Path() != "/" && c.frontier.verdict(root.Key()).Allowed {
+		p, _ := c.ask(ctx, root, "")
+		out.Root = &p
+	}
+	for _, path := range []string{"/.git/HEAD", "/.env"} {
+		u, err := c.start.Parse(path)
+		if err != nil {
+			continue
+		}
+		// A page in place of the file is how many servers say that it is not there.
+		if p, _ := c.ask(ctx, u, ""); p.Status == 200 && len(p.Hops) == 0 && p.Title == "" && !strings.Contains(p.Type, "html") {
+			out.Open = append(out.Open, p)
+		}
+	}
 	return out
 }
 

@@ -3,6 +3,7 @@ package crawl
 import (
 	"context"
 	"fmt"
+	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 )
 
@@ -44,7 +45,7 @@ func (c *Crawl) resume(ctx context.Context) error {
 			c.judge.SetKind(r.Facts)
 			r.Findings = c.judge.Page(r.ID, r.Facts)
 			if c.again != nil {
-				*c.again = append(*c.again, r.Findings...)
+				*c.again = append(*c.again, check.Told(r.Findings)...)
 			}
 		}
 		c.progress.again(&r)

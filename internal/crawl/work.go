@@ -248,7 +248,7 @@ func fields(h http.Header) []page.Field {
 				break
 			}
 			if strings.EqualFold(name, "Set-Cookie") {
-				v, _, _ = strings.Cut(v, "=") // a session is a secret: keep its name only
+				v = withoutSecret(v)
 			}
 			if len(v) > maxHeaderValue {
 				v = v[:maxHeaderValue]
@@ -257,6 +257,23 @@ func fields(h http.Header) []page.Field {
 		}
 	}
 	slices.SortStableFunc(out, func(a, b page.Field) int { return cmp.Compare(a.Name, b.Name) })
+	return out
+}
+
+// withoutSecret is what a Set-Cookie header says but for the cookie's value, which may be a session.
+func withoutSecret(cookie string) string {
+	pair, attributes, _ := strings.Cut(cookie, ";")
+	name, _, _ := strings.Cut(pair, "=")
+	out := name
+	for part := range strings.SplitSeq(attributes, ";") {
+		key, value, _ := strings.Cut(strings.TrimSpace(part), "=")
+		switch strings.ToLower(key) {
+		case "secure", "httponly":
+			out += "; " + key
+		case "samesite":
+			out += "; SameSite=" + value
+		}
+	}
 	return out
 }
 

@@ -72,6 +72,7 @@ type Check struct {
 	Group    string
 	Severity Severity
 	Factor   float64 // times the severity's cost, 0.5 to 4; 0 means 1
+	Free     bool    // it says what is so and costs nothing, since no repair is asked for
 	Scope    Scope
 	Gather   Gather
 	Effort   Effort
@@ -95,9 +96,12 @@ type Check struct {
 	Site     func(*SitePass) error
 }
 
-// Weight is the factor with its default.
+// Weight is the factor with its default; 0 for what is free.
 func (c *Check) Weight() float64 {
-	if c.Factor == 0 {
+	switch {
+	case c.Free:
+		return 0
+	case c.Factor == 0:
 		return 1
 	}
 	return c.Factor
@@ -113,7 +117,8 @@ type Finding struct {
 	Check  *Check
 	Page   int32 // address number; −1 for the site
 	Places []Place
-	More   int // places that are counted and not kept
+	More   int  // places that are counted and not kept
+	Silent bool // on a page that cannot be found: not told, but what hides the page costs as much
 }
 
 // A Place is one place of a finding, with its evidence. Fields that say nothing are empty.
@@ -163,6 +168,11 @@ func (f *Finding) add(p Place) {
 	} else {
 		f.More++
 	}
+}
+
+// Told are the findings that are told: without those on pages that cannot be found anyway.
+func Told(found []Finding) []Finding {
+	return slices.DeleteFunc(slices.Clone(found), func(f Finding) bool { return f.Silent })
 }
 
 // Count is at how many places the check fails.

@@ -56,7 +56,7 @@ type Limit struct {
 
 // AllLimits is every threshold there is.
 var AllLimits = []Limit{
-	{"title-characters", "characters", 60, "A longer title is likely to be cut in a result list.", func(l *Limits) *int { return &l.TitleCharacters }},
+	{"title-characters", "characters", 100, "A longer title is too long however narrow its letters are.", func(l *Limits) *int { return &l.TitleCharacters }},
 	{"title-pixels", "pixels", 580, "A wider title, set at 20 px in the common sans-serif, is likely to be cut.", func(l *Limits) *int { return &l.TitlePixels }},
 	{"title-least", "characters", 15, "A shorter title says too little.", func(l *Limits) *int { return &l.TitleLeast }},
 	{"description-characters", "characters", 160, "A longer description is likely to be cut.", func(l *Limits) *int { return &l.DescriptionCharacters }},
@@ -68,12 +68,12 @@ var AllLimits = []Limit{
 	{"duplicate-words", "words", 20, "Shorter texts are not compared.", func(l *Limits) *int { return &l.DuplicateWords }},
 	{"near-words", "words", 50, "Shorter texts are not compared for likeness.", func(l *Limits) *int { return &l.NearWords }},
 	{"near-percent", "percent", 90, "Texts at least this alike are near-duplicates (Jaccard index of five-word shingles).", func(l *Limits) *int { return &l.NearPercent }},
-	{"depth-clicks", "clicks", 3, "A page further from home is visited seldom.", func(l *Limits) *int { return &l.DepthClicks }},
+	{"depth-clicks", "clicks", 0, "A page further from home is visited seldom; 0 goes by the site's size: 3 up to 500 pages, 4 up to 5,000, else 5.", func(l *Limits) *int { return &l.DepthClicks }},
 	{"long-words", "words", 10000, "A longer text is better divided.", func(l *Limits) *int { return &l.LongWords }},
 	{"ratio-percent", "percent", 10, "A smaller part of the HTML that is text is mostly markup.", func(l *Limits) *int { return &l.RatioPercent }},
 	{"links-most", "links", 500, "More links on one page help nobody.", func(l *Limits) *int { return &l.LinksMost }},
 	{"links-in", "pages", 0, "Fewer pages linking in are few; 0 goes by the site's size: 2 up to 500 pages, 3 up to 5,000, else 5.", func(l *Limits) *int { return &l.LinksIn }},
-	{"alt-characters", "characters", 125, "A longer alternative text is a description.", func(l *Limits) *int { return &l.AltCharacters }},
+	{"alt-characters", "characters", 160, "A longer alternative text is a description.", func(l *Limits) *int { return &l.AltCharacters }},
 	{"image-bytes", "bytes", 100000, "A heavier image slows a page down.", func(l *Limits) *int { return &l.ImageBytes }},
 	{"image-very-bytes", "bytes", 500000, "A heavier image slows a page down much.", func(l *Limits) *int { return &l.ImageVeryBytes }},
 	{"first-byte", "milliseconds", 800, "A page whose first byte takes longer is slow.", func(l *Limits) *int { return &l.FirstByte }},

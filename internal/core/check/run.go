@@ -34,25 +34,42 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 		return nil
 	}
 	indexable, _ := f.Indexable()
+	closed := f.Closed() && r.hides(f)
 	var out []Finding
 	var found Finding
 	pass := PagePass{Facts: f, Doc: f.Document, Staging: r.staging, report: func(p Place) { found.add(p) }}
 	var c *Check
 	run := func() { c.Page(&pass) }
 	for _, c = range r.Checks {
-		if c.Page == nil || c.Scope == Indexable && !indexable {
+		silent := c.Scope == Indexable && !indexable
+		if c.Page == nil || silent && !closed {
 			continue
 		}
 		as, limits := r.at(c, f.Address)
 		if as == nil {
 			continue
 		}
-		found, pass.Limits = Finding{Check: as, Page: id}, limits
+		found, pass.Limits = Finding{Check: as, Page: id, Silent: silent}, limits
 		if r.guard(c, f.Address, run) && len(found.Places) > 0 {
 			out = append(out, found)
 		}
 	}
 	return out
+}
+
+// Hiding is the ID of the check that tells pages which are kept out of search. Where a plan switches it
+// off, that is meant, and costs nothing.
+const Hiding = "index-noindex"
+
+// hides tells whether what keeps a page out of search is to be counted.
+func (r *Runner) hides(f *page.Facts) bool {
+	for _, c := range r.Checks {
+		if c.ID == Hiding && c.Page != nil {
+			as, _ := r.at(c, f.Address)
+			return as != nil
+		}
+	}
+	return false
 }
 
 // Site runs the site checks, several at once, and hands take what each finds, as soon as those before

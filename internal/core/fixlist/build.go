@@ -13,6 +13,7 @@ import (
 	"harvik/internal/core/health"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/weburl"
 )
 
 // States that a fix has before anyone has worked on it.
@@ -131,6 +132,7 @@ type builder struct {
 	at         []int32 // address number → index in assessed, −1 for none
 	pages      []int32 // address number → index in the sheet's pages, −1 for none
 	sections   *sections
+	home       string // host of most pages, without www
 	importance []float64
 	waived     []bool // by entry
 	entryCell  []int
@@ -200,6 +202,7 @@ func newBuilder(s *Sheet, adjust Adjustment) *builder {
 		}
 	}
 	b.sections = newSections(html)
+	b.home = mostOf(html)
 	for _, c := range b.Checks {
 		b.costs = append(b.costs, severityCost[c.Severity]*c.Weight())
 	}
@@ -207,6 +210,23 @@ func newBuilder(s *Sheet, adjust Adjustment) *builder {
 	b.findRoots()
 	b.importance = importance(b.assessed, adjust.Figure)
 	return b
+}
+
+// mostOf is the host that most addresses have.
+func mostOf(addresses []string) string {
+	counts := map[string]int{}
+	best := ""
+	for _, a := range addresses {
+		u, err := weburl.Parse(a)
+		if err != nil {
+			continue
+		}
+		host := strings.TrimPrefix(u.Host(), "www.")
+		if counts[host]++; counts[host] > counts[best] || counts[host] == counts[best] && host < best {
+			best = host
+		}
+	}
+	return best
 }
 
 // sortEntries puts entries in an order that depends on addresses only. Those on addresses that
@@ -487,7 +507,7 @@ func (b *builder) finish(f *Fix, c *check.Check) {
 	default:
 		f.Effort = "large"
 	}
-	f.word(c)
+	f.word(c, b.home)
 }
 
 // rank sorts by severity, weighted gain, effort and ID, then walks down the list to tell the

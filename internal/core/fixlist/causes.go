@@ -259,7 +259,9 @@ func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
 		if len(all) < leastPages {
 			continue
 		}
-		slices.Sort(all)
+		if slices.Sort(all); float64(len(all)) >= leastShare*float64(len(members)) {
+			all = members // the few pages of other layouts have it from the same template
+		}
 		one := &candidate{fix: Fix{Kind: Layout, Where: inLayout(len(all), landmark(spot))}, key: name + " " + spot, members: all, work: 1}
 		one.fix.ID = identify(b.Checks[c], Layout, one.key)
 		out = append(out, one)

@@ -44,7 +44,8 @@ type causeKey struct {
 type cause struct {
 	key           string
 	target, value string
-	repairs       []repair // of an address that is not there
+	away          bool     // a target that does not answer with a page or file
+	repairs       []repair // of such a target
 }
 
 // NewCollector works with a catalogue.

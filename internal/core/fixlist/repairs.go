@@ -31,6 +31,7 @@ func repairs(s *survey.Survey, checks []*check.Check, entries []entry, causes []
 		if !byTarget[i] {
 			continue
 		}
+		causes[i].away = !k.good[causes[i].target]
 		proposals[i] = k.proposals(causes[i].target, func(key string) { claimed[key]++ })
 		for _, r := range proposals[i] {
 			stands[r.key]++
@@ -165,11 +166,13 @@ func redirectRule(origin, from, to string) (key, words string) {
 	target := u.PathQuery()
 	switch {
 	case target == from:
-		return "to " + u.Origin(), "they redirect to " + u.Origin()
+		return "1 to " + u.Origin(), "they redirect to " + u.Origin()
 	case u.Origin() == origin && target == from+"/":
-		return "slash", "they redirect to the same with a slash at the end"
+		return "1 slash", "they redirect to the same with a slash at the end"
+	case u.Origin() == origin && strings.HasPrefix(from, target) && strings.HasSuffix(target, "/") && strings.HasPrefix(from[len(target):], "index."):
+		return "1 index", "they redirect to their folder: leave " + from[len(target):] + " away"
 	case u.Origin() == origin && from == target+"/":
-		return "no slash", "they redirect to the same without the slash at the end"
+		return "1 no slash", "they redirect to the same without the slash at the end"
 	}
 	// What both end in is the same; in front of it one folder stands for another.
 	i, j := len(from), len(target)
@@ -184,7 +187,7 @@ func redirectRule(origin, from, to string) (key, words string) {
 	if u.Origin() != origin {
 		now = u.Origin() + now
 	}
-	return old + " to " + now, "what is under " + old + " has moved to " + now
+	return "1 " + old + " to " + now, "what is under " + old + " has moved to " + now
 }
 
 // otherForm says how an address that answers differs from one that does not.

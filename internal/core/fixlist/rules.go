@@ -38,13 +38,16 @@ func (b *builder) byRule(c int32, entries []int32) (out []*candidate) {
 		for _, r := range cause.repairs {
 			add(r.key, r.words, members, 1)
 		}
-		if key, words := anyFolder(cause.target); key != "" {
+		if key, words := anyFolder(cause.target); cause.away && key != "" {
 			add(key, words, members, 1)
 		}
 	}
 	if b.Checks[c].Gather == check.ByTarget {
 		for _, i := range entries {
 			e := &b.entries[i]
+			if !b.causes[e.cause].away {
+				continue
+			}
 			if key, words := relation(b.address(e.page), b.causes[e.cause].target); key != "" {
 				add(key, words, []int32{i}, 1)
 			}

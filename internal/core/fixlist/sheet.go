@@ -160,6 +160,7 @@ type sheetData struct {
 	Words, Carrier                              []int32
 	Regions                                     []byte
 	CauseKeys, CauseTargets, CauseValues, Spots []string
+	Away                                        []bool
 	Repaired                                    []int32 // the causes of repairs, in order
 	RepairKeys, RepairWords                     []string
 }
@@ -176,6 +177,7 @@ type checkData struct {
 	Effort                          check.Effort
 	OneChange                       bool
 	Explains                        []string
+	Free                            bool
 }
 
 // Flags of a page.
@@ -189,7 +191,7 @@ const (
 func (s *Sheet) Write(w io.Writer) error {
 	d := sheetData{Version: sheetVersion, Layouts: s.Layouts, Findings: s.Findings, Expected: s.Expected, Partial: s.Partial, Spots: s.spots}
 	for _, c := range s.Checks {
-		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains})
+		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains, c.Free})
 	}
 	for _, p := range s.Pages {
 		var f byte
@@ -207,6 +209,7 @@ func (s *Sheet) Write(w io.Writer) error {
 		d.Words, d.Carrier = append(d.Words, e.words), append(d.Carrier, e.carrier)
 	}
 	for i, c := range s.causes {
+		d.Away = append(d.Away, c.away)
 		for _, r := range c.repairs {
 			d.Repaired, d.RepairKeys, d.RepairWords = append(d.Repaired, int32(i)), append(d.RepairKeys, r.key), append(d.RepairWords, r.words)
 		}
@@ -223,7 +226,7 @@ func (d *sheetData) fits() bool {
 	n, m := len(d.IDs), len(d.Check)
 	if len(d.Addresses) != n || len(d.Flags) != n || len(d.PageLayouts) != n || len(d.Authority) != n || len(d.Weights) != n ||
 		len(d.Page) != m || len(d.Places) != m || len(d.Cause) != m || len(d.Spot) != m || len(d.Regions) != m ||
-		len(d.Words) != m || len(d.Carrier) != m || len(d.RepairKeys) != len(d.Repaired) || len(d.RepairWords) != len(d.Repaired) ||
+		len(d.Words) != m || len(d.Away) != len(d.CauseKeys) || len(d.Carrier) != m || len(d.RepairKeys) != len(d.Repaired) || len(d.RepairWords) != len(d.Repaired) ||
 		len(d.CauseTargets) != len(d.CauseKeys) || len(d.CauseValues) != len(d.CauseKeys) {
 		return false
 	}
@@ -264,7 +267,7 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 	for _, c := range d.Checks {
 		s.Checks = append(s.Checks, &check.Check{
 			ID: c.ID, Group: c.Group, Title: c.Title, Line: c.Line, Variant: c.Variant, Severity: c.Severity, Factor: c.Factor,
-			Scope: c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange, Explains: c.Explains,
+			Scope: c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange, Explains: c.Explains, Free: c.Free,
 		})
 	}
 	for i := range d.IDs {
@@ -281,7 +284,7 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 		})
 	}
 	for i := range d.CauseKeys {
-		s.causes = append(s.causes, cause{key: d.CauseKeys[i], target: d.CauseTargets[i], value: d.CauseValues[i]})
+		s.causes = append(s.causes, cause{key: d.CauseKeys[i], target: d.CauseTargets[i], value: d.CauseValues[i], away: d.Away[i]})
 	}
 	for i, c := range d.Repaired {
 		s.causes[c].repairs = append(s.causes[c].repairs, repair{d.RepairKeys[i], d.RepairWords[i]})

@@ -9,8 +9,8 @@ import (
 )
 
 // word fills in the check's sentence, and says where and on how many pages.
-func (f *Fix) word(c *check.Check) {
-	link, target := f.Line, PathOf(f.Target)
+func (f *Fix) word(c *check.Check, home string) {
+	link, target := f.Line, within(f.Target, home)
 	if link == "" {
 		link = "Link"
 	}
@@ -43,6 +43,8 @@ func (f *Fix) word(c *check.Check) {
 		f.Line += " on " + PathOf(f.Example)
 	case f.Kind == Pages:
 		f.Line += " on " + text.Thousands(f.Pages) + " separate pages"
+	case f.Kind == Value && !strings.Contains(c.Line, "{n}") && f.Example != "":
+		f.Line += on
 	case f.Where != "":
 		f.Line += ", " + f.Where
 	case f.Kind == Target && f.Pages == 1 && f.Example != "":
@@ -58,7 +60,23 @@ func PathOf(address string) string {
 	if err != nil || !u.IsHTTP() {
 		return shorten(address)
 	}
-	return shorten(u.PathQuery())
+	return shorten(u.PathQuery() + fragment(address))
+}
+
+func fragment(address string) string {
+	if i := strings.IndexByte(address, '#'); i >= 0 {
+		return address[i:]
+	}
+	return ""
+}
+
+// within is PathOf for an address of the site, and leaves others their host.
+func within(address, home string) string {
+	u, err := weburl.Parse(address)
+	if err != nil || !u.IsHTTP() || home == "" || strings.TrimPrefix(u.Host(), "www.") == home {
+		return PathOf(address)
+	}
+	return shorten(u.Host() + u.PathQuery() + fragment(address))
 }
 
 func shorten(s string) string {

@@ -30,7 +30,7 @@ type Verdict struct {
 func One(r *check.Runner, f *page.Facts) []Verdict {
 	r.SetKind(f)
 	found := map[string]check.Finding{}
-	for _, x := range r.Page(0, f) {
+	for _, x := range check.Told(r.Page(0, f)) {
 		found[x.Check.ID] = x
 	}
 	var out []Verdict

@@ -60,7 +60,7 @@ func (s *cssScanner) step(i int) int {
 	case c == '"' || c == '\'':
 		text, next, ok := cssString(css, i)
 		s.broken = s.broken || !ok
-		if s.isImport() {
+		if s.isImport(i) {
 			s.add(i, AsStyle, text)
 		}
 		return next
@@ -79,7 +79,7 @@ func (s *cssScanner) step(i int) int {
 		address, next := cssURL(css, i+4)
 		role := AsImage
 		switch {
-		case s.isImport():
+		case s.isImport(i):
 			role = AsStyle
 		case s.place() == inFont:
 			role = AsFont
@@ -175,9 +175,12 @@ func withoutVendor(name string) string {
 	return name
 }
 
-func (s *cssScanner) isImport() bool {
-	name, ok := atRule(strings.TrimSpace(s.prelude(min(len(s.css), s.from+200))))
-	return ok && name == "import" && s.place() == inRules
+func (s *cssScanner) isImport(i int) bool {
+	if s.place() != inRules {
+		return false
+	}
+	name, ok := atRule(s.prelude(i))
+	return ok && name == "import"
 }
 
 // end takes in what the statement or declaration at hand names, if a browser would.

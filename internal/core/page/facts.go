@@ -8,6 +8,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"harvik/internal/core/dom"
@@ -112,6 +113,7 @@ type Image struct {
 	HasAlt  bool   `json:"hasAlt,omitempty"`
 	HasSize bool   `json:"hasSize,omitempty"` // width and height, or an aspect ratio in its style
 	Alone   bool   `json:"alone,omitempty"`   // the only content of a link
+	Lazy    bool   `json:"lazy,omitempty"`    // loading="lazy"
 	Place   string `json:"place,omitempty"`
 	Pos
 }
@@ -176,6 +178,7 @@ type Form struct {
 type Script struct {
 	Address   string `json:"address"`
 	Integrity bool   `json:"integrity,omitempty"`
+	Blocking  bool   `json:"blocking,omitempty"` // in the head, neither async nor deferred: nothing shows before it has run
 }
 
 // Snippet is a text that was looked for in the source.
@@ -223,7 +226,9 @@ type Document struct {
 	Forms        []Form             `json:"forms,omitempty"`
 	Frames       []string           `json:"frames,omitempty"` // addresses of iframes
 	Scripts      []Script           `json:"scripts,omitempty"`
-	IDs          Hashes             `json:"ids,omitempty"` // of elements and named anchors, hashed, sorted
+	BareFrames   []Element          `json:"bareFrames,omitempty"` // iframes without a title
+	BareFields   []Element          `json:"bareFields,omitempty"` // fields of forms without a label
+	IDs          Hashes             `json:"ids,omitempty"`        // of elements and named anchors, hashed, sorted
 	TwiceIDs     []string           `json:"twiceIds,omitempty"`
 	Markup       Markup             `json:"markup"`
 	Shape        Shape              `json:"shape"`
@@ -341,6 +346,22 @@ func (f *Facts) IsCacheable() bool {
 	return strings.Contains(control, "max-age=") && !strings.Contains(control, "max-age=0") || strings.Contains(control, "immutable")
 }
 
+// CacheSeconds is for how long caches may keep the response without asking, by its Cache-Control header
+// (RFC 9111, 5.2.2); told is false where that does not say.
+func (f *Facts) CacheSeconds() (seconds int, told bool) {
+	for part := range strings.SplitSeq(strings.ToLower(f.HeaderValue("Cache-Control")), ",") {
+		switch name, value, _ := strings.Cut(strings.TrimSpace(part), "="); name {
+		case "no-store", "no-cache":
+			return 0, true
+		case "max-age":
+			if n, err := strconv.Atoi(strings.Trim(value, `"`)); err == nil && n >= 0 {
+				return n, true
+			}
+		}
+	}
+	return 0, false
+}
+
 // IsPage tells whether this is an HTML document that was served with status 200.
 func (f *Facts) IsPage() bool { return f.Status == 200 && f.Document != nil }
 
@@ -379,6 +400,24 @@ func (f *Facts) Canonical() string {
 		found = c.Address
 	}
 	return found
+}
+
+// Closed tells a page that cannot be found in search: it may not be shown, and no page of its own host is
+// named to be shown in its place.
+func (f *Facts) Closed() bool {
+	if ok, _ := f.Indexable(); ok || !f.IsPage() {
+		return false
+	}
+	to := f.Canonical()
+	if to == "" || to == f.Address {
+		return true
+	}
+	here, err := weburl.Parse(f.Address)
+	if err != nil {
+		return true
+	}
+	there, err := weburl.Parse(to)
+	return err != nil || strings.TrimPrefix(there.Host(), "www.") != strings.TrimPrefix(here.Host(), "www.")
 }
 
 // Indexable tells whether a search engine may show the page, and why not otherwise.

@@ -49,10 +49,11 @@ func (with *reader) read(r Response) *Document {
 	tree := with.parser.Parse(body)
 	w := walker{
 		doc: &Document{Charset: name, Flattened: tree.TooDeep, Cut: tree.Cut}, tree: tree, base: r.Address, address: r.Address,
-		main: with.main[:0], rest: with.rest[:0], named: with.named[:0], ids: map[string]bool{},
+		main: with.main[:0], rest: with.rest[:0], named: with.named[:0], ids: map[string]bool{}, labels: map[string]bool{},
 	}
 	w.markup()
 	w.walk(&tree.Nodes[0], place{})
+	w.bareFields()
 	w.structured()
 	w.resolve()
 	w.headers(r)

@@ -56,6 +56,7 @@ func TestStylesheet(t *testing.T) {
 			"font /css/x.woff2 css", "font /css/y.woff css", "image /css/z.svg css"},
 		`a { b: url(`: nil,
 		`a { background: url(x.png) !ie; *background: url(y.png); _background: url(z.png); background: url(w.png) !important }`: {"image /css/w.png css"},
+		"/* " + strings.Repeat("a licence ", 50) + `*/ @import url(a.css);`:                                                     {"stylesheet /css/a.css css"},
 		`@nonsense { a { background: url(x.png) } } @media print { a { background: url(y.png) } }`:                              {"image /css/y.png css"},
 		`a { background: url(x.png) } @import "late.css"; @font-face { src: url(f.woff) }`:                                      {"image /css/x.png css", "font /css/f.woff css"},
 		`@charset "utf-8"; @layer base; @import "a.css" layer(base); a { content: "no end

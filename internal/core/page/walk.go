@@ -17,18 +17,19 @@ import (
 
 // place is where the walk stands, handed down by value.
 type place struct {
-	path    string
-	region  Region
-	inHead  bool
-	inMain  bool
-	inner   bool // inside sectioning content: a header or footer there is not the page's
-	silent  bool // not part of the main text
-	naming  bool // inside a link or heading: alternative texts count as text
-	titling bool // inside a heading
-	depth   int  // below body
-	level   int  // below the document
-	tables  int  // around
-	feature uint32
+	path     string
+	region   Region
+	inHead   bool
+	inMain   bool
+	inner    bool // inside sectioning content: a header or footer there is not the page's
+	silent   bool // not part of the main text
+	labelled bool // inside a label
+	naming   bool // inside a link or heading: alternative texts count as text
+	titling  bool // inside a heading
+	depth    int  // below body
+	level    int  // below the document
+	tables   int  // around
+	feature  uint32
 }
 
 type walker struct {
@@ -45,8 +46,10 @@ type walker struct {
 	hasMain            bool
 	mainCode, restCode []span // where code stands in main and rest
 	forms              formSigns
-	listed             int // bytes of main text inside links
-	ids                map[string]bool
+	listed             int             // bytes of main text inside links
+	ids                map[string]bool // names of places; true for ids
+	labels             map[string]bool // ids that labels speak of
+	fields             []field
 	items              bool        // some element carries Microdata or RDFa
 	data               []*dom.Node // scripts of JSON-LD
 }
@@ -118,10 +121,10 @@ func (w *walker) element(n *dom.Node, p place, nth int) {
 	}
 	a := n.Name
 	switch a {
-	case atom.Script, atom.Style, atom.Template, atom.Noscript, atom.Iframe, atom.Object:
+	case atom.Script, atom.Style, atom.Template, atom.Noscript, atom.Noframes, atom.Noembed, atom.Iframe, atom.Object:
 		w.loads(n, a)
 		w.sign(a, n)
-		w.unread(n, a)
+		w.unread(n, a, p)
 		return
 	case atom.Table:
 		p.tables++
@@ -191,6 +194,8 @@ func (w *walker) enter(n *dom.Node, a atom.Atom, p place, nth int) place {
 		p = p.step(a.String(), 0)
 	case a == atom.Li || a == atom.Tr || a == atom.Td || a == atom.P:
 		p = p.step(a.String(), nth)
+	case a == atom.Label:
+		p.labelled = true
 	case a == atom.Select || a == atom.Textarea || a == atom.Option || w.hasAttr(n, "hidden"):
 		p.silent = true
 	}
@@ -335,10 +340,52 @@ func (w *walker) fact(n *dom.Node, a atom.Atom, p place) {
 		if w.room(len(w.doc.Forms), maxFew) {
 			w.doc.Forms = append(w.doc.Forms, Form{Action: cut(w.attr(n, "action"), maxHref), Place: p.path})
 		}
+	case atom.Label:
+		if id := w.attr(n, "for"); id != "" {
+			w.labels[id] = true
+		}
+	case atom.Select, atom.Textarea:
+		w.field(n, p)
 	case atom.Input, atom.Video, atom.Button:
 		w.sign(a, n)
+		if a == atom.Input {
+			w.field(n, p)
+		}
 		if a == atom.Input && len(w.doc.Forms) > 0 && strings.EqualFold(w.attr(n, "type"), "password") {
 			w.doc.Forms[len(w.doc.Forms)-1].Password = true
+		}
+	}
+}
+
+// A field waits for a label that may follow it.
+type field struct {
+	id   string
+	name string
+	at   int32
+}
+
+// field notes one that people fill in and that nothing names so far.
+func (w *walker) field(n *dom.Node, p place) {
+	switch strings.ToLower(w.attr(n, "type")) {
+	case "hidden", "submit", "reset", "button", "image":
+		return
+	}
+	named := p.labelled || p.silent && n.Name == atom.Input
+	for _, name := range [...]string{"aria-label", "aria-labelledby", "title"} {
+		named = named || strings.TrimSpace(w.attr(n, name)) != ""
+	}
+	if !named && !w.hasAttr(n, "hidden") && w.attr(n, "aria-hidden") != "true" && n.At >= 0 && len(w.fields) < maxFaults {
+		w.fields = append(w.fields, field{w.attr(n, "id"), clip(w.attr(n, "name")), n.At})
+	}
+}
+
+// bareFields keeps those that no label speaks of.
+func (w *walker) bareFields() {
+	d := w.doc
+	for _, f := range w.fields {
+		if !w.labels[f.id] {
+			w.placeAt(f.at, posBareField, len(d.BareFields))
+			d.BareFields = append(d.BareFields, Element{Name: "field", Type: f.name})
 		}
 	}
 }
@@ -419,7 +466,7 @@ func (w *walker) linkElement(n *dom.Node, p place) {
 const maxAlternates = 300
 
 // unread notes what stands in elements whose content is no part of the page.
-func (w *walker) unread(n *dom.Node, a atom.Atom) {
+func (w *walker) unread(n *dom.Node, a atom.Atom, p place) {
 	d := w.doc
 	switch a {
 	case atom.Style:
@@ -429,11 +476,19 @@ func (w *walker) unread(n *dom.Node, a atom.Atom) {
 		if kind := strings.ToLower(w.attr(n, "type")); !ok && (kind == "" || kind == "module" || strings.Contains(kind, "javascript")) {
 			d.Shape.Scripts += len(w.tree.Content(n))
 		} else if ok && len(d.Scripts) < maxUses {
-			d.Scripts = append(d.Scripts, Script{cut(src, maxHref), w.hasAttr(n, "integrity")})
+			classic := kind == "" || strings.Contains(kind, "javascript")
+			d.Scripts = append(d.Scripts, Script{
+				Address: cut(src, maxHref), Integrity: w.hasAttr(n, "integrity"),
+				Blocking: p.inHead && classic && !w.hasAttr(n, "async") && !w.hasAttr(n, "defer"),
+			})
 		}
 	case atom.Iframe:
 		if src := w.attr(n, "src"); src != "" && len(d.Frames) < maxAlternates {
 			d.Frames = append(d.Frames, cut(src, maxHref))
+			if strings.TrimSpace(w.attr(n, "title")) == "" && w.attr(n, "aria-label") == "" && w.attr(n, "aria-hidden") != "true" && !w.hasAttr(n, "hidden") && len(d.BareFrames) < maxFaults {
+				w.place(n, posBareFrame, len(d.BareFrames))
+				d.BareFrames = append(d.BareFrames, Element{Name: "iframe", Type: clip(src)})
+			}
 		}
 	}
 }
@@ -450,7 +505,7 @@ func (w *walker) attributes(n *dom.Node) {
 			w.id(value, true)
 		case "name":
 			if n.Name == atom.A {
-				w.id(value, value != w.attr(n, "id"))
+				w.id(value, false)
 			}
 		case "style":
 			d.Shape.StyleAttrs++
@@ -461,18 +516,21 @@ func (w *walker) attributes(n *dom.Node) {
 	})
 }
 
-func (w *walker) id(id string, counts bool) {
+// id notes a name of a place; only ids have to be different, what a name attribute says may be an id, too.
+func (w *walker) id(id string, isID bool) {
 	d := w.doc
-	if id == "" || len(w.ids) >= maxIDs || !counts {
+	if id == "" || len(w.ids) >= maxIDs {
 		return
 	}
-	if w.ids[id] {
+	if known, met := w.ids[id]; met && !isID {
+		return
+	} else if known {
 		if len(d.TwiceIDs) < maxFaults && !slices.Contains(d.TwiceIDs, id) && len(id) < 200 {
 			d.TwiceIDs = append(d.TwiceIDs, id)
 		}
 		return
 	}
-	w.ids[id] = true
+	w.ids[id] = isID
 }
 
 // Anchor is the hash under which a document keeps the name of a place in it.
@@ -486,7 +544,8 @@ func (w *walker) image(n *dom.Node, p place) {
 	w.place(n, posImage, len(w.doc.Images))
 	w.doc.Images = append(w.doc.Images, Image{
 		Src: cut(w.attr(n, "src"), maxHref), Alt: folded([]byte(alt), maxWords), HasAlt: has, Place: p.path,
-		HasSize: w.hasAttr(n, "width") && w.hasAttr(n, "height") || strings.Contains(w.attr(n, "style"), "aspect-ratio"),
+		HasSize: w.hasAttr(n, "width") && w.hasAttr(n, "height") || strings.Contains(w.attr(n, "style"), "aspect-ratio") || p.silent || isUnseen(w.attr(n, "style")),
+		Lazy:    strings.EqualFold(w.attr(n, "loading"), "lazy"),
 	})
 	if p.naming && alt != "" {
 		w.named = append(append(append(w.named, ' '), alt...), ' ')
@@ -494,6 +553,12 @@ func (w *walker) image(n *dom.Node, p place) {
 	if p.region == Content {
 		w.forms.pictures++
 	}
+}
+
+// isUnseen tells a style by which nothing is shown, so that it takes no room.
+func isUnseen(style string) bool {
+	style = strings.ReplaceAll(strings.ToLower(style), " ", "")
+	return strings.Contains(style, "display:none") || strings.Contains(style, "position:absolute")
 }
 
 // read adds the directives of one robots meta or X-Robots-Tag value for all agents.
@@ -522,6 +587,8 @@ func posCard(d *Document, i int32) *Pos        { return &d.Cards[i].Pos }
 func posAlternate(d *Document, i int32) *Pos   { return &d.Alternates[i].Pos }
 func posCanonical(d *Document, i int32) *Pos   { return &d.Canonicals[i].Pos }
 func posLang(d *Document, _ int32) *Pos        { return &d.LangPos }
+func posBareFrame(d *Document, i int32) *Pos   { return &d.BareFrames[i].Pos }
+func posBareField(d *Document, i int32) *Pos   { return &d.BareFields[i].Pos }
 
 func (w *walker) findAttr(n *dom.Node, name string) (string, bool) { return w.tree.Attr(n, name) }
 

@@ -46,6 +46,8 @@ type Probes struct {
 	Favicon     *Probe       `json:"favicon,omitempty"` // /favicon.ico
 	Certificate *Certificate `json:"certificate,omitempty"`
 	Browser     *Probe       `json:"browser,omitempty"` // the home page asked for as a browser does, where the plan's agent is refused
+	Open        []Probe      `json:"open,omitempty"`    // files that nobody should see, and that were given
+	Root        *Probe       `json:"root,omitempty"`    // the host's root, where the site is a folder below it
 	Numeric     *Probe       `json:"numeric,omitempty"` // the bare IP address of the home page's host
 }
 

@@ -2,10 +2,12 @@ package survey
 
 import (
 	"cmp"
+	"regexp"
 	"slices"
 	"strings"
 
 	"harvik/internal/core/text"
+	"harvik/internal/core/weburl"
 )
 
 // Share gathers the pages for which key gives the same text, case and white space folded,
@@ -33,6 +35,28 @@ func (s *Survey) ShareHash(key func(*Page) uint64) [][]*Page {
 	}
 	return sortGroups(s, groups)
 }
+
+// OneList tells whether pages are those of one list, told apart by their numbers alone: they rightly share
+// what they are called.
+func (s *Survey) OneList(group []*Page) bool {
+	first := ""
+	for i, p := range group {
+		u, err := weburl.Parse(s.URL(p.ID))
+		if err != nil {
+			return false
+		}
+		list := numbered.ReplaceAllString(u.Path()+u.Query(), "/")
+		if i == 0 {
+			first = list
+		} else if list != first {
+			return false
+		}
+	}
+	return len(group) > 1
+}
+
+// numbered is what pages of a list have at their end.
+var numbered = regexp.MustCompile(`(?i)(?:/page/\d+/?|/?[?&](?:page|paged|p|pg|start|offset)=\d+|/)$`)
 
 func sortGroups[K cmp.Ordered](s *Survey, groups map[K][]*Page) [][]*Page {
 	var out [][]*Page

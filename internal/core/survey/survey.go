@@ -54,8 +54,11 @@ const (
 	HasCards
 	HasRefresh
 	HasAnchors
-	Cacheable // it may be kept by caches for some time, or asked for again cheaply
-	Opaque    // a picture without transparency
+	Cacheable      // it may be kept by caches for some time, or asked for again cheaply
+	Opaque         // a picture without transparency
+	ShortLived     // it may be kept for a while, and for less than a day
+	HasSubheadings // headings below the first level
+	MostlyLinks    // links make up most of its text
 )
 
 // A Source reads what a survey does not hold. It is safe for use from several goroutines.
@@ -150,6 +153,7 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 func flags(d *page.Document) (f Flag) {
 	for flag, has := range map[Flag]bool{
 		HasAlternates: len(d.Alternates) > 0, HasData: len(d.Data) > 0, HasCards: len(d.Cards) > 0, HasRefresh: d.RefreshTo != "", HasAnchors: len(d.IDs) > 0,
+		HasSubheadings: slices.ContainsFunc(d.Headings, func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d),
 	} {
 		if has {
 			f |= flag
@@ -157,6 +161,20 @@ func flags(d *page.Document) (f Flag) {
 	}
 	return f
 }
+
+// mostlyLinks tells pages whose text is for the most part the words of links, as of contents.
+func mostlyLinks(d *page.Document) bool {
+	words := 0
+	for i := range d.Links {
+		if l := &d.Links[i]; l.Region == page.Content {
+			words += strings.Count(l.Words, " ") + 1
+		}
+	}
+	return 2*words >= d.Words
+}
+
+// aDay has so many seconds.
+const aDay = 24 * 60 * 60
 
 // AddLoaded notes a fetched address that is no page.
 func (s *Survey) AddLoaded(id int32, f *page.Facts, redirect int32) {
@@ -169,6 +187,9 @@ func (s *Survey) AddLoaded(id int32, f *page.Facts, redirect int32) {
 	}
 	if f.IsCacheable() {
 		p.Flags |= Cacheable
+	}
+	if seconds, told := f.CacheSeconds(); told && seconds < aDay {
+		p.Flags |= ShortLived
 	}
 	s.Loaded = append(s.Loaded, p)
 }
@@ -398,3 +419,13 @@ var endings = func() map[string]bool {
 	}
 	return m
 }()
+
+// Documents is how many HTML pages there are.
+func (s *Survey) Documents() (n int) {
+	for i := range s.Pages {
+		if s.Pages[i].HTML {
+			n++
+		}
+	}
+	return n
+}

@@ -3,7 +3,9 @@ package addresses
 
 import (
 	"regexp"
+	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"harvik/internal/core/check"
@@ -25,21 +27,21 @@ var Suite = []*check.Check{
 		How:  "Shorten the names of folders and pages for new pages; old addresses are best left, or redirected.", Source: source, Limits: []string{"url-characters"}, Page: long,
 	},
 	{
-		ID: "url-uppercase", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
+		ID: "url-uppercase", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents, Effort: check.Hours,
 		Title: "capital letters in the address", Line: "Capital letters in the address",
 		What: "The path of the address has capital letters.",
 		Why:  "To servers and search engines /Roses and /roses are two addresses; people mix them up.",
 		How:  "Use small letters for new pages, and redirect the old form if you change one.", Source: source + "; RFC 3986, 6.2.2.1", Page: uppercase,
 	},
 	{
-		ID: "url-underscore", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
+		ID: "url-underscore", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents, Effort: check.Hours,
 		Title: "underscores in the address", Line: "Underscores in the address",
 		What: "The path of the address has underscores.",
 		Why:  "Search engines read words parted by hyphens as words, and words parted by underscores as one.",
 		How:  "Use hyphens for new pages.", Source: source, Page: underscore,
 	},
 	{
-		ID: "url-non-ascii", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
+		ID: "url-non-ascii", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents, Effort: check.Hours,
 		Title: "letters outside ASCII in the address", Line: "Letters outside ASCII in the address",
 		What: "The path of the address has accented letters or another script.",
 		Why:  "Copied, it turns into percent signs and numbers that nobody can read.",
@@ -60,7 +62,7 @@ var Suite = []*check.Check{
 		How:  "Use hyphens between words, and redirect the old form.", Source: source + "; RFC 3986, 2", Page: space,
 	},
 	{
-		ID: "url-parameters", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Days,
+		ID: "url-parameters", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents, Effort: check.Days,
 		Title: "many parameters in the address", Line: "Many parameters in the address",
 		What: "The address has more parameters than the threshold.",
 		Why:  "Every combination and order is an address of its own, and search engines meet the same page many times.",
@@ -197,10 +199,17 @@ func placeholder(p *check.PagePass) {
 	if i := strings.LastIndexByte(last, '.'); i > 0 {
 		last = last[:i]
 	}
-	if last == "" || query != "" || p.Doc.Title() == "" || p.Doc.Kind == page.List || !saysNothing.MatchString(last) || isWord(last) || isDate(path) {
+	if last == "" || query != "" || p.Doc.Title() == "" || p.Doc.Kind == page.List || !saysNothing.MatchString(last) || isWord(last) || isDate(path) || says(p.Doc.Title()+" "+p.Doc.H1(), last) {
 		return
 	}
 	p.Reportf(page.Pos{}, last, "“%s”, although the title is “%s”", last, p.Doc.Title())
+}
+
+// says tells whether a text has what an address says as a word of its own, or a number with leading
+// zeros: then it means something.
+func says(title, last string) bool {
+	last = strings.TrimLeft(strings.ToLower(last), "0")
+	return slices.Contains(strings.FieldsFunc(strings.ToLower(title), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }), last)
 }
 
 // isWord lets plain words pass that are short names of real pages.

@@ -34,7 +34,7 @@ var amount = []*check.Check{
 		How:  "Answer the questions a visitor brings, or join the page with another. If it is rightly short, waive this.", Source: guidance, Limits: []string{"thin-words"}, Site: thin,
 	},
 	{
-		ID: "copy-duplicate", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
+		ID: "copy-duplicate", Explains: []string{"title-duplicate", "h1-duplicate", "description-duplicate"}, Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
 		Title: "several pages have the same text", Line: "{n} pages have the same text, among them {example}",
 		What: "The main text is the same as that of another page; white space and upper or lower case make no difference.",
 		Why:  "Search engines show one of the pages, not always the right one, and spend their visits on copies.",

@@ -3,7 +3,10 @@ package copy
 import (
 	"cmp"
 	"fmt"
+	"regexp"
 	"strings"
+
+	"golang.org/x/net/publicsuffix"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
@@ -12,7 +15,7 @@ import (
 
 var wording = []*check.Check{
 	{
-		ID: "copy-ratio", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Hours,
+		ID: "copy-ratio", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Hours,
 		Title: "page is nearly all markup", Line: "Little of the HTML is text",
 		What:   "The visible text is a small part of the HTML's bytes.",
 		Why:    "Visitors wait for markup, styles and scripts that they do not see, and there is little left to read.",
@@ -97,8 +100,15 @@ func around(main string, from, to int) string {
 	return strings.ReplaceAll(s, "\n", " ")
 }
 
+// leastForLanguage is how many words a text needs for its language to be sure; names, codes and formulas
+// make up the texts of shorter ones.
+const leastForLanguage = 60
+
 func otherLanguage(p *check.PagePass) {
 	d := p.Doc
+	if d.Words < leastForLanguage {
+		return
+	}
 	if d.TextLang == "" || d.Lang == "" || text.SameLanguage(d.TextLang, d.Lang) {
 		return
 	}
@@ -106,7 +116,7 @@ func otherLanguage(p *check.PagePass) {
 }
 
 func long(p *check.PagePass) {
-	if p.Doc.Words > p.Limits.LongWords {
+	if p.Doc.Words > p.Limits.LongWords && p.Doc.Kind.HasText() {
 		p.Reportf(page.Pos{}, "", "%s words, more than %s", text.Thousands(p.Doc.Words), text.Thousands(p.Limits.LongWords))
 	}
 }
@@ -123,11 +133,25 @@ func email(p *check.PagePass) {
 	}
 	said := linked.String()
 	for _, m := range p.Doc.Mails {
-		if !strings.Contains(said, strings.ToLower(m)) && !reserved(m, p.Facts.Address) {
+		if !strings.Contains(said, strings.ToLower(m)) && isMail(m, p.Facts.Address) && !reserved(m, p.Facts.Address) {
 			p.Report(check.Place{Note: m + " is no link", Value: m})
 		}
 	}
 }
+
+// invented are names in addresses that are made up to show what one looks like.
+var invented = regexp.MustCompile(`(?i)^(?:you|your|your[-_.]?name|name|user|username|someone|somebody|foo|bar|john\.?doe|jane\.?doe|me|xxx+)@|@(?:[\w-]+\.)*(?:your[-_]?\w+|my[-_]?(?:domain|host|site|company)|domain|foo|bar|baz|email|somewhere|somedomain|host|xxx+|acme|company)\.[a-z.]+$`)
+
+// isMail tells an address that somebody could write to from what only looks like one: names of files and
+// packages, words that ran together, and what was made up.
+func isMail(address, site string) bool {
+	_, domain, _ := strings.Cut(strings.ToLower(address), "@")
+	suffix, registered := publicsuffix.PublicSuffix(domain)
+	return (registered || strings.HasSuffix(check.HostOf(site), "."+suffix)) && suffix != domain && !fileEnding.MatchString(domain) && !invented.MatchString(address)
+}
+
+// fileEnding are endings of files that are also those of countries.
+var fileEnding = regexp.MustCompile(`\.(?:py|sh|rs|pl|so|md|cc|zip|mov|ps)$`)
 
 // reserved tells whether a mail address is at a domain kept for examples (RFC 2606, RFC 6761), on a
 // site that is not itself there.

@@ -3,6 +3,7 @@ package headings
 
 import (
 	"fmt"
+	"strings"
 	"unicode/utf8"
 
 	"harvik/internal/core/check"
@@ -47,9 +48,9 @@ var Suite = []*check.Check{
 		How:  "Keep the subject in the heading and move the rest into the first paragraph.", Source: standard, Limits: []string{"h1-characters"}, Page: h1Long,
 	},
 	{
-		ID: "heading-repeated", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Minutes,
+		ID: "heading-repeated", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "page repeats a heading", Line: "A heading stands twice on the page",
-		What: "Two headings of one page have the same text, whatever their levels.",
+		What: "Two headings under the same heading have the same text, or one repeats the heading that it stands under. Navigation, and words that parts customarily share, such as “Example”, are left aside.",
 		Why:  "Somebody who jumps from heading to heading cannot tell the parts apart. Often a template writes the page's name once more.",
 		How:  "Reword one of them, or take out the one that the template writes.", Source: standard, Page: repeated,
 	},
@@ -75,11 +76,11 @@ var Suite = []*check.Check{
 		How:  "Let the h1 come first, or make the box's label something other than a heading.", Source: standard, Page: firstIsOther,
 	},
 	{
-		ID: "heading-none", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Hours,
+		ID: "heading-none", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "long text without headings", Line: "Long text without subheadings",
-		What: "The main text is long and has no heading below the first level.",
+		What: "The main text is long, without what the layout writes on its pages, and has no heading below the first level. Contents pages are left aside.",
 		Why:  "Nobody finds their way in an unbroken text, and search engines cannot link to a part of it.",
-		How:  "Break the text up, with a heading for each thought.", Source: standard, Limits: []string{"heading-none-words"}, Page: none,
+		How:  "Break the text up, with a heading for each thought.", Source: standard, Limits: []string{"heading-none-words"}, Site: none,
 	},
 }
 
@@ -122,6 +123,9 @@ func h1Duplicate(p *check.SitePass) error {
 		return g.H1.Text
 	}
 	for _, g := range p.Share(key) {
+		if p.OneList(g) {
+			continue
+		}
 		p.ReportShared(g, "h1", func(s *survey.Page) page.Text { return page.Text{Text: s.H1.Text, Pos: s.H1.Pos} })
 	}
 	return nil
@@ -139,19 +143,46 @@ func h1Long(p *check.PagePass) {
 	}
 }
 
-// repeated reports each later heading whose text stood before, with the levels of the pair.
+// customary are headings that parts of one text rightly share, by language.
+var customary = map[string]bool{}
+
+func init() {
+	for _, word := range []string{
+		"example", "examples", "see also", "note", "notes", "usage", "syntax", "parameters", "arguments", "options", "return value", "return values", "returns", "result", "results",
+		"description", "summary", "overview", "introduction", "details", "remarks", "synopsis", "errors", "exceptions", "requirements", "references", "further reading", "answer", "solution", "exercise", "exercises",
+		"ingredients", "method", "beispiel", "beispiele", "siehe auch", "hinweis", "hinweise", "exemple", "exemples", "voir aussi", "ejemplo", "ejemplos", "véase también", "esempio", "esempi", "voorbeeld",
+	} {
+		customary[word] = true
+	}
+}
+
+// repeated reports each heading that repeats the one that it stands under, or one beside it under the
+// same, with the levels of the pair.
 func repeated(p *check.PagePass) {
-	first := map[string]page.Heading{}
+	type open struct {
+		heading page.Heading
+		below   map[string]page.Heading
+	}
+	stack := []open{{below: map[string]page.Heading{}}}
 	for _, h := range p.Doc.Headings {
 		key := text.Key(h.Text)
-		if key == "" {
+		if key == "" || h.Level == 0 || strings.HasPrefix(h.Place, "nav") || strings.HasPrefix(h.Place, "footer") || strings.HasPrefix(h.Place, "aside") {
 			continue
 		}
-		if before, ok := first[key]; ok {
+		for len(stack) > 1 && stack[len(stack)-1].heading.Level >= h.Level {
+			stack = stack[:len(stack)-1]
+		}
+		parent := &stack[len(stack)-1]
+		before, again := parent.below[key]
+		if !again && text.Key(parent.heading.Text) == key {
+			before, again = parent.heading, true
+		}
+		if again && !customary[strings.Trim(key, ":.")] {
 			report(p, h, "h%d = h%d%s", before.Level, h.Level, at(before))
-			continue
+		} else if !again {
+			parent.below[key] = h
 		}
-		first[key] = h
+		stack = append(stack, open{h, map[string]page.Heading{}})
 	}
 }
 
@@ -193,13 +224,13 @@ func firstIsOther(p *check.PagePass) {
 	}
 }
 
-func none(p *check.PagePass) {
-	for _, h := range p.Doc.Headings {
-		if h.Level > 1 {
-			return
+// none goes by the words that are a page's own, and lets contents pages be.
+func none(p *check.SitePass) error {
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		if g.Indexable && g.Kind.HasText() && g.Flags&(survey.HasSubheadings|survey.MostlyLinks) == 0 && g.Words > p.LimitsAt(g).HeadingNoneWords {
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text and no h2", g.Words)})
 		}
 	}
-	if p.Doc.Words > p.Limits.HeadingNoneWords {
-		p.Reportf(page.Pos{}, "", "%d words of main text and no h2", p.Doc.Words)
-	}
+	return nil
 }

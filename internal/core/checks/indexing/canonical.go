@@ -8,6 +8,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/weburl"
 )
 
 const (
@@ -203,11 +204,17 @@ func where(t page.Text) string {
 
 func noindexCanonical(p *check.SitePass) error {
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.Status == 200 && g.NoIndex != "" && g.Canonical >= 0 && g.Canonical != g.ID {
+		if g := &p.Pages[i]; g.Status == 200 && g.NoIndex != "" && g.Canonical >= 0 && g.Canonical != g.ID && !withParameters(p, g) {
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("noindex in %s, and its canonical is %s", source(g), p.URL(g.Canonical)), Target: p.URL(g.Canonical)})
 		}
 	}
 	return nil
+}
+
+// withParameters tells a page that is its canonical with parameters: hidden twice over, and rightly.
+func withParameters(p *check.SitePass, g *survey.Page) bool {
+	bare, _, has := strings.Cut(p.URL(g.ID), "?")
+	return has && bare == p.URL(g.Canonical)
 }
 
 func canonicalOutsideHead(p *check.PagePass) {
@@ -220,8 +227,8 @@ func canonicalOutsideHead(p *check.PagePass) {
 
 func canonicalRelative(p *check.PagePass) {
 	for _, c := range p.Doc.Canonicals {
-		href := strings.ToLower(strings.TrimSpace(c.Href))
-		if c.InHead && !strings.HasPrefix(href, "http://") && !strings.HasPrefix(href, "https://") {
+		href := strings.TrimSpace(c.Href)
+		if _, err := weburl.Parse(href); err != nil && c.InHead && href != "" { // what has a scheme is absolute, whichever it is
 			p.Reportf(c.Pos, c.Href, "written as “%s”", check.Short(c.Href))
 		}
 	}

@@ -14,7 +14,7 @@ import (
 const group = "indexing"
 
 // Suite is the group's checks.
-var Suite = slices.Concat(first, directives, canonicals, variants)
+var Suite = slices.Concat(closed, first, directives, canonicals, variants)
 
 var first = []*check.Check{
 	{

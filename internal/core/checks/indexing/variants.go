@@ -25,6 +25,7 @@ var variants = []*check.Check{
 		Why:    "Search engines see copies, and links to the page are split.",
 		How:    "Redirect all forms to one, or let the page name that one as its canonical; and write links in that form.",
 		Source: "search engines' public guidance on canonical addresses; RFC 3986, 6", Site: pathsOpen,
+		Explains: []string{"title-duplicate", "description-duplicate", "h1-duplicate", "copy-duplicate", "copy-near-duplicate", "canonical-missing"},
 	},
 	{
 		ID: "variant-ip-open", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,

@@ -11,7 +11,7 @@ import (
 const group = "languages"
 
 // Suite is the group's checks.
-var Suite = slices.Concat(declared, sets)
+var Suite = slices.Concat(declared, sets, folders)
 
 var declared = []*check.Check{{
 	ID: "lang-missing", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,

@@ -15,7 +15,7 @@ import (
 const group = "links"
 
 // Suite is the group's checks.
-var Suite = slices.Concat(followed, targets, written)
+var Suite = slices.Concat(followed, targets, ofPage, worded)
 
 var followed = []*check.Check{
 	{
@@ -103,9 +103,20 @@ func stays(p *check.PagePass, l *page.Link) bool {
 	return l.Fragment != "" && l.Address == p.Facts.Address
 }
 
+// empty takes the copies that a browser makes of a link left open for what they are: one link.
 func empty(p *check.PagePass) {
+	said, met := map[page.Pos]bool{}, map[page.Pos]bool{}
+	for i := range p.Doc.Links {
+		if l := &p.Doc.Links[i]; l.Words != "" || l.Label != "" {
+			said[l.Pos] = true
+		}
+	}
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
+		if said[l.Pos] || met[l.Pos] && l.Line > 0 {
+			continue
+		}
+		met[l.Pos] = true
 		if l.Words != "" || l.Label != "" || l.Hidden || stays(p, l) {
 			continue
 		}

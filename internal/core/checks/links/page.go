@@ -3,7 +3,6 @@ package links
 import (
 	"cmp"
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
 
@@ -12,18 +11,26 @@ import (
 	"harvik/internal/core/text"
 )
 
-// written are the checks that one page is enough for.
-var written = []*check.Check{
+// ofPage are the checks that one page is enough for.
+var ofPage = []*check.Check{
 	{
 		ID: "link-malformed", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Minutes,
 		Title: "link whose address cannot be meant", Line: "Link with a malformed address",
-		What:   "A link's address is one that no parser accepts, or has spaces, unfilled marks of a template, or slips such as “http:/x”.",
+		What:   "A link's address is one that no parser accepts, or has unfilled marks of a template, or slips such as “http:/x”.",
 		Why:    "Browsers guess at what was meant, and often end at an address that is not there.",
 		How:    "Write the address as it should be; the evidence shows it as it stands.",
 		Source: "URL standard (WHATWG), 4.3 (valid URL strings); RFC 3986, 2", Page: malformed,
 	},
 	{
-		ID: "link-to-private", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Minutes,
+		ID: "link-unescaped", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
+		Title: "link whose address has characters that have to be escaped", Line: "Link with spaces or brackets in its address",
+		What:   "A link's address has spaces, line breaks, backslashes or angle brackets in it.",
+		Why:    "Browsers put it right as well as they can; other programs stop reading at the first such character.",
+		How:    "Write the character escaped (%20 for a space), or leave it out where it is a slip.",
+		Source: "URL standard (WHATWG), 4.3 (valid URL strings); RFC 3986, 2", Page: unescaped,
+	},
+	{
+		ID: "link-to-private", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
 		Title: "link to a private address", Line: "Link to an address that only insiders reach",
 		What:   "A link leads to localhost, to an address of a private network, to a file on somebody's disk, or to a host that the plan names as staging.",
 		Why:    "It works for the person who wrote it and for nobody else, and tells how things look inside.",
@@ -94,11 +101,47 @@ func malformed(p *check.PagePass) {
 			continue
 		}
 		if why := whatIsOdd(l); why != "" {
-			place := at(l, "“%s” %s", check.Short(l.Href), why)
-			place.Value = l.Href
-			p.Report(place)
+			p.Report(written(l, why))
 		}
 	}
+}
+
+func unescaped(p *check.PagePass) {
+	for i := range p.Doc.Links {
+		l := &p.Doc.Links[i]
+		if l.Href == "" || l.Address == "" || whatIsOdd(l) != "" {
+			continue
+		}
+		if why := whatIsRaw(l); why != "" {
+			p.Report(written(l, why))
+		}
+	}
+}
+
+// written is the evidence of an address as it is written.
+func written(l *page.Link, why string) check.Place {
+	place := at(l, "“%s” %s", check.Short(l.Href), why)
+	place.Value = l.Href
+	return place
+}
+
+// whatIsRaw says which characters of an address had to be escaped.
+func whatIsRaw(l *page.Link) string {
+	href := strings.Trim(l.Href, " \t\r\n\f")
+	scheme, _, hasScheme := strings.Cut(strings.ToLower(href), ":")
+	switch {
+	case hasScheme && scheme != "http" && scheme != "https" && isScheme(scheme):
+		return "" // mailto, tel, javascript and the like have rules of their own
+	case strings.ContainsAny(href, "\t\r\n"):
+		return "has line breaks or tabs in it"
+	case strings.Contains(before(href, "#"), " "):
+		return "has spaces in it"
+	case strings.Contains(href, `\`):
+		return "has backslashes"
+	case strings.ContainsAny(href, "<>"):
+		return "has angle brackets"
+	}
+	return ""
 }
 
 // whatIsOdd says what is wrong with an address as it is written.
@@ -114,10 +157,6 @@ func whatIsOdd(l *page.Link) string {
 		return "is no address that a browser can read"
 	case !web && hasScheme && isScheme(scheme):
 		return "" // mailto, tel, javascript and the like have rules of their own
-	case strings.ContainsAny(href, "\t\r\n"):
-		return "has line breaks or tabs in it"
-	case strings.Contains(before(href, "#"), " "):
-		return "has spaces in it"
 	case web && !strings.HasPrefix(rest, "//"):
 		return "lacks a slash after its scheme"
 	case web && strings.HasPrefix(rest, "///"):
@@ -126,10 +165,6 @@ func whatIsOdd(l *page.Link) string {
 		return "lacks the colon after its scheme"
 	case strings.HasPrefix(href, "www."):
 		return "lacks its scheme, so it is taken for a file in this folder"
-	case strings.Contains(href, `\`):
-		return "has backslashes"
-	case strings.ContainsAny(href, "<>"):
-		return "has angle brackets"
 	}
 	return ""
 }
@@ -151,62 +186,30 @@ func isScheme(s string) bool {
 }
 
 func private(p *check.PagePass) {
-	here := hostOf(p.Facts.Address)
+	here := check.HostOf(p.Facts.Address)
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
-		host := hostOf(l.Address)
+		host := check.HostOf(l.Address)
 		if host == here {
 			continue
 		}
-		why := isPrivate(l.Address, host)
+		why := check.IsPrivate(l.Address)
 		if why == "" && slices.ContainsFunc(p.Staging, func(s string) bool {
 			name, all := strings.CutPrefix(s, "*")
 			return host == s || all && strings.HasSuffix(host, name)
 		}) {
 			why = "on a host that the plan names as staging"
 		}
-		if why != "" {
+		if why != "" && !showsItself(l, host) {
 			p.Report(at(l, "%s is %s", check.Short(l.Address), why))
 		}
 	}
 }
 
-func isPrivate(address, host string) string {
-	switch {
-	case strings.HasPrefix(address, "file:"):
-		return "a file on somebody's disk"
-	case host == "":
-		return ""
-	case host == "localhost" || strings.HasSuffix(host, ".localhost"):
-		return "the reader's own machine"
-	case strings.HasSuffix(host, ".local") || strings.HasSuffix(host, ".internal") || strings.HasSuffix(host, ".lan") || strings.HasSuffix(host, ".home.arpa"):
-		return "a name of a private network"
-	}
-	ip, err := netip.ParseAddr(strings.Trim(host, "[]"))
-	switch {
-	case err != nil:
-		return ""
-	case ip.IsLoopback():
-		return "the reader's own machine"
-	case ip.IsPrivate() || ip.IsLinkLocalUnicast() || ip.IsUnspecified():
-		return "an address of a private network"
-	}
-	return ""
-}
-
-// hostOf is the host name of a web address, without its port.
-func hostOf(address string) string {
-	scheme, rest, ok := strings.Cut(address, "://")
-	if !ok || scheme != "http" && scheme != "https" {
-		return ""
-	}
-	if end := strings.IndexAny(rest, "/?#"); end >= 0 {
-		rest = rest[:end]
-	}
-	if i := strings.LastIndexByte(rest, ':'); i > strings.LastIndexByte(rest, ']') {
-		rest = rest[:i]
-	}
-	return strings.ToLower(rest)
+// showsItself tells a link whose words are the address: such a text tells readers what to open on their
+// own machine.
+func showsItself(l *page.Link, host string) bool {
+	return host != "" && strings.Contains(strings.ToLower(l.Words), host)
 }
 
 // same tells whether two addresses are of one host, with and without www taken as one.
@@ -218,30 +221,30 @@ func insecure(p *check.PagePass) {
 	if !strings.HasPrefix(p.Facts.Address, "https:") {
 		return
 	}
-	here := hostOf(p.Facts.Address)
+	here := check.HostOf(p.Facts.Address)
 	for i := range p.Doc.Links {
-		if l := &p.Doc.Links[i]; strings.HasPrefix(l.Address, "http:") && same(hostOf(l.Address), here) {
+		if l := &p.Doc.Links[i]; strings.HasPrefix(l.Address, "http:") && same(check.HostOf(l.Address), here) {
 			p.Report(at(l, "to %s", check.Short(l.Address)))
 		}
 	}
 }
 
 func nofollowInside(p *check.PagePass) {
-	here := hostOf(p.Facts.Address)
+	here := check.HostOf(p.Facts.Address)
 	for i := range p.Doc.Links {
-		if l := &p.Doc.Links[i]; l.NoFollow && same(hostOf(l.Address), here) {
+		if l := &p.Doc.Links[i]; l.NoFollow && same(check.HostOf(l.Address), here) {
 			p.Report(at(l, "rel=nofollow on a link to %s", check.Short(l.Address)))
 		}
 	}
 }
 
 func nofollowOutside(p *check.PagePass) {
-	here := hostOf(p.Facts.Address)
+	here := check.HostOf(p.Facts.Address)
 	n := 0
 	var first *page.Link
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
-		host := hostOf(l.Address)
+		host := check.HostOf(l.Address)
 		if host == "" || same(host, here) {
 			continue
 		}
@@ -270,27 +273,51 @@ var vagueWords = map[string][]string{
 }
 
 func vague(p *check.PagePass) {
+	for i := range p.Doc.Links {
+		l := &p.Doc.Links[i]
+		if !stays(p, l) && !inCode(l) && isVague(p, l) {
+			p.Report(at(l, "“%s” leads to %s", l.Words, check.Short(l.Address)))
+		}
+	}
+}
+
+// isVague tells words that say nothing, in the page's language, unless they are what the target is called.
+func isVague(p *check.PagePass, l *page.Link) bool {
 	code, _, _ := strings.Cut(strings.ToLower(p.Doc.Lang), "-")
 	words := vagueWords[code]
 	if words == nil {
 		words = vagueWords["en"]
 	}
-	for i := range p.Doc.Links {
-		l := &p.Doc.Links[i]
-		if stays(p, l) {
-			continue
-		}
-		said := strings.ToLower(strings.Trim(l.Words, " .…»›→>!:[]()"))
-		for _, w := range words {
-			if said == w {
-				p.Report(at(l, "“%s” leads to %s", l.Words, check.Short(l.Address)))
-				break
-			}
+	said := strings.ToLower(strings.Trim(l.Words, " .…»›→>!:[]()"))
+	return said != nameOf(l.Address) && slices.Contains(words, said)
+}
+
+// inCode tells a link that stands in code, where words are names.
+func inCode(l *page.Link) bool {
+	for part := range strings.SplitSeq(l.Place, " > ") {
+		switch name, _, _ := strings.Cut(part, " "); name {
+		case "pre", "code", "kbd", "samp", "tt", "var":
+			return true
 		}
 	}
+	return false
+}
+
+// nameOf is what an address calls its page: the last part without its ending.
+func nameOf(address string) string {
+	path, _, _ := strings.Cut(address, "?")
+	path = strings.TrimSuffix(path, "/")
+	name := path[strings.LastIndexByte(path, '/')+1:]
+	if i := strings.IndexByte(name, '.'); i > 0 {
+		name = name[:i]
+	}
+	return strings.ToLower(strings.NewReplacer("-", " ", "_", " ").Replace(name))
 }
 
 func many(p *check.PagePass) {
+	if p.Doc.Kind == page.List {
+		return // an index is there for its links
+	}
 	if n := len(p.Doc.Links); n > p.Limits.LinksMost {
 		p.Reportf(page.Pos{}, fmt.Sprint(n), "%s links, more than %s", text.Thousands(n), text.Thousands(p.Limits.LinksMost))
 	}

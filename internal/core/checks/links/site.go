@@ -54,7 +54,7 @@ func brokenOutside(p *check.SitePass) error {
 		return nil
 	}
 	dead := func(t int32) bool {
-		if p.Addresses[t].Role != page.AsLink || isPrivate(p.URL(t), hostOf(p.URL(t))) != "" { // those have a check of their own
+		if p.Addresses[t].Role != page.AsLink || check.IsPrivate(p.URL(t)) != "" { // those have a check of their own
 			return false
 		}
 		g := p.Got(t)
@@ -220,13 +220,7 @@ func through(p *check.SitePass) map[int32]int {
 }
 
 func leastIn(p *check.SitePass) int {
-	n := 0
-	for i := range p.Pages {
-		if p.Pages[i].HTML {
-			n++
-		}
-	}
-	switch {
+	switch n := p.Documents(); {
 	case n <= 500:
 		return 2
 	case n <= 5000:

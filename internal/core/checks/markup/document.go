@@ -49,7 +49,7 @@ var frame = []*check.Check{
 	{
 		ID: "element-obsolete", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
 		Title: "elements that HTML no longer has", Line: "Elements that HTML no longer has",
-		What: "The document has elements that were removed from the HTML standard, such as font or center.",
+		What: "The document has elements that were removed from the HTML standard, such as applet or marquee. Those that only set type, such as tt or center, are left aside.",
 		Why:  "Browsers still bear with them, but nobody maintains what they do.",
 		How:  "Use styles, or the element that has taken their place.", Source: source + ", 16.2 (non-conforming features)", Page: obsolete,
 	},
@@ -59,6 +59,7 @@ var frame = []*check.Check{
 		What: "The document has frameset or frame elements.",
 		Why:  "Search engines index the parts, not the whole; addresses do not name what one sees; telephones cannot show it.",
 		How:  "Make a page of its own of each part.", Source: source + ", 16.2 (non-conforming features)", Page: frames,
+		Explains: []string{"h1-missing", "heading-none", "copy", "link-dead-end", "element-obsolete", "doctype-missing", "snippet-off-topic"},
 	},
 	{
 		ID: "tables-nested", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Days,
@@ -190,8 +191,14 @@ func headBroken(p *check.PagePass) {
 	p.Reportf(b.Pos, b.Name, "%s ends the head; %s land in the body", name, strings.Join(lost, ", "))
 }
 
+// typographic are obsolete elements that do nothing but set type, and that every browser shows.
+var typographic = map[string]bool{"tt": true, "big": true, "strike": true, "center": true, "font": true, "nobr": true, "basefont": true, "acronym": true}
+
 func obsolete(p *check.PagePass) {
 	for _, e := range p.Doc.Markup.Obsolete {
+		if typographic[e.Name] {
+			continue
+		}
 		p.Reportf(e.Pos, e.Name, "%d × %s, first here", e.Count, e.Name)
 	}
 }
@@ -218,8 +225,14 @@ func twice(p *check.PagePass) {
 }
 
 func faults(p *check.PagePass) {
+	if p.Facts.Outcome == page.Truncated {
+		return // what seems unclosed is what was cut
+	}
 	m := &p.Doc.Markup
 	for _, f := range m.Faults {
+		if f.Kind == "unclosed" && f.Name == "a" {
+			continue // link-nested says more
+		}
 		p.Reportf(f.Pos, f.Name, "%s: %s", f.Kind, f.Name)
 	}
 	if m.More > 0 {

@@ -11,7 +11,7 @@ import (
 const group = "markup"
 
 // Suite is the group's checks.
-var Suite = slices.Concat(phones, frame)
+var Suite = slices.Concat(phones, frame, named)
 
 var phones = []*check.Check{{
 	ID: "viewport-missing", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,

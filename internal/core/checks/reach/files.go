@@ -68,6 +68,14 @@ var files = []*check.Check{
 		Source: "", Site: cutOff,
 	},
 	{
+		ID: "root-refused", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "root of the host answers with an error", Line: "The root of the host answers with an error",
+		What:   "The site stands in a folder, and the address above it, the host alone, answers with a status of 400 to 499.",
+		Why:    "People shorten addresses to the host's name, and end at an error.",
+		How:    "Redirect the root to the site's home page.",
+		Source: "search engines' public guidance on site structure", Site: rootRefused,
+	},
+	{
 		ID: "sitemap-missing", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "there is no sitemap", Line: "There is no sitemap",
 		What:   "The robots.txt names none, and there is none at /sitemap.xml.",
@@ -324,6 +332,16 @@ func sitemapOmits(p *check.SitePass) error {
 		if g := &p.Pages[i]; g.Indexable && !p.Addresses[g.ID].InSitemap {
 			p.Report(g.ID, check.Place{Note: "no sitemap lists it"})
 		}
+	}
+	return nil
+}
+
+func rootRefused(p *check.SitePass) error {
+	if p.Probes == nil || p.Probes.Root == nil {
+		return nil
+	}
+	if r := p.Probes.Root; r.Status >= 400 && r.Status < 500 {
+		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d", r.Address, r.Status), Target: r.Address})
 	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package reach
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -46,6 +47,7 @@ var pages = []*check.Check{
 		Why:    "Search engines keep addresses that hold nothing, and spend their visits on them.",
 		How:    "Let the server answer with status 404 or 410, whatever the page looks like.",
 		Source: "RFC 9110, 15.5.5; search engines' public guidance on soft 404 errors", Site: softMissing,
+		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "canonical-missing", "sitemap-omits"},
 	},
 	{
 		ID: "reach-truncated", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
@@ -250,10 +252,18 @@ func throughRedirect(p *check.SitePass, id int32) bool {
 }
 
 func deep(p *check.SitePass) error {
+	usual := 5
+	switch n := p.Documents(); {
+	case n <= 500:
+		usual = 3
+	case n <= 5000:
+		usual = 4
+	}
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		if d := int(p.Depth[g.ID]); g.Indexable && d > p.LimitsAt(g).DepthClicks {
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d clicks from home, more than %d", d, p.LimitsAt(g).DepthClicks), Value: fmt.Sprint(d)})
+		most := cmp.Or(p.LimitsAt(g).DepthClicks, usual)
+		if d := int(p.Depth[g.ID]); g.Indexable && d > most {
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d clicks from home, more than %d", d, most), Value: fmt.Sprint(d)})
 		}
 	}
 	return nil

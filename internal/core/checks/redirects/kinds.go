@@ -32,6 +32,7 @@ var kinds = []*check.Check{
 		Why:    "The page is loaded and thrown away, the way back does not work, and search engines may take it for a page of its own.",
 		How:    "Let the server redirect.",
 		Source: "HTML standard, 4.2.5.3; WCAG 2.2, technique H76; search engines' public guidance on redirects", Page: refresh,
+		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "markup", "languages", "media", "canonical-missing", "link-dead-end", "link-vague", "link-few-in", "page-deep", "sitemap-omits", "url-placeholder"},
 	},
 	{
 		ID: "redirect-insecure", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,

@@ -18,7 +18,7 @@ const (
 )
 
 // Suite is the group's checks.
-var Suite = slices.Concat(chains, kinds)
+var Suite = slices.Concat(chains, kinds, odd)
 
 var chains = []*check.Check{
 	{

@@ -6,9 +6,12 @@ import (
 	"regexp"
 	"strings"
 
+	"golang.org/x/net/publicsuffix"
+
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
 )
 
 const (
@@ -20,11 +23,18 @@ const (
 // Suite is the group's checks.
 var Suite = []*check.Check{
 	{
-		ID: "https-missing", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Hours,
+		ID: "https-missing", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "page is served over http", Line: "Page is served over http",
-		What: "The page was fetched over http and did not redirect to https.",
+		What: "Pages were fetched over http and did not redirect to https. Where that is the whole site it is said once.",
 		Why:  "Everything on it can be read and changed on the way, browsers warn of it, and search engines prefer https.",
-		How:  "Get a certificate, and redirect every http address to its https form.", Source: httpsSource, Page: httpsMissing,
+		How:  "Get a certificate, and redirect every http address to its https form.", Source: httpsSource, Site: httpsMissing,
+	},
+	{
+		ID: "https-private", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "private host is served over http", Line: "The site is served over http, as a private host may be",
+		What: "The site stands on this machine or in a private network, and its pages are served over http. That costs nothing here.",
+		Why:  "Once it is public, everything on it could be read and changed on the way.",
+		How:  "See to https before the site goes public.", Source: httpsSource, Site: httpsPrivate,
 	},
 	{
 		ID: "https-not-forced", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
@@ -101,6 +111,22 @@ var Suite = []*check.Check{
 		Source: "RFC 9110, 17.3 (disclosure of file names)", Site: listing,
 	},
 	{
+		ID: "cookie-open", OneChange: true, Group: group, Severity: check.Notice, Scope: check.Documents, Gather: check.ByValue, Effort: check.Minutes,
+		Title: "cookie without protection", Line: "The cookie {value} lacks protection",
+		What:   "A page sets a cookie without SameSite, without Secure on an https page, or, where its name is that of a session, without HttpOnly.",
+		Why:    "Other sites can make the browser send it, somebody on the way can read it, or a script that got into the page can.",
+		How:    "Set Secure; HttpOnly; SameSite=Lax, unless a script of the site has to read the cookie.",
+		Source: "RFC 6265bis, 5.7 (attributes of cookies)", Page: cookies,
+	},
+	{
+		ID: "files-open", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "file that nobody should see can be fetched", Line: "{target} can be fetched by anybody",
+		What:   "The crawl asked once for a few files that slip onto servers, the folder of a version control system and a file of settings, and was given one.",
+		Why:    "They hold source code, passwords or keys, and are looked for within hours of going online.",
+		How:    "Take the file off the server or refuse its address, and change every password and key that was in it.",
+		Source: "RFC 9110, 17.3 (disclosure of file names)", Site: filesOpen,
+	},
+	{
 		ID: "script-no-integrity", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
 		Title: "script of another host without integrity", Line: "Scripts of other hosts without integrity",
 		What:   "A script from another host is loaded without an integrity attribute.",
@@ -110,10 +136,36 @@ var Suite = []*check.Check{
 	},
 }
 
-func httpsMissing(p *check.PagePass) {
-	if strings.HasPrefix(p.Facts.Address, "http:") {
-		p.Reportf(page.Pos{}, "", "served over http")
+func httpsMissing(p *check.SitePass) error {
+	open := plain(p)
+	switch home := p.URL(p.Home()); {
+	case len(open) == 0 || check.IsPrivate(home) != "":
+	case strings.HasPrefix(home, "http:"):
+		p.Report(-1, check.Place{Note: text.Count(len(open), "page is", "pages are") + " served over http, the home page among them", Target: home, Of: len(open)})
+	default:
+		for _, g := range open {
+			p.Report(g.ID, check.Place{Note: "served over http, although the home page has https"})
+		}
 	}
+	return nil
+}
+
+func httpsPrivate(p *check.SitePass) error {
+	home := p.URL(p.Home())
+	if open := plain(p); len(open) > 0 && check.IsPrivate(home) != "" && strings.HasPrefix(home, "http:") {
+		p.Report(-1, check.Place{Note: text.Count(len(open), "page is", "pages are") + " served over http; the host is " + check.IsPrivate(home), Target: home, Of: len(open)})
+	}
+	return nil
+}
+
+// plain are the pages that were served over http.
+func plain(p *check.SitePass) (out []*survey.Page) {
+	for i := range p.Pages {
+		if g := &p.Pages[i]; g.HTML && g.Status == 200 && strings.HasPrefix(p.URL(g.ID), "http:") {
+			out = append(out, g)
+		}
+	}
+	return out
 }
 
 func notForced(p *check.SitePass) error {
@@ -292,13 +344,64 @@ func listing(p *check.SitePass) error {
 }
 
 func noIntegrity(p *check.PagePass) {
-	here := strings.TrimPrefix(hostOf(p.Facts.Address), "www.")
+	here := owner(p.Facts.Address)
 	for _, s := range p.Doc.Scripts {
-		host := strings.TrimPrefix(hostOf(s.Address), "www.")
-		if !s.Integrity && host != "" && host != here && !strings.HasSuffix(host, "."+here) {
+		host := hostOf(s.Address)
+		if !s.Integrity && host != "" && owner(s.Address) != here {
 			p.Report(check.Place{Note: check.Short(s.Address), Value: host, Target: s.Address})
 		}
 	}
+}
+
+func cookies(p *check.PagePass) {
+	secure := strings.HasPrefix(p.Facts.Address, "https:")
+	for _, f := range p.Facts.Header {
+		if !strings.EqualFold(f.Name, "Set-Cookie") {
+			continue
+		}
+		said := strings.ToLower(f.Value)
+		name, attributes, _ := strings.Cut(said, ";")
+		var lacks []string
+		if secure && !strings.Contains(attributes, "secure") {
+			lacks = append(lacks, "Secure")
+		}
+		if session.MatchString(name) && !strings.Contains(attributes, "httponly") {
+			lacks = append(lacks, "HttpOnly")
+		}
+		if !strings.Contains(attributes, "samesite") {
+			lacks = append(lacks, "SameSite")
+		}
+		if len(lacks) > 0 {
+			written, _, _ := strings.Cut(f.Value, ";")
+			p.Report(check.Place{Note: "the cookie " + check.Short(written) + " is set without " + strings.Join(lacks, ", "), Value: written})
+		}
+	}
+}
+
+// session are names of cookies that say who somebody is.
+var session = regexp.MustCompile(`(?i)sess|sid$|auth|token|login|^jwt`)
+
+func filesOpen(p *check.SitePass) error {
+	if p.Probes == nil {
+		return nil
+	}
+	for _, one := range p.Probes.Open {
+		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d and %s", one.Address, one.Status, one.Type), Target: one.Address})
+	}
+	return nil
+}
+
+// owner is the name under which somebody registered the host of an address, by the list of public
+// suffixes; the host itself where there is none.
+func owner(address string) string {
+	host := hostOf(address)
+	if i := strings.LastIndexByte(host, ':'); i > strings.LastIndexByte(host, ']') {
+		host = host[:i]
+	}
+	if name, err := publicsuffix.EffectiveTLDPlusOne(host); err == nil {
+		return name
+	}
+	return host
 }
 
 func hostOf(address string) string {

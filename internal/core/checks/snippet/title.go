@@ -2,9 +2,11 @@
 package snippet
 
 import (
+	"fmt"
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"harvik/internal/core/check"
@@ -24,7 +26,7 @@ const (
 )
 
 // Suite is the group's checks.
-var Suite = slices.Concat(lines, subject)
+var Suite = slices.Concat(lines, subject, made)
 
 var lines = []*check.Check{
 	{
@@ -60,7 +62,7 @@ var lines = []*check.Check{
 		Source: titleSource, Page: titleOutsideHead,
 	},
 	{
-		ID: "title-long", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Minutes,
+		ID: "title-long", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "title is likely to be cut", Line: "Title is too long for a results page",
 		What:   "The title is longer than a results page shows, in characters or in pixels of the usual typeface.",
 		Why:    "The end is cut off; if the important words stand there, nobody reads them.",
@@ -84,12 +86,12 @@ var lines = []*check.Check{
 		Source: titleSource, Page: titlePlaceholder,
 	},
 	{
-		ID: "title-is-h1", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
+		ID: "title-is-h1", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
 		Title: "title and main heading are the same", Line: "Title and main heading are the same, letter for letter",
 		What:   "The title and the first h1 are the same, letter for letter.",
 		Why:    "Nothing is broken, but a chance is missed: the title speaks to people who are not on the site yet and need the context that the heading can leave out.",
 		How:    "Let the title add what the heading leaves out: place, kind, name of the site.",
-		Source: titleSource, Page: titleIsH1,
+		Source: titleSource, Site: titleIsH1,
 	},
 	{
 		ID: "description-missing", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Minutes,
@@ -100,7 +102,7 @@ var lines = []*check.Check{
 		Source: aboutSource, Page: aboutMissing,
 	},
 	{
-		ID: "description-duplicate", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "description-duplicate", Group: group, Severity: check.Warning, Factor: 0.8, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
 		Title: "several pages share a description", Line: "{n} pages share the description “{value}”",
 		What:   "More than one page has this meta description.",
 		Why:    "A description that fits several pages describes none of them; search engines tend to disregard it.",
@@ -167,7 +169,9 @@ func onlyInBody(d *page.Document) bool {
 func titleDuplicate(p *check.SitePass) error {
 	title := func(g *survey.Page) page.Text { return g.Title }
 	for _, g := range p.Share(ifIndexable(title)) {
-		p.ReportShared(g, "title", title)
+		if !p.OneList(g) {
+			p.ReportShared(g, "title", title)
+		}
 	}
 	return nil
 }
@@ -200,7 +204,7 @@ func titleOutsideHead(p *check.PagePass) {
 func titleLong(p *check.PagePass) {
 	t := p.Doc.Title()
 	n, px := utf8.RuneCountInString(t), int(text.Width(t, titlePixels)+0.5)
-	if n > p.Limits.TitleCharacters || px > p.Limits.TitlePixels {
+	if px > p.Limits.TitlePixels || n > p.Limits.TitleCharacters {
 		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters and %d px; there is room for about %d and %d",
 			n, px, p.Limits.TitleCharacters, p.Limits.TitlePixels)
 	}
@@ -208,8 +212,8 @@ func titleLong(p *check.PagePass) {
 
 func titleShort(p *check.PagePass) {
 	t := p.Doc.Title()
-	if t == "" || isPlaceholder(p) {
-		return // title-missing and title-placeholder say more
+	if t == "" || isPlaceholder(p) || isName(t) {
+		return // title-missing and title-placeholder say more; what code calls a thing is its name
 	}
 	if n := utf8.RuneCountInString(t); n < p.Limits.TitleLeast {
 		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters, fewer than %d", n, p.Limits.TitleLeast)
@@ -224,6 +228,17 @@ func titlePlaceholder(p *check.PagePass) {
 	}
 }
 
+// isName tells what code and commands call things: with signs or digits in it, with capitals inside, or
+// without any.
+func isName(t string) bool {
+	if strings.Contains(t, " ") {
+		return false
+	}
+	inner := strings.ContainsFunc(t, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("_.:()<>-+*/&$@#%=", r) })
+	lower := strings.ToLower(t)
+	return inner || t == lower || len(t) > 1 && t[1:] != lower[1:]
+}
+
 var placeholders = map[string]bool{
 	"untitled": true, "untitled document": true, "untitled page": true, "untitled-1": true, "home": true,
 	"homepage": true, "home page": true, "new page": true, "new document": true, "page": true, "page title": true,
@@ -236,15 +251,43 @@ var fileName = regexp.MustCompile(`^[^\s/]+\.(html?|php\d?|aspx?|jsp|docx?|pdf|i
 
 func isPlaceholder(p *check.PagePass) bool {
 	t := strings.ToLower(p.Doc.Title())
-	if placeholders[t] || fileName.MatchString(t) {
+	if placeholders[t] && !isSubject(p, t) || fileName.MatchString(t) && text.Key(p.Doc.H1()) != t {
 		return true
 	}
 	u, err := weburl.Parse(p.Facts.Address)
 	return err == nil && t != "" && strings.TrimPrefix(t, "www.") == strings.TrimPrefix(u.Hostname(), "www.")
 }
 
-func titleIsH1(p *check.PagePass) {
-	if t := p.Doc.Title(); t != "" && t == p.Doc.H1() {
-		p.Reportf(p.Doc.Titles[0].Pos, t, "title and h1 are both “%s”", t)
+// isSubject tells a page that is about what its title, which might be a placeholder, says: heading and
+// address say so, too.
+func isSubject(p *check.PagePass, title string) bool {
+	if text.Key(p.Doc.H1()) != title || strings.HasPrefix(title, "untitled") || strings.HasPrefix(title, "new ") || title == "home" || title == "index" {
+		return false
 	}
+	u, err := weburl.Parse(p.Facts.Address)
+	return err == nil && strings.Contains(strings.ToLower(u.Path()), strings.ReplaceAll(title, " ", "-"))
+}
+
+// titleIsH1 asks for more in the title only where the site's titles have more: where most of them say
+// something besides the heading, such as the name of the site.
+func titleIsH1(p *check.SitePass) error {
+	var same []*survey.Page
+	more := 0
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		switch {
+		case !g.Indexable || g.Title.Text == "" || g.H1.Text == "":
+		case g.Title.Text == g.H1.Text:
+			same = append(same, g)
+		case strings.Contains(g.Title.Text, g.H1.Text):
+			more++
+		}
+	}
+	if more <= len(same) {
+		return nil
+	}
+	for _, g := range same {
+		p.Report(g.ID, check.Place{Note: fmt.Sprintf("title and h1 are both “%s”, while %d titles of the site say more than the heading", g.Title.Text, more), Value: g.Title.Text, Line: g.Title.Line, Col: g.Title.Col})
+	}
+	return nil
 }

@@ -3,6 +3,7 @@ package weight
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -82,6 +83,22 @@ var Suite = []*check.Check{
 		Why:    "Visitors load the same file again on every page.",
 		How:    "Send Cache-Control with a long max-age for files whose address changes when they do, and a validator for others.",
 		Source: "RFC 9111 (HTTP caching)", Site: uncached,
+	},
+	{
+		ID: "cache-short", OneChange: true, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		Title: "versioned file is kept for less than a day", Line: "Files with a version in their address are kept for less than a day",
+		What:   "A stylesheet, script, image or font has a version or a hash in its address, and its Cache-Control or Expires header lets browsers keep it for less than a day.",
+		Why:    "Such a file never changes under its address, and visitors ask for it again all the same.",
+		How:    "Send Cache-Control: max-age=31536000, immutable for them.",
+		Source: "RFC 9111, 5.2.2.1 (max-age); RFC 8246 (immutable)", Site: keptShortly,
+	},
+	{
+		ID: "script-blocking", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
+		Title: "scripts hold up the page", Line: "Scripts in the head hold up the page",
+		What:   "A script in the head is neither async nor deferred, so nothing is shown before it has been fetched and run.",
+		Why:    "On a telephone each such script is a part of a second of empty screen.",
+		How:    "Add defer, or async where the order makes no difference; or move the script to the end of the body.",
+		Source: "HTML standard, 4.12.1 (the script element); search engines' public guidance on page speed", Page: blocking,
 	},
 	minified("script-unminified", "script is not minified", page.AsScript),
 	minified("style-unminified", "stylesheet is not minified", page.AsStyle),
@@ -285,6 +302,36 @@ func uncached(p *check.SitePass) error {
 		}
 	})
 	return nil
+}
+
+// versioned tells an address that changes when its file does.
+var versioned = regexp.MustCompile(`[.-][0-9a-f]{8,40}\.(?:\w+\.)?\w+$|[?&](?:v|ver|version|rev|h|hash)=[\w.-]+`)
+
+func keptShortly(p *check.SitePass) error {
+	p.Users(func(t int32) bool {
+		g := p.Got(t)
+		if g == nil || g.Status != 200 || g.Flags&survey.ShortLived == 0 || !p.Inside(p.URL(t)) || !versioned.MatchString(p.URL(t)) {
+			return false
+		}
+		switch p.Addresses[t].Role {
+		case page.AsImage, page.AsStyle, page.AsScript, page.AsFont:
+			return true
+		}
+		return false
+	}, func(l survey.Loading) {
+		if p.Page(l.Page).Status == 200 {
+			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " may be kept for less than a day", Target: p.URL(l.Target), Group: server(p.URL(l.Target))})
+		}
+	})
+	return nil
+}
+
+func blocking(p *check.PagePass) {
+	for _, s := range p.Doc.Scripts {
+		if s.Blocking {
+			p.Report(check.Place{Note: check.Short(s.Address) + " is neither async nor deferred", Target: s.Address})
+		}
+	}
 }
 
 // minified makes a check of files that minifying would make smaller.

@@ -1,0 +1,164 @@
+package indexing
+
+import (
+	"cmp"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
+	"harvik/internal/core/weburl"
+)
+
+// closed are the checks of pages that cannot be found in search, whatever else is right about them.
+var closed = []*check.Check{
+	{
+		ID: "index-closed", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "most of the site cannot be found in search", Line: "Most of the site cannot be found in search",
+		What: "More than half of the pages are kept out of search for one reason: noindex in a meta element or header. Checks that look only at pages that can be found are silent on them.",
+		Why:  "What is not in the index brings no visitor from search, however good it is.",
+		How:  "If it was meant, for a test site for instance, say so in the plan by switching this check off. Otherwise take the directive out of the template or the server's configuration.", Source: robotsSource, Site: mostlyClosed,
+	},
+	{
+		ID: check.Hiding, Group: group, Severity: check.Notice, Factor: 0.5, Scope: check.Documents, Effort: check.Minutes,
+		Title: "page cannot be found in search", Line: "Page is kept out of search (noindex)",
+		What: "A robots meta element or header says noindex, and the page names no other page of the site to be shown in its place. What else is wrong with the page's snippet, headings, text and data is not told; it costs what it would if the page could be found.",
+		Why:  "That can be meant, as for a page of thanks, or an accident, as after a test.",
+		How:  "Take the noindex away, or say in the plan that it is meant, by switching this check off for these pages: then nothing is counted.", Source: robotsSource, Page: kept,
+		Explains: []string{"snippet", "headings", "copy", "data", "sharing"},
+	},
+	{
+		ID: "canonical-elsewhere", Group: group, Severity: check.Error, Factor: 2, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "canonical leads to another site, or to no address", Line: "Canonical names a page of another site, or no address that an engine can use",
+		What: "The page names as canonical an address of another site, or one that search engines cannot use: a file, a name without a dot, an address that no parser reads.",
+		Why:  "The page asks not to be shown itself, and gives whatever links bring to the address that it names.",
+		How:  "Let each page name its own address. Where the content really belongs to the other site, say so in the plan.", Source: canonicalSource, Site: canonicalElsewhere,
+		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "canonical-broken", "canonical-redirects", "canonical-unlinked", "canonical-insecure"},
+	},
+	{
+		ID: "canonical-list", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "later page of a list names the first as canonical", Line: "Later pages of a list name the first as canonical",
+		What: "A page of a list that its address numbers, such as /page/2/, names the first page as its canonical.",
+		Why:  "What only the later pages list is then not followed for long, and may be found late or never.",
+		How:  "Let each page of the list name itself.", Source: canonicalSource + "; search engines' public guidance on pagination", Site: canonicalList,
+	},
+	{
+		ID: "link-to-hidden", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "link to an address that gives its place to another", Line: "{link} to {target}, which names another address as canonical",
+		What: "A link leads to a page that names another address of the site as canonical.",
+		Why:  "The site's own links say that this is the address, the page says that it is not.",
+		How:  "Link to the canonical address.", Source: canonicalSource, Site: linkToCanonicalised,
+	},
+}
+
+func kept(p *check.PagePass) {
+	if by := p.Doc.Robots.NoIndex; by != "" && p.Facts.Closed() {
+		p.Reportf(saidWhere(p, "noindex", "none"), by, "noindex in the %s", sourceName(by))
+	}
+}
+
+// mostlyClosed goes by one reason at a time, and by HTML pages that answered.
+func mostlyClosed(p *check.SitePass) error {
+	all := 0
+	counts := map[string]int{}
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		if !g.HTML || g.Status != 200 {
+			continue
+		}
+		all++
+		if g.NoIndex != "" {
+			counts[g.NoIndex]++
+		}
+	}
+	for _, by := range []string{"meta", "header"} {
+		if n := counts[by]; n >= 2 && 2*n > all {
+			p.Report(-1, check.Place{Note: fmt.Sprintf("of %s, %s cannot be found: noindex in %s", text.Count(all, "page", "pages"), text.Thousands(n), sourceName(by)), Value: by, Of: n})
+		}
+	}
+	return nil
+}
+
+// canonicalElsewhere compares hosts by the names that the crawl has met as the site's.
+func canonicalElsewhere(p *check.SitePass) error {
+	return p.EachFacts(func(g *survey.Page) bool { return g.HTML && g.Status == 200 && (g.Canonical != g.ID) }, func(g *survey.Page, f *page.Facts) {
+		for _, c := range f.Document.Canonicals {
+			if !c.InHead && !c.Header || strings.TrimSpace(c.Href) == "" {
+				continue
+			}
+			if why := unusable(p, p.URL(g.ID), c); why != "" {
+				p.Report(g.ID, check.Place{Note: fmt.Sprintf("names %s, %s", check.Short(c.Href), why), Value: c.Href, Target: c.Address, Line: c.Line, Col: c.Col})
+				return
+			}
+		}
+	})
+}
+
+func unusable(p *check.SitePass, own string, c page.Ref) string {
+	u, err := weburl.Parse(cmp.Or(c.Address, c.Href))
+	switch {
+	case err != nil:
+		return "which is no address"
+	case !u.IsHTTP():
+		return "which no search engine can fetch"
+	case sameSite(p, own, &u):
+		return ""
+	case !strings.Contains(u.Hostname(), "."):
+		return "whose host has no dot, so it means something only at home"
+	}
+	return "an address of another site"
+}
+
+// sameSite tells whether an address is of the page's own host, with or without www, or of another host
+// that the crawl took for the site.
+func sameSite(p *check.SitePass, own string, u *weburl.URL) bool {
+	return p.Inside(u.Key()) || strings.TrimPrefix(check.HostOf(own), "www.") == strings.TrimPrefix(u.Hostname(), "www.")
+}
+
+// otherScheme tells a page that is its canonical over http.
+func otherScheme(p *check.SitePass, g *survey.Page) bool {
+	return strings.TrimPrefix(p.URL(g.ID), "http:") == strings.TrimPrefix(p.URL(g.Canonical), "https:")
+}
+
+func isShown(g *survey.Page) bool { return g != nil && g.Indexable }
+
+// laterPage is how addresses number the pages of a list.
+var laterPage = regexp.MustCompile(`(?i)(?:/page/(\d+)/?|[?&](?:page|paged|p|pg)=(\d+))$`)
+
+func canonicalList(p *check.SitePass) error {
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		if !g.HTML || g.Status != 200 || g.Canonical < 0 || g.Canonical == g.ID {
+			continue
+		}
+		address, to := p.URL(g.ID), p.URL(g.Canonical)
+		found := laterPage.FindStringSubmatchIndex(address)
+		if found == nil || strings.HasSuffix(address, "=1") || strings.HasSuffix(strings.TrimSuffix(address, "/"), "/page/1") {
+			continue
+		}
+		if first := address[:found[0]]; strings.TrimSuffix(to, "/") == strings.TrimSuffix(first, "/") {
+			p.Report(g.ID, check.Place{Note: "names " + to + ", the first page of its list", Target: to})
+		}
+	}
+	return nil
+}
+
+func linkToCanonicalised(p *check.SitePass) error {
+	hidden := func(t int32) bool {
+		g := p.Page(t)
+		return g != nil && g.HTML && g.Status == 200 && g.NoIndex == "" && g.Canonical >= 0 && g.Canonical != g.ID && isShown(p.Page(g.Canonical)) && !withParameters(p, g) && !otherScheme(p, g)
+	}
+	return p.Ways(hidden, func(t int32, w survey.Way) {
+		to := p.Page(t).Canonical
+		if w.Page == to || w.Page == t {
+			return // a page's own variants, such as another order of its list
+		}
+		p.Report(w.Page, check.Place{
+			Note: p.URL(t) + " names " + p.URL(to) + " as canonical", Target: p.URL(t), Value: p.URL(to),
+			Words: w.Link.Words, At: w.Link.Place, Region: w.Link.Region, Line: w.Link.Line, Col: w.Link.Col,
+		})
+	})
+}
