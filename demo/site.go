@@ -237,7 +237,9 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	path := keyOf(r.URL)
 	if strings.HasPrefix(r.URL.RawQuery, "utm_") || strings.HasPrefix(r.URL.RawQuery, "from=") { // where a visitor comes from changes nothing
-		path, _, _ = strings.Cut(path, "?")
+		to, _, _ := strings.Cut(path, "?")
+		http.Redirect(w, r, to, http.StatusMovedPermanently)
+		return
 	}
 	p := s.byPath[path]
 	if s.answers != nil && s.answers(w, r) {

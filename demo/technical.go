@@ -275,9 +275,9 @@ func (p *planter) links() {
 	p.two("link-broken-outside", "the seed library has closed", main(`<p>Seed comes from <a href="http://`+Neighbours+`/closed/">the seed library</a>.</p>`))
 	p.two("link-broken-fragment", "the section was renamed", main(`<p>See <a href="/visit/#ferries">the ferries</a>.</p>`))
 	p.two("link-malformed link-broken-outside", "typed by hand", main(`<p>See <a href="http:/visit/">the way here</a>.</p>`))
-	p.two("link-unescaped", "typed by hand", main(`<p>See <a href="/contact/?from=old gate">the way here</a>.</p>`))
+	p.two("link-unescaped link-redirects", "typed by hand", main(`<p>See <a href="/contact/?from=old gate">the way here</a>.</p>`))
 	p.two("link-same-words", "each written for itself", main(`<p>Ask at <a href="/visit/">the desk by the gate</a>, or at <a href="/events/">the desk by the gate</a>.</p>`))
-	p.two("link-tracking", "copied from the newsletter", main(`<p>See <a href="/contact/?utm_source=letter">what is open today</a>.</p>`))
+	p.two("link-tracking link-redirects", "copied from the newsletter", main(`<p>See <a href="/contact/?utm_source=letter">what is open today</a>.</p>`))
 	s.Files["/visit/tram"] = File{Type: "text/plain", Status: 302}
 	p.two("redirect-nowhere", "the tram's page was to redirect, and nobody said where to", link("/visit/tram", "the garden's tram"))
 	s.Redirects["/visit/friends"] = "https://" + Neighbours + "/gardens/"

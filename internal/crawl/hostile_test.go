@@ -128,7 +128,7 @@ func TestHostileRules(t *testing.T) {
 					site{"/": links("/a", "/closed"), "/a": links(), "/closed": links()}.ServeHTTP(w, r)
 				}
 			})
-			r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/", plan.Plan{Retries: -1, Probes: plan.No(), Timeout: plan.Duration(3 * time.Second)})
+			r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/", plan.Plan{Retries: -1, Probes: plan.No(), Timeout: plan.Duration(10 * time.Second)})
 			if r.Ending != c.ending || len(r.Survey.Pages) != c.pages {
 				t.Errorf("ended by %s (%s) with %d pages, want %s with %d", r.Ending, r.Detail, len(r.Survey.Pages), c.ending, c.pages)
 			}

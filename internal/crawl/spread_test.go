@@ -88,7 +88,9 @@ var oneLink = map[string]int{"links-in": 1}
 // least 90 of 100 trials its range covers it, as health.md promises.
 func TestSpread(t *testing.T) {
 	t.Parallel()
-	whole, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, uneven{0})+"/", plan.Plan{Pages: 10_000, Parallel: 8, Probes: plan.No(), Limits: oneLink})
+	whole, _ := testkit.Crawl(t, "http://uneven.example/", plan.Plan{
+		Pages: 10_000, Parallel: 8, Probes: plan.No(), Limits: oneLink, Hosts: map[string]string{"uneven.example": testkit.Serve(t, uneven{0})},
+	})
 	if whole.Report.HalfWidth != 0 || whole.Report.Assessed < 5000 {
 		t.Fatalf("the whole crawl: %v ± %v of %d", whole.Report.Health, whole.Report.HalfWidth, whole.Report.Assessed)
 	}

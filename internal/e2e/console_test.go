@@ -41,11 +41,11 @@ func TestConsole(t *testing.T) {
 	b.picture("crawl-live")
 
 	b.see("Footer link to /old-shop/ is dead")
-	b.see("Health 7")
+	b.see("Health 8")
 	b.picture("fix-list")
 	b.click("button", "warnings")
 	b.wait("a list without errors", `!document.body.textContent.includes('Footer link to /old-shop/ is dead')`)
-	b.see("A heading stands twice on the page, in the layout of 80 pages")
+	b.see("Main heading (h1) is missing")
 	b.choose("Group of checks", "headings")
 	b.wait("a list of headings only", `!document.body.innerText.includes('robots.txt (')`)
 	if a := b.address(); !strings.Contains(a, "severity=warning") || !strings.Contains(a, "group=headings") {

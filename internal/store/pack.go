@@ -21,6 +21,7 @@ const (
 	flagNoFollow = 1 << iota
 	flagHidden
 	flagExtra
+	flagCode
 	regionShift = 4
 )
 
@@ -46,6 +47,9 @@ func packLinks(links []page.Link, targets []int32) []byte {
 		flags := uint64(l.Region) << regionShift
 		if l.NoFollow {
 			flags |= flagNoFollow
+		}
+		if l.Code {
+			flags |= flagCode
 		}
 		if l.Hidden {
 			flags |= flagHidden
@@ -89,7 +93,7 @@ func unpackLinks(data []byte) (links []page.Link, targets []int32, err error) {
 		target := r.number()
 		place := r.number()
 		l := page.Link{
-			Region: page.Region(flags>>regionShift) % 5, NoFollow: flags&flagNoFollow != 0, Hidden: flags&flagHidden != 0,
+			Region: page.Region(flags>>regionShift) % 5, NoFollow: flags&flagNoFollow != 0, Hidden: flags&flagHidden != 0, Code: flags&flagCode != 0,
 		}
 		l.Line, l.Col = r.number(), r.number()
 		l.Words, l.Fragment = r.text(), r.text()

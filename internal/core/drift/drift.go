@@ -155,7 +155,7 @@ func (c *comparison) step() Step {
 		judged = c.before.Judged.Tab(c.before.Adjust)
 	}
 	return step(sides{
-		told: c.before.Health, judged: judged, before: old, after: c.after.Sheet.Tab(c.after.Adjust),
+		told: c.before.Health, toldAfter: c.after.Health, judged: judged, before: old, after: c.after.Sheet.Tab(c.after.Adjust),
 		notSeen: func(a string) bool { return c.unseen[a] }, notSeenThen: func(a string) bool { return c.unseenThen[a] },
 	})
 }
@@ -291,15 +291,73 @@ func (c *comparison) fixes(confirmed func(string) bool) {
 			c.out.Unseen = append(c.out.Unseen, *f)
 		}
 	}
+	c.inside(had, have, look, confirmed)
+	fresh := c.fresh()
 	for i := range now.Fixes {
 		switch f := &now.Fixes[i]; {
 		case had[f.ID]:
+		case !fresh[f.ID] && !confirmed(f.ID): // all of it was found before, as part of other lines
+			c.out.Still++
 		case confirmed(f.ID):
 			c.out.Returned = append(c.out.Returned, *f)
 		default:
 			c.out.New = append(c.out.New, *f)
 		}
 	}
+}
+
+// inside tells of targets and values that came or went inside lines for many that are on both lists.
+func (c *comparison) inside(had, have map[string]bool, look *Look, confirmed func(string) bool) {
+	of := func(s *fixlist.Sheet) map[string]string { // line by cause
+		out := map[string]string{}
+		s.EachFinding(func(f fixlist.Found) {
+			if f.Cause != "" && f.Cause != f.Fix {
+				out[f.Cause] = f.Fix
+			} else if f.Cause != "" {
+				out[f.Cause] = ""
+			}
+		})
+		return out
+	}
+	before, after := of(c.before.Sheet), of(c.after.Sheet)
+	came, went := map[string]bool{}, map[string]bool{}
+	for cause, line := range after {
+		if _, met := before[cause]; !met && line != "" && had[line] {
+			came[cause] = true
+		}
+	}
+	for cause, line := range before {
+		if _, met := after[cause]; !met && line != "" && have[line] {
+			went[cause] = true
+		}
+	}
+	for _, f := range c.after.Sheet.Lines(c.after.Adjust, came) {
+		if confirmed(f.ID) {
+			c.out.Returned = append(c.out.Returned, f)
+		} else {
+			c.out.New = append(c.out.New, f)
+		}
+	}
+	for _, f := range c.before.Sheet.Lines(c.before.Adjust, went) {
+		if sight, _, _ := look.At(&f, c.before.Sheet.Addresses(&f)); sight == task.Gone {
+			c.out.Gone = append(c.out.Gone, f)
+		}
+	}
+}
+
+// fresh are the lines of the newer crawl with anything that the older one did not have: a check failing
+// on a page for a target or value.
+func (c *comparison) fresh() map[string]bool {
+	type reason struct{ check, address, cause string }
+	had := map[reason]bool{}
+	c.before.Sheet.EachFinding(func(f fixlist.Found) { had[reason{f.Check, f.Address, f.Cause}] = true })
+	out := map[string]bool{}
+	c.after.Sheet.EachFinding(func(f fixlist.Found) {
+		if !had[reason{f.Check, f.Address, f.Cause}] {
+			out[f.Fix] = true
+		}
+	})
+	return out
 }
 
 func (c *comparison) findings() {
@@ -440,10 +498,14 @@ func NewLook(s *fixlist.Sheet, fetched, listed func(string) bool) *Look {
 }
 
 // fails tells whether a page fails for a fix: for its target or value, whatever line that is part of
-// now; for other fixes in any way that was not a line of its own before.
+// now; for a line of several targets one of them; for other fixes in any way that was not a line of its
+// own before.
 func (l *Look) fails(f *fixlist.Fix, address string) bool {
 	if ofCause(f.Kind) {
 		return l.causes[f.ID][address]
+	}
+	if len(f.Targets) > 0 {
+		return slices.ContainsFunc(f.Targets, func(t string) bool { return l.causes[fixlist.TargetID(f.Check, t)][address] })
 	}
 	for _, id := range l.lines[place{f.Check, address}] {
 		if id == f.ID || !ofCause(l.kinds[id]) || !l.listed(id) {

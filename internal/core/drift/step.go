@@ -43,6 +43,7 @@ type Step struct {
 // of today, and the newer one.
 type sides struct {
 	told        float64 // health of the older crawl as it was told
+	toldAfter   float64 // and of the newer
 	judged      *fixlist.Tab
 	before      *fixlist.Tab
 	after       *fixlist.Tab
@@ -61,6 +62,9 @@ func step(s sides) Step {
 	all := func(string) bool { return true }
 	was := s.judged.Health(all, nil)
 	out := Step{Before: s.told, After: s.after.Health(all, nil), Parts: []Part{}}
+	if math.Abs(out.After-s.toldAfter) < 1e-9 { // the same sum in another order
+		out.After = s.toldAfter
+	}
 	add := func(by string, pages int, points float64) {
 		if math.Abs(points) > 1e-11 { // less is rounding
 			out.Parts = append(out.Parts, Part{By: by, Pages: pages, Points: points})

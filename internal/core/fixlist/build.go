@@ -550,6 +550,11 @@ func identify(c *check.Check, kind Kind, key string) string {
 	return strings.ToLower(base32.StdEncoding.EncodeToString(h.Sum(nil))[:8])
 }
 
+// TargetID is the ID of the line that a bad address has where it has one of its own.
+func TargetID(checkID, target string) string {
+	return identify(&check.Check{ID: checkID}, Target, target)
+}
+
 // regionWord begins a sentence about a link that stands in one region of all its pages.
 func regionWord(r page.Region) string {
 	return [...]string{"Link", "Navigation link", "Header link", "Footer link", "Side link"}[r]

@@ -1,7 +1,10 @@
 package fixlist
 
 import (
+	"cmp"
 	"math"
+	"slices"
+	"strings"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/health"
@@ -162,6 +165,40 @@ func (s *Sheet) EachFinding(f func(Found)) {
 			f(one)
 		}
 	}
+}
+
+// Lines are the lines that targets and values have, or would have if they stood alone: those of the wanted
+// IDs, in order of what they bring.
+func (s *Sheet) Lines(adjust Adjustment, wanted map[string]bool) []Fix {
+	b := newBuilder(s, adjust)
+	b.waive(b.gather())
+	b.cells = b.makeCells(b.waived)
+	byCause := map[int32][]int32{}
+	for i := range b.entries {
+		if e := &b.entries[i]; e.cause >= 0 {
+			byCause[e.cause] = append(byCause[e.cause], int32(i))
+		}
+	}
+	var found []gathered
+	for _, members := range byCause {
+		c := b.entries[members[0]].check
+		one := b.causeCandidate(c, members)
+		if !wanted[one.fix.ID] {
+			continue
+		}
+		g := gathered{check: c, fix: one.fix}
+		for _, i := range members {
+			g.entries = append(g.entries, int(i))
+		}
+		b.describe(&g)
+		found = append(found, g)
+	}
+	book := b.book(b.cells)
+	out := b.fixes(found, book, book.Shares())
+	slices.SortFunc(out, func(x, y Fix) int {
+		return cmp.Or(cmp.Compare(x.Severity, y.Severity), cmp.Compare(y.Gain, x.Gain), strings.Compare(x.ID, y.ID))
+	})
+	return out
 }
 
 // Rules tells the checks by which the sheet was judged, by ID.

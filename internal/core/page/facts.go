@@ -144,6 +144,7 @@ type Link struct {
 	Region   Region
 	NoFollow bool
 	Hidden   bool // aria-hidden
+	Code     bool // in code, where words are names
 	Pos
 }
 
@@ -239,6 +240,7 @@ type Document struct {
 	HasIcon      bool               `json:"hasIcon,omitempty"`
 	MainText     string             `json:"-"` // stored apart; blocks stand on lines of their own
 	Words        int                `json:"words"`
+	CodeShare    int                `json:"codeShare,omitempty"`       // percent of the main text that stands in code
 	TextHash     uint64             `json:"textHash,omitempty,string"` // of the main text, white space and case folded
 	Sketch       Hashes             `json:"sketch,omitempty"`          // see package neardup
 	Frame        Hashes             `json:"frame,omitempty"`           // structure, see package neardup

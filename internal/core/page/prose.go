@@ -11,9 +11,10 @@ import (
 )
 
 // fillers are what stands for a text that is not written yet.
-var fillers = regexp.MustCompile(`(?i)lorem ipsum|dolor sit amet|consectetur adipiscing|your text here|insert (?:your )?text here|` +
-	`\{\{[^{}\n]{1,60}\}\}|\{%[^%\n]{1,60}%\}|<%=?[^%\n]{1,60}%>|` +
-	`(?-i:\$\{[A-Z0-9_.]{0,40}[a-z][\w.]{0,40}\})|%%[A-Z_]{3,40}%%`) // ${UPPER_CASE} is how shells name what is around them
+var fillers = regexp.MustCompile(`(?i)lorem ipsum dolor|dolor sit amet|consectetur adipiscing|your text here|insert (?:your )?text here|` +
+	`\{\{ ?[a-z][\w .|:-]{0,60}\}\}|\{% ?[a-z][^%\n]{1,60}%\}|<%=? ?[a-z][^%\n]{1,60}%>|` +
+	`(?-i:\$\{[A-Z0-9_.]{0,40}[a-z][\w.]{0,40}\})|` + // ${UPPER_CASE} is how shells name what is around them
+	`@@[A-Z][A-Z0-9_]{1,40}@@|%%[A-Z_]{3,40}%%`)
 
 // blanks are names in brackets that somebody was to fill in.
 var blanks = regexp.MustCompile(`(?i)\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]`)
@@ -65,8 +66,8 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 	}
 	s := string(append(plain, main[from:]...))
 	d := w.doc
-	if strings.ContainsAny(s, "{[$%") || mayFill {
-		d.Fillers = distinct(fillers, s)
+	if strings.ContainsAny(s, "{[@%$") || mayFill {
+		d.Fillers = slices.DeleteFunc(distinct(fillers, s), func(found string) bool { return isShown(main, code, found) })
 		for _, at := range blanks.FindAllStringIndex(s, maxFound) {
 			if found := s[at[0]:at[1]]; !isSyntax(s, at) && !slices.Contains(d.Fillers, found) {
 				d.Fillers = append(d.Fillers, found)
@@ -84,9 +85,24 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 	}
 }
 
+// isShown tells a mark of a kind that the page's code shows as well: then the text is about such marks.
+func isShown(main []byte, code []span, found string) bool {
+	lead := found[:min(2, len(found))]
+	if lead[0] != '{' && lead[0] != '<' && lead[0] != '@' && lead[0] != '%' && lead[0] != '$' {
+		return false
+	}
+	for _, c := range code {
+		if bytes.Contains(main[c.from:c.to], []byte(lead)) {
+			return true
+		}
+	}
+	i := bytes.Index(main, []byte(found))
+	return i > 0 && bytes.IndexByte([]byte("\"'`="), main[i-1]) >= 0 // quoted, or part of an example
+}
+
 // marked tells whether a text has a character that addresses and marks of templates need.
 func marked(s []byte) bool {
-	for _, c := range []byte("@{[$%") {
+	for _, c := range []byte("@{[%$") {
 		if bytes.IndexByte(s, c) >= 0 {
 			return true
 		}

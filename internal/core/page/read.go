@@ -156,6 +156,11 @@ func (w *walker) finishText(with *reader) {
 	shingled := text.ShingleIn(with.words, d.MainText, fillerWords...)
 	with.words = shingled.Shingles
 	w.prose(main, code, shingled.Watched)
+	inCode := 0
+	for _, c := range code {
+		inCode += int(c.to - c.from)
+	}
+	d.CodeShare = 100 * inCode / max(1, len(main))
 	d.Words, d.TextHash = shingled.Words, shingled.Hash
 	d.Sketch = neardup.Sketch(shingled.Shingles)
 	d.Frame = neardup.Frame(d.Frame)

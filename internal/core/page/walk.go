@@ -24,6 +24,7 @@ type place struct {
 	inner    bool // inside sectioning content: a header or footer there is not the page's
 	silent   bool // not part of the main text
 	labelled bool // inside a label
+	code     bool // inside code
 	naming   bool // inside a link or heading: alternative texts count as text
 	titling  bool // inside a heading
 	depth    int  // below body
@@ -148,7 +149,14 @@ func (w *walker) element(n *dom.Node, p place, nth int) {
 		w.link(n, a, p, start)
 	case atom.Title:
 		w.fact(n, a, p)
+	case atom.Div:
+		if !w.isListing(n) {
+			w.walk(n, p)
+			break
+		}
+		fallthrough
 	case atom.Code, atom.Pre, atom.Samp, atom.Kbd, atom.Tt:
+		p.code = true
 		main, rest := len(w.main), len(w.rest)
 		w.walk(n, p)
 		w.mainCode, w.restCode = codeTo(w.mainCode, main, len(w.main)), codeTo(w.restCode, rest, len(w.rest))
@@ -159,6 +167,22 @@ func (w *walker) element(n *dom.Node, p place, nth int) {
 	if block {
 		w.gap(p)
 	}
+}
+
+// listings are class names that generators of documentation give to blocks of code.
+var listings = map[string]bool{"fragment": true, "highlight": true, "programlisting": true, "sourcecode": true, "codehilite": true, "listing": true, "code": true}
+
+func (w *walker) isListing(n *dom.Node) bool {
+	class := w.attr(n, "class")
+	if class == "" || len(class) > 200 {
+		return false
+	}
+	for one := range strings.FieldsSeq(class) {
+		if listings[strings.ToLower(one)] {
+			return true
+		}
+	}
+	return false
 }
 
 // codeTo adds a stretch of code, which takes in those inside it.
@@ -281,6 +305,7 @@ func (w *walker) link(n *dom.Node, a atom.Atom, p place, start int) {
 		Href: cut(href, maxHref), Place: p.path, Region: p.region,
 		NoFollow: hasToken(w.attr(n, "rel"), "nofollow"),
 		Hidden:   w.attr(n, "aria-hidden") == "true",
+		Code:     p.code,
 	})
 	w.place(n, posLink, i)
 	before := len(w.main) + len(w.rest)

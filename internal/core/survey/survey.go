@@ -58,6 +58,8 @@ const (
 	Opaque         // a picture without transparency
 	ShortLived     // it may be kept for a while, and for less than a day
 	HasSubheadings // headings below the first level
+	MostlyCode     // at least half of its text stands in code
+	HasCode        // some of it does
 	MostlyLinks    // links make up most of its text
 )
 
@@ -153,7 +155,7 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 func flags(d *page.Document) (f Flag) {
 	for flag, has := range map[Flag]bool{
 		HasAlternates: len(d.Alternates) > 0, HasData: len(d.Data) > 0, HasCards: len(d.Cards) > 0, HasRefresh: d.RefreshTo != "", HasAnchors: len(d.IDs) > 0,
-		HasSubheadings: slices.ContainsFunc(d.Headings, func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d),
+		HasSubheadings: slices.ContainsFunc(d.Headings, func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d), MostlyCode: d.CodeShare >= 50, HasCode: d.CodeShare > 0,
 	} {
 		if has {
 			f |= flag
@@ -419,6 +421,17 @@ var endings = func() map[string]bool {
 	}
 	return m
 }()
+
+// IsReference tells a site that explains code: three tenths of its pages and more show some.
+func (s *Survey) IsReference() bool {
+	n := 0
+	for i := range s.Pages {
+		if s.Pages[i].Flags&HasCode != 0 {
+			n++
+		}
+	}
+	return 10*n >= 3*s.Documents() && n > 0
+}
 
 // Documents is how many HTML pages there are.
 func (s *Survey) Documents() (n int) {

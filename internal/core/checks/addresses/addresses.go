@@ -209,6 +209,17 @@ func placeholder(p *check.PagePass) {
 // zeros: then it means something.
 func says(title, last string) bool {
 	last = strings.TrimLeft(strings.ToLower(last), "0")
+	bare := func(s string) string {
+		return strings.Map(func(r rune) rune {
+			if unicode.IsLetter(r) || unicode.IsDigit(r) {
+				return unicode.ToLower(r)
+			}
+			return -1
+		}, s)
+	}
+	if b := bare(last); b == "" || len(b) > 1 && strings.Contains(bare(title), b) && strings.ContainsAny(last, "-_.") {
+		return true
+	}
 	return slices.Contains(strings.FieldsFunc(strings.ToLower(title), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }), last)
 }
 

@@ -49,9 +49,27 @@ var amount = []*check.Check{
 	},
 }
 
+// leastEntries is how many short pages of one layout are the entries of a reference.
+const leastEntries = 20
+
+// thin lets pages be that are there for their links or code, and, on a site that explains code, the
+// entries of a reference: pages of a layout most of whose pages are short.
 func thin(p *check.SitePass) error {
+	reference := p.IsReference()
+	short, all := map[int32]int{}, map[int32]int{}
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.Indexable && g.Kind.HasText() && g.Words < p.LimitsAt(g).ThinWords && g.Outcome != page.Truncated {
+		g := &p.Pages[i]
+		if all[g.Layout]++; g.Words < p.LimitsAt(g).ThinWords {
+			short[g.Layout]++
+		}
+	}
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		switch {
+		case !g.Indexable || !g.Kind.HasText() || g.Words >= p.LimitsAt(g).ThinWords || g.Outcome == page.Truncated:
+		case g.Flags&(survey.MostlyCode|survey.MostlyLinks) != 0:
+		case reference && (g.Flags&survey.HasCode != 0 || g.Layout >= 0 && short[g.Layout] >= leastEntries && 3*short[g.Layout] >= all[g.Layout]):
+		default:
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text, fewer than %d", g.Words, p.LimitsAt(g).ThinWords)})
 		}
 	}
@@ -124,9 +142,10 @@ func nearDuplicate(p *check.SitePass) error {
 			skip[m.ID] = true
 		}
 	}
+	reference := p.IsReference() // where what differs is a name in the code
 	var texts []neardup.Text
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.Indexable && g.Words >= p.Limits.NearWords && !skip[g.ID] {
+		if g := &p.Pages[i]; g.Indexable && g.Words >= p.Limits.NearWords && !skip[g.ID] && (!reference || g.Flags&survey.HasCode == 0) {
 			texts = append(texts, neardup.Text{ID: g.ID, Sketch: g.Sketch})
 		}
 	}

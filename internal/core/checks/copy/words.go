@@ -133,6 +133,9 @@ func email(p *check.PagePass) {
 	}
 	said := linked.String()
 	for _, m := range p.Doc.Mails {
+		if p.Doc.CodeShare >= 50 {
+			break // a source file
+		}
 		if !strings.Contains(said, strings.ToLower(m)) && isMail(m, p.Facts.Address) && !reserved(m, p.Facts.Address) {
 			p.Report(check.Place{Note: m + " is no link", Value: m})
 		}
@@ -140,7 +143,7 @@ func email(p *check.PagePass) {
 }
 
 // invented are names in addresses that are made up to show what one looks like.
-var invented = regexp.MustCompile(`(?i)^(?:you|your|your[-_.]?name|name|user|username|someone|somebody|foo|bar|john\.?doe|jane\.?doe|me|xxx+)@|@(?:[\w-]+\.)*(?:your[-_]?\w+|my[-_]?(?:domain|host|site|company)|domain|foo|bar|baz|email|somewhere|somedomain|host|xxx+|acme|company)\.[a-z.]+$`)
+var invented = regexp.MustCompile(`(?i)^(?:git|svn|you|your|your[-_.]?name|name|user|username|someone|somebody|foo|bar|john\.?doe|jane\.?doe|me|xxx+)@|@(?:[\w-]+\.)*(?:your[-_]?\w+|my[-_]?(?:domain|host|site|company)|domain|foo|bar|baz|email|somewhere|somedomain|host|xxx+|acme|company)\.[a-z.]+$`)
 
 // isMail tells an address that somebody could write to from what only looks like one: names of files and
 // packages, words that ran together, and what was made up.

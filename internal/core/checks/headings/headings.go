@@ -150,7 +150,7 @@ func init() {
 	for _, word := range []string{
 		"example", "examples", "see also", "note", "notes", "usage", "syntax", "parameters", "arguments", "options", "return value", "return values", "returns", "result", "results",
 		"description", "summary", "overview", "introduction", "details", "remarks", "synopsis", "errors", "exceptions", "requirements", "references", "further reading", "answer", "solution", "exercise", "exercises",
-		"ingredients", "method", "beispiel", "beispiele", "siehe auch", "hinweis", "hinweise", "exemple", "exemples", "voir aussi", "ejemplo", "ejemplos", "véase también", "esempio", "esempi", "voorbeeld",
+		"ingredients", "method", "warning", "caution", "tip", "important", "header", "headers", "class", "function", "functions", "type", "types", "module", "例", "示例", "注意", "예제", "beispiel", "beispiele", "siehe auch", "hinweis", "hinweise", "exemple", "exemples", "voir aussi", "ejemplo", "ejemplos", "véase también", "esempio", "esempi", "voorbeeld",
 	} {
 		customary[word] = true
 	}
@@ -166,7 +166,7 @@ func repeated(p *check.PagePass) {
 	stack := []open{{below: map[string]page.Heading{}}}
 	for _, h := range p.Doc.Headings {
 		key := text.Key(h.Text)
-		if key == "" || h.Level == 0 || strings.HasPrefix(h.Place, "nav") || strings.HasPrefix(h.Place, "footer") || strings.HasPrefix(h.Place, "aside") {
+		if key == "" || isAround(h) {
 			continue
 		}
 		for len(stack) > 1 && stack[len(stack)-1].heading.Level >= h.Level {
@@ -177,7 +177,7 @@ func repeated(p *check.PagePass) {
 		if !again && text.Key(parent.heading.Text) == key {
 			before, again = parent.heading, true
 		}
-		if again && !customary[strings.Trim(key, ":.")] {
+		if again && !customary[strings.Trim(key, ":.")] && !strings.HasSuffix(key, ":") {
 			report(p, h, "h%d = h%d%s", before.Level, h.Level, at(before))
 		} else if !again {
 			parent.below[key] = h
@@ -202,11 +202,25 @@ func empty(p *check.PagePass) {
 }
 
 func skipped(p *check.PagePass) {
-	for i, h := range p.Doc.Headings {
-		if i > 0 && h.Level > p.Doc.Headings[i-1].Level+1 {
-			report(p, h, "h%d after h%d", h.Level, p.Doc.Headings[i-1].Level)
+	before := 0
+	for _, h := range p.Doc.Headings {
+		if isAround(h) {
+			continue
 		}
+		if before > 0 && h.Level > before+1 {
+			report(p, h, "h%d after h%d", h.Level, before)
+		}
+		before = h.Level
 	}
+}
+
+// isAround tells a heading of what stands around the page's own content, such as its navigation.
+func isAround(h page.Heading) bool {
+	switch first, _, _ := strings.Cut(h.Place, " > "); first {
+	case "nav", "footer", "aside":
+		return true
+	}
+	return false
 }
 
 func firstIsOther(p *check.PagePass) {
@@ -214,7 +228,7 @@ func firstIsOther(p *check.PagePass) {
 		return // h1-missing says more
 	}
 	for _, h := range p.Doc.Headings {
-		if h.Text == "" {
+		if h.Text == "" || isAround(h) {
 			continue // heading-empty has those
 		}
 		if h.Level != 1 {
@@ -228,7 +242,7 @@ func firstIsOther(p *check.PagePass) {
 func none(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		if g.Indexable && g.Kind.HasText() && g.Flags&(survey.HasSubheadings|survey.MostlyLinks) == 0 && g.Words > p.LimitsAt(g).HeadingNoneWords {
+		if g.Indexable && g.Kind.HasText() && g.Flags&(survey.HasSubheadings|survey.MostlyLinks|survey.MostlyCode) == 0 && g.Words > p.LimitsAt(g).HeadingNoneWords {
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text and no h2", g.Words)})
 		}
 	}

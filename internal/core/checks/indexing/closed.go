@@ -31,7 +31,7 @@ var closed = []*check.Check{
 		Explains: []string{"snippet", "headings", "copy", "data", "sharing"},
 	},
 	{
-		ID: "canonical-elsewhere", Group: group, Severity: check.Error, Factor: 2, Scope: check.WholeSite, Effort: check.Minutes,
+		ID: "canonical-elsewhere", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Minutes,
 		Title: "canonical leads to another site, or to no address", Line: "Canonical names a page of another site, or no address that an engine can use",
 		What: "The page names as canonical an address of another site, or one that search engines cannot use: a file, a name without a dot, an address that no parser reads.",
 		Why:  "The page asks not to be shown itself, and gives whatever links bring to the address that it names.",

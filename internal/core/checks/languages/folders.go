@@ -51,7 +51,7 @@ func byFolder(p *check.SitePass) map[string][]*survey.Page {
 		for _, g := range pages {
 			if lang := g.TextLang; lang != "" {
 				told++
-				if text.SameLanguage(lang, folder) {
+				if lang == folder {
 					right++
 				}
 			}

@@ -72,7 +72,7 @@ var ofPage = []*check.Check{
 	{
 		ID: "link-many", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
 		Title: "page has very many links", Line: "Very many links on one page",
-		What:   "The page has more links than the threshold.",
+		What:   "The page has more links to other pages than the threshold. Pages that are lists are left aside.",
 		Why:    "Nobody chooses among as many, and what each passes on is next to nothing.",
 		How:    "Leave out what is linked elsewhere, or divide the list.",
 		Source: "search engines' public guidance on links", Limits: []string{"links-most"}, Page: many,
@@ -127,14 +127,14 @@ func written(l *page.Link, why string) check.Place {
 
 // whatIsRaw says which characters of an address had to be escaped.
 func whatIsRaw(l *page.Link) string {
-	href := strings.Trim(l.Href, " \t\r\n\f")
+	href := before(strings.Trim(l.Href, " \t\r\n\f"), "#")
 	scheme, _, hasScheme := strings.Cut(strings.ToLower(href), ":")
 	switch {
 	case hasScheme && scheme != "http" && scheme != "https" && isScheme(scheme):
 		return "" // mailto, tel, javascript and the like have rules of their own
 	case strings.ContainsAny(href, "\t\r\n"):
 		return "has line breaks or tabs in it"
-	case strings.Contains(before(href, "#"), " "):
+	case strings.Contains(href, " "):
 		return "has spaces in it"
 	case strings.Contains(href, `\`):
 		return "has backslashes"
@@ -232,10 +232,25 @@ func insecure(p *check.PagePass) {
 func nofollowInside(p *check.PagePass) {
 	here := check.HostOf(p.Facts.Address)
 	for i := range p.Doc.Links {
-		if l := &p.Doc.Links[i]; l.NoFollow && same(check.HostOf(l.Address), here) {
+		if l := &p.Doc.Links[i]; l.NoFollow && same(check.HostOf(l.Address), here) && !isFile(l.Address) {
 			p.Report(at(l, "rel=nofollow on a link to %s", check.Short(l.Address)))
 		}
 	}
+}
+
+// isFile tells an address of something that is no page, by its ending.
+func isFile(address string) bool {
+	path, _, _ := strings.Cut(address, "?")
+	name := path[strings.LastIndexByte(path, '/')+1:]
+	i := strings.LastIndexByte(name, '.')
+	if i < 0 {
+		return false
+	}
+	switch strings.ToLower(name[i+1:]) {
+	case "html", "htm", "xhtml", "php", "asp", "aspx", "jsp", "cgi", "shtml":
+		return false
+	}
+	return len(name)-i <= 6
 }
 
 func nofollowOutside(p *check.PagePass) {
@@ -275,7 +290,7 @@ var vagueWords = map[string][]string{
 func vague(p *check.PagePass) {
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
-		if !stays(p, l) && !inCode(l) && isVague(p, l) {
+		if !stays(p, l) && !l.Code && isVague(p, l) {
 			p.Report(at(l, "“%s” leads to %s", l.Words, check.Short(l.Address)))
 		}
 	}
@@ -292,22 +307,15 @@ func isVague(p *check.PagePass, l *page.Link) bool {
 	return said != nameOf(l.Address) && slices.Contains(words, said)
 }
 
-// inCode tells a link that stands in code, where words are names.
-func inCode(l *page.Link) bool {
-	for part := range strings.SplitSeq(l.Place, " > ") {
-		switch name, _, _ := strings.Cut(part, " "); name {
-		case "pre", "code", "kbd", "samp", "tt", "var":
-			return true
-		}
-	}
-	return false
-}
-
 // nameOf is what an address calls its page: the last part without its ending.
 func nameOf(address string) string {
 	path, _, _ := strings.Cut(address, "?")
 	path = strings.TrimSuffix(path, "/")
 	name := path[strings.LastIndexByte(path, '/')+1:]
+	if strings.HasPrefix(name, "index.") {
+		path = path[:len(path)-len(name)-1]
+		name = path[strings.LastIndexByte(path, '/')+1:]
+	}
 	if i := strings.IndexByte(name, '.'); i > 0 {
 		name = name[:i]
 	}
@@ -318,7 +326,13 @@ func many(p *check.PagePass) {
 	if p.Doc.Kind == page.List {
 		return // an index is there for its links
 	}
-	if n := len(p.Doc.Links); n > p.Limits.LinksMost {
+	n := 0
+	for i := range p.Doc.Links {
+		if !stays(p, &p.Doc.Links[i]) {
+			n++
+		}
+	}
+	if n > p.Limits.LinksMost {
 		p.Reportf(page.Pos{}, fmt.Sprint(n), "%s links, more than %s", text.Thousands(n), text.Thousands(p.Limits.LinksMost))
 	}
 }

@@ -31,16 +31,13 @@ var worded = []*check.Check{
 	},
 }
 
-// leastToSay is how many letters words need for a reader to take them for a name.
-const leastToSay = 4
-
 // sameWords looks at what authors write, not at navigation, and leaves words that say nothing to
-// link-vague.
+// link-vague. A single word may be the name of several things.
 func sameWords(p *check.PagePass) {
 	byWords := map[string][]*page.Link{}
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
-		if l.Region != page.Content || len(l.Words) < leastToSay || l.Address == "" || stays(p, l) || inCode(l) || strings.Contains(l.Place, "table") || strings.Contains(l.Place, "ul") || strings.Contains(l.Place, "ol") || isVague(p, l) {
+		if l.Region != page.Content || !strings.Contains(l.Words, " ") || p.Doc.CodeShare >= 50 || l.Address == "" || stays(p, l) || l.Code || strings.Contains(l.Place, "table") || strings.Contains(l.Place, "ul") || strings.Contains(l.Place, "ol") || isVague(p, l) {
 			continue
 		}
 		key := text.Key(l.Words)

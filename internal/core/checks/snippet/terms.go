@@ -35,9 +35,12 @@ func titleLanguage(p *check.SitePass) error {
 		if !g.Indexable || g.TextLang == "" || g.Title.Text == "" {
 			continue
 		}
-		own, others := 0, map[string]int{}
+		own, others, met := 0, map[string]int{}, map[string]bool{}
 		text.EachWord(g.Title.Text, func(word string) {
-			word = strings.ToLower(word)
+			if word = strings.ToLower(word); met[word] || len(word) < 2 {
+				return
+			}
+			met[word] = true
 			if text.IsCommon(g.TextLang, word) {
 				own++
 			}

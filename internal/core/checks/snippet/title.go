@@ -204,9 +204,11 @@ func titleOutsideHead(p *check.PagePass) {
 func titleLong(p *check.PagePass) {
 	t := p.Doc.Title()
 	n, px := utf8.RuneCountInString(t), int(text.Width(t, titlePixels)+0.5)
-	if px > p.Limits.TitlePixels || n > p.Limits.TitleCharacters {
-		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters and %d px; there is room for about %d and %d",
-			n, px, p.Limits.TitleCharacters, p.Limits.TitlePixels)
+	switch {
+	case px > p.Limits.TitlePixels:
+		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters, %d px wide; there is room for about %d px", n, px, p.Limits.TitlePixels)
+	case n > p.Limits.TitleCharacters:
+		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters, more than %d", n, p.Limits.TitleCharacters)
 	}
 }
 
@@ -251,7 +253,7 @@ var fileName = regexp.MustCompile(`^[^\s/]+\.(html?|php\d?|aspx?|jsp|docx?|pdf|i
 
 func isPlaceholder(p *check.PagePass) bool {
 	t := strings.ToLower(p.Doc.Title())
-	if placeholders[t] && !isSubject(p, t) || fileName.MatchString(t) && text.Key(p.Doc.H1()) != t {
+	if placeholders[t] && !isSubject(p, t) || fileName.MatchString(t) && text.Key(p.Doc.H1()) != t && !strings.Contains(p.Facts.Address, t+".") {
 		return true
 	}
 	u, err := weburl.Parse(p.Facts.Address)
@@ -261,7 +263,7 @@ func isPlaceholder(p *check.PagePass) bool {
 // isSubject tells a page that is about what its title, which might be a placeholder, says: heading and
 // address say so, too.
 func isSubject(p *check.PagePass, title string) bool {
-	if text.Key(p.Doc.H1()) != title || strings.HasPrefix(title, "untitled") || strings.HasPrefix(title, "new ") || title == "home" || title == "index" {
+	if text.Key(p.Doc.H1()) != title || strings.HasPrefix(title, "untitled") || strings.HasPrefix(title, "new ") || title == "home" || title == "index" && p.Doc.Kind != page.List {
 		return false
 	}
 	u, err := weburl.Parse(p.Facts.Address)
