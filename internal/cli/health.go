@@ -71,6 +71,9 @@ func healthText(cr record.Crawl) string {
 func printHealth(w io.Writer, cr record.Crawl, lines int) {
 	fmt.Fprintf(w, "%s, crawl %d, %s\n", bold(w, cr.Site), cr.Number, cr.Started.Format("2 January 2006 15:04"))
 	fmt.Fprintf(w, "health %s%s\n", bold(w, healthText(cr)), unwaivedText(cr))
+	if cr.Report != nil && cr.Report.Unfound != "" {
+		fmt.Fprintln(w, bold(w, cr.Report.Unfound))
+	}
 	if cr.Report != nil && cr.Report.Scored && cr.Detail != "" {
 		wrap(w, "", cr.Detail)
 	}

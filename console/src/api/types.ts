@@ -150,6 +150,8 @@ export interface Report {
   /** Findings that are waived. */
   waived?: number;
   halfWidth: number;
+  /** What has to be said beside health where many pages cannot be found in search. */
+  unfound?: string;
   assessed: number;
   expected: number;
   ledger: LedgerLine[] | null;

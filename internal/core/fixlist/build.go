@@ -3,6 +3,7 @@ package fixlist
 import (
 	"cmp"
 	"encoding/base32"
+	"fmt"
 	"hash/fnv"
 	"maps"
 	"slices"
@@ -13,6 +14,7 @@ import (
 	"harvik/internal/core/health"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 )
 
@@ -92,7 +94,10 @@ type Report struct {
 	Waived    int          `json:"waived"`    // findings that are waived
 	HalfWidth float64      `json:"halfWidth"` // of the estimate, where only a part was crawled
 	Assessed  int          `json:"assessed"`
-	Expected  int          `json:"expected"` // pages that the site is known to have, at least
+	Expected  int          `json:"expected"`  // pages that the site is known to have, at least
+	Documents int          `json:"documents"` // HTML pages
+	Closed    int          `json:"closed"`    // of them, cannot be found in search
+	Unfound   string       `json:"unfound,omitempty"` // what has to be said beside health where many of them cannot
 	Ledger    []LedgerLine `json:"ledger"`
 	Fixes     []Fix        `json:"fixes"`
 	Pages     []PageScore  `json:"-"` // of assessed pages, in order of address
@@ -155,6 +160,17 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 	found := b.gather()
 	b.waive(found)
 	r := &Report{Assessed: len(b.assessed), Findings: s.Findings, Expected: s.Expected}
+	for i := range s.Pages {
+		if s.Pages[i].HTML {
+			r.Documents++
+		}
+		if s.Pages[i].Closed {
+			r.Closed++
+		}
+	}
+	if 10*r.Closed > r.Documents { // one in ten may be meant
+		r.Unfound = fmt.Sprintf("Of %s, %s cannot be found in search.", text.Count(r.Documents, "page", "pages"), text.Thousands(r.Closed))
+	}
 	waived := slices.Contains(b.waived, true)
 	if waived {
 		r.Unwaived, _ = b.book(b.makeCells(nil)).Health()

@@ -37,6 +37,7 @@ type Page struct {
 	HTML      bool
 	Indexable bool
 	Assessed  bool  // health counts it
+	Closed    bool  // it cannot be found in search
 	Layout    int32 // −1 for none
 	Authority float64
 	Weight    float64 // how many pages of the site it stands for
@@ -61,7 +62,7 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 		if !counts && !p.HTML {
 			continue
 		}
-		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts, Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
+		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts, Closed: s.Closed(p), Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
 		if s.Weights != nil {
 			one.Weight = max(s.Weights[p.ID], 1e-6)
 		}
@@ -185,6 +186,7 @@ const (
 	isHTML = 1 << iota
 	isIndexable
 	isAssessed
+	isClosed
 )
 
 // Write writes the sheet for ReadSheet.
@@ -195,7 +197,7 @@ func (s *Sheet) Write(w io.Writer) error {
 	}
 	for _, p := range s.Pages {
 		var f byte
-		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed} {
+		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed, isClosed: p.Closed} {
 			if has {
 				f |= bit
 			}
@@ -273,7 +275,7 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 	for i := range d.IDs {
 		f := d.Flags[i]
 		s.Pages = append(s.Pages, Page{
-			ID: d.IDs[i], Address: d.Addresses[i], HTML: f&isHTML != 0, Indexable: f&isIndexable != 0, Assessed: f&isAssessed != 0,
+			ID: d.IDs[i], Address: d.Addresses[i], HTML: f&isHTML != 0, Indexable: f&isIndexable != 0, Assessed: f&isAssessed != 0, Closed: f&isClosed != 0,
 			Layout: d.PageLayouts[i], Authority: d.Authority[i], Weight: d.Weights[i],
 		})
 	}

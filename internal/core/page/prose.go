@@ -16,6 +16,9 @@ var fillers = regexp.MustCompile(`(?i)lorem ipsum dolor|dolor sit amet|consectet
 	`(?-i:\$\{[A-Z0-9_.]{0,40}[a-z][\w.]{0,40}\})|` + // ${UPPER_CASE} is how shells name what is around them
 	`@@[A-Z][A-Z0-9_]{1,40}@@|%%[A-Z_]{3,40}%%`)
 
+// leads are what a mark of fillers begins with.
+var leads = []string{"{{", "{%", "<%", "${", "@@", "%%"}
+
 // blanks are names in brackets that somebody was to fill in.
 var blanks = regexp.MustCompile(`(?i)\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]`)
 
@@ -66,8 +69,10 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 	}
 	s := string(append(plain, main[from:]...))
 	d := w.doc
-	if strings.ContainsAny(s, "{[@%$") || mayFill {
+	if mayFill || slices.ContainsFunc(leads, func(lead string) bool { return strings.Contains(s, lead) }) {
 		d.Fillers = slices.DeleteFunc(distinct(fillers, s), func(found string) bool { return isShown(main, code, found) })
+	}
+	if strings.Contains(s, "[") {
 		for _, at := range blanks.FindAllStringIndex(s, maxFound) {
 			if found := s[at[0]:at[1]]; !isSyntax(s, at) && !slices.Contains(d.Fillers, found) {
 				d.Fillers = append(d.Fillers, found)

@@ -433,6 +433,12 @@ func (s *Survey) IsReference() bool {
 	return 10*n >= 3*s.Documents() && n > 0
 }
 
+// Closed tells a page that cannot be found in search: it may not be shown, and no page that the crawl
+// knows is named to be shown in its place.
+func (s *Survey) Closed(p *Page) bool {
+	return p.HTML && p.Status == 200 && !p.Indexable && (p.Canonical < 0 || p.Canonical == p.ID || s.Page(p.Canonical) == nil)
+}
+
 // Documents is how many HTML pages there are.
 func (s *Survey) Documents() (n int) {
 	for i := range s.Pages {

@@ -69,6 +69,11 @@ export function CrawlHead({ crawl, group, choose }: Props) {
           ))}
         </Flex>
       </Flex>
+      {r.unfound && (
+        <Text mb="1" fontWeight="650" color="severity.error">
+          {r.unfound}
+        </Text>
+      )}
       {crawl.plan.robots === "disregard" && (
         <Text mb="1">robots.txt was disregarded: {crawl.plan.permission}</Text>
       )}

@@ -81,6 +81,15 @@ export function FixPanel({ home, id, newest, close, move, waive, recheck }: Prop
               Rests on: {detail.data.check.source}
             </Text>
           )}
+          {detail.data.fix.follows && (
+            <Text mb="2.5">
+              What comes of it, and goes with it:{" "}
+              {detail.data.fix.follows
+                .map((f) => `${f.check} (${count(f.pages, "page", "pages")})`)
+                .join(", ")}
+              .
+            </Text>
+          )}
           <Flex align="baseline" gap="3" mb="1" borderTopWidth="1px" pt="3">
             <Heading as="h3" size="sm">
               {count(detail.data.fix.pages, "page", "pages")}
