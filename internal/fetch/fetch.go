@@ -92,6 +92,22 @@ func (c *Client) Do(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r Req
 	return g.pass(ctx, c, u, buf, r)
 }
 
+// request takes addresses that browsers send and the library's parser refuses, such as one with a % that
+// begins no escape: their path and query go out as they are.
+func request(ctx context.Context, method string, u *weburl.URL, body io.Reader) (*http.Request, error) {
+	req, err := http.NewRequestWithContext(ctx, method, u.Key(), body)
+	if err == nil {
+		return req, nil
+	}
+	if req, err = http.NewRequestWithContext(ctx, method, u.Origin()+"/", body); err != nil {
+		return nil, err
+	}
+	if req.URL.Opaque = u.PathQuery(); strings.HasPrefix(req.URL.Opaque, "//") {
+		req.URL.Opaque = "//" + u.Host() + req.URL.Opaque
+	}
+	return req, nil
+}
+
 // send makes one request. Header comes on top of the usual; a body makes it a form's POST.
 func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r Request, header http.Header, form string) Answer {
 	clock := newClock(ctx, c.settings.Timeout)
@@ -106,7 +122,7 @@ func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r R
 	if form != "" {
 		method, body = http.MethodPost, strings.NewReader(form)
 	}
-	req, err := http.NewRequestWithContext(httptrace.WithClientTrace(clock, t.hooks()), method, u.Key(), body)
+	req, err := request(httptrace.WithClientTrace(clock, t.hooks()), method, u, body)
 	if err != nil {
 		return Answer{Outcome: page.BadResponse, Detail: err.Error(), Length: -1}
 	}

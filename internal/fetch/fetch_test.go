@@ -1,6 +1,7 @@
 package fetch
 
 import (
+	"bufio"
 	"bytes"
 	"compress/flate"
 	"compress/gzip"
@@ -325,5 +326,36 @@ func TestAllowance(t *testing.T) {
 	}
 	if n := reached.Load(); n != 2 {
 		t.Errorf("servers were reached %d times", n)
+	}
+}
+
+// TestLonePercent sends addresses as browsers do that the library's parser refuses.
+func TestLonePercent(t *testing.T) {
+	for _, path := range []string{"/100%", "/a%zz/b?c=%", "/sound%20one", "//two%"} {
+		lines := make(chan string, 1)
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			t.Fatal(err)
+		}
+		host := l.Addr().String()
+		go func() {
+			defer l.Close()
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			defer c.Close()
+			line, _ := bufio.NewReader(c).ReadString('\n')
+			lines <- line
+			io.WriteString(c, "HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nhi")
+		}()
+		if a := get(t, Settings{}, "http://"+host+path); a.Outcome != page.Answered {
+			t.Errorf("%s: %s (%s)", path, a.Outcome, a.Detail)
+			continue
+		}
+		line := strings.TrimPrefix(<-lines, "GET ")
+		if !strings.HasPrefix(strings.TrimPrefix(line, "http://"+host), path+" HTTP/") {
+			t.Errorf("%s is asked for as %q", path, line)
+		}
 	}
 }

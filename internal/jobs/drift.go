@@ -253,7 +253,17 @@ func (r *Runner) Gate(ctx context.Context, site record.Site, rec record.Crawl, a
 		}
 		new = newFindings(sides[0], sides[1], w)
 	}
-	return gate.Judge(c, sheet.Build(w.adjustment()), sheet.Rules(), new), nil
+	report := sheet.Build(w.adjustment())
+	listed := map[string]bool{}
+	for i := range report.Fixes {
+		listed[report.Fixes[i].ID] = true
+	}
+	apart := map[string]bool{}
+	for id := range new.Fixes {
+		apart[id] = !listed[id]
+	}
+	report.Fixes = append(report.Fixes, sheet.Lines(w.adjustment(), apart)...)
+	return gate.Judge(c, report, sheet.Rules(), new), nil
 }
 
 // newFindings counts the pages that fail a check now for a reason for which they did not before, by
@@ -268,7 +278,11 @@ func newFindings(old, now *fixlist.Sheet, w *weights) gate.New {
 		if had[reason{f.Check, f.Address, f.Cause}] || w.set.Covers(f.Check, f.Address, f.Layout, f.Fix) {
 			return
 		}
-		out.Fixes[f.Fix] = true
+		if f.Kind == fixlist.Pages && f.Cause != "" { // a line for many: name the one
+			out.Fixes[f.Cause] = true
+		} else {
+			out.Fixes[f.Fix] = true
+		}
 		if page := (reason{check: f.Check, address: f.Address}); !counted[page] {
 			counted[page] = true
 			out.Pages[f.Check]++

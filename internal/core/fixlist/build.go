@@ -94,9 +94,9 @@ type Report struct {
 	Waived    int          `json:"waived"`    // findings that are waived
 	HalfWidth float64      `json:"halfWidth"` // of the estimate, where only a part was crawled
 	Assessed  int          `json:"assessed"`
-	Expected  int          `json:"expected"`  // pages that the site is known to have, at least
-	Documents int          `json:"documents"` // HTML pages
-	Closed    int          `json:"closed"`    // of them, cannot be found in search
+	Expected  int          `json:"expected"`          // pages that the site is known to have, at least
+	Documents int          `json:"documents"`         // HTML pages
+	Closed    int          `json:"closed"`            // of them, cannot be found in search
 	Unfound   string       `json:"unfound,omitempty"` // what has to be said beside health where many of them cannot
 	Ledger    []LedgerLine `json:"ledger"`
 	Fixes     []Fix        `json:"fixes"`

@@ -254,7 +254,7 @@ func brokenFiles(p *check.SitePass, roles ...page.Role) error {
 }
 
 func image(i *page.Image, note string, args ...any) check.Place {
-	return check.Place{Note: fmt.Sprintf(note, args...), Value: i.Src, At: i.Place, Line: i.Line, Col: i.Col}
+	return check.Place{Note: fmt.Sprintf(note, args...), Value: i.Src, Target: i.Address, At: i.Place, Line: i.Line, Col: i.Col}
 }
 
 func altEmptyLink(p *check.PagePass) {

@@ -74,9 +74,9 @@ var pages = []*check.Check{
 		Source: "RFC 9110, 10.1.5 (User-Agent) and 15.5.4", Site: agentRefused,
 	},
 	{
-		ID: "page-orphan", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "no page links to this page", Line: "No page links here",
-		What:   "The page is known from a sitemap or list, and answered, but no page of the site links to it.",
+		ID: "page-orphan", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, OneChange: true, Effort: check.Minutes,
+		Title: "page that cannot be reached from home", Line: "No way leads here from home",
+		What:   "The page is known from a sitemap, a list or the like, and answered, but no links lead to it from the home page. Pages that only link to one another are an island, told with its size and its entry.",
 		Why:    "Visitors cannot find it by browsing, and a page that its own site does not link to counts for little.",
 		How:    "Link to it where its subject is treated, or take it down if nobody needs it.",
 		Source: "search engines' public guidance on crawlable links", Site: orphan,
@@ -227,28 +227,79 @@ func agentRefused(p *check.SitePass) error {
 	return nil
 }
 
+// orphan finds what a visitor cannot click to from home, and parts it into islands: pages that lead to one
+// another. Of an island the pages that nothing on it links to, or else the first, are its entries.
 func orphan(p *check.SitePass) error {
+	var lost []int32
+	isLost := map[int32]bool{}
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		a := &p.Addresses[g.ID]
-		if g.ID == p.Start || !g.HTML || g.Status != 200 || p.In[g.ID] > 0 || a.Found != survey.BySitemap && a.Found != survey.ByList && !a.InSitemap {
-			continue
+		if g.HTML && g.Status == 200 && g.ID != p.Start && p.Depth[g.ID] < 0 {
+			lost = append(lost, g.ID)
+			isLost[g.ID] = true
 		}
-		if throughRedirect(p, g.ID) {
-			continue
+	}
+	if len(lost) == 0 {
+		return nil
+	}
+	island := map[int32]int32{} // page → the one that stands for its island
+	var root func(int32) int32
+	root = func(id int32) int32 {
+		for island[id] != id {
+			island[id] = island[island[id]]
+			id = island[id]
 		}
-		from := "a sitemap"
-		if a.Found == survey.ByList {
-			from = "the plan's list"
+		return id
+	}
+	for _, id := range lost {
+		island[id] = id
+	}
+	linked := map[int32]bool{}
+	p.EachLinking(func(from int32, to []int32) {
+		if !isLost[from] {
+			return
 		}
-		p.Report(g.ID, check.Place{Note: "known from " + from + " only"})
+		for _, t := range to {
+			if isLost[t] && t != from {
+				linked[t] = true
+				if a, b := root(from), root(t); a != b {
+					island[max(a, b)] = min(a, b)
+				}
+			}
+		}
+	})
+	sizes, entries := map[int32]int{}, map[int32]int32{}
+	for _, id := range lost { // in order of address
+		r := root(id)
+		sizes[r]++
+		if have, ok := entries[r]; !ok || linked[have] && !linked[id] {
+			entries[r] = id
+		}
+	}
+	for _, id := range lost {
+		r := root(id)
+		note := "known from " + knownFrom(p, id) + " only"
+		if n := sizes[r]; n > 1 {
+			note = fmt.Sprintf("one of %s that lead to one another and that nothing leads to from home; the entry is %s, known from %s", text.Count(n, "page", "pages"), p.URL(entries[r]), knownFrom(p, entries[r]))
+		}
+		p.Report(id, check.Place{Note: note, Value: p.URL(entries[r]), Group: p.URL(entries[r]), Of: sizes[r]})
 	}
 	return nil
 }
 
-// throughRedirect tells whether a link leads to the page by way of redirects.
-func throughRedirect(p *check.SitePass, id int32) bool {
-	return p.Depth[id] >= 0
+// knownFrom says how the crawl came by an address that no link from home leads to.
+func knownFrom(p *check.SitePass, id int32) string {
+	switch a := &p.Addresses[id]; {
+	case a.Found == survey.ByList:
+		return "the plan's list"
+	case a.Found == survey.BySitemap || a.InSitemap:
+		return "a sitemap"
+	case a.Found == survey.ByCanonical:
+		return "a canonical"
+	case a.Found == survey.ByRedirect:
+		return "a redirect"
+	}
+	return "a page that is itself not reachable"
 }
 
 func deep(p *check.SitePass) error {
