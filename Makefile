@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack
 export CGO_ENABLED ?= 0
 
-.PHONY: demo test build tools debian console check bench fuzz attack soak million docs pictures clean
+.PHONY: demo test build tools debian console check bench fuzz attack precision soak million docs pictures clean
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -59,6 +59,13 @@ attack: debian build
 
 ATTACKS = -run 'Killed|Heavy|Stalled|OneService|Crash|Private|StaysHome|Terminal|Phases|Abroad|Doors|SameImport|AtOnce|Credentials|Names|TwoPorts|Tickets|Slips|Secrets|Hostile|Rebinding|Guard|Allowance|Bound|FormElsewhere|Proxy|Waiver|Disk|Recover|Panics|Full|NotOurs|CutShort|Vault|Forged|Screen|Taker|Maker|Copy|TestRead$$|Child|Small' \
 	./internal/e2e ./internal/fetch ./internal/jobs ./internal/cluster ./internal/vault ./internal/store ./internal/cli ./internal/spool ./internal/pdf ./internal/crawl ./internal/core/page ./internal/core/plan ./internal/core/figures
+
+# Fix lists of the manuals on this machine, and findings drawn from them beside their source, to be read by a person.
+# MANUALS names other folders or addresses, with commas between; SEED another draw; OUT the folder to write to.
+precision:
+	HARVIK_PRECISION=$(abspath $(or $(OUT),bin/precision)) HARVIK_MANUALS=$(or $(MANUALS),all) HARVIK_SEED=$(or $(SEED),1) \
+		go test $(GO_TAGS) -count 1 -run 'TestPrecision$$' -timeout 30m ./internal/crawl
+	@cat $(or $(OUT),bin/precision)/sites.txt
 
 # A crawl of a million tiny pages, its time a page compared with that of ten thousand.
 million: debian build
