@@ -142,7 +142,7 @@ func (b *builder) candidates(c int32, entries []int32) []*candidate {
 	if b.Checks[c].Gather == check.ByPlace {
 		return slices.Concat(b.byLayout(c, entries), b.byWords(c, entries, false))
 	}
-	return slices.Concat(b.byCause(c, entries), b.byWords(c, entries, true), b.byCarrier(c, entries), b.byRule(c, entries), b.byPage(c, entries))
+	return slices.Concat(b.byCause(c, entries), b.bySet(c, entries), b.byWords(c, entries, true), b.byCarrier(c, entries), b.byRule(c, entries), b.byPage(c, entries))
 }
 
 // byCause proposes each target or value that enough pages have.
@@ -323,6 +323,55 @@ func (b *builder) byCarrier(c int32, entries []int32) (out []*candidate) {
 		one.fix.ID = identify(b.Checks[c], Carrier, address)
 		out = append(out, one)
 	}
+	return out
+}
+
+// bySet proposes files of one folder that the very same pages load: a template names them together, and
+// together they were left out.
+func (b *builder) bySet(c int32, entries []int32) (out []*candidate) {
+	if b.Checks[c].Gather != check.ByTarget {
+		return nil
+	}
+	type set struct {
+		pages  uint64 // a hash of their numbers
+		count  int
+		folder string
+	}
+	var sets [][]int32
+	at := map[set]int{}
+	causes := map[set]int{}
+	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].cause }) {
+		e := &b.entries[members[0]]
+		if e.carrier >= 0 || b.spots[e.spot] != "" || len(members) < leastPages || !b.causes[e.cause].away {
+			continue
+		}
+		target := b.causes[e.cause].target
+		k := set{14695981039346656037, len(members), target[:strings.LastIndexByte(target, '/')+1]}
+		for _, i := range members {
+			k.pages = (k.pages ^ uint64(uint32(b.entries[i].page))) * 1099511628211
+		}
+		n, known := at[k]
+		if !known {
+			n = len(sets)
+			at[k] = n
+			sets = append(sets, nil)
+		}
+		sets[n] = append(sets[n], members...)
+		causes[k]++
+	}
+	for k, n := range at {
+		if causes[k] < 2 {
+			continue
+		}
+		members := sets[n]
+		slices.Sort(members)
+		targets := b.targetsOf(members)
+		key := "files such as " + targets[0]
+		one := &candidate{fix: Fix{Kind: Rule, Value: key, Where: "files of " + PathOf(k.folder) + " that one template names", Targets: targets}, key: "0 " + key, members: members, work: 1}
+		one.fix.ID = identify(b.Checks[c], Rule, key)
+		out = append(out, one)
+	}
+	slices.SortFunc(out, func(x, y *candidate) int { return strings.Compare(x.key, y.key) })
 	return out
 }
 

@@ -373,6 +373,18 @@ func TestChoice(t *testing.T) {
 			}
 			return out
 		}, []string{"Page is dead: 2 files that /look.css names, on 20 pages"}},
+		{"files of one folder that the same pages load", func() (out []check.Finding) {
+			for i := range 20 {
+				out = append(out, dead(int32(i), check.Place{Target: "http://fernhollow.example/js/a.js"}, check.Place{Target: "http://fernhollow.example/js/b.js"}))
+			}
+			return out
+		}, []string{"Page is dead: 2 addresses, on 20 pages; files of /js/ that one template names"}},
+		{"files of one folder that other pages load", func() (out []check.Finding) {
+			for i := range 20 {
+				out = append(out, dead(int32(i), check.Place{Target: fmt.Sprintf("http://fernhollow.example/js/%c.js", 'a'+i%2)}))
+			}
+			return append(out, dead(0, check.Place{Target: "http://fernhollow.example/js/b.js"}))
+		}, []string{"Link to /js/a.js is dead, in the layout of 10 pages", "Link to /js/b.js is dead, in the layout of 11 pages"}},
 		{"one file that a stylesheet names", func() (out []check.Finding) {
 			for i := range 20 {
 				out = append(out, dead(int32(i), carried(at(1, "/f%d.woff"), "http://fernhollow.example/look.css")))

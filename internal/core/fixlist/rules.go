@@ -38,7 +38,7 @@ func (b *builder) byRule(c int32, entries []int32) (out []*candidate) {
 		for _, r := range cause.repairs {
 			add(r.key, r.words, members, 1)
 		}
-		if key, words := anyFolder(cause.target); cause.away && key != "" {
+		if key, words := anyFolder(cause.target); key != "" {
 			add(key, words, members, 1)
 		}
 	}
