@@ -385,7 +385,7 @@ func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
 			continue
 		}
 		ids[c.ID] = true
-		if f.Kind == fixlist.Whole || c.Gather == check.ByPlace || c.Group == "reach" { // robots.txt, sitemaps, front doors
+		if f.Kind == fixlist.Whole || c.Gather == check.ByPlace || c.Gather == check.Alone || c.Group == "reach" { // robots.txt, sitemaps, front doors
 			evidence = true
 		}
 	}

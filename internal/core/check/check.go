@@ -64,6 +64,7 @@ const (
 	ByPlace  Gather = iota // same place of one layout, else separate pages
 	ByTarget               // the address that each place names
 	ByValue                // the value that places share
+	Alone                  // no template or folder makes it so: each page for itself
 )
 
 // A Check is one rule.
@@ -160,7 +161,7 @@ const (
 // add keeps a place or counts it.
 func (f *Finding) add(p Place) {
 	most := MaxPlaces
-	if f.Check.Gather != ByPlace {
+	if f.Check.Gather == ByTarget || f.Check.Gather == ByValue {
 		most = mostPlaces
 	}
 	if len(f.Places) < most {

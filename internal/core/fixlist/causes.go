@@ -139,7 +139,10 @@ func (b *builder) choose(c int32, proposed []*candidate, explained map[int32]boo
 
 // candidates are the changes that could explain a check's entries.
 func (b *builder) candidates(c int32, entries []int32) []*candidate {
-	if b.Checks[c].Gather == check.ByPlace {
+	switch b.Checks[c].Gather {
+	case check.Alone:
+		return nil
+	case check.ByPlace:
 		return slices.Concat(b.byLayout(c, entries), b.byWords(c, entries, false))
 	}
 	return slices.Concat(b.byCause(c, entries), b.bySet(c, entries), b.byWords(c, entries, true), b.byCarrier(c, entries), b.byRule(c, entries), b.byPage(c, entries))
@@ -218,11 +221,8 @@ func group[K comparable](entries []int32, key func(int32) K) [][]int32 {
 
 // byLayout proposes places of layouts, and all of the site, for what no target or value explains. Layouts
 // that fail alike in one place are one candidate, as they are one template; so is what nearly the whole
-// site fails. What is said of addresses takes no part: no template writes them.
+// site fails.
 func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
-	if b.Checks[c].Group == "addresses" {
-		return nil
-	}
 	var counted []int32
 	for _, i := range entries {
 		if e := &b.entries[i]; e.page >= 0 && b.counts(*e) {
@@ -651,7 +651,7 @@ func (b *builder) separate(c int32, entries []int32) (out []gathered) {
 			kind = Whole
 		}
 		g := gathered{check: c, fix: Fix{Kind: kind, ID: identify(b.Checks[c], kind, "")}}
-		if b.Checks[c].Gather != check.ByPlace && b.oneCause(members) { // a line of its own, in its own words
+		if b.entries[members[0]].cause >= 0 && b.oneCause(members) { // a line of its own, in its own words
 			g.fix = b.causeCandidate(c, members).fix
 		}
 		for _, i := range members {

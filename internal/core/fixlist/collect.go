@@ -97,7 +97,7 @@ func (c *Collector) Add(f check.Finding) {
 func (c *Collector) causeOf(at int32, ch *check.Check, p check.Place) int32 {
 	key := p.Group
 	switch {
-	case ch.Gather == check.ByPlace:
+	case ch.Gather == check.ByPlace || ch.Gather == check.Alone:
 		return -1
 	case key == "" && ch.Gather == check.ByTarget:
 		key = p.Target

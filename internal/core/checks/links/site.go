@@ -40,7 +40,7 @@ var targets = []*check.Check{
 		Source: "search engines' public guidance on site structure", Site: deadEnd,
 	},
 	{
-		ID: "link-few-in", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		ID: "link-few-in", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone, Effort: check.Minutes,
 		Title: "few pages link to this page", Line: "Few pages link here",
 		What:   "Fewer pages of the site link to this page than the threshold asks for, which by default goes by the site's size.",
 		Why:    "A page that its own site hardly links to is found late and counts for little.",

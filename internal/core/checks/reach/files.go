@@ -132,7 +132,7 @@ var files = []*check.Check{
 		Source: protocol + "; " + rfc9309, Site: sitemapListsBlocked,
 	},
 	{
-		ID: "sitemap-omits", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
+		ID: "sitemap-omits", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone, Effort: check.Hours,
 		Title: "page is in none of the sitemaps", Line: "Page is in no sitemap",
 		What:   "The page may be shown by search engines, and none of the site's sitemaps lists it.",
 		Why:    "A sitemap that leaves pages out is no list of the site; such pages are found later, or not at all.",

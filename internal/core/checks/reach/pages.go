@@ -82,7 +82,7 @@ var pages = []*check.Check{
 		Source: "search engines' public guidance on crawlable links", Site: orphan,
 	},
 	{
-		ID: "page-deep", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
+		ID: "page-deep", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone, Effort: check.Hours,
 		Title: "page is many clicks from home", Line: "Page is far from home",
 		What:   "The page may be shown by search engines, and the shortest way to it from the home page takes more clicks than the threshold allows.",
 		Why:    "Pages far from home are visited seldom, by people as by search engines.",

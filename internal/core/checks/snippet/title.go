@@ -38,7 +38,7 @@ var lines = []*check.Check{
 		Source: titleSource, Page: titleMissing,
 	},
 	{
-		ID: "title-duplicate", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "title-duplicate", Explains: []string{"h1-duplicate"}, Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
 		Title: "several pages share a title", Line: "{n} pages share the title “{value}”",
 		What:   "More than one page has this title. White space and upper or lower case make no difference.",
 		Why:    "People and search engines cannot tell such pages apart; in results they compete with each other.",
