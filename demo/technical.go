@@ -45,6 +45,7 @@ func (s *Site) technical(others []defect) []defect {
 	p.indexing()
 	p.texts()
 	p.patterns()
+	p.suffixes()
 	p.links()
 	p.languages()
 	p.files()
@@ -256,6 +257,16 @@ func (p *planter) texts() {
 	})
 	p.two("copy-email", "an address typed into the text", main(`<p>Write to walks@fernhollow.example for a place.</p>`))
 	p.two("copy-encoding", "saved in one encoding, served in another", main(`<p>The cafÃ© is open, and itâ€™s warm.</p>`))
+}
+
+// suffixes are what two extensions put behind titles that were long enough.
+func (p *planter) suffixes() {
+	for _, suffix := range []string{"The official pages of Fernhollow Botanic Garden", "Fernhollow, the garden of ferns, old trees and lakes"} {
+		p.at("title-suffix-long title-long", "an extension adds the garden's motto", p.take(5), func(page *Page) {
+			name, _, _ := strings.Cut(page.Title, " – ")
+			page.Title = name + " | " + suffix
+		})
+	}
 }
 
 // patterns gives pages of two lists descriptions in which only names change.

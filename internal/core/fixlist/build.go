@@ -417,15 +417,19 @@ func (b *builder) pageScores(book *health.Book) []PageScore {
 }
 
 // importance is the percentile of each page's authority: the share of pages that have no
-// more than it; averaged with that of the figure, if there is one.
+// more than it; averaged with that of the figure, if there is one. The home page has all.
 func importance(assessed []*Page, figure map[string]float64) []float64 {
 	// Equal authority, equal percentile: count those not above, to a billionth.
 	out := percentiles(assessed, 1e-9/float64(max(1, len(assessed))), func(p *Page) float64 { return p.Authority })
-	if figure == nil {
-		return out
+	if figure != nil {
+		for i, f := range percentiles(assessed, 0, func(p *Page) float64 { return figure[p.Address] }) {
+			out[i] = (out[i] + f) / 2
+		}
 	}
-	for i, f := range percentiles(assessed, 0, func(p *Page) float64 { return figure[p.Address] }) {
-		out[i] = (out[i] + f) / 2
+	for i, p := range assessed {
+		if p.Home {
+			out[i] = 1
+		}
 	}
 	return out
 }

@@ -669,6 +669,7 @@ const (
 	mostLines = 12
 	linesKept = 10
 	tail      = 0.05
+	masked    = 0.1 // of what a line lost it brings less alone: others on the same pages hide what it would bring
 )
 
 // joinTails makes one line a check of those that change next to nothing, and of those beyond the first
@@ -682,6 +683,7 @@ func (b *builder) joinTails(found []gathered) []gathered {
 		gains[k], _ = book.Gain(b.removals(found[k].entries), func(int) float64 { return 1 })
 		byCheck[found[k].check] = append(byCheck[found[k].check], k)
 	}
+	lost := b.lost(found, book.Shares())
 	gone := make([]bool, len(found))
 	for _, lines := range byCheck {
 		slices.SortStableFunc(lines, func(x, y int) int {
@@ -695,9 +697,15 @@ func (b *builder) joinTails(found []gathered) []gathered {
 		if len(lines)-n > mostLines {
 			n = len(lines) - linesKept
 		}
-		joined := lines[:n]
+		joined := lines[:n:n]
+		for _, k := range lines[n:] {
+			if gains[k] < masked*lost[k] {
+				joined = append(joined, k)
+			}
+		}
+		n = len(joined)
 		into := slices.IndexFunc(lines, func(k int) bool { return found[k].fix.Kind == Pages })
-		if into >= n {
+		if into >= 0 && n > 0 && !slices.Contains(joined, lines[into]) {
 			joined = append(joined, lines[into])
 		}
 		if len(joined) < 2 {
@@ -709,6 +717,17 @@ func (b *builder) joinTails(found []gathered) []gathered {
 	for k := range found {
 		if !gone[k] {
 			out = append(out, found[k])
+		}
+	}
+	return out
+}
+
+// lost is what the ledger books to each line.
+func (b *builder) lost(found []gathered, shares []float64) []float64 {
+	out := make([]float64, len(found))
+	for k := range found {
+		for _, r := range b.removals(found[k].entries) {
+			out[k] += shares[r.Cell] * float64(r.Places) / float64(b.cells[r.Cell].Places)
 		}
 	}
 	return out

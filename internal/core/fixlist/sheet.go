@@ -12,6 +12,7 @@ import (
 	"harvik/internal/core/health"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/weburl"
 )
 
 // A Sheet is a judged crawl in short: which check fails where, and what health, causes and rank need
@@ -38,6 +39,7 @@ type Page struct {
 	Indexable bool
 	Assessed  bool  // health counts it
 	Closed    bool  // it cannot be found in search
+	Home      bool  // the home page, by whichever of its addresses
 	Layout    int32 // −1 for none
 	Authority float64
 	Weight    float64 // how many pages of the site it stands for
@@ -62,7 +64,7 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 		if !counts && !p.HTML {
 			continue
 		}
-		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts, Closed: s.Closed(p), Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
+		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts, Closed: s.Closed(p), Home: atHome(s, p), Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
 		if s.Weights != nil {
 			one.Weight = max(s.Weights[p.ID], 1e-6)
 		}
@@ -81,6 +83,20 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 	slices.SortFunc(sheet.Pages, func(a, b Page) int { return strings.Compare(a.Address, b.Address) })
 	sheet.Expected = expected(s, assessed)
 	return sheet
+}
+
+// atHome tells the page that the crawl began at, and pages with its text under another form of its address.
+func atHome(s *survey.Survey, p *survey.Page) bool {
+	home := s.Page(s.Home())
+	if home == nil || p.ID == home.ID {
+		return home != nil
+	}
+	a, err := weburl.Parse(s.URL(p.ID))
+	if err != nil || p.TextHash != home.TextHash {
+		return false
+	}
+	b, err := weburl.Parse(s.URL(home.ID))
+	return err == nil && form(&a) == form(&b)
 }
 
 // expected is the number of pages the site is known to have: those assessed, and the inside
@@ -187,6 +203,7 @@ const (
 	isIndexable
 	isAssessed
 	isClosed
+	isHome
 )
 
 // Write writes the sheet for ReadSheet.
@@ -197,7 +214,7 @@ func (s *Sheet) Write(w io.Writer) error {
 	}
 	for _, p := range s.Pages {
 		var f byte
-		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed, isClosed: p.Closed} {
+		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed, isClosed: p.Closed, isHome: p.Home} {
 			if has {
 				f |= bit
 			}
@@ -275,7 +292,7 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 	for i := range d.IDs {
 		f := d.Flags[i]
 		s.Pages = append(s.Pages, Page{
-			ID: d.IDs[i], Address: d.Addresses[i], HTML: f&isHTML != 0, Indexable: f&isIndexable != 0, Assessed: f&isAssessed != 0, Closed: f&isClosed != 0,
+			ID: d.IDs[i], Address: d.Addresses[i], HTML: f&isHTML != 0, Indexable: f&isIndexable != 0, Assessed: f&isAssessed != 0, Closed: f&isClosed != 0, Home: f&isHome != 0,
 			Layout: d.PageLayouts[i], Authority: d.Authority[i], Weight: d.Weights[i],
 		})
 	}

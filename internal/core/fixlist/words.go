@@ -40,9 +40,9 @@ func (f *Fix) word(c *check.Check, home string) {
 	case f.Kind == Pages && f.Cases > 1:
 		f.Line = title + ": " + cases + on
 	case f.Kind == Pages && f.Pages == 1:
-		f.Line += " on " + PathOf(f.Example)
+		f.Line += ifComma(f.Line) + " on " + PathOf(f.Example)
 	case f.Kind == Pages:
-		f.Line += " on " + text.Thousands(f.Pages) + " separate pages"
+		f.Line += ifComma(f.Line) + " on " + text.Thousands(f.Pages) + " separate pages"
 	case f.Kind == Value && !strings.Contains(c.Line, "{n}") && f.Example != "":
 		f.Line += on
 	case f.Where != "":
@@ -52,6 +52,14 @@ func (f *Fix) word(c *check.Check, home string) {
 	case f.Kind == Target && f.Example != "":
 		f.Line += on
 	}
+}
+
+// ifComma parts what follows from a sentence that has a comma itself.
+func ifComma(line string) string {
+	if strings.Contains(line, ",") {
+		return ","
+	}
+	return ""
 }
 
 // PathOf is an address without its origin, shortened in the middle.

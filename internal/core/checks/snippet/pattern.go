@@ -23,6 +23,14 @@ var made = []*check.Check{
 		Source: aboutSource, Site: aboutPattern,
 	},
 	{
+		ID: "title-suffix-long", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes, OneChange: true,
+		Title: "what the template adds makes titles too long", Line: "{n} titles are too long for a results page only by what the template adds: “{value}”",
+		What:   "Five or more titles end in the same words, behind a dash or a bar, and would fit into a results page without them.",
+		Why:    "The end is cut off, and it is the same on every page.",
+		How:    "Shorten what the template adds, or leave it away where a title is long.",
+		Source: titleSource, Limits: []string{"title-pixels"}, Site: suffixLong, Explains: []string{"title-long"},
+	},
+	{
 		ID: "mark-unfilled", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
 		Title: "mark that a build should have filled in", Line: "Mark of a template or build stands unfilled in the head",
 		What:   "Title, description, canonical, sharing text or main heading holds a mark such as {{name}}, __NAME__, @@NAME@@ or ${name}.",
@@ -30,6 +38,47 @@ var made = []*check.Check{
 		How:    "Correct the name of the field, or see why the step that fills it in does not run.",
 		Source: titleSource, Page: unfilled,
 	},
+}
+
+func suffixLong(p *check.SitePass) error {
+	groups := map[string][]*survey.Page{}
+	for i := range p.Pages {
+		g := &p.Pages[i]
+		most := p.LimitsAt(g).TitlePixels
+		if !g.Indexable || int(text.Width(g.Title.Text, titlePixels)+0.5) <= most {
+			continue
+		}
+		if own, suffix := parted(g.Title.Text); suffix != "" && int(text.Width(own, titlePixels)+0.5) <= most {
+			groups[suffix] = append(groups[suffix], g)
+		}
+	}
+	for _, suffix := range slices.Sorted(maps.Keys(groups)) {
+		group := groups[suffix]
+		if len(group) < leastAlike {
+			continue
+		}
+		for _, g := range group {
+			p.Report(g.ID, check.Place{
+				Note:  fmt.Sprintf("“%s” would fit without “%s”, which ends %d titles that are too long", g.Title.Text, suffix, len(group)),
+				Value: suffix, Line: g.Title.Line, Col: g.Title.Col, Others: p.Others(group, g.ID), Of: len(group),
+			})
+		}
+	}
+	return nil
+}
+
+// parted is a title in two at the last sign that templates put between a page's name and the site's.
+func parted(title string) (own, suffix string) {
+	at, wide := -1, 0
+	for _, sign := range []string{" – ", " — ", " - ", " | ", " · ", " :: ", " » "} {
+		if i := strings.LastIndex(title, sign); i > at {
+			at, wide = i, len(sign)
+		}
+	}
+	if at <= 0 {
+		return title, ""
+	}
+	return title[:at], title[at+wide:]
 }
 
 // leastAlike is how many descriptions of one pattern are no chance.
