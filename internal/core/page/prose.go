@@ -93,16 +93,15 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 // isShown tells a mark of a kind that the page's code shows as well: then the text is about such marks.
 func isShown(main []byte, code []span, found string) bool {
 	lead := found[:min(2, len(found))]
-	if lead[0] != '{' && lead[0] != '<' && lead[0] != '@' && lead[0] != '%' && lead[0] != '$' {
-		return false
-	}
+	isMark := strings.ContainsRune("{<@%$", rune(lead[0]))
 	for _, c := range code {
-		if bytes.Contains(main[c.from:c.to], []byte(lead)) {
+		if isMark && bytes.Contains(main[c.from:c.to], []byte(lead)) {
 			return true
 		}
 	}
 	i := bytes.Index(main, []byte(found))
-	return i > 0 && bytes.IndexByte([]byte("\"'`="), main[i-1]) >= 0 // quoted, or part of an example
+	before, _ := utf8.DecodeLastRune(main[:max(0, i)])
+	return strings.ContainsRune("\"'`=“‘«„", before) // quoted, or part of an example
 }
 
 // marked tells whether a text has a character that addresses and marks of templates need.

@@ -245,6 +245,16 @@ func Stem(code, word string) string {
 // kin are languages so near to one another that a sample does not tell them apart.
 var kin = [...]string{"no nb nn da sv", "hr sr bs sl me", "cs sk", "id ms jv", "pt gl es ca oc", "ru uk be bg mk", "hi mr ne", "af nl", "zh ja", "az tr tk uz", "et fi", "fa ur ar", "yi he", "en sco"}
 
+// IsSure tells a language that is told by its commonest words or its script, not by likeness alone, which
+// takes names, codes and broken letters for rare languages.
+func IsSure(code string) bool {
+	switch code {
+	case "ja", "ko", "zh", "ru", "uk", "bg", "el", "he", "ar", "th", "hi", "ka", "hy":
+		return true
+	}
+	return knowsCommon(code)
+}
+
 // SameLanguage tells whether a language that was detected may be the one that is declared, given as
 // a tag of BCP 47. Near relations pass, and so do languages that the detection does not know.
 func SameLanguage(detected, declared string) bool {

@@ -109,7 +109,7 @@ func otherLanguage(p *check.PagePass) {
 	if d.Words < leastForLanguage {
 		return
 	}
-	if d.TextLang == "" || d.Lang == "" || text.SameLanguage(d.TextLang, d.Lang) {
+	if d.TextLang == "" || !text.IsSure(d.TextLang) || d.Lang == "" || text.SameLanguage(d.TextLang, d.Lang) {
 		return
 	}
 	p.Reportf(d.LangPos, d.TextLang, "the text is in %s, the page declares lang=“%s”", text.LanguageName(d.TextLang), d.Lang)

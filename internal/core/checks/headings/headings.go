@@ -4,6 +4,7 @@ package headings
 import (
 	"fmt"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"harvik/internal/core/check"
@@ -166,7 +167,7 @@ func repeated(p *check.PagePass) {
 	stack := []open{{below: map[string]page.Heading{}}}
 	for _, h := range p.Doc.Headings {
 		key := text.Key(h.Text)
-		if key == "" || isAround(h) {
+		if !strings.ContainsFunc(key, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) || isAround(h) {
 			continue
 		}
 		for len(stack) > 1 && stack[len(stack)-1].heading.Level >= h.Level {
@@ -240,8 +241,12 @@ func firstIsOther(p *check.PagePass) {
 
 // none goes by the words that are a page's own, and lets contents pages be.
 func none(p *check.SitePass) error {
+	reference := p.IsReference()
 	for i := range p.Pages {
 		g := &p.Pages[i]
+		if reference && g.Flags&survey.HasCode != 0 {
+			continue // an entry: what it explains parts it
+		}
 		if g.Indexable && g.Kind.HasText() && g.Flags&(survey.HasSubheadings|survey.MostlyLinks|survey.MostlyCode) == 0 && g.Words > p.LimitsAt(g).HeadingNoneWords {
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text and no h2", g.Words)})
 		}

@@ -232,7 +232,7 @@ func insecure(p *check.PagePass) {
 func nofollowInside(p *check.PagePass) {
 	here := check.HostOf(p.Facts.Address)
 	for i := range p.Doc.Links {
-		if l := &p.Doc.Links[i]; l.NoFollow && same(check.HostOf(l.Address), here) && !isFile(l.Address) {
+		if l := &p.Doc.Links[i]; l.NoFollow && same(check.HostOf(l.Address), here) && !isFile(l.Address) && !stays(p, l) {
 			p.Report(at(l, "rel=nofollow on a link to %s", check.Short(l.Address)))
 		}
 	}
@@ -304,7 +304,7 @@ func isVague(p *check.PagePass, l *page.Link) bool {
 		words = vagueWords["en"]
 	}
 	said := strings.ToLower(strings.Trim(l.Words, " .…»›→>!:[]()"))
-	return said != nameOf(l.Address) && slices.Contains(words, said)
+	return said != nameOf(l.Address) && said != strings.ToLower(l.Fragment) && slices.Contains(words, said)
 }
 
 // nameOf is what an address calls its page: the last part without its ending.

@@ -189,6 +189,9 @@ func fewIn(p *check.SitePass) error {
 		return nil // what was not fetched may link here
 	}
 	usual := leastIn(p)
+	if p.IsReference() {
+		usual = 1 // entries are reached by index and search
+	}
 	in := through(p)
 	for i := range p.Pages {
 		g := &p.Pages[i]
