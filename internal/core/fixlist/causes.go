@@ -419,7 +419,7 @@ func (b *builder) describe(g *gathered) {
 	f.Cases = b.casesOf(members)
 	switch f.Kind {
 	case Target:
-		b.locate(g)
+		b.locate(g, b.pagesOf(members))
 	case Layout, Carrier, OnePage, Rule:
 		if f.Targets != nil {
 			f.Targets = b.targetsOf(members)
@@ -455,7 +455,7 @@ func (b *builder) pagesOf(members []int32) int {
 
 // locate says where a target stands: in the layouts of which at least five pages each hold it at the
 // same place, or in the file that names it.
-func (b *builder) locate(g *gathered) {
+func (b *builder) locate(g *gathered, pages int) {
 	type at struct{ layout, spot int32 }
 	counts := map[at]int{}
 	regions := map[string]int{}
@@ -468,7 +468,7 @@ func (b *builder) locate(g *gathered) {
 	}
 	if len(carriers) == 1 && carriers[-1] == 0 {
 		for carrier := range carriers {
-			g.fix.Where = "named by " + PathOf(b.spots[carrier]) + ", which " + text.Count(b.pagesOfFix(g), "page loads", "pages load")
+			g.fix.Where = "named by " + PathOf(b.spots[carrier]) + ", which " + text.Count(pages, "page loads", "pages load")
 		}
 		return
 	}
@@ -492,17 +492,6 @@ func (b *builder) locate(g *gathered) {
 			g.fix.Line = word
 		}
 	}
-}
-
-func (b *builder) pagesOfFix(g *gathered) int {
-	n, last := 0, int32(-2)
-	for _, i := range g.entries {
-		if p := b.entries[i].page; p != last {
-			n++
-			last = p
-		}
-	}
-	return n
 }
 
 func inLayout(pages int, landmark string) string {

@@ -286,19 +286,25 @@ func isText(mediaType string) bool {
 }
 
 func uncached(p *check.SitePass) error {
+	return kept(p, func(g *survey.Page) bool { return g.Flags&survey.Cacheable == 0 }, "has no header that lets browsers keep it")
+}
+
+// kept reports files of the site that are kept in a wrong way, at each page that loads them; how a server
+// has its files kept is one setting.
+func kept(p *check.SitePass, wrongly func(*survey.Page) bool, how string) error {
 	p.Users(func(t int32) bool {
 		g := p.Got(t)
-		if g == nil || g.Status != 200 || g.Flags&survey.Cacheable != 0 || !p.Inside(p.URL(t)) {
+		if g == nil || g.Status != 200 || !p.Inside(p.URL(t)) {
 			return false
 		}
 		switch p.Addresses[t].Role {
 		case page.AsImage, page.AsStyle, page.AsScript, page.AsFont:
-			return true
+			return wrongly(g)
 		}
 		return false
 	}, func(l survey.Loading) {
 		if p.Page(l.Page).Status == 200 {
-			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " has no header that lets browsers keep it", Target: p.URL(l.Target), Group: server(p.URL(l.Target))})
+			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " " + how, Target: p.URL(l.Target), Group: server(p.URL(l.Target))})
 		}
 	})
 	return nil
@@ -308,22 +314,9 @@ func uncached(p *check.SitePass) error {
 var versioned = regexp.MustCompile(`[.-][0-9a-f]{8,40}\.(?:\w+\.)?\w+$|[?&](?:v|ver|version|rev|h|hash)=[\w.-]+`)
 
 func keptShortly(p *check.SitePass) error {
-	p.Users(func(t int32) bool {
-		g := p.Got(t)
-		if g == nil || g.Status != 200 || g.Flags&survey.ShortLived == 0 || !p.Inside(p.URL(t)) || !versioned.MatchString(p.URL(t)) {
-			return false
-		}
-		switch p.Addresses[t].Role {
-		case page.AsImage, page.AsStyle, page.AsScript, page.AsFont:
-			return true
-		}
-		return false
-	}, func(l survey.Loading) {
-		if p.Page(l.Page).Status == 200 {
-			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " may be kept for less than a day", Target: p.URL(l.Target), Group: server(p.URL(l.Target))})
-		}
-	})
-	return nil
+	return kept(p, func(g *survey.Page) bool {
+		return g.Flags&survey.ShortLived != 0 && versioned.MatchString(p.URL(g.ID))
+	}, "may be kept for less than a day")
 }
 
 func blocking(p *check.PagePass) {
