@@ -1,14 +1,10 @@
 package fixlist
 
 import (
-	"cmp"
 	"container/heap"
-	"math"
 	"slices"
 	"strings"
 
-	"harvik/internal/core/check"
-	"harvik/internal/core/page"
 	"harvik/internal/core/text"
 )
 
@@ -75,6 +71,7 @@ func (b *builder) cover(c int32, entries []int32) []gathered {
 type queue []*candidate
 
 func (q queue) Len() int { return len(q) }
+
 func (q queue) Less(i, j int) bool {
 	x, y := q[i], q[j]
 	if a, b := x.ratio(), y.ratio(); a != b {
@@ -85,8 +82,11 @@ func (q queue) Less(i, j int) bool {
 	}
 	return x.key < y.key
 }
+
 func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
+
 func (q *queue) Push(x any)   { *q = append(*q, x.(*candidate)) }
+
 func (q *queue) Pop() any {
 	last := len(*q) - 1
 	c := (*q)[last]
@@ -135,275 +135,6 @@ func (b *builder) choose(c int32, proposed []*candidate, explained map[int32]boo
 		out = append(out, g)
 	}
 	return out
-}
-
-// candidates are the changes that could explain a check's entries.
-func (b *builder) candidates(c int32, entries []int32) []*candidate {
-	switch b.Checks[c].Gather {
-	case check.Alone:
-		return nil
-	case check.ByPlace:
-		return slices.Concat(b.byLayout(c, entries), b.byWords(c, entries, false))
-	}
-	return slices.Concat(b.byCause(c, entries), b.bySet(c, entries), b.byWords(c, entries, true), b.byCarrier(c, entries), b.byRule(c, entries), b.byPage(c, entries))
-}
-
-// byCause proposes each target or value that enough pages have.
-func (b *builder) byCause(c int32, entries []int32) (out []*candidate) {
-	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].cause }) {
-		if len(members) >= leastPages {
-			out = append(out, b.causeCandidate(c, members))
-		}
-	}
-	return out
-}
-
-// causeCandidate is the change of one target or value.
-func (b *builder) causeCandidate(c int32, members []int32) *candidate {
-	cause := b.causes[b.entries[members[0]].cause]
-	one := &candidate{fix: Fix{Kind: Value, Target: cause.target, Value: cause.value}, key: cause.key, members: members, work: 1}
-	switch ch := b.Checks[c]; {
-	case ch.Gather == check.ByTarget:
-		one.fix.Kind = Target
-		one.work = b.targetWork(members)
-	case !ch.OneChange:
-		one.work = max(1, len(members)-1)
-	}
-	one.fix.ID = identify(b.Checks[c], one.fix.Kind, cause.key)
-	return one
-}
-
-// targetWork is how many edits mend a target: one for each place of a layout or carrier, and one for each
-// page else, but never more than putting the target itself right and telling everybody.
-func (b *builder) targetWork(members []int32) int {
-	const atMost = 2
-	places := map[groupKey]int{}
-	for _, i := range members {
-		e := &b.entries[i]
-		places[groupKey{number: b.layout(e.page), spot: e.spot, carrier: e.carrier}]++
-	}
-	work := 0
-	for k, n := range places {
-		if n >= leastPages && k.number >= 0 || k.carrier >= 0 {
-			work++
-		} else {
-			work += n
-		}
-	}
-	return min(work, atMost)
-}
-
-// groupKey tells groups of entries apart.
-type groupKey struct {
-	number  int32 // of a layout or page
-	spot    int32
-	words   int32
-	carrier int32
-	folder  string
-}
-
-// group sorts entries by what they have in common, in order of the first of each group.
-func group[K comparable](entries []int32, key func(int32) K) [][]int32 {
-	at := map[K]int{}
-	var out [][]int32
-	for _, i := range entries {
-		k := key(i)
-		n, ok := at[k]
-		if !ok {
-			n = len(out)
-			at[k] = n
-			out = append(out, nil)
-		}
-		out[n] = append(out[n], i)
-	}
-	return out
-}
-
-// byLayout proposes places of layouts, and all of the site, for what no target or value explains. Layouts
-// that fail alike in one place are one candidate, as they are one template; so is what nearly the whole
-// site fails.
-func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
-	var counted []int32
-	for _, i := range entries {
-		if e := &b.entries[i]; e.page >= 0 && b.counts(*e) {
-			counted = append(counted, i)
-		}
-	}
-	all := b.countPages(c, nil)
-	everywhere := b.pagesOf(counted) >= max(leastPages, int(math.Ceil(leastShare*float64(all))))
-	if everywhere {
-		one := &candidate{fix: Fix{Kind: Section, Where: "on " + text.Count(b.pagesOf(counted), "page", "pages") + ", nearly all of the site"}, key: "/", members: counted, work: 1}
-		one.fix.ID = identify(b.Checks[c], Section, "/")
-		out = append(out, one)
-	}
-	bySpot := group(counted, func(i int32) int32 { return b.entries[i].spot })
-	for _, members := range bySpot {
-		spot := b.spots[b.entries[members[0]].spot]
-		if everywhere && spot == "" {
-			continue // a header or a setting, however many templates there are
-		}
-		var all []int32
-		layouts := map[int32]bool{}
-		name := ""
-		for _, of := range group(members, func(i int32) int32 { return b.layout(b.entries[i].page) }) {
-			layout := b.layout(b.entries[of[0]].page)
-			if layout < 0 || float64(len(of)) < leastShare*float64(b.countPages(c, &layout)) {
-				continue
-			}
-			layouts[layout] = true
-			if n := b.Layouts[layout]; name == "" || n < name {
-				name = n
-			}
-			all = append(all, of...)
-		}
-		if len(all) < leastPages {
-			continue
-		}
-		if slices.Sort(all); float64(len(all)) >= leastShare*float64(len(members)) {
-			all = members // the few pages of other layouts have it from the same template
-		}
-		one := &candidate{fix: Fix{Kind: Layout, Where: inLayout(len(all), landmark(spot))}, key: name + " " + spot, members: all, work: 1}
-		one.fix.ID = identify(b.Checks[c], Layout, one.key)
-		out = append(out, one)
-	}
-	return out
-}
-
-// byWords proposes places that a template writes, told by the same words of a link in the same place of
-// enough pages, whatever it leads to. Within the content of pages, where authors write, that takes most
-// of a layout for links that lead to different addresses.
-func (b *builder) byWords(c int32, entries []int32, targets bool) (out []*candidate) {
-	for _, members := range group(entries, func(i int32) groupKey {
-		e := &b.entries[i]
-		k := groupKey{spot: e.spot, words: e.words, number: -1}
-		if targets && e.region == page.Content {
-			k.number = b.layout(e.page)
-		}
-		return k
-	}) {
-		first := &b.entries[members[0]]
-		words := b.spots[first.words]
-		if words == "" || b.spots[first.spot] == "" || len(members) < leastPages {
-			continue
-		}
-		if targets && (b.oneCause(members) || first.region == page.Content && !b.fills(c, members)) {
-			continue
-		}
-		key := b.spots[first.spot] + " " + words
-		one := &candidate{fix: Fix{Kind: Layout, Value: words, Line: linkWord(first.region, words), Where: "on " + text.Thousands(b.pagesOf(members)) + " pages"}, key: key, members: members, work: 1}
-		if targets {
-			one.fix.Targets = b.targetsOf(members)
-		}
-		one.fix.ID = identify(b.Checks[c], Layout, key)
-		out = append(out, one)
-	}
-	return out
-}
-
-// fills tells whether entries are on most pages of their layout.
-func (b *builder) fills(c int32, members []int32) bool {
-	layout := b.layout(b.entries[members[0]].page)
-	return layout >= 0 && float64(b.pagesOf(members)) >= leastShare*float64(b.countPages(c, &layout))
-}
-
-func (b *builder) oneCause(members []int32) bool {
-	first := b.entries[members[0]].cause
-	return !slices.ContainsFunc(members, func(i int32) bool { return b.entries[i].cause != first })
-}
-
-// byCarrier proposes the stylesheets, scripts and frames that name what is wrong.
-func (b *builder) byCarrier(c int32, entries []int32) (out []*candidate) {
-	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].carrier }) {
-		carrier := b.entries[members[0]].carrier
-		if carrier < 0 || b.oneCause(members) {
-			continue
-		}
-		address := b.spots[carrier]
-		one := &candidate{fix: Fix{Kind: Carrier, Target: address, Targets: b.targetsOf(members)}, key: address, members: members, work: 1}
-		one.fix.ID = identify(b.Checks[c], Carrier, address)
-		out = append(out, one)
-	}
-	return out
-}
-
-// bySet proposes files of one folder that the very same pages load: a template names them together, and
-// together they were left out.
-func (b *builder) bySet(c int32, entries []int32) (out []*candidate) {
-	if b.Checks[c].Gather != check.ByTarget {
-		return nil
-	}
-	type set struct {
-		pages  uint64 // a hash of their numbers
-		count  int
-		folder string
-	}
-	var sets [][]int32
-	at := map[set]int{}
-	causes := map[set]int{}
-	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].cause }) {
-		e := &b.entries[members[0]]
-		if e.carrier >= 0 || b.spots[e.spot] != "" || len(members) < leastPages || !b.causes[e.cause].away {
-			continue
-		}
-		target := b.causes[e.cause].target
-		k := set{14695981039346656037, len(members), target[:strings.LastIndexByte(target, '/')+1]}
-		for _, i := range members {
-			k.pages = (k.pages ^ uint64(uint32(b.entries[i].page))) * 1099511628211
-		}
-		n, known := at[k]
-		if !known {
-			n = len(sets)
-			at[k] = n
-			sets = append(sets, nil)
-		}
-		sets[n] = append(sets[n], members...)
-		causes[k]++
-	}
-	for k, n := range at {
-		if causes[k] < 2 {
-			continue
-		}
-		members := sets[n]
-		slices.Sort(members)
-		targets := b.targetsOf(members)
-		key := "files such as " + targets[0]
-		one := &candidate{fix: Fix{Kind: Rule, Value: key, Where: "files of " + PathOf(k.folder) + " that one template names", Targets: targets}, key: "0 " + key, members: members, work: 1}
-		one.fix.ID = identify(b.Checks[c], Rule, key)
-		out = append(out, one)
-	}
-	slices.SortFunc(out, func(x, y *candidate) int { return strings.Compare(x.key, y.key) })
-	return out
-}
-
-// byPage proposes pages that hold many cases of their own.
-func (b *builder) byPage(c int32, entries []int32) (out []*candidate) {
-	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].page }) {
-		on := b.entries[members[0]].page
-		if on < 0 || len(members) < leastPages {
-			continue
-		}
-		address := b.address(on)
-		one := &candidate{fix: Fix{Kind: OnePage, Example: address, Targets: b.targetsOf(members)}, key: address, members: members, work: 1}
-		one.fix.ID = identify(b.Checks[c], OnePage, address)
-		out = append(out, one)
-	}
-	return out
-}
-
-// targetsOf are the addresses concerned, each once, sorted.
-func (b *builder) targetsOf(members []int32) []string {
-	var out []string
-	seen := map[int32]bool{}
-	for _, i := range members {
-		if cause := b.entries[i].cause; cause >= 0 && !seen[cause] {
-			seen[cause] = true
-			if t := b.causes[cause].target; t != "" {
-				out = append(out, t)
-			}
-		}
-	}
-	slices.Sort(out)
-	return slices.Compact(out)
 }
 
 // mostNamed is how many targets a line of separate ones may have for the line to name them.
@@ -494,14 +225,6 @@ func (b *builder) locate(g *gathered, pages int) {
 	}
 }
 
-func inLayout(pages int, landmark string) string {
-	where := "in the layout of " + text.Thousands(pages) + " pages"
-	if landmark != "" {
-		where += ", " + landmark
-	}
-	return where
-}
-
 // landmark is the part of a page that a place belongs to, in a word; "" for what has no place, such as a
 // file that the head names.
 func landmark(spot string) string {
@@ -517,11 +240,6 @@ func landmark(spot string) string {
 	return "content"
 }
 
-// linkWord begins a sentence about a link of a template.
-func linkWord(r page.Region, words string) string {
-	return regionWord(r) + " “" + text.Shorten(words, 40, 26, 10) + "”"
-}
-
 func (b *builder) layout(id int32) int32 {
 	if p := b.page(id); p != nil {
 		return p.Layout
@@ -535,101 +253,6 @@ func (b *builder) layoutName(id int32) string {
 		return b.Layouts[l]
 	}
 	return ""
-}
-
-// countPages is how many pages of a layout, or of the site, a check looks at.
-func (b *builder) countPages(c int32, layout *int32) int {
-	if b.layoutPages == nil {
-		b.layoutPages = map[int32][2]int{}
-		for _, p := range b.assessed {
-			if !p.HTML {
-				continue
-			}
-			n := b.layoutPages[p.Layout]
-			n[0]++
-			if p.Indexable {
-				n[1]++
-			}
-			b.layoutPages[p.Layout] = n
-			b.sitePages[0]++
-			if p.Indexable {
-				b.sitePages[1]++
-			}
-		}
-	}
-	n := b.sitePages
-	if layout != nil {
-		n = b.layoutPages[*layout]
-	}
-	if b.Checks[c].Scope == check.Documents {
-		return n[0]
-	}
-	return n[1]
-}
-
-// bySection finds folders in which nearly all pages fail, among what nothing better explains. Three or
-// more of them are one line: what fails so widely has one reason.
-func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) []gathered {
-	if b.Checks[c].Gather != check.ByPlace {
-		return nil
-	}
-	var all []int32
-	var folders []string
-	for _, members := range group(entries, func(i int32) string { return b.sections.of(b.address(b.entries[i].page)) }) {
-		first := b.entries[members[0]]
-		folder := b.sections.of(b.address(first.page))
-		if first.page < 0 || folder == "/" || !b.counts(first) {
-			continue
-		}
-		if n := b.pagesOf(members); n < leastPages || float64(n) < leastShare*float64(b.sectionPages(c, folder)) {
-			continue
-		}
-		folders = append(folders, folder)
-		all = append(all, members...)
-	}
-	const many = 3
-	var out []gathered
-	add := func(key, where string, members []int32) {
-		slices.Sort(members)
-		g := gathered{check: c, fix: Fix{Kind: Section, Where: where, ID: identify(b.Checks[c], Section, key)}}
-		for _, i := range members {
-			explained[i] = true
-			g.entries = append(g.entries, int(i))
-		}
-		out = append(out, g)
-	}
-	slices.Sort(folders)
-	if len(folders) >= many {
-		add("*", "on most pages under "+strings.Join(folders[:2], ", ")+" and "+text.Count(len(folders)-2, "more folder", "more folders"), all)
-		return out
-	}
-	for _, folder := range folders {
-		add(folder, "on most pages under "+folder, slices.DeleteFunc(slices.Clone(all), func(i int32) bool { return b.sections.of(b.address(b.entries[i].page)) != folder }))
-	}
-	return out
-}
-
-// sectionPages is how many pages of a folder a check looks at.
-func (b *builder) sectionPages(c int32, folder string) int {
-	if b.folderPages == nil {
-		b.folderPages = map[string][2]int{}
-		for _, p := range b.assessed {
-			if !p.HTML {
-				continue
-			}
-			name := b.sections.of(p.Address)
-			n := b.folderPages[name]
-			n[0]++
-			if p.Indexable {
-				n[1]++
-			}
-			b.folderPages[name] = n
-		}
-	}
-	if b.Checks[c].Scope == check.Documents {
-		return b.folderPages[folder][0]
-	}
-	return b.folderPages[folder][1]
 }
 
 // separate is one line for what is left of a check, and one for what is about the whole site.
@@ -650,87 +273,4 @@ func (b *builder) separate(c int32, entries []int32) (out []gathered) {
 		out = append(out, g)
 	}
 	return out
-}
-
-// A check's list is cut at so many lines that are worth one each; and its lines that together change no
-// more than tail, in points, are joined anyway.
-const (
-	mostLines = 12
-	linesKept = 10
-	tail      = 0.05
-	masked    = 0.1 // of what a line lost it brings less alone: others on the same pages hide what it would bring
-)
-
-// joinTails makes one line a check of those that change next to nothing, and of those beyond the first
-// ones of a check with dozens; together with what is separate anyway. What waivers say makes no difference.
-func (b *builder) joinTails(found []gathered) []gathered {
-	b.cells = b.makeCells(nil)
-	book := b.book(b.cells)
-	byCheck := map[int32][]int{}
-	gains := make([]float64, len(found))
-	for k := range found {
-		gains[k], _ = book.Gain(b.removals(found[k].entries), func(int) float64 { return 1 })
-		byCheck[found[k].check] = append(byCheck[found[k].check], k)
-	}
-	lost := b.lost(found, book.Shares())
-	gone := make([]bool, len(found))
-	for _, lines := range byCheck {
-		slices.SortStableFunc(lines, func(x, y int) int {
-			return cmp.Or(cmp.Compare(gains[x], gains[y]), strings.Compare(found[x].fix.ID, found[y].fix.ID))
-		})
-		sum, n := 0.0, 0
-		for n < len(lines) && sum+gains[lines[n]] < tail {
-			sum += gains[lines[n]]
-			n++
-		}
-		if len(lines)-n > mostLines {
-			n = len(lines) - linesKept
-		}
-		joined := lines[:n:n]
-		for _, k := range lines[n:] {
-			if gains[k] < masked*lost[k] {
-				joined = append(joined, k)
-			}
-		}
-		n = len(joined)
-		into := slices.IndexFunc(lines, func(k int) bool { return found[k].fix.Kind == Pages })
-		if into >= 0 && n > 0 && !slices.Contains(joined, lines[into]) {
-			joined = append(joined, lines[into])
-		}
-		if len(joined) < 2 {
-			continue
-		}
-		b.join(found, joined, gone)
-	}
-	out := found[:0]
-	for k := range found {
-		if !gone[k] {
-			out = append(out, found[k])
-		}
-	}
-	return out
-}
-
-// lost is what the ledger books to each line.
-func (b *builder) lost(found []gathered, shares []float64) []float64 {
-	out := make([]float64, len(found))
-	for k := range found {
-		for _, r := range b.removals(found[k].entries) {
-			out[k] += shares[r.Cell] * float64(r.Places) / float64(b.cells[r.Cell].Places)
-		}
-	}
-	return out
-}
-
-// join puts lines of a check together in the first of them.
-func (b *builder) join(found []gathered, lines []int, gone []bool) {
-	c := found[lines[0]].check
-	g := gathered{check: c, fix: Fix{Kind: Pages, ID: identify(b.Checks[c], Pages, "")}}
-	for k, line := range lines {
-		g.entries = append(g.entries, found[line].entries...)
-		gone[line] = k > 0
-	}
-	slices.Sort(g.entries)
-	b.describe(&g)
-	found[lines[0]] = g
 }
