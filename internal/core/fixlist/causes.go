@@ -85,7 +85,7 @@ func (q queue) Less(i, j int) bool {
 
 func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
 
-func (q *queue) Push(x any)   { *q = append(*q, x.(*candidate)) }
+func (q *queue) Push(x any) { *q = append(*q, x.(*candidate)) }
 
 func (q *queue) Pop() any {
 	last := len(*q) - 1
