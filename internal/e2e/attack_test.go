@@ -500,7 +500,7 @@ func TestTerminal(t *testing.T) {
 			t.Errorf("a mistake with such characters is answered by %q", talk)
 		}
 	}
-	s.ok("fixes evil", "␛") // shown, not left out
+	s.ok("page evil /", "␛") // shown, not left out
 }
 
 // TestPhases: a crawl stops, pauses, ends in time and lets the service end while it reads sitemaps, which it
