@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"strconv"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
@@ -161,6 +162,14 @@ func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
 	}
 	if d.Check.Source != "" {
 		wrap(w, "  ", "Rests on: "+d.Check.Source)
+		fmt.Fprintln(w)
+	}
+	if len(f.Follows) > 0 {
+		var parts []string
+		for _, one := range f.Follows {
+			parts = append(parts, fmt.Sprintf("%s (%s)", one.Check, numbers.Count(one.Pages, "page", "pages")))
+		}
+		wrap(w, "  ", "What comes of it, and goes with it: "+strings.Join(parts, ", ")+".")
 		fmt.Fprintln(w)
 	}
 	fmt.Fprintf(w, "  %s\n", bold(w, numbers.Count(f.Pages, "page", "pages")))

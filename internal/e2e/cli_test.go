@@ -213,6 +213,11 @@ func TestCommandLine(t *testing.T) {
 		}
 	}
 	s.ok("fix fernhollow "+id+" --limit 2", "How to fix", "https://fernhollow.example/old-shop/ answers status 404, link “Seed shop”", "432 more")
+	for line := range strings.Lines(s.ok("fixes fernhollow --check variant-paths-open")) {
+		if strings.Contains(line, "One page at addresses") {
+			s.ok("fix fernhollow "+strings.Fields(line)[1], "What comes of it, and goes with it: ", "title-duplicate (4 pages)")
+		}
+	}
 	s.ok("pages fernhollow --status 5xx", "/events/box-office/", "/members/renew/", "502")
 	s.ok("pages fernhollow --sort -findings --limit 3", "620 more")
 	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at", "from 3 pages")
