@@ -291,7 +291,7 @@ func (c *comparison) fixes(confirmed func(string) bool) {
 			c.out.Unseen = append(c.out.Unseen, *f)
 		}
 	}
-	c.inside(had, have, look, confirmed)
+	c.inside(had, look, confirmed)
 	fresh := c.fresh()
 	for i := range now.Fixes {
 		switch f := &now.Fixes[i]; {
@@ -306,8 +306,8 @@ func (c *comparison) fixes(confirmed func(string) bool) {
 	}
 }
 
-// inside tells of targets and values that came or went inside lines for many that are on both lists.
-func (c *comparison) inside(had, have map[string]bool, look *Look, confirmed func(string) bool) {
+// inside tells of targets and values that came or went inside lines for many.
+func (c *comparison) inside(had map[string]bool, look *Look, confirmed func(string) bool) {
 	of := func(s *fixlist.Sheet) map[string]string { // line by cause
 		out := map[string]string{}
 		s.EachFinding(func(f fixlist.Found) {
@@ -327,7 +327,7 @@ func (c *comparison) inside(had, have map[string]bool, look *Look, confirmed fun
 		}
 	}
 	for cause, line := range before {
-		if _, met := after[cause]; !met && line != "" && have[line] {
+		if _, met := after[cause]; !met && line != "" {
 			went[cause] = true
 		}
 	}

@@ -252,3 +252,25 @@ func TestLook(t *testing.T) {
 		t.Errorf("what the link became: %v", lines)
 	}
 }
+
+// TestInsideLines: of a line for many, each target that came or went is told by the line it would have alone.
+func TestInsideLines(t *testing.T) {
+	before := side(sheet([]int{1, 2, 3, 4}, link(1, "a"), link(2, "b"), link(3, "c")), 1, 2, 3, 4)
+	after := side(sheet([]int{1, 2, 3, 4}, link(1, "a"), link(2, "b"), link(4, "d")), 1, 2, 3, 4)
+	r := Compare(before, after, never)
+	lines := func(list []fixlist.Fix) (out []string) {
+		for _, f := range list {
+			out = append(out, f.Line)
+		}
+		return out
+	}
+	if got := lines(r.New); !slices.Equal(got, []string{"Link to /d is dead, on /04"}) {
+		t.Errorf("new: %q", got)
+	}
+	if got := lines(r.Gone); !slices.Equal(got, []string{"Link to /c is dead, on /03"}) {
+		t.Errorf("gone: %q", got)
+	}
+	if r.Still != 1 || len(r.Became) != 0 {
+		t.Errorf("%d still, became %+v", r.Still, r.Became)
+	}
+}
