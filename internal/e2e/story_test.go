@@ -34,7 +34,7 @@ func TestStory(t *testing.T) {
 	s.fails("trend nowhere", 1, `there is no site "nowhere"`)
 	s.ok("trend fernhollow", "No finished crawl yet")
 	s.fails("take fernhollow k7q2m4xa", 1, "no finished crawl")
-	s.ok("crawl fernhollow", "health 85.")
+	s.ok("crawl fernhollow", "health 84.")
 	s.fails("drift fernhollow", 1, "no earlier crawl")
 	s.fails("gate fernhollow --no-new error", 1, "first of this site")
 

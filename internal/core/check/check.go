@@ -204,10 +204,22 @@ type SitePass struct {
 	runner *Runner
 	check  *Check
 	report func(page int32, place Place)
+
+	silently func(page int32, place Place)
 }
+
+// Silently reports what is not told: on a page that cannot be found, or shares with such pages alone.
+func (p *SitePass) Silently(page int32, place Place) { p.silently(page, place) }
 
 // Report adds a place on a page.
 func (p *SitePass) Report(page int32, place Place) { p.report(page, place) }
+
+// Judged tells whether a check of what search shows looks at a page: one that can be found, or one that is
+// kept from being found though the plan does not say that it is meant. Of the latter what is reported
+// is not told.
+func (p *SitePass) Judged(g *survey.Page) bool {
+	return g.Indexable || p.Closed(g) && p.runner.hides(p.URL(g.ID))
+}
 
 // EachFacts calls f with the facts of the wanted pages, in any order.
 func (p *SitePass) EachFacts(wanted func(*survey.Page) bool, f func(*survey.Page, *page.Facts)) error {
@@ -250,7 +262,19 @@ func (p *SitePass) Others(group []*survey.Page, self int32) []string {
 }
 
 // ReportShared reports each member of a group that shares a text, with the others.
+// What a page that can be found shares with hidden ones alone is not told, but counts as long as they are
+// hidden without its being meant.
 func (p *SitePass) ReportShared(group []*survey.Page, what string, value func(*survey.Page) page.Text) {
+	visible := slices.DeleteFunc(slices.Clone(group), func(g *survey.Page) bool { return !g.Indexable })
+	alone := len(visible) < 2
+	for _, g := range group {
+		if alone || !g.Indexable {
+			p.Silently(g.ID, Place{Value: value(g).Text, Group: text.Key(value(g).Text)})
+		}
+	}
+	if group = visible; alone {
+		return
+	}
 	for _, g := range group {
 		t := value(g)
 		p.Report(g.ID, Place{

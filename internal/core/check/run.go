@@ -34,7 +34,7 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 		return nil
 	}
 	indexable, _ := f.Indexable()
-	closed := f.Closed() && r.hides(f)
+	closed := f.Closed() && r.hides(f.Address)
 	var out []Finding
 	var found Finding
 	pass := PagePass{Facts: f, Doc: f.Document, Staging: r.staging, report: func(p Place) { found.add(p) }}
@@ -61,15 +61,22 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 // off, that is meant, and costs nothing.
 const Hiding = "index-noindex"
 
-// hides tells whether what keeps a page out of search is to be counted.
-func (r *Runner) hides(f *page.Facts) bool {
-	for _, c := range r.Checks {
-		if c.ID == Hiding && c.Page != nil {
-			as, _ := r.at(c, f.Address)
-			return as != nil
-		}
+func (r *Runner) hiding() *Check {
+	i := slices.IndexFunc(r.Checks, func(c *Check) bool { return c.ID == Hiding && c.Page != nil })
+	if i < 0 {
+		return nil
 	}
-	return false
+	return r.Checks[i]
+}
+
+// hides tells whether what keeps a page out of search is to be counted.
+func (r *Runner) hides(address string) bool {
+	h := r.hiding()
+	if h == nil {
+		return false
+	}
+	as, _ := r.at(h, address)
+	return as != nil
 }
 
 // Site runs the site checks, several at once, and hands take what each finds, as soon as those before
@@ -132,7 +139,8 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 	found := map[int32]int{} // page → index in out
 	last := int32(math.MinInt32)
 	_, limits := r.at(c, "")
-	pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: func(page int32, p Place) {
+	silent := false // what is reported now
+	report := func(page int32, p Place) {
 		i := len(out) - 1
 		if page != last {
 			var ok bool
@@ -143,11 +151,16 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 				}
 				i = len(out)
 				found[page] = i
-				out = append(out, Finding{Check: as, Page: page})
+				out = append(out, Finding{Check: as, Page: page, Silent: silent || r.isHidden(s, c, page)})
 			}
 			last = page
 		}
 		out[i].add(p)
+	}
+	pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: report, silently: func(page int32, p Place) {
+		silent = true
+		report(page, p)
+		silent = false
 	}}
 	if !r.guard(c, "the site", func() { err = c.Site(&pass) }) {
 		return nil, nil
@@ -157,6 +170,15 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 	}
 	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(addressOf(s, a.Page), addressOf(s, b.Page)) })
 	return out, nil
+}
+
+// isHidden tells that a check of what search shows speaks of a page that cannot be found.
+func (r *Runner) isHidden(s *survey.Survey, c *Check, page int32) bool {
+	if h := r.hiding(); h == nil || !h.DoesExplain(c) {
+		return false
+	}
+	g := s.Page(page)
+	return g != nil && g.HTML && g.Status == 200 && !g.Indexable
 }
 
 func addressOf(s *survey.Survey, id int32) string {

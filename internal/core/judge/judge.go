@@ -45,7 +45,7 @@ func (j *Judge) Finish(s *survey.Survey, take func([]check.Finding) error) (*fix
 	}
 	err := j.runner.Site(s, func(found []check.Finding) error {
 		j.Collect(found)
-		return take(found)
+		return take(check.Told(found))
 	})
 	if err != nil {
 		return nil, err

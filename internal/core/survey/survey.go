@@ -433,10 +433,10 @@ func (s *Survey) IsReference() bool {
 	return 10*n >= 3*s.Documents() && n > 0
 }
 
-// Closed tells a page that cannot be found in search: it may not be shown, and no page that the crawl
-// knows is named to be shown in its place.
+// Closed tells a page that cannot be found in search: it may not be shown, and no page of the
+// site is named to be shown in its place.
 func (s *Survey) Closed(p *Page) bool {
-	return p.HTML && p.Status == 200 && !p.Indexable && (p.Canonical < 0 || p.Canonical == p.ID || s.Page(p.Canonical) == nil)
+	return p.HTML && p.Status == 200 && !p.Indexable && (p.Canonical < 0 || p.Canonical == p.ID || !s.Inside(s.URL(p.Canonical)))
 }
 
 // Documents is how many HTML pages there are.

@@ -66,7 +66,7 @@ func thin(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		switch {
-		case !g.Indexable || !g.Kind.HasText() || g.Words >= p.LimitsAt(g).ThinWords || g.Outcome == page.Truncated:
+		case !p.Judged(g) || !g.Kind.HasText() || g.Words >= p.LimitsAt(g).ThinWords || g.Outcome == page.Truncated:
 		case g.Flags&(survey.MostlyCode|survey.MostlyLinks) != 0:
 		case reference && (g.Flags&survey.HasCode != 0 || g.Layout >= 0 && short[g.Layout] >= leastEntries && 3*short[g.Layout] >= all[g.Layout]):
 		default:
@@ -77,7 +77,17 @@ func thin(p *check.SitePass) error {
 }
 
 func duplicate(p *check.SitePass) error {
-	for _, g := range sameText(p) {
+	for _, all := range sameText(p, p.Judged) {
+		g := slices.DeleteFunc(slices.Clone(all), func(m *survey.Page) bool { return !m.Indexable })
+		alone := len(g) < 2
+		for _, m := range all {
+			if alone || !m.Indexable {
+				p.Silently(m.ID, check.Place{Group: p.URL(all[0].ID)})
+			}
+		}
+		if alone {
+			continue
+		}
 		why := reason(p, g)
 		for _, m := range g {
 			p.Report(m.ID, check.Place{
@@ -122,9 +132,9 @@ func reason(p *check.SitePass, g []*survey.Page) string {
 
 var paging = regexp.MustCompile(`(?i)(?:/page/\d+|[?&]?(?:page|p|start|offset)=\d+)`)
 
-func sameText(p *check.SitePass) [][]*survey.Page {
+func sameText(p *check.SitePass, judged func(*survey.Page) bool) [][]*survey.Page {
 	return p.ShareHash(func(g *survey.Page) uint64 {
-		if !g.Indexable || g.Words < p.Limits.DuplicateWords {
+		if !judged(g) || g.Words < p.Limits.DuplicateWords {
 			return 0
 		}
 		return g.TextHash
@@ -136,7 +146,7 @@ func sameText(p *check.SitePass) [][]*survey.Page {
 func nearDuplicate(p *check.SitePass) error {
 	same := map[int32][]*survey.Page{}
 	skip := map[int32]bool{}
-	for _, g := range sameText(p) {
+	for _, g := range sameText(p, func(g *survey.Page) bool { return g.Indexable }) {
 		same[g[0].ID] = g
 		for _, m := range g[1:] {
 			skip[m.ID] = true

@@ -118,7 +118,7 @@ func h1Several(p *check.PagePass) {
 
 func h1Duplicate(p *check.SitePass) error {
 	key := func(g *survey.Page) string {
-		if !g.Indexable {
+		if !p.Judged(g) {
 			return ""
 		}
 		return g.H1.Text
@@ -247,7 +247,7 @@ func none(p *check.SitePass) error {
 		if reference && g.Flags&survey.HasCode != 0 {
 			continue // an entry: what it explains parts it
 		}
-		if g.Indexable && g.Kind.HasText() && g.Flags&(survey.HasSubheadings|survey.MostlyLinks|survey.MostlyCode) == 0 && g.Words > p.LimitsAt(g).HeadingNoneWords {
+		if p.Judged(g) && g.Kind.HasText() && g.Flags&(survey.HasSubheadings|survey.MostlyLinks|survey.MostlyCode) == 0 && g.Words > p.LimitsAt(g).HeadingNoneWords {
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text and no h2", g.Words)})
 		}
 	}

@@ -23,12 +23,12 @@ var closed = []*check.Check{
 		How:  "If it was meant, for a test site for instance, say so in the plan by switching this check off. Otherwise take the directive out of the template or the server's configuration.", Source: robotsSource, Site: mostlyClosed,
 	},
 	{
-		ID: check.Hiding, Group: group, Severity: check.Notice, Factor: 0.5, Scope: check.Documents, Effort: check.Minutes,
+		ID: check.Hiding, Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
 		Title: "page cannot be found in search", Line: "Page is kept out of search (noindex)",
 		What: "A robots meta element or header says noindex, and the page names no other page of the site to be shown in its place. What else is wrong with the page's snippet, headings, text and data is not told; it costs what it would if the page could be found.",
 		Why:  "That can be meant, as for a page of thanks, or an accident, as after a test.",
 		How:  "Take the noindex away, or say in the plan that it is meant, by switching this check off for these pages: then nothing is counted.", Source: robotsSource, Page: kept,
-		Explains: []string{"snippet", "headings", "copy", "data", "sharing"},
+		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "link-few-in", "page-deep", "sitemap-omits"},
 	},
 	{
 		ID: "canonical-elsewhere", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Minutes,
@@ -36,7 +36,7 @@ var closed = []*check.Check{
 		What: "The page names as canonical an address of another site, or one that search engines cannot use: a file, a name without a dot, an address that no parser reads.",
 		Why:  "The page asks not to be shown itself, and gives whatever links bring to the address that it names.",
 		How:  "Let each page name its own address. Where the content really belongs to the other site, say so in the plan.", Source: canonicalSource, Site: canonicalElsewhere,
-		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "canonical-broken", "canonical-redirects", "canonical-unlinked", "canonical-insecure"},
+		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "link-few-in", "page-deep", "sitemap-omits", "canonical-broken", "canonical-redirects", "canonical-unlinked", "canonical-insecure"},
 	},
 	{
 		ID: "canonical-list", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,

@@ -196,7 +196,7 @@ func fewIn(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		n, least := in[g.ID], cmp.Or(p.LimitsAt(g).LinksIn, usual)
-		if !g.Indexable || g.ID == p.Start || n >= least || n == 0 || g.Kind == page.List {
+		if !p.Judged(g) || g.ID == p.Start || n >= least || n == 0 || g.Kind == page.List {
 			continue // without any it is an orphan, or known from a redirect
 		}
 		p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s, fewer than %d", text.Count(n, "linking page", "linking pages"), least), Value: fmt.Sprint(n)})

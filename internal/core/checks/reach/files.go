@@ -329,7 +329,7 @@ func sitemapOmits(p *check.SitePass) error {
 		return nil // then there is none, which is said once
 	}
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.Indexable && !p.Addresses[g.ID].InSitemap {
+		if g := &p.Pages[i]; p.Judged(g) && !p.Addresses[g.ID].InSitemap {
 			p.Report(g.ID, check.Place{Note: "no sitemap lists it"})
 		}
 	}

@@ -313,7 +313,7 @@ func deep(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		most := cmp.Or(p.LimitsAt(g).DepthClicks, usual)
-		if d := int(p.Depth[g.ID]); g.Indexable && d > most {
+		if d := int(p.Depth[g.ID]); p.Judged(g) && d > most {
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d clicks from home, more than %d", d, most), Value: fmt.Sprint(d)})
 		}
 	}

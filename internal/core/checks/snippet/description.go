@@ -32,7 +32,7 @@ func aboutMissing(p *check.PagePass) {
 
 func aboutDuplicate(p *check.SitePass) error {
 	value := func(g *survey.Page) page.Text { return g.About }
-	for _, g := range p.Share(ifIndexable(value)) {
+	for _, g := range p.Share(ifJudged(p, value)) {
 		p.ReportShared(g, "description", value)
 	}
 	return nil

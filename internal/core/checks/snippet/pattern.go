@@ -88,7 +88,7 @@ func aboutPattern(p *check.SitePass) error {
 	groups := map[string][]*survey.Page{}
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		if !g.Indexable || g.About.Text == "" {
+		if !p.Judged(g) || g.About.Text == "" {
 			continue
 		}
 		if pattern := patternOf(g.About.Text, g.Title.Text+" "+g.H1.Text); pattern != "" {

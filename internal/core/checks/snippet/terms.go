@@ -32,7 +32,7 @@ var subject = []*check.Check{
 func titleLanguage(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		if !g.Indexable || g.TextLang == "" || g.Title.Text == "" {
+		if !p.Judged(g) || g.TextLang == "" || g.Title.Text == "" {
 			continue
 		}
 		own, others, met := 0, map[string]int{}, map[string]bool{}

@@ -168,7 +168,7 @@ func onlyInBody(d *page.Document) bool {
 
 func titleDuplicate(p *check.SitePass) error {
 	title := func(g *survey.Page) page.Text { return g.Title }
-	for _, g := range p.Share(ifIndexable(title)) {
+	for _, g := range p.Share(ifJudged(p, title)) {
 		if !p.OneList(g) {
 			p.ReportShared(g, "title", title)
 		}
@@ -176,10 +176,10 @@ func titleDuplicate(p *check.SitePass) error {
 	return nil
 }
 
-// ifIndexable leaves out pages that search engines may not show.
-func ifIndexable(value func(*survey.Page) page.Text) func(*survey.Page) string {
+// ifJudged leaves out pages that search engines may not show, and rightly so.
+func ifJudged(p *check.SitePass, value func(*survey.Page) page.Text) func(*survey.Page) string {
 	return func(g *survey.Page) string {
-		if !g.Indexable {
+		if !p.Judged(g) {
 			return ""
 		}
 		return value(g).Text
@@ -278,7 +278,7 @@ func titleIsH1(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		switch {
-		case !g.Indexable || g.Title.Text == "" || g.H1.Text == "":
+		case !p.Judged(g) || g.Title.Text == "" || g.H1.Text == "":
 		case g.Title.Text == g.H1.Text:
 			same = append(same, g)
 		case strings.Contains(g.Title.Text, g.H1.Text):
