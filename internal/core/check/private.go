@@ -3,6 +3,8 @@ package check
 import (
 	"net/netip"
 	"strings"
+
+	"harvik/internal/core/survey"
 )
 
 // IsPrivate says in what way an address is one that only insiders reach, "" if it is public as far as
@@ -33,15 +35,12 @@ func IsPrivate(address string) string {
 
 // HostOf is the host name of a web address, without its port.
 func HostOf(address string) string {
-	scheme, rest, ok := strings.Cut(address, "://")
-	if !ok || scheme != "http" && scheme != "https" {
+	if !strings.HasPrefix(address, "http://") && !strings.HasPrefix(address, "https://") {
 		return ""
 	}
-	if end := strings.IndexAny(rest, "/?#"); end >= 0 {
-		rest = rest[:end]
+	host := survey.Host(address)
+	if i := strings.LastIndexByte(host, ':'); i > strings.LastIndexByte(host, ']') {
+		host = host[:i]
 	}
-	if i := strings.LastIndexByte(rest, ':'); i > strings.LastIndexByte(rest, ']') {
-		rest = rest[:i]
-	}
-	return strings.ToLower(rest)
+	return strings.ToLower(host)
 }

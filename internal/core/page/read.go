@@ -165,15 +165,15 @@ func (w *walker) finishText(with *reader) {
 	d.Sketch = neardup.Sketch(shingled.Shingles)
 	d.Frame = neardup.Frame(d.Frame)
 	d.Blocks = blocks(d.MainText)
-	if d.CodeShare < mostlyCode {
+	if !d.IsMostlyCode() {
 		d.TextLang = text.Language(d.MainText, d.Lang)
 	}
 	d.IDs = anchors(w.ids)
 	d.Kind, d.KindReason = w.kind()
 }
 
-// mostlyCode is from what share of code on, in percent, a text is in no language.
-const mostlyCode = 50
+// IsMostlyCode tells a main text that is in no language, as at least half of it stands in code.
+func (d *Document) IsMostlyCode() bool { return d.CodeShare >= 50 }
 
 // maxBlocks bounds the blocks of a text that are told apart; a page with more is no template's.
 const maxBlocks = 100

@@ -155,7 +155,7 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 func flags(d *page.Document) (f Flag) {
 	for flag, has := range map[Flag]bool{
 		HasAlternates: len(d.Alternates) > 0, HasData: len(d.Data) > 0, HasCards: len(d.Cards) > 0, HasRefresh: d.RefreshTo != "", HasAnchors: len(d.IDs) > 0,
-		HasSubheadings: slices.ContainsFunc(d.Headings, func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d), MostlyCode: d.CodeShare >= 50, HasCode: d.CodeShare > 0,
+		HasSubheadings: slices.ContainsFunc(d.Headings, func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d), MostlyCode: d.IsMostlyCode(), HasCode: d.CodeShare > 0,
 	} {
 		if has {
 			f |= flag
@@ -344,7 +344,7 @@ func (s *Survey) allNames() map[string]int32 {
 func (s *Survey) allHosts() map[string]bool {
 	hosts := map[string]bool{}
 	for i := range s.Pages {
-		hosts[hostOf(s.URL(s.Pages[i].ID))] = true
+		hosts[Host(s.URL(s.Pages[i].ID))] = true
 	}
 	return hosts
 }
@@ -373,10 +373,11 @@ func (s *Survey) isCutOff() bool {
 
 // Inside tells whether an address is of one of the site's hosts, as far as the crawl has met them.
 func (s *Survey) Inside(address string) bool {
-	return s.hosts()[hostOf(address)]
+	return s.hosts()[Host(address)]
 }
 
-func hostOf(address string) string {
+// Host is the host of an address as weburl writes it, with its port where one is named.
+func Host(address string) string {
 	_, rest, _ := strings.Cut(address, "://")
 	if end := strings.IndexAny(rest, "/?#"); end >= 0 {
 		rest = rest[:end]

@@ -245,6 +245,10 @@ func Stem(code, word string) string {
 // kin are languages so near to one another that a sample does not tell them apart.
 var kin = [...]string{"no nb nn da sv", "hr sr bs sl me", "cs sk", "id ms jv", "pt gl es ca oc", "ru uk be bg mk", "hi mr ne", "af nl", "zh ja", "az tr tk uz", "et fi", "fa ur ar", "yi he", "en sco"}
 
+// SureWords is how many words a text needs for its language to be sure: names, codes and formulas make up
+// shorter ones.
+const SureWords = 60
+
 // IsSure tells a language that is told by its commonest words or its script, not by likeness alone, which
 // takes names, codes and broken letters for rare languages.
 func IsSure(code string) bool {

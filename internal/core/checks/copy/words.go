@@ -100,13 +100,9 @@ func around(main string, from, to int) string {
 	return strings.ReplaceAll(s, "\n", " ")
 }
 
-// leastForLanguage is how many words a text needs for its language to be sure; names, codes and formulas
-// make up the texts of shorter ones.
-const leastForLanguage = 60
-
 func otherLanguage(p *check.PagePass) {
 	d := p.Doc
-	if d.Words < leastForLanguage {
+	if d.Words < text.SureWords {
 		return
 	}
 	if d.TextLang == "" || !text.IsSure(d.TextLang) || d.Lang == "" || text.SameLanguage(d.TextLang, d.Lang) {
@@ -133,7 +129,7 @@ func email(p *check.PagePass) {
 	}
 	said := linked.String()
 	for _, m := range p.Doc.Mails {
-		if p.Doc.CodeShare >= 50 {
+		if p.Doc.IsMostlyCode() {
 			break // a source file
 		}
 		if !strings.Contains(said, strings.ToLower(m)) && isMail(m, p.Facts.Address) && !reserved(m, p.Facts.Address) {

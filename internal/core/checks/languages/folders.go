@@ -86,7 +86,7 @@ func otherFolder(p *check.SitePass) error {
 	for _, folder := range slices.Sorted(maps.Keys(groups)) {
 		for _, g := range groups[folder] {
 			switch {
-			case text.IsSure(g.TextLang) && g.Words >= leastForLanguage && !text.SameLanguage(g.TextLang, folder):
+			case text.IsSure(g.TextLang) && g.Words >= text.SureWords && !text.SameLanguage(g.TextLang, folder):
 				p.Report(g.ID, check.Place{Note: fmt.Sprintf("the text is in %s, the folder is that of %s", text.LanguageName(g.TextLang), text.LanguageName(folder)), Value: g.TextLang})
 			case g.Lang != "" && !text.SameLanguage(folder, g.Lang):
 				p.Report(g.ID, check.Place{Note: fmt.Sprintf("the page declares lang=“%s”, the folder is that of %s", g.Lang, text.LanguageName(folder)), Value: g.Lang})
@@ -95,9 +95,6 @@ func otherFolder(p *check.SitePass) error {
 	}
 	return nil
 }
-
-// leastForLanguage is how many words a text needs for its language to be sure.
-const leastForLanguage = 60
 
 func unnamed(p *check.SitePass) error {
 	groups := byFolder(p)

@@ -353,9 +353,7 @@ func cutOff(p *check.SitePass) error {
 	hosts := map[string]bool{}
 	for i := range p.Loaded {
 		if g := &p.Loaded[i]; g.Outcome == page.NoDNS && !p.Inside(p.URL(g.ID)) {
-			_, rest, _ := strings.Cut(p.URL(g.ID), "://")
-			host, _, _ := strings.Cut(rest, "/")
-			hosts[host] = true
+			hosts[survey.Host(p.URL(g.ID))] = true
 		}
 	}
 	names := slices.Sorted(maps.Keys(hosts))

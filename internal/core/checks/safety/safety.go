@@ -189,7 +189,7 @@ func certificateBad(p *check.SitePass) error {
 	seen := map[string]bool{}
 	for i := range p.Pages {
 		g := &p.Pages[i]
-		if host := hostOf(p.URL(g.ID)); g.Outcome == page.TLSFailed && !seen[host] {
+		if host := survey.Host(p.URL(g.ID)); g.Outcome == page.TLSFailed && !seen[host] {
 			seen[host] = true
 			err := p.Source.EachFacts([]int32{g.ID}, func(_ int32, f *page.Facts) {
 				p.Report(-1, check.Place{Note: host + ": " + f.Detail, Value: host})
@@ -200,7 +200,7 @@ func certificateBad(p *check.SitePass) error {
 		}
 	}
 	for _, r := range p.Robots {
-		if host := hostOf(r.Address); r.Outcome == page.TLSFailed && !seen[host] {
+		if host := survey.Host(r.Address); r.Outcome == page.TLSFailed && !seen[host] {
 			p.Report(-1, check.Place{Note: host + ": " + r.Detail, Value: host})
 		}
 	}
@@ -346,7 +346,7 @@ func listing(p *check.SitePass) error {
 func noIntegrity(p *check.PagePass) {
 	here := owner(p.Facts.Address)
 	for _, s := range p.Doc.Scripts {
-		host := hostOf(s.Address)
+		host := survey.Host(s.Address)
 		if !s.Integrity && host != "" && owner(s.Address) != here {
 			p.Report(check.Place{Note: check.Short(s.Address), Value: host, Target: s.Address})
 		}
@@ -394,7 +394,7 @@ func filesOpen(p *check.SitePass) error {
 // owner is the name under which somebody registered the host of an address, by the list of public
 // suffixes; the host itself where there is none.
 func owner(address string) string {
-	host := hostOf(address)
+	host := survey.Host(address)
 	if i := strings.LastIndexByte(host, ':'); i > strings.LastIndexByte(host, ']') {
 		host = host[:i]
 	}
@@ -402,12 +402,4 @@ func owner(address string) string {
 		return name
 	}
 	return host
-}
-
-func hostOf(address string) string {
-	_, rest, _ := strings.Cut(address, "://")
-	if end := strings.IndexAny(rest, "/?#"); end >= 0 {
-		rest = rest[:end]
-	}
-	return rest
 }

@@ -253,7 +253,7 @@ func manyRequests(p *check.SitePass) error {
 func uncompressed(p *check.SitePass) error {
 	for _, g := range judged(p) {
 		if g.Coding == "" && g.Bytes > p.Limits.CompressBytes && g.Outcome == page.Answered {
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s bytes of HTML without content coding", text.Thousands(g.Bytes)), Value: "text/html", Group: server(p.URL(g.ID))})
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s bytes of HTML without content coding", text.Thousands(g.Bytes)), Value: "text/html", Group: survey.Host(p.URL(g.ID))})
 		}
 	}
 	p.Users(func(t int32) bool {
@@ -263,18 +263,11 @@ func uncompressed(p *check.SitePass) error {
 		g := p.Got(l.Target)
 		if p.Page(l.Page).Status == 200 {
 			p.Report(l.Page, check.Place{
-				Note: fmt.Sprintf("%s: %s bytes without content coding", p.URL(l.Target), text.Thousands(g.Bytes)), Value: g.Type, Target: p.URL(l.Target), Group: server(p.URL(l.Target)),
+				Note: fmt.Sprintf("%s: %s bytes without content coding", p.URL(l.Target), text.Thousands(g.Bytes)), Value: g.Type, Target: p.URL(l.Target), Group: survey.Host(p.URL(l.Target)),
 			})
 		}
 	})
 	return nil
-}
-
-// server is the host of an address: its settings are one thing to change.
-func server(address string) string {
-	_, rest, _ := strings.Cut(address, "://")
-	host, _, _ := strings.Cut(rest, "/")
-	return host
 }
 
 func isText(mediaType string) bool {
@@ -304,7 +297,7 @@ func kept(p *check.SitePass, wrongly func(*survey.Page) bool, how string) error 
 		return false
 	}, func(l survey.Loading) {
 		if p.Page(l.Page).Status == 200 {
-			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " " + how, Target: p.URL(l.Target), Group: server(p.URL(l.Target))})
+			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " " + how, Target: p.URL(l.Target), Group: survey.Host(p.URL(l.Target))})
 		}
 	})
 	return nil
