@@ -261,20 +261,28 @@ func (p *SitePass) Others(group []*survey.Page, self int32) []string {
 	return out
 }
 
-// ReportShared reports each member of a group that shares a text, with the others.
-// What a page that can be found shares with hidden ones alone is not told, but counts as long as they are
-// hidden without its being meant.
-func (p *SitePass) ReportShared(group []*survey.Page, what string, value func(*survey.Page) page.Text) {
+// Told are the members of a group that shares something and that can be found, none if there are fewer than
+// two. What a page that can be found shares with hidden ones alone is not told, but counts as long as they
+// are hidden without its being meant: that is reported silently here.
+func (p *SitePass) Told(group []*survey.Page, place func(*survey.Page) Place) []*survey.Page {
 	visible := slices.DeleteFunc(slices.Clone(group), func(g *survey.Page) bool { return !g.Indexable })
 	alone := len(visible) < 2
 	for _, g := range group {
 		if alone || !g.Indexable {
-			p.Silently(g.ID, Place{Value: value(g).Text, Group: text.Key(value(g).Text)})
+			p.Silently(g.ID, place(g))
 		}
 	}
-	if group = visible; alone {
-		return
+	if alone {
+		return nil
 	}
+	return visible
+}
+
+// ReportShared reports each member of a group that shares a text, with the others.
+func (p *SitePass) ReportShared(group []*survey.Page, what string, value func(*survey.Page) page.Text) {
+	group = p.Told(group, func(g *survey.Page) Place {
+		return Place{Value: value(g).Text, Group: text.Key(value(g).Text)}
+	})
 	for _, g := range group {
 		t := value(g)
 		p.Report(g.ID, Place{

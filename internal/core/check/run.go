@@ -139,7 +139,9 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 	found := map[int32]int{} // page → index in out
 	last := int32(math.MinInt32)
 	_, limits := r.at(c, "")
-	silent := false // what is reported now
+	hiding := r.hiding()
+	follows := hiding != nil && hiding.DoesExplain(c) // nothing of it is told where a page cannot be found
+	silent := false                                   // what is reported now
 	report := func(page int32, p Place) {
 		i := len(out) - 1
 		if page != last {
@@ -151,7 +153,7 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 				}
 				i = len(out)
 				found[page] = i
-				out = append(out, Finding{Check: as, Page: page, Silent: silent || r.isHidden(s, c, page)})
+				out = append(out, Finding{Check: as, Page: page, Silent: silent || follows && isHidden(s, page)})
 			}
 			last = page
 		}
@@ -172,11 +174,8 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 	return out, nil
 }
 
-// isHidden tells that a check of what search shows speaks of a page that cannot be found.
-func (r *Runner) isHidden(s *survey.Survey, c *Check, page int32) bool {
-	if h := r.hiding(); h == nil || !h.DoesExplain(c) {
-		return false
-	}
+// isHidden tells a page that answers and cannot be found.
+func isHidden(s *survey.Survey, page int32) bool {
 	g := s.Page(page)
 	return g != nil && g.HTML && g.Status == 200 && !g.Indexable
 }

@@ -78,14 +78,8 @@ func thin(p *check.SitePass) error {
 
 func duplicate(p *check.SitePass) error {
 	for _, all := range sameText(p, p.Judged) {
-		g := slices.DeleteFunc(slices.Clone(all), func(m *survey.Page) bool { return !m.Indexable })
-		alone := len(g) < 2
-		for _, m := range all {
-			if alone || !m.Indexable {
-				p.Silently(m.ID, check.Place{Group: p.URL(all[0].ID)})
-			}
-		}
-		if alone {
+		g := p.Told(all, func(*survey.Page) check.Place { return check.Place{Group: p.URL(all[0].ID)} })
+		if len(g) == 0 {
 			continue
 		}
 		why := reason(p, g)
