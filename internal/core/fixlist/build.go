@@ -144,9 +144,9 @@ type builder struct {
 	cells      []health.Cell
 	costs      []float64 // by check
 
-	layoutPages map[int32][2]int  // HTML pages assessed, and those of them that are indexable
-	folderPages map[string][2]int // likewise
-	sitePages   [2]int            // likewise
+	layoutPages map[int32]tally // pages assessed
+	folderPages map[string]tally
+	sitePages   tally
 }
 
 // Build judges: it sorts what was collected, scores, finds causes and ranks. The order in

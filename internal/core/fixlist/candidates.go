@@ -292,34 +292,41 @@ func linkWord(r page.Region, words string) string {
 	return regionWord(r) + " “" + text.Shorten(words, 40, 26, 10) + "”"
 }
 
+// A tally counts HTML pages, and those of them that are indexable.
+type tally struct{ html, indexable int }
+
+func (t tally) with(p *Page) tally {
+	if p.HTML {
+		t.html++
+		if p.Indexable {
+			t.indexable++
+		}
+	}
+	return t
+}
+
+// seen is how many of the pages a check looks at.
+func (t tally) seen(c *check.Check) int {
+	if c.Scope == check.Documents {
+		return t.html
+	}
+	return t.indexable
+}
+
 // countPages is how many pages of a layout, or of the site, a check looks at.
 func (b *builder) countPages(c int32, layout *int32) int {
 	if b.layoutPages == nil {
-		b.layoutPages = map[int32][2]int{}
+		b.layoutPages = map[int32]tally{}
 		for _, p := range b.assessed {
-			if !p.HTML {
-				continue
-			}
-			n := b.layoutPages[p.Layout]
-			n[0]++
-			if p.Indexable {
-				n[1]++
-			}
-			b.layoutPages[p.Layout] = n
-			b.sitePages[0]++
-			if p.Indexable {
-				b.sitePages[1]++
-			}
+			b.layoutPages[p.Layout] = b.layoutPages[p.Layout].with(p)
+			b.sitePages = b.sitePages.with(p)
 		}
 	}
 	n := b.sitePages
 	if layout != nil {
 		n = b.layoutPages[*layout]
 	}
-	if b.Checks[c].Scope == check.Documents {
-		return n[0]
-	}
-	return n[1]
+	return n.seen(b.Checks[c])
 }
 
 // bySection finds folders in which nearly all pages fail, among what nothing better explains. Three or
@@ -367,22 +374,11 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 // sectionPages is how many pages of a folder a check looks at.
 func (b *builder) sectionPages(c int32, folder string) int {
 	if b.folderPages == nil {
-		b.folderPages = map[string][2]int{}
+		b.folderPages = map[string]tally{}
 		for _, p := range b.assessed {
-			if !p.HTML {
-				continue
-			}
 			name := b.sections.of(p.Address)
-			n := b.folderPages[name]
-			n[0]++
-			if p.Indexable {
-				n[1]++
-			}
-			b.folderPages[name] = n
+			b.folderPages[name] = b.folderPages[name].with(p)
 		}
 	}
-	if b.Checks[c].Scope == check.Documents {
-		return b.folderPages[folder][0]
-	}
-	return b.folderPages[folder][1]
+	return b.folderPages[folder].seen(b.Checks[c])
 }
