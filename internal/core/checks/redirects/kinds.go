@@ -64,16 +64,7 @@ func leading(p *check.SitePass, wanted func(t int32, c graph.Chain) bool, note f
 	}
 	return p.Ways(bad, func(t int32, w survey.Way) {
 		c := memo[t]
-		place := links.Place(w)
-		place.Note, place.Target = note(t, c), p.URL(t)
-		for _, h := range c.Hops {
-			hop := check.Hop{Address: p.URL(h)}
-			if g := p.Page(h); g != nil {
-				hop.Status = g.Status
-			}
-			place.Hops = append(place.Hops, hop)
-		}
-		p.Report(w.Page, place)
+		p.Report(w.Page, along(p, t, w, c, note(t, c)))
 	})
 }
 

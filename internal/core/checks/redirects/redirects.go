@@ -53,16 +53,20 @@ func each(p *check.SitePass, wanted func(graph.Chain) bool, note func(graph.Chai
 	bad := func(t int32) bool { return p.Next[t] >= 0 && wanted(graph.Follow(t, p.Next)) }
 	return p.Ways(bad, func(t int32, w survey.Way) {
 		c := graph.Follow(t, p.Next)
-		place := links.Place(w)
-		place.Note = note(c)
-		place.Target = p.URL(t)
-		for _, h := range c.Hops {
-			hop := check.Hop{Address: p.URL(h)}
-			if g := p.Page(h); g != nil {
-				hop.Status = g.Status
-			}
-			place.Hops = append(place.Hops, hop)
-		}
-		p.Report(w.Page, place)
+		p.Report(w.Page, along(p, t, w, c, note(c)))
 	})
+}
+
+// along is the evidence of a link that is redirected: where it stands, and the way that it takes.
+func along(p *check.SitePass, t int32, w survey.Way, c graph.Chain, note string) check.Place {
+	place := links.Place(w)
+	place.Note, place.Target = note, p.URL(t)
+	for _, h := range c.Hops {
+		hop := check.Hop{Address: p.URL(h)}
+		if g := p.Page(h); g != nil {
+			hop.Status = g.Status
+		}
+		place.Hops = append(place.Hops, hop)
+	}
+	return place
 }
