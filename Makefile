@@ -29,7 +29,7 @@ console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/i
 
 # Everything that has to hold: format, vet, types, lint, all tests.
 test: debian build check
-	go test $(GO_TAGS) -timeout 14m -parallel 6 ./... # most of what takes long waits
+	go test $(GO_TAGS) -timeout 14m -parallel 8 ./... # most of what takes long waits
 
 check: tools console
 	@test -z "$$(gofmt -l cmd internal demo console/*.go)" || { gofmt -l cmd internal demo console/*.go; echo "run gofmt -w on these"; exit 1; }
@@ -48,8 +48,9 @@ fuzz:
 	done
 
 # A crawl of 50,000 generated pages by a real service, its memory watched.
+# And a hundred spread crawls, whose range has to cover the health of the whole site.
 soak: debian build
-	HARVIK_SOAK=1 go test $(GO_TAGS) -count 1 -v -run TestSoak -timeout 30m ./internal/e2e
+	HARVIK_SOAK=1 HARVIK_TRIALS=100 go test $(GO_TAGS) -count 1 -v -run 'TestSoak|TestSpread1818318183' -timeout 30m ./internal/e2e ./internal/crawl
 
 # Everything that strangers, clients and slips can do, tried on a service that may have a gibibyte: each case
 # is a test by name. Under ten minutes.

@@ -109,6 +109,7 @@ func TestStates(t *testing.T) {
 // TestOrder holds that a crawl is the same, number for number, whatever the order in which
 // answers arrive, also where the page limit cuts it.
 func TestOrder(t *testing.T) {
+	t.Parallel()
 	g := &testkit.Generated{Pages: 400, Seed: 5}
 	slow := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		time.Sleep(time.Duration(rand.IntN(6)) * time.Millisecond)
@@ -176,6 +177,7 @@ func TestTwin(t *testing.T) {
 }
 
 func TestRetries(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	tries := map[string]int{}
 	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -71,6 +71,7 @@ func TestFernhollow(t *testing.T) {
 // TestMoods crawls a few pages of Fernhollow in each of its moods, and demands that what is found
 // about the whole site is what was planted.
 func TestMoods(t *testing.T) {
+	t.Parallel()
 	for _, m := range demo.Moods {
 		t.Run(strings.ReplaceAll(m.Name, " ", "-"), func(t *testing.T) {
 			t.Parallel()
@@ -208,6 +209,7 @@ func TestStaging(t *testing.T) {
 
 // TestNeighbours checks the garden's outbound links against stand-ins for the other hosts.
 func TestNeighbours(t *testing.T) {
+	t.Parallel()
 	p := testkit.Garden(t, demo.New(demo.Spring))
 	p.Hosts[demo.Neighbours] = testkit.Serve(t, http.HandlerFunc(demo.Neighbour))
 	p.Scope.Include, p.Resources, p.Probes, p.Outbound = []string{"/visit/", "/research/"}, plan.None, plan.No(), true

@@ -203,6 +203,7 @@ func TestAdapts(t *testing.T) {
 
 // TestSharedPace holds that two crawls of one host together keep to one's pace.
 func TestSharedPace(t *testing.T) {
+	t.Parallel()
 	var now, most atomic.Int32
 	g := &testkit.Generated{Pages: 120, Seed: 1}
 	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -307,6 +308,7 @@ func TestRefusal(t *testing.T) {
 // TestSentAway: a site that goes away for an hour is left alone at once, and the crawl pauses; a page that
 // alone does so is recorded, and nobody waits for it.
 func TestSentAway(t *testing.T) {
+	t.Parallel()
 	const oneAway, allAway, back = 0, 1, 2
 	var asked, state atomic.Int32
 	pages := &testkit.Generated{Pages: 120, Seed: 4}
@@ -419,6 +421,7 @@ func TestResources(t *testing.T) {
 
 // TestOutbound checks outbound links on request only, one at a time.
 func TestOutbound(t *testing.T) {
+	t.Parallel()
 	var now, most atomic.Int32
 	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if n := now.Add(1); n > most.Load() {

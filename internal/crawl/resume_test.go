@@ -115,6 +115,7 @@ func TestResume(t *testing.T) {
 // TestContinue raises the page limit of a finished crawl: it ends as if it had had it from the
 // start.
 func TestContinue(t *testing.T) {
+	t.Parallel()
 	start := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 400, Seed: 9}) + "/"
 	whole, memory := testkit.Crawl(t, start, plan.Plan{Pages: 350})
 	want := summary(whole, memory)

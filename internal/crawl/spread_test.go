@@ -1,10 +1,13 @@
 package crawl_test
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"math/rand/v2"
 	"net/http"
+	"os"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -85,7 +88,7 @@ func (s uneven) page(w http.ResponseWriter, name string, n int, untitled, unsaid
 var oneLink = map[string]int{"links-in": 1}
 
 // TestSpread holds the estimate of a small, spread crawl to the health of the whole site: in at
-// least 90 of 100 trials its range covers it, as health.md promises.
+// least nine of ten trials its range covers it, as health.md promises. HARVIK_TRIALS asks for more of them.
 func TestSpread(t *testing.T) {
 	t.Parallel()
 	whole, _ := testkit.Crawl(t, "http://uneven.example/", plan.Plan{
@@ -94,8 +97,12 @@ func TestSpread(t *testing.T) {
 	if whole.Report.HalfWidth != 0 || whole.Report.Assessed < 5000 {
 		t.Fatalf("the whole crawl: %v ± %v of %d", whole.Report.Health, whole.Report.HalfWidth, whole.Report.Assessed)
 	}
+	trials, err := strconv.Atoi(cmp.Or(os.Getenv("HARVIK_TRIALS"), "30"))
+	if err != nil {
+		t.Fatal(err)
+	}
 	covered, off, mean := 0, 0.0, 0.0
-	for seed := range uint64(100) {
+	for seed := range uint64(trials) {
 		// The draw goes by the address, so the host has the same name in every run.
 		r, _ := testkit.Crawl(t, "http://uneven.example/", plan.Plan{
 			Pages: 250, Parallel: 8, Selection: plan.Spread, Probes: plan.No(), Limits: oneLink, Hosts: map[string]string{"uneven.example": testkit.Serve(t, uneven{seed + 1})},
@@ -105,13 +112,13 @@ func TestSpread(t *testing.T) {
 		}
 		miss := math.Abs(r.Report.Health - whole.Report.Health)
 		off = max(off, miss)
-		mean += r.Report.Health / 100
+		mean += r.Report.Health / float64(trials)
 		if miss <= r.Report.HalfWidth {
 			covered++
 		}
 	}
-	t.Logf("health %.2f, estimated %.2f in the mean, covered in %d of 100 trials, at most %.2f off", whole.Report.Health, mean, covered, off)
-	if covered < 90 {
-		t.Errorf("covered in %d of 100 trials", covered)
+	t.Logf("health %.2f, estimated %.2f in the mean, covered in %d of %d trials, at most %.2f off", whole.Report.Health, mean, covered, trials, off)
+	if covered < trials*9/10 {
+		t.Errorf("covered in %d of %d trials", covered, trials)
 	}
 }

@@ -150,6 +150,7 @@ var starts = map[string]string{
 // TestTraps holds that patterns which never end are cut and reported, while the rest of the site
 // is crawled, and that real sections of like addresses are not cut.
 func TestTraps(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct{ least, most int }{
 		"calendar": {50, 75}, "days": {50, 1100}, "filters": {50, 130}, "session": {28, 80}, "growing": {45, 125}, "jsession": {24, 60}, "beyond": {55, 75},
 		"pagination": {422, 422}, "archive": {154, 154}, "catalogue": {320, 321}, "template": {322, 322}, "tree": {520, 521}, "items": {1340, 1345}, "cms": {220, 221},

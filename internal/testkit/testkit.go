@@ -147,7 +147,7 @@ func Garden(t testing.TB, h http.Handler) plan.Plan {
 	address, authority := ServeBoth(t, h, tls.VersionTLS12, 300, demo.Host, demo.Neighbours)
 	return plan.Plan{
 		Hosts: map[string]string{demo.Host: address, demo.Neighbours: address}, CA: authority, Parallel: 8, Outbound: true, Steady: true,
-		Timeout: plan.Duration(5 * time.Second), Retries: 1, Limits: map[string]int{"first-byte": 2200, "first-byte-very": 3100},
+		Timeout: plan.Duration(4 * time.Second), Retries: 1, Limits: map[string]int{"first-byte": 2200, "first-byte-very": 3100},
 		Snippets: []plan.Snippet{{Name: "consent", Contains: demo.Consent}},
 	}
 }
