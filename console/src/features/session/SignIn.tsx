@@ -1,25 +1,21 @@
 import { Box, Button, Code, Heading, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { useNavigate } from "react-router";
+import { useLocation, useNavigate } from "react-router";
 import { call, keepSession } from "../../api/client";
 
 /** Signs in with the one-time link, whose secret stands behind the number sign. */
 export function SignIn() {
+  const link = useLocation().hash.slice(1);
   const [problem, setProblem] = useState("");
-  const [busy, setBusy] = useState(location.hash.length > 1);
+  const [answered, setAnswered] = useState("");
   const navigate = useNavigate();
   const client = useQueryClient();
-  const tried = useRef(false);
+  const tried = useRef("");
+  const busy = link !== answered;
   useEffect(() => {
-    const reload = () => location.reload(); // a link opened where this page already is
-    addEventListener("hashchange", reload);
-    return () => removeEventListener("hashchange", reload);
-  }, []);
-  useEffect(() => {
-    const link = location.hash.slice(1);
-    if (!link || tried.current) return;
-    tried.current = true; // a link works once: never send it twice
+    if (!link || tried.current === link) return;
+    tried.current = link; // a link works once: never send it twice
     call<{ key: string }>("POST", "/session", { link })
       .then(({ key }) => {
         keepSession(key);
@@ -28,9 +24,9 @@ export function SignIn() {
       })
       .catch((e: Error) => {
         setProblem(e.message);
-        setBusy(false);
+        setAnswered(link);
       });
-  }, [navigate, client]);
+  }, [link, navigate, client]);
   return (
     <Box minH="100dvh" bg="bg" color="fg" p={{ base: "6", md: "16" }}>
       <Box maxW="34rem">
