@@ -15,6 +15,9 @@ import (
 	"time"
 )
 
+// Protocols are what the garden's server speaks over TLS, the better first.
+var Protocols = []string{"h2", "http/1.1"}
+
 // Both serves TLS and plain connections on one port, told apart by their first byte.
 func Both(l net.Listener, config *tls.Config) net.Listener {
 	b := &both{Listener: l, config: config, ready: make(chan net.Conn), ended: make(chan struct{})}

@@ -16,6 +16,7 @@ type Mood struct {
 	Hosts   []string // further hosts that the plan's scope has
 	Days    int      // of the certificate; 300 if zero
 	Oldest  uint16   // version of TLS; 1.2 if zero
+	Slow    bool     // the server speaks HTTP/1.1 alone
 	Abroad  bool     // outbound links are checked, and no name resolves but the site's
 	Start   string   // where the crawl begins, behind the home address
 	Unknown bool     // the plan does not know the certificate's authority
@@ -29,6 +30,14 @@ func Moody(m Mood) *Site {
 		m.set(s)
 	}
 	return s
+}
+
+// Protocols are what the server speaks in this mood.
+func (m *Mood) Protocols() []string {
+	if m.Slow {
+		return nil
+	}
+	return Protocols
 }
 
 func answering(path string, answer http.HandlerFunc) func(*Site) {
@@ -110,6 +119,8 @@ var Moods = []Mood{
 	{Name: "a certificate that ends", Checks: []string{"certificate-expiring"}, Days: 5},
 	{Name: "a certificate of nobody", Checks: []string{"certificate-bad"}, Unknown: true},
 	{Name: "an old server", Checks: []string{"tls-old"}, Oldest: tls.VersionTLS10},
+	{Name: "one file after the other", Checks: []string{"http-old"}, Slow: true},
+	{Name: "shut to robots", Checks: []string{"index-closed"}, set: answering("/robots.txt", text("User-agent: *\nAllow: /$\nAllow: /visit/$\nDisallow: /\nSitemap: "+Home+"sitemap.xml\n"))},
 	{Name: "everything leads home", Checks: []string{"redirect-lump"}, set: func(s *Site) {
 		home := s.Page("/")
 		for _, name := range []string{"roses", "mosses", "talks", "maps", "gifts"} {

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 )
 
@@ -37,6 +38,8 @@ func (s *Site) plant() {
 	}
 }
 
+var asides = regexp.MustCompile(`(?s)<aside.*?</aside>`)
+
 // toHidden notes the links to pages that name another as canonical: the garden's lists and neighbours
 // do not know of it.
 func (s *Site) toHidden() {
@@ -44,7 +47,18 @@ func (s *Site) toHidden() {
 	for i, p := range s.Pages {
 		html[i] = s.render(p)
 	}
+	isShown := func(p *Page) bool { return !p.NoIndex && (p.Canonical == "" || p.Canonical == p.Path) }
 	for _, p := range s.Pages {
+		if p.NoIndex && (p.NoSitemap || p.Canonical != "" || !s.advertised(p.Path)) {
+			for i, from := range s.Pages {
+				_, content, _ := strings.Cut(html[i], "<main")
+				content, _, _ = strings.Cut(content, "</main>")
+				content = asides.ReplaceAllString(content, "")
+				if from != p && isShown(from) && strings.Contains(content, fmt.Sprintf("href=%q", p.Path)) {
+					s.Planted = append(s.Planted, Finding{"link-to-noindex", from.Path, "the list has all that there is"})
+				}
+			}
+		}
 		to := s.byPath[p.Canonical]
 		if to == nil || to == p || p.NoIndex || to.NoIndex || to.Canonical != "" && to.Canonical != to.Path || p.NoCanonical {
 			continue

@@ -378,15 +378,28 @@ func (p *planter) files() {
 	p.two("image-alt-long", "the caption went into the wrong field", main(`<p><img src="/pictures/leaf.png" alt="A leaf of the fern that gave the garden its name, photographed in the rain by the head gardener in the autumn before the great storm, with the old ice house and its door behind it" width="96" height="64"></p>`))
 	p.two("image-alt-filename", "the camera's name for it", main(`<p><img src="/pictures/leaf.png" alt="IMG_20260412.jpg" width="96" height="64"></p>`))
 	p.at("image-no-size", "pasted without measures", []string{"/", "/accessibility/", "/journal/soil-warmth/", "/plants/primula-florindae/"}, nil)
-	p.two("image-heavy", "straight from the camera, once", image("/images/wide.jpg"))
-	p.two("image-very-heavy", "straight from the camera", image("/images/poster.jpg"))
+	p.two("image-heavy image-one-size", "straight from the camera, once", image("/images/wide.jpg"))
+	p.two("image-very-heavy image-one-size image-lazy-missing", "straight from the camera", image("/images/poster.jpg"))
 	p.two("image-old-format", "scanned years ago", image("/images/scan.bmp"))
+	add("/images/border.jpg", "image/jpeg", photo(75))
+	p.two("image-one-size", "the editor's largest size", image("/images/border.jpg"))
+	p.two("image-lazy-early", "a rule for all pictures, the first among them", func(p *Page) {
+		p.Markup = func(html string) string { return strings.Replace(html, "<img ", `<img loading="lazy" `, 1) }
+	})
+	var album strings.Builder
+	for i := range 12 {
+		path := fmt.Sprintf("/images/album-%d.jpg", i)
+		add(path, "image/jpeg", photo(50))
+		fmt.Fprintf(&album, `<img src="%s" alt="Page %d of the album" width="96" height="64">`, path, i+1)
+	}
+	p.two("image-lazy-missing", "an album below the programme", main("<p>"+strings.Repeat("The album shows what grew here. ", 30)+"</p><p>"+album.String()+"</p>"))
+	p.two("form-dead", "the search was renamed", main(`<form action="/find-plants/"><label>Find <input name="q"></label></form>`))
 	p.two("plugin-content", "a film of the time of plug-ins", main(`<object type="application/x-shockwave-flash" data="/films/fern.swf"></object>`))
 	p.two("response-slow", "a slow query", func(p *Page) { p.Slow = SlowPage })
 	p.two("response-very-slow", "a very slow query", func(p *Page) { p.Slow = VerySlowPage })
 	p.two("html-heavy copy-ratio", "the editor keeps its drafts in the page", main("<!-- "+strings.Repeat("draft ", 30_000)+"-->"))
 	p.two("html-very-heavy copy-ratio", "the editor keeps all its drafts in the page", main("<!-- "+strings.Repeat("draft ", 180_000)+"-->"))
-	p.two("page-heavy image-very-heavy", "a mural for a background", image("/images/mural.jpg"))
+	p.two("page-heavy image-very-heavy image-one-size image-lazy-missing", "a mural for a background", image("/images/mural.jpg"))
 	var many strings.Builder
 	for i := range 105 {
 		fmt.Fprintf(&many, `<img src="/pictures/tile-%d.png" alt="Tile %d" width="96" height="64">`, i, i)

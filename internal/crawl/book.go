@@ -67,6 +67,7 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 			}
 		}
 	}
+	c.bookForms(d, doc, a.Depth+1)
 	d.Uses = c.uses(d)
 	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
 	c.survey.Use(d.ID, d.Facts.Loads(), d.Uses)
@@ -76,6 +77,19 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 	d.said = nil
 	if d.Facts.IsPage() && sortOf(d.Facts) == "" {
 		c.refusal.lastOK = a.URL
+	}
+}
+
+// bookForms makes known where the forms of a document lead that only ask. The bare address is asked for, once
+// all pages are in, to see whether anything is there.
+func (c *Crawl) bookForms(d *Record, doc *page.Document, depth int32) {
+	if doc == nil || c.plan.Resources == plan.None {
+		return
+	}
+	for i := range doc.Forms {
+		if form := &doc.Forms[i]; !form.Post && form.Action != "" && form.Action != d.Facts.Address && c.frontier.scope.Inside(form.Action) {
+			c.know(c.frontier.scope.Rewrite(form.Action), mention{from: d.ID, depth: depth, found: survey.ByUse, role: page.AsForm})
+		}
 	}
 }
 

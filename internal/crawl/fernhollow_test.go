@@ -75,7 +75,7 @@ func TestMoods(t *testing.T) {
 	for _, m := range demo.Moods {
 		t.Run(strings.ReplaceAll(m.Name, " ", "-"), func(t *testing.T) {
 			t.Parallel()
-			address, authority := testkit.ServeBoth(t, demo.Moody(m), cmp.Or(m.Oldest, tls.VersionTLS12), cmp.Or(m.Days, 300), append(m.Hosts, demo.Host)...)
+			address, authority := testkit.ServeBoth(t, demo.Moody(m), cmp.Or(m.Oldest, tls.VersionTLS12), cmp.Or(m.Days, 300), m.Protocols(), append(m.Hosts, demo.Host)...)
 			p := plan.Plan{
 				Hosts: map[string]string{demo.Host: address, "closed." + demo.Host: "127.0.0.1:1"}, CA: authority, Pages: 40, Retries: -1, Resources: plan.None,
 				Timeout: plan.Duration(4 * time.Second), Limits: map[string]int{"first-byte": 2200}, Scope: plan.Scope{Hosts: m.Hosts},

@@ -100,7 +100,7 @@ func (f *frontier) add(address string, m mention) (id int32, wanted bool) {
 func (f *frontier) again(id int32, m mention) (wanted bool) {
 	a := &f.addresses[id]
 	switch {
-	case m.role == page.AsPage && laneOf(a.Role) == loaded: // known as a picture, now linked
+	case m.role == page.AsPage && a.Role != page.AsPage: // known as a picture or by a form, now linked
 		if a.State != survey.Waiting || f.scope.Origin(a.URL) == "" || !f.lane.ofPages() {
 			return false
 		}
@@ -108,7 +108,7 @@ func (f *frontier) again(id int32, m mention) (wanted bool) {
 		f.judge(a)
 		f.change(id)
 		return f.place(id, m)
-	case laneOf(m.role) == loaded && f.plan.Resources == plan.All && (a.State == survey.Outside || a.State == survey.Waiting && a.Role == page.AsLink): // linked, now loaded
+	case laneOf(m.role) == loaded && f.plan.Resources == plan.All && (a.State == survey.Outside || a.State == survey.Waiting && a.Role.OnlyAlive()): // linked, now loaded
 		a.Role, a.Found, a.State = m.role, m.found, survey.Waiting
 		f.change(id)
 		return f.place(id, m)
@@ -162,7 +162,7 @@ func laneOf(r page.Role) lane {
 	switch r {
 	case page.AsPage:
 		return linked
-	case page.AsLink:
+	case page.AsLink, page.AsForm:
 		return outbound
 	}
 	return loaded
@@ -200,7 +200,7 @@ func (f *frontier) judge(a *survey.Address) {
 		a.State, a.Rule.Text = survey.LeftOut, "not concerned"
 	case a.Role != page.AsPage:
 		a.State = survey.Waiting
-		if origin == "" && f.plan.Resources == plan.Inside && a.Role != page.AsLink {
+		if origin == "" && f.plan.Resources == plan.Inside && !a.Role.OnlyAlive() {
 			a.State = survey.Outside
 		} else if a.Found == survey.ByRedirect && a.Depth > maxHops {
 			a.State = survey.TooDeep

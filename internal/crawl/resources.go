@@ -37,15 +37,12 @@ func (c *Crawl) load(ctx context.Context, j *job) (*page.Facts, int) {
 		tries += len(earlier) + 1
 	}
 	if isText(j.role) || headLies(&a, j.role) {
-		want := func(status int, mediaType string) bool { return status == http.StatusOK && j.role != page.AsLink }
+		want := func(status int, mediaType string) bool { return status == http.StatusOK && !j.role.OnlyAlive() }
 		var earlier []string
 		a, earlier = c.try(ctx, j, buf, fetch.Request{Want: want, Hold: hold})
 		tries += len(earlier) + 1
 	}
 	f := c.answered(&j.at, &a, tries)
-	if f.Bytes == 0 {
-		f.Bytes = max(0, int(a.Length))
-	}
 	c.lookInto(ctx, j, &a, f)
 	c.release(j.host, &a)
 	return f, tries - 1
@@ -87,7 +84,7 @@ func headLies(a *fetch.Answer, role page.Role) bool {
 		return a.Outcome != page.NoDNS && a.Outcome != page.Forbidden && a.Outcome != page.TLSFailed && a.Outcome != page.Refused
 	case a.Status >= 400:
 		return true
-	case a.Status == http.StatusOK && role != page.AsLink:
+	case a.Status == http.StatusOK && !role.OnlyAlive():
 		return a.Length < 0 || a.Header.Get("Content-Type") == ""
 	}
 	return false

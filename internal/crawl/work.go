@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"runtime/debug"
 	"slices"
@@ -167,6 +168,9 @@ func (c *Crawl) answered(u *weburl.URL, a *fetch.Answer, tries int) *page.Facts 
 		Version: page.Version, Address: u.Key(), Outcome: a.Outcome, Detail: a.Detail, Status: a.Status,
 		Type: a.Type, Bytes: len(a.Body), Transferred: a.Transferred, Coding: a.Coding,
 		Protocol: a.Protocol, Header: fields(a.Header), Tries: tries, Timing: a.Timing,
+	}
+	if f.Bytes == 0 && a.Length > 0 { // a body that nobody needs, such as a linked archive's
+		f.Bytes = int(min(a.Length, math.MaxInt32))
 	}
 	if a.Outcome != page.Answered && a.Outcome != page.Truncated {
 		f.Status = 0 // a status without a usable answer judges nothing

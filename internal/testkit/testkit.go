@@ -127,14 +127,14 @@ func Serve(t testing.TB, h http.Handler) string {
 
 // ServeBoth runs a handler on a loopback port that speaks both http and https, with a certificate
 // for some host names, valid for some days, from a version of TLS on. It returns host:port and the authority as PEM.
-func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, names ...string) (address, authority string) {
+func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, protocols []string, names ...string) (address, authority string) {
 	t.Helper()
 	certificate, authority, err := demo.Certificate(days, names...)
 	if err != nil {
 		t.Fatal(err)
 	}
 	s := httptest.NewUnstartedServer(h)
-	s.Listener = demo.Both(s.Listener, &tls.Config{Certificates: []tls.Certificate{certificate}, MinVersion: oldest}) //nolint:gosec // old ones, so that they can be found out
+	s.Listener = demo.Both(s.Listener, &tls.Config{Certificates: []tls.Certificate{certificate}, NextProtos: protocols, MinVersion: oldest}) //nolint:gosec // old ones, so that they can be found out
 	s.Config.ErrorLog = log.New(io.Discard, "", 0)
 	s.Start()
 	t.Cleanup(s.Close)
@@ -144,7 +144,7 @@ func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, names ...s
 // Garden serves Fernhollow, or a handler around it, and gives the plan to crawl it with.
 func Garden(t testing.TB, h http.Handler) plan.Plan {
 	t.Helper()
-	address, authority := ServeBoth(t, h, tls.VersionTLS12, 300, demo.Host, demo.Neighbours)
+	address, authority := ServeBoth(t, h, tls.VersionTLS12, 300, demo.Protocols, demo.Host, demo.Neighbours)
 	return plan.Plan{
 		Hosts: map[string]string{demo.Host: address, demo.Neighbours: address}, CA: authority, Parallel: 8, Outbound: true, Steady: true,
 		Timeout: plan.Duration(4 * time.Second), Retries: 1, Limits: map[string]int{"first-byte": 2200, "first-byte-very": 3100},

@@ -24,6 +24,8 @@ type Limits struct {
 	AltCharacters         int
 	ImageBytes            int
 	ImageVeryBytes        int
+	EagerBytes            int
+	OneSizeBytes          int
 	FirstByte             int
 	FirstByteVery         int
 	HTMLBytes             int
@@ -76,6 +78,8 @@ var AllLimits = []Limit{
 	{"alt-characters", "characters", 160, "A longer alternative text is a description.", func(l *Limits) *int { return &l.AltCharacters }},
 	{"image-bytes", "bytes", 100000, "A heavier image slows a page down.", func(l *Limits) *int { return &l.ImageBytes }},
 	{"image-very-bytes", "bytes", 500000, "A heavier image slows a page down much.", func(l *Limits) *int { return &l.ImageVeryBytes }},
+	{"eager-bytes", "bytes", 500000, "More bytes of pictures further down, loaded at once, hold up what is seen first.", func(l *Limits) *int { return &l.EagerBytes }},
+	{"one-size-bytes", "bytes", 60000, "A heavier photograph is worth being offered in several sizes.", func(l *Limits) *int { return &l.OneSizeBytes }},
 	{"first-byte", "milliseconds", 800, "A page whose first byte takes longer is slow.", func(l *Limits) *int { return &l.FirstByte }},
 	{"first-byte-very", "milliseconds", 3000, "A page whose first byte takes longer is very slow.", func(l *Limits) *int { return &l.FirstByteVery }},
 	{"html-bytes", "bytes", 150000, "A longer HTML document, unpacked, is heavy.", func(l *Limits) *int { return &l.HTMLBytes }},

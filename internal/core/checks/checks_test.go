@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	"harvik/demo"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
@@ -55,6 +56,7 @@ var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 //	staging a b      hosts that no page may link to
 //	unknown          the certificate's authority is not in the plan
 //	modern           TLS 1.2 at least
+//	http1            HTTP/1.1 only
 type fixture struct {
 	check, title string
 	text         string
@@ -227,6 +229,7 @@ func (f *fixture) run(t *testing.T) []string {
 	p := plan.Plan{Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1, Hosts: map[string]string{}, Limits: map[string]int{}}
 	names, days, scheme, named := []string{fixtureHost}, 300, "http", false
 	unknown, modern := false, false
+	protocols := demo.Protocols
 	start := "/"
 	for _, line := range f.settings {
 		words := strings.Fields(line)
@@ -255,6 +258,8 @@ func (f *fixture) run(t *testing.T) []string {
 			start = words[1]
 		case "unknown":
 			unknown = true
+		case "http1":
+			protocols = nil
 		case "modern":
 			modern = true
 		case "retries":
@@ -267,7 +272,7 @@ func (f *fixture) run(t *testing.T) []string {
 	if modern {
 		oldest = tls.VersionTLS12
 	}
-	host, authority := testkit.ServeBoth(t, http.HandlerFunc(f.serve), oldest, days, names...)
+	host, authority := testkit.ServeBoth(t, http.HandlerFunc(f.serve), oldest, days, protocols, names...)
 	origin := scheme + "://" + host
 	if named {
 		origin = scheme + "://" + fixtureHost

@@ -18,7 +18,7 @@ import (
 
 // Version of the facts; it grows when their meaning changes, so that stored facts of an
 // older version can be told apart.
-const Version = 4
+const Version = 5
 
 // Outcome names how the attempt to fetch an address ended.
 type Outcome string
@@ -114,6 +114,8 @@ type Image struct {
 	HasSize bool   `json:"hasSize,omitempty"` // width and height, or an aspect ratio in its style
 	Alone   bool   `json:"alone,omitempty"`   // the only content of a link
 	Lazy    bool   `json:"lazy,omitempty"`    // loading="lazy"
+	Sizes   bool   `json:"sizes,omitempty"`   // offered in several sizes or formats: srcset, or within a picture element
+	Early   bool   `json:"early,omitempty"`   // little stands before it, so that it is likely to be seen without scrolling
 	Place   string `json:"place,omitempty"`
 	Pos
 }
@@ -171,6 +173,7 @@ type Meta struct {
 // Form is one form element.
 type Form struct {
 	Action   string `json:"action"` // resolved; the page itself where there is none
+	Post     bool   `json:"post,omitempty"`
 	Password bool   `json:"password,omitempty"`
 	Place    string `json:"place,omitempty"`
 }

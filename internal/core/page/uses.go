@@ -22,11 +22,15 @@ const (
 	AsMedia
 	AsOther // manifests, tracks, plug-in content
 	AsLink  // an outbound link that is checked for being alive
+	AsForm  // where a form of the site leads, likewise
 )
 
-var roleNames = [...]string{"page", "image", "stylesheet", "script", "font", "media", "other", "outbound"}
+var roleNames = [...]string{"page", "image", "stylesheet", "script", "font", "media", "other", "outbound", "form"}
 
 func (r Role) String() string { return roleNames[r] }
+
+// OnlyAlive tells what is fetched only to see whether it is there.
+func (r Role) OnlyAlive() bool { return r == AsLink || r == AsForm }
 
 // RoleNames are all roles, in order of their numbers.
 func RoleNames() []string { return roleNames[:] }

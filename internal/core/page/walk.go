@@ -27,6 +27,7 @@ type place struct {
 	code     bool // inside code
 	naming   bool // inside a link or heading: alternative texts count as text
 	titling  bool // inside a heading
+	sizes    bool // inside a picture element, which offers its image in several forms
 	depth    int  // below body
 	level    int  // below the document
 	tables   int  // around
@@ -220,6 +221,8 @@ func (w *walker) enter(n *dom.Node, a atom.Atom, p place, nth int) place {
 		p = p.step(a.String(), nth)
 	case a == atom.Label:
 		p.labelled = true
+	case a == atom.Picture:
+		p.sizes = true
 	case a == atom.Select || a == atom.Textarea || a == atom.Option || w.hasAttr(n, "hidden"):
 		p.silent = true
 	}
@@ -363,7 +366,7 @@ func (w *walker) fact(n *dom.Node, a atom.Atom, p place) {
 	case atom.Form:
 		w.sign(a, n)
 		if w.room(len(w.doc.Forms), maxFew) {
-			w.doc.Forms = append(w.doc.Forms, Form{Action: cut(w.attr(n, "action"), maxHref), Place: p.path})
+			w.doc.Forms = append(w.doc.Forms, Form{Action: cut(w.attr(n, "action"), maxHref), Post: !isGet(w.attr(n, "method")), Place: p.path})
 		}
 	case atom.Label:
 		if id := w.attr(n, "for"); id != "" {
@@ -570,7 +573,8 @@ func (w *walker) image(n *dom.Node, p place) {
 	w.doc.Images = append(w.doc.Images, Image{
 		Src: cut(w.attr(n, "src"), maxHref), Alt: folded([]byte(alt), maxWords), HasAlt: has, Place: p.path,
 		HasSize: w.hasAttr(n, "width") && w.hasAttr(n, "height") || strings.Contains(w.attr(n, "style"), "aspect-ratio") || p.silent || isUnseen(w.attr(n, "style")),
-		Lazy:    strings.EqualFold(w.attr(n, "loading"), "lazy"),
+		Lazy:    strings.EqualFold(w.attr(n, "loading"), "lazy"), Sizes: p.sizes || len(candidates(w.attr(n, "srcset"))) > 0,
+		Early: (p.region == Content || p.region == Banner) && len(w.main)+len(w.rest) < earlyText,
 	})
 	if p.naming && alt != "" {
 		w.named = append(append(append(w.named, ' '), alt...), ' ')
@@ -579,6 +583,12 @@ func (w *walker) image(n *dom.Node, p place) {
 		w.forms.pictures++
 	}
 }
+
+// earlyText is how many bytes of main text, a paragraph, may stand above the first pictures that are seen.
+const earlyText = 600
+
+// isGet tells forms that only ask, so that their address can be asked for alone.
+func isGet(method string) bool { return method == "" || strings.EqualFold(method, "get") }
 
 // isUnseen tells a style by which nothing is shown, so that it takes no room.
 func isUnseen(style string) bool {

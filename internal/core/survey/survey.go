@@ -61,6 +61,7 @@ const (
 	MostlyCode     // at least half of its text stands in code
 	HasCode        // some of it does
 	MostlyLinks    // links make up most of its text
+	HasForms       // forms that only ask
 )
 
 // A Source reads what a survey does not hold. It is safe for use from several goroutines.
@@ -156,6 +157,7 @@ func flags(d *page.Document) (f Flag) {
 	for flag, has := range map[Flag]bool{
 		HasAlternates: len(d.Alternates) > 0, HasData: len(d.Data) > 0, HasCards: len(d.Cards) > 0, HasRefresh: d.RefreshTo != "", HasAnchors: len(d.IDs) > 0,
 		HasSubheadings: slices.ContainsFunc(d.Headings, func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d), MostlyCode: d.IsMostlyCode(), HasCode: d.CodeShare > 0,
+		HasForms: slices.ContainsFunc(d.Forms, func(f page.Form) bool { return !f.Post }),
 	} {
 		if has {
 			f |= flag

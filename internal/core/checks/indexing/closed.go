@@ -4,21 +4,26 @@ import (
 	"cmp"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/checks/links"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 )
 
+// unseen is what is of no account on a page that cannot be found.
+var unseen = []string{"snippet", "headings", "copy", "data", "sharing", "link-few-in", "page-deep", "sitemap-omits"}
+
 // closed are the checks of pages that cannot be found in search, whatever else is right about them.
 var closed = []*check.Check{
 	{
 		ID: "index-closed", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Minutes,
 		Title: "most of the site cannot be found in search", Line: "Most of the site cannot be found in search",
-		What: "More than half of the pages are kept out of search for one reason: noindex in a meta element or header. Checks that look only at pages that can be found are silent on them.",
+		What: "More than half of the pages are kept out of search for one reason: noindex in a meta element or header, or robots.txt. Checks that look only at pages that can be found are silent on them.",
 		Why:  "What is not in the index brings no visitor from search, however good it is.",
 		How:  "If it was meant, for a test site for instance, say so in the plan by switching this check off. Otherwise take the directive out of the template or the server's configuration.", Source: robotsSource, Site: mostlyClosed,
 	},
@@ -28,7 +33,7 @@ var closed = []*check.Check{
 		What: "A robots meta element or header says noindex, and the page names no other page of the site to be shown in its place. What else is wrong with the page's snippet, headings, text and data is not told; it costs what it would if the page could be found.",
 		Why:  "That can be meant, as for a page of thanks, or an accident, as after a test.",
 		How:  "Take the noindex away, or say in the plan that it is meant, by switching this check off for these pages: then nothing is counted.", Source: robotsSource, Page: kept,
-		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "link-few-in", "page-deep", "sitemap-omits"},
+		Explains: unseen,
 	},
 	{
 		ID: "canonical-elsewhere", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Minutes,
@@ -36,7 +41,7 @@ var closed = []*check.Check{
 		What: "The page names as canonical an address of another site, or one that search engines cannot use: a file, a name without a dot, an address that no parser reads.",
 		Why:  "The page asks not to be shown itself, and gives whatever links bring to the address that it names.",
 		How:  "Let each page name its own address. Where the content really belongs to the other site, say so in the plan.", Source: canonicalSource, Site: canonicalElsewhere,
-		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "link-few-in", "page-deep", "sitemap-omits", "canonical-broken", "canonical-redirects", "canonical-unlinked", "canonical-insecure"},
+		Explains: slices.Concat(unseen, []string{"canonical-broken", "canonical-redirects", "canonical-unlinked", "canonical-insecure"}),
 	},
 	{
 		ID: "canonical-list", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
@@ -51,6 +56,13 @@ var closed = []*check.Check{
 		What: "A link leads to a page that names another address of the site as canonical.",
 		Why:  "The site's own links say that this is the address, the page says that it is not.",
 		How:  "Link to the canonical address.", Source: canonicalSource, Site: linkToCanonicalised,
+	},
+	{
+		ID: "link-to-noindex", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "link in the content to a page that search may not show", Line: "{link} to {target}, which is kept out of search",
+		What: "A link in the content leads to a page with noindex. Pages that are usually kept out, such as those for signing in, of legal notes or of search results, are left aside.",
+		Why:  "A page worth a link in the text is often worth being found; else the noindex was meant, and nothing is to be done.",
+		How:  "If the page is to be found, take its noindex away.", Source: robotsSource, Site: linkToNoIndex,
 	},
 }
 
@@ -79,7 +91,25 @@ func mostlyClosed(p *check.SitePass) error {
 			p.Report(-1, check.Place{Note: fmt.Sprintf("of %s, %s cannot be found: noindex in %s", text.Count(all, "page", "pages"), text.Thousands(n), sourceName(by)), Value: by, Of: n})
 		}
 	}
+	if n, line := shutOut(p); n >= 2 && n > all {
+		p.Report(-1, check.Place{Note: fmt.Sprintf("of %s that the site's links and sitemaps name, robots.txt shuts %s out, most of them by “%s”", text.Count(all+n, "page", "pages"), text.Thousands(n), line), Value: "robots.txt", Of: n})
+	}
 	return nil
+}
+
+// shutOut counts the pages of the site that robots.txt shuts out, with the line that shuts most of them out.
+// What a parameter makes of an address is no page of its own.
+func shutOut(p *check.SitePass) (n int, line string) {
+	lines := map[string]int{}
+	for i := range p.Addresses {
+		if a := &p.Addresses[i]; a.State == survey.Blocked && a.Rule.Number > 0 && a.Role == page.AsPage && !strings.Contains(a.URL, "?") {
+			n++
+			if lines[a.Rule.Text]++; lines[a.Rule.Text] > lines[line] || lines[a.Rule.Text] == lines[line] && a.Rule.Text < line {
+				line = a.Rule.Text
+			}
+		}
+	}
+	return n, line
 }
 
 // canonicalElsewhere compares hosts by the names that the crawl has met as the site's.
@@ -126,7 +156,7 @@ func otherScheme(p *check.SitePass, g *survey.Page) bool {
 func isShown(g *survey.Page) bool { return g != nil && g.Indexable }
 
 // laterPage is how addresses number the pages of a list.
-var laterPage = regexp.MustCompile(`(?i)(?:/page/(\d+)/?|[?&](?:page|paged|p|pg)=(\d+))$`)
+var laterPage = regexp.MustCompile(`(?i)(?:/page/\d+/?|[?&](?:page|paged|p|pg)=\d+)$`)
 
 func canonicalList(p *check.SitePass) error {
 	for i := range p.Pages {
@@ -156,9 +186,27 @@ func linkToCanonicalised(p *check.SitePass) error {
 		if w.Page == to || w.Page == t {
 			return // a page's own variants, such as another order of its list
 		}
-		p.Report(w.Page, check.Place{
-			Note: p.URL(t) + " names " + p.URL(to) + " as canonical", Target: p.URL(t), Value: p.URL(to),
-			Words: w.Link.Words, At: w.Link.Place, Region: w.Link.Region, Line: w.Link.Line, Col: w.Link.Col,
-		})
+		place := links.Place(w)
+		place.Note, place.Target, place.Value = p.URL(t)+" names "+p.URL(to)+" as canonical", p.URL(t), p.URL(to)
+		p.Report(w.Page, place)
+	})
+}
+
+// keptOut are the kinds of pages that are usually kept out of search.
+var keptOut = []page.Kind{page.Login, page.Search, page.Cart, page.Legal, page.Contact, page.ErrorPage}
+
+func linkToNoIndex(p *check.SitePass) error {
+	hidden := func(t int32) bool {
+		g := p.Page(t)
+		return g != nil && g.HTML && g.Status == 200 && g.NoIndex != "" && !slices.Contains(keptOut, g.Kind) && !strings.Contains(p.URL(t), "?") &&
+			!p.Addresses[t].InSitemap // index-noindex-linked tells
+	}
+	return p.Ways(hidden, func(t int32, w survey.Way) {
+		if from := p.Page(w.Page); w.Page == t || w.Link.Region != page.Content || !isShown(from) {
+			return
+		}
+		place := links.Place(w)
+		place.Note, place.Target = fmt.Sprintf("%s has noindex in the %s", p.URL(t), sourceName(p.Page(t).NoIndex)), p.URL(t)
+		p.Report(w.Page, place)
 	})
 }

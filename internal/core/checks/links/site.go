@@ -40,6 +40,14 @@ var targets = []*check.Check{
 		Source: "search engines' public guidance on site structure", Site: deadEnd,
 	},
 	{
+		ID: "form-dead", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "form leads nowhere", Line: "The form that leads to {target} is dead",
+		What:   "The address that a form of the page asks, such as the search's, answers with an error or not at all. Only forms that ask (method get) and stay on the site are judged.",
+		Why:    "Whoever fills the form in gets an error.",
+		How:    "Correct the form's action, or bring back what it leads to.",
+		Source: "HTML standard, 4.10.18 (attributes for form submission); RFC 9110, 15.5 and 15.6", Site: formDead,
+	},
+	{
 		ID: "link-few-in", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone, Effort: check.Minutes,
 		Title: "few pages link to this page", Line: "Few pages link here",
 		What:   "Fewer pages of the site link to this page than the threshold asks for, which by default goes by the site's size.",
@@ -65,6 +73,28 @@ func brokenOutside(p *check.SitePass) error {
 		place.Note, place.Target = p.URL(t)+" answers "+Answer(p.Got(t)), p.URL(t)
 		p.Report(w.Page, place)
 	})
+}
+
+// formDead passes over answers that can mean that the form's fields are missing.
+func formDead(p *check.SitePass) error {
+	return p.EachFacts(func(g *survey.Page) bool { return g.Flags&survey.HasForms != 0 && g.Status == 200 }, func(g *survey.Page, f *page.Facts) {
+		seen := map[string]bool{}
+		for i := range f.Document.Forms {
+			form := &f.Document.Forms[i]
+			t, ok := p.Find(form.Action)
+			if !ok || form.Post || seen[form.Action] || !p.Inside(form.Action) {
+				continue
+			}
+			if to := p.Got(t); to != nil && isNowhere(to) {
+				seen[form.Action] = true
+				p.Report(g.ID, check.Place{Note: p.URL(t) + " answers " + Answer(to), Target: p.URL(t), At: form.Place})
+			}
+		}
+	})
+}
+
+func isNowhere(g *survey.Page) bool {
+	return g.Status == 404 || g.Status == 410 || g.Status >= 500 || g.Outcome == page.NoDNS || g.Outcome == page.Refused
 }
 
 // brokenFragment reads the links of all pages once, and the anchors of those that links with a

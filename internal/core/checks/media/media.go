@@ -10,7 +10,7 @@ import (
 const group = "media"
 
 // Suite is the group's checks.
-var Suite = slices.Concat(alternatives, more)
+var Suite = slices.Concat(alternatives, more, delivery)
 
 var alternatives = []*check.Check{{
 	ID: "image-alt-missing", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,

@@ -115,7 +115,7 @@ func heavy(id string, severity check.Severity, title string, bounds func(*check.
 		What:   "An image that the page loads has more bytes than the threshold.",
 		Why:    "Pictures are most of what visitors wait for, above all on telephones.",
 		How:    "Scale the picture to the size it is shown in, and save it as AVIF, WebP or JPEG of medium quality.",
-		Source: "search engines' public guidance on page speed", Limits: []string{limit},
+		Source: "search engines' public guidance on page speed", Limits: []string{limit}, Explains: []string{"image-one-size"},
 		Site: func(p *check.SitePass) error {
 			from, below := bounds(p.Limits)
 			return images(p, func(g *survey.Page) string {

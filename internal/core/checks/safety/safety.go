@@ -67,6 +67,14 @@ var Suite = []*check.Check{
 		How:    "Allow TLS 1.2 and 1.3 only.",
 		Source: "RFC 8996 (deprecating TLS 1.0 and 1.1)", Site: tlsOld,
 	},
+	{
+		ID: "http-old", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "pages come by HTTP/1.1", Line: "The site's pages come by HTTP/1.1 only",
+		What:   "The home page was asked for over https by a client that speaks HTTP/2, and came by HTTP/1.",
+		Why:    "The files of a page wait for one another, above all on slow lines.",
+		How:    "Switch HTTP/2 on in the web server or in front of it; most have it on by default.",
+		Source: "RFC 9113 (HTTP/2)", Site: httpOld,
+	},
 	mixed("mixed-active", check.Error, "https page loads scripts or frames over http", "Scripts, styles or frames come over http",
 		"Browsers refuse to load them, so the page does not work.", page.AsScript, page.AsStyle, page.AsFont, page.AsOther),
 	mixed("mixed-passive", check.Warning, "https page loads images or media over http", "Images or media come over http",
@@ -218,6 +226,15 @@ func expiring(p *check.SitePass) error {
 		p.Report(-1, check.Place{Note: fmt.Sprintf("valid until %s: %d days", c.Until[:min(10, len(c.Until))], c.Days), Value: c.Until})
 	}
 	return nil
+}
+
+func httpOld(p *check.SitePass) error {
+	at := p.Home()
+	return p.EachFacts(func(g *survey.Page) bool { return g.ID == at && g.Status == 200 }, func(g *survey.Page, f *page.Facts) {
+		if strings.HasPrefix(f.Protocol, "HTTP/1") && strings.HasPrefix(f.Address, "https:") {
+			p.Report(-1, check.Place{Note: f.Address + " came by " + f.Protocol, Value: f.Protocol})
+		}
+	})
 }
 
 func tlsOld(p *check.SitePass) error {

@@ -203,7 +203,7 @@ func loaded(p *check.SitePass) map[int32]*loads {
 	out := map[int32]*loads{}
 	p.Users(func(t int32) bool {
 		g := p.Got(t)
-		return g != nil && g.Status == 200 && p.Addresses[t].Role != page.AsLink && p.Addresses[t].Role != page.AsPage
+		return g != nil && g.Status == 200 && !p.Addresses[t].Role.OnlyAlive() && p.Addresses[t].Role != page.AsPage
 	}, func(load survey.Loading) {
 		t := load.Target
 		l := out[load.Page]

@@ -1,0 +1,104 @@
+package media
+
+import (
+	"slices"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
+	"harvik/internal/core/text"
+)
+
+const lazySource = "HTML standard, 2.5.7 (lazy loading attributes); search engines' public guidance on lazy loading"
+
+// delivery are the checks of when pictures are loaded, and in which size.
+var delivery = []*check.Check{
+	{
+		ID: "image-lazy-early", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
+		Title: "first picture of the page is loaded lazily", Line: "The first picture, which is seen at once, is loaded lazily",
+		What: "The first picture of the page stands near its top and has loading=\"lazy\".",
+		Why:  "The browser asks for it only when the page has been laid out, so that what visitors see first arrives last.",
+		How:  "Leave loading=\"lazy\" away from the pictures that are seen without scrolling.", Source: lazySource, Page: lazyEarly,
+	},
+	{
+		ID: "image-lazy-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "pictures far down the page are loaded at once", Line: "Pictures far down the page are loaded at once",
+		What: "The pictures of the page that stand below its first paragraphs, and have no loading=\"lazy\", have more bytes together than the threshold.",
+		Why:  "They compete for the line with what visitors see first, and most visitors never scroll down to them.",
+		How:  "Write loading=\"lazy\" on pictures that are seen only after scrolling.", Source: lazySource, Limits: []string{"eager-bytes"}, Site: lazyMissing,
+	},
+	{
+		ID: "image-one-size", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "large picture in one size only", Line: "Large pictures are offered in one size only",
+		What: "A photograph with more bytes than the threshold has no srcset, and stands in no picture element.",
+		Why:  "A telephone loads the same file as a desktop with a wide screen.",
+		How:  "Let the content system make several sizes, and name them in srcset.", Source: "HTML standard, 4.8.4.2 (responsive images)", Limits: []string{"one-size-bytes"}, Site: oneSize,
+	},
+}
+
+func lazyEarly(p *check.PagePass) {
+	if len(p.Doc.Images) > 0 && p.Doc.Images[0].Early && p.Doc.Images[0].Lazy {
+		i := &p.Doc.Images[0]
+		p.Report(image(i, "%s has loading=\"lazy\"", check.Short(i.Src)))
+	}
+}
+
+// showing calls f with the facts of the pages that show a picture with more bytes than some.
+func showing(p *check.SitePass, some int, f func(*survey.Page, *page.Facts)) error {
+	on := map[int32]bool{}
+	p.Users(func(t int32) bool { return p.IsPicture(t) && bytesOf(p, t) > some }, func(l survey.Loading) { on[l.Page] = true })
+	return p.EachFacts(func(g *survey.Page) bool { return on[g.ID] && g.HTML && g.Status == 200 }, f)
+}
+
+func bytesOf(p *check.SitePass, t int32) int {
+	if g := p.Got(t); g != nil && g.Status == 200 {
+		return g.Bytes
+	}
+	return 0
+}
+
+// leastEager leaves out what weighs nothing: signs and bullets.
+const leastEager = 2000
+
+func lazyMissing(p *check.SitePass) error {
+	return showing(p, leastEager, func(g *survey.Page, f *page.Facts) {
+		seen := map[string]bool{}
+		sum := 0
+		var first *page.Image
+		for k := range f.Document.Images {
+			i := &f.Document.Images[k]
+			if i.Early || i.Lazy || seen[i.Address] {
+				continue
+			}
+			seen[i.Address] = true
+			if t, ok := p.Find(i.Address); ok && bytesOf(p, t) > leastEager {
+				if sum += bytesOf(p, t); first == nil {
+					first = i
+				}
+			}
+		}
+		if first != nil && sum > p.LimitsAt(g).EagerBytes {
+			p.Report(g.ID, image(first, "%s bytes of pictures below the first paragraphs are loaded at once, such as %s", text.Thousands(sum), check.Short(first.Src)))
+		}
+	})
+}
+
+// scaled are types of pictures that lose by being loaded larger than they are shown.
+var scaled = []string{"image/jpeg", "image/png", "image/webp", "image/avif"}
+
+func oneSize(p *check.SitePass) error {
+	return showing(p, p.Limits.OneSizeBytes, func(g *survey.Page, f *page.Facts) {
+		seen := map[string]bool{}
+		for k := range f.Document.Images {
+			i := &f.Document.Images[k]
+			t, ok := p.Find(i.Address)
+			if !ok || i.Sizes || seen[i.Address] || bytesOf(p, t) == 0 || !slices.Contains(scaled, p.Got(t).Type) {
+				continue
+			}
+			if n := bytesOf(p, t); n > p.LimitsAt(g).OneSizeBytes {
+				seen[i.Address] = true
+				p.Report(g.ID, image(i, "%s: %s bytes, and no srcset", check.Short(i.Src), text.Thousands(n)))
+			}
+		}
+	})
+}
