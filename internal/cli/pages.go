@@ -1,12 +1,14 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"maps"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 
@@ -14,6 +16,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 	"harvik/internal/report"
@@ -21,10 +24,25 @@ import (
 
 func (a *app) pagesCommand() *cobra.Command {
 	q := record.PageQuery{}
+	var names []string
 	c := &cobra.Command{
 		Use: "pages SITE[@N]", Short: "List what was fetched", Args: args("SITE"),
-		RunE: func(c *cobra.Command, in []string) error { return a.listPages(c, in[0], q, printPages) },
+		Example: "  harvik pages fernhollow --indexable no\n  harvik pages fernhollow --columns address,canonical,robots --csv",
+		RunE: func(c *cobra.Command, in []string) error {
+			chosen, err := columnsNamed(names)
+			if err != nil {
+				return err
+			}
+			if len(chosen) == 0 && !a.csv {
+				chosen = columnsFor(&q)
+			}
+			return a.listPages(c, in[0], q, chosen, printPages)
+		},
 	}
+	c.Flags().StringSliceVar(&names, "columns", nil, "these columns, in this order: "+strings.Join(record.ColumnKeys(), ", "))
+	c.Flags().StringVar(&q.Indexable, "indexable", "", "yes or no: only pages that search engines may show, or may not")
+	c.Flags().StringVar(&q.Reachable, "reachable", "", "yes or no: only pages that links from home lead to, or do not")
+	c.Flags().StringVar(&q.Why, "why", "", "only pages that search engines may not show for a reason with these words, such as noindex")
 	c.Flags().StringVar(&q.Search, "search", "", "only where address or title contain this")
 	c.Flags().StringVar(&q.Status, "status", "", "only this status: 200, 4xx, none")
 	c.Flags().StringVar(&q.Kind, "kind", "", "only html, other, or a kind of page such as list or contact")
@@ -32,20 +50,46 @@ func (a *app) pagesCommand() *cobra.Command {
 	c.Flags().StringVar(&q.Fix, "fix", "", "only pages of this fix")
 	c.Flags().StringVar(&q.Section, "section", "", "only below this folder, such as /plants/; / alone for the pages at the top")
 	c.Flags().StringVar(&q.Having, "having", "", "only where a figure of your own is like this: \"visits>=100\"")
-	c.Flags().StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: address, status, words, bytes, title, depth, linksIn, authority, importance, health, findings, wait, figure:NAME")
+	c.Flags().StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: any of --columns, found, findings, or figure:NAME")
 	c.Flags().IntVar(&q.Limit, "limit", 40, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	return c
 }
 
-// listPages writes what a query gives, for people by print.
-func (a *app) listPages(c *cobra.Command, name string, q record.PageQuery, print func(io.Writer, record.Crawl, record.PageList)) error {
+// columnsFor are the columns that answer what a query asks; none if it asks nothing that has columns of its own.
+func columnsFor(q *record.PageQuery) []record.Column {
+	switch {
+	case q.Indexable == "no" || q.Why != "":
+		return record.ColumnsOf("address", "why", "canonical", "robots", "links in", "clicks")
+	case q.Reachable == "no":
+		return record.ColumnsOf("address", "title", "found by", "in sitemap", "links in")
+	}
+	return nil
+}
+
+// columnsNamed finds the columns that somebody named.
+func columnsNamed(names []string) ([]record.Column, error) {
+	for _, n := range names {
+		if len(record.ColumnsOf(n)) > 0 {
+			continue
+		}
+		meant := ""
+		if near := plan.Nearest(n, record.ColumnKeys()); near != "" {
+			meant = fmt.Sprintf(", did you mean %q?", near)
+		}
+		return nil, fmt.Errorf("there is no column %q%s; there are %s", n, meant, strings.Join(record.ColumnKeys(), ", "))
+	}
+	return record.ColumnsOf(names...), nil
+}
+
+// listPages writes what a query gives, for people by print unless they chose columns.
+func (a *app) listPages(c *cobra.Command, name string, q record.PageQuery, chosen []record.Column, print func(io.Writer, record.Crawl, record.PageList)) error {
 	cl, cr, err := a.crawlAndClient(c, name)
 	if err != nil {
 		return err
 	}
 	if (a.json || a.csv) && !c.Flags().Changed("limit") {
-		return a.allPages(c, cl, cr, q)
+		return a.allPages(c, cl, cr, q, chosen)
 	}
 	list, err := cl.Pages(c.Context(), cr.Site, cr.Number, q)
 	if err != nil {
@@ -55,14 +99,18 @@ func (a *app) listPages(c *cobra.Command, name string, q record.PageQuery, print
 	case a.json:
 		return writeJSON(c.OutOrStdout(), list)
 	case a.csv:
-		return writeCSV(c.OutOrStdout(), pageRows(list.Pages))
+		return writeCSV(c.OutOrStdout(), pageRows(list.Pages, chosen))
+	}
+	if len(chosen) > 0 {
+		printColumns(c.OutOrStdout(), cr, list, chosen)
+		return nil
 	}
 	print(c.OutOrStdout(), cr, list)
 	return nil
 }
 
 // allPages writes every page, list by list.
-func (a *app) allPages(c *cobra.Command, cl *client.Client, cr record.Crawl, q record.PageQuery) error {
+func (a *app) allPages(c *cobra.Command, cl *client.Client, cr record.Crawl, q record.PageQuery, chosen []record.Column) error {
 	q.Limit = 5000
 	all := record.PageList{Pages: []record.PageRow{}}
 	for {
@@ -79,26 +127,29 @@ func (a *app) allPages(c *cobra.Command, cl *client.Client, cr record.Crawl, q r
 	if a.json {
 		return writeJSON(c.OutOrStdout(), all)
 	}
-	return writeCSV(c.OutOrStdout(), pageRows(all.Pages))
+	return writeCSV(c.OutOrStdout(), pageRows(all.Pages, chosen))
 }
 
-func pageRows(pages []record.PageRow) [][]string {
-	rows := [][]string{{"address", "status", "type", "indexable", "kind", "title", "description", "h1", "words", "bytes", "depth", "links in", "health", "errors", "warnings", "notices"}}
+// pageRows are pages as lines of CSV: all columns, or those chosen, and the own figures.
+func pageRows(pages []record.PageRow, chosen []record.Column) [][]string {
+	if len(chosen) == 0 {
+		chosen = record.Columns
+	}
+	head := make([]string, 0, len(chosen))
+	for _, c := range chosen {
+		head = append(head, c.Name)
+	}
 	names := figureNames(pages)
-	rows[0] = append(rows[0], names...)
-	for _, p := range pages {
-		health := ""
-		if p.Health >= 0 {
-			health = strconv.FormatFloat(p.Health, 'f', 2, 64)
+	rows := [][]string{append(head, names...)}
+	for i := range pages {
+		var line []string
+		for _, c := range chosen {
+			line = append(line, report.Plain(c.Of(&pages[i])))
 		}
-		rows = append(rows, []string{
-			p.Address, statusWord(p), p.Type, strconv.FormatBool(p.Indexable), p.Kind, p.Title, p.Description, p.H1,
-			strconv.Itoa(p.Words), strconv.Itoa(p.Bytes), strconv.Itoa(p.Depth), strconv.Itoa(p.LinksIn), health,
-			strconv.Itoa(p.Errors), strconv.Itoa(p.Warnings), strconv.Itoa(p.Notices),
-		})
 		for _, n := range names {
-			rows[len(rows)-1] = append(rows[len(rows)-1], report.Plain(p.Figures[n]))
+			line = append(line, report.Plain(pages[i].Figures[n]))
 		}
+		rows = append(rows, line)
 	}
 	return rows
 }
@@ -137,15 +188,15 @@ func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
 	}
 	t := newTable(w, append([]string{"address", "status", "title", "words", "clicks", "links in", "health", "◆", "◈", "◇"}, names...), right...)
 	for _, p := range list.Pages {
-		health, depth := "–", "–"
-		if p.Health >= 0 {
-			health = points(p.Health)
+		health, clicks := "–", "–"
+		if p.Health != nil {
+			health = points(*p.Health)
 		}
-		if p.Depth >= 0 {
-			depth = strconv.Itoa(p.Depth)
+		if p.Clicks != nil {
+			clicks = strconv.Itoa(*p.Clicks)
 		}
 		row := []any{
-			middle(fixlist.PathOf(p.Address), room), statusWord(p), end(p.Title, max(16, wide-room)), p.Words, depth, p.LinksIn, health,
+			middle(fixlist.PathOf(p.Address), room), statusWord(p), end(p.Title, max(16, wide-room)), p.Words, clicks, p.LinksIn, health,
 			zero(p.Errors), zero(p.Warnings), zero(p.Notices),
 		}
 		for _, n := range names {
@@ -155,6 +206,77 @@ func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
 	}
 	t.Render()
 	printMore(w, len(list.Pages), list.Total)
+}
+
+// printColumns writes a table of the columns that somebody chose, as wide as they need and there is room.
+func printColumns(w io.Writer, cr record.Crawl, list record.PageList, chosen []record.Column) {
+	if len(list.Pages) == 0 {
+		fmt.Fprintln(w, "No page like that.")
+		return
+	}
+	rows := make([][]string, len(list.Pages))
+	for i := range list.Pages {
+		for _, c := range chosen {
+			rows[i] = append(rows[i], cellOf(c, &list.Pages[i], cr.Home))
+		}
+	}
+	var heads []string
+	var right []int
+	for i, c := range chosen {
+		if heads = append(heads, c.Name); c.Kind == record.Whole || c.Kind == record.Decimal {
+			right = append(right, i+1)
+		}
+	}
+	room := shares(heads, rows, columns(w))
+	t := newTable(w, heads, right...)
+	for _, cells := range rows {
+		row := make([]any, len(cells))
+		for i, cell := range cells {
+			if row[i] = end(cell, room[i]); chosen[i].Key == "address" {
+				row[i] = middle(cell, room[i])
+			}
+		}
+		t.AppendRow(row)
+	}
+	t.Render()
+	printMore(w, len(list.Pages), list.Total)
+}
+
+// cellOf is a cell for people: addresses of the site without its host, and a dash for nothing.
+func cellOf(c record.Column, p *record.PageRow, home string) string {
+	cell := c.Of(p)
+	switch text, ok := cell.(string); {
+	case cell == nil:
+		return "–"
+	case ok && strings.HasPrefix(text, home):
+		return fixlist.PathOf(text)
+	case ok:
+		return text
+	}
+	return report.Plain(cell)
+}
+
+// shares divides a width between columns: each has what it needs, as long as that is no more than its part of
+// what the narrower ones leave.
+func shares(heads []string, rows [][]string, width int) []int {
+	need := make([]int, len(heads))
+	for i := range heads {
+		need[i] = utf8.RuneCountInString(heads[i])
+		for _, r := range rows {
+			need[i] = max(need[i], utf8.RuneCountInString(r[i]))
+		}
+	}
+	order := make([]int, len(heads))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(need[a], need[b]) })
+	left := width - 2*len(heads)
+	for n, i := range order {
+		need[i] = min(need[i], max(8, left/(len(order)-n)))
+		left -= need[i]
+	}
+	return need
 }
 
 func zero(n int) string {
@@ -214,7 +336,7 @@ func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogu
 	}
 	if doc := f.Document; doc != nil {
 		fmt.Fprintln(w)
-		for _, part := range [][2]string{{"title", doc.Title()}, {"description", doc.Description()}, {"canonical", f.Canonical()}, {"language", doc.Lang}} {
+		for _, part := range [][2]string{{"title", doc.Title()}, {"description", doc.Description()}, {"canonical", f.CanonicalSaid()}, {"language", doc.Lang}} {
 			if part[1] == "" {
 				part[1] = faint(w, "none")
 			}
@@ -224,11 +346,13 @@ func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogu
 		if ok, why := f.Indexable(); !ok {
 			search = "search engines may not show it: " + why
 		}
-		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words", numbers.Thousands(doc.Words))
+		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words", numbers.Thousands(row.Words))
 		if doc.Kind != page.Ordinary {
 			fmt.Fprintf(w, "; taken for a %s page: %s", doc.Kind, doc.KindReason)
 		}
-		fmt.Fprintf(w, "\n  %-12s %.1f, importance %.2f\n", "health", row.Health, row.Importance)
+		if fmt.Fprintln(w); row.Health != nil {
+			fmt.Fprintf(w, "  %-12s %.1f, importance %.2f\n", "health", *row.Health, row.Importance)
+		}
 		if len(doc.Headings) > 0 {
 			fmt.Fprintf(w, "\n  %s\n", bold(w, "Headings in order"))
 			printOutline(w, "  ", doc.Headings)

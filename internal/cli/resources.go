@@ -15,13 +15,13 @@ func (a *app) resourcesCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "resources SITE[@N]", Short: "List what the pages load, and outbound links that were checked", Args: args("SITE"),
 		Example: "  harvik resources fernhollow --role image --sort -bytes\n  harvik resources fernhollow --status 4xx",
-		RunE:    func(c *cobra.Command, in []string) error { return a.listPages(c, in[0], q, printResources) },
+		RunE:    func(c *cobra.Command, in []string) error { return a.listPages(c, in[0], q, nil, printResources) },
 	}
 	f := c.Flags()
-	f.StringVar(&q.Role, "role", "resources", "only image, stylesheet, script, font, media, other or outbound")
+	f.StringVar(&q.Role, "role", "resources", "only image, stylesheet, script, font, media, other, outbound or form")
 	f.StringVar(&q.Search, "search", "", "only where the address contains this")
 	f.StringVar(&q.Status, "status", "", "only this status: 200, 4xx, none")
-	f.StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: address, status, bytes, wait")
+	f.StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: address, status, type, bytes, firstByte")
 	f.IntVar(&q.Limit, "limit", 40, "lines at most")
 	f.BoolVar(&a.csv, "csv", false, "write CSV")
 	return c

@@ -398,7 +398,8 @@ func (c *Client) FixPages(ctx context.Context, site string, number int, id strin
 
 // Pages lists fetched addresses.
 func (c *Client) Pages(ctx context.Context, site string, number int, q record.PageQuery) (record.PageList, error) {
-	v := query("search", q.Search, "status", q.Status, "kind", q.Kind, "check", q.Check, "fix", q.Fix, "sort", q.Sort, "after", q.After, "role", q.Role, "section", q.Section, "having", q.Having)
+	v := query("search", q.Search, "status", q.Status, "kind", q.Kind, "check", q.Check, "fix", q.Fix, "sort", q.Sort, "after", q.After, "role", q.Role, "section", q.Section,
+		"having", q.Having, "indexable", q.Indexable, "reachable", q.Reachable, "why", q.Why)
 	v.Set("limit", strconv.Itoa(q.Limit))
 	return get[record.PageList](ctx, c, crawlPath(site, number)+"/pages?"+v.Encode())
 }

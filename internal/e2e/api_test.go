@@ -83,7 +83,7 @@ func TestAPI(t *testing.T) {
 		t.Errorf("evidence of the footer link: %+v (%v)", places, err)
 	}
 	tally, err := h.Tally(ctx, "fernhollow", 0)
-	if err != nil || !slices.Contains(tally.States, record.Tally{Name: "fetched", Count: 1041}) || !slices.Contains(tally.States, record.Tally{Name: "blocked", Count: 4}) {
+	if err != nil || !slices.Contains(tally.States, record.Tally{Name: "fetched", Count: 1063}) || !slices.Contains(tally.States, record.Tally{Name: "blocked", Count: 4}) {
 		t.Errorf("states %+v (%v)", tally.States, err)
 	}
 	if i := slices.IndexFunc(tally.States, func(s record.Tally) bool { return s.Name == "waiting" }); i >= 0 {
@@ -252,7 +252,7 @@ func testFilters(t *testing.T, h *harvik, all []record.FixLine) {
 func testPages(t *testing.T, h *harvik) {
 	t.Helper()
 	var first []string
-	for _, sort := range []string{"", "address", "-address", "status", "-words", "linksIn", "-health", "findings", "depth", "title", "-bytes", "wait"} {
+	for _, sort := range append([]string{"", "found", "-address", "-words", "findings", "-health", "-bytes"}, record.ColumnKeys()...) {
 		q := record.PageQuery{Sort: sort, Limit: 37}
 		var got []string
 		var last string
@@ -284,8 +284,8 @@ func testPages(t *testing.T, h *harvik) {
 		}
 	}
 	for query, want := range map[record.PageQuery]int{
-		{Status: "5xx"}: 3, {Status: "404"}: 7, {Section: "/visit/gardens/"}: 12, {Section: "/visit/gardens/", Status: "3xx"}: 0, {Status: "none"}: 3, {Status: "3xx"}: 36, {Kind: "html"}: 572, {Kind: "gallery"}: 3,
-		{Search: "bird-table"}: 10, {Search: "50%_"}: 0, {Check: "title-missing"}: 4,
+		{Status: "5xx"}: 3, {Status: "404"}: 7, {Section: "/visit/gardens/"}: 12, {Section: "/visit/gardens/", Status: "3xx"}: 0, {Status: "none"}: 3, {Status: "3xx"}: 36, {Kind: "html"}: 580, {Kind: "gallery"}: 3,
+		{Search: "bird-table"}: 10, {Indexable: "no"}: 94, {Reachable: "no"}: 2, {Why: "noindex"}: 37, {Indexable: "yes", Reachable: "yes"}: 484, {Search: "50%_"}: 0, {Check: "title-missing"}: 4,
 	} {
 		query.Limit = 1
 		list, err := h.Pages(t.Context(), "fernhollow", 0, query)
@@ -293,7 +293,7 @@ func testPages(t *testing.T, h *harvik) {
 			t.Errorf("%+v gives %d pages, want %d (%v)", query, list.Total, want, err)
 		}
 	}
-	for _, q := range []record.PageQuery{{Sort: "colour", Limit: 1}, {Status: "many", Limit: 1}, {After: "x", Limit: 1}} {
+	for _, q := range []record.PageQuery{{Sort: "colour", Limit: 1}, {Status: "many", Limit: 1}, {After: "x", Limit: 1}, {Indexable: "perhaps", Limit: 1}} {
 		var refused *client.Error
 		if _, err := h.Pages(t.Context(), "fernhollow", 0, q); !errors.As(err, &refused) || refused.Status != http.StatusUnprocessableEntity {
 			t.Errorf("%+v gives %v", q, err)
@@ -349,7 +349,7 @@ func testOnePage(t *testing.T, h *harvik) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d.Row.Depth != 3 || d.Facts.Document.H1() != "Betula nigra, the river birch" || d.Row.LinksIn != 3 {
+	if *d.Row.Clicks != 3 || d.Row.Canonical != demo.Home+"plants/betula-nigra/" || d.Row.Encoding != "utf-8" || *d.Row.Images == 0 || d.Row.FoundBy != "link" || d.Facts.Document.H1() != "Betula nigra, the river birch" || d.Row.LinksIn != 3 {
 		t.Errorf("page %+v", d.Row)
 	}
 	i := slices.IndexFunc(d.Links, func(l record.LinkRow) bool { return l.Words == "silver birch" })

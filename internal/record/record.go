@@ -101,37 +101,55 @@ type Probes struct{ survey.Probes }
 // Scan reads the column.
 func (p *Probes) Scan(src any) error { return scanJSON(src, p) }
 
-// A PageRow is a fetched address in a list.
+// A PageRow is a fetched address in a list; Columns says what its properties are called.
 type PageRow struct {
 	ID          int32    `db:"id" json:"-"`
 	Address     string   `db:"url" json:"address"`
-	Status      int      `db:"status" json:"status"`
+	RoleNumber  int      `db:"role_number" json:"-"`
+	Role        string   `db:"-" json:"role"`
+	Status      int      `db:"status" json:"status"` // 0 where there was no answer
 	Outcome     string   `db:"outcome" json:"outcome"`
 	Type        string   `db:"type" json:"type"`
+	Encoding    string   `db:"encoding" json:"encoding,omitempty"` // of the characters, as it was read
 	Bytes       int      `db:"bytes" json:"bytes"`
-	FirstByte   int      `db:"first_byte" json:"firstByte"`
+	FirstByte   int      `db:"first_byte" json:"firstByte"` // milliseconds
 	HTML        bool     `db:"html" json:"html"`
 	Indexable   bool     `db:"indexable" json:"indexable"`
+	Why         string   `db:"why" json:"why,omitempty"` // why search engines may not show it
 	Kind        string   `db:"kind" json:"kind"`
-	Words       int      `db:"words" json:"words"`
+	Words       int      `db:"words" json:"words"` // of the main text, without what is the layout's own
 	Title       string   `db:"title" json:"title"`
 	Description string   `db:"description" json:"description"`
 	H1          string   `db:"h1" json:"h1"`
-	Lang        string   `db:"lang" json:"lang"`
-	Layout      int      `db:"layout" json:"layout"` // −1 for none
-	Depth       int      `db:"depth" json:"depth"`   // −1 if no link leads there
+	Headings    *int     `db:"headings" json:"headings,omitempty"`
+	Language    string   `db:"lang" json:"language"`
+	Hreflang    string   `db:"hreflang" json:"hreflang,omitempty"`   // the languages that it names addresses for
+	Canonical   string   `db:"canonical" json:"canonical,omitempty"` // as written where it is no address
+	Robots      string   `db:"robots" json:"robots,omitempty"`       // what its robots elements and headers say
+	Refresh     string   `db:"refresh" json:"refresh,omitempty"`
+	Redirect    string   `db:"redirect" json:"redirect,omitempty"`
+	Images      *int     `db:"images" json:"images,omitempty"`
+	LinksOut    *int     `db:"links_out" json:"linksOut,omitempty"`
 	LinksIn     int      `db:"links_in" json:"linksIn"`
+	Clicks      *int     `db:"clicks" json:"clicks,omitempty"` // from home; nil if no links lead there
+	FoundNumber int      `db:"found_number" json:"-"`
+	FoundBy     string   `db:"-" json:"foundBy"` // how: link, redirect, canonical, start, sitemap, list, use
+	InSitemap   bool     `db:"in_sitemap" json:"inSitemap"`
+	Layout      *int     `db:"layout" json:"layout,omitempty"`
 	Authority   float64  `db:"authority" json:"authority"`
 	Importance  float64  `db:"importance" json:"importance"`
-	Health      float64  `db:"health" json:"health"` // −1 where not assessed
+	Health      *float64 `db:"health" json:"health,omitempty"` // nil where not assessed
 	Errors      int      `db:"errors" json:"errors"`
 	Warnings    int      `db:"warnings" json:"warnings"`
-	Terms       TextList `db:"terms" json:"terms,omitempty"` // strongest of the main text
 	Notices     int      `db:"notices" json:"notices"`
-	RoleNumber  int      `db:"role_number" json:"-"`
-	Role        string   `db:"-" json:"role"`
+	Terms       TextList `db:"terms" json:"terms,omitempty"` // strongest of the main text
 
 	Figures map[string]any `db:"-" json:"figures,omitempty"` // the consultant's own, by name: numbers or words
+}
+
+// Name puts names for what the store keeps as numbers.
+func (p *PageRow) Name() {
+	p.Role, p.FoundBy = page.Role(p.RoleNumber).String(), survey.Found(p.FoundNumber).String()
 }
 
 // A PageQuery chooses, sorts and cuts a list of pages.
@@ -143,11 +161,15 @@ type PageQuery struct {
 	Fix     string // pages of this fix
 	Role    string // pages if empty; "resources" for all others, or one of page.RoleNames
 	Section string // a folder with all below it, such as "/plants/"; "/" for pages at the top
-	Having  string // condition with an own figure: "visits>=100"
-	Site    int64  // whose figures are meant
-	Sort    string // column, "-" before it for falling; by default the order found
-	After   string // cursor of the last list
-	Limit   int
+	// Indexable and Reachable narrow pages to those that search engines may show, and that links from home lead
+	// to: "yes", "no", or "" for both. Why narrows them to those kept out for a reason with these words.
+	Indexable, Reachable, Why string
+
+	Having string // condition with an own figure: "visits>=100"
+	Site   int64  // whose figures are meant
+	Sort   string // column, "-" before it for falling; by default the order found
+	After  string // cursor of the last list
+	Limit  int
 }
 
 // A PageList is a part of the pages. Next is empty at the end.

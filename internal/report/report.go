@@ -10,24 +10,23 @@ import (
 	"strings"
 
 	"harvik/internal/core/plan"
+	"harvik/internal/record"
 )
 
-// Kind is how the cells of a column are written.
-type Kind uint8
-
+// What the cells of a column hold.
 const (
-	Words   Kind = iota
-	Whole        // int
-	Decimal      // float64, two digits
-	Address      // an absolute address: a link where the form has links
-	Moment       // time.Time
-	YesNo        // bool
+	Words   = record.Words
+	Whole   = record.Whole
+	Decimal = record.Decimal
+	Address = record.Address
+	Moment  = record.Moment
+	YesNo   = record.YesNo
 )
 
 // A Column of a sheet.
 type Column struct {
 	Name  string
-	Kind  Kind
+	Kind  record.Kind
 	Width float64 // in characters, for the workbook
 }
 
@@ -53,7 +52,7 @@ func (s Sheet) Pick(names []string) (Sheet, error) {
 	out := s
 	out.Columns = nil
 	for i, n := range names {
-		at := slices.Index(have, strings.TrimSpace(n))
+		at := slices.IndexFunc(have, func(name string) bool { return record.SameName(name, n) })
 		if at < 0 {
 			return s, fmt.Errorf("the sheet %q has no column %q%s; it has %s", s.Name, n, meant(n, have), strings.Join(have, ", "))
 		}

@@ -191,12 +191,30 @@ func line(n int) any {
 	return n
 }
 
-func (m *maker) pages(sets []record.FigureSet) Sheet {
-	s := Sheet{
-		Name: "pages", Title: "Every page that was fetched",
-		Columns: []Column{address("address", 60), words("status", 12), {"indexable", YesNo, 10}, words("kind", 12), words("title", 50), words("description", 60), words("h1", 40),
-			whole("words"), whole("bytes"), whole("clicks"), whole("links in"), decimal("health"), whole("errors"), whole("warnings"), whole("notices"), {"importance", Decimal, 12}, words("language", 10)},
+// pageColumns are what the sheet of pages shows.
+var pageColumns = record.ColumnsOf(
+	"address", "status", "outcome", "indexable", "why", "kind", "title", "description", "h1", "headings", "words", "language", "hreflang",
+	"canonical", "robots", "refresh", "redirect", "type", "encoding", "bytes", "firstByte", "images", "linksOut", "linksIn", "clicks", "foundBy", "inSitemap",
+	"health", "errors", "warnings", "notices", "importance",
+)
+
+// rows makes a sheet's columns, and what gives the cells of a row.
+func rows(columns []record.Column) (heads []Column, cells func(*record.PageRow) []any) {
+	for _, c := range columns {
+		heads = append(heads, Column{c.Name, c.Kind, c.Width})
 	}
+	return heads, func(p *record.PageRow) []any {
+		out := make([]any, len(columns))
+		for i := range columns {
+			out[i] = columns[i].Of(p)
+		}
+		return out
+	}
+}
+
+func (m *maker) pages(sets []record.FigureSet) Sheet {
+	columns, cells := rows(pageColumns)
+	s := Sheet{Name: "pages", Title: "Every page that was fetched", Columns: columns}
 	var names []string
 	for _, f := range sets {
 		if !slices.Contains(names, f.Name) {
@@ -213,22 +231,14 @@ func (m *maker) pages(sets []record.FigureSet) Sheet {
 			if !m.only.below(p.Address) {
 				return nil
 			}
-			cells := []any{p.Address, status(p), p.Indexable, p.Kind, p.Title, p.Description, p.H1, p.Words, p.Bytes, atLeast(p.Depth, 0), p.LinksIn,
-				score(p.Health), p.Errors, p.Warnings, p.Notices, p.Importance, p.Lang}
+			all := cells(p)
 			for _, n := range names {
-				cells = append(cells, p.Figures[n])
+				all = append(all, p.Figures[n])
 			}
-			return row(cells)
+			return row(all)
 		})
 	}
 	return s
-}
-
-func status(p *record.PageRow) string {
-	if p.Status > 0 {
-		return strconv.Itoa(p.Status)
-	}
-	return p.Outcome
 }
 
 // atLeast is a number as a cell, empty below a bound.
@@ -237,13 +247,6 @@ func atLeast(n, least int) any {
 		return nil
 	}
 	return n
-}
-
-func score(health float64) any {
-	if health < 0 {
-		return nil
-	}
-	return health
 }
 
 // Checks whose places are links that lead nowhere, and those about pages alike.
@@ -349,10 +352,17 @@ func (m *maker) duplicates() Sheet {
 	}
 }
 
+// fileColumns are what sheets of files show.
+var fileColumns = []string{"address", "status", "outcome", "type", "bytes", "firstByte", "linksIn"}
+
+// usedBy is the last of them, where links in are those of pages that load the file.
+const usedBy = "pages that use it"
+
 func (m *maker) images() Sheet {
+	columns, cells := rows(record.ColumnsOf(fileColumns...))
+	columns[len(columns)-1].Name = usedBy
 	return Sheet{
-		Name: "images", Title: "Every image that was fetched",
-		Columns: []Column{address("address", 70), words("status", 12), words("type", 18), whole("bytes"), whole("wait, ms"), whole("pages that use it"), whole("places without alternative text")},
+		Name: "images", Title: "Every image that was fetched", Columns: append(columns, whole("places without alternative text")),
 		Each: func(ctx context.Context, row func([]any) error) error {
 			bare := map[string]int{}
 			if err := m.from.EachFinding(ctx, m.crawl.ID, []string{"image-alt-missing"}, func(f *record.PageFinding) error {
@@ -363,23 +373,22 @@ func (m *maker) images() Sheet {
 			}); err != nil {
 				return err
 			}
-			return m.eachPage(ctx, "image", func(p *record.PageRow) error {
-				return row([]any{p.Address, status(p), p.Type, p.Bytes, p.FirstByte, p.LinksIn, bare[p.Address]})
-			})
+			return m.eachPage(ctx, "image", func(p *record.PageRow) error { return row(append(cells(p), bare[p.Address])) })
 		},
 	}
 }
 
 func (m *maker) resources() Sheet {
+	columns, cells := rows(record.ColumnsOf(append([]string{"role"}, fileColumns...)...))
+	columns[len(columns)-1].Name = usedBy
 	return Sheet{
-		Name: "resources", Title: "Everything else that pages load or link to: styles, scripts, fonts, documents, outbound links",
-		Columns: []Column{address("address", 70), words("role", 12), words("status", 12), words("type", 24), whole("bytes"), whole("wait, ms"), whole("pages that use it")},
+		Name: "resources", Title: "Everything else that pages load or link to: styles, scripts, fonts, documents, outbound links", Columns: columns,
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.eachPage(ctx, "resources", func(p *record.PageRow) error {
 				if p.Role == "image" {
 					return nil
 				}
-				return row([]any{p.Address, p.Role, status(p), p.Type, p.Bytes, p.FirstByte, p.LinksIn})
+				return row(cells(p))
 			})
 		},
 	}

@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"github.com/xuri/excelize/v2"
+
+	"harvik/internal/record"
 )
 
 // Bounds of the workbook. The first two are the file format's (ECMA-376 as Excel reads it).
@@ -162,7 +164,7 @@ func (b *book) end(s Sheet) error {
 }
 
 // cell is a value as it is written. Text is always text, whatever it begins with.
-func (b *book) cell(column int, kind Kind, value any) any {
+func (b *book) cell(column int, kind record.Kind, value any) any {
 	switch v := value.(type) {
 	case nil:
 		return nil

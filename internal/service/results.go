@@ -182,9 +182,9 @@ func (s *Service) listPages(c *gin.Context) {
 	q := record.PageQuery{
 		Search: c.Query("search"), Status: c.Query("status"), Kind: c.Query("kind"), Check: c.Query("check"),
 		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"), Role: c.Query("role"),
-		Section: c.Query("section"), Having: c.Query("having"), Site: cr.SiteID,
+		Section: c.Query("section"), Having: c.Query("having"), Indexable: c.Query("indexable"), Reachable: c.Query("reachable"), Why: c.Query("why"), Site: cr.SiteID,
 	}
-	if !folder(c, q.Section) || !knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}) {
+	if !folder(c, q.Section) || !knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}, bounded{"why", q.Why, maxSearch}) {
 		return
 	}
 	if q.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {

@@ -61,7 +61,7 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 			}
 		}
 		for i := range batch {
-			batch[i].Role = page.Role(batch[i].RoleNumber).String()
+			batch[i].Name()
 			if err := f(&batch[i]); err != nil {
 				return err
 			}

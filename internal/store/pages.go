@@ -21,17 +21,25 @@ import (
 
 // sortColumns are what pages can be sorted by, with the cast of their cursor.
 var sortColumns = map[string]struct{ expr, cast string }{
-	"found":    {"p.id", "int"},
-	"address":  {"a.url", "text"},
-	"status":   {"p.status", "int"},
-	"words":    {"p.words", "int"},
-	"bytes":    {"p.bytes", "int"},
-	"title":    {"p.title", "text"},
-	"depth":    {"coalesce(st.depth, -1)", "int"},
-	"linksIn":  {"coalesce(st.links_in, 0)", "int"},
-	"health":   {"coalesce(st.health, -1)", "float8"},
-	"findings": {"coalesce(st.errors * 10000 + st.warnings * 100 + st.notices, 0)", "int"},
-	"wait":     {"p.first_byte", "int"},
+	"found":     {"p.id", "int"},
+	"address":   {"a.url", "text"},
+	"status":    {"p.status", "int"},
+	"words":     {"coalesce(nullif(st.words, 0), p.words)", "int"},
+	"bytes":     {"p.bytes", "int"},
+	"title":     {"p.title", "text"},
+	"clicks":    {"coalesce(st.depth, -1)", "int"},
+	"linksIn":   {"coalesce(st.links_in, 0)", "int"},
+	"health":    {"coalesce(st.health, -1)", "float8"},
+	"findings":  {"coalesce(st.errors * 10000 + st.warnings * 100 + st.notices, 0)", "int"},
+	"firstByte": {"p.first_byte", "int"},
+	"type":      {"p.type", "text"}, "outcome": {"p.outcome", "text"}, "encoding": {"p.encoding", "text"},
+	"indexable": {"p.indexable::int", "int"}, "why": {"p.why", "text"}, "kind": {"p.kind", "text"},
+	"description": {"p.description", "text"}, "h1": {"p.h1", "text"}, "headings": {"coalesce(p.headings, -1)", "int"},
+	"language": {"p.lang", "text"}, "hreflang": {"p.hreflang", "text"}, "canonical": {"p.canonical", "text"},
+	"robots": {"p.robots", "text"}, "refresh": {"p.refresh", "text"}, "redirect": {"p.redirect", "text"},
+	"images": {"coalesce(p.images, -1)", "int"}, "linksOut": {"coalesce(p.links_out, -1)", "int"},
+	"foundBy": {"a.found", "int"}, "inSitemap": {"a.in_sitemap::int", "int"}, "role": {"p.role", "int"}, "layout": {"coalesce(st.layout, -1)", "int"},
+	"errors": {"coalesce(st.errors, 0)", "int"}, "warnings": {"coalesce(st.warnings, 0)", "int"}, "notices": {"coalesce(st.notices, 0)", "int"},
 
 	"authority":  {"coalesce(st.authority, 0)", "float8"},
 	"importance": {"coalesce(st.importance, 0)", "float8"},
@@ -89,9 +97,10 @@ func SortNames() []string {
 var ErrBadQuery = errors.New("bad query")
 
 const pageSelect = `select p.id, a.url, p.status, p.outcome, p.type, p.bytes, p.first_byte, p.html, p.indexable, p.kind, coalesce(nullif(st.words, 0), p.words) as words,
-	p.title, p.description, p.h1, p.lang, coalesce(st.layout, -1) as layout, coalesce(st.depth, -1) as depth,
+	p.title, p.description, p.h1, p.lang, p.encoding, p.why, p.headings, p.hreflang, p.canonical, p.robots, p.refresh, p.redirect, p.images, p.links_out,
+	a.found as found_number, a.in_sitemap, nullif(st.layout, -1) as layout, nullif(st.depth, -1) as clicks,
 	coalesce(st.links_in, 0) as links_in, coalesce(st.authority, 0) as authority, coalesce(st.importance, 0) as importance,
-	coalesce(st.health, -1) as health, coalesce(st.errors, 0) as errors, coalesce(st.warnings, 0) as warnings,
+	nullif(st.health, -1) as health, coalesce(st.errors, 0) as errors, coalesce(st.warnings, 0) as warnings,
 	coalesce(st.notices, 0) as notices, coalesce(st.terms, '{}') as terms, p.role as role_number`
 
 // What is joined to pages.
@@ -134,8 +143,7 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 		fmt.Fprintf(&b, " and "+condition, len(args))
 	}
 	if q.Search != "" {
-		pattern := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(q.Search) + "%"
-		and("(a.url ilike $%[1]d or p.title ilike $%[1]d)", pattern)
+		and("(a.url ilike $%[1]d or p.title ilike $%[1]d)", containing(q.Search))
 	}
 	switch class, ok := strings.CutSuffix(q.Status, "xx"); {
 	case q.Status == "":
@@ -159,6 +167,22 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 	default:
 		and("p.html and p.kind = $%d", q.Kind)
 	}
+	for _, half := range []struct{ name, wish, holds string }{
+		{"indexable", q.Indexable, "p.indexable"}, {"reachable", q.Reachable, "coalesce(st.depth, -1) >= 0"},
+	} {
+		switch half.wish {
+		case "":
+		case "yes":
+			b.WriteString(" and p.html and " + half.holds)
+		case "no":
+			b.WriteString(" and p.html and not (" + half.holds + ")")
+		default:
+			return "", nil, fmt.Errorf("%w: %s is yes or no, not %q", ErrBadQuery, half.name, half.wish)
+		}
+	}
+	if q.Why != "" {
+		and("p.why ilike $%d", containing(q.Why))
+	}
 	if q.Check != "" {
 		and("exists (select 1 from finding f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.check_id = $%d)", q.Check)
 	}
@@ -179,6 +203,11 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 			and h.taken = (select max(taken) from figure_set where site_id = $%[1]d and name = $%[2]d) and h.number %[4]s cast(cast($%[3]d as text) as float8))`, n-2, n-1, n, m[2])
 	}
 	return b.String(), args, nil
+}
+
+// containing is a pattern of LIKE for texts that contain this one.
+func containing(s string) string {
+	return "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(s) + "%"
 }
 
 // cursor is where a list goes on: the last row's sort value and number.
@@ -254,7 +283,7 @@ func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (r
 		list.Next = cursor{last.Key, last.ID}.String()
 	}
 	for _, r := range rows {
-		r.PageRow.Role = page.Role(r.RoleNumber).String()
+		r.PageRow.Name()
 		list.Pages = append(list.Pages, r.PageRow)
 	}
 	return list, s.addFigures(ctx, q.Site, list.Pages)
@@ -387,7 +416,7 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 	case err != nil:
 		return d, err
 	}
-	row.Role = page.Role(row.RoleNumber).String()
+	row.Name()
 	d.Row = &row
 	var packed struct {
 		Facts    []byte `db:"facts"`

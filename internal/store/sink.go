@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"harvik/internal/record"
@@ -109,7 +110,7 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 		[]string{
 			"crawl_id", "id", "status", "outcome", "type", "bytes", "first_byte", "html", "indexable", "kind", "words",
 			"title", "description", "h1", "lang", "facts", "links", "main_text", "role", "seq", "uses",
-			"canonical", "redirect", "text_hash",
+			"canonical", "redirect", "text_hash", "why", "robots", "hreflang", "encoding", "refresh", "headings", "images", "links_out",
 		},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			r := &records[i]
@@ -123,15 +124,44 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 			if d == nil {
 				d = new(page.Document)
 			}
-			indexable, _ := f.Indexable()
+			indexable, why := f.Indexable()
 			return []any{
 				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
 				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang), facts,
 				packLinks(d.Links, r.Links), clean(d.MainText), int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
-				clean(f.Canonical()), clean(f.Redirect), int64(d.TextHash),
+				clean(f.CanonicalSaid()), clean(f.Redirect), int64(d.TextHash),
+				whyOf(f, why), clean(joined(d.Robots.Said, func(t page.Text) string { return t.Text })),
+				clean(joined(d.Alternates, func(a page.Alternate) string { return a.Lang })), clean(d.Charset), clean(d.Refresh),
+				ofHTML(html, len(d.Headings)), ofHTML(html, len(d.Images)), ofHTML(html, len(d.Links)),
 			}, nil
 		}))
 	return err
+}
+
+// whyOf is why a page may not be shown; of what is no page there is nothing to say.
+func whyOf(f *page.Facts, why string) string {
+	if f.Document == nil {
+		return ""
+	}
+	return why
+}
+
+// maxJoined bounds the parts of a list in a column.
+const maxJoined = 50
+
+func joined[T any](list []T, text func(T) string) string {
+	parts := make([]string, 0, min(len(list), maxJoined))
+	for i := range list[:min(len(list), maxJoined)] {
+		parts = append(parts, text(list[i]))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func ofHTML(html bool, n int) *int {
+	if !html {
+		return nil
+	}
+	return &n
 }
 
 // SaveSite implements crawl.SiteSink.

@@ -135,6 +135,15 @@ func stored(t *testing.T, n int, r *rand.Rand) (*store.Store, int64, []record.Pa
 	return s, rec.ID, rows
 }
 
+// TestSortable: whatever is shown of a page it can be sorted by.
+func TestSortable(t *testing.T) {
+	for _, c := range record.Columns {
+		if _, ok := sortColumns[c.Key]; !ok {
+			t.Errorf("pages cannot be sorted by %s", c.Key)
+		}
+	}
+}
+
 // TestPagesPlainly: lists in parts, by whatever they are sorted and narrowed, are what sorting and looking
 // at each row by hand gives: nothing twice, nothing left out.
 func TestPagesPlainly(t *testing.T) {
@@ -142,12 +151,12 @@ func TestPagesPlainly(t *testing.T) {
 	s, id, rows := stored(t, 300, r)
 	numbers := map[string]func(record.PageRow) int{
 		"status": func(p record.PageRow) int { return p.Status }, "words": func(p record.PageRow) int { return p.Words },
-		"bytes": func(p record.PageRow) int { return p.Bytes }, "wait": func(p record.PageRow) int { return p.FirstByte },
-		"depth": func(record.PageRow) int { return -1 }, "": func(record.PageRow) int { return 0 },
+		"bytes": func(p record.PageRow) int { return p.Bytes }, "firstByte": func(p record.PageRow) int { return p.FirstByte },
+		"clicks": func(record.PageRow) int { return -1 }, "": func(record.PageRow) int { return 0 },
 	}
 	for round := range 60 {
 		q := record.PageQuery{Limit: 1 + r.IntN(90)}
-		key := []string{"status", "words", "bytes", "wait", "depth", ""}[r.IntN(6)]
+		key := []string{"status", "words", "bytes", "firstByte", "clicks", ""}[r.IntN(6)]
 		falling := key != "" && r.IntN(2) == 0
 		if q.Sort = key; falling {
 			q.Sort = "-" + key

@@ -4,6 +4,7 @@
 package page
 
 import (
+	"cmp"
 	"encoding/base64"
 	"encoding/binary"
 	"fmt"
@@ -405,6 +406,20 @@ func (f *Facts) Canonical() string {
 		found = c.Address
 	}
 	return found
+}
+
+// CanonicalSaid is the canonical that the page names, for people to read: as it is written where it is no address,
+// and the first of several that contradict each other.
+func (f *Facts) CanonicalSaid() string {
+	if address := f.Canonical(); address != "" || f.Document == nil {
+		return address
+	}
+	for _, c := range f.Document.Canonicals {
+		if c.InHead || c.Header {
+			return cmp.Or(c.Address, c.Href)
+		}
+	}
+	return ""
 }
 
 // Closed tells a page that cannot be found in search: it may not be shown, and no page of its own host is

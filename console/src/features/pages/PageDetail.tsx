@@ -134,21 +134,17 @@ function Facts({ d, home, base }: { d: PageAll; home: string; base: string }) {
       )) ?? <None />,
     ],
     ["Language", doc.lang || <None />],
-    [
-      "Search engines",
-      p.indexable
-        ? "may show it"
-        : doc.robots.noindex
-          ? `may not show it: noindex in ${doc.robots.noindex}`
-          : "may not show it",
-    ],
+    ["Search engines", p.indexable ? "may show it" : `may not show it${p.why ? `: ${p.why}` : ""}`],
     [
       "Main text",
-      `${whole(doc.words)} words${doc.kind !== "page" ? `; taken for a ${doc.kind} page: ${doc.kindReason}` : ""}`,
+      `${whole(p.words)} words${doc.kind !== "page" ? `; taken for a ${doc.kind} page: ${doc.kindReason}` : ""}`,
     ],
     ["Images", count(doc.images?.length ?? 0, "image", "images")],
-    ["Clicks from home", p.depth < 0 ? "no link leads here" : String(p.depth)],
-    ["Health", `${points(p.health)}, importance ${p.importance.toFixed(2)}`],
+    ["Clicks from home", p.clicks === undefined ? "no link leads here" : String(p.clicks)],
+    [
+      "Health",
+      p.health === undefined ? "not assessed" : `${points(p.health)}, importance ${p.importance.toFixed(2)}`,
+    ],
     ["In a sitemap", d.inSitemap ? "yes" : "no"],
   ];
   return (

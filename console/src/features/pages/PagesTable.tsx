@@ -19,6 +19,9 @@ const keys = [
   "fix",
   "sort",
   "role",
+  "indexable",
+  "reachable",
+  "why",
   "section",
   "having",
   "columns",
@@ -77,7 +80,31 @@ export function PagesTable() {
           label="Role"
           value={filter.role}
           set={(role) => set({ role })}
-          options={["resources", "image", "stylesheet", "script", "font", "media", "other", "outbound"]}
+          options={[
+            "resources",
+            "image",
+            "stylesheet",
+            "script",
+            "font",
+            "media",
+            "other",
+            "outbound",
+            "form",
+          ]}
+        />
+        <Choice
+          label="Indexable"
+          value={filter.indexable}
+          set={(indexable) => set({ indexable })}
+          options={["yes", "no"]}
+          names={{ "": "indexable or not", yes: "indexable", no: "not indexable" }}
+        />
+        <Choice
+          label="Reachable"
+          value={filter.reachable}
+          set={(reachable) => set({ reachable })}
+          options={["yes", "no"]}
+          names={{ "": "reachable or not", yes: "reachable from home", no: "not reachable" }}
         />
         {(own.data?.figures.length ?? 0) > 0 && (
           <Input
@@ -91,7 +118,7 @@ export function PagesTable() {
             onBlur={(e) => set({ having: e.target.value })}
           />
         )}
-        {(["check", "fix", "section"] as const).map(
+        {(["check", "fix", "section", "why"] as const).map(
           (k) =>
             filter[k] && (
               <Button key={k} size="xs" variant="outline" onClick={() => set({ [k]: "" })}>
@@ -135,10 +162,12 @@ interface ChoiceProps {
   label: string;
   value: string;
   options: string[];
+  /** What options are called, "" for any; without, they are their own names. */
+  names?: Record<string, string>;
   set: (value: string) => void;
 }
 
-function Choice({ label, value, options, set }: ChoiceProps) {
+function Choice({ label, value, options, names = {}, set }: ChoiceProps) {
   const shown = [...new Set([...options, value])].filter(Boolean);
   return (
     <Select
@@ -147,7 +176,10 @@ function Choice({ label, value, options, set }: ChoiceProps) {
       label={label}
       value={value}
       set={set}
-      options={[["", `any ${label.toLowerCase()}`], ...shown.map((o) => [o, o] as const)]}
+      options={[
+        ["", names[""] ?? `any ${label.toLowerCase()}`],
+        ...shown.map((o) => [o, names[o] ?? o] as const),
+      ]}
     />
   );
 }

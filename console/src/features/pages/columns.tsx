@@ -20,6 +20,36 @@ export interface PageColumn {
   title?: (p: PageRow) => string;
 }
 
+type Text =
+  | "kind"
+  | "language"
+  | "why"
+  | "canonical"
+  | "robots"
+  | "hreflang"
+  | "refresh"
+  | "redirect"
+  | "type"
+  | "encoding"
+  | "foundBy";
+
+/** A column of words. */
+function said(key: Text, label: string, width: string): PageColumn {
+  return { key, label, width, sort: key, words: true, cell: (p) => p[key], title: (p) => p[key] ?? "" };
+}
+
+/** A column of numbers that crawls of an earlier Harvik do not have. */
+function number(key: "headings" | "images" | "linksOut", label: string): PageColumn {
+  return {
+    key,
+    label,
+    width: "5rem",
+    sort: key,
+    end: true,
+    cell: (p) => (p[key] === undefined ? "" : whole(p[key])),
+  };
+}
+
 const fixed: PageColumn[] = [
   {
     key: "address",
@@ -56,14 +86,34 @@ const fixed: PageColumn[] = [
     title: (p) => p.description,
   },
   { key: "h1", label: "Main heading", width: "minmax(10rem, 2fr)", cell: (p) => p.h1, title: (p) => p.h1 },
-  { key: "kind", label: "Kind", width: "5rem", cell: (p) => p.kind },
-  { key: "lang", label: "Language", width: "5rem", cell: (p) => p.lang },
+  said("kind", "Kind", "5rem"),
+  said("language", "Language", "5rem"),
   {
     key: "indexable",
     label: "Indexable",
-    width: "5rem",
+    width: "5.5rem",
+    sort: "indexable",
     cell: (p) => (p.html ? (p.indexable ? "yes" : "no") : ""),
   },
+  said("why", "Why not", "minmax(10rem, 1.5fr)"),
+  said("canonical", "Canonical", "minmax(12rem, 2.4fr)"),
+  said("robots", "Robots", "8rem"),
+  said("hreflang", "Hreflang", "8rem"),
+  said("refresh", "Refresh", "8rem"),
+  said("redirect", "Redirects to", "minmax(12rem, 2.4fr)"),
+  said("type", "Type", "8rem"),
+  said("encoding", "Encoding", "6rem"),
+  said("foundBy", "Found by", "5.5rem"),
+  {
+    key: "inSitemap",
+    label: "In sitemap",
+    width: "5.5rem",
+    sort: "inSitemap",
+    cell: (p) => (p.inSitemap ? "yes" : "no"),
+  },
+  number("headings", "Headings"),
+  number("images", "Images"),
+  number("linksOut", "Links out"),
   {
     key: "words",
     label: "Words",
@@ -74,20 +124,20 @@ const fixed: PageColumn[] = [
   },
   { key: "bytes", label: "Size", width: "5rem", sort: "bytes", end: true, cell: (p) => bytes(p.bytes) },
   {
-    key: "wait",
+    key: "firstByte",
     label: "First byte",
     width: "5rem",
-    sort: "wait",
+    sort: "firstByte",
     end: true,
     cell: (p) => `${whole(p.firstByte)} ms`,
   },
   {
-    key: "depth",
+    key: "clicks",
     label: "Clicks",
     width: "4rem",
-    sort: "depth",
+    sort: "clicks",
     end: true,
-    cell: (p) => (p.depth < 0 ? "–" : p.depth),
+    cell: (p) => p.clicks ?? "–",
   },
   {
     key: "linksIn",
@@ -132,12 +182,12 @@ const fixed: PageColumn[] = [
     width: "4.5rem",
     sort: "health",
     end: true,
-    cell: (p) => (p.health < 0 ? "–" : points(p.health)),
+    cell: (p) => (p.health === undefined ? "–" : points(p.health)),
   },
 ];
 
 /** The columns shown unless others are chosen. */
-const usual = ["address", "status", "title", "words", "depth", "linksIn", "findings", "health"];
+const usual = ["address", "status", "title", "words", "clicks", "linksIn", "findings", "health"];
 
 function figureText(value: number | string | undefined): string {
   if (value === undefined) return "";
