@@ -314,7 +314,7 @@ func (p *planter) links() {
 		p.at("link-few-in", "only one page remembers it", []string{c.path}, nil)
 	}
 	s.Redirects["/visit/ferry"] = "/visit/ferry-gone/"
-	p.two("redirect-broken link-redirects", "the ferry's page moved and was then deleted", link("/visit/ferry", "the ferry"))
+	p.two("redirect-broken", "the ferry's page moved and was then deleted", link("/visit/ferry", "the ferry"))
 	s.Moved["/visit/today"] = "/visit/"
 	p.two("redirect-temporary link-redirects", "meant to last a day", link("/visit/today", "what is open today"))
 	p.at("redirect-temporary", "the members' club sends visitors to its sign-in page", []string{"/members/"}, nil)
@@ -384,7 +384,9 @@ func (p *planter) files() {
 	add("/images/border.jpg", "image/jpeg", photo(75))
 	p.two("image-one-size", "the editor's largest size", image("/images/border.jpg"))
 	p.two("image-lazy-early", "a rule for all pictures, the first among them", func(p *Page) {
-		p.Markup = func(html string) string { return strings.Replace(html, "<img ", `<img loading="lazy" `, 1) }
+		p.Markup = func(html string) string {
+			return strings.Replace(html, "</h1>", `</h1><p><img src="/pictures/leaf.png" alt="A leaf" width="480" height="320" loading="lazy"></p>`, 1)
+		}
 	})
 	var album strings.Builder
 	for i := range 12 {

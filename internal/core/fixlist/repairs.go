@@ -48,6 +48,9 @@ func repairs(s *survey.Survey, checks []*check.Check, entries []entry, causes []
 	}
 }
 
+// nothingUnder begins the words of a folder that is not there.
+const nothingUnder = "nothing answers under "
+
 // known is what a crawl knows of addresses that answer.
 type known struct {
 	survey *survey.Survey
@@ -136,7 +139,7 @@ func (k *known) proposals(target string, claim func(key string)) (out []repair) 
 		if k.alive[folder] {
 			break
 		}
-		add("7 dead "+folder, "nothing answers under "+PathOf(folder))
+		add("7 dead "+folder, nothingUnder+PathOf(folder))
 	}
 	return out
 }

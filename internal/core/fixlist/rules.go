@@ -1,6 +1,8 @@
 package fixlist
 
 import (
+	"cmp"
+	"fmt"
 	"maps"
 	"net/url"
 	"slices"
@@ -20,6 +22,7 @@ func (b *builder) byRule(c int32, entries []int32) (out []*candidate) {
 		causes  int
 	}
 	rules := map[string]*found{}
+	endings := map[string]bool{}
 	add := func(key, words string, members []int32, causes int) {
 		if rules[key] == nil {
 			rules[key] = &found{words: words}
@@ -50,8 +53,17 @@ func (b *builder) byRule(c int32, entries []int32) (out []*candidate) {
 			}
 			if key, words := relation(b.address(e.page), b.causes[e.cause].target); key != "" {
 				add(key, words, []int32{i}, 1)
+				if ending, ok := strings.CutPrefix(key, ownName); ok && ending[0] == '.' {
+					add(ownEndings, "", []int32{i}, 1)
+					endings[ending] = true
+				}
 			}
 		}
+	}
+	if all := slices.Sorted(maps.Keys(endings)); len(all) > 1 { // as of a menu of languages, where none is there
+		rules[ownEndings].words = fmt.Sprintf("the page's own name with %d endings, such as %s and %s", len(all), all[0], all[1])
+	} else {
+		delete(rules, ownEndings)
 	}
 	for _, key := range sortedKeys(rules) {
 		r := rules[key]
@@ -69,6 +81,12 @@ func (b *builder) byRule(c int32, entries []int32) (out []*candidate) {
 	return out
 }
 
+// Keys of what is made from the page's own name: by one ending, and by several.
+const (
+	ownName    = "1 own name "
+	ownEndings = "1 own name and endings"
+)
+
 // relation tells a target made from the address of the page that names it: its own name with something
 // else behind it, or a fixed name in its own folder.
 func relation(from, target string) (key, words string) {
@@ -81,12 +99,15 @@ func relation(from, target string) (key, words string) {
 		return "", ""
 	}
 	path := f.Path()
+	if t.PathQuery() == f.PathQuery() {
+		return "", "" // a place on the page itself
+	}
 	name := path[strings.LastIndexByte(path, '/')+1:]
-	stem, _, _ := strings.Cut(name, ".")
+	stem, _, _ := strings.Cut(cmp.Or(name, "index"), ".")
 	if stem != "" {
 		at := path[:len(path)-len(name)] + stem
 		if rest, ok := strings.CutPrefix(t.PathQuery(), at); ok && rest != "" && !strings.Contains(rest, stem) {
-			return "1 own name " + rest, "the page's own name + " + rest
+			return ownName + rest, "the page's own name + " + rest
 		}
 	}
 	folder := path[:len(path)-len(name)]
@@ -167,7 +188,7 @@ func inserted(urls []weburl.URL) string {
 		short, long = long, short
 	}
 	n := len(long) - len(short)
-	if n < 2 || short == "/" {
+	if n < 2 {
 		return ""
 	}
 	for at := range short {

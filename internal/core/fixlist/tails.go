@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+
+	"harvik/internal/core/text"
 )
 
 // A check's list is cut at so many lines that are worth one each; and its lines that together change no
@@ -79,7 +81,7 @@ func (b *builder) lost(found []gathered, shares []float64) []float64 {
 // join puts lines of a check together in the first of them.
 func (b *builder) join(found []gathered, lines []int, gone []bool) {
 	c := found[lines[0]].check
-	g := gathered{check: c, fix: Fix{Kind: Pages, ID: identify(b.Checks[c], Pages, "")}}
+	g := gathered{check: c, fix: Fix{Kind: Pages, ID: identify(b.Checks[c], Pages, ""), Where: b.reasons(found, lines)}}
 	for k, line := range lines {
 		g.entries = append(g.entries, found[line].entries...)
 		gone[line] = k > 0
@@ -87,4 +89,40 @@ func (b *builder) join(found []gathered, lines []int, gone []bool) {
 	slices.Sort(g.entries)
 	b.describe(&g)
 	found[lines[0]] = g
+}
+
+// reasons says which rules lines told that are now one, the widest first.
+func (b *builder) reasons(found []gathered, lines []int) string {
+	var rules []int
+	for _, k := range lines {
+		if f := &found[k].fix; f.Kind == Rule && f.Targets != nil {
+			rules = append(rules, k)
+		}
+	}
+	if len(rules) == 0 {
+		return ""
+	}
+	slices.SortStableFunc(rules, func(x, y int) int {
+		return cmp.Or(cmp.Compare(len(found[y].entries), len(found[x].entries)), strings.Compare(found[x].fix.ID, found[y].fix.ID))
+	})
+	first := found[rules[0]].fix.Where
+	if len(rules) == 1 {
+		return first
+	}
+	if at, ok := strings.CutPrefix(first, nothingUnder); ok { // several folders that are not there
+		folders := []string{at}
+		for _, k := range rules[1:] {
+			if at, ok := strings.CutPrefix(found[k].fix.Where, nothingUnder); ok {
+				folders = append(folders, at)
+			}
+		}
+		if len(folders) > 3 {
+			folders = append(folders[:2:2], text.Count(len(folders)-2, "more folder", "more folders"))
+		}
+		if len(folders) > 1 {
+			last := len(folders) - 1
+			return nothingUnder + strings.Join(folders[:last], ", ") + " and " + folders[last]
+		}
+	}
+	return first + "; and " + text.Count(len(rules)-1, "more such rule", "more such rules")
 }

@@ -39,6 +39,9 @@ func (f *Fix) word(c *check.Check, home string) {
 		f.Line += ": " + strings.ToLower(link[:1]) + link[1:] + ", " + f.Where
 	case f.Kind == Pages && f.Cases > 1:
 		f.Line = title + ": " + cases + on
+		if f.Where != "" {
+			f.Line += "; " + f.Where
+		}
 	case f.Kind == Pages && f.Pages == 1:
 		f.Line += ifComma(f.Line) + " on " + PathOf(f.Example)
 	case f.Kind == Pages:

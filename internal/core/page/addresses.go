@@ -155,12 +155,15 @@ func (w *walker) resolve() {
 		l := &d.Links[i]
 		if u, err := w.base.Parse(w.encodeQuery(l.Href)); err == nil {
 			l.Address, l.Fragment = u.Key(), u.Fragment()
-			if !odd(l.Href) {
+			if !odd(l.Href) && !climbs(l.Href, &w.base) {
 				l.Href = ""
 			}
 		}
 	}
 	d.Uses = resolveUses(d.Uses, &w.base, w.encodeQuery)
+	if d.Icon != "" && !strings.HasPrefix(d.Icon, "data:") {
+		d.Icon = resolve(&w.base, d.Icon)
+	}
 	for i := range d.Canonicals {
 		d.Canonicals[i].Address = resolve(&w.base, d.Canonicals[i].Href)
 	}
@@ -192,6 +195,19 @@ func (w *walker) resolve() {
 			d.Images[i].Src, d.Images[i].Address = d.Images[i].Src[:100]+"…", ""
 		}
 	}
+}
+
+// climbs tells an address that goes up more folders than there are above its base: parsers stop at the root
+// (URL standard, 4.4), authors meant another place.
+func climbs(href string, base *weburl.URL) bool {
+	if !strings.HasPrefix(href, "../") {
+		return false
+	}
+	ups := 0
+	for ; strings.HasPrefix(href, "../"); href = href[3:] {
+		ups++
+	}
+	return ups >= strings.Count(base.Path(), "/")
 }
 
 // own copies what was taken from the source as it stands, so that no fact keeps the source in memory.

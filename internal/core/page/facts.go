@@ -239,10 +239,10 @@ type Document struct {
 	Shape        Shape              `json:"shape"`
 	Headings     []Heading          `json:"headings,omitempty"`
 	Images       []Image            `json:"images,omitempty"`
-	Links        []Link             `json:"-"` // stored apart, packed
-	Uses         []Use              `json:"-"` // likewise; what the document loads, each once
-	HasIcon      bool               `json:"hasIcon,omitempty"`
-	MainText     string             `json:"-"` // stored apart; blocks stand on lines of their own
+	Links        []Link             `json:"-"`              // stored apart, packed
+	Uses         []Use              `json:"-"`              // likewise; what the document loads, each once
+	Icon         string             `json:"icon,omitempty"` // address of the icon that is declared
+	MainText     string             `json:"-"`              // stored apart; blocks stand on lines of their own
 	Words        int                `json:"words"`
 	CodeShare    int                `json:"codeShare,omitempty"`       // percent of the main text that stands in code
 	TextHash     uint64             `json:"textHash,omitempty,string"` // of the main text, white space and case folded

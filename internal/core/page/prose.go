@@ -29,7 +29,12 @@ func isSyntax(s string, at []int) bool {
 	if r, _ := utf8.DecodeLastRuneInString(ahead); isWordy(r) || r == '(' || r == '[' {
 		return true
 	}
-	for _, sign := range []string{"...", "…", "|", "[", "=", "]"} {
+	for _, sign := range []string{"::", "->", "=>", "="} {
+		if strings.HasSuffix(strings.TrimRight(ahead, " "), sign) {
+			return true
+		}
+	}
+	for _, sign := range []string{"...", "…", "|", "[", "=", "]", "->"} {
 		if strings.HasPrefix(behind, sign) {
 			return true
 		}
@@ -90,14 +95,10 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 	}
 }
 
-// isShown tells a mark of a kind that the page's code shows as well: then the text is about such marks.
+// isShown tells a mark on a page that explains code, or one that stands in quotes: there the text is about marks.
 func isShown(main []byte, code []span, found string) bool {
-	lead := found[:min(2, len(found))]
-	isMark := strings.ContainsRune("{<@%$", rune(lead[0]))
-	for _, c := range code {
-		if isMark && bytes.Contains(main[c.from:c.to], []byte(lead)) {
-			return true
-		}
+	if len(code) > 0 && strings.ContainsRune("{<@%$", rune(found[0])) {
+		return true
 	}
 	i := bytes.Index(main, []byte(found))
 	before, _ := utf8.DecodeLastRune(main[:max(0, i)])

@@ -53,6 +53,7 @@ type Use struct {
 const (
 	ByCard = "card" // the picture of its card
 	ByData = "data" // a picture in its structured data
+	ByIcon = "icon" // the sign that stands for it elsewhere
 )
 
 // maxUses bounds the resources of one page; a hostile one can name any number.
@@ -165,8 +166,10 @@ func (w *walker) linkLoads(n *dom.Node) {
 	case hasToken(rel, "stylesheet"):
 		w.use(AsStyle, href, "link")
 	case hasToken(rel, "icon"), hasToken(rel, "apple-touch-icon"), hasToken(rel, "mask-icon"):
-		w.doc.HasIcon = w.doc.HasIcon || hasToken(rel, "icon")
-		w.use(AsImage, href, "icon")
+		if hasToken(rel, "icon") && w.doc.Icon == "" {
+			w.doc.Icon = cut(href, maxHref)
+		}
+		w.use(AsImage, href, ByIcon)
 	case hasToken(rel, "modulepreload"):
 		w.use(AsScript, href, "link")
 	case hasToken(rel, "preload"):

@@ -574,7 +574,7 @@ func (w *walker) image(n *dom.Node, p place) {
 		Src: cut(w.attr(n, "src"), maxHref), Alt: folded([]byte(alt), maxWords), HasAlt: has, Place: p.path,
 		HasSize: w.hasAttr(n, "width") && w.hasAttr(n, "height") || strings.Contains(w.attr(n, "style"), "aspect-ratio") || p.silent || isUnseen(w.attr(n, "style")),
 		Lazy:    strings.EqualFold(w.attr(n, "loading"), "lazy"), Sizes: p.sizes || len(candidates(w.attr(n, "srcset"))) > 0,
-		Early: (p.region == Content || p.region == Banner) && len(w.main)+len(w.rest) < earlyText,
+		Early: (p.region == Content || p.region == Banner) && len(w.main)+len(w.rest) < earlyText && !w.isSmall(n),
 	})
 	if p.naming && alt != "" {
 		w.named = append(append(append(w.named, ' '), alt...), ' ')
@@ -586,6 +586,13 @@ func (w *walker) image(n *dom.Node, p place) {
 
 // earlyText is how many bytes of main text, a paragraph, may stand above the first pictures that are seen.
 const earlyText = 600
+
+// isSmall tells signs and portraits by the width that they declare.
+func (w *walker) isSmall(n *dom.Node) bool {
+	const small = 150
+	width, err := strconv.Atoi(strings.TrimSuffix(w.attr(n, "width"), "px"))
+	return err == nil && width < small
+}
 
 // isGet tells forms that only ask, so that their address can be asked for alone.
 func isGet(method string) bool { return method == "" || strings.EqualFold(method, "get") }

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"regexp"
 	"slices"
 
 	"harvik/internal/core/page"
@@ -74,4 +75,21 @@ type Address struct {
 	Found     Found
 	InSitemap bool
 	Rule      robots.Line // why State is Blocked, LeftOut, OverLimit or Trapped; the number is of a line of robots.txt
+}
+
+// laterPage is how addresses number the pages of a list.
+var laterPage = regexp.MustCompile(`(?i)(?:/page/(\d+)/?|[?&](?:page|paged|p|pg)=(\d+))$`)
+
+// FirstOf is the address of a list's first page, told by that of a later one; ok is false for any other address.
+func FirstOf(address string) (first string, ok bool) {
+	at := laterPage.FindStringSubmatchIndex(address)
+	if at == nil {
+		return "", false
+	}
+	for _, group := range [][2]int{{at[2], at[3]}, {at[4], at[5]}} {
+		if group[0] >= 0 && address[group[0]:group[1]] == "1" {
+			return "", false
+		}
+	}
+	return address[:at[0]], true
 }

@@ -206,7 +206,7 @@ func (s *Survey) Use(id int32, uses []page.Use, loads []int32) {
 	marks := make([]graph.Mark, len(loads))
 	for i, u := range uses {
 		switch {
-		case u.By == page.ByCard || u.By == page.ByData:
+		case u.By == page.ByCard || u.By == page.ByData || u.By == page.ByIcon:
 			marks[i] = graph.Unshown
 		case u.Role == page.AsImage:
 			if s.pictures == nil {

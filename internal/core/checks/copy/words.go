@@ -45,11 +45,12 @@ var wording = []*check.Check{
 		Why:    "Few people read as far, and no one title can say what is in it.",
 		How:    "Divide it into pages of one subject each, with a page that leads to them.",
 		Source: guidance, Limits: []string{"long-words"}, Page: long,
+		Explains: []string{"html-heavy", "html-very-heavy", "dom-large", "link-many"},
 	},
 	{
 		ID: "copy-email", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "plain mail address in the text", Line: "Mail address in the text is no link",
-		What:   "A mail address stands in the text, outside code and examples of code, without being a link. Addresses at domains kept for examples are left aside.",
+		What:   "A mail address stands in the text, outside code and examples of code, without being a link. Only addresses at the site's own domain, and those on pages for getting in touch, are judged; others are mentioned more often than offered.",
 		Why:    "On a telephone it cannot be used with a tap, and programs that collect addresses find it all the same.",
 		How:    "Make it a mailto link, or use a form.",
 		Source: "RFC 6068 (the mailto scheme)", Page: email,
@@ -132,10 +133,18 @@ func email(p *check.PagePass) {
 		if p.Doc.IsMostlyCode() {
 			break // a source file
 		}
-		if !strings.Contains(said, strings.ToLower(m)) && isMail(m, p.Facts.Address) && !reserved(m, p.Facts.Address) {
+		if !strings.Contains(said, strings.ToLower(m)) && isMail(m, p.Facts.Address) && !reserved(m, p.Facts.Address) && isToBeWrittenTo(p, m) {
 			p.Report(check.Place{Note: m + " is no link", Value: m})
 		}
 	}
+}
+
+// isToBeWrittenTo tells an address that the page offers from one that it only mentions: the site's own, or one on
+// a page that is there for getting in touch.
+func isToBeWrittenTo(p *check.PagePass, address string) bool {
+	_, domain, _ := strings.Cut(strings.ToLower(address), "@")
+	host := strings.TrimPrefix(check.HostOf(p.Facts.Address), "www.")
+	return p.Doc.Kind == page.Contact || p.Doc.Kind == page.Legal || domain == host || strings.HasSuffix(host, "."+domain) || strings.HasSuffix(domain, "."+host)
 }
 
 // invented are names in addresses that are made up to show what one looks like.

@@ -33,6 +33,7 @@ var Suite = []*check.Check{
 		What: "The page has more than one h1.",
 		Why:  "The standard asks for one at the top level; with several it is less clear what the page is about.",
 		How:  "Keep the one that names the page's subject and turn the others into h2.", Source: standard, Page: h1Several,
+		Explains: []string{"h1-duplicate"}, // the name of the site before each page's own
 	},
 	{
 		ID: "h1-duplicate", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,

@@ -3,7 +3,6 @@ package indexing
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -155,9 +154,6 @@ func otherScheme(p *check.SitePass, g *survey.Page) bool {
 
 func isShown(g *survey.Page) bool { return g != nil && g.Indexable }
 
-// laterPage is how addresses number the pages of a list.
-var laterPage = regexp.MustCompile(`(?i)(?:/page/\d+/?|[?&](?:page|paged|p|pg)=\d+)$`)
-
 func canonicalList(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
@@ -165,11 +161,7 @@ func canonicalList(p *check.SitePass) error {
 			continue
 		}
 		address, to := p.URL(g.ID), p.URL(g.Canonical)
-		found := laterPage.FindStringSubmatchIndex(address)
-		if found == nil || strings.HasSuffix(address, "=1") || strings.HasSuffix(strings.TrimSuffix(address, "/"), "/page/1") {
-			continue
-		}
-		if first := address[:found[0]]; strings.TrimSuffix(to, "/") == strings.TrimSuffix(first, "/") {
+		if first, ok := survey.FirstOf(address); ok && strings.TrimSuffix(to, "/") == strings.TrimSuffix(first, "/") {
 			p.Report(g.ID, check.Place{Note: "names " + to + ", the first page of its list", Target: to})
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/graph"
@@ -50,9 +51,15 @@ func brokenInside(p *check.SitePass) error {
 		return g != nil && g.Failed()
 	}
 	return p.Ways(broken, func(t int32, w survey.Way) {
+		if w.Link.Href != "" && whatIsOdd(&w.Link) != "" {
+			return // link-malformed tells
+		}
 		place := Place(w)
 		g := p.Page(t)
 		place.Note = p.URL(t) + " answers " + Answer(g)
+		if strings.HasPrefix(w.Link.Href, "../") {
+			place.Note += "; “" + check.Short(w.Link.Href) + "” climbs above the root of the site"
+		}
 		place.Hops = []check.Hop{{Address: p.URL(t), Status: g.Status}}
 		place.Target = p.URL(t)
 		p.Report(w.Page, place)
@@ -83,10 +90,14 @@ func Answer(g *survey.Page) string {
 	return "nothing (" + string(g.Outcome) + ")"
 }
 
-// redirects leaves loops to redirect-loop, since they have no final address to link to.
+// redirects leaves loops and chains that end at an error to their own checks, since there is nothing to link to.
 func redirects(p *check.SitePass) error {
 	leads := func(t int32) bool {
-		return p.Addresses[t].State == survey.Fetched && p.Next[t] >= 0 && graph.Follow(t, p.Next).End >= 0
+		if p.Addresses[t].State != survey.Fetched || p.Next[t] < 0 {
+			return false
+		}
+		end := graph.Follow(t, p.Next).End
+		return end >= 0 && (p.Page(end) == nil || !p.Page(end).Failed()) // redirect-broken tells of those
 	}
 	return p.Ways(leads, func(t int32, w survey.Way) {
 		place := Place(w)

@@ -229,7 +229,11 @@ func insecure(p *check.PagePass) {
 	}
 }
 
+// nofollowInside has nothing to say of pages that are kept out of search: none of their links counts.
 func nofollowInside(p *check.PagePass) {
+	if p.Doc.Robots.NoIndex != "" {
+		return
+	}
 	here := check.HostOf(p.Facts.Address)
 	for i := range p.Doc.Links {
 		if l := &p.Doc.Links[i]; l.NoFollow && same(check.HostOf(l.Address), here) && !isFile(l.Address) && !stays(p, l) {

@@ -37,7 +37,7 @@ func sameWords(p *check.PagePass) {
 	byWords := map[string][]*page.Link{}
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
-		if l.Region != page.Content || !strings.Contains(l.Words, " ") || p.Doc.IsMostlyCode() || l.Address == "" || stays(p, l) || l.Code || strings.Contains(l.Place, "table") || strings.Contains(l.Place, "ul") || strings.Contains(l.Place, "ol") || isVague(p, l) {
+		if l.Region != page.Content || !strings.Contains(l.Words, " ") || p.Doc.IsMostlyCode() || l.Address == "" || !isWeb(l.Address) || isFile(l.Address) || stays(p, l) || l.Code || strings.Contains(l.Place, "table") || strings.Contains(l.Place, "ul") || strings.Contains(l.Place, "ol") || isVague(p, l) {
 			continue
 		}
 		key := text.Key(l.Words)
@@ -53,6 +53,10 @@ func sameWords(p *check.PagePass) {
 			}
 		}
 	}
+}
+
+func isWeb(address string) bool {
+	return strings.HasPrefix(address, "http:") || strings.HasPrefix(address, "https:")
 }
 
 func bareAddress(address string) string {

@@ -37,8 +37,9 @@ var delivery = []*check.Check{
 }
 
 func lazyEarly(p *check.PagePass) {
-	if len(p.Doc.Images) > 0 && p.Doc.Images[0].Early && p.Doc.Images[0].Lazy {
-		i := &p.Doc.Images[0]
+	at := slices.IndexFunc(p.Doc.Images, func(i page.Image) bool { return i.Early })
+	if at >= 0 && p.Doc.Images[at].Lazy {
+		i := &p.Doc.Images[at]
 		p.Report(image(i, "%s has loading=\"lazy\"", check.Short(i.Src)))
 	}
 }

@@ -92,7 +92,7 @@ var more = []*check.Check{
 	{
 		ID: "favicon-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
 		Title: "site has no icon", Line: "The site has no icon",
-		What:   "The home page declares no icon, and there is none at /favicon.ico.",
+		What:   "The home page declares no icon, and there is none at /favicon.ico; or the one that it declares is not there.",
 		Why:    "Results pages, browser tabs and bookmarks show an empty sign instead of the site's own.",
 		How:    "Make one and declare it with <link rel=\"icon\" href=\"…\">.",
 		Source: "HTML standard, 4.6.7.8 (rel=icon); search engines' public guidance on favicons", Site: favicon,
@@ -310,19 +310,26 @@ func oldFormat(p *check.SitePass) error {
 	})
 }
 
+// favicon goes by the home page; one that only sends visitors on says nothing.
 func favicon(p *check.SitePass) error {
-	if p.Probes == nil || p.Probes.Favicon == nil || len(p.Pages) == 0 {
-		return nil
-	}
 	at := p.Home()
-	f := p.Probes.Favicon
-	if f.Status == 200 && !isNoImage(f.Type) || f.Status == 0 || f.Status >= 500 {
-		return nil
-	}
-	return p.EachFacts(func(g *survey.Page) bool { return g.ID == at && g.HTML && g.Status == 200 }, func(_ *survey.Page, facts *page.Facts) {
-		if !facts.Document.HasIcon {
-			p.Report(-1, check.Place{Note: fmt.Sprintf("the home page declares none, and %s answers with status %d", f.Address, f.Status), Target: f.Address})
+	return p.EachFacts(func(g *survey.Page) bool {
+		return g.ID == at && g.HTML && g.Status == 200 && g.Flags&survey.HasRefresh == 0
+	}, func(_ *survey.Page, facts *page.Facts) {
+		if icon := facts.Document.Icon; icon != "" {
+			if _, g, _ := p.Target(icon); g != nil && missing(p, g) != "" {
+				p.Report(-1, check.Place{Note: "the home page declares " + icon + ": " + missing(p, g), Target: icon})
+			}
+			return
 		}
+		if p.Probes == nil || p.Probes.Favicon == nil {
+			return
+		}
+		f := p.Probes.Favicon
+		if f.Status == 200 && !isNoImage(f.Type) || f.Status == 0 || f.Status >= 500 {
+			return
+		}
+		p.Report(-1, check.Place{Note: fmt.Sprintf("the home page declares none, and %s answers with status %d", f.Address, f.Status), Target: f.Address})
 	})
 }
 

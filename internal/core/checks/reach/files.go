@@ -60,7 +60,7 @@ var files = []*check.Check{
 		Source: protocol + ", “Informing search engine crawlers”", Site: robotsNoSitemap,
 	},
 	{
-		ID: "outside-unresolved", Group: group, Severity: check.Notice, Factor: 0.5, Scope: check.WholeSite, Effort: check.Minutes, OfCrawl: true,
+		ID: "outside-unresolved", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite, Effort: check.Minutes, OfCrawl: true,
 		Title: "no other site could be reached from where the crawl ran", Line: "No other site could be reached from here, so nothing outside was judged",
 		What:   "Hosts of other sites were asked for, and the name of none resolved. So links and resources outside the site were not judged.",
 		Why:    "It is the crawl's surroundings that are at fault more likely than every other site.",
@@ -329,7 +329,8 @@ func sitemapOmits(p *check.SitePass) error {
 		return nil // then there is none, which is said once
 	}
 	for i := range p.Pages {
-		if g := &p.Pages[i]; p.Judged(g) && !p.Addresses[g.ID].InSitemap {
+		g := &p.Pages[i]
+		if _, later := survey.FirstOf(p.URL(g.ID)); !later && p.Judged(g) && !p.Addresses[g.ID].InSitemap {
 			p.Report(g.ID, check.Place{Note: "no sitemap lists it"})
 		}
 	}

@@ -258,7 +258,7 @@ func mixed(id string, severity check.Severity, title, line, why string, roles ..
 				return
 			}
 			for _, u := range p.Doc.Uses {
-				if !strings.HasPrefix(u.Address, "http:") || u.By == page.ByCard || u.By == page.ByData || u.By == "icon" {
+				if !strings.HasPrefix(u.Address, "http:") || u.By == page.ByCard || u.By == page.ByData || u.By == page.ByIcon {
 					continue
 				}
 				for _, r := range roles {

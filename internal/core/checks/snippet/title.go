@@ -139,7 +139,7 @@ var lines = []*check.Check{
 		What:   "The description is the same text as the title.",
 		Why:    "In a results page the same words stand twice, and the room for a reason to click is lost.",
 		How:    "Write what the title leaves out.",
-		Source: aboutSource, Page: aboutIsTitle,
+		Source: aboutSource, Page: aboutIsTitle, Explains: []string{"description-short"},
 	},
 	{
 		ID: "keywords-meta", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
@@ -214,7 +214,7 @@ func titleLong(p *check.PagePass) {
 
 func titleShort(p *check.PagePass) {
 	t := p.Doc.Title()
-	if t == "" || isPlaceholder(p) || isName(t) {
+	if t == "" || isPlaceholder(p) || isName(t) || namesItself(p, t) {
 		return // title-missing and title-placeholder say more; what code calls a thing is its name
 	}
 	if n := utf8.RuneCountInString(t); n < p.Limits.TitleLeast {
@@ -222,6 +222,14 @@ func titleShort(p *check.PagePass) {
 	} else if !strings.Contains(t, " ") && text.Shingle(t).Words == 1 {
 		p.Reportf(p.Doc.Titles[0].Pos, t, "a single word")
 	}
+}
+
+// namesItself tells a title that says all that the page calls itself, on a page of a reference: several words, and
+// all of its heading among them.
+func namesItself(p *check.PagePass, title string) bool {
+	const numbers = "0123456789. "
+	said, h1 := strings.TrimLeft(text.Key(title), numbers), strings.TrimLeft(text.Key(p.Doc.H1()), numbers)
+	return p.Doc.CodeShare > 0 && h1 != "" && strings.Contains(said, " ") && (strings.Contains(said, h1) || strings.Contains(h1, said))
 }
 
 func titlePlaceholder(p *check.PagePass) {
@@ -253,7 +261,7 @@ var fileName = regexp.MustCompile(`^[^\s/]+\.(html?|php\d?|aspx?|jsp|docx?|pdf|i
 
 func isPlaceholder(p *check.PagePass) bool {
 	t := strings.ToLower(p.Doc.Title())
-	if placeholders[t] && !isSubject(p, t) || fileName.MatchString(t) && text.Key(p.Doc.H1()) != t && !strings.Contains(p.Facts.Address, t+".") {
+	if placeholders[t] && !isSubject(p, t) || fileName.MatchString(t) && strings.Count(t, ".") == 1 && text.Key(p.Doc.H1()) != t && !strings.Contains(p.Facts.Address, t+".") {
 		return true
 	}
 	u, err := weburl.Parse(p.Facts.Address)
