@@ -62,8 +62,12 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 	}
 	if doc != nil {
 		for _, address := range doc.Mentions() {
-			if f.scope.Inside(address) {
-				c.know(f.scope.Rewrite(address), mention{from: d.ID, depth: a.Depth + 1, found: survey.ByMention, follow: true})
+			if !f.scope.Inside(address) {
+				continue
+			}
+			id := c.know(f.scope.Rewrite(address), mention{from: d.ID, depth: a.Depth + 1, found: survey.ByMention, follow: true})
+			if address == doc.RefreshTo && id >= 0 {
+				c.survey.Refresh(d.ID, id)
 			}
 		}
 	}

@@ -193,6 +193,8 @@ func redirectRule(origin, from, to string) (key, words string) {
 	return "1 " + old + " to " + now, "what is under " + old + " has moved to " + now
 }
 
+const noEnding = "no ending"
+
 // otherForm says how an address that answers differs from one that does not.
 func otherForm(dead, alive string) (key, words string) {
 	switch {
@@ -207,7 +209,10 @@ func otherForm(dead, alive string) (key, words string) {
 		if i := strings.LastIndexByte(name, '.'); i >= 0 {
 			return name[i:]
 		}
-		return "no ending"
+		return noEnding
+	}
+	if ending(alive) == noEnding {
+		return "5 ending " + ending(dead) + " to " + noEnding, "they answer without " + ending(dead) + ", such as " + PathOf(alive)
 	}
 	return "5 ending " + ending(dead) + " to " + ending(alive), "they answer with " + ending(alive) + " for " + ending(dead) + ", such as " + PathOf(alive)
 }

@@ -22,6 +22,9 @@ var leads = []string{"{{", "{%", "<%", "${", "@@", "%%"}
 // blanks are names in brackets that somebody was to fill in.
 var blanks = regexp.MustCompile(`(?i)\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]`)
 
+// notation is how languages with types write lists of something.
+var notation = regexp.MustCompile(`(?:::|->|→)\s*(?:\w+\s+)*\[|\[[A-Z][a-z]+[A-Z]\w*\]`)
+
 // isSyntax tells whether a name in brackets is how a manual writes that something may be left out:
 // "call([name])", "name [name] ...".
 func isSyntax(s string, at []int) bool {
@@ -54,6 +57,19 @@ var mojibake = regexp.MustCompile("\\S{0,30}(?:Ã[\u0080-\u00bf\u0152\u0153\u016
 // mojibakeParts all begin with the same byte.
 var mojibakeParts = [][]byte{[]byte("Ã"), []byte("â€"), []byte("Â"), []byte("ï¿½")}
 
+// isGarbled tells a word that stands in a run of bytes which nobody could read: the text shows what becomes of
+// bytes, rather than having lost a letter.
+func isGarbled(s, word string) bool {
+	const many = 3
+	at := strings.Index(s, word)
+	from := strings.LastIndexAny(s[:at], " \n") + 1
+	run := s[from:]
+	if end := strings.IndexAny(run, " \n"); end >= 0 {
+		run = run[:end]
+	}
+	return strings.Count(run, "\uFFFD") >= many
+}
+
 // maxFound bounds what is kept of each.
 const maxFound = 20
 
@@ -77,7 +93,7 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 	if mayFill || slices.ContainsFunc(leads, func(lead string) bool { return strings.Contains(s, lead) }) {
 		d.Fillers = slices.DeleteFunc(distinct(fillers, s), func(found string) bool { return isShown(main, code, found) })
 	}
-	if strings.Contains(s, "[") {
+	if strings.Contains(s, "[") && len(code) == 0 && !notation.MatchString(s) {
 		for _, at := range blanks.FindAllStringIndex(s, maxFound) {
 			if found := s[at[0]:at[1]]; !isSyntax(s, at) && !slices.Contains(d.Fillers, found) {
 				d.Fillers = append(d.Fillers, found)
@@ -88,7 +104,7 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 		d.Mails = distinct(mail, s)
 	}
 	if broken {
-		d.Replaced = distinct(replaced, s)
+		d.Replaced = slices.DeleteFunc(distinct(replaced, s), func(word string) bool { return isGarbled(s, word) })
 	}
 	if misread {
 		d.Misread = distinct(mojibake, s)

@@ -107,6 +107,7 @@ type Survey struct {
 	byAddress map[int32]int32           // address number → index in Pages
 	byLoaded  map[int32]int32           // likewise in Loaded
 	pictures  map[int32]bool
+	refreshes map[int32]int32 // page → the page that it sends visitors on to
 
 	vocabulary vocabulary
 
@@ -166,7 +167,7 @@ func flags(d *page.Document) (f Flag) {
 	return f
 }
 
-// mostlyLinks tells pages whose text is for the most part the words of links, as of contents.
+// mostlyLinks tells pages whose text is two fifths and more the words of links, as of contents and indexes.
 func mostlyLinks(d *page.Document) bool {
 	words := 0
 	for i := range d.Links {
@@ -174,7 +175,7 @@ func mostlyLinks(d *page.Document) bool {
 			words += strings.Count(l.Words, " ") + 1
 		}
 	}
-	return 2*words >= d.Words
+	return 5*words >= 2*d.Words
 }
 
 // aDay has so many seconds.
@@ -196,6 +197,28 @@ func (s *Survey) AddLoaded(id int32, f *page.Facts, redirect int32) {
 		p.Flags |= ShortLived
 	}
 	s.Loaded = append(s.Loaded, p)
+}
+
+// Refresh notes that a page sends its visitors on to another by itself.
+func (s *Survey) Refresh(id, to int32) {
+	if s.refreshes == nil {
+		s.refreshes = map[int32]int32{}
+	}
+	s.refreshes[id] = to
+}
+
+// onward is where each address leads without a click: by a redirect, or by a refresh.
+func (s *Survey) onward() []int32 {
+	if len(s.refreshes) == 0 {
+		return s.Next
+	}
+	out := slices.Clone(s.Next)
+	for id, to := range s.refreshes {
+		if out[id] < 0 {
+			out[id] = to
+		}
+	}
+	return out
 }
 
 // Use notes what a page or stylesheet loads, by number.
@@ -281,7 +304,7 @@ func (s *Survey) Finish() error {
 		return nil
 	}
 	s.In = s.Graph.In(n)
-	s.Depth = s.Graph.Depths(n, s.Start, s.Next)
+	s.Depth = s.Graph.Depths(n, s.Start, s.onward())
 	s.Authority = s.Graph.Authority(member, s.Next)
 	if s.Source != nil {
 		if err := s.trim(); err != nil {

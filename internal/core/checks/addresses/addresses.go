@@ -123,7 +123,11 @@ func long(p *check.PagePass) {
 
 var escaped = regexp.MustCompile(`%[0-9A-Fa-f]{2}`)
 
+// uppercase and underscore leave pages alone that explain code: their addresses are the names of things.
 func uppercase(p *check.PagePass) {
+	if p.Doc.CodeShare > 0 {
+		return
+	}
 	path, _ := parts(p.Facts.Address)
 	for _, part := range strings.Split(escaped.ReplaceAllString(path, ""), "/") {
 		if part, _, _ = strings.Cut(part, ";"); part != strings.ToLower(part) {
@@ -134,6 +138,9 @@ func uppercase(p *check.PagePass) {
 }
 
 func underscore(p *check.PagePass) {
+	if p.Doc.CodeShare > 0 {
+		return
+	}
 	path, _ := parts(p.Facts.Address)
 	for _, part := range strings.Split(path, "/") {
 		if strings.Contains(part, "_") {

@@ -65,9 +65,12 @@ var wording = []*check.Check{
 	},
 }
 
+// leastRatio is from how many bytes on the markup of a page matters.
+const leastRatio = 15_000
+
 func ratio(p *check.PagePass) {
 	size, visible := p.Facts.Bytes, p.Doc.Shape.Text
-	if p.Facts.Outcome == page.Truncated || size < 2000 || visible*100 >= p.Limits.RatioPercent*size {
+	if p.Facts.Outcome == page.Truncated || size < leastRatio || visible*100 >= p.Limits.RatioPercent*size {
 		return
 	}
 	p.Reportf(page.Pos{}, "", "%s of %s bytes are text: %.1f %%", text.Thousands(visible), text.Thousands(size), 100*float64(visible)/float64(size))
@@ -113,7 +116,7 @@ func otherLanguage(p *check.PagePass) {
 }
 
 func long(p *check.PagePass) {
-	if p.Doc.Words > p.Limits.LongWords && p.Doc.Kind.HasText() {
+	if p.Doc.Words > p.Limits.LongWords && p.Doc.Kind.HasText() && !p.Doc.IsMostlyCode() {
 		p.Reportf(page.Pos{}, "", "%s words, more than %s", text.Thousands(p.Doc.Words), text.Thousands(p.Limits.LongWords))
 	}
 }

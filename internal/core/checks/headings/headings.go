@@ -52,7 +52,7 @@ var Suite = []*check.Check{
 	{
 		ID: "heading-repeated", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "page repeats a heading", Line: "A heading stands twice on the page",
-		What: "Two headings under the same heading have the same text, or one repeats the heading that it stands under. Navigation, and words that parts customarily share, such as “Example”, are left aside.",
+		What: "Two headings under the same heading have the same text, or one repeats the heading that it stands under. Navigation, main headings, and words that parts customarily share, such as “Example” or what stands on the page three times and more, are left aside.",
 		Why:  "Somebody who jumps from heading to heading cannot tell the parts apart. Often a template writes the page's name once more.",
 		How:  "Reword one of them, or take out the one that the template writes.", Source: standard, Page: repeated,
 	},
@@ -138,7 +138,7 @@ func h1Long(p *check.PagePass) {
 		if h.Level != 1 || h.Text == "" {
 			continue
 		}
-		if n := utf8.RuneCountInString(h.Text); n > p.Limits.H1Characters {
+		if n := utf8.RuneCountInString(h.Text); n > p.Limits.H1Characters && !text.AreNames(h.Text) {
 			report(p, h, "%d characters, more than %d", n, p.Limits.H1Characters)
 		}
 		return
@@ -160,12 +160,19 @@ func init() {
 
 // repeated reports each heading that repeats the one that it stands under, or one beside it under the
 // same, with the levels of the pair.
+// manyTimes is how often a heading stands that parts of the page customarily have.
+const manyTimes = 3
+
 func repeated(p *check.PagePass) {
 	type open struct {
 		heading page.Heading
 		below   map[string]page.Heading
 	}
 	stack := []open{{below: map[string]page.Heading{}}}
+	times := map[string]int{}
+	for _, h := range p.Doc.Headings {
+		times[text.Key(h.Text)]++
+	}
 	for _, h := range p.Doc.Headings {
 		key := text.Key(h.Text)
 		if !strings.ContainsFunc(key, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) || isAround(h) {
@@ -179,7 +186,7 @@ func repeated(p *check.PagePass) {
 		if !again && text.Key(parent.heading.Text) == key {
 			before, again = parent.heading, true
 		}
-		if again && !customary[strings.Trim(key, ":.")] && !strings.HasSuffix(key, ":") {
+		if again && times[key] < manyTimes && h.Level > 1 && !customary[strings.Trim(key, ":.")] && !strings.HasSuffix(key, ":") {
 			report(p, h, "h%d = h%d%s", before.Level, h.Level, at(before))
 		} else if !again {
 			parent.below[key] = h

@@ -6,7 +6,6 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"harvik/internal/core/check"
@@ -214,7 +213,7 @@ func titleLong(p *check.PagePass) {
 
 func titleShort(p *check.PagePass) {
 	t := p.Doc.Title()
-	if t == "" || isPlaceholder(p) || isName(t) || namesItself(p, t) {
+	if t == "" || isPlaceholder(p) || text.IsName(t) || text.IsName(p.Doc.H1()) || namesItself(p, t) {
 		return // title-missing and title-placeholder say more; what code calls a thing is its name
 	}
 	if n := utf8.RuneCountInString(t); n < p.Limits.TitleLeast {
@@ -236,17 +235,6 @@ func titlePlaceholder(p *check.PagePass) {
 	if isPlaceholder(p) {
 		p.Reportf(p.Doc.Titles[0].Pos, p.Doc.Title(), "“%s” says nothing about the page", p.Doc.Title())
 	}
-}
-
-// isName tells what code and commands call things: with signs or digits in it, with capitals inside, or
-// without any.
-func isName(t string) bool {
-	if strings.Contains(t, " ") {
-		return false
-	}
-	inner := strings.ContainsFunc(t, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("_.:()<>-+*/&$@#%=", r) })
-	lower := strings.ToLower(t)
-	return inner || t == lower || len(t) > 1 && t[1:] != lower[1:]
 }
 
 var placeholders = map[string]bool{
