@@ -113,7 +113,7 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 
 // isShown tells a mark on a page that explains code, or one that stands in quotes: there the text is about marks.
 func isShown(main []byte, code []span, found string) bool {
-	if len(code) > 0 && strings.ContainsRune("{<@%$", rune(found[0])) {
+	if len(code) > 0 {
 		return true
 	}
 	i := bytes.Index(main, []byte(found))

@@ -12,6 +12,7 @@ import (
 	"harvik/internal/core/graph"
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/page"
+	"harvik/internal/core/text"
 )
 
 // A Page is the brief of a fetched address.
@@ -172,7 +173,7 @@ func mostlyLinks(d *page.Document) bool {
 	words := 0
 	for i := range d.Links {
 		if l := &d.Links[i]; l.Region == page.Content {
-			words += strings.Count(l.Words, " ") + 1
+			text.EachWord(l.Words, func(string) { words++ })
 		}
 	}
 	return 5*words >= 2*d.Words

@@ -16,6 +16,17 @@ func IsName(t string) bool {
 	return inner || t == lower || len(t) > 1 && t[1:] != lower[1:]
 }
 
+// HasLongName tells a text with a name that nobody can shorten.
+func HasLongName(t string) bool {
+	const long = 25
+	for word := range strings.FieldsSeq(t) {
+		if len(word) >= long && IsName(strings.Trim(word, ",;:()")) {
+			return true
+		}
+	}
+	return false
+}
+
 // AreNames tells a list of names, parted by commas.
 func AreNames(t string) bool {
 	for part := range strings.SplitSeq(t, ",") {

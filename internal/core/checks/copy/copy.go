@@ -53,7 +53,8 @@ var amount = []*check.Check{
 const leastEntries = 20
 
 // thin lets pages be that are there for their links or code, and, on a site that explains code, the
-// entries of a reference: pages of a layout most of whose pages are short.
+// entries of a reference: pages of a layout most of whose pages are short. Where short pages are the custom, a
+// quarter of the threshold is.
 func thin(p *check.SitePass) error {
 	reference := p.IsReference()
 	short, all := map[int32]int{}, map[int32]int{}
@@ -63,6 +64,7 @@ func thin(p *check.SitePass) error {
 			short[g.Layout]++
 		}
 	}
+	var found []*survey.Page
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		switch {
@@ -70,7 +72,17 @@ func thin(p *check.SitePass) error {
 		case g.Flags&(survey.MostlyCode|survey.MostlyLinks) != 0:
 		case reference && (g.Flags&survey.HasCode != 0 || g.Layout >= 0 && short[g.Layout] >= leastEntries && 3*short[g.Layout] >= all[g.Layout]):
 		default:
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text, fewer than %d", g.Words, p.LimitsAt(g).ThinWords)})
+			found = append(found, g)
+		}
+	}
+	usual := reference || len(found) >= leastEntries && 10*len(found) >= 3*p.Documents()
+	for _, g := range found {
+		least := p.LimitsAt(g).ThinWords
+		if usual { // short pages are how the site is written; what has next to nothing is told all the same
+			least /= 4
+		}
+		if g.Words < least {
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text, fewer than %d", g.Words, least)})
 		}
 	}
 	return nil

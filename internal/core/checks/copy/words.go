@@ -66,7 +66,7 @@ var wording = []*check.Check{
 }
 
 // leastRatio is from how many bytes on the markup of a page matters.
-const leastRatio = 15_000
+const leastRatio = 40_000
 
 func ratio(p *check.PagePass) {
 	size, visible := p.Facts.Bytes, p.Doc.Shape.Text

@@ -3,6 +3,7 @@ package headings
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -52,7 +53,7 @@ var Suite = []*check.Check{
 	{
 		ID: "heading-repeated", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "page repeats a heading", Line: "A heading stands twice on the page",
-		What: "Two headings under the same heading have the same text, or one repeats the heading that it stands under. Navigation, main headings, and words that parts customarily share, such as “Example” or what stands on the page three times and more, are left aside.",
+		What: "Two headings under the same heading have the same text, or one repeats the heading that it stands under. Navigation, main headings, and words that parts customarily share, such as “Example” dates, and what stands on the page three times and more, are left aside; so are pages that explain code.",
 		Why:  "Somebody who jumps from heading to heading cannot tell the parts apart. Often a template writes the page's name once more.",
 		How:  "Reword one of them, or take out the one that the template writes.", Source: standard, Page: repeated,
 	},
@@ -138,7 +139,7 @@ func h1Long(p *check.PagePass) {
 		if h.Level != 1 || h.Text == "" {
 			continue
 		}
-		if n := utf8.RuneCountInString(h.Text); n > p.Limits.H1Characters && !text.AreNames(h.Text) {
+		if n := utf8.RuneCountInString(h.Text); n > p.Limits.H1Characters && !text.AreNames(h.Text) && !text.HasLongName(h.Text) {
 			report(p, h, "%d characters, more than %d", n, p.Limits.H1Characters)
 		}
 		return
@@ -160,10 +161,16 @@ func init() {
 
 // repeated reports each heading that repeats the one that it stands under, or one beside it under the
 // same, with the levels of the pair.
+// year tells headings that are dates.
+var year = regexp.MustCompile(`\b(?:19|20)\d\d\b`)
+
 // manyTimes is how often a heading stands that parts of the page customarily have.
 const manyTimes = 3
 
 func repeated(p *check.PagePass) {
+	if p.Doc.CodeShare > 0 {
+		return // the parts of a reference are called alike
+	}
 	type open struct {
 		heading page.Heading
 		below   map[string]page.Heading
@@ -186,7 +193,7 @@ func repeated(p *check.PagePass) {
 		if !again && text.Key(parent.heading.Text) == key {
 			before, again = parent.heading, true
 		}
-		if again && times[key] < manyTimes && h.Level > 1 && !customary[strings.Trim(key, ":.")] && !strings.HasSuffix(key, ":") {
+		if again && times[key] < manyTimes && !year.MatchString(key) && h.Level > 1 && !customary[strings.Trim(key, ":.")] && !strings.HasSuffix(key, ":") {
 			report(p, h, "h%d = h%d%s", before.Level, h.Level, at(before))
 		} else if !again {
 			parent.below[key] = h

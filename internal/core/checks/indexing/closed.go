@@ -187,11 +187,14 @@ func linkToCanonicalised(p *check.SitePass) error {
 // keptOut are the kinds of pages that are usually kept out of search.
 var keptOut = []page.Kind{page.Login, page.Search, page.Cart, page.Legal, page.Contact, page.ErrorPage}
 
+// manyLinks is from how many pages on no author links to one.
+const manyLinks = 10
+
 func linkToNoIndex(p *check.SitePass) error {
 	hidden := func(t int32) bool {
 		g := p.Page(t)
 		return g != nil && g.HTML && g.Status == 200 && g.NoIndex != "" && !slices.Contains(keptOut, g.Kind) && !strings.Contains(p.URL(t), "?") &&
-			!p.Addresses[t].InSitemap // index-noindex-linked tells
+			!p.Addresses[t].InSitemap && p.In[t] <= manyLinks // index-noindex-linked tells, or a template writes them
 	}
 	return p.Ways(hidden, func(t int32, w survey.Way) {
 		if from := p.Page(w.Page); w.Page == t || w.Link.Region != page.Content || !isShown(from) {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
@@ -343,7 +344,7 @@ func many(p *check.PagePass) {
 
 func scriptOnly(p *check.PagePass) {
 	for i := range p.Doc.Links {
-		if l := &p.Doc.Links[i]; strings.HasPrefix(strings.ToLower(l.Address), "javascript:") {
+		if l := &p.Doc.Links[i]; strings.HasPrefix(strings.ToLower(l.Address), "javascript:") && strings.ContainsFunc(l.Words+l.Label, unicode.IsLetter) {
 			p.Report(at(l, "“%s” leads to %s", cmp.Or(l.Words, l.Label), check.Short(l.Address)))
 		}
 	}

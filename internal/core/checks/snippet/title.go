@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"harvik/internal/core/check"
@@ -204,6 +205,8 @@ func titleLong(p *check.PagePass) {
 	t := p.Doc.Title()
 	n, px := utf8.RuneCountInString(t), int(text.Width(t, titlePixels)+0.5)
 	switch {
+	case text.HasLongName(t):
+		// what it names is called so
 	case px > p.Limits.TitlePixels:
 		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters, %d px wide; there is room for about %d px", n, px, p.Limits.TitlePixels)
 	case n > p.Limits.TitleCharacters:
@@ -213,14 +216,34 @@ func titleLong(p *check.PagePass) {
 
 func titleShort(p *check.PagePass) {
 	t := p.Doc.Title()
-	if t == "" || isPlaceholder(p) || text.IsName(t) || text.IsName(p.Doc.H1()) || namesItself(p, t) {
+	if t == "" || isPlaceholder(p) || text.IsName(ownPart(t)) || text.IsName(p.Doc.H1()) || namesItself(p, t) {
 		return // title-missing and title-placeholder say more; what code calls a thing is its name
 	}
-	if n := utf8.RuneCountInString(t); n < p.Limits.TitleLeast {
+	if n := letters(t); n < p.Limits.TitleLeast {
 		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters, fewer than %d", n, p.Limits.TitleLeast)
 	} else if !strings.Contains(t, " ") && text.Shingle(t).Words == 1 {
 		p.Reportf(p.Doc.Titles[0].Pos, t, "a single word")
 	}
+}
+
+// ownPart is a title without what the site adds behind a dash or bar.
+func ownPart(title string) string {
+	for _, sign := range []string{" - ", " – ", " — ", " | ", " · "} {
+		if i := strings.LastIndex(title, sign); i > 0 {
+			return title[:i]
+		}
+	}
+	return title
+}
+
+// letters counts characters, those of scripts without spaces as two, since they say as much.
+func letters(t string) (n int) {
+	for _, r := range t {
+		if n++; unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul) {
+			n++
+		}
+	}
+	return n
 }
 
 // namesItself tells a title that says all that the page calls itself, on a page of a reference: several words, and
