@@ -71,7 +71,95 @@ func Layouts(frames [][]uint32) (of []int32, leaders [][]uint32) {
 			out[i] = int32(best)
 		}
 	}
-	return out, leaders
+	return merge(frames, out, leaders)
+}
+
+// What makes two layouts one: pages that hand-written sites build from one template differ by what stands in their
+// content, and share what is around it.
+const (
+	coreShare = 0.8 // of a layout's pages have what is its core
+	within    = 0.9 // of the larger layout's core stands on the smaller one's pages
+	extra     = 0.3 // of the smaller one's core may be more than that
+	leastCore = 4   // features; less than that is around every page of every site
+)
+
+// merge puts layouts together whose pages have the core of a larger one and little besides that their own pages
+// share. The largest comes first, so that layouts gather around it.
+func merge(frames [][]uint32, of []int32, leaders [][]uint32) ([]int32, [][]uint32) {
+	cores := make([]map[uint32]bool, len(leaders))
+	sizes := make([]int, len(leaders))
+	counts := make([]map[uint32]int, len(leaders))
+	for i, k := range of {
+		if k < 0 {
+			continue
+		}
+		if counts[k] == nil {
+			counts[k] = map[uint32]int{}
+		}
+		sizes[k]++
+		for _, f := range frames[i] {
+			counts[k][f]++
+		}
+	}
+	for k := range leaders {
+		cores[k] = map[uint32]bool{}
+		for f, n := range counts[k] {
+			if float64(n) >= coreShare*float64(sizes[k]) {
+				cores[k][f] = true
+			}
+		}
+	}
+	order := make([]int, len(leaders))
+	for k := range order {
+		order[k] = k
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(sizes[b], sizes[a]) })
+	into := make([]int, len(leaders))
+	var kept []int
+	for _, k := range order {
+		into[k] = k
+		for _, larger := range kept {
+			if belongs(cores[k], cores[larger], sizes[k]) {
+				into[k] = larger
+				break
+			}
+		}
+		if into[k] == k {
+			kept = append(kept, k)
+		}
+	}
+	number := make([]int32, len(leaders))
+	var names [][]uint32
+	for n, k := range kept {
+		number[k] = int32(n)
+		names = append(names, leaders[k])
+	}
+	out := make([]int32, len(of))
+	for i, k := range of {
+		if out[i] = -1; k >= 0 {
+			out[i] = number[into[k]]
+		}
+	}
+	return out, names
+}
+
+// fewPages is up to how many pages do not make a template of their own by what they share.
+const fewPages = 4
+
+func belongs(small, large map[uint32]bool, pages int) bool {
+	if len(large) < leastCore {
+		return false
+	}
+	both := 0
+	for f := range large {
+		if small[f] {
+			both++
+		}
+	}
+	if float64(both) < within*float64(len(large)) {
+		return false
+	}
+	return pages <= fewPages || float64(len(small)-both) <= extra*float64(len(small))
 }
 
 // NameLayouts gives each layout a name that it keeps from crawl to crawl: that of the known layout

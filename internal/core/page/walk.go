@@ -134,7 +134,7 @@ func (w *walker) element(n *dom.Node, p place, nth int) {
 	case atom.Head:
 		p.inHead = true
 	case atom.Body:
-		p.depth, p.feature = 1, 2166136261
+		p.depth, p.feature = 1, 2166136261 // what is said of body is about the page
 	}
 	block := n.Class&dom.Block != 0
 	if block {
@@ -227,13 +227,31 @@ func (w *walker) enter(n *dom.Node, a atom.Atom, p place, nth int) place {
 		p.silent = true
 	}
 	if p.depth > 0 && p.depth < 6 {
-		p.feature = hash(hash(hash(p.feature, w.tree.Data(n)), w.attr(n, "class")), role)
-		if p.depth < 5 && a != atom.A && a != atom.P && a != atom.Li {
+		kind := kindOf(w.attr(n, "class"))
+		p.feature = hash(hash(hash(p.feature, w.tree.Data(n)), kind), role)
+		if p.depth < 5 && a != atom.A && a != atom.P && a != atom.Li && (kind+role != "" || builds[a]) {
 			w.doc.Frame = append(w.doc.Frame, p.feature)
 		}
 		p.depth++
 	}
 	return p
+}
+
+// builds are elements that templates are made of; others without a class of their own are what authors write.
+var builds = map[atom.Atom]bool{
+	atom.Body: true, atom.Div: true, atom.Section: true, atom.Article: true, atom.Main: true, atom.Nav: true, atom.Header: true, atom.Footer: true,
+	atom.Aside: true, atom.Form: true, atom.Table: true, atom.Tbody: true, atom.Tr: true, atom.Td: true, atom.Center: true, atom.Address: true, atom.Hr: true,
+}
+
+// kindOf is the first of an element's classes that is not about this one page: content systems number posts,
+// and name their subjects behind it.
+func kindOf(class string) string {
+	for one := range strings.FieldsSeq(class) {
+		if !strings.ContainsAny(one, "0123456789") {
+			return one
+		}
+	}
+	return ""
 }
 
 func (p place) landmark(r Region, name string) place {
