@@ -22,6 +22,8 @@ import (
 	"harvik/internal/report"
 )
 
+var columnsHelp = "these columns, in this order: " + strings.Join(record.ColumnKeys(), ", ")
+
 func (a *app) pagesCommand() *cobra.Command {
 	q := record.PageQuery{}
 	var names []string
@@ -39,7 +41,7 @@ func (a *app) pagesCommand() *cobra.Command {
 			return a.listPages(c, in[0], q, chosen, printPages)
 		},
 	}
-	c.Flags().StringSliceVar(&names, "columns", nil, "these columns, in this order: "+strings.Join(record.ColumnKeys(), ", "))
+	c.Flags().StringSliceVar(&names, "columns", nil, columnsHelp)
 	c.Flags().StringVar(&q.Indexable, "indexable", "", "yes or no: only pages that search engines may show, or may not")
 	c.Flags().StringVar(&q.Reachable, "reachable", "", "yes or no: only pages that links from home lead to, or do not")
 	c.Flags().StringVar(&q.Why, "why", "", "only pages that search engines may not show for a reason with these words, such as noindex")

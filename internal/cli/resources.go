@@ -12,12 +12,20 @@ import (
 
 func (a *app) resourcesCommand() *cobra.Command {
 	q := record.PageQuery{}
+	var names []string
 	c := &cobra.Command{
 		Use: "resources SITE[@N]", Short: "List what the pages load, and outbound links that were checked", Args: args("SITE"),
 		Example: "  harvik resources fernhollow --role image --sort -bytes\n  harvik resources fernhollow --status 4xx",
-		RunE:    func(c *cobra.Command, in []string) error { return a.listPages(c, in[0], q, nil, printResources) },
+		RunE: func(c *cobra.Command, in []string) error {
+			chosen, err := columnsNamed(names)
+			if err != nil {
+				return err
+			}
+			return a.listPages(c, in[0], q, chosen, printResources)
+		},
 	}
 	f := c.Flags()
+	f.StringSliceVar(&names, "columns", nil, columnsHelp)
 	f.StringVar(&q.Role, "role", "resources", "only image, stylesheet, script, font, media, other, outbound or form")
 	f.StringVar(&q.Search, "search", "", "only where the address contains this")
 	f.StringVar(&q.Status, "status", "", "only this status: 200, 4xx, none")

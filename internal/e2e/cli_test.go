@@ -201,9 +201,9 @@ func TestCommandLine(t *testing.T) {
 	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --limit title-least=14 --host fernhollow.example="+garden+" ca="+strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20"), "timeout: 3s", "title-least: 14")
 	s.ok("plan show fernhollow", "retries: 1", "agent: Harvik/")
 	s.ok("crawl list fernhollow", "No crawl yet")
-	s.ok("crawl fernhollow", "Crawl 1 of https://fernhollow.example/", "health 84.9 (586 pages)", "link-broken-inside", "176 more checks", "lost")
-	s.ok("crawl list fernhollow", "fernhollow@1", "complete", "84.9")
-	s.ok("health fernhollow@1", "kept 84.9", "◆  link-broken-inside  (links)")
+	s.ok("crawl fernhollow", "Crawl 1 of https://fernhollow.example/", "health 85.0 (586 pages)", "link-broken-inside", "176 more checks", "lost")
+	s.ok("crawl list fernhollow", "fernhollow@1", "complete", "85.0")
+	s.ok("health fernhollow@1", "kept 85.0", "◆  link-broken-inside  (links)")
 	fixes := s.ok("fixes fernhollow --limit 5", "Footer link to /old-shop/ is dead", "189 more; --limit 194 shows them all.")
 	s.ok("fixes fernhollow --severity notice --group headings", "A heading stands twice on the page")
 	id := ""
@@ -243,7 +243,7 @@ func TestCommandLine(t *testing.T) {
 	s.ok("check try title-duplicate "+draft, "one page is not enough to know", "It is not judged.")
 	s.ok("layouts fernhollow", "https://fernhollow.example/plants/", "layouts")
 	s.ok("compare fernhollow /plants/narcissus-poeticus/ /plants/narcissus-cyclamineus/", "% of the five-word runs are in both", "A  ", "poeticus")
-	s.ok("judge fernhollow", "judged anew: health 84.9")
+	s.ok("judge fernhollow", "judged anew: health 85.0")
 	s.ok("fixes fernhollow --order pages --limit 2", "more; --limit")
 	s.ok("link", "/sign-in#")
 

@@ -8,12 +8,14 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
 
+	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
 
@@ -145,7 +147,9 @@ func TestWishSurvives(t *testing.T) {
 // results are what a site's newest crawl found, without names and times.
 func (s *shell) results(site string) string {
 	s.t.Helper()
-	all := s.ok("pages "+site+" --csv") + s.ok("fixes "+site+" --json") + s.ok("resources "+site+" --csv")
+	timeless := slices.DeleteFunc(record.ColumnKeys(), func(key string) bool { return key == "firstByte" })
+	columns := " --csv --columns " + strings.Join(timeless, ",")
+	all := s.ok("pages "+site+columns) + s.ok("fixes "+site+" --json") + s.ok("resources "+site+columns)
 	health := s.ok("health " + site)
 	_, health, _ = strings.Cut(health, "\n")
 	return all + health + s.ok("crawl left "+site+" --csv")
