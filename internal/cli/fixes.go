@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"harvik/internal/client"
+	"harvik/internal/core/fixlist"
 	"harvik/internal/core/task"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
@@ -147,6 +148,26 @@ func (a *app) fixCommand() *cobra.Command {
 	return c
 }
 
+// entriesShown are the entries of a line that are listed with it.
+const entriesShown = 25
+
+// printEntries lists what a line for several is made of, each with the work at it.
+func printEntries(w io.Writer, f fixlist.Fix) {
+	if len(f.Entries) == 0 {
+		return
+	}
+	fmt.Fprintf(w, "  %s\n", bold(w, numbers.Count(f.Cases, "case", "cases")+", each of which can be claimed and rechecked by its ID"))
+	shown := f.Entries[:min(len(f.Entries), entriesShown)]
+	for i := range shown {
+		e := &shown[i]
+		fmt.Fprintf(w, "  %s  %-9s  %s\n", e.ID, e.State, end(e.Line, columns(w)-24))
+	}
+	if n := f.Cases - len(shown); n > 0 {
+		fmt.Fprintf(w, "  and %s more; --json has them\n", numbers.Thousands(n))
+	}
+	fmt.Fprintln(w)
+}
+
 func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
 	f := d.Fix
 	fmt.Fprintf(w, "%s %s\n", sign(w, f.Severity), bold(w, f.Line))
@@ -172,6 +193,7 @@ func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
 		wrap(w, "  ", "What comes of it, and goes with it: "+strings.Join(parts, ", ")+".")
 		fmt.Fprintln(w)
 	}
+	printEntries(w, f.Fix)
 	fmt.Fprintf(w, "  %s\n", bold(w, numbers.Count(f.Pages, "page", "pages")))
 	for _, p := range pages {
 		fmt.Fprintf(w, "\n  %s\n", p.Address)

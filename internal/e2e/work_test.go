@@ -624,7 +624,7 @@ func TestFolderAfterFolder(t *testing.T) {
 	if _, err := h.Watch(t.Context(), "beds", 1, func(record.Progress) {}); err != nil {
 		t.Fatal(err)
 	}
-	list, err := h.Fixes(t.Context(), "beds", 1, client.FixFilter{Check: "link-broken-inside", Limit: 100})
+	list, err := h.Fixes(t.Context(), "beds", 1, client.FixFilter{Limit: 1000})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -639,5 +639,93 @@ func TestFolderAfterFolder(t *testing.T) {
 	mended = true
 	if rec := h.recheckOf(t, "beds", list.Fixes[i].ID); len(rec.Results) != 1 || rec.Results[0].Verdict != record.IsConfirmed {
 		t.Errorf("mended, the recheck gives %+v", rec.Results)
+	}
+}
+
+// TestEntries works at single targets of lines for several: each has a state, a recheck and evidence of its own,
+// whatever becomes of its line.
+func TestEntries(t *testing.T) {
+	t.Parallel()
+	garden := demo.NewSeasons(demo.Spring)
+	h := startBeside(t, garden)
+	h.addGarden(t)
+	h.crawl(t)
+	ctx := t.Context()
+	var lines map[string]bool
+	entries := func() map[string]fixlist.Entry {
+		lines = map[string]bool{}
+		list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 1000})
+		if err != nil {
+			t.Fatal(err)
+		}
+		out := map[string]fixlist.Entry{}
+		for _, line := range list.Fixes {
+			if line.Entries != nil {
+				t.Errorf("the list carries the entries of %s", line.ID)
+			}
+			if lines[line.ID] = true; line.Cases < 2 {
+				continue
+			}
+			d, err := h.Fix(ctx, "fernhollow", 0, line.ID)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if one := d.Fix.Kind; one != fixlist.Target && one != fixlist.Value && len(d.Fix.Entries) != min(line.Cases, 300) {
+				t.Errorf("%q has %d entries", line.Line, len(d.Fix.Entries))
+			}
+			for _, e := range d.Fix.Entries {
+				out[e.ID] = e
+			}
+		}
+		return out
+	}
+	spring := entries()
+	if len(spring) < 5 {
+		t.Fatalf("%d entries", len(spring))
+	}
+	var all []record.FixAt
+	one := ""
+	for id, e := range spring {
+		if all = append(all, record.FixAt{Fix: id}); strings.HasSuffix(e.Target, "/plants/betula-pendla/") {
+			one = id
+		}
+	}
+	moves, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: append(all, record.FixAt{Fix: "zzzzzzzz"}), To: task.Claimed, By: "rowan"})
+	if err != nil || len(moves.Moved) != len(all) || len(moves.Refused) != 1 {
+		t.Fatalf("moved %d, refused %+v (%v)", len(moves.Moved), moves.Refused, err)
+	}
+	d, err := h.Fix(ctx, "fernhollow", 0, one)
+	if err != nil || d.Fix.State != string(task.Claimed) || d.Fix.Of == "" || d.Fix.Kind != fixlist.Target {
+		t.Errorf("an entry is shown as %+v (%v)", d.Fix, err)
+	}
+	pages, err := h.FixPages(ctx, "fernhollow", 0, one, 100)
+	if err != nil || len(pages) != 1 || len(pages[0].Places) != 1 || pages[0].Address != demo.Home+"plants/betula-nigra/" {
+		t.Errorf("its pages are %+v (%v)", pages, err)
+	}
+	if r := h.recheck(t, one); r.Results[0].Verdict != record.IsThere || r.Results[0].State != task.Taken {
+		t.Errorf("rechecked, it is %+v", r.Results[0])
+	}
+	garden.Turn()
+	h.crawl(t)
+	summer := entries()
+	gone := 0
+	for id, e := range spring {
+		want := task.Confirmed
+		if _, there := summer[id]; there || lines[id] {
+			want = task.Taken // claimed, and still there, be it in a line of its own
+		} else {
+			gone++
+		}
+		if got := h.stateOf(t, id); got != want {
+			t.Errorf("in summer %q is %s, want %s", e.Line, got, want)
+		}
+	}
+	if gone == 0 || gone == len(spring) {
+		t.Errorf("%d of %d are gone", gone, len(spring))
+	}
+	for id, e := range summer {
+		if _, before := spring[id]; before && e.State != string(task.Taken) {
+			t.Errorf("its line says that %q is %s", e.Line, e.State)
+		}
 	}
 }

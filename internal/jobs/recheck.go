@@ -67,11 +67,11 @@ func (r *Runner) Recheck(ctx context.Context, site record.Site, fixes []string, 
 	}
 	l := &looking{runner: r, site: site, crawl: rec, sheet: sheet, adjust: w.adjustment(), report: sheet.Build(w.adjustment())}
 	for _, id := range slices.Compact(slices.Sorted(slices.Values(fixes))) {
-		i := slices.IndexFunc(l.report.Fixes, func(f fixlist.Fix) bool { return f.ID == id })
-		if i < 0 {
+		f := named(l.report.Fixes, id)
+		if f == nil {
 			return record.Recheck{}, &Mistake{fmt.Sprintf("the newest fix list has no fix %s; `harvik fixes %s` shows them", id, site.Name)}
 		}
-		l.fixes = append(l.fixes, &l.report.Fixes[i])
+		l.fixes = append(l.fixes, f)
 	}
 	if len(l.fixes) == 0 {
 		return record.Recheck{}, &Mistake{"a recheck needs at least one fix"}
@@ -81,6 +81,21 @@ func (r *Runner) Recheck(ctx context.Context, site record.Site, fixes []string, 
 		Results: []record.RecheckResult{}, Pages: []record.RecheckedPage{},
 	}}
 	return r.begin(ctx, one, l)
+}
+
+// named is the line of an ID, or the entry of one, nil if there is none.
+func named(lines []fixlist.Fix, id string) *fixlist.Fix {
+	for i := range lines {
+		if lines[i].ID == id {
+			return &lines[i]
+		}
+	}
+	for i := range lines {
+		if one, ok := lines[i].Entry(id); ok {
+			return &one
+		}
+	}
+	return nil
 }
 
 func (r *Runner) begin(ctx context.Context, one *recheck, l *looking) (record.Recheck, error) {

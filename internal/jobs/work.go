@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"hash/fnv"
 	"io"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -187,6 +188,9 @@ func (r *Runner) Move(ctx context.Context, site record.Site, wish record.Wish) (
 		}
 		due = &day
 	}
+	if err := r.addEntries(ctx, latest.ID, wish.Fixes, known); err != nil {
+		return out, err
+	}
 	var changes []store.Change
 	named := map[string]bool{}
 	for _, at := range wish.Fixes {
@@ -228,6 +232,22 @@ func (r *Runner) Move(ctx context.Context, site record.Site, wish record.Wish) (
 		out.Refused = append(out.Refused, refused)
 	}
 	return out, nil
+}
+
+// addEntries adds to the known fixes what of a wish names entries of lines.
+func (r *Runner) addEntries(ctx context.Context, crawl int64, wished []record.FixAt, known map[string]record.Task) error {
+	var unknown []string
+	for _, at := range wished {
+		if _, ok := known[at.Fix]; !ok {
+			unknown = append(unknown, at.Fix)
+		}
+	}
+	if len(unknown) == 0 {
+		return nil
+	}
+	entries, err := r.store.EntriesOf(ctx, crawl, unknown)
+	maps.Copy(known, entries)
+	return err
 }
 
 // latest is a site's newest finished crawl and its lines.
@@ -367,6 +387,12 @@ func (r *Runner) settle(ctx context.Context, rec record.Crawl, result *crawl.Res
 		f := &result.Report.Fixes[i]
 		now[f.ID] = record.Task{Fix: f.ID, Check: f.Check, Line: f.Line, State: task.Open, Seen: rec.Number}
 		present = append(present, f.ID)
+		for k := range f.Entries {
+			if e := &f.Entries[k]; now[e.ID].Fix == "" {
+				now[e.ID] = record.Task{Fix: e.ID, Check: f.Check, Line: e.Line, State: task.Open, Seen: rec.Number}
+				present = append(present, e.ID)
+			}
+		}
 	}
 	if err := r.store.Saw(ctx, rec.SiteID, rec.Number, present); err != nil {
 		return err

@@ -1,8 +1,10 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"strconv"
@@ -10,6 +12,7 @@ import (
 
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
+	"harvik/internal/core/task"
 	"harvik/internal/record"
 )
 
@@ -96,6 +99,7 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 		if err != nil {
 			return list, err
 		}
+		line.Entries = nil // they are the fix's own
 		list.Fixes = append(list.Fixes, line)
 	}
 	return list, nil
@@ -134,13 +138,68 @@ func (r *fixRow) line() (line record.FixLine, err error) {
 	return line, err
 }
 
-// Fix is one line of a fix list, by its ID.
+// Fix is one line of a fix list, or an entry of one, by its ID; of a line the entries have the state of the work at
+// them.
 func (s *Store) Fix(ctx context.Context, crawlID int64, id string) (record.FixLine, error) {
 	var r fixRow
-	if err := s.db.GetContext(ctx, &r, fixSelect+"where f.crawl_id = $1 and f.id = $2", crawlID, id); err != nil {
-		return record.FixLine{}, found(err)
+	err := found(s.db.GetContext(ctx, &r, fixSelect+"where f.crawl_id = $1 and f.id = $2", crawlID, id))
+	if errors.Is(err, ErrNotFound) {
+		return s.entry(ctx, crawlID, id)
 	}
-	return r.line()
+	if err != nil {
+		return record.FixLine{}, err
+	}
+	line, err := r.line()
+	if err != nil || len(line.Entries) == 0 {
+		return line, err
+	}
+	ids := make([]string, len(line.Entries))
+	for i := range line.Entries {
+		ids[i] = line.Entries[i].ID
+	}
+	var tasks []record.Task
+	if err := s.db.SelectContext(ctx, &tasks, `select `+taskColumns+` from task where fix = any($2)
+		and site_id = (select site_id from crawl where id = $1)`, crawlID, ids); err != nil {
+		return line, err
+	}
+	at := map[string]record.Task{}
+	for _, t := range tasks {
+		at[t.Fix] = t
+	}
+	for i := range line.Entries {
+		e := &line.Entries[i]
+		e.State = string(cmp.Or(at[e.ID].State, task.Open))
+		e.Version = at[e.ID].Version
+	}
+	return line, nil
+}
+
+// entry is one of a line's targets or values, seen as a fix.
+func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record.FixLine, err error) {
+	var r fixRow
+	if err := s.db.GetContext(ctx, &r, fixSelect+"where f.crawl_id = $1 and "+hasEntry("$2"), crawlID, entryNamed(id)); err != nil {
+		return out, found(err)
+	}
+	line, err := r.line()
+	if err != nil {
+		return out, err
+	}
+	out.Fix, _ = line.Fix.Entry(id)
+	var t record.Task
+	err = found(s.db.GetContext(ctx, &t, `select `+taskColumns+` from task where fix = $2 and site_id = (select site_id from crawl where id = $1)`, crawlID, id))
+	if errors.Is(err, ErrNotFound) {
+		return out, nil
+	}
+	out.State, out.Assignee, out.Due, out.Note, out.Version = string(t.State), t.Assignee, t.Due, t.Note, t.Version
+	return out, err
+}
+
+// hasEntry is the condition that a line has the entry that a parameter describes.
+func hasEntry(parameter string) string { return "f.body->'entries' @> " + parameter + "::jsonb" }
+
+func entryNamed(id string) string {
+	data, _ := json.Marshal([]map[string]string{{"id": id}})
+	return string(data)
 }
 
 // FixPages are the pages of a fix with the evidence that belongs to it, in order of address,
@@ -154,8 +213,8 @@ func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, afte
 		left join address a on a.crawl_id = f.crawl_id and a.id = x.page
 		left join page p on p.crawl_id = f.crawl_id and p.id = x.page
 		left join standing st on st.crawl_id = f.crawl_id and st.page_id = x.page
-		where f.crawl_id = $1 and f.id = $2 and ($4 = '' or a.url collate "C" > $4)
-		order by a.url collate "C" limit $5`, crawlID, f.ID, f.Check, after, limit)
+		where f.crawl_id = $1 and f.id = $2 and ($4 = '' or a.url collate "C" > $4) and ($6 = '' or n.places::jsonb @> $6::jsonb)
+		order by a.url collate "C" limit $5`, crawlID, cmp.Or(f.Of, f.ID), f.Check, after, limit, placeOf(&f))
 	if err != nil {
 		return nil, err
 	}
@@ -169,6 +228,19 @@ func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, afte
 		err = s.outlines(ctx, crawlID, rows)
 	}
 	return rows, err
+}
+
+// placeOf describes a place of an entry, "" for a line, all of whose pages are meant.
+func placeOf(f *fixlist.Fix) string {
+	if f.Of == "" {
+		return ""
+	}
+	place := map[string]string{"value": f.Value}
+	if f.Target != "" {
+		place = map[string]string{"target": f.Target}
+	}
+	data, _ := json.Marshal([]map[string]string{place})
+	return string(data)
 }
 
 // concerned keeps the places that the fix is about.

@@ -21,9 +21,9 @@ func (s *Store) Task(ctx context.Context, site int64, fix string) (t record.Task
 	return t, found(err)
 }
 
-// HasFix tells whether any crawl of a site found a fix.
+// HasFix tells whether any crawl of a site found a fix, be it as a line or as an entry of one.
 func (s *Store) HasFix(ctx context.Context, site int64, fix string) (known bool, err error) {
-	err = s.db.GetContext(ctx, &known, "select exists (select 1 from fix f join crawl c on c.id = f.crawl_id where c.site_id = $1 and f.id = $2)", site, fix)
+	err = s.db.GetContext(ctx, &known, "select exists (select 1 from fix f join crawl c on c.id = f.crawl_id where c.site_id = $1 and (f.id = $2 or "+hasEntry("$3")+"))", site, fix, entryNamed(fix))
 	return known, err
 }
 
@@ -239,7 +239,9 @@ func (e *ConflictError) Error() string {
 func (s *Store) Members(ctx context.Context, crawlID int64, fix string) ([]string, error) {
 	var out []string
 	err := s.db.SelectContext(ctx, &out, `select coalesce(a.url, '') from fix f cross join unnest(f.pages) as x(page)
-		left join address a on a.crawl_id = f.crawl_id and a.id = x.page where f.crawl_id = $1 and f.id = $2 order by 1`, crawlID, fix)
+		left join address a on a.crawl_id = f.crawl_id and a.id = x.page where f.crawl_id = $1
+		and f.id = coalesce((select id from fix where crawl_id = $1 and id = $2), (select id from fix f where crawl_id = $1 and `+hasEntry("$3")+` limit 1)) order by 1`,
+		crawlID, fix, entryNamed(fix))
 	return out, err
 }
 
@@ -270,12 +272,22 @@ func (s *Store) Before(ctx context.Context, site int64, number int) (record.Craw
 
 // FixesOf are the lines of a crawl's fix list, by ID.
 func (s *Store) FixesOf(ctx context.Context, crawlID int64) (map[string]record.Task, error) {
+	return s.tasksOf(ctx, "select id, check_id, body->>'line' as line from fix where crawl_id = $1", crawlID)
+}
+
+// EntriesOf are the entries of a crawl's lines, likewise.
+func (s *Store) EntriesOf(ctx context.Context, crawlID int64, ids []string) (map[string]record.Task, error) {
+	return s.tasksOf(ctx, `select e->>'id' as id, f.check_id, e->>'line' as line from fix f
+		cross join jsonb_array_elements(coalesce(f.body->'entries', '[]')) as e where f.crawl_id = $1 and e->>'id' = any($2)`, crawlID, ids)
+}
+
+func (s *Store) tasksOf(ctx context.Context, query string, args ...any) (map[string]record.Task, error) {
 	rows := []struct {
 		ID    string `db:"id"`
 		Check string `db:"check_id"`
 		Line  string `db:"line"`
 	}{}
-	if err := s.db.SelectContext(ctx, &rows, "select id, check_id, body->>'line' as line from fix where crawl_id = $1", crawlID); err != nil {
+	if err := s.db.SelectContext(ctx, &rows, query, args...); err != nil {
 		return nil, err
 	}
 	out := map[string]record.Task{}

@@ -222,6 +222,19 @@ export interface Tallies {
 
 export type State = "open" | "taken" | "claimed" | "confirmed" | "returned" | "waived";
 
+/** One target or value of a line for several, with work of its own. */
+export interface Entry {
+  id: string;
+  line: string;
+  target?: string;
+  value?: string;
+  example?: string;
+  pages: number;
+  places: number;
+  state?: State;
+  version?: number;
+}
+
 export interface Fix {
   id: string;
   rank: number;
@@ -247,6 +260,10 @@ export interface Fix {
   waived?: number;
   /** What comes of it and goes with it. */
   follows?: { check: string; pages: number }[];
+  /** Of a line for several targets or values; told with one fix, not in lists. */
+  entries?: Entry[];
+  /** Of an entry: the line that it is part of. */
+  of?: string;
   assignee?: string;
   due?: string;
   note?: string;

@@ -63,11 +63,49 @@ type Fix struct {
 	State       string         `json:"state"`
 	Waived      int            `json:"waived,omitempty"`  // of its pages
 	Follows     []Follow       `json:"follows,omitempty"` // what comes of it, and goes with it
+	Entries     []Entry        `json:"entries,omitempty"` // of a line for several targets or values, those on most pages first
+	Of          string         `json:"of,omitempty"`      // of an entry seen as a fix: the line that it is part of
 
 	Members []int32 `json:"-"` // its pages by number, in order of address; −1 for the site
 	minutes int
 	weight  float64 // gain weighted by importance
 	cells   []health.Removal
+}
+
+// An Entry is one target or value of a line for several. It is named as its own line would be, so that the work
+// at it goes on whichever line it is part of.
+type Entry struct {
+	ID      string `json:"id"`
+	Line    string `json:"line"` // as a sentence
+	Target  string `json:"target,omitempty"`
+	Value   string `json:"value,omitempty"`
+	Example string `json:"example,omitempty"` // a page
+	Pages   int    `json:"pages"`
+	Places  int    `json:"places"`
+	State   string `json:"state,omitempty"` // of the work at it
+	Version int    `json:"version,omitempty"`
+
+	Members []int32 `json:"-"`
+}
+
+// maxEntries bounds the entries of a line that are named; Cases says how many there are.
+const maxEntries = 300
+
+// Entry is an entry of the fix seen as a fix of its own, for the same check; ok is false if it has none of that ID.
+func (f *Fix) Entry(id string) (one Fix, ok bool) {
+	i := slices.IndexFunc(f.Entries, func(e Entry) bool { return e.ID == id })
+	if i < 0 {
+		return Fix{}, false
+	}
+	e := &f.Entries[i]
+	one = Fix{
+		ID: e.ID, Of: f.ID, Rank: f.Rank, Check: f.Check, Group: f.Group, Severity: f.Severity, Kind: Value, Line: e.Line, Target: e.Target, Value: e.Value,
+		Example: e.Example, Pages: e.Pages, Places: e.Places, Effort: "small", HealthAfter: f.HealthAfter, State: Open, Members: e.Members,
+	}
+	if e.Target != "" {
+		one.Kind = Target
+	}
+	return one, true
 }
 
 // Follow is a check that fails on pages of a fix only for what the fix is about.
@@ -487,10 +525,57 @@ func (b *builder) fixes(found []gathered, book *health.Book, shares []float64) [
 		f.Waived = b.waivedPages(g.entries)
 		f.Gain, f.weight = book.Gain(f.cells, func(p int) float64 { return b.importance[p] })
 		b.finish(&f, b.Checks[g.check])
+		f.Entries = b.entriesOf(&g)
 		if open == 0 {
 			f.State = Waived
 		}
 		out = append(out, f)
+	}
+	return out
+}
+
+// entriesOf are the targets or values of a line for several.
+func (b *builder) entriesOf(g *gathered) []Entry {
+	if g.fix.Cases < 2 || g.fix.Kind == Target || g.fix.Kind == Value {
+		return nil
+	}
+	c := b.Checks[g.check]
+	kind := Value
+	if c.Gather == check.ByTarget {
+		kind = Target
+	}
+	at := map[int32]int{}
+	var out []Entry
+	for _, i := range g.entries {
+		e := &b.entries[i]
+		if e.root >= 0 || e.cause < 0 {
+			continue
+		}
+		k, known := at[e.cause]
+		if !known {
+			cause := &b.causes[e.cause]
+			k = len(out)
+			at[e.cause] = k
+			out = append(out, Entry{ID: identify(c, kind, cause.key), Target: cause.target, Value: cause.value})
+		}
+		one := &out[k]
+		if one.Places += int(e.places); len(one.Members) == 0 || one.Members[len(one.Members)-1] != e.page {
+			one.Members = append(one.Members, e.page)
+		}
+	}
+	slices.SortFunc(out, func(x, y Entry) int {
+		return cmp.Or(cmp.Compare(len(y.Members), len(x.Members)), strings.Compare(x.Target, y.Target), strings.Compare(x.Value, y.Value), strings.Compare(x.ID, y.ID))
+	})
+	out = out[:min(len(out), maxEntries)]
+	for k := range out {
+		one := &out[k]
+		one.Pages = len(one.Members)
+		if one.Members[0] >= 0 {
+			one.Example = b.address(one.Members[0])
+		}
+		f := Fix{Kind: kind, Target: one.Target, Value: one.Value, Example: one.Example, Pages: one.Pages}
+		f.word(c, b.home)
+		one.Line = f.Line
 	}
 	return out
 }

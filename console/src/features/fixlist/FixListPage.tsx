@@ -12,7 +12,7 @@ import { FilterRow } from "./FilterRow";
 import { FixPanel } from "./FixPanel";
 import { FixRows } from "./FixRows";
 import { filterKeys } from "./filters";
-import { told, useWork, type Wish } from "./useWork";
+import { told, useWork, type Wish, type Worked } from "./useWork";
 import { WaiveDialog } from "./WaiveDialog";
 import { type Notice, WorkBar } from "./WorkBar";
 
@@ -32,12 +32,12 @@ export function FixListPage() {
   const rows = useMemo(() => list.data?.pages.flatMap((p) => p.fixes) ?? [], [list.data]);
   const newest = info.data !== undefined && info.data.number === home.data?.latest;
   const say = (e: unknown) => setNotice({ text: e instanceof Error ? e.message : String(e) });
-  const move = (some: Fix[], wish: Omit<Wish, "fixes">) =>
+  const move = (some: Worked[], wish: Omit<Wish, "fixes">) =>
     work.move
       .mutateAsync({ fixes: some, ...wish })
       .then((m) => setNotice({ text: told(m, wish.to), batch: m.moved.length ? m.batch : undefined }))
       .catch(say);
-  const recheck = (some: Fix[]) =>
+  const recheck = (some: Worked[]) =>
     work.look
       .mutateAsync(some.map((f) => f.id))
       .then((r) => setNotice({ text: "", recheck: { crawl: r.crawl, number: r.number } }))

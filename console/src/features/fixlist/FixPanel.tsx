@@ -9,17 +9,18 @@ import { Outline, Places } from "../../ui/Evidence";
 import { More } from "../../ui/More";
 import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
+import { Entries } from "./Entries";
 import { FixWork } from "./FixWork";
-import type { Wish } from "./useWork";
+import type { Wish, Worked } from "./useWork";
 
 interface Props {
   home: string;
   id: string;
   newest: boolean;
   close: () => void;
-  move: (fix: Fix, wish: Omit<Wish, "fixes">) => void;
+  move: (fix: Worked, wish: Omit<Wish, "fixes">) => void;
   waive: (fix: Fix) => void;
-  recheck: (fix: Fix) => void;
+  recheck: (fix: Worked) => void;
 }
 
 /** One fix: its texts, its evidence, its pages. Stands beside the list. */
@@ -89,6 +90,15 @@ export function FixPanel({ home, id, newest, close, move, waive, recheck }: Prop
                 .join(", ")}
               .
             </Text>
+          )}
+          {detail.data.fix.entries && (
+            <Entries
+              entries={detail.data.fix.entries}
+              cases={detail.data.fix.cases ?? 0}
+              newest={newest}
+              claim={(e) => move(e, { to: e.state === "claimed" ? "open" : "claimed" })}
+              recheck={recheck}
+            />
           )}
           <Flex align="baseline" gap="3" mb="1" borderTopWidth="1px" pt="3">
             <Heading as="h3" size="sm">

@@ -4,8 +4,11 @@ import type { Fix, Moves, Recheck, State, Waiver, WaiverScope } from "../../api/
 import { count } from "../../lib/format";
 import { useMe } from "../../lib/me";
 
+/** What work is done at: a fix, or an entry of one. */
+export type Worked = Pick<Fix, "id"> & { version?: number };
+
 export interface Wish {
-  fixes: Pick<Fix, "id" | "version">[];
+  fixes: Worked[];
   to?: State;
   assignee?: string;
   due?: string;
