@@ -76,6 +76,13 @@ func TestConsole(t *testing.T) {
 	b.choose("Status", "5xx")
 	b.see("3 addresses")
 	b.see("/events/box-office/")
+	b.visit(h.url + "/sites/fernhollow/latest/pages?columns=address,why,canonical,robots,foundBy,linksIn")
+	b.choose("Indexable", "no")
+	b.see("94 addresses")
+	b.see("canonical names another address")
+	b.picture("not-indexable")
+	b.choose("Reachable", "no")
+	b.see("No page like that")
 
 	b.visit(h.url + "/checks")
 	b.see("title-missing")

@@ -266,6 +266,16 @@ func TestWorklist(t *testing.T) {
 	b.see("The crawl stays as it was.")
 	b.picture("worklist")
 
+	b.visit(h.url + "/sites/fernhollow/latest?check=link-broken-inside")
+	b.click("button", "Link to a page of the site that is not there")
+	b.see("8 cases")
+	b.click("button", "Claim: Link to /plants/betula-pendla/ is dead")
+	b.see("1 fix claimed.")
+	b.click("button", "Recheck: Link to /plants/betula-pendla/ is dead")
+	b.see("still there on its page")
+	b.wait("the state of the entry", `document.querySelector('[aria-label=Cases]').innerText.includes('taken')`)
+	b.picture("entries")
+
 	b.visit(h.url + "/sites/fernhollow/latest?check=robots-blocks-linked")
 	b.click("button", "shuts out addresses that pages link to, such as /shop/basket/")
 	b.click("button", "Waive…")

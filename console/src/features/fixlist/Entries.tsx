@@ -19,7 +19,7 @@ export function Entries({ entries, cases, newest, claim, recheck }: Props) {
   const [all, setAll] = useState(false);
   const shown = all ? entries : entries.slice(0, atFirst);
   return (
-    <Box as="section" aria-label="Cases" borderTopWidth="1px" pt="3" mb="3">
+    <Box as="section" aria-label="Cases" mb="3">
       <Heading as="h3" size="sm" mb="1">
         {count(cases, "case", "cases")}
       </Heading>

@@ -74,6 +74,15 @@ export function FixPanel({ home, id, newest, close, move, waive, recheck }: Prop
             waive={() => waive(detail.data.fix)}
             recheck={() => recheck(detail.data.fix)}
           />
+          {detail.data.fix.entries && (
+            <Entries
+              entries={detail.data.fix.entries}
+              cases={detail.data.fix.cases ?? 0}
+              newest={newest}
+              claim={(e) => move(e, { to: e.state === "claimed" ? "open" : "claimed" })}
+              recheck={recheck}
+            />
+          )}
           <Part title="What">{detail.data.check.what}</Part>
           <Part title="Why it matters">{detail.data.check.why}</Part>
           <Part title="How to fix it">{detail.data.check.how}</Part>
@@ -90,15 +99,6 @@ export function FixPanel({ home, id, newest, close, move, waive, recheck }: Prop
                 .join(", ")}
               .
             </Text>
-          )}
-          {detail.data.fix.entries && (
-            <Entries
-              entries={detail.data.fix.entries}
-              cases={detail.data.fix.cases ?? 0}
-              newest={newest}
-              claim={(e) => move(e, { to: e.state === "claimed" ? "open" : "claimed" })}
-              recheck={recheck}
-            />
           )}
           <Flex align="baseline" gap="3" mb="1" borderTopWidth="1px" pt="3">
             <Heading as="h3" size="sm">

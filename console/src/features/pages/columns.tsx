@@ -33,9 +33,22 @@ type Text =
   | "encoding"
   | "foundBy";
 
+/** An address of the site without its host; anything else as it is. */
+function within(text: string | undefined, home: string) {
+  return home && text?.startsWith(home) ? text.slice(home.length - 1) : text;
+}
+
 /** A column of words. */
 function said(key: Text, label: string, width: string): PageColumn {
-  return { key, label, width, sort: key, words: true, cell: (p) => p[key], title: (p) => p[key] ?? "" };
+  return {
+    key,
+    label,
+    width,
+    sort: key,
+    words: true,
+    cell: (p, home) => within(p[key], home),
+    title: (p) => p[key] ?? "",
+  };
 }
 
 /** A column of numbers that crawls of an earlier Harvik do not have. */
