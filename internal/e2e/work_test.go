@@ -624,7 +624,7 @@ func TestFolderAfterFolder(t *testing.T) {
 	if _, err := h.Watch(t.Context(), "beds", 1, func(record.Progress) {}); err != nil {
 		t.Fatal(err)
 	}
-	list, err := h.Fixes(t.Context(), "beds", 1, client.FixFilter{Limit: 1000})
+	list, err := h.Fixes(t.Context(), "beds", 1, client.FixFilter{Check: "link-broken-inside", Limit: 100})
 	if err != nil {
 		t.Fatal(err)
 	}
