@@ -573,3 +573,65 @@ func TestNearlyAll(t *testing.T) {
 		t.Errorf("%d lines, %+v", len(r.Fixes), f)
 	}
 }
+
+// TestEntries: a line for several names each of its targets once, by the ID that its own line would have, with the
+// pages that have it; lines about one thing name none.
+func TestEntries(t *testing.T) {
+	var in []check.Finding
+	for i := range int32(9) { // nine targets that have nothing in common, the first on two pages
+		in = append(in, dead(i, target(at(int(i), "/gone-%d-%c", 'a'+i), "main > p 2", page.Content)))
+	}
+	in = append(in, dead(12, target(at(0, "/gone-%d-%c", 'a'), "main > p 4", page.Content)))
+	r := build(site(20), in)
+	var line *Fix
+	for i := range r.Fixes {
+		if r.Fixes[i].Check == "broken" && r.Fixes[i].Cases > 1 {
+			line = &r.Fixes[i]
+		}
+	}
+	if line == nil || len(line.Entries) != line.Cases {
+		t.Fatalf("no line with entries among %+v", r.Fixes)
+	}
+	seen := map[string]bool{}
+	places := 0
+	for _, e := range line.Entries {
+		if seen[e.Target] || e.ID != TargetID("broken", e.Target) || e.Pages != len(e.Members) || e.Line == "" || e.Example == "" {
+			t.Errorf("entry %+v", e)
+		}
+		seen[e.Target] = true
+		places += e.Places
+		one, ok := line.Entry(e.ID)
+		if !ok || one.Of != line.ID || one.Kind != Target || one.Target != e.Target || one.Check != line.Check {
+			t.Errorf("seen as a fix it is %+v", one)
+		}
+	}
+	if places != line.Places {
+		t.Errorf("%d places in the entries, %d in the line", places, line.Places)
+	}
+	if first := line.Entries[0]; first.Pages != 2 || !strings.Contains(first.Target, "/gone-0") {
+		t.Errorf("the first is %+v", first)
+	}
+	if _, ok := line.Entry("zzzzzzzz"); ok {
+		t.Error("there is an entry of an ID that none has")
+	}
+}
+
+// TestEndings: a menu of languages that are not there is one line, however many there are.
+func TestEndings(t *testing.T) {
+	s := &survey.Survey{}
+	var in []check.Finding
+	for i := range 8 {
+		s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/bed-%d.html", i), State: survey.Fetched})
+	}
+	for i := range 8 {
+		f := &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered, Document: &page.Document{Frame: []uint32{1, 2, 3}}}
+		s.Add(int32(i), f, -1, -1, nil)
+		for _, ending := range []string{"de", "fr", "pl"} {
+			in = append(in, dead(int32(i), target(fmt.Sprintf("http://fernhollow.example/bed-%d.%s.html", i, ending), "main > p 1", page.Content)))
+		}
+	}
+	r := build(s, in)
+	if len(r.Fixes) != 1 || !strings.Contains(r.Fixes[0].Line, "the page's own name with 3 endings, such as .de.html and .fr.html") {
+		t.Errorf("%d fixes, the first %q", len(r.Fixes), r.Fixes[0].Line)
+	}
+}

@@ -213,3 +213,24 @@ func TestDeepMarkup(t *testing.T) {
 		t.Errorf("%d levels, %d faults", d.Shape.Depth, len(d.Markup.Faults))
 	}
 }
+
+// TestClimbs: a link that goes up more folders than there are keeps how it is written; others do not.
+func TestClimbs(t *testing.T) {
+	for href, kept := range map[string]bool{"../../../a.html": true, "../../a.html": true, "../a.html": false, "a/../../b": false, "/../a": false} {
+		d := read(t, "http://fernhollow.example/x/y.html", `<p><a href="`+href+`">a</a>`)
+		if got := d.Links[0].Href != ""; got != kept {
+			t.Errorf("%s from /x/y.html: kept as written %v, want %v; it leads to %s", href, got, kept, d.Links[0].Address)
+		}
+	}
+}
+
+// TestImages: where a picture stands and in which forms it is offered.
+func TestImages(t *testing.T) {
+	d := read(t, "http://fernhollow.example/", `<body><main><img src=a loading=lazy><picture><source srcset=b2><img src=b></picture>
+		<img src=c srcset="c 1x, c2 2x"><img src=d width=40><p>`+strings.Repeat("word ", 200)+`</p><img src=e></main>`)
+	for i, want := range []Image{{Early: true, Lazy: true}, {Early: true, Sizes: true}, {Early: true, Sizes: true}, {}, {}} {
+		if got := d.Images[i]; got.Early != want.Early || got.Lazy != want.Lazy || got.Sizes != want.Sizes {
+			t.Errorf("%s is %+v, want %+v", got.Src, got, want)
+		}
+	}
+}
