@@ -193,13 +193,18 @@ func repeated(p *check.PagePass) {
 		if !again && text.Key(parent.heading.Text) == key {
 			before, again = parent.heading, true
 		}
-		if again && times[key] < manyTimes && !year.MatchString(key) && h.Level > 1 && !customary[strings.Trim(key, ":.")] && !strings.HasSuffix(key, ":") {
+		if again && h.Level > 1 && times[key] < manyTimes && !isCustomary(key) {
 			report(p, h, "h%d = h%d%s", before.Level, h.Level, at(before))
 		} else if !again {
 			parent.below[key] = h
 		}
 		stack = append(stack, open{h, map[string]page.Heading{}})
 	}
+}
+
+// isCustomary tells headings that several parts of a page rightly have: words of that sort, labels, dates.
+func isCustomary(key string) bool {
+	return customary[strings.Trim(key, ":.")] || strings.HasSuffix(key, ":") || year.MatchString(key)
 }
 
 func at(h page.Heading) string {

@@ -37,7 +37,7 @@ func sameWords(p *check.PagePass) {
 	byWords := map[string][]*page.Link{}
 	for i := range p.Doc.Links {
 		l := &p.Doc.Links[i]
-		if l.Region != page.Content || !strings.Contains(l.Words, " ") || p.Doc.IsMostlyCode() || l.Address == "" || !isWeb(l.Address) || isFile(l.Address) || stays(p, l) || l.Code || strings.Contains(l.Place, "table") || strings.Contains(l.Place, "ul") || strings.Contains(l.Place, "ol") || isVague(p, l) {
+		if !isAuthored(p, l) || isVague(p, l) {
 			continue
 		}
 		key := text.Key(l.Words)
@@ -53,6 +53,17 @@ func sameWords(p *check.PagePass) {
 			}
 		}
 	}
+}
+
+// isAuthored tells a link that an author wrote into running text: of several words, to a page elsewhere.
+func isAuthored(p *check.PagePass, l *page.Link) bool {
+	switch {
+	case l.Region != page.Content, l.Code, p.Doc.IsMostlyCode(), !strings.Contains(l.Words, " "):
+		return false
+	case !isWeb(l.Address), isFile(l.Address), stays(p, l):
+		return false
+	}
+	return !strings.Contains(l.Place, "table") && !strings.Contains(l.Place, "ul") && !strings.Contains(l.Place, "ol")
 }
 
 func isWeb(address string) bool {

@@ -272,7 +272,8 @@ var fileName = regexp.MustCompile(`^[^\s/]+\.(html?|php\d?|aspx?|jsp|docx?|pdf|i
 
 func isPlaceholder(p *check.PagePass) bool {
 	t := strings.ToLower(p.Doc.Title())
-	if placeholders[t] && !isSubject(p, t) || fileName.MatchString(t) && strings.Count(t, ".") == 1 && text.Key(p.Doc.H1()) != t && !strings.Contains(p.Facts.Address, t+".") {
+	isFile := fileName.MatchString(t) && strings.Count(t, ".") == 1 && text.Key(p.Doc.H1()) != t && !strings.Contains(p.Facts.Address, t+".")
+	if placeholders[t] && !isSubject(p, t) || isFile {
 		return true
 	}
 	u, err := weburl.Parse(p.Facts.Address)
