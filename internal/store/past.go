@@ -119,6 +119,7 @@ func restore(f *page.Facts, facts, links, uses []byte, text string, name func(in
 	if err := json.Unmarshal(facts, f); err != nil {
 		return err
 	}
+	f.Adapt()
 	loads, loaded, err := unpackUses(uses)
 	if err != nil {
 		return err

@@ -47,6 +47,7 @@ func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 		if err := json.Unmarshal(data, facts); err != nil {
 			return err
 		}
+		facts.Adapt()
 		f(id, facts)
 		return nil
 	})

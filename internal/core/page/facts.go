@@ -64,6 +64,26 @@ type Facts struct {
 	Document    *Document `json:"document,omitempty"` // nil unless an HTML body was read
 }
 
+// Adapt makes facts of the version before this one usable: what that did not read is set so that no check says
+// anything of it. Older ones stay as they are.
+func (f *Facts) Adapt() {
+	if f.Version != Version-1 {
+		return
+	}
+	f.Version = Version
+	d := f.Document
+	if d == nil {
+		return
+	}
+	d.Icon = "data:," // there may be one
+	for i := range d.Images {
+		d.Images[i].Sizes, d.Images[i].Early = true, !d.Images[i].Lazy
+	}
+	for i := range d.Forms {
+		d.Forms[i].Post = true
+	}
+}
+
 // Field is one header line.
 type Field struct {
 	Name  string `json:"name"`

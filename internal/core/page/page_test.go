@@ -234,3 +234,21 @@ func TestImages(t *testing.T) {
 		}
 	}
 }
+
+// TestAdapt: facts of the version before say nothing of what was not read then.
+func TestAdapt(t *testing.T) {
+	d := &Document{Images: []Image{{Src: "a"}, {Src: "b", Lazy: true}}, Forms: []Form{{Action: "/gone"}}}
+	f := &Facts{Version: Version - 1, Document: d}
+	if f.Adapt(); f.Version != Version || d.Icon == "" || !d.Forms[0].Post {
+		t.Errorf("adapted: %+v", f)
+	}
+	for _, i := range d.Images {
+		if !i.Sizes || i.Early == i.Lazy {
+			t.Errorf("%+v would be judged", i)
+		}
+	}
+	old := &Facts{Version: Version - 2}
+	if old.Adapt(); old.Version != Version-2 {
+		t.Error("facts that cannot be judged are taken for newer ones")
+	}
+}
