@@ -109,7 +109,6 @@ func TestStates(t *testing.T) {
 // TestOrder holds that a crawl is the same, number for number, whatever the order in which
 // answers arrive, also where the page limit cuts it.
 func TestOrder(t *testing.T) {
-	t.Parallel()
 	g := &testkit.Generated{Pages: 400, Seed: 5}
 	slow := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		time.Sleep(time.Duration(rand.IntN(6)) * time.Millisecond)

@@ -89,7 +89,6 @@ func TestMisdeeds(t *testing.T) {
 
 // TestHostileRules serves a robots.txt or sitemap that misbehaves, beside a sound site.
 func TestHostileRules(t *testing.T) {
-	t.Parallel()
 	long := "User-agent: *\nDisallow: /closed\n" + strings.Repeat("Disallow: /x\n", 400_000) // 5 MB
 	for name, c := range map[string]struct {
 		robots, sitemap http.HandlerFunc
