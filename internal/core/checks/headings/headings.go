@@ -53,7 +53,7 @@ var Suite = []*check.Check{
 	{
 		ID: "heading-repeated", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "page repeats a heading", Line: "A heading stands twice on the page",
-		What: "Two headings under the same heading have the same text, or one repeats the heading that it stands under. Navigation, main headings, and words that parts customarily share, such as “Example” dates, and what stands on the page three times and more, are left aside; so are pages that explain code.",
+		What: "Two headings under the same heading have the same text, or one repeats the heading that it stands under. Navigation, main headings, and words that parts customarily share, such as “Example”, dates, and what stands on the page three times and more, are left aside; so are pages that explain code.",
 		Why:  "Somebody who jumps from heading to heading cannot tell the parts apart. Often a template writes the page's name once more.",
 		How:  "Reword one of them, or take out the one that the template writes.", Source: standard, Page: repeated,
 	},
@@ -159,14 +159,14 @@ func init() {
 	}
 }
 
-// repeated reports each heading that repeats the one that it stands under, or one beside it under the
-// same, with the levels of the pair.
 // year tells headings that are dates.
 var year = regexp.MustCompile(`\b(?:19|20)\d\d\b`)
 
 // manyTimes is how often a heading stands that parts of the page customarily have.
 const manyTimes = 3
 
+// repeated reports each heading that repeats the one that it stands under, or one beside it under the
+// same, with the levels of the pair.
 func repeated(p *check.PagePass) {
 	if p.Doc.CodeShare > 0 {
 		return // the parts of a reference are called alike
