@@ -369,9 +369,16 @@ func (p *planter) files() {
 	add("/styles/walks.css", "text/css; charset=utf-8", strings.Repeat("/* the walks have a colour of their own */\n.walk     {\n        color :  green;\n}\n", 250))
 	add("/images/icon.png", "image/png", "x")
 	p.two("image-broken", "uploaded to the old server", image("/images/gone.jpg"))
-	add("/styles/beds.css", "text/css; charset=utf-8", "@import \"beds-more.css\";\n.bed { background: url(/images/bed-gone.png) }\n.old { background: url(/images/never.png) !ie }\n")
+	add("/styles/beds.css", "text/css; charset=utf-8", "@import \"beds-more.css\";\n"+
+		"@media (max-width: 40em) { main { background: url(/images/bed-gone.png) } }\n.old { background: url(/images/never.png) !ie }\n"+
+		"main .trellis, .trellis + p { background: url(/images/no-element-of-any-page.png) }\n")
 	add("/styles/beds-more.css", "text/css; charset=utf-8", "@font-face { font-family: Fern; src: url(/fonts/fern-gone.woff2) }\n")
 	p.two("style-image-missing font-missing", "the styles of the beds were moved without their pictures and fonts", head(`<link rel="stylesheet" href="/styles/beds.css">`))
+	add("/styles/frames.css", "text/css; charset=utf-8", ".greenhouse h1::before,\n.cold-frame > p { background: url(/images/glass-gone.png) }\n")
+	p.two("image-broken", "the styles of the cold frames were moved without their picture", func(page *Page) {
+		head(`<link rel="stylesheet" href="/styles/frames.css">`)(page)
+		main(`<div class="cold-frame"><p>Under glass until the last frost.</p></div>`)(page)
+	})
 	p.two("resource-broken", "the script's folder was renamed", main(`<script src="/scripts/gone.js"></script>`))
 	p.at("image-alt-empty-link", "a picture without words as the only content", journal("soil-warmth"), nil)
 	p.two("image-alt-empty-link link-empty", "a leaf that leads home", main(`<p><a href="/visit/"><img src="/pictures/leaf.png" alt="" width="96" height="64"></a></p>`))

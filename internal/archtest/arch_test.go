@@ -24,13 +24,14 @@ core/neardup:
 core/graph:
 core/plan: weburl
 core/dom:
+core/css:
 core/structured: dom
-core/page: dom structured weburl text neardup
+core/page: css dom structured weburl text neardup
 core/scope: plan weburl
 core/survey: graph neardup page robots text weburl
 core/check: mishap page plan scope survey text
 core/checks: check checks/... page plan
-core/checks/...: check graph neardup page robots structured survey text weburl checks/links
+core/checks/...: check css graph neardup page robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey

@@ -128,7 +128,9 @@ func restore(f *page.Facts, facts, links, uses []byte, text string, name func(in
 		loads[i].Address = name(loaded[i])
 	}
 	if f.Document == nil {
-		f.Uses = loads
+		if len(f.Uses) == 0 { // of a stylesheet they stand with its facts, since 0.5 with their rules
+			f.Uses = loads
+		}
 		return nil
 	}
 	f.Document.Uses, f.Document.MainText = loads, text

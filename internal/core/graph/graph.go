@@ -20,6 +20,7 @@ const (
 	NoFollow   Mark = 1 << iota
 	Navigation      // stands in navigation, header or footer
 	Unshown         // of things that pages load: named only, for cards and structured data
+	Sometimes       // likewise: a stylesheet that holds for some media, or when somebody chooses it
 )
 
 // Add notes a page's links, in document order. Each page is added at most once.

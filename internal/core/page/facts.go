@@ -59,7 +59,7 @@ type Facts struct {
 	Timing      Timing    `json:"timing"`
 	Opaque      bool      `json:"opaque,omitempty"`   // a PNG image without transparency
 	Spare       int       `json:"spare,omitempty"`    // bytes of a script or stylesheet that minifying would save
-	Uses        []Use     `json:"-"`                  // of a stylesheet; a document has its own
+	Uses        []Use     `json:"uses,omitempty"`     // of a stylesheet; a document has its own
 	PDF         *PDF      `json:"pdf,omitempty"`      // nil unless one was read
 	Document    *Document `json:"document,omitempty"` // nil unless an HTML body was read
 }
@@ -268,6 +268,7 @@ type Document struct {
 	TextHash     uint64             `json:"textHash,omitempty,string"` // of the main text, white space and case folded
 	Sketch       Hashes             `json:"sketch,omitempty"`          // see package neardup
 	Frame        Hashes             `json:"frame,omitempty"`           // structure, see package neardup
+	Outline      []byte             `json:"outline,omitempty"`         // what stands in what, see package css; empty where it is not known
 	TextLang     string             `json:"textLang,omitempty"`        // language of the main text (ISO 639-1), where that is sure
 	Blocks       Hashes             `json:"blocks,omitempty"`          // of the main text's lines, hashed, in order
 	Fillers      []string           `json:"fillers,omitempty"`         // what looks like a template's marks or filler text, code left aside

@@ -1,6 +1,10 @@
 package page
 
-import "bytes"
+import (
+	"bytes"
+
+	"harvik/internal/core/css"
+)
 
 // Spare estimates how many bytes of a script or stylesheet minifying would save: comments and
 // white space, strings left alone. Names are not counted, so it says rather too little.
@@ -32,7 +36,7 @@ func Spare(source []byte, lineComments bool) int {
 				i++
 			}
 			kept := 1
-			if !isNameByte(last) || i < len(source) && !isNameByte(source[i]) {
+			if !css.IsNameByte(last) || i < len(source) && !css.IsNameByte(source[i]) {
 				kept = 0
 			}
 			spare += i - from - kept

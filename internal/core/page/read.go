@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/net/html/charset"
 
+	"harvik/internal/core/css"
 	"harvik/internal/core/dom"
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/structured"
@@ -22,6 +23,7 @@ type reader struct {
 	parser                    dom.Parser
 	main, rest, named, folded []byte
 	words                     []uint64
+	outline                   css.Outliner
 }
 
 var readers = sync.Pool{New: func() any { return new(reader) }}
@@ -50,9 +52,13 @@ func (with *reader) read(r Response) *Document {
 	w := walker{
 		doc: &Document{Charset: name, Flattened: tree.TooDeep, Cut: tree.Cut}, tree: tree, base: r.Address, address: r.Address,
 		main: with.main[:0], rest: with.rest[:0], named: with.named[:0], ids: map[string]bool{}, labels: map[string]bool{},
+		outline: &with.outline,
 	}
+	w.outline.Begin()
 	w.markup()
-	w.walk(&tree.Nodes[0], place{})
+	w.walk(&tree.Nodes[0], place{node: -1})
+	w.rules()
+	w.doc.Outline = w.outline.Outline().Pack()
 	w.bareFields()
 	w.structured()
 	w.resolve()

@@ -6,6 +6,7 @@ import (
 
 	"golang.org/x/net/html/atom"
 
+	"harvik/internal/core/css"
 	"harvik/internal/core/dom"
 	"harvik/internal/core/weburl"
 )
@@ -46,7 +47,10 @@ type Use struct {
 	Role    Role
 	Address string // resolved, without fragment
 	By      string // element or attribute that names it: "img", "srcset", "style"
-	Line    int    `json:",omitempty"` // of a stylesheet, from 1
+	// Of a stylesheet only: the line, from 1, and the selectors of the rules that name it (see css.Reference).
+	Line  int    `json:",omitempty"`
+	Rules string `json:",omitempty"`
+	Under string `json:",omitempty"`
 }
 
 // What no browser loads to show the page.
@@ -54,26 +58,67 @@ const (
 	ByCard = "card" // the picture of its card
 	ByData = "data" // a picture in its structured data
 	ByIcon = "icon" // the sign that stands for it elsewhere
+	ByRule = "rule" // a style element has a rule for it that no element of the page matches
 )
+
+// ByMedia names a stylesheet that holds on some screens only, or when somebody chooses it.
+const ByMedia = "link for some media"
+
+// Shown tells what a browser loads to show the page.
+func (u *Use) Shown() bool {
+	return u.By != ByCard && u.By != ByData && u.By != ByIcon && u.By != ByRule
+}
+
+// Stylesheet reads what a stylesheet loads: imports, fonts and images, each with its line and its rules.
+func Stylesheet(address *weburl.URL, sheet []byte) []Use {
+	return resolveUses(usesOf(css.Sheet(string(sheet)), "css"), address, func(s string) string { return s })
+}
+
+var roleOfKind = [...]Role{css.Import: AsStyle, css.Font: AsFont, css.Image: AsImage}
+
+func usesOf(refs []css.Reference, by string) []Use {
+	uses := make([]Use, len(refs))
+	for i, r := range refs {
+		uses[i] = Use{Role: roleOfKind[r.Kind], Address: r.Address, By: by, Line: r.Line, Rules: r.Rules, Under: r.Under}
+	}
+	return uses
+}
 
 // maxUses bounds the resources of one page; a hostile one can name any number.
 const maxUses = 5000
 
 // use notes a reference to a resource. It is resolved at the end, when the base is known.
 func (w *walker) use(role Role, href, by string) {
-	href = strings.TrimSpace(href)
-	if href == "" || strings.HasPrefix(href, "data:") || strings.HasPrefix(href, "#") || len(w.doc.Uses) >= maxUses {
+	w.used(Use{Role: role, Address: href, By: by})
+}
+
+func (w *walker) used(u Use) {
+	u.Address = strings.TrimSpace(u.Address)
+	if u.Address == "" || strings.HasPrefix(u.Address, "data:") || strings.HasPrefix(u.Address, "#") || len(w.doc.Uses) >= maxUses {
 		return
 	}
-	w.doc.Uses = append(w.doc.Uses, Use{Role: role, Address: cut(href, maxHref), By: by})
+	u.Address, u.Line = cut(u.Address, maxHref), 0
+	w.doc.Uses = append(w.doc.Uses, u)
+}
+
+// rules tells the images of style elements that no element of the page shows.
+func (w *walker) rules() {
+	outline := w.outline.Outline()
+	for i := range w.doc.Uses {
+		u := &w.doc.Uses[i]
+		if u.Role == AsImage && u.By == "style" && u.Rules+u.Under != "" && outline.Applies(u.Rules, u.Under) == css.No {
+			u.By = ByRule
+		}
+		u.Rules, u.Under = "", ""
+	}
 }
 
 // loads notes what an element makes the browser load.
 func (w *walker) loads(n *dom.Node, a atom.Atom) {
 	if style, ok := w.findAttr(n, "style"); ok {
 		if strings.Contains(style, "url(") {
-			for _, u := range cssAddresses(style, inRule) {
-				w.use(u.Role, u.Address, "style")
+			for _, r := range css.Declarations(style) {
+				w.use(roleOfKind[r.Kind], r.Address, "style")
 			}
 		}
 	}
@@ -102,8 +147,8 @@ func (w *walker) loads(n *dom.Node, a atom.Atom) {
 	case atom.Script:
 		w.use(AsScript, w.attr(n, "src"), "script")
 	case atom.Style:
-		for _, u := range cssAddresses(w.tree.Content(n), inRules) {
-			w.use(u.Role, u.Address, "style")
+		for _, u := range usesOf(css.Sheet(w.tree.Content(n)), "style") {
+			w.used(u)
 		}
 	case atom.Link:
 		w.linkLoads(n)
@@ -164,7 +209,11 @@ func (w *walker) linkLoads(n *dom.Node) {
 	rel, href := w.attr(n, "rel"), w.attr(n, "href")
 	switch {
 	case hasToken(rel, "stylesheet"):
-		w.use(AsStyle, href, "link")
+		by := "link"
+		if hasToken(rel, "alternate") || !css.ForScreens(w.attr(n, "media")) {
+			by = ByMedia
+		}
+		w.use(AsStyle, href, by)
 	case hasToken(rel, "icon"), hasToken(rel, "apple-touch-icon"), hasToken(rel, "mask-icon"):
 		if hasToken(rel, "icon") && w.doc.Icon == "" {
 			w.doc.Icon = cut(href, maxHref)
@@ -181,20 +230,48 @@ func (w *walker) linkLoads(n *dom.Node) {
 	}
 }
 
-// resolveUses turns references into addresses, each of a role once.
+// resolveUses turns references into addresses, each of a role once; one that shows something stands for those
+// that do not, and the rules of a stylesheet for the same address are one list.
 func resolveUses(uses []Use, base *weburl.URL, encode func(string) string) []Use {
 	type key struct {
 		role    Role
 		address string
 	}
-	seen := map[key]bool{}
+	seen := map[key]int{}
 	out := uses[:0]
 	for _, u := range uses {
 		u.Address = resolve(base, encode(u.Address))
-		if k := (key{u.Role, u.Address}); u.Address != "" && !seen[k] {
-			seen[k] = true
-			out = append(out, u)
+		if u.Address == "" {
+			continue
 		}
+		k := key{u.Role, u.Address}
+		at, met := seen[k]
+		if !met {
+			seen[k] = len(out)
+			out = append(out, u)
+			continue
+		}
+		known := &out[at]
+		if !known.Shown() && u.Shown() || known.By == ByMedia && u.By == "link" {
+			known.By = u.By
+		}
+		known.also(u.Rules, u.Under)
 	}
 	return out
+}
+
+// longestRules bounds the selectors that are kept for one address; with more of them it may be for any element.
+const longestRules = 4000
+
+// also takes in the rules of another reference to the same address.
+func (u *Use) also(rules, under string) {
+	if rules != "" && rules != u.Rules {
+		u.Rules = strings.TrimPrefix(u.Rules+", "+rules, ", ")
+	}
+	if under != "" && under != u.Under {
+		u.Under = strings.TrimPrefix(u.Under+", "+under, ", ")
+	}
+	if len(u.Rules)+len(u.Under) > longestRules {
+		u.Rules, u.Under = "", css.Anything
+	}
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"golang.org/x/net/html/atom"
 
+	"harvik/internal/core/css"
 	"harvik/internal/core/dom"
 	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
@@ -32,6 +33,7 @@ type place struct {
 	level    int  // below the document
 	tables   int  // around
 	feature  uint32
+	node     int32 // of the outline
 }
 
 type walker struct {
@@ -54,6 +56,7 @@ type walker struct {
 	fields             []field
 	items              bool        // some element carries Microdata or RDFa
 	data               []*dom.Node // scripts of JSON-LD
+	outline            *css.Outliner
 }
 
 func (w *walker) walk(n *dom.Node, p place) {
@@ -115,7 +118,7 @@ func (w *walker) element(n *dom.Node, p place, nth int) {
 	s := &w.doc.Shape
 	s.Elements++
 	s.Depth = max(s.Depth, p.level)
-	w.attributes(n)
+	p.node = w.attributes(n, p.node)
 	if n.Space != dom.HTML {
 		p.silent = true // text of SVG and MathML names a link, but is no main text
 		w.walk(n, p)
@@ -134,7 +137,7 @@ func (w *walker) element(n *dom.Node, p place, nth int) {
 	case atom.Head:
 		p.inHead = true
 	case atom.Body:
-		p.depth, p.feature = 1, 2166136261 // what is said of body is about the page
+		p.depth, p.feature = 1, 2166136261 // frames begin here: the classes of body are mostly about the one page
 	}
 	block := n.Class&dom.Block != 0
 	if block {
@@ -542,13 +545,17 @@ func (w *walker) unread(n *dom.Node, a atom.Atom, p place) {
 // maxIDs bounds the anchors of one page.
 const maxIDs = 20_000
 
-// attributes notes those that any element can carry.
-func (w *walker) attributes(n *dom.Node) {
+// attributes notes those that any element can carry, and gives its node of the outline.
+func (w *walker) attributes(n *dom.Node, parent int32) int32 {
 	d := w.doc
+	id, class := "", ""
 	w.tree.Attributes(n, func(name, value string) {
 		switch name {
 		case "id":
+			id = value
 			w.id(value, true)
+		case "class":
+			class = value
 		case "name":
 			if n.Name == atom.A {
 				w.id(value, false)
@@ -560,6 +567,7 @@ func (w *walker) attributes(n *dom.Node) {
 			w.items = true
 		}
 	})
+	return w.outline.Enter(parent, w.tree.Data(n), id, class)
 }
 
 // id notes a name of a place; only ids have to be different, what a name attribute says may be an id, too.

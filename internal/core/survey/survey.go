@@ -230,8 +230,10 @@ func (s *Survey) Use(id int32, uses []page.Use, loads []int32) {
 	marks := make([]graph.Mark, len(loads))
 	for i, u := range uses {
 		switch {
-		case u.By == page.ByCard || u.By == page.ByData || u.By == page.ByIcon:
+		case !u.Shown():
 			marks[i] = graph.Unshown
+		case u.By == page.ByMedia:
+			marks[i] = graph.Sometimes
 		case u.Role == page.AsImage:
 			if s.pictures == nil {
 				s.pictures = map[int32]bool{}

@@ -67,11 +67,27 @@ type Loading struct {
 	Target, Page int32
 	Carrier      int32   // the stylesheet that names the target; −1 where the page itself does
 	Chain        []int32 // stylesheets from the one that the page names to the carrier's parent
+	Sometimes    bool    // the one that the page names does not hold on every screen
 }
 
 // Users calls f for every page that loads something wanted to be shown, also by way of stylesheets and
 // what they import, in order of number; each pair once, by the page's own naming if there is one.
 func (s *Survey) Users(wanted func(target int32) bool, f func(Loading)) {
+	seen, on := map[int32]bool{}, int32(-1)
+	s.Loadings(wanted, func(l Loading) {
+		if l.Page != on {
+			clear(seen)
+			on = l.Page
+		}
+		if !seen[l.Target] {
+			seen[l.Target] = true
+			f(l)
+		}
+	})
+}
+
+// Loadings does so by each stylesheet that names what the page does not name itself.
+func (s *Survey) Loadings(wanted func(target int32) bool, f func(Loading)) {
 	loads := map[int32][]int32{} // stylesheet → what it names that is wanted, or is a stylesheet in turn
 	s.Uses.Each(func(from int32, to []int32, _ []graph.Mark) {
 		if s.Page(from) == nil {
@@ -90,18 +106,17 @@ func (s *Survey) Users(wanted func(target int32) bool, f func(Loading)) {
 		if s.Page(from) == nil {
 			return
 		}
-		seen := map[int32]bool{}
+		own := map[int32]bool{}
 		for i, t := range to {
-			if marks[i]&graph.Unshown == 0 && wanted(t) && !seen[t] {
-				seen[t] = true
+			if marks[i]&graph.Unshown == 0 && wanted(t) && !own[t] {
+				own[t] = true
 				f(Loading{Target: t, Page: from, Carrier: -1})
 			}
 		}
-		for _, t := range to {
+		for i, t := range to {
 			for _, l := range through[t] {
-				if !seen[l.Target] {
-					seen[l.Target] = true
-					l.Page = from
+				if !own[l.Target] {
+					l.Page, l.Sometimes = from, marks[i]&graph.Sometimes != 0
 					f(l)
 				}
 			}

@@ -2,7 +2,6 @@ package media
 
 import (
 	"fmt"
-	"maps"
 	"path"
 	"regexp"
 	"slices"
@@ -10,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/css"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/text"
@@ -24,14 +24,14 @@ var more = []*check.Check{
 	{
 		ID: "image-broken", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
 		Title: "image is not there", Line: "The image {target} is not there",
-		What: "An image that the page shows answers with an error, not at all, or with something that is no image.",
+		What: "An image that the page shows, itself or by a rule of its stylesheets that matches one of its elements, answers with an error, not at all, or with something that is no image.",
 		Why:  "Visitors see a gap or a broken sign where a picture should be.",
 		How:  "Correct the address, or bring the file back.", Source: imageSource, Site: imageBroken,
 	},
 	{
 		ID: "style-image-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
 		Title: "stylesheet names an image that is not there", Line: "The image {target} is not there",
-		What: "An image that only a stylesheet names answers with an error, or not at all. Whether a rule that shows it applies to a page is not known.",
+		What: "An image that only a stylesheet names answers with an error, or not at all. Whether its rule applies hangs on the screen, on what visitors do, or on more of the page than is kept; one that matches no element of a page is no finding of that page.",
 		Why:  "Where the rule applies, a background, a sign or a button is missing, and the browser asks for it in vain.",
 		How:  "Correct the address in the stylesheet, bring the file back, or take the rule out.", Source: "CSS Values and Units 4, 4.5 (URLs)", Site: styleImageMissing,
 	},
@@ -128,13 +128,13 @@ func heavy(id string, severity check.Severity, title string, bounds func(*check.
 	}
 }
 
-// images reports what is wrong with images at each page that shows them.
+// images reports what is wrong with images at each page that shows them, or may.
 func images(p *check.SitePass, fault func(*survey.Page) string) error {
-	return pictures(p, fault, func(survey.Loading) bool { return true })
+	return pictures(p, fault, func(w way) bool { return w.applies != css.No })
 }
 
 // pictures does so for those that pages come to load in a wanted way.
-func pictures(p *check.SitePass, fault func(*survey.Page) string, wanted func(survey.Loading) bool) error {
+func pictures(p *check.SitePass, fault func(*survey.Page) string, wanted func(way) bool) error {
 	notes := map[int32]string{}
 	return loading(p, func(t int32) string {
 		if !p.IsPicture(t) {
@@ -149,34 +149,22 @@ func pictures(p *check.SitePass, fault func(*survey.Page) string, wanted func(su
 	}, wanted)
 }
 
-// loading reports resources that have a fault at each page that loads them, with the stylesheet that
-// names them, its line, and how the page comes by it.
-func loading(p *check.SitePass, fault func(int32) string, wanted func(survey.Loading) bool) error {
-	var found []survey.Loading
-	carriers := map[int32]bool{}
-	p.Users(func(t int32) bool { return fault(t) != "" }, func(l survey.Loading) {
-		if p.Page(l.Page).Status == 200 && wanted(l) {
-			found = append(found, l)
-			if l.Carrier >= 0 {
-				carriers[l.Carrier] = true
-			}
+// loading reports resources that have a fault at each page that loads them in a wanted way, with the stylesheet
+// that names them, its line, and how the page comes by it.
+func loading(p *check.SitePass, fault func(int32) string, wanted func(way) bool) error {
+	ways, err := waysTo(p, func(t int32) bool { return fault(t) != "" })
+	if err != nil {
+		return err
+	}
+	for _, l := range ways {
+		if !wanted(l) {
+			continue
 		}
-	})
-	lines := map[[2]int32]int{}
-	ids := slices.Sorted(maps.Keys(carriers))
-	err := p.Source.EachFacts(ids, func(id int32, facts *page.Facts) {
-		for _, u := range facts.Uses {
-			if t, ok := p.Find(u.Address); ok {
-				lines[[2]int32{id, t}] = u.Line
-			}
-		}
-	})
-	for _, l := range found {
-		place := check.Place{Note: p.URL(l.Target) + ": " + fault(l.Target), Target: p.URL(l.Target), Carrier: p.Carrier(l)}
+		place := check.Place{Note: p.URL(l.Target) + ": " + fault(l.Target), Target: p.URL(l.Target), Carrier: p.Carrier(l.Loading)}
 		if l.Carrier >= 0 {
 			place.Note += "; named by " + place.Carrier
-			if n := lines[[2]int32{l.Carrier, l.Target}]; n > 0 {
-				place.Note += fmt.Sprintf(", line %d", n)
+			if l.line > 0 {
+				place.Note += fmt.Sprintf(", line %d", l.line)
 			}
 			for i := len(l.Chain) - 1; i >= 0; i-- {
 				place.Note += ", which " + p.URL(l.Chain[i]) + " imports"
@@ -184,11 +172,8 @@ func loading(p *check.SitePass, fault func(int32) string, wanted func(survey.Loa
 		}
 		p.Report(l.Page, place)
 	}
-	return err
+	return nil
 }
-
-func byPage(l survey.Loading) bool  { return l.Carrier < 0 }
-func byStyle(l survey.Loading) bool { return l.Carrier >= 0 }
 
 // gone says how a resource that was asked for is not there, "" if it is, or that is not sure.
 func gone(g *survey.Page) string {
@@ -203,9 +188,13 @@ func gone(g *survey.Page) string {
 	return ""
 }
 
-func imageBroken(p *check.SitePass) error { return pictures(p, noImage(p), byPage) }
+func imageBroken(p *check.SitePass) error {
+	return pictures(p, noImage(p), func(w way) bool { return w.applies == css.Yes })
+}
 
-func styleImageMissing(p *check.SitePass) error { return pictures(p, noImage(p), byStyle) }
+func styleImageMissing(p *check.SitePass) error {
+	return pictures(p, noImage(p), func(w way) bool { return w.applies == css.Perhaps })
+}
 
 // noImage says why there is no image at an address.
 func noImage(p *check.SitePass) func(*survey.Page) string {
@@ -250,7 +239,7 @@ func brokenFiles(p *check.SitePass, roles ...page.Role) error {
 			return missing(p, g)
 		}
 		return ""
-	}, func(survey.Loading) bool { return true })
+	}, func(way) bool { return true })
 }
 
 func image(i *page.Image, note string, args ...any) check.Place {
