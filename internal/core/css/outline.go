@@ -3,6 +3,7 @@ package css
 import (
 	"encoding/binary"
 	"errors"
+	"strings"
 
 	"github.com/cespare/xxhash/v2"
 )
@@ -12,8 +13,42 @@ import (
 // value is the outline of a page that nothing is known of.
 type Outline struct {
 	nodes  []node
-	tokens []uint32 // of all nodes, one after the other
+	names  []uint32 // the different tokens
+	tokens []int32  // which of them each node has, one after the other
 	Cut    bool     // the page has more of them than were taken in
+}
+
+// A table numbers keys from 0 in the order in which they come, up to half of its places.
+type table struct {
+	keys    []uint64
+	numbers []int32 // plus one; 0 is a free place
+	count   int32
+}
+
+func (t *table) clear(most int) {
+	if t.keys == nil {
+		t.keys, t.numbers = make([]uint64, 2*most), make([]int32, 2*most)
+	}
+	clear(t.numbers)
+	t.count = 0
+}
+
+// number gives that of a key; −1 for a new one when the table is full.
+func (t *table) number(key uint64) (number int32, isNew bool) {
+	mask := uint64(len(t.keys) - 1)
+	for i := (key ^ key>>29) & mask; ; i = (i + 1) & mask {
+		switch {
+		case t.numbers[i] != 0 && t.keys[i] == key:
+			return t.numbers[i] - 1, false
+		case t.numbers[i] != 0:
+		case int(t.count) == len(t.keys)/2:
+			return -1, false
+		default:
+			t.count++
+			t.keys[i], t.numbers[i] = key, t.count
+			return t.count - 1, true
+		}
+	}
 }
 
 type node struct {
@@ -21,10 +56,10 @@ type node struct {
 	from, to int32 // in tokens
 }
 
-// What one page is bounded to.
+// What one page is bounded to, in powers of two for the sake of tables.
 const (
-	mostNodes   = 4000
-	mostClasses = 30
+	mostNodes  = 1 << 12
+	mostTokens = 1 << 12 // different ones
 )
 
 // A token is an element's name, an id or a class.
@@ -47,17 +82,15 @@ func token(s sort, name string) uint32 {
 // An Outliner takes in a page's elements, each after the one that it stands in. It can be used for one page
 // after the other.
 type Outliner struct {
-	out  Outline
-	seen map[uint64]int32
+	out         Outline
+	seen, names table
 }
 
 // Begin makes ready for a page.
 func (o *Outliner) Begin() {
-	if o.seen == nil {
-		o.seen = map[uint64]int32{}
-	}
-	clear(o.seen)
-	o.out = Outline{nodes: o.out.nodes[:0], tokens: o.out.tokens[:0]}
+	o.seen.clear(mostNodes)
+	o.names.clear(mostTokens)
+	o.out = Outline{nodes: o.out.nodes[:0], names: o.out.names[:0], tokens: o.out.tokens[:0]}
 }
 
 // Enter notes an element inside parent, which is what Enter gave for that, or −1 for none. Names are in small
@@ -70,46 +103,39 @@ func (o *Outliner) Enter(parent int32, name, id, class string) int32 {
 	if class != "" {
 		key = key*0xC2B2AE3D27D4EB4F ^ xxhash.Sum64String(class)
 	}
-	if at, ok := o.seen[key]; ok {
-		return at
-	}
-	if len(o.out.nodes) >= mostNodes {
+	at, isNew := o.seen.number(key)
+	if at < 0 {
 		o.out.Cut = true
 		return parent
 	}
-	from := int32(len(o.out.tokens))
-	o.out.tokens = append(o.out.tokens, token(ofName, name))
-	if id != "" {
-		o.out.tokens = append(o.out.tokens, token(ofID, id))
+	if isNew {
+		from := int32(len(o.out.tokens))
+		o.token(ofName, name)
+		if id != "" {
+			o.token(ofID, id)
+		}
+		for one := range strings.FieldsFuncSeq(class, isSpace) {
+			o.token(ofClass, one)
+		}
+		o.out.nodes = append(o.out.nodes, node{parent, from, int32(len(o.out.tokens))})
 	}
-	o.classes(class)
-	at := int32(len(o.out.nodes))
-	o.out.nodes = append(o.out.nodes, node{parent, from, int32(len(o.out.tokens))})
-	o.seen[key] = at
 	return at
 }
 
-func (o *Outliner) classes(class string) {
-	for n, i := 0, 0; i < len(class); {
-		for i < len(class) && isSpace(class[i]) {
-			i++
-		}
-		from := i
-		for i < len(class) && !isSpace(class[i]) {
-			i++
-		}
-		if from == i {
-			return
-		}
-		if n++; n > mostClasses {
-			o.out.Cut = true
-			return
-		}
-		o.out.tokens = append(o.out.tokens, token(ofClass, class[from:i]))
+func (o *Outliner) token(s sort, name string) {
+	t := token(s, name)
+	n, isNew := o.names.number(uint64(t) * 0x9E3779B97F4A7C15)
+	if n < 0 || len(o.out.tokens) >= 8*mostTokens {
+		o.out.Cut = true
+		return
 	}
+	if isNew {
+		o.out.names = append(o.out.names, t)
+	}
+	o.out.tokens = append(o.out.tokens, n)
 }
 
-func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\f' || c == '\r' }
+func isSpace(r rune) bool { return r == ' ' || r == '\t' || r == '\n' || r == '\f' || r == '\r' }
 
 // Outline is that of the page since Begin. It is valid until the next Begin.
 func (o *Outliner) Outline() *Outline { return &o.out }
@@ -121,22 +147,14 @@ func (o *Outline) Pack() []byte {
 	if len(o.nodes) == 0 {
 		return nil
 	}
-	numbers := make(map[uint32]uint64, len(o.tokens)/2)
-	var different []uint32
-	for _, t := range o.tokens {
-		if _, ok := numbers[t]; !ok {
-			numbers[t] = uint64(len(different))
-			different = append(different, t)
-		}
-	}
-	out := make([]byte, 0, 4*len(different)+4*len(o.nodes)+2*len(o.tokens))
+	out := make([]byte, 0, 8+4*len(o.names)+4*len(o.nodes)+2*len(o.tokens))
 	if o.Cut {
 		out = append(out, 1)
 	} else {
 		out = append(out, 0)
 	}
-	out = binary.AppendUvarint(out, uint64(len(different)))
-	for _, t := range different {
+	out = binary.AppendUvarint(out, uint64(len(o.names)))
+	for _, t := range o.names {
 		out = binary.LittleEndian.AppendUint32(out, t)
 	}
 	for i, n := range o.nodes {
@@ -147,7 +165,7 @@ func (o *Outline) Pack() []byte {
 		out = binary.AppendUvarint(out, uint64(above))
 		out = binary.AppendUvarint(out, uint64(n.to-n.from))
 		for _, t := range o.tokens[n.from:n.to] {
-			out = binary.AppendUvarint(out, numbers[t])
+			out = binary.AppendUvarint(out, uint64(t))
 		}
 	}
 	return out
@@ -176,9 +194,9 @@ func Unpack(data []byte) (*Outline, error) {
 	if bad || count > len(data)/4 {
 		return nil, errPacked
 	}
-	different := make([]uint32, count)
-	for i := range different {
-		different[i], data = binary.LittleEndian.Uint32(data), data[4:]
+	o.names = make([]uint32, count)
+	for i := range o.names {
+		o.names[i], data = binary.LittleEndian.Uint32(data), data[4:]
 	}
 	for len(data) > 0 {
 		above, tokens := number(), number()
@@ -191,10 +209,10 @@ func Unpack(data []byte) (*Outline, error) {
 		}
 		for range tokens {
 			t := number()
-			if bad || t >= len(different) {
+			if bad || t >= len(o.names) {
 				return nil, errPacked
 			}
-			o.tokens = append(o.tokens, different[t])
+			o.tokens = append(o.tokens, int32(t))
 		}
 		n.to = int32(len(o.tokens))
 		o.nodes = append(o.nodes, n)

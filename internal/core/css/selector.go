@@ -126,9 +126,8 @@ func (o *Outline) matches(selector string) Answer {
 }
 
 func (o *Outline) has(n node, c *compound) Answer {
-	own := o.tokens[n.from:n.to]
 	for _, t := range c.tokens {
-		if !slices.Contains(own, t) {
+		if !slices.ContainsFunc(o.tokens[n.from:n.to], func(own int32) bool { return o.names[own] == t }) {
 			return No
 		}
 	}
@@ -290,7 +289,7 @@ func escaped(s string) (r rune, n int) {
 	if n == 0 {
 		return utf8.DecodeRuneInString(s)
 	}
-	if n < len(s) && isSpace(s[n]) {
+	if n < len(s) && isSpace(rune(s[n])) {
 		n++
 	}
 	return r, n
