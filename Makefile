@@ -29,7 +29,7 @@ console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/i
 
 # Everything that has to hold: format, vet, types, lint, all tests.
 test: debian build check
-	go test $(GO_TAGS) -vet off -timeout 14m -parallel 7 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
+	go test $(GO_TAGS) -vet off -timeout 14m -parallel 5 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
 
 check: tools console
 	@test -z "$$(gofmt -l cmd internal demo console/*.go)" || { gofmt -l cmd internal demo console/*.go; echo "run gofmt -w on these"; exit 1; }

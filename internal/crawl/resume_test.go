@@ -59,10 +59,7 @@ func different(a, b string) string {
 func TestResume(t *testing.T) {
 	t.Parallel()
 	garden := demo.New(demo.Spring).Steady()
-	clear(garden.Hanging) // what is waited for in vain, and what is slow, goes by how busy the machine is
-	for _, p := range garden.Pages {
-		p.Slow = 0
-	}
+	clear(garden.Hanging) // what is waited for in vain goes by how busy the machine is
 	for name, c := range map[string]struct {
 		h     http.Handler
 		start string
@@ -76,7 +73,7 @@ func TestResume(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			if c.p.Hosts != nil {
-				c.p = testkit.Garden(t, c.h)
+				c.p = testkit.Calm(t, garden)
 				c.p.Timeout, c.p.Retries = plan.Duration(20*time.Second), -1
 			} else {
 				c.start = "http://" + testkit.Serve(t, c.h) + "/"

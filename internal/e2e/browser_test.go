@@ -11,6 +11,7 @@ import (
 	"time"
 
 	cdpbrowser "github.com/chromedp/cdproto/browser"
+	cdppage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
 	"harvik/internal/testkit"
@@ -50,8 +51,19 @@ func openBrowser(t *testing.T) *browser {
 	t.Cleanup(cancel)
 	ctx, cancel = context.WithTimeout(ctx, 6*time.Minute)
 	t.Cleanup(cancel)
-	return &browser{t, ctx}
+	b := &browser{t, ctx}
+	if _, err := chromedp.Call(ctx, cdppage.AddScriptToEvaluateOnNewDocument, cdppage.AddScriptToEvaluateOnNewDocumentParams{Source: still}); err != nil {
+		t.Fatal(err)
+	}
+	return b
 }
+
+// still ends movements before they begin: nobody watches, and each frame is painted by the processor.
+const still = `addEventListener('DOMContentLoaded', () => {
+	const s = document.createElement('style');
+	s.textContent = '*, *::before, *::after { animation-duration: 1ms !important; animation-delay: 0s !important; animation-iteration-count: 1 !important; transition-duration: 1ms !important; transition-delay: 0s !important }';
+	document.head.append(s);
+})`
 
 func (b *browser) do(steps ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()

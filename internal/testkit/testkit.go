@@ -242,6 +242,18 @@ func Garden(t testing.TB, h http.Handler) plan.Plan {
 	}
 }
 
+// Calm serves Fernhollow without pages that are slow by plan, to a crawl that takes none for slow: what it finds
+// does not go by how busy the machine is.
+func Calm(t testing.TB, site *demo.Site) plan.Plan {
+	t.Helper()
+	for _, p := range site.Pages {
+		p.Slow = 0
+	}
+	p := Garden(t, site)
+	p.Limits = map[string]int{"first-byte": 20_000, "first-byte-very": 20_000}
+	return p
+}
+
 // Root is the project's folder.
 func Root(t testing.TB) string {
 	t.Helper()
