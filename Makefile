@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack -trimpath
 export CGO_ENABLED ?= 0
 
-.PHONY: demo test build tools debian console check bench fuzz attack precision soak million docs pictures clean
+.PHONY: demo test build tools debian console check format vet types bench fuzz attack precision soak million docs pictures clean
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -28,12 +28,19 @@ console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/i
 	cd console && npm ci --no-fund --no-audit && npm run --silent build
 
 # Everything that has to hold: format, vet, types, lint, all tests.
-test: debian build check
+test: debian
+	@$(MAKE) --no-print-directory -j 2 build check
 	go test $(GO_TAGS) -vet off -timeout 14m -parallel 5 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
 
-check: tools console
+check: format vet types
+
+format:
 	@test -z "$$(gofmt -l cmd internal demo console/*.go)" || { gofmt -l cmd internal demo console/*.go; echo "run gofmt -w on these"; exit 1; }
+
+vet: tools console
 	go vet $(GO_TAGS) ./...
+
+types: tools console
 	cd console && npm run --silent check
 
 # Speed, as ratios within one run.

@@ -75,11 +75,7 @@ func columnsNamed(names []string) ([]record.Column, error) {
 		if len(record.ColumnsOf(n)) > 0 {
 			continue
 		}
-		meant := ""
-		if near := plan.Nearest(n, record.ColumnKeys()); near != "" {
-			meant = fmt.Sprintf(", did you mean %q?", near)
-		}
-		return nil, fmt.Errorf("there is no column %q%s; there are %s", n, meant, strings.Join(record.ColumnKeys(), ", "))
+		return nil, fmt.Errorf("there is no column %q%s; there are %s", n, plan.Meant(n, record.ColumnKeys()), strings.Join(record.ColumnKeys(), ", "))
 	}
 	return record.ColumnsOf(names...), nil
 }

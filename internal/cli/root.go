@@ -195,11 +195,7 @@ func group(use, short string, commands ...*cobra.Command) *cobra.Command {
 		for _, sub := range commands {
 			names = append(names, sub.Name())
 		}
-		err := fmt.Errorf("%s has no command %q", c.CommandPath(), given[0])
-		if near := plan.Nearest(given[0], names); near != "" {
-			err = fmt.Errorf("%w, did you mean %q?", err, near)
-		}
-		return usage(c, err)
+		return usage(c, fmt.Errorf("%s has no command %q%s", c.CommandPath(), given[0], plan.Meant(given[0], names)))
 	}
 	return c
 }

@@ -13,16 +13,6 @@ import (
 	"harvik/internal/record"
 )
 
-// What the cells of a column hold.
-const (
-	Words   = record.Words
-	Whole   = record.Whole
-	Decimal = record.Decimal
-	Address = record.Address
-	Moment  = record.Moment
-	YesNo   = record.YesNo
-)
-
 // A Column of a sheet.
 type Column struct {
 	Name  string
@@ -54,7 +44,7 @@ func (s Sheet) Pick(names []string) (Sheet, error) {
 	for i, n := range names {
 		at := slices.IndexFunc(have, func(name string) bool { return record.SameName(name, n) })
 		if at < 0 {
-			return s, fmt.Errorf("the sheet %q has no column %q%s; it has %s", s.Name, n, meant(n, have), strings.Join(have, ", "))
+			return s, fmt.Errorf("the sheet %q has no column %q%s; it has %s", s.Name, n, plan.Meant(strings.TrimSpace(n), have), strings.Join(have, ", "))
 		}
 		picked[i] = at
 		out.Columns = append(out.Columns, s.Columns[at])
@@ -84,17 +74,9 @@ func Choose(all []Sheet, names, usual []string) ([]Sheet, error) {
 			for i := range all {
 				have[i] = all[i].Name
 			}
-			return nil, fmt.Errorf("there is no sheet %q%s; there are %s", n, meant(n, have), strings.Join(have, ", "))
+			return nil, fmt.Errorf("there is no sheet %q%s; there are %s", n, plan.Meant(strings.TrimSpace(n), have), strings.Join(have, ", "))
 		}
 		out = append(out, all[at])
 	}
 	return out, nil
-}
-
-// meant is what a mistyped word stands for, as a question.
-func meant(word string, list []string) string {
-	if near := plan.Nearest(strings.TrimSpace(word), list); near != "" {
-		return fmt.Sprintf(", did you mean %q?", near)
-	}
-	return ""
 }

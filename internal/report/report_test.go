@@ -28,7 +28,7 @@ import (
 // hostile is a sheet of cells that could do harm.
 func hostile(rows int) Sheet {
 	return Sheet{
-		Name: "cells", Columns: []Column{words("text", 20), address("address", 30), decimal("points"), whole("count"), {"yes", YesNo, 8}, {"at", Moment, 18}},
+		Name: "cells", Columns: []Column{words("text", 20), address("address", 30), decimal("points"), whole("count"), {"yes", record.YesNo, 8}, {"at", record.Moment, 18}},
 		Each: func(_ context.Context, row func([]any) error) error {
 			for i := range rows {
 				text := []string{"=1+1", "+44", "-x", "@SUM(A1)", "\tx", "a\x00\x0b\"<&>,\n", strings.Repeat("long ", 10_000), ""}[i%8]

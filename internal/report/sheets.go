@@ -76,15 +76,15 @@ func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Cra
 	}, nil
 }
 
-func words(name string, width float64) Column   { return Column{name, Words, width} }
-func whole(name string) Column                  { return Column{name, Whole, 10} }
-func decimal(name string) Column                { return Column{name, Decimal, 10} }
-func address(name string, width float64) Column { return Column{name, Address, width} }
+func words(name string, width float64) Column   { return Column{name, record.Words, width} }
+func whole(name string) Column                  { return Column{name, record.Whole, 10} }
+func decimal(name string) Column                { return Column{name, record.Decimal, 10} }
+func address(name string, width float64) Column { return Column{name, record.Address, width} }
 
 func (m *maker) overview() Sheet {
 	return Sheet{
 		Name: "overview", Title: "The crawl, its health, and where the points went",
-		Columns: []Column{words("what", 44), {"value", Decimal, 16}, words("unit", 22), words("group", 14), words("severity", 10), whole("pages"), whole("places")},
+		Columns: []Column{words("what", 44), {"value", record.Decimal, 16}, words("unit", 22), words("group", 14), words("severity", 10), whole("pages"), whole("places")},
 		Each: func(_ context.Context, row func([]any) error) error {
 			c := m.crawl
 			rows := [][]any{
@@ -219,9 +219,9 @@ func (m *maker) pages(sets []record.FigureSet) Sheet {
 	for _, f := range sets {
 		if !slices.Contains(names, f.Name) {
 			names = append(names, f.Name)
-			kind := Decimal
+			kind := record.Decimal
 			if f.Kind == "text" {
-				kind = Words
+				kind = record.Words
 			}
 			s.Columns = append(s.Columns, Column{f.Name, kind, 14})
 		}
@@ -406,7 +406,7 @@ func (m *maker) eachPage(ctx context.Context, role string, f func(*record.PageRo
 func (m *maker) linksIn() Sheet {
 	return Sheet{
 		Name: "links in", Title: "Every link to a page inside, page by page",
-		Columns: []Column{address("page", 60), address("linked from", 60), words("words", 40), words("place", 44), words("part of the page", 14), {"nofollow", YesNo, 10}},
+		Columns: []Column{address("page", 60), address("linked from", 60), words("words", 40), words("place", 44), words("part of the page", 14), {"nofollow", record.YesNo, 10}},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.from.EachLinkIn(ctx, m.crawl.ID, func(l *record.LinkRow) error {
 				if !m.only.below(l.To) {
@@ -437,7 +437,7 @@ func (m *maker) sitemaps() Sheet {
 func (m *maker) listed() Sheet {
 	return Sheet{
 		Name: "sitemap addresses", Title: "Every address that a sitemap lists, and what became of it",
-		Columns: []Column{address("address", 70), words("state", 12), whole("status"), {"indexable", YesNo, 10}, whole("clicks"), whole("links in")},
+		Columns: []Column{address("address", 70), words("state", 12), whole("status"), {"indexable", record.YesNo, 10}, whole("clicks"), whole("links in")},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.from.EachListed(ctx, m.crawl.ID, func(l *record.Listed) error {
 				if !m.only.below(l.Address) {

@@ -49,7 +49,7 @@ type book struct {
 	rows  int
 	count int // sheets made
 	head  int
-	style [YesNo + 1]int
+	style [record.YesNo + 1]int
 	link  int
 
 	// of the sheet being written
@@ -80,11 +80,11 @@ func (b *book) styles() (err error) {
 		Font: &excelize.Font{Bold: true, Color: inkPine}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{groundRow}},
 		Border: []excelize.Border{{Type: "bottom", Style: 1, Color: inkPine}}, Alignment: &excelize.Alignment{Vertical: "center", WrapText: true},
 	})
-	b.style[Words] = add(&excelize.Style{Alignment: top})
-	b.style[Whole] = add(&excelize.Style{Alignment: top, CustomNumFmt: &number})
-	b.style[Decimal] = add(&excelize.Style{Alignment: top, CustomNumFmt: &decimal})
-	b.style[Moment] = add(&excelize.Style{Alignment: top, CustomNumFmt: &moment})
-	b.style[Address], b.style[YesNo] = b.style[Words], b.style[Words]
+	b.style[record.Words] = add(&excelize.Style{Alignment: top})
+	b.style[record.Whole] = add(&excelize.Style{Alignment: top, CustomNumFmt: &number})
+	b.style[record.Decimal] = add(&excelize.Style{Alignment: top, CustomNumFmt: &decimal})
+	b.style[record.Moment] = add(&excelize.Style{Alignment: top, CustomNumFmt: &moment})
+	b.style[record.Address], b.style[record.YesNo] = b.style[record.Words], b.style[record.Words]
 	b.link = add(&excelize.Style{Alignment: top, Font: &excelize.Font{Color: inkPine, Underline: "single"}})
 	return err
 }
@@ -169,20 +169,20 @@ func (b *book) cell(column int, kind record.Kind, value any) any {
 	case nil:
 		return nil
 	case int:
-		return excelize.Cell{StyleID: b.style[Whole], Value: v}
+		return excelize.Cell{StyleID: b.style[record.Whole], Value: v}
 	case bool:
 		value = Plain(v)
 	case time.Time:
 		value = v.UTC()
 	case string:
-		if kind == Address && v != "" && len(v) <= maxAddress && b.links < maxLinks {
+		if kind == record.Address && v != "" && len(v) <= maxAddress && b.links < maxLinks {
 			at, err := excelize.CoordinatesToCellName(column+1, b.row)
 			if err == nil && b.file.SetCellHyperLink(b.name, at, v, "External") == nil {
 				b.links++
 				return excelize.Cell{StyleID: b.link, Value: value}
 			}
 		}
-		return excelize.Cell{StyleID: b.style[Words], Value: value}
+		return excelize.Cell{StyleID: b.style[record.Words], Value: value}
 	}
 	return excelize.Cell{StyleID: b.style[kind], Value: value}
 }

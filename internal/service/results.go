@@ -104,13 +104,11 @@ func unknownCheck(id string) string {
 
 // unknown is the refusal of a word that is not in a list.
 func unknown(what, word string, list []string) string {
-	out := fmt.Sprintf("there is no %s %q", what, word)
-	if near := plan.Nearest(word, list); near != "" {
-		out += fmt.Sprintf(", did you mean %q?", near)
-	} else if len(list) < 20 {
-		out += "; there are " + strings.Join(list, ", ")
+	meant := plan.Meant(word, list)
+	if meant == "" && len(list) < 20 {
+		meant = "; there are " + strings.Join(list, ", ")
 	}
-	return out
+	return fmt.Sprintf("there is no %s %q%s", what, word, meant)
 }
 
 func (s *Service) showFix(c *gin.Context) {

@@ -67,17 +67,9 @@ func sortingOf(q *record.PageQuery, args []any) (sorting, []any, error) {
 	}
 	c, ok := sortColumns[cmp.Or(name, "found")]
 	if !ok {
-		return sorting{}, nil, fmt.Errorf("%w: there is no column %q to sort by%s; there are %s, and %sNAME for an own figure", ErrBadQuery, name, meant(name), strings.Join(SortNames(), ", "), figurePrefix)
+		return sorting{}, nil, fmt.Errorf("%w: there is no column %q to sort by%s; there are %s, and %sNAME for an own figure", ErrBadQuery, name, plan.Meant(name, SortNames()), strings.Join(SortNames(), ", "), figurePrefix)
 	}
 	return sorting{expr: c.expr, cast: c.cast, falling: falling}, args, nil
-}
-
-// meant is the column that a mistyped one stands for, as a question.
-func meant(name string) string {
-	if near := plan.Nearest(name, SortNames()); near != "" {
-		return fmt.Sprintf(", did you mean %q?", near)
-	}
-	return ""
 }
 
 // having is a condition with an own figure: name, comparison, number.

@@ -72,7 +72,6 @@ type groupKey struct {
 	spot    int32
 	words   int32
 	carrier int32
-	folder  string
 }
 
 // group sorts entries by what they have in common, in order of the first of each group.
@@ -116,14 +115,12 @@ func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
 			continue // a header or a setting, however many templates there are
 		}
 		var all []int32
-		layouts := map[int32]bool{}
 		name := ""
 		for _, of := range group(members, func(i int32) int32 { return b.layout(b.entries[i].page) }) {
 			layout := b.layout(b.entries[of[0]].page)
 			if layout < 0 || float64(len(of)) < leastShare*float64(b.countPages(c, &layout)) {
 				continue
 			}
-			layouts[layout] = true
 			if n := b.Layouts[layout]; name == "" || n < name {
 				name = n
 			}
@@ -337,6 +334,7 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 	}
 	var all []int32
 	var folders []string
+	failing := map[string][]int32{}
 	for _, members := range group(entries, func(i int32) string { return b.sections.of(b.address(b.entries[i].page)) }) {
 		first := b.entries[members[0]]
 		folder := b.sections.of(b.address(first.page))
@@ -346,7 +344,7 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 		if n := b.pagesOf(members); n < leastPages || float64(n) < leastShare*float64(b.sectionPages(c, folder)) {
 			continue
 		}
-		folders = append(folders, folder)
+		folders, failing[folder] = append(folders, folder), members
 		all = append(all, members...)
 	}
 	const many = 3
@@ -366,7 +364,7 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 		return out
 	}
 	for _, folder := range folders {
-		add(folder, "on most pages under "+folder, slices.DeleteFunc(slices.Clone(all), func(i int32) bool { return b.sections.of(b.address(b.entries[i].page)) != folder }))
+		add(folder, "on most pages under "+folder, failing[folder])
 	}
 	return out
 }

@@ -1,6 +1,9 @@
 package plan
 
-import "strings"
+import (
+	"fmt"
+	"strings"
+)
 
 // longestWord is the longest that is taken for a mistyped one, in bytes.
 const longestWord = 100
@@ -17,6 +20,15 @@ func Nearest(word string, list []string) string {
 		}
 	}
 	return best
+}
+
+// Meant asks for the word of a list that a mistyped one most likely meant, to stand behind what is wrong:
+// `, did you mean "pages"?`. It is "" where none is near.
+func Meant(word string, list []string) string {
+	if near := Nearest(word, list); near != "" {
+		return fmt.Sprintf(", did you mean %q?", near)
+	}
+	return ""
 }
 
 // distance is the number of letters to put in, take out, change, or swap with a neighbour

@@ -211,7 +211,7 @@ func (v *validator) bounds(s reflect.Value, path string) {
 			}
 		case string:
 			if choices := strings.Split(in, "|"); !ranged && !slices.Contains(choices, x) {
-				v.fault(field, "%q is none of %s%s", x, strings.Join(choices, ", "), orNearest(x, choices))
+				v.fault(field, "%q is none of %s%s", x, strings.Join(choices, ", "), Meant(x, choices))
 			}
 		default:
 			least, _ := strconv.ParseFloat(low, 64)
@@ -221,13 +221,6 @@ func (v *validator) bounds(s reflect.Value, path string) {
 			}
 		}
 	}
-}
-
-func orNearest(word string, list []string) string {
-	if near := Nearest(word, list); near != "" {
-		return fmt.Sprintf("; did you mean %q?", near)
-	}
-	return ""
 }
 
 func number(v reflect.Value) float64 {

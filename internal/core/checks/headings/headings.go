@@ -173,15 +173,17 @@ func repeated(p *check.PagePass) {
 	}
 	type open struct {
 		heading page.Heading
+		key     string
 		below   map[string]page.Heading
 	}
 	stack := []open{{below: map[string]page.Heading{}}}
-	times := map[string]int{}
-	for _, h := range p.Doc.Headings {
-		times[text.Key(h.Text)]++
+	times, keys := map[string]int{}, make([]string, len(p.Doc.Headings))
+	for i, h := range p.Doc.Headings {
+		keys[i] = text.Key(h.Text)
+		times[keys[i]]++
 	}
-	for _, h := range p.Doc.Headings {
-		key := text.Key(h.Text)
+	for i, h := range p.Doc.Headings {
+		key := keys[i]
 		if !strings.ContainsFunc(key, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) || isAround(h) {
 			continue
 		}
@@ -190,7 +192,7 @@ func repeated(p *check.PagePass) {
 		}
 		parent := &stack[len(stack)-1]
 		before, again := parent.below[key]
-		if !again && text.Key(parent.heading.Text) == key {
+		if !again && parent.key == key {
 			before, again = parent.heading, true
 		}
 		if again && h.Level > 1 && times[key] < manyTimes && !isCustomary(key) {
@@ -198,7 +200,7 @@ func repeated(p *check.PagePass) {
 		} else if !again {
 			parent.below[key] = h
 		}
-		stack = append(stack, open{h, map[string]page.Heading{}})
+		stack = append(stack, open{h, key, map[string]page.Heading{}})
 	}
 }
 

@@ -129,10 +129,9 @@ func written(l *page.Link, why string) check.Place {
 // whatIsRaw says which characters of an address had to be escaped.
 func whatIsRaw(l *page.Link) string {
 	href := before(strings.Trim(l.Href, " \t\r\n\f"), "#")
-	scheme, _, hasScheme := strings.Cut(strings.ToLower(href), ":")
-	switch {
-	case hasScheme && scheme != "http" && scheme != "https" && isScheme(scheme):
-		return "" // mailto, tel, javascript and the like have rules of their own
+	switch _, kind := schemeOf(href); {
+	case kind == ofOthers:
+		return ""
 	case strings.ContainsAny(href, "\t\r\n"):
 		return "has line breaks or tabs in it"
 	case strings.Contains(href, " "):
@@ -148,19 +147,16 @@ func whatIsRaw(l *page.Link) string {
 // whatIsOdd says what is wrong with an address as it is written.
 func whatIsOdd(l *page.Link) string {
 	href := strings.Trim(l.Href, " \t\r\n\f")
-	scheme, rest, hasScheme := strings.Cut(href, ":")
-	scheme = strings.ToLower(scheme)
-	web := hasScheme && (scheme == "http" || scheme == "https")
-	switch {
+	switch rest, kind := schemeOf(href); {
 	case strings.Contains(href, "{{") || strings.Contains(href, "<%") || strings.Contains(href, "{%") || strings.Contains(href, "${"):
 		return "has unfilled marks of a template"
 	case l.Address == "":
 		return "is no address that a browser can read"
-	case !web && hasScheme && isScheme(scheme):
-		return "" // mailto, tel, javascript and the like have rules of their own
-	case web && !strings.HasPrefix(rest, "//"):
+	case kind == ofOthers:
+		return ""
+	case kind == ofWeb && !strings.HasPrefix(rest, "//"):
 		return "lacks a slash after its scheme"
-	case web && strings.HasPrefix(rest, "///"):
+	case kind == ofWeb && strings.HasPrefix(rest, "///"):
 		return "has a slash too many after its scheme"
 	case strings.HasPrefix(href, "http//") || strings.HasPrefix(href, "https//"):
 		return "lacks the colon after its scheme"
@@ -168,6 +164,27 @@ func whatIsOdd(l *page.Link) string {
 		return "lacks its scheme, so it is taken for a file in this folder"
 	}
 	return ""
+}
+
+// What an address begins with.
+type schemeKind uint8
+
+const (
+	ofNone   schemeKind = iota
+	ofWeb               // http or https
+	ofOthers            // mailto, tel, javascript and the like, which have rules of their own
+)
+
+// schemeOf parts an address behind its scheme.
+func schemeOf(href string) (rest string, kind schemeKind) {
+	scheme, rest, ok := strings.Cut(href, ":")
+	switch scheme = strings.ToLower(scheme); {
+	case ok && (scheme == "http" || scheme == "https"):
+		return rest, ofWeb
+	case ok && isScheme(scheme):
+		return rest, ofOthers
+	}
+	return href, ofNone
 }
 
 // before is what stands before a mark. What is odd about a fragment does not keep a link from arriving.

@@ -72,8 +72,12 @@ func lazyMissing(p *check.SitePass) error {
 				continue
 			}
 			seen[i.Address] = true
-			if t, ok := p.Find(i.Address); ok && bytesOf(p, t) > leastEager {
-				if sum += bytesOf(p, t); first == nil {
+			t, ok := p.Find(i.Address)
+			if !ok {
+				continue
+			}
+			if n := bytesOf(p, t); n > leastEager {
+				if sum += n; first == nil {
 					first = i
 				}
 			}
@@ -93,10 +97,10 @@ func oneSize(p *check.SitePass) error {
 		for k := range f.Document.Images {
 			i := &f.Document.Images[k]
 			t, ok := p.Find(i.Address)
-			if !ok || i.Sizes || seen[i.Address] || bytesOf(p, t) == 0 || !slices.Contains(scaled, p.Got(t).Type) {
+			if !ok || i.Sizes || seen[i.Address] {
 				continue
 			}
-			if n := bytesOf(p, t); n > p.LimitsAt(g).OneSizeBytes {
+			if n := bytesOf(p, t); n > p.LimitsAt(g).OneSizeBytes && slices.Contains(scaled, p.Got(t).Type) {
 				seen[i.Address] = true
 				p.Report(g.ID, image(i, "%s: %s bytes, and no srcset", check.Short(i.Src), text.Thousands(n)))
 			}

@@ -216,7 +216,8 @@ func titleLong(p *check.PagePass) {
 
 func titleShort(p *check.PagePass) {
 	t := p.Doc.Title()
-	if t == "" || isPlaceholder(p) || text.IsName(ownPart(t)) || text.IsName(p.Doc.H1()) || namesItself(p, t) {
+	own, _ := parted(t)
+	if t == "" || isPlaceholder(p) || text.IsName(own) || text.IsName(p.Doc.H1()) || namesItself(p, t) {
 		return // title-missing and title-placeholder say more; what code calls a thing is its name
 	}
 	if n := letters(t); n < p.Limits.TitleLeast {
@@ -224,16 +225,6 @@ func titleShort(p *check.PagePass) {
 	} else if !strings.Contains(t, " ") && text.Shingle(t).Words == 1 {
 		p.Reportf(p.Doc.Titles[0].Pos, t, "a single word")
 	}
-}
-
-// ownPart is a title without what the site adds behind a dash or bar.
-func ownPart(title string) string {
-	for _, sign := range []string{" - ", " – ", " — ", " | ", " · "} {
-		if i := strings.LastIndex(title, sign); i > 0 {
-			return title[:i]
-		}
-	}
-	return title
 }
 
 // letters counts characters, those of scripts without spaces as two, since they say as much.
