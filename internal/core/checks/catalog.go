@@ -26,7 +26,7 @@ import (
 
 // Version of the catalogue; it grows when a check is added or its verdicts change. A crawl
 // keeps the version it was judged with.
-const Version = 4
+const Version = 5
 
 // Catalog is every check, group by group in the order in which lists show them.
 var Catalog = slices.Concat(

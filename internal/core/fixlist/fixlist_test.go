@@ -417,6 +417,7 @@ func TestRepairs(t *testing.T) {
 		{"a folder missing", "/beds/%d/map", "/en/beds/%d/map", "put /en in front of their paths, and they answer"},
 		{"another case", "/Beds/%d-Map", "/beds/%d-map", "they answer with capital and small letters set otherwise, such as /beds/0-map"},
 		{"another ending", "/beds%d.htm", "/beds%d.html", "they answer with .html for .htm, such as /beds0.html"},
+		{"a whole address in the path", "/beds/https://else.example/%d", "", "a whole address stands in their paths: take away what stands before https://"},
 		{"a folder that is not there", "/lost/%d-x/map", "", "nothing answers under /lost/"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

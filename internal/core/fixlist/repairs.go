@@ -1,6 +1,7 @@
 package fixlist
 
 import (
+	"slices"
 	"strings"
 
 	"harvik/internal/core/check"
@@ -119,6 +120,9 @@ func (k *known) proposals(target string, claim func(key string)) (out []repair) 
 		return out
 	}
 	segments := strings.Split(u.Path(), "/")
+	if i := slices.IndexFunc(segments, func(s string) bool { return s == "https:" || s == "http:" }); i > 0 && i < len(segments)-1 {
+		add("3 whole address", "a whole address stands in their paths: take away what stands before "+segments[i]+"//")
+	}
 	for i := 1; i < len(segments)-1; i++ { // a folder too many
 		before := strings.Join(segments[:i], "/")
 		key := "2 without " + u.Origin() + before + "/" + segments[i] + "/"

@@ -248,7 +248,17 @@ func odd(href string) bool {
 		return true
 	}
 	return ok && strings.HasPrefix(rest, "//") && len(rest) > 2 && rest[2] == '/' || strings.HasPrefix(href, "http//") || strings.HasPrefix(href, "https//") ||
-		strings.HasPrefix(href, "www.")
+		strings.HasPrefix(href, "www.") || HasWholeBehind(href)
+}
+
+// HasWholeBehind tells a relative path that goes on with another address: "./https://…".
+func HasWholeBehind(href string) bool {
+	rest := strings.TrimLeft(href, "./")
+	if len(rest) == len(href) {
+		return false
+	}
+	scheme, _, ok := strings.Cut(rest, "://")
+	return ok && (strings.EqualFold(scheme, "http") || strings.EqualFold(scheme, "https"))
 }
 
 func resolve(base *weburl.URL, href string) string {

@@ -76,12 +76,12 @@ var canonicals = []*check.Check{
 		Why:  "It asks search engines to show the insecure address, which at best redirects back.",
 		How:  "Write https into the template that makes the canonical.", Source: canonicalSource, Page: canonicalInsecure,
 	},
-	canonicalTo("canonical-broken", check.Error, "canonical target is not there", "Canonical {target} is not there", func(p *check.SitePass, g *survey.Page, _ bool) string {
+	explaining(canonicalTo("canonical-broken", check.Error, "canonical target is not there", "Canonical {target} is not there", func(p *check.SitePass, g *survey.Page, _ bool) string {
 		if g == nil || !g.Failed() {
 			return ""
 		}
 		return "answers " + answers(g)
-	}),
+	}), "canonical-relative"), // where that is what is wrong with it, the address says so
 	canonicalTo("canonical-redirects", check.Warning, "canonical target redirects", "Canonical {target} redirects", func(p *check.SitePass, g *survey.Page, _ bool) string {
 		if g == nil || g.Redirect < 0 {
 			return ""
@@ -136,6 +136,11 @@ func canonicalTo(id string, severity check.Severity, title, line string, fault f
 			return nil
 		},
 	}
+}
+
+func explaining(c *check.Check, ids ...string) *check.Check {
+	c.Explains = ids
+	return c
 }
 
 func answers(g *survey.Page) string {

@@ -160,6 +160,8 @@ func whatIsOdd(l *page.Link) string {
 		return "has a slash too many after its scheme"
 	case strings.HasPrefix(href, "http//") || strings.HasPrefix(href, "https//"):
 		return "lacks the colon after its scheme"
+	case page.HasWholeBehind(href):
+		return "has a whole address behind a path, so it is taken for a file of the site"
 	case strings.HasPrefix(href, "www."):
 		return "lacks its scheme, so it is taken for a file in this folder"
 	}
@@ -326,7 +328,8 @@ func isVague(p *check.PagePass, l *page.Link) bool {
 		words = vagueWords["en"]
 	}
 	said := strings.ToLower(strings.Trim(l.Words, " .…»›→>!:[]()"))
-	return said != nameOf(l.Address) && said != strings.ToLower(l.Fragment) && slices.Contains(words, said)
+	name := nameOf(l.Address)
+	return said != name && said+"s" != name && said != strings.ToLower(l.Fragment) && slices.Contains(words, said)
 }
 
 // nameOf is what an address calls its page: the last part without its ending.

@@ -16,7 +16,7 @@ var worded = []*check.Check{
 	{
 		ID: "link-same-words", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
 		Title: "the same words lead to different pages", Line: "Links with the same words lead to different pages",
-		What:   "Two links in the text of a page have the same words and lead to different addresses.",
+		What:   "Two links in the text of a page have the same words and lead to different addresses, other than to parts of one other site.",
 		Why:    "Whoever reads only the links cannot tell them apart, and neither can a search engine.",
 		How:    "Let the words of each say what is special about its target.",
 		Source: "WCAG 2.2, 2.4.4 and 2.4.9; search engines' public guidance on link text", Page: sameWords,
@@ -47,12 +47,18 @@ func sameWords(p *check.PagePass) {
 		group := byWords[key]
 		first := group[0]
 		for _, l := range group[1:] {
-			if bareAddress(l.Address) != bareAddress(first.Address) {
+			if bareAddress(l.Address) != bareAddress(first.Address) && !isSameOutside(p, l, first) {
 				p.Report(at(l, "“%s” leads here to %s, and before to %s", l.Words, check.Short(l.Address), check.Short(first.Address)))
 				break
 			}
 		}
 	}
+}
+
+// isSameOutside tells two links to one other site, whose words name what is read there: a standard, a work.
+func isSameOutside(p *check.PagePass, a, b *page.Link) bool {
+	host := check.HostOf(a.Address)
+	return host == check.HostOf(b.Address) && !same(host, check.HostOf(p.Facts.Address))
 }
 
 // isAuthored tells a link that an author wrote into running text: of several words, to a page elsewhere.
