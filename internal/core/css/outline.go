@@ -3,20 +3,25 @@ package css
 import (
 	"encoding/binary"
 	"errors"
+	"slices"
 	"strings"
 
 	"github.com/cespare/xxhash/v2"
 )
 
-// An Outline is a page's tree in short: each way in which an element (its name, id and classes) stands in others,
-// once, whatever the number of elements that stand so. What siblings are to one another is not in it. The zero
-// value is the outline of a page that nothing is known of.
+// An Outline is a page's tree in short: each way in which an element (its name and classes) stands in others, once,
+// whatever the number of elements that stand so, with the ids that they have. What siblings are to one another is
+// not in it. The zero value is the outline of a page that nothing is known of.
 type Outline struct {
 	nodes  []node
 	names  []uint32 // the different tokens
 	tokens []int32  // which of them each node has, one after the other
+	ids    []owned  // in order of node
 	Cut    bool     // the page has more of them than were taken in
 }
+
+// owned says that an element of a node has an id.
+type owned struct{ node, token int32 }
 
 // A table numbers keys from 0 in the order in which they come, up to half of its places.
 type table struct {
@@ -54,7 +59,12 @@ func (t *table) number(key uint64) (number int32, isNew bool) {
 type node struct {
 	parent   int32 // −1 at the top
 	from, to int32 // in tokens
+	ids      uint8 // how many ids its elements have, manyIDs for more than are kept
+	several  bool  // more than one element stands so
 }
+
+// manyIDs is when the ids of a node are no longer kept: they name the parts of a text, and no rule goes by them.
+const manyIDs = 5
 
 // What one page is bounded to, in powers of two for the sake of tables.
 const (
@@ -90,16 +100,13 @@ type Outliner struct {
 func (o *Outliner) Begin() {
 	o.seen.clear(mostNodes)
 	o.names.clear(mostTokens)
-	o.out = Outline{nodes: o.out.nodes[:0], names: o.out.names[:0], tokens: o.out.tokens[:0]}
+	o.out = Outline{nodes: o.out.nodes[:0], names: o.out.names[:0], tokens: o.out.tokens[:0], ids: o.out.ids[:0]}
 }
 
 // Enter notes an element inside parent, which is what Enter gave for that, or −1 for none. Names are in small
 // letters, as the parser of HTML gives them.
 func (o *Outliner) Enter(parent int32, name, id, class string) int32 {
 	key := xxhash.Sum64String(name)*31 + uint64(uint32(parent))
-	if id != "" {
-		key = key*0x9E3779B97F4A7C15 ^ xxhash.Sum64String(id)
-	}
 	if class != "" {
 		key = key*0xC2B2AE3D27D4EB4F ^ xxhash.Sum64String(class)
 	}
@@ -110,29 +117,44 @@ func (o *Outliner) Enter(parent int32, name, id, class string) int32 {
 	}
 	if isNew {
 		from := int32(len(o.out.tokens))
-		o.token(ofName, name)
-		if id != "" {
-			o.token(ofID, id)
-		}
+		o.add(ofName, name)
 		for one := range strings.FieldsFuncSeq(class, isSpace) {
-			o.token(ofClass, one)
+			o.add(ofClass, one)
 		}
-		o.out.nodes = append(o.out.nodes, node{parent, from, int32(len(o.out.tokens))})
+		o.out.nodes = append(o.out.nodes, node{parent: parent, from: from, to: int32(len(o.out.tokens))})
+	}
+	n := &o.out.nodes[at]
+	n.several = n.several || !isNew
+	if id == "" || n.ids == manyIDs {
+		return at
+	}
+	if n.ids++; n.ids < manyIDs {
+		if t := o.token(ofID, id); t >= 0 {
+			o.out.ids = append(o.out.ids, owned{at, t})
+		}
 	}
 	return at
 }
 
-func (o *Outliner) token(s sort, name string) {
+func (o *Outliner) add(s sort, name string) {
+	if t := o.token(s, name); t >= 0 && len(o.out.tokens) < 8*mostTokens {
+		o.out.tokens = append(o.out.tokens, t)
+	} else {
+		o.out.Cut = true
+	}
+}
+
+// token numbers one; −1 if there are too many.
+func (o *Outliner) token(s sort, name string) int32 {
 	t := token(s, name)
 	n, isNew := o.names.number(uint64(t) * 0x9E3779B97F4A7C15)
-	if n < 0 || len(o.out.tokens) >= 8*mostTokens {
+	switch {
+	case n < 0:
 		o.out.Cut = true
-		return
-	}
-	if isNew {
+	case isNew:
 		o.out.names = append(o.out.names, t)
 	}
-	o.out.tokens = append(o.out.tokens, n)
+	return n
 }
 
 func isSpace(r rune) bool { return r == ' ' || r == '\t' || r == '\n' || r == '\f' || r == '\r' }
@@ -142,7 +164,8 @@ func (o *Outliner) Outline() *Outline { return &o.out }
 
 // Pack is the outline in bytes, all numbers as varints: 1 if it is cut, the number of different tokens, these as
 // four bytes each, then for each node how far its parent stands before it (0 for none), the number of its tokens
-// and which they are.
+// and which they are; its ids likewise, their number in the lower bits of one that also tells whether it is
+// several.
 func (o *Outline) Pack() []byte {
 	if len(o.nodes) == 0 {
 		return nil
@@ -157,6 +180,8 @@ func (o *Outline) Pack() []byte {
 	for _, t := range o.names {
 		out = binary.LittleEndian.AppendUint32(out, t)
 	}
+	ids := slices.Clone(o.ids)
+	slices.SortStableFunc(ids, func(a, b owned) int { return int(a.node - b.node) })
 	for i, n := range o.nodes {
 		above := 0
 		if n.parent >= 0 {
@@ -167,9 +192,29 @@ func (o *Outline) Pack() []byte {
 		for _, t := range o.tokens[n.from:n.to] {
 			out = binary.AppendUvarint(out, uint64(t))
 		}
+		own := ids[:0:0]
+		if n.ids < manyIDs {
+			for len(ids) > 0 && ids[0].node == int32(i) {
+				own, ids = append(own, ids[0]), ids[1:]
+			}
+			n.ids = uint8(len(own))
+		}
+		for len(ids) > 0 && ids[0].node == int32(i) {
+			ids = ids[1:] // too many to be kept
+		}
+		signs := n.ids
+		if n.several {
+			signs |= severalBit
+		}
+		out = append(out, signs)
+		for _, id := range own {
+			out = binary.AppendUvarint(out, uint64(id.token))
+		}
 	}
 	return out
 }
+
+const severalBit = 8
 
 var errPacked = errors.New("a packed outline is damaged")
 
@@ -215,6 +260,17 @@ func Unpack(data []byte) (*Outline, error) {
 			o.tokens = append(o.tokens, int32(t))
 		}
 		n.to = int32(len(o.tokens))
+		signs := number()
+		if n.ids, n.several = uint8(signs%severalBit), signs >= severalBit; n.ids > manyIDs {
+			return nil, errPacked
+		}
+		for range n.ids % manyIDs {
+			t := number()
+			if bad || t >= len(o.names) {
+				return nil, errPacked
+			}
+			o.ids = append(o.ids, owned{int32(len(o.nodes)), int32(t)})
+		}
 		o.nodes = append(o.nodes, n)
 	}
 	if bad {

@@ -77,6 +77,7 @@ func split(list string) (out []string) {
 type compound struct {
 	by     byte     // what joins it to the one before: ' ', '>', '+' or '~'; 0 for the first
 	tokens []uint32 // what the element has to have
+	ids    []uint32 // likewise
 	unsure bool     // it has to have more, which an outline does not tell
 }
 
@@ -117,7 +118,7 @@ func (o *Outline) matches(selector string) Answer {
 				way = beside[n.parent+1]
 			}
 			if way > No {
-				at[i] = min(way, o.has(n, &c))
+				at[i] = min(way, o.has(int32(i), &c))
 			}
 		}
 		before = at
@@ -125,16 +126,26 @@ func (o *Outline) matches(selector string) Answer {
 	return slices.Max(before)
 }
 
-func (o *Outline) has(n node, c *compound) Answer {
+func (o *Outline) has(i int32, c *compound) Answer {
+	n := o.nodes[i]
 	for _, t := range c.tokens {
 		if !slices.ContainsFunc(o.tokens[n.from:n.to], func(own int32) bool { return o.names[own] == t }) {
 			return No
 		}
 	}
+	answer := Yes
 	if c.unsure {
-		return Perhaps
+		answer = Perhaps
 	}
-	return Yes
+	for _, id := range c.ids {
+		switch known := slices.ContainsFunc(o.ids, func(own owned) bool { return own.node == i && o.names[own.token] == id }); {
+		case !known && n.ids < manyIDs:
+			return No
+		case !known || n.several: // another element of the node may be the one
+			answer = Perhaps
+		}
+	}
+	return answer
 }
 
 // parse reads a selector without commas; ok is false for what is not understood.
@@ -188,7 +199,12 @@ func (c *compound) read(s string) (rest string, ok bool) {
 			if !ok {
 				return "", false
 			}
-			c.tokens, s = append(c.tokens, token(sort(s[:1]), name)), rest
+			if t := token(sort(s[:1]), name); s[0] == '#' {
+				c.ids = append(c.ids, t)
+			} else {
+				c.tokens = append(c.tokens, t)
+			}
+			s = rest
 		case '[':
 			end := closing(s)
 			if end < 0 {
