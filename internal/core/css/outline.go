@@ -273,7 +273,7 @@ func Unpack(data []byte) (*Outline, error) {
 		}
 		o.nodes = append(o.nodes, n)
 	}
-	if bad {
+	if bad || len(o.nodes) == 0 {
 		return nil, errPacked
 	}
 	return o, nil
