@@ -152,13 +152,9 @@ func pictures(p *check.SitePass, fault func(*survey.Page) string, wanted func(wa
 // loading reports resources that have a fault at each page that loads them in a wanted way, with the stylesheet
 // that names them, its line, and how the page comes by it.
 func loading(p *check.SitePass, fault func(int32) string, wanted func(way) bool) error {
-	ways, err := waysTo(p, func(t int32) bool { return fault(t) != "" })
-	if err != nil {
-		return err
-	}
-	for _, l := range ways {
+	return eachWay(p, func(t int32) bool { return fault(t) != "" }, func(l way) {
 		if !wanted(l) {
-			continue
+			return
 		}
 		place := check.Place{Note: p.URL(l.Target) + ": " + fault(l.Target), Target: p.URL(l.Target), Carrier: p.Carrier(l.Loading)}
 		if l.Carrier >= 0 {
@@ -171,8 +167,7 @@ func loading(p *check.SitePass, fault func(int32) string, wanted func(way) bool)
 			}
 		}
 		p.Report(l.Page, place)
-	}
-	return nil
+	})
 }
 
 // gone says how a resource that was asked for is not there, "" if it is, or that is not sure.

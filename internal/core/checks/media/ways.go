@@ -17,25 +17,45 @@ type way struct {
 	applies css.Answer // whether the rule that names it is for the page; Yes for all but images
 }
 
-// waysTo finds for each page with status 200 that loads something wanted the way that shows it most surely, in
-// order of page.
-func waysTo(p *check.SitePass, wanted func(int32) bool) ([]way, error) {
-	ways := map[int32][]way{} // by page
+// eachWay calls f for each page with status 200 that loads something wanted with the way that shows it most surely, in
+// order of page. Only ways by stylesheets are held, which are few.
+func eachWay(p *check.SitePass, wanted func(int32) bool, f func(way)) error {
+	styled, err := styledWays(p, wanted)
+	if err != nil {
+		return err
+	}
+	told := int32(-1) // the last page whose ways by stylesheets were
+	p.Loadings(wanted, func(l survey.Loading) {
+		switch {
+		case p.Page(l.Page).Status != 200:
+		case l.Carrier < 0:
+			f(way{Loading: l, applies: css.Yes})
+		case told != l.Page:
+			told = l.Page
+			for _, w := range styled[l.Page] {
+				f(w)
+			}
+		}
+	})
+	return nil
+}
+
+// styledWays are the surest ways by stylesheets to each target, by page.
+func styledWays(p *check.SitePass, wanted func(int32) bool) (map[int32][]way, error) {
+	ways := map[int32][]way{}
 	var pages []int32
 	sheets := map[int32]bool{}
 	p.Loadings(wanted, func(l survey.Loading) {
-		if p.Page(l.Page).Status != 200 {
+		if l.Carrier < 0 || p.Page(l.Page).Status != 200 {
 			return
 		}
 		if ways[l.Page] == nil {
 			pages = append(pages, l.Page)
 		}
 		ways[l.Page] = append(ways[l.Page], way{Loading: l, applies: css.Yes})
-		if l.Carrier >= 0 {
-			sheets[l.Carrier] = true
-			for _, above := range l.Chain {
-				sheets[above] = true
-			}
+		sheets[l.Carrier] = true
+		for _, above := range l.Chain {
+			sheets[above] = true
 		}
 	})
 	named, err := namings(p, sheets)
@@ -45,11 +65,10 @@ func waysTo(p *check.SitePass, wanted func(int32) bool) ([]way, error) {
 	if err := apply(p, ways, pages, named); err != nil {
 		return nil, err
 	}
-	var out []way
-	for _, id := range pages {
-		out = append(out, surest(ways[id])...)
+	for id := range ways {
+		ways[id] = surest(ways[id])
 	}
-	return out, nil
+	return ways, nil
 }
 
 // A naming is a stylesheet and what it names.
@@ -73,9 +92,6 @@ func apply(p *check.SitePass, ways map[int32][]way, pages []int32, named map[nam
 	for _, id := range pages {
 		for i := range ways[id] {
 			w := &ways[id][i]
-			if w.Carrier < 0 {
-				continue
-			}
 			w.line = named[naming{w.Carrier, w.Target}].Line
 			if p.IsPicture(w.Target) {
 				asked = append(asked, id)
@@ -91,7 +107,7 @@ func apply(p *check.SitePass, ways map[int32][]way, pages []int32, named map[nam
 			}
 		}
 		for i := range ways[id] {
-			if w := &ways[id][i]; w.Carrier >= 0 && p.IsPicture(w.Target) {
+			if w := &ways[id][i]; p.IsPicture(w.Target) {
 				w.applies = answer(w, outline, named)
 			}
 		}
