@@ -43,15 +43,18 @@ func summary(r *crawl.Result, m *testkit.Memory) string {
 	return b.String() + strings.Join(lines, "\n")
 }
 
-// different shows the first line in which two texts differ.
+// different shows some of the lines that only one of two texts has.
 func different(a, b string) string {
 	x, y := strings.Split(a, "\n"), strings.Split(b, "\n")
-	for i := range min(len(x), len(y)) {
-		if x[i] != y[i] {
-			return fmt.Sprintf("line %d: %q, want %q", i, x[i], y[i])
+	only := func(of, than []string, sign string) (out []string) {
+		for _, line := range of {
+			if !slices.Contains(than, line) && len(out) < 8 {
+				out = append(out, sign+line)
+			}
 		}
+		return out
 	}
-	return fmt.Sprintf("%d lines, want %d", len(x), len(y))
+	return fmt.Sprintf("%d lines, want %d:\n%s", len(x), len(y), strings.Join(slices.Concat(only(x, y, "+ "), only(y, x, "- ")), "\n"))
 }
 
 // TestResume cuts crawls at random moments and goes on from what was stored: they end with the
