@@ -423,6 +423,9 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 	if err := json.Unmarshal(packed.Facts, d.Facts); err != nil {
 		return d, fmt.Errorf("reading facts: %w", err)
 	}
+	if doc := d.Facts.Document; doc != nil {
+		doc.Outline = nil // says nothing to a reader
+	}
 	if err := s.db.SelectContext(ctx, &d.Findings, `select page_id, check_id, count, places, 0::float8 as health, '' as title, '' as url
 		from finding where crawl_id = $1 and page_id = $2 order by check_id`, crawlID, d.ID); err != nil {
 		return d, err

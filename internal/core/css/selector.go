@@ -48,29 +48,45 @@ func (o *Outline) Match(selectors string) Answer {
 
 // split parts a list at its commas, those in brackets and strings left aside.
 func split(list string) (out []string) {
-	depth, from := 0, 0
+	from := 0
 	for i := 0; i < len(list); i++ {
 		switch c := list[i]; c {
-		case '\\':
-			i++
-		case '"', '\'':
-			for i++; i < len(list) && list[i] != c; i++ {
-				if list[i] == '\\' {
-					i++
-				}
-			}
-		case '(', '[':
-			depth++
-		case ')', ']':
-			depth--
+		case '\\', '"', '\'', '(', '[':
+			i = pastGroup(list, i)
 		case ',':
-			if depth == 0 {
-				out = append(out, list[from:i])
-				from = i + 1
-			}
+			out = append(out, list[from:i])
+			from = i + 1
 		}
 	}
 	return append(out, list[from:])
+}
+
+// pastGroup is where the escape, string or bracket that begins at i ends; len(s) where it does not.
+func pastGroup(s string, i int) int {
+	switch c := s[i]; c {
+	case '\\':
+		return i + 1
+	case '"', '\'':
+		for i++; i < len(s) && s[i] != c; i++ {
+			if s[i] == '\\' {
+				i++
+			}
+		}
+		return i
+	}
+	for depth := 0; i < len(s); i++ {
+		switch s[i] {
+		case '\\', '"', '\'':
+			i = pastGroup(s, i)
+		case '(', '[':
+			depth++
+		case ')', ']':
+			if depth--; depth == 0 {
+				return i
+			}
+		}
+	}
+	return len(s)
 }
 
 // A compound is what a selector asks of one element.
@@ -206,8 +222,8 @@ func (c *compound) read(s string) (rest string, ok bool) {
 			}
 			s = rest
 		case '[':
-			end := closing(s)
-			if end < 0 {
+			end := pastGroup(s, 0)
+			if end >= len(s) {
 				return "", false
 			}
 			c.unsure, s = true, s[end+1:]
@@ -231,8 +247,8 @@ func (c *compound) pseudo(s string) (rest string, ok bool) {
 		return "", false
 	}
 	if strings.HasPrefix(rest, "(") {
-		end := closing(rest)
-		if end < 0 {
+		end := pastGroup(rest, 0)
+		if end >= len(rest) {
 			return "", false
 		}
 		c.unsure = true
@@ -246,30 +262,6 @@ func (c *compound) pseudo(s string) (rest string, ok bool) {
 		c.unsure = true
 	}
 	return rest, true
-}
-
-// closing is where the bracket at the front of s is closed, −1 if it is not.
-func closing(s string) int {
-	depth := 0
-	for i := 0; i < len(s); i++ {
-		switch c := s[i]; c {
-		case '\\':
-			i++
-		case '"', '\'':
-			for i++; i < len(s) && s[i] != c; i++ {
-				if s[i] == '\\' {
-					i++
-				}
-			}
-		case '(', '[':
-			depth++
-		case ')', ']':
-			if depth--; depth == 0 {
-				return i
-			}
-		}
-	}
-	return -1
 }
 
 // identifier reads a name, escapes undone (CSS Syntax Level 3, 4.3.11).
