@@ -68,8 +68,34 @@ following, not the crawl; "harvik crawl stop SITE" ends that.`,
 	}
 	c.Flags().IntVar(&pages, "pages", 0, "fetch at most this many addresses, this once")
 	detached(c, &detach)
-	c.AddCommand(list, stop, pause, resume, a.continueCommand(), a.paceCommand(), a.leftCommand())
+	c.AddCommand(list, stop, pause, resume, a.continueCommand(), a.paceCommand(), a.leftCommand(), a.removeCrawlCommand())
 	return c
+}
+
+func (a *app) removeCrawlCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "remove SITE@N", Short: "Delete a crawl with all that it found", Args: args("SITE@N"),
+		Long: `Deletes a crawl with its pages, findings and fix list. What was said of fixes, and what is waived, belongs
+to the site and stays. The number of the crawl is not given to another one.`,
+		RunE: func(c *cobra.Command, in []string) error {
+			site, number, err := crawlName(in[0])
+			if err != nil {
+				return err
+			}
+			if number == 0 {
+				return usage(c, fmt.Errorf("say which crawl, as %s@N; `harvik crawl list %s` shows them", site, site))
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := cl.RemoveCrawl(c.Context(), site, number); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is deleted.\n", number, site)
+			return nil
+		},
+	}
 }
 
 func detached(c *cobra.Command, detach *bool) {

@@ -252,6 +252,11 @@ func (c *Client) StopCrawl(ctx context.Context, site string, number int) error {
 	return c.call(ctx, http.MethodPost, crawlPath(site, number)+"/stop", nil, nil)
 }
 
+// RemoveCrawl deletes a crawl that does not run.
+func (c *Client) RemoveCrawl(ctx context.Context, site string, number int) error {
+	return c.call(ctx, http.MethodDelete, crawlPath(site, number), nil, nil)
+}
+
 // PauseCrawl puts a running crawl away until it is resumed.
 func (c *Client) PauseCrawl(ctx context.Context, site string, number int) error {
 	return c.call(ctx, http.MethodPost, crawlPath(site, number)+"/pause", nil, nil)

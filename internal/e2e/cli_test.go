@@ -281,6 +281,10 @@ func TestCommandLine(t *testing.T) {
 	s.fails("check show title-log", 1, `did you mean "title-long"?`)
 	s.fails("plan set fernhollow --parallel 1000", 1, "parallel: 1000 is outside 1 to 64")
 	s.fails("start --listen 127.0.0.1:0", 1, "another service uses the data folder")
+
+	s.ok("crawl remove fernhollow@1", "Crawl 1 of fernhollow is deleted.")
+	s.ok("crawl list fernhollow", "No crawl yet")
+	s.fails("fixes fernhollow@1", 1, "crawl 1 of the site fernhollow does not exist")
 }
 
 // TestDemo runs what `make demo` runs, once through and with mistakes.

@@ -148,6 +148,8 @@ undo fernhollow                                       | NUMBER is missing
 undo fernhollow 999                                   | nothing was done under the number 999
 recheck fernhollow                                    | which fixes?
 recheck fernhollow nosuch                             | harvik fixes fernhollow
+crawl remove fernhollow                               | as fernhollow@N
+crawl remove fernhollow@7                             | crawl 7 of the site fernhollow does not exist
 drift fernhollow                                      | no earlier crawl to compare with
 gate fernhollow                                       | --min-health, --no-new or --max
 gate fernhollow --min-health 101                      | from 0 to 100

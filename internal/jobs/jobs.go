@@ -282,6 +282,9 @@ func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past boo
 		return record.Crawl{}, ErrRunning
 	}
 	rec, err := begin()
+	if errors.Is(err, store.ErrExists) {
+		err = ErrRunning // started by another process
+	}
 	if err != nil {
 		return record.Crawl{}, err
 	}

@@ -173,6 +173,23 @@ func (s *Service) showCrawl(c *gin.Context) {
 	}
 }
 
+func (s *Service) removeCrawl(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	err := s.store.RemoveCrawl(c, cr.ID)
+	if errors.Is(err, store.ErrNotFound) { // it was there a moment ago
+		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is running; stop it first, or wait for it", cr.Number))
+		return
+	}
+	if err != nil {
+		s.fail(c, err, "the crawl")
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
 func (s *Service) stopCrawl(c *gin.Context) { s.tell(c, s.runner.Stop) }
 
 func (s *Service) pauseCrawl(c *gin.Context) { s.tell(c, s.runner.Pause) }

@@ -66,6 +66,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.POST("/sites/:site/crawls", s.startCrawl)
 	// A crawl is named by its number, or "latest" for the newest finished one.
 	api.GET("/sites/:site/crawls/:crawl", s.showCrawl)
+	api.DELETE("/sites/:site/crawls/:crawl", s.removeCrawl)
 	api.POST("/sites/:site/crawls/:crawl/stop", s.stopCrawl)
 	api.POST("/sites/:site/crawls/:crawl/pause", s.pauseCrawl)
 	api.POST("/sites/:site/crawls/:crawl/resume", s.resumeCrawl)

@@ -31,6 +31,7 @@ type Store interface {
 	SetPlan(ctx context.Context, name string, p plan.Plan) error
 	Crawls(ctx context.Context, site record.Site, before, limit int) ([]record.Crawl, error)
 	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
+	RemoveCrawl(ctx context.Context, id int64) error
 	Fixes(ctx context.Context, crawl int64, q record.FixQuery) (record.FixList, error)
 	Fix(ctx context.Context, crawl int64, id string) (record.FixLine, error)
 	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)

@@ -12,25 +12,54 @@ import (
 const crawlColumns = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
 	c.started, c.finished, c.catalogue, c.progress, c.report, c.probes, c.traps, c.weighed, c.wish from crawl c join site s on s.id = c.site_id `
 
-// StartCrawl makes the next crawl of a site.
+// StartCrawl makes the next crawl of a site; ErrExists where one of it runs. A number is given once, also where the
+// crawl that had it is removed.
 func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error) {
 	data, err := json.Marshal(p)
 	if err != nil {
 		return record.Crawl{}, err
 	}
 	var id int64
-	err = s.db.GetContext(ctx, &id, `insert into crawl (site_id, number, state, plan, catalogue)
-		select $1, coalesce(max(number), 0) + 1, 'running', cast($2 as jsonb), $3 from crawl where site_id = $1 returning id`,
+	err = s.db.GetContext(ctx, &id, `with next as (update site set numbered = numbered + 1 where id = $1 returning id, numbered)
+		insert into crawl (site_id, number, state, plan, catalogue) select id, numbered, 'running', cast($2 as jsonb), $3 from next returning id`,
 		site.ID, string(data), catalogue)
 	if err != nil {
-		if isUnique(err) {
-			return record.Crawl{}, ErrExists // two started in the same moment
-		}
-		return record.Crawl{}, err
+		return record.Crawl{}, exists(found(err))
 	}
 	var c record.Crawl
 	err = s.db.GetContext(ctx, &c, crawlColumns+"where c.id = $1", id)
 	return c, err
+}
+
+// exists turns the database's error for what there may be only one of into ErrExists.
+func exists(err error) error {
+	if isUnique(err) {
+		return ErrExists
+	}
+	return err
+}
+
+// RemoveCrawl deletes a crawl that does not run, with all that was found; ErrNotFound where there is none. What
+// people said of its fixes belongs to the site and stays.
+func (s *Store) RemoveCrawl(ctx context.Context, id int64) error {
+	tx, err := s.pool.Begin(ctx)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	var one int64
+	if err := tx.QueryRow(ctx, "select id from crawl where id = $1 and state <> 'running' for update", id).Scan(&one); err != nil {
+		return found(err)
+	}
+	for _, table := range ofCrawl {
+		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", id); err != nil {
+			return err
+		}
+	}
+	if _, err := tx.Exec(ctx, "delete from crawl where id = $1", id); err != nil {
+		return err
+	}
+	return tx.Commit(ctx)
 }
 
 // FailCrawl marks a crawl that could not be ended properly.
@@ -62,18 +91,18 @@ func (s *Store) CountCut(ctx context.Context, id int64, fetched, counts int) (cu
 	return cuts, err
 }
 
-// ResumeCrawl marks a paused crawl as running. It tells whether it was paused.
+// ResumeCrawl marks a paused crawl as running. It tells whether it was paused; ErrExists where another of the site runs.
 func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
 	r, err := s.db.ExecContext(ctx, `update crawl set state = 'running', detail = '', wish = '', waits = '', cuts = 0, cut_at = null where id = $1 and state = 'paused'`, id)
 	if err != nil {
-		return false, err
+		return false, exists(err)
 	}
 	n, err := r.RowsAffected()
 	return n > 0, err
 }
 
 // Reopen makes a finished crawl one that runs by a changed plan: its verdict goes, and with it
-// what is no page, which is fetched after all pages.
+// what is no page, which is fetched after all pages. ErrExists where another crawl of the site runs.
 func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 	data, err := json.Marshal(p)
 	if err != nil {
@@ -95,7 +124,7 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 	}
 	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', wish = '', finished = null, report = null, tally = null, probes = null,
 		traps = '[]', plan = $2 where id = $1`, id, data); err != nil {
-		return err
+		return exists(err)
 	}
 	return tx.Commit(ctx)
 }

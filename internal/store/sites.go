@@ -24,10 +24,7 @@ func (s *Store) AddSite(ctx context.Context, name, home string, p plan.Plan) err
 		return err
 	}
 	_, err = s.db.ExecContext(ctx, `insert into site (name, home, plan) values ($1, $2, cast($3 as jsonb))`, name, home, string(data))
-	if isUnique(err) {
-		return ErrExists
-	}
-	return err
+	return exists(err)
 }
 
 // Sites lists all, by name.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -98,6 +99,12 @@ func TestMigrateMembers(t *testing.T) {
 func stored(t *testing.T, n int, r *rand.Rand) (*store.Store, int64, []record.PageRow) {
 	t.Helper()
 	s := testkit.Store(t)
+	id, rows := storedIn(t, s, n, r)
+	return s, id, rows
+}
+
+func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []record.PageRow) {
+	t.Helper()
 	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
 		t.Fatal(err)
 	}
@@ -134,7 +141,7 @@ func stored(t *testing.T, n int, r *rand.Rand) (*store.Store, int64, []record.Pa
 	if err := s.Sink(rec.ID).Save(t.Context(), b); err != nil {
 		t.Fatal(err)
 	}
-	return s, rec.ID, rows
+	return rec.ID, rows
 }
 
 // TestSortable: whatever is shown of a page it can be sorted by.
@@ -222,14 +229,48 @@ func walk(t *testing.T, s *store.Store, id int64, q record.PageQuery) (out []str
 	return out
 }
 
-// TestWeighedAtOnce: two crawls of a site that note what its waivers cover do not wait for each other.
-func TestWeighedAtOnce(t *testing.T) {
+// opened is an empty store, and its database as it is.
+func opened(t *testing.T) (*store.Store, *sql.DB) {
+	t.Helper()
 	database := testkit.Tables(t)
 	s, err := store.Open(t.Context(), database)
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.Close)
+	db, err := sql.Open("pgx", database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { db.Close() })
+	return s, db
+}
+
+// rowsOf counts what all tables hold of a crawl.
+func rowsOf(t *testing.T, db *sql.DB, crawl int64) (sum int) {
+	t.Helper()
+	tables, err := db.QueryContext(t.Context(), "select table_name from information_schema.columns where column_name = 'crawl_id' and table_schema = 'public'")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer tables.Close()
+	for tables.Next() {
+		var name string
+		var n int
+		if err := tables.Scan(&name); err != nil {
+			t.Fatal(err)
+		}
+		if err := db.QueryRowContext(t.Context(), "select count(*) from "+name+" where crawl_id = $1", crawl).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		sum += n
+	}
+	return sum
+}
+
+// TestWeighedAtOnce: two crawls of a site that note what its waivers cover do not wait for each other.
+func TestWeighedAtOnce(t *testing.T) {
+	s, db := opened(t)
 	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
 		t.Fatal(err)
 	}
@@ -245,11 +286,6 @@ func TestWeighedAtOnce(t *testing.T) {
 		}
 		w.Matches[id] = record.Matched{Findings: i, Pages: 1}
 	}
-	db, err := sql.Open("pgx", database)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer db.Close()
 	var crawls []int64
 	for range 2 {
 		rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
@@ -276,5 +312,49 @@ func TestWeighedAtOnce(t *testing.T) {
 	all, err := s.Waivers(t.Context(), site.ID)
 	if err != nil || len(all) != 40 || all[0].Findings+all[39].Findings != 39 {
 		t.Errorf("%d waivers, the first covers %+v (%v)", len(all), all[0], err)
+	}
+}
+
+// TestRemoveCrawl: a crawl goes with every row that is its own, its number is not given again, and one that runs
+// stays. A site has one that runs at most.
+func TestRemoveCrawl(t *testing.T) {
+	s, db := opened(t)
+	id, _ := storedIn(t, s, 30, rand.New(rand.NewPCG(1, 2)))
+	if n := rowsOf(t, db, id); n < 60 {
+		t.Fatalf("the crawl has %d rows", n)
+	}
+	site, err := s.Site(t.Context(), "fernhollow")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1); !errors.Is(err, store.ErrExists) {
+		t.Errorf("a second crawl that runs: %v", err)
+	}
+	if err := s.RemoveCrawl(t.Context(), id); !errors.Is(err, store.ErrNotFound) {
+		t.Errorf("removing one that runs: %v", err)
+	}
+	if err := s.PauseCrawl(t.Context(), id, "for the test", ""); err != nil {
+		t.Fatal(err)
+	}
+	second, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
+	if err != nil || second.Number != 2 {
+		t.Fatalf("crawl %d (%v), want 2: what was refused takes no number", second.Number, err)
+	}
+	if _, err := s.ResumeCrawl(t.Context(), id); !errors.Is(err, store.ErrExists) {
+		t.Errorf("resuming one while another runs: %v", err)
+	}
+	if err := s.FailCrawl(t.Context(), second.ID, "for the test"); err != nil {
+		t.Fatal(err)
+	}
+	for _, one := range []int64{id, second.ID} {
+		if err := s.RemoveCrawl(t.Context(), one); err != nil {
+			t.Fatalf("removing crawl %d: %v", one, err)
+		}
+		if n := rowsOf(t, db, one); n != 0 {
+			t.Errorf("%d rows are left of crawl %d", n, one)
+		}
+	}
+	if third, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1); err != nil || third.Number != 3 {
+		t.Errorf("crawl %d (%v), want 3", third.Number, err)
 	}
 }
