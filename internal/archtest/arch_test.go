@@ -16,13 +16,14 @@ import (
 // forbid packages of the standard library to a folder.
 const allowed = `
 core/mishap:
+core/version:
 core/weburl:
 core/robots:
 core/sitemap:
 core/text:
 core/neardup:
 core/graph:
-core/plan: weburl
+core/plan: version weburl
 core/dom:
 core/css:
 core/structured: dom
@@ -48,7 +49,7 @@ internal/jobs: check checks drift figures fixlist gate judge mishap page plan sc
 internal/report: check gate plan text weburl internal/record
 internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/fetch internal/jobs internal/record internal/report internal/spool internal/store
 internal/client: drift fixlist gate plan internal/record
-internal/cli: check drift fixlist gate judge page plan survey task text waive internal/client internal/record internal/report
+internal/cli: version check drift fixlist gate judge page plan survey task text waive internal/client internal/record internal/report
 internal/cluster:
 internal/spool: mishap
 internal/pdf: mishap page

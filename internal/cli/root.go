@@ -86,7 +86,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		}
 		root.AddCommand(commands...)
 	}
-	add("Service, sites, plans", a.startCommand(), a.linkCommand(), a.tokenCommand(), a.siteCommand(), a.planCommand(), a.secretCommand())
+	add("Service, sites, plans", a.startCommand(), a.linkCommand(), a.tokenCommand(), a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
 	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(), a.pagesCommand(), a.pageCommand(),
 		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(), a.checkCommand(), a.judgeCommand())
 	add("Work the list",

@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"harvik/demo"
+	"harvik/internal/core/version"
 	"harvik/internal/testkit"
 )
 
@@ -190,6 +191,7 @@ func TestCommandLine(t *testing.T) {
 	t.Parallel()
 	s := newShell(t)
 	s.fails("site list", 1, "start one with `harvik start`")
+	s.ok("version", "harvik "+version.Number+", built", " for linux/")
 	s.start()
 	if info, err := os.Stat(filepath.Join(s.data, "owner.token")); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("the owner's token: %v (%v)", info.Mode(), err)

@@ -6,6 +6,8 @@ import (
 	"reflect"
 
 	"go.yaml.in/yaml/v3"
+
+	"harvik/internal/core/version"
 )
 
 // A Plan is the settings of a crawl. The zero value of a field means its default. The tag
@@ -141,7 +143,7 @@ const (
 	DefaultParallel  = 4
 	DefaultTimeout   = Duration(20e9)
 	DefaultRetries   = 2
-	DefaultAgent     = "Harvik/0.6 (site audit)"
+	DefaultAgent     = "Harvik/" + version.Number + " (site audit)"
 	DefaultRobotsAs  = "harvik"
 )
 
