@@ -27,7 +27,7 @@ a figure under its heading. Separators, types and percent signs are recognised. 
 matched to the newest crawl's after normalising; those that match nothing are listed. Figures are
 kept by the day they are of, so that a later import does not overwrite an earlier one.`,
 		RunE: func(c *cobra.Command, in []string) error {
-			var file io.Reader = c.InOrStdin()
+			file := c.InOrStdin()
 			if in[1] != "-" {
 				f, err := os.Open(in[1])
 				if err != nil {

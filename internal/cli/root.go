@@ -45,10 +45,10 @@ type ServeOptions struct {
 
 // app is what all commands share.
 type app struct {
-	data, server, token string
-	json, csv           bool
-	serve               func(context.Context, ServeOptions) error
-	link                func(ctx context.Context, data string) (string, error)
+	data, server string
+	json, csv    bool
+	serve        func(context.Context, ServeOptions) error
+	link         func(ctx context.Context, data string) (string, error)
 }
 
 // Command is the whole command line. Serve runs the service, link makes a one-time sign-in

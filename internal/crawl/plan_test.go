@@ -148,7 +148,7 @@ func TestCrawlDelay(t *testing.T) {
 // struggling answers 429 when more than two requests are under way.
 type struggling struct {
 	testkit.Generated
-	now, most, refused atomic.Int32
+	now, refused atomic.Int32
 }
 
 func (s *struggling) ServeHTTP(w http.ResponseWriter, r *http.Request) {

@@ -38,14 +38,14 @@ func init() {
 	if os.Getenv(mark) == "" {
 		return
 	}
-	if err := child(os.Stdin, os.Stdout); err != nil && !errors.Is(err, io.EOF) {
-		os.Exit(1)
+	if errors.Is(child(os.Stdin, os.Stdout), io.EOF) {
+		os.Exit(0)
 	}
-	os.Exit(0)
+	os.Exit(1)
 }
 
 // child answers documents, each a length of 8 bytes and so many bytes, with JSON behind a length of 4, until
-// there are no more.
+// there are no more: then its error is io.EOF.
 func child(in io.Reader, out io.Writer) error {
 	for which, most := range map[int]uint64{syscall.RLIMIT_DATA: maxMemory, syscall.RLIMIT_CPU: maxCPU} {
 		if err := syscall.Setrlimit(which, &syscall.Rlimit{Cur: most, Max: most}); err != nil {

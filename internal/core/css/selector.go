@@ -205,8 +205,8 @@ func combinator(s string) (by byte, rest string) {
 func (c *compound) read(s string) (rest string, ok bool) {
 	if name, rest, ok := identifier(s); ok {
 		c.tokens, s = append(c.tokens, token(ofName, strings.ToLower(name))), rest
-	} else if strings.HasPrefix(s, "*") {
-		s = s[1:]
+	} else {
+		s = strings.TrimPrefix(s, "*")
 	}
 	for len(s) > 0 {
 		switch s[0] {

@@ -47,7 +47,7 @@ func (k Kind) HasText() bool {
 // formSigns gathers what tells a page's kind during the walk.
 type formSigns struct {
 	password, search, mailOrTel, paged bool
-	numbers, outputs, pictures, videos int
+	numbers, pictures, videos          int
 }
 
 // sign takes in an element that can tell the page's kind.

@@ -243,8 +243,7 @@ func orphan(p *check.SitePass) error {
 		return nil
 	}
 	island := map[int32]int32{} // page → the one that stands for its island
-	var root func(int32) int32
-	root = func(id int32) int32 {
+	root := func(id int32) int32 {
 		for island[id] != id {
 			island[id] = island[island[id]]
 			id = island[id]
