@@ -89,6 +89,7 @@ func TestAPI(t *testing.T) {
 	if i := slices.IndexFunc(tally.States, func(s record.Tally) bool { return s.Name == "waiting" }); i >= 0 {
 		t.Errorf("after a complete crawl %d wait", tally.States[i].Count)
 	}
+	testCrawlList(t, h)
 	testFilters(t, h, list.Fixes)
 	testPages(t, h)
 	testOnePage(t, h)
@@ -581,4 +582,24 @@ func (h *harvik) raw(t *testing.T, method, path string) []byte {
 		t.Fatalf("%s: %d %s (%v)", path, resp.StatusCode, bytes.TrimSpace(data), err)
 	}
 	return data
+}
+
+// testCrawlList: a list of crawls has what it shows, and none of what takes room; a crawl has it all.
+func testCrawlList(t *testing.T, h *harvik) {
+	t.Helper()
+	crawls, err := h.Crawls(t.Context(), "fernhollow")
+	if err != nil || len(crawls) == 0 {
+		t.Fatalf("%d crawls (%v)", len(crawls), err)
+	}
+	own, err := h.Crawl(t.Context(), "fernhollow", crawls[0].Number)
+	if err != nil {
+		t.Fatal(err)
+	}
+	in := crawls[0].Report
+	if in == nil || in.Health != own.Report.Health || in.Fixes != own.Report.Fixes || len(in.Ledger) > 0 || crawls[0].Probes != nil || len(crawls[0].Traps) > 0 {
+		t.Errorf("in the list: %+v, probes %v, %d traps", in, crawls[0].Probes != nil, len(crawls[0].Traps))
+	}
+	if len(own.Report.Ledger) == 0 || own.Probes == nil {
+		t.Error("the crawl itself lacks its ledger, or its probes")
+	}
 }

@@ -9,8 +9,15 @@ import (
 	"harvik/internal/core/plan"
 )
 
-const crawlColumns = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
-	c.started, c.finished, c.catalogue, c.progress, c.report, c.probes, c.traps, c.weighed, c.wish from crawl c join site s on s.id = c.site_id `
+const (
+	crawlBasics = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
+		c.started, c.finished, c.catalogue, c.progress, c.weighed, c.wish`
+	ofSite = ` from crawl c join site s on s.id = c.site_id `
+
+	crawlColumns = crawlBasics + ", c.report, c.probes, c.traps" + ofSite
+	// Lists are asked for every two seconds: they have neither the ledger nor what was found at doors and in traps.
+	listColumns = crawlBasics + ", c.report - 'ledger' as report, '[]'::jsonb as traps" + ofSite
+)
 
 // StartCrawl makes the next crawl of a site; ErrExists where one of it runs. A number is given once, also where the
 // crawl that had it is removed.
@@ -152,10 +159,10 @@ func (s *Store) Running(ctx context.Context) ([]record.Crawl, error) {
 	return crawls, err
 }
 
-// Crawls lists those of a site, newest first, before a number (0 for the newest).
+// Crawls lists those of a site, newest first, before a number (0 for the newest), without ledger, probes and traps.
 func (s *Store) Crawls(ctx context.Context, site record.Site, before, limit int) ([]record.Crawl, error) {
 	crawls := []record.Crawl{}
-	err := s.db.SelectContext(ctx, &crawls, crawlColumns+`where c.site_id = $1 and ($2 = 0 or c.number < $2)
+	err := s.db.SelectContext(ctx, &crawls, listColumns+`where c.site_id = $1 and ($2 = 0 or c.number < $2)
 		order by c.number desc limit $3`, site.ID, before, limit)
 	return crawls, err
 }
