@@ -49,7 +49,7 @@ func program(t *testing.T, name string) string {
 		if built.folder, built.err = os.MkdirTemp("", "harvik-programs-"); built.err != nil {
 			return
 		}
-		build := exec.Command("go", "build", "-tags", "nomsgpack", "-trimpath", "-o", built.folder, "./cmd/harvik", "./demo/play")
+		build := exec.Command("go", "build", "-tags", "nomsgpack", "-trimpath", "-ldflags", "-s -w", "-o", built.folder, "./cmd/harvik", "./demo/play")
 		build.Dir = testkit.Root(t)
 		if out, err := build.CombinedOutput(); err != nil {
 			built.err = fmt.Errorf("building: %w\n%s", err, out)
