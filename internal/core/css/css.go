@@ -186,20 +186,17 @@ const longestSelectors = 1000
 
 // alwaysHolds tells at-rules that make no condition.
 func alwaysHolds(name, prelude string) bool {
-	return name == "layer" || name == "media" && isScreen(prelude[len("@media"):])
+	return name == "layer" || name == "media" && ForScreens(prelude[len("@media"):])
 }
 
-// isScreen tells whether a list of media queries holds for every screen.
-func isScreen(query string) bool {
-	switch strings.ToLower(strings.TrimSpace(query)) {
+// ForScreens tells whether a list of media queries, such as a media attribute, holds for every screen.
+func ForScreens(media string) bool {
+	switch strings.ToLower(strings.TrimSpace(media)) {
 	case "", "all", "screen", "screen, print", "all, print", "print, screen", "only screen", "screen,print":
 		return true
 	}
 	return false
 }
-
-// ForScreens tells whether a media attribute lets a stylesheet hold on every screen.
-func ForScreens(media string) bool { return isScreen(media) }
 
 // prelude is what stands before i in the statement at hand, without comments.
 func (s *scanner) prelude(i int) string {
@@ -298,13 +295,12 @@ func (s *scanner) underAll(rules string) {
 // bringsAlways tells whether what follows the address of an import makes no condition.
 func bringsAlways(rest string) bool {
 	rest = strings.ToLower(strings.TrimSpace(rest))
-	if strings.HasPrefix(rest, "layer") {
-		rest = strings.TrimPrefix(rest, "layer")
-		if strings.HasPrefix(rest, "(") {
+	if layer, ok := strings.CutPrefix(rest, "layer"); ok {
+		if rest = layer; strings.HasPrefix(rest, "(") {
 			_, rest, _ = strings.Cut(rest, ")")
 		}
 	}
-	return isScreen(rest)
+	return ForScreens(rest)
 }
 
 // shows tells properties whose images are loaded as soon as an element has them.

@@ -119,6 +119,22 @@ func TestOutlineBounds(t *testing.T) {
 	}
 }
 
+// TestWorkBound: a page that is asked for more than any stylesheet holds answers soon, and claims nothing.
+func TestWorkBound(t *testing.T) {
+	o := outlined()
+	for asked := 0; o.Match(strings.Repeat(".frame p, ", 500)+".frame") == No; asked++ {
+		if asked > mostWork {
+			t.Fatal("what is asked of a page has no bound")
+		}
+	}
+	if a, b := o.Match("p"), o.Match(".frame"); a != Perhaps || b != Perhaps {
+		t.Errorf("beyond the bound: %d and %d", a, b)
+	}
+	if a := outlined().Match("p"); a != Yes {
+		t.Errorf("another page pays for it: %d", a)
+	}
+}
+
 func manyClasses(n int) string {
 	var b strings.Builder
 	for i := range n {

@@ -18,6 +18,7 @@ type Outline struct {
 	tokens []int32  // which of them each node has, one after the other
 	ids    []owned  // in order of node
 	Cut    bool     // the page has more of them than were taken in
+	worked int      // nodes that were looked at for selectors, see mostWork
 }
 
 // owned says that an element of a node has an id.
@@ -160,7 +161,10 @@ func (o *Outliner) token(s sort, name string) int32 {
 func isSpace(r rune) bool { return r == ' ' || r == '\t' || r == '\n' || r == '\f' || r == '\r' }
 
 // Outline is that of the page since Begin. It is valid until the next Begin.
-func (o *Outliner) Outline() *Outline { return &o.out }
+func (o *Outliner) Outline() *Outline {
+	slices.SortStableFunc(o.out.ids, func(a, b owned) int { return int(a.node - b.node) })
+	return &o.out
+}
 
 // Pack is the outline in bytes, all numbers as varints: 1 if it is cut, the number of different tokens, these as
 // four bytes each, then for each node how far its parent stands before it (0 for none), the number of its tokens
@@ -180,8 +184,7 @@ func (o *Outline) Pack() []byte {
 	for _, t := range o.names {
 		out = binary.LittleEndian.AppendUint32(out, t)
 	}
-	ids := slices.Clone(o.ids)
-	slices.SortStableFunc(ids, func(a, b owned) int { return int(a.node - b.node) })
+	ids := o.ids
 	for i, n := range o.nodes {
 		above := 0
 		if n.parent >= 0 {
@@ -192,15 +195,12 @@ func (o *Outline) Pack() []byte {
 		for _, t := range o.tokens[n.from:n.to] {
 			out = binary.AppendUvarint(out, uint64(t))
 		}
-		own := ids[:0:0]
-		if n.ids < manyIDs {
-			for len(ids) > 0 && ids[0].node == int32(i) {
-				own, ids = append(own, ids[0]), ids[1:]
-			}
+		own := idsOf(ids, int32(i))
+		ids = ids[len(own):]
+		if n.ids == manyIDs {
+			own = nil // too many to be kept
+		} else {
 			n.ids = uint8(len(own))
-		}
-		for len(ids) > 0 && ids[0].node == int32(i) {
-			ids = ids[1:] // too many to be kept
 		}
 		signs := n.ids
 		if n.several {
@@ -215,6 +215,15 @@ func (o *Outline) Pack() []byte {
 }
 
 const severalBit = 8
+
+// idsOf are those of a node at the front of what follows in order of node.
+func idsOf(ids []owned, node int32) []owned {
+	n := 0
+	for n < len(ids) && ids[n].node == node {
+		n++
+	}
+	return ids[:n]
+}
 
 var errPacked = errors.New("a packed outline is damaged")
 

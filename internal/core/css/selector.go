@@ -97,14 +97,19 @@ type compound struct {
 	unsure bool     // it has to have more, which an outline does not tell
 }
 
-// mostCompounds bounds a selector; nobody writes more.
-const mostCompounds = 40
+// mostCompounds bounds a selector; nobody writes more. mostWork bounds the nodes that are looked at for all
+// selectors that one page is asked for, so that no page and no stylesheet takes long together: then the answer is
+// Perhaps. A large page takes some thousands for a selector.
+const (
+	mostCompounds = 40
+	mostWork      = 8 << 20
+)
 
 // matches goes from the left of a selector to its right, and for each of its compounds from the top of the
 // tree to the bottom, so that its time does not grow with the ways in which it could match.
 func (o *Outline) matches(selector string) Answer {
 	parts, ok := parse(selector)
-	if !ok {
+	if o.worked += len(parts)*len(o.nodes) + len(selector); !ok || o.worked > mostWork {
 		return Perhaps
 	}
 	var before, at []Answer
@@ -153,8 +158,13 @@ func (o *Outline) has(i int32, c *compound) Answer {
 	if c.unsure {
 		answer = Perhaps
 	}
+	if len(c.ids) == 0 {
+		return answer
+	}
+	first, _ := slices.BinarySearchFunc(o.ids, i, func(own owned, node int32) int { return int(own.node - node) })
+	ids := idsOf(o.ids[first:], i)
 	for _, id := range c.ids {
-		switch known := slices.ContainsFunc(o.ids, func(own owned) bool { return own.node == i && o.names[own.token] == id }); {
+		switch known := slices.ContainsFunc(ids, func(own owned) bool { return o.names[own.token] == id }); {
 		case !known && n.ids < manyIDs:
 			return No
 		case !known || n.several: // another element of the node may be the one
