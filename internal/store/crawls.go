@@ -4,9 +4,10 @@ import (
 	"context"
 	"encoding/json"
 
-	"harvik/internal/record"
+	"github.com/jmoiron/sqlx"
 
 	"harvik/internal/core/plan"
+	"harvik/internal/record"
 )
 
 const (
@@ -49,24 +50,19 @@ func exists(err error) error {
 // RemoveCrawl deletes a crawl that does not run, with all that was found; ErrNotFound where there is none. What
 // people said of its fixes belongs to the site and stays.
 func (s *Store) RemoveCrawl(ctx context.Context, id int64) error {
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	var one int64
-	if err := tx.QueryRow(ctx, "select id from crawl where id = $1 and state <> 'running' for update", id).Scan(&one); err != nil {
-		return found(err)
-	}
-	for _, table := range ofCrawl {
-		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", id); err != nil {
-			return err
+	return s.within(ctx, func(tx *sqlx.Tx) error {
+		var one int64
+		if err := tx.GetContext(ctx, &one, "select id from crawl where id = $1 and state <> 'running' for update", id); err != nil {
+			return found(err)
 		}
-	}
-	if _, err := tx.Exec(ctx, "delete from crawl where id = $1", id); err != nil {
+		for _, table := range ofCrawl {
+			if _, err := tx.ExecContext(ctx, "delete from "+table+" where crawl_id = $1", id); err != nil {
+				return err
+			}
+		}
+		_, err := tx.ExecContext(ctx, "delete from crawl where id = $1", id)
 		return err
-	}
-	return tx.Commit(ctx)
+	})
 }
 
 // FailCrawl marks a crawl that could not be ended properly.
