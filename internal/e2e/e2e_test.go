@@ -52,11 +52,7 @@ func start(t testing.TB, edition demo.Edition) *harvik {
 func startBeside(t testing.TB, garden http.Handler) *harvik {
 	t.Helper()
 	database := testkit.Tables(t)
-	s, err := store.Open(t.Context(), database)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
+	s := testkit.Open(t, database)
 	v, err := vault.New(make([]byte, 32))
 	if err != nil {
 		t.Fatal(err)

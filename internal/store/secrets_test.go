@@ -6,18 +6,13 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/plan"
-	"harvik/internal/store"
 	"harvik/internal/testkit"
 )
 
 // A secret that an earlier Harvik kept is bound once, by its site's plan; others are left alone.
 func TestUnboundSecrets(t *testing.T) {
 	database := testkit.Database(t)
-	s, err := store.Open(t.Context(), database)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
+	s := testkit.Open(t, database)
 	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{Pages: 7}); err != nil {
 		t.Fatal(err)
 	}

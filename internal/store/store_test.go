@@ -233,11 +233,7 @@ func walk(t *testing.T, s *store.Store, id int64, q record.PageQuery) (out []str
 func opened(t *testing.T) (*store.Store, *sql.DB) {
 	t.Helper()
 	database := testkit.Tables(t)
-	s, err := store.Open(t.Context(), database)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(s.Close)
+	s := testkit.Open(t, database)
 	db, err := sql.Open("pgx", database)
 	if err != nil {
 		t.Fatal(err)

@@ -89,39 +89,34 @@ func Database(t testing.TB) string {
 	return newDatabase(t, "template1")
 }
 
-// model is a database with the store's tables and nothing in them, of which Tables makes copies.
-var model struct {
-	once sync.Once
-	name string
-	err  error
-}
+// model is the name of a database with the store's tables and nothing in them, of which Tables makes copies.
+var model = sync.OnceValues(func() (string, error) {
+	ctx, name := context.Background(), fmt.Sprintf("model_%d", os.Getpid())
+	conn, err := pgx.Connect(ctx, server)
+	if err != nil {
+		return "", err
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(ctx, "create database "+name); err != nil {
+		return "", err
+	}
+	s, err := store.Open(ctx, addressOf(name))
+	if err != nil {
+		return "", err
+	}
+	s.Close()
+	return name, nil
+})
 
 // Tables makes a database for one test that has the store's tables, and returns its address. It is what
 // store.Open makes of an empty one, in a fraction of the time.
 func Tables(t testing.TB) string {
 	t.Helper()
-	model.once.Do(func() {
-		model.name = fmt.Sprintf("model_%d", os.Getpid())
-		conn, err := pgx.Connect(context.Background(), server)
-		if err != nil {
-			model.err = err
-			return
-		}
-		defer conn.Close(context.Background())
-		if _, model.err = conn.Exec(context.Background(), "create database "+model.name); model.err != nil {
-			return
-		}
-		s, err := store.Open(context.Background(), addressOf(model.name))
-		if err != nil {
-			model.err = err
-			return
-		}
-		s.Close()
-	})
-	if model.err != nil {
-		t.Fatalf("making the model of databases: %v", model.err)
+	name, err := model()
+	if err != nil {
+		t.Fatalf("making the model of databases: %v", err)
 	}
-	return newDatabase(t, model.name)
+	return newDatabase(t, name)
 }
 
 func addressOf(name string) string {
@@ -199,7 +194,13 @@ func newDatabase(t testing.TB, template string) string {
 // Store opens an empty store.
 func Store(t testing.TB) *store.Store {
 	t.Helper()
-	s, err := store.Open(context.Background(), Tables(t))
+	return Open(t, Tables(t))
+}
+
+// Open opens the store of a database until the test ends.
+func Open(t testing.TB, database string) *store.Store {
+	t.Helper()
+	s, err := store.Open(context.Background(), database)
 	if err != nil {
 		t.Fatalf("opening the store: %v", err)
 	}
