@@ -189,6 +189,9 @@ func (d *dialer) resolve(ctx context.Context, host string) ([]netip.Addr, error)
 	if network == "" {
 		network = "ip"
 	}
+	if name := strings.TrimSuffix(strings.ToLower(host), "."); name == "invalid" || strings.HasSuffix(name, ".invalid") {
+		return nil, &net.DNSError{Err: "no such host", Name: host, IsNotFound: true} // RFC 6761, 6.4: nobody need be asked
+	}
 	return d.resolver.LookupNetIP(ctx, network, host)
 }
 

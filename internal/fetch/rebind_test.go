@@ -3,6 +3,7 @@ package fetch
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"net"
 	"net/http"
@@ -127,5 +128,20 @@ func TestRebinding(t *testing.T) {
 	}
 	if n := reached.Load(); n > 0 {
 		t.Errorf("%d requests reached the forbidden address", n)
+	}
+}
+
+// TestInvalid: names below .invalid never exist (RFC 6761), so nobody is asked for them.
+func TestInvalid(t *testing.T) {
+	d := &dialer{settings: &Settings{Timeout: time.Second}}
+	d.resolver = net.Resolver{PreferGo: true, Dial: func(context.Context, string, string) (net.Conn, error) {
+		t.Error("a resolver was asked")
+		return nil, errors.New("no resolver here")
+	}}
+	for _, name := range []string{"invalid", "other.invalid", "OTHER.Invalid."} {
+		_, err := d.resolve(t.Context(), name)
+		if dns, ok := errors.AsType[*net.DNSError](err); !ok || !dns.IsNotFound {
+			t.Errorf("%s: %v", name, err)
+		}
 	}
 }
