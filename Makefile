@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack -trimpath
 export CGO_ENABLED ?= 0
 
-.PHONY: demo test build tools debian console check format vet types bench fuzz attack precision soak million docs pictures clean
+.PHONY: demo test build tools debian console check format vet types bench fuzz attack precision soak million docs pictures clean generate generated
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -32,13 +32,23 @@ test: debian
 	@$(MAKE) --no-print-directory -j 2 build check
 	go test $(GO_TAGS) -vet off -ldflags '-s -w' -timeout 14m -parallel 5 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
 
-check: format vet types
+check: format vet types generated
 
 format:
 	@test -z "$$(gofmt -l cmd internal demo console/*.go)" || { gofmt -l cmd internal demo console/*.go; echo "run gofmt -w on these"; exit 1; }
 
 vet: tools console
 	go vet $(GO_TAGS) ./...
+
+# What is generated from internal/api/openapi.yaml belongs to it as it stands.
+generated:
+	@sha256sum --quiet --check internal/api/generated.sum || { echo "run make generate"; exit 1; }
+
+# Makes the types and calls of the API anew, for Go and for the console.
+generate: tools
+	cd internal/api/codegen && go tool oapi-codegen -config config.yaml ../openapi.yaml
+	cd console && npx openapi-typescript ../internal/api/openapi.yaml -o src/api/schema.ts
+	sha256sum internal/api/openapi.yaml internal/api/codegen/config.yaml internal/api/codegen/responses.tmpl internal/api/api.gen.go console/src/api/schema.ts > internal/api/generated.sum
 
 types: tools console
 	cd console && npm run --silent check

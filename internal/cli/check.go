@@ -16,7 +16,7 @@ func (a *app) checkCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			ch, err := cl.Check(c.Context(), in[0])
+			ch, err := cl.ShowCheck(c.Context(), in[0])
 			if err != nil {
 				return err
 			}
@@ -49,23 +49,23 @@ func (a *app) listChecks(c *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	checks, err := cl.Checks(c.Context())
+	list, err := cl.ListChecks(c.Context())
 	if err != nil {
 		return err
 	}
 	w := c.OutOrStdout()
 	switch {
 	case a.json:
-		return writeJSON(w, map[string]any{"checks": checks})
+		return writeJSON(w, map[string]any{"checks": list.Checks})
 	case a.csv:
 		rows := [][]string{{"check", "group", "severity", "title"}}
-		for _, ch := range checks {
-			rows = append(rows, []string{ch.ID, ch.Group, ch.Severity.String(), ch.Title})
+		for _, ch := range list.Checks {
+			rows = append(rows, []string{ch.ID, ch.Group, ch.Severity, ch.Title})
 		}
 		return writeCSV(w, rows)
 	}
 	t := newTable(w, []string{"", "check", "group", "fires when"})
-	for _, ch := range checks {
+	for _, ch := range list.Checks {
 		t.AppendRow([]any{sign(w, ch.Severity), ch.ID, ch.Group, ch.Title})
 	}
 	t.Render()

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
 )
 
@@ -21,7 +22,7 @@ func (a *app) compareCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			d, err := cl.Compare(c.Context(), cr.Site, cr.Number, in[1], in[2])
+			d, err := cl.ComparePages(c.Context(), cr.Site, api.Numbered(cr.Number), &api.ComparePagesParams{A: in[1], B: in[2]})
 			if err != nil {
 				return err
 			}

@@ -13,11 +13,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 func (a *app) crawlCommand() *cobra.Command {
@@ -25,22 +24,22 @@ func (a *app) crawlCommand() *cobra.Command {
 	var detach bool
 	list := &cobra.Command{Use: "list SITE", Short: "List a site's crawls, newest first", Args: args("SITE"), RunE: a.listCrawls}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
-	stop := a.forCrawl("stop", "End a running crawl early; what it has is kept and judged", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
-		if err := cl.StopCrawl(c.Context(), site, number); err != nil {
+	stop := a.forCrawl("stop", "End a running crawl early; what it has is kept and judged", "running", func(c *cobra.Command, cl *api.Client, site string, number int) error {
+		if err := cl.StopCrawl(c.Context(), site, api.Numbered(number)); err != nil {
 			return err
 		}
 		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is ending; what it has will be judged.\n", number, site)
 		return nil
 	})
-	pause := a.forCrawl("pause", "Put a running crawl away until it is resumed", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
-		if err := cl.PauseCrawl(c.Context(), site, number); err != nil {
+	pause := a.forCrawl("pause", "Put a running crawl away until it is resumed", "running", func(c *cobra.Command, cl *api.Client, site string, number int) error {
+		if err := cl.PauseCrawl(c.Context(), site, api.Numbered(number)); err != nil {
 			return err
 		}
 		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is pausing. Go on with `harvik crawl resume %s`.\n", number, site, site)
 		return nil
 	})
-	resume := a.forCrawl("resume", "Go on with a paused crawl, and follow it", "paused", func(c *cobra.Command, cl *client.Client, site string, number int) error {
-		cr, err := cl.ResumeCrawl(c.Context(), site, number)
+	resume := a.forCrawl("resume", "Go on with a paused crawl, and follow it", "paused", func(c *cobra.Command, cl *api.Client, site string, number int) error {
+		cr, err := cl.ResumeCrawl(c.Context(), site, api.Numbered(number))
 		if err != nil {
 			return err
 		}
@@ -59,7 +58,7 @@ following, not the crawl; "harvik crawl stop SITE" ends that.`,
 			if err != nil {
 				return err
 			}
-			cr, err := cl.StartCrawl(c.Context(), in[0], pages)
+			cr, err := cl.StartCrawl(c.Context(), in[0], api.NewCrawl{Pages: pages})
 			if err != nil {
 				return err
 			}
@@ -89,7 +88,7 @@ to the site and stays. The number of the crawl is not given to another one.`,
 			if err != nil {
 				return err
 			}
-			if err := cl.RemoveCrawl(c.Context(), site, number); err != nil {
+			if err := cl.RemoveCrawl(c.Context(), site, api.Numbered(number)); err != nil {
 				return err
 			}
 			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is deleted.\n", number, site)
@@ -103,7 +102,7 @@ func detached(c *cobra.Command, detach *bool) {
 }
 
 // begun follows a crawl that runs, or only names it.
-func (a *app) begun(c *cobra.Command, cl *client.Client, cr record.Crawl, detach bool) error {
+func (a *app) begun(c *cobra.Command, cl *api.Client, cr api.Crawl, detach bool) error {
 	switch {
 	case !detach:
 		return a.follow(c, cl, cr)
@@ -115,7 +114,7 @@ func (a *app) begun(c *cobra.Command, cl *client.Client, cr record.Crawl, detach
 }
 
 // forCrawl is a command on a crawl of a state: the one that is named, or the site's newest such.
-func (a *app) forCrawl(name, short, state string, do func(*cobra.Command, *client.Client, string, int) error) *cobra.Command {
+func (a *app) forCrawl(name, short, state string, do func(*cobra.Command, *api.Client, string, int) error) *cobra.Command {
 	return &cobra.Command{
 		Use: name + " SITE[@N]", Short: short, Args: args("SITE"),
 		RunE: func(c *cobra.Command, in []string) error {
@@ -138,12 +137,12 @@ func (a *app) forCrawl(name, short, state string, do func(*cobra.Command, *clien
 }
 
 // crawlIn is the newest crawl of a site that is in a state.
-func crawlIn(ctx context.Context, cl *client.Client, site, state string) (int, error) {
-	crawls, err := cl.Crawls(ctx, site)
+func crawlIn(ctx context.Context, cl *api.Client, site, state string) (int, error) {
+	crawls, err := cl.ListCrawls(ctx, site, &api.ListCrawlsParams{Limit: 500})
 	if err != nil {
 		return 0, err
 	}
-	for _, cr := range crawls {
+	for _, cr := range crawls.Crawls {
 		if cr.State == state {
 			return cr.Number, nil
 		}
@@ -154,11 +153,11 @@ func crawlIn(ctx context.Context, cl *client.Client, site, state string) (int, e
 func (a *app) continueCommand() *cobra.Command {
 	var pages int
 	var detach bool
-	c := a.forCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished", func(c *cobra.Command, cl *client.Client, site string, number int) error {
+	c := a.forCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished", func(c *cobra.Command, cl *api.Client, site string, number int) error {
 		if pages == 0 {
 			return usage(c, errors.New("say how far with --pages"))
 		}
-		cr, err := cl.ContinueCrawl(c.Context(), site, number, pages)
+		cr, err := cl.ContinueCrawl(c.Context(), site, api.Numbered(number), api.MorePages{Pages: pages})
 		if err != nil {
 			return err
 		}
@@ -173,17 +172,24 @@ func (a *app) paceCommand() *cobra.Command {
 	var parallel int
 	var pause string
 	var perSecond float64
-	c := a.forCrawl("pace", "Change the pace of a running crawl", "running", func(c *cobra.Command, cl *client.Client, site string, number int) error {
-		pace := map[string]any{}
-		for name, v := range map[string]any{"parallel": parallel, "pause": pause, "perSecond": perSecond} {
-			if flag := map[string]string{"perSecond": "per-second"}[name]; c.Flags().Changed(name) || flag != "" && c.Flags().Changed(flag) {
-				pace[name] = v
+	c := a.forCrawl("pace", "Change the pace of a running crawl", "running", func(c *cobra.Command, cl *api.Client, site string, number int) error {
+		var pace api.PaceChange
+		if c.Flags().Changed("parallel") {
+			pace.Parallel = &parallel
+		}
+		if c.Flags().Changed("per-second") {
+			pace.PerSecond = &perSecond
+		}
+		if c.Flags().Changed("pause") {
+			pace.Pause = new(plan.Duration)
+			if err := pace.Pause.UnmarshalJSON([]byte(strconv.Quote(pause))); err != nil {
+				return usage(c, fmt.Errorf("--pause: %w", err))
 			}
 		}
-		if len(pace) == 0 {
+		if pace == (api.PaceChange{}) {
 			return usage(c, errors.New("say what to change: --parallel, --pause or --per-second"))
 		}
-		if err := cl.SetPace(c.Context(), site, number, pace); err != nil {
+		if _, err := cl.SetPace(c.Context(), site, api.Numbered(number), pace); err != nil {
 			return err
 		}
 		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s goes on at that pace.\n", number, site)
@@ -196,13 +202,13 @@ func (a *app) paceCommand() *cobra.Command {
 }
 
 // follow shows a crawl's progress on standard error until it ends, then its result.
-func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error {
+func (a *app) follow(c *cobra.Command, cl *api.Client, cr api.Crawl) error {
 	ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt)
 	defer stop()
 	talk := c.ErrOrStderr()
 	fmt.Fprintf(talk, "Crawl %d of %s, at most %s addresses.\n", cr.Number, cr.Home, numbers.Thousands(cr.Plan.Pages))
 	live := newLive(talk)
-	ended, err := cl.Watch(ctx, cr.Site, cr.Number, live.show)
+	ended, err := cl.Watch(ctx, cr.Site, api.Numbered(cr.Number), live.show)
 	live.close()
 	if ctx.Err() != nil && c.Context().Err() == nil {
 		fmt.Fprintf(talk, "The crawl goes on. See it with `harvik crawl list %s`, end it with `harvik crawl stop %s`.\n", cr.Site, cr.Site)
@@ -247,7 +253,7 @@ func (a *app) follow(c *cobra.Command, cl *client.Client, cr record.Crawl) error
 }
 
 // unscored is the error of a crawl that saw no page that could be judged.
-func unscored(cr record.Crawl) error {
+func unscored(cr api.Crawl) error {
 	if cr.Report == nil || cr.Report.Scored {
 		return nil
 	}
@@ -255,19 +261,19 @@ func unscored(cr record.Crawl) error {
 }
 
 // tellWork says what a crawl made of the work at the list: what is confirmed, and loudly, what came back.
-func tellWork(c *cobra.Command, cl *client.Client, cr record.Crawl) error {
-	tasks, err := cl.Tasks(c.Context(), cr.Site, "")
+func tellWork(c *cobra.Command, cl *api.Client, cr api.Crawl) error {
+	tasks, err := cl.ListTasks(c.Context(), cr.Site, &api.ListTasksParams{})
 	if err != nil {
 		return err
 	}
 	w := c.OutOrStdout()
 	confirmed := 0
-	var returned []record.Task
-	for _, t := range tasks {
+	var returned []api.Task
+	for _, t := range tasks.Tasks {
 		switch {
-		case t.State == task.Confirmed && t.Changed.After(cr.Started):
+		case t.State == string(task.Confirmed) && t.Changed.After(cr.Started):
 			confirmed++
-		case t.State == task.Returned && t.Seen == cr.Number:
+		case t.State == string(task.Returned) && t.Seen == cr.Number:
 			returned = append(returned, t)
 		}
 	}
@@ -299,7 +305,7 @@ func newLive(w io.Writer) *live { return &live{w: w, terminal: isTerminal(w)} }
 // plainEvery is how often progress is told where there is no terminal.
 const plainEvery = 2 * time.Second
 
-func (l *live) show(p record.Progress) {
+func (l *live) show(p api.Progress) {
 	line := progressLine(p)
 	if l.terminal {
 		fmt.Fprint(l.w, overwrite(), end(line, columns(l.w)-1))
@@ -317,7 +323,7 @@ func (l *live) close() {
 	}
 }
 
-func progressLine(p record.Progress) string {
+func progressLine(p api.Progress) string {
 	switch p.Phase {
 	case "starting":
 		return "reading robots.txt and sitemaps"
@@ -347,13 +353,13 @@ func (a *app) listCrawls(c *cobra.Command, in []string) error {
 	if err != nil {
 		return err
 	}
-	crawls, err := cl.Crawls(c.Context(), in[0])
+	list, err := cl.ListCrawls(c.Context(), in[0], &api.ListCrawlsParams{Limit: 500})
 	if err != nil {
 		return err
 	}
 	w := c.OutOrStdout()
 	rows := [][]string{{"crawl", "state", "ended by", "started", "fetched", "health", "fixes"}}
-	for _, cr := range crawls {
+	for _, cr := range list.Crawls {
 		row := []string{cr.Site + "@" + strconv.Itoa(cr.Number), cr.State, cr.Ending, cr.Started.Format("2006-01-02 15:04"), strconv.Itoa(cr.Progress.Fetched), "", ""}
 		if cr.Report != nil && cr.Report.Scored {
 			row[5], row[6] = points(cr.Report.Health), strconv.Itoa(cr.Report.Fixes)
@@ -362,10 +368,10 @@ func (a *app) listCrawls(c *cobra.Command, in []string) error {
 	}
 	switch {
 	case a.json:
-		return writeJSON(w, map[string]any{"crawls": crawls})
+		return writeJSON(w, map[string]any{"crawls": list.Crawls})
 	case a.csv:
 		return writeCSV(w, rows)
-	case len(crawls) == 0:
+	case len(list.Crawls) == 0:
 		fmt.Fprintf(c.ErrOrStderr(), "No crawl yet. Start one: harvik crawl %s\n", in[0])
 		return nil
 	}

@@ -6,10 +6,9 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/spf13/cobra"
+	"harvik/internal/api"
 
-	"harvik/internal/core/survey"
-	"harvik/internal/record"
+	"github.com/spf13/cobra"
 )
 
 func (a *app) doorsCommand() *cobra.Command {
@@ -34,8 +33,8 @@ func (a *app) doorsCommand() *cobra.Command {
 	}
 }
 
-func printDoors(w io.Writer, p *record.Probes) {
-	part := func(title string, probes []survey.Probe) {
+func printDoors(w io.Writer, p *api.Probes) {
+	part := func(title string, probes []api.Probe) {
 		if len(probes) == 0 {
 			return
 		}
@@ -54,13 +53,13 @@ func printDoors(w io.Writer, p *record.Probes) {
 	part("Front doors", p.Doors)
 	part("Made-up addresses", p.Missing)
 	if p.Browser != nil {
-		part("The home page, asked for as a browser does", []survey.Probe{*p.Browser})
+		part("The home page, asked for as a browser does", []api.Probe{*p.Browser})
 	}
 	if p.Numeric != nil {
-		part("The bare IP address", []survey.Probe{*p.Numeric})
+		part("The bare IP address", []api.Probe{*p.Numeric})
 	}
 	if p.Favicon != nil {
-		part("Icon at its usual place", []survey.Probe{*p.Favicon})
+		part("Icon at its usual place", []api.Probe{*p.Favicon})
 	}
 	if c := p.Certificate; c != nil {
 		fmt.Fprintf(w, "%s\n%s\nissued by %s, valid until %s; %s, %s\n", bold(w, "Certificate"), strings.Join(c.Names, ", "), c.Issuer,

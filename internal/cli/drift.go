@@ -12,11 +12,10 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 // driftName takes SITE, SITE@N and SITE@N..M apart; N is the earlier crawl where both are named.
@@ -54,7 +53,7 @@ SITE@N..M two crawls of your choice.`,
 			if err != nil {
 				return err
 			}
-			d, err := cl.Drift(c.Context(), site, to, from)
+			d, err := cl.ShowDrift(c.Context(), site, api.Numbered(to), &api.ShowDriftParams{From: given(from)})
 			if err != nil {
 				return err
 			}
@@ -69,7 +68,7 @@ SITE@N..M two crawls of your choice.`,
 	return c
 }
 
-func printDrift(w io.Writer, site string, d client.Drift, limit int) {
+func printDrift(w io.Writer, site string, d api.DriftBetween, limit int) {
 	r := &d.Drift
 	fmt.Fprintf(w, "%s, crawl %d compared with crawl %d\n", bold(w, site), d.After, d.Before)
 	for _, n := range r.Notes {
@@ -84,7 +83,7 @@ func printDrift(w io.Writer, site string, d client.Drift, limit int) {
 	printFixChange(w, "Returned, though confirmed to be gone once", r.Returned, limit)
 	printFixChange(w, "New", r.New, limit)
 	printFixChange(w, "Gone", r.Gone, limit)
-	became := make([]fixlist.Fix, len(r.Became))
+	became := make([]api.Fix, len(r.Became))
 	for i, b := range r.Became {
 		became[i] = b.Fix
 	}
@@ -115,11 +114,11 @@ func printDrift(w io.Writer, site string, d client.Drift, limit int) {
 }
 
 // printCheckChanges shows which checks fail on more or fewer pages, those with new ones first.
-func printCheckChanges(w io.Writer, list []drift.CheckChange, limit int) {
+func printCheckChanges(w io.Writer, list []api.CheckChange, limit int) {
 	if len(list) == 0 {
 		return
 	}
-	list = slices.SortedStableFunc(slices.Values(list), func(a, b drift.CheckChange) int {
+	list = slices.SortedStableFunc(slices.Values(list), func(a, b api.CheckChange) int {
 		return cmp.Or(cmp.Compare(b.New, a.New), cmp.Compare(b.Gone, a.Gone))
 	})
 	t := newTable(w, []string{"  check", "new on", "gone from", "such as"}, 2, 3)
@@ -151,7 +150,7 @@ func path(w io.Writer, address string, share int) string {
 	return middle(fixlist.PathOf(address), max(24, columns(w)/share))
 }
 
-func printStep(w io.Writer, s drift.Step, limit int) {
+func printStep(w io.Writer, s api.DriftStep, limit int) {
 	change := math.Round(100*s.After)/100 - math.Round(100*s.Before)/100
 	fmt.Fprintf(w, "\n%s  %s → %s (%s)\n", bold(w, "Health"), exactly(s.Before), exactly(s.After), signed(change))
 	t := newTable(w, []string{"points", "by", "pages"}, 1, 3)
@@ -173,7 +172,7 @@ func printStep(w io.Writer, s drift.Step, limit int) {
 }
 
 // partWords says what a part of a step comes from.
-func partWords(p drift.Part) string {
+func partWords(p api.StepPart) string {
 	switch p.By {
 	case drift.ByFix:
 		return p.Line
@@ -191,7 +190,7 @@ func partWords(p drift.Part) string {
 	return "pages standing for other numbers of pages"
 }
 
-func printFixChange(w io.Writer, what string, fixes []fixlist.Fix, limit int) {
+func printFixChange(w io.Writer, what string, fixes []api.Fix, limit int) {
 	if len(fixes) == 0 {
 		return
 	}
@@ -204,7 +203,7 @@ func printFixChange(w io.Writer, what string, fixes []fixlist.Fix, limit int) {
 	more(w, len(fixes), limit)
 }
 
-func printSeen(w io.Writer, what string, list []drift.Seen, limit int) {
+func printSeen(w io.Writer, what string, list []api.SeenAddress, limit int) {
 	if len(list) == 0 {
 		return
 	}
@@ -215,8 +214,8 @@ func printSeen(w io.Writer, what string, list []drift.Seen, limit int) {
 	more(w, len(list), limit)
 }
 
-func printChanges(w io.Writer, changes []drift.Change, limit int) {
-	byWhat := map[string][]drift.Change{}
+func printChanges(w io.Writer, changes []api.PageChange, limit int) {
+	byWhat := map[string][]api.PageChange{}
 	var order []string
 	for _, c := range changes {
 		if byWhat[c.What] == nil {
@@ -247,18 +246,18 @@ func (a *app) trendCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			list, err := cl.Trend(c.Context(), in[0], limit)
+			list, err := cl.ShowTrend(c.Context(), in[0], &api.ShowTrendParams{Limit: limit})
 			if err != nil {
 				return err
 			}
 			w := c.OutOrStdout()
 			if a.json {
-				return writeJSON(w, map[string]any{"site": in[0], "points": list})
+				return writeJSON(w, map[string]any{"site": in[0], "points": list.Points})
 			}
 			if a.csv {
-				return writeCSV(w, trendRows(list))
+				return writeCSV(w, trendRows(list.Points))
 			}
-			printTrend(w, in[0], list)
+			printTrend(w, in[0], list.Points)
 			return nil
 		},
 	}
@@ -267,7 +266,7 @@ func (a *app) trendCommand() *cobra.Command {
 	return c
 }
 
-func trendRows(list []record.TrendPoint) [][]string {
+func trendRows(list []api.TrendPoint) [][]string {
 	rows := [][]string{{"crawl", "started", "health", "health as told", "pages", "errors", "warnings", "notices", "note"}}
 	for _, p := range list {
 		health := ""
@@ -280,7 +279,7 @@ func trendRows(list []record.TrendPoint) [][]string {
 	return rows
 }
 
-func printTrend(w io.Writer, site string, list []record.TrendPoint) {
+func printTrend(w io.Writer, site string, list []api.TrendPoint) {
 	if len(list) == 0 {
 		fmt.Fprintf(w, "No finished crawl yet. Start one: harvik crawl %s\n", site)
 		return

@@ -4,13 +4,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/report"
 )
@@ -38,20 +38,18 @@ Sheets: ` + strings.Join(report.Usual, ", ") + `, findings.`,
 			if err != nil {
 				return err
 			}
-			q := url.Values{"as": {as}}
-			for name, list := range map[string][]string{"sheets": sheets, "columns": columns, "severity": severities, "section": sections} {
-				if len(list) > 0 {
-					q.Set(name, strings.Join(list, ","))
-				}
+			q := api.ExportCrawlParams{
+				As: as, Sheets: strings.Join(sheets, ","), Columns: strings.Join(columns, ","),
+				Severity: strings.Join(severities, ","), Section: strings.Join(sections, ","),
 			}
 			if out == "" {
-				out = report.FileName(cr, as)
+				out = report.FileName(cr.Site, cr.Number, cr.Started, as)
 			}
 			if out == "-" {
-				return cl.Export(c.Context(), cr.Site, cr.Number, q, raw(c.OutOrStdout()))
+				return exportTo(c, cl, cr, &q, raw(c.OutOrStdout()))
 			}
 			return writeWhole(out, func(w io.Writer) error {
-				return cl.Export(c.Context(), cr.Site, cr.Number, q, w)
+				return exportTo(c, cl, cr, &q, w)
 			}, c.ErrOrStderr())
 		},
 	}
@@ -62,6 +60,17 @@ Sheets: ` + strings.Join(report.Usual, ", ") + `, findings.`,
 	c.Flags().StringSliceVar(&severities, "severity", nil, "only these severities: error, warning, notice")
 	c.Flags().StringSliceVar(&sections, "section", nil, "only what is below these folders, such as /plants/")
 	return c
+}
+
+// exportTo writes a file of a crawl's results as the service streams it.
+func exportTo(c *cobra.Command, cl *api.Client, cr api.Crawl, q *api.ExportCrawlParams, w io.Writer) error {
+	resp, err := cl.ExportCrawl(c.Context(), cr.Site, api.Numbered(cr.Number), q)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	_, err = io.Copy(w, resp.Body)
+	return err
 }
 
 // writeWhole writes a file that is there whole or not at all.

@@ -10,15 +10,13 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
-	"harvik/internal/core/fixlist"
+	"harvik/internal/api"
 	"harvik/internal/core/task"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 func (a *app) fixesCommand() *cobra.Command {
-	f := client.FixFilter{}
+	f := api.ListFixesParams{}
 	c := &cobra.Command{
 		Use: "fixes SITE[@N]", Short: "Show the fix list: what to change first", Args: args("SITE"),
 		Long: `Shows a crawl's fix list. Errors come first, then warnings, then notices; inside each, what
@@ -34,7 +32,7 @@ brings the most comes first. "health after" is the score with the line and all b
 			if all && !c.Flags().Changed("limit") {
 				f.Limit = 10_000
 			}
-			list, err := cl.Fixes(c.Context(), cr.Site, cr.Number, f)
+			list, err := cl.ListFixes(c.Context(), cr.Site, api.Numbered(cr.Number), &f)
 			if err != nil {
 				return err
 			}
@@ -61,7 +59,7 @@ brings the most comes first. "health after" is the score with the line and all b
 }
 
 // printFixes shows the running total of health only in the order that it was made for.
-func printFixes(w io.Writer, cr record.Crawl, list record.FixList, running bool) {
+func printFixes(w io.Writer, cr api.Crawl, list api.FixList, running bool) {
 	fmt.Fprintf(w, "%s, crawl %d, health %s%s\n\n", bold(w, cr.Site), cr.Number, healthText(cr), unwaivedText(cr))
 	if len(list.Fixes) == 0 {
 		fmt.Fprintln(w, cmp.Or(cr.Detail, "Nothing to fix here."))
@@ -85,7 +83,7 @@ func printFixes(w io.Writer, cr record.Crawl, list record.FixList, running bool)
 }
 
 // stateText is a fix's state and who is on it; what came back is said loudly.
-func stateText(w io.Writer, f record.FixLine) string {
+func stateText(w io.Writer, f api.Fix) string {
 	out := f.State
 	if f.State == string(task.Returned) {
 		out = bold(w, "RETURNED")
@@ -93,23 +91,19 @@ func stateText(w io.Writer, f record.FixLine) string {
 	if f.Assignee != "" {
 		out += "\n" + f.Assignee
 	}
-	if f.Due != nil {
-		out += "\nby " + f.Due.String()
+	if due := dayText(f.Due); due != "" {
+		out += "\nby " + due
 	}
 	return out
 }
 
-func fixesCSV(w io.Writer, fixes []record.FixLine) error {
+func fixesCSV(w io.Writer, fixes []api.Fix) error {
 	rows := [][]string{{"rank", "fix", "severity", "group", "check", "what", "target", "value", "pages", "places", "gain", "effort", "health after", "state", "for", "due", "note", "example"}}
 	for _, f := range fixes {
-		due := ""
-		if f.Due != nil {
-			due = f.Due.String()
-		}
 		rows = append(rows, []string{
-			strconv.Itoa(f.Rank), f.ID, f.Severity.String(), f.Group, f.Check, f.Line, f.Target, f.Value,
+			strconv.Itoa(f.Rank), f.ID, f.Severity, f.Group, f.Check, f.Line, f.Target, f.Value,
 			strconv.Itoa(f.Pages), strconv.Itoa(f.Places), strconv.FormatFloat(f.Gain, 'f', 4, 64), f.Effort,
-			strconv.FormatFloat(f.HealthAfter, 'f', 2, 64), f.State, f.Assignee, due, f.Note, f.Example,
+			strconv.FormatFloat(f.HealthAfter, 'f', 2, 64), f.State, f.Assignee, dayText(f.Due), f.Note, f.Example,
 		})
 	}
 	return writeCSV(w, rows)
@@ -124,23 +118,23 @@ func (a *app) fixCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			d, err := cl.Fix(c.Context(), cr.Site, cr.Number, in[1])
+			d, err := cl.ShowFix(c.Context(), cr.Site, api.Numbered(cr.Number), in[1])
 			if err != nil {
 				return err
 			}
-			pages, err := cl.FixPages(c.Context(), cr.Site, cr.Number, in[1], limit)
+			pages, err := cl.FixPages(c.Context(), cr.Site, api.Numbered(cr.Number), in[1], &api.FixPagesParams{Limit: limit})
 			if err != nil {
 				return err
 			}
-			_, history, err := cl.Task(c.Context(), cr.Site, in[1])
+			work, err := cl.ShowTask(c.Context(), cr.Site, in[1])
 			if err != nil {
 				return err
 			}
 			if a.json {
-				return writeJSON(c.OutOrStdout(), map[string]any{"fix": d.Fix, "check": d.Check, "pages": pages, "history": history})
+				return writeJSON(c.OutOrStdout(), map[string]any{"fix": d.Fix, "check": d.Check, "pages": pages.Pages, "history": work.History})
 			}
-			printFix(c.OutOrStdout(), d, pages)
-			printHistory(c.OutOrStdout(), history)
+			printFix(c.OutOrStdout(), d, pages.Pages)
+			printHistory(c.OutOrStdout(), work.History)
 			return nil
 		},
 	}
@@ -152,7 +146,7 @@ func (a *app) fixCommand() *cobra.Command {
 const entriesShown = 25
 
 // printEntries lists what a line for several is made of, each with the work at it.
-func printEntries(w io.Writer, f fixlist.Fix) {
+func printEntries(w io.Writer, f api.Fix) {
 	if len(f.Entries) == 0 {
 		return
 	}
@@ -168,7 +162,7 @@ func printEntries(w io.Writer, f fixlist.Fix) {
 	fmt.Fprintln(w)
 }
 
-func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
+func printFix(w io.Writer, d api.FixDetail, pages []api.PageFinding) {
 	f := d.Fix
 	fmt.Fprintf(w, "%s %s\n", sign(w, f.Severity), bold(w, f.Line))
 	fmt.Fprintf(w, "  %s, %s · gain %s · effort %s · rank %d · %s\n\n", f.Severity, f.Check, gain(f.Gain), f.Effort, f.Rank, f.State+assigned(f.Assignee, f.Due))
@@ -193,7 +187,7 @@ func printFix(w io.Writer, d client.FixDetail, pages []record.PageFinding) {
 		wrap(w, "  ", "What comes of it, and goes with it: "+strings.Join(parts, ", ")+".")
 		fmt.Fprintln(w)
 	}
-	printEntries(w, f.Fix)
+	printEntries(w, f)
 	fmt.Fprintf(w, "  %s\n", bold(w, numbers.Count(f.Pages, "page", "pages")))
 	for _, p := range pages {
 		fmt.Fprintf(w, "\n  %s\n", p.Address)

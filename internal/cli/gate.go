@@ -4,10 +4,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/url"
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/api"
 	"harvik/internal/core/check"
 	"harvik/internal/core/gate"
 	"harvik/internal/report"
@@ -43,7 +43,7 @@ Exit codes: 0 passed, 1 it could not be done, 2 the command line makes no sense,
 			if err != nil {
 				return err
 			}
-			v, err := cl.Gate(c.Context(), cr.Site, cr.Number, from, conditions)
+			v, err := cl.PassGate(c.Context(), cr.Site, api.Numbered(cr.Number), &api.PassGateParams{From: given(from)}, conditions)
 			if err != nil {
 				return err
 			}
@@ -52,10 +52,10 @@ Exit codes: 0 passed, 1 it could not be done, 2 the command line makes no sense,
 			switch {
 			case as == "sarif":
 				printVerdict(c.ErrOrStderr(), name, v)
-				err = cl.Export(c.Context(), cr.Site, cr.Number, url.Values{"as": {"sarif"}}, raw(w))
+				err = exportTo(c, cl, cr, &api.ExportCrawlParams{As: "sarif"}, raw(w))
 			case as == "junit":
 				printVerdict(c.ErrOrStderr(), name, v)
-				err = report.JUnit(raw(w), name, v)
+				err = report.JUnit(raw(w), name, verdictOf(v))
 			case a.json:
 				err = writeJSON(w, v)
 			default:
@@ -76,16 +76,16 @@ Exit codes: 0 passed, 1 it could not be done, 2 the command line makes no sense,
 }
 
 // gateConditions reads the options.
-func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []string, against string) (out gate.Conditions, from int, err error) {
+func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []string, against string) (out api.GateConditions, from int, err error) {
 	if minHealth < 0 || minHealth > 100 {
 		return out, 0, usage(c, fmt.Errorf("--min-health is a number of points from 0 to 100, not %v", minHealth))
 	}
 	out.MinHealth = minHealth
 	if noNew != "" {
-		out.NoNew = new(check.Severity)
-		if err := out.NoNew.UnmarshalText([]byte(noNew)); err != nil {
+		if err := new(check.Severity).UnmarshalText([]byte(noNew)); err != nil {
 			return out, 0, usage(c, fmt.Errorf("--no-new: %w", err))
 		}
+		out.NoNew = &noNew
 	}
 	for _, m := range most {
 		id, n, err := gate.ParseMax(m)
@@ -111,7 +111,16 @@ func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []st
 	return out, from, nil
 }
 
-func printVerdict(w io.Writer, name string, v gate.Verdict) {
+// verdictOf is a verdict as files have it.
+func verdictOf(v api.GateVerdict) gate.Verdict {
+	out := gate.Verdict{Passed: v.Passed, Health: v.Health}
+	for _, r := range v.Reasons {
+		out.Reasons = append(out.Reasons, gate.Reason{Name: r.Name, Passed: r.Passed, Says: r.Says, Fixes: r.Fixes})
+	}
+	return out
+}
+
+func printVerdict(w io.Writer, name string, v api.GateVerdict) {
 	word := map[bool]string{true: "passes", false: "fails"}
 	fmt.Fprintf(w, "%s %s.\n", bold(w, name), word[v.Passed])
 	for _, r := range v.Reasons {

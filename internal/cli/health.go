@@ -10,10 +10,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/check"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 func (a *app) healthCommand() *cobra.Command {
@@ -34,27 +33,27 @@ func (a *app) healthCommand() *cobra.Command {
 }
 
 // crawl fetches the crawl that SITE[@N] names.
-func (a *app) crawl(c *cobra.Command, name string) (record.Crawl, error) {
+func (a *app) crawl(c *cobra.Command, name string) (api.Crawl, error) {
 	_, cr, err := a.crawlAndClient(c, name)
 	return cr, err
 }
 
 // crawlAndClient is crawl, with the client for what else is to be asked.
-func (a *app) crawlAndClient(c *cobra.Command, name string) (*client.Client, record.Crawl, error) {
+func (a *app) crawlAndClient(c *cobra.Command, name string) (*api.Client, api.Crawl, error) {
 	site, number, err := crawlName(name)
 	if err != nil {
-		return nil, record.Crawl{}, err
+		return nil, api.Crawl{}, err
 	}
 	cl, err := a.client()
 	if err != nil {
-		return nil, record.Crawl{}, err
+		return nil, api.Crawl{}, err
 	}
-	cr, err := cl.Crawl(c.Context(), site, number)
+	cr, err := cl.ShowCrawl(c.Context(), site, api.Numbered(number))
 	return cl, cr, err
 }
 
 // healthText is the score in words: "71.3", or "71.3 ± 2.1 (500 of about 4 170 pages)".
-func healthText(cr record.Crawl) string {
+func healthText(cr api.Crawl) string {
 	r := cr.Report
 	switch {
 	case r == nil:
@@ -68,7 +67,7 @@ func healthText(cr record.Crawl) string {
 }
 
 // printHealth shows the score, its ledger bar and the ledger's first lines.
-func printHealth(w io.Writer, cr record.Crawl, lines int) {
+func printHealth(w io.Writer, cr api.Crawl, lines int) {
 	fmt.Fprintf(w, "%s, crawl %d, %s\n", bold(w, cr.Site), cr.Number, cr.Started.Format("2 January 2006 15:04"))
 	fmt.Fprintf(w, "health %s%s\n", bold(w, healthText(cr)), unwaivedText(cr))
 	if cr.Report != nil && cr.Report.Unfound != "" {
@@ -110,11 +109,21 @@ func checkTitle(id, group string) string { return fmt.Sprintf("%s  (%s)", id, gr
 type groupPart struct {
 	name   string
 	points float64
-	worst  check.Severity
+	worst  api.Severity
+}
+
+// graver is the graver of two severities.
+func graver(a, b api.Severity) api.Severity {
+	for _, s := range check.Severities() {
+		if a == s || b == s {
+			return s
+		}
+	}
+	return a
 }
 
 // groupPoints adds the ledger up by group, most points first.
-func groupPoints(r *record.Summary) []groupPart {
+func groupPoints(r *api.Report) []groupPart {
 	at := map[string]int{}
 	var out []groupPart
 	for _, l := range r.Ledger {
@@ -125,7 +134,7 @@ func groupPoints(r *record.Summary) []groupPart {
 			out = append(out, groupPart{name: l.Group, worst: l.Severity})
 		}
 		out[i].points += l.Points
-		out[i].worst = min(out[i].worst, l.Severity)
+		out[i].worst = graver(out[i].worst, l.Severity)
 	}
 	slices.SortStableFunc(out, func(a, b groupPart) int { return cmp.Compare(b.points, a.points) })
 	return out
@@ -178,7 +187,7 @@ func roundTo(f float64, digits int) float64 {
 
 // roundAll shows the ledger's points to one digit so that they add up to the shown loss:
 // the lines with the largest remainders are rounded up.
-func roundAll(r *record.Summary) []string {
+func roundAll(r *api.Report) []string {
 	total := int(math.Round((100 - roundTo(r.Health, 1)) * 10))
 	tenths := make([]int, len(r.Ledger))
 	order := make([]int, len(r.Ledger))

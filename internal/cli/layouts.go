@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
 )
 
@@ -19,10 +20,11 @@ func (a *app) layoutsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			list, err := cl.Layouts(c.Context(), cr.Site, cr.Number)
+			answer, err := cl.ListLayouts(c.Context(), cr.Site, api.Numbered(cr.Number))
 			if err != nil {
 				return err
 			}
+			list := answer.Layouts
 			w := c.OutOrStdout()
 			if a.json {
 				return writeJSON(w, map[string]any{"layouts": list})

@@ -5,9 +5,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 // reasons are why an address was not fetched, in words.
@@ -38,7 +37,7 @@ func (a *app) leftCommand() *cobra.Command {
 			if state == "" {
 				return a.leftSummary(c, cl, cr)
 			}
-			list, err := cl.Addresses(c.Context(), cr.Site, cr.Number, state, 0, limit)
+			list, err := cl.ListAddresses(c.Context(), cr.Site, api.Numbered(cr.Number), &api.ListAddressesParams{State: state, Limit: limit})
 			switch {
 			case err != nil:
 				return err
@@ -66,15 +65,15 @@ func (a *app) leftCommand() *cobra.Command {
 	return c
 }
 
-func ruleWords(r record.AddressRow) string {
+func ruleWords(r api.KnownAddress) string {
 	if r.RuleLine > 0 {
-		return fmt.Sprintf("robots.txt line %d: %s", r.RuleLine, r.RuleText)
+		return fmt.Sprintf("robots.txt line %d: %s", r.RuleLine, r.Rule)
 	}
-	return r.RuleText
+	return r.Rule
 }
 
-func (a *app) leftSummary(c *cobra.Command, cl *client.Client, cr record.Crawl) error {
-	t, err := cl.Tally(c.Context(), cr.Site, cr.Number)
+func (a *app) leftSummary(c *cobra.Command, cl *api.Client, cr api.Crawl) error {
+	t, err := cl.Tally(c.Context(), cr.Site, api.Numbered(cr.Number))
 	if err != nil {
 		return err
 	}
@@ -108,8 +107,8 @@ func (a *app) leftSummary(c *cobra.Command, cl *client.Client, cr record.Crawl) 
 }
 
 // tellShutOut says how much robots.txt kept from the crawl, for a plan that wants it reported.
-func (a *app) tellShutOut(c *cobra.Command, cl *client.Client, cr record.Crawl) error {
-	list, err := cl.Addresses(c.Context(), cr.Site, cr.Number, "blocked", 0, 1)
+func (a *app) tellShutOut(c *cobra.Command, cl *api.Client, cr api.Crawl) error {
+	list, err := cl.ListAddresses(c.Context(), cr.Site, api.Numbered(cr.Number), &api.ListAddressesParams{State: "blocked", Limit: 1})
 	if err != nil {
 		return err
 	}

@@ -14,9 +14,9 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/net/html/charset"
 
+	"harvik/internal/api"
 	"harvik/internal/core/judge"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 // mostHTML is how much of a file is looked at.
@@ -80,16 +80,16 @@ func (a *app) tryCommand() *cobra.Command {
 var verdictWords = map[string]string{judge.Failed: "It fails.", judge.Passed: "It passes.", judge.NotJudged: "It is not judged."}
 
 // lookAt tells an address from a file, and reads the file.
-func (a *app) lookAt(c *cobra.Command, what, as, check string) (record.Look, error) {
+func (a *app) lookAt(c *cobra.Command, what, as, check string) (api.Look, error) {
 	cl, err := a.client()
 	if err != nil {
-		return record.Look{}, err
+		return api.Look{}, err
 	}
-	in := record.LookRequest{Address: what, Check: check}
+	in := api.LookRequest{Address: what, Check: check}
 	if !strings.HasPrefix(what, "http://") && !strings.HasPrefix(what, "https://") {
 		html, err := readHTML(c, what)
 		if err != nil {
-			return record.Look{}, err
+			return api.Look{}, err
 		}
 		in.Address, in.HTML = as, html
 	}
@@ -130,7 +130,7 @@ func readHTML(c *cobra.Command, name string) (string, error) {
 	return string(data), nil
 }
 
-func printLook(w io.Writer, l record.Look, all bool) {
+func printLook(w io.Writer, l api.Look, all bool) {
 	f := l.Facts
 	if f == nil {
 		fmt.Fprintf(w, "%s\n", l.Detail)
@@ -156,7 +156,7 @@ func printLook(w io.Writer, l record.Look, all bool) {
 	fmt.Fprintf(w, "  %s; %s words of main text; taken for a %s\n\n", index, numbers.Thousands(f.Document.Words), f.Document.Kind)
 	for _, e := range []struct {
 		where string
-		entry record.Entry
+		entry api.Entry
 	}{{"on a desktop", l.Desktop}, {"on a telephone", l.Phone}} {
 		fmt.Fprintf(w, "%s\n", bold(w, "In a list of results, "+e.where))
 		fmt.Fprintf(w, "  %s\n", e.entry.Address)
@@ -220,7 +220,7 @@ plan as they are now. Nothing is fetched; the crawl's pages stay as they were re
 			if err != nil {
 				return err
 			}
-			after, err := cl.Judge(c.Context(), before.Site, before.Number)
+			after, err := cl.JudgeCrawl(c.Context(), before.Site, api.Numbered(before.Number))
 			if err != nil {
 				return err
 			}

@@ -9,8 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 func (a *app) metricsCommand() *cobra.Command {
@@ -40,7 +40,7 @@ kept by the day they are of, so that a later import does not overwrite an earlie
 			if err != nil {
 				return err
 			}
-			out, err := cl.ImportFigures(c.Context(), in[0], taken, file)
+			out, err := cl.ImportFigures(c.Context(), in[0], &api.ImportFiguresParams{Taken: taken}, "text/csv", file)
 			if err != nil {
 				return err
 			}
@@ -55,7 +55,7 @@ kept by the day they are of, so that a later import does not overwrite an earlie
 	return c
 }
 
-func printImport(w io.Writer, out record.Import) {
+func printImport(w io.Writer, out api.FigureImport) {
 	fmt.Fprintf(w, "%s read, %s of pages of the newest crawl.\n", numbers.Count(out.Rows, "row", "rows"), numbers.Thousands(out.Matched))
 	for _, col := range out.Columns {
 		fmt.Fprintf(w, "  %s: %s, %s\n", col.Name, col.Kind, numbers.Count(col.Rows, "value", "values"))
@@ -87,27 +87,35 @@ func (a *app) listMetricsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			sets, importance, err := cl.Figures(c.Context(), in[0])
+			list, err := cl.ListFigures(c.Context(), in[0])
 			if err != nil {
 				return err
 			}
 			w := c.OutOrStdout()
 			if a.json {
-				return writeJSON(w, map[string]any{"figures": sets, "importance": importance})
+				return writeJSON(w, list)
 			}
-			if len(sets) == 0 {
+			if len(list.Figures) == 0 {
 				fmt.Fprintf(w, "No figures yet. Take some: harvik metrics import %s FILE\n", in[0])
 				return nil
 			}
 			rows := [][]string{{"figure", "of", "kind", "pages", "imported"}}
-			for _, s := range sets {
+			for _, s := range list.Figures {
 				rows = append(rows, []string{s.Name, s.Taken.String(), s.Kind, numbers.Thousands(s.Rows), s.Imported.Format("2006-01-02 15:04")})
 			}
 			printRows(w, rows, 4)
-			fmt.Fprintf(w, "\nPages weigh by authority%s.\n", map[bool]string{true: " and " + importance}[importance != ""])
+			fmt.Fprintf(w, "\nPages weigh by authority%s.\n", and(list.Importance))
 			return nil
 		},
 	}
+}
+
+// and goes on with a name, if there is one.
+func and(name string) string {
+	if name == "" {
+		return ""
+	}
+	return " and " + name
 }
 
 func (a *app) useCommand() *cobra.Command {
@@ -126,13 +134,13 @@ func (a *app) useCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := cl.SetImportance(c.Context(), in[0], name); err != nil {
+			if _, err := cl.SetImportance(c.Context(), in[0], api.FigureChoice{Figure: name}); err != nil {
 				return err
 			}
 			if a.json {
 				return writeJSON(c.OutOrStdout(), map[string]string{"importance": name})
 			}
-			fmt.Fprintf(c.OutOrStdout(), "Pages weigh by authority%s.\n", map[bool]string{true: " and " + name}[name != ""])
+			fmt.Fprintf(c.OutOrStdout(), "Pages weigh by authority%s.\n", and(name))
 			return a.tellHealth(c, cl, in[0])
 		},
 	}

@@ -12,8 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
-	"harvik/internal/core/check"
+	"harvik/internal/api"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -25,7 +24,7 @@ import (
 var columnsHelp = "these columns, in this order: " + strings.Join(record.ColumnKeys(), ", ")
 
 func (a *app) pagesCommand() *cobra.Command {
-	q := record.PageQuery{}
+	q := api.ListPagesParams{}
 	var names []string
 	c := &cobra.Command{
 		Use: "pages SITE[@N]", Short: "List what was fetched", Args: args("SITE"),
@@ -59,7 +58,7 @@ func (a *app) pagesCommand() *cobra.Command {
 }
 
 // columnsFor are the columns that answer what a query asks; none if it asks nothing that has columns of its own.
-func columnsFor(q *record.PageQuery) []record.Column {
+func columnsFor(q *api.ListPagesParams) []record.Column {
 	switch {
 	case q.Indexable == "no" || q.Why != "":
 		return record.ColumnsOf("address", "why", "canonical", "robots", "links in", "clicks")
@@ -81,7 +80,7 @@ func columnsNamed(names []string) ([]record.Column, error) {
 }
 
 // listPages writes what a query gives, for people by print unless they chose columns.
-func (a *app) listPages(c *cobra.Command, name string, q record.PageQuery, chosen []record.Column, print func(io.Writer, record.Crawl, record.PageList)) error {
+func (a *app) listPages(c *cobra.Command, name string, q api.ListPagesParams, chosen []record.Column, print func(io.Writer, api.Crawl, api.PageList)) error {
 	cl, cr, err := a.crawlAndClient(c, name)
 	if err != nil {
 		return err
@@ -89,7 +88,7 @@ func (a *app) listPages(c *cobra.Command, name string, q record.PageQuery, chose
 	if (a.json || a.csv) && !c.Flags().Changed("limit") {
 		return a.allPages(c, cl, cr, q, chosen)
 	}
-	list, err := cl.Pages(c.Context(), cr.Site, cr.Number, q)
+	list, err := cl.ListPages(c.Context(), cr.Site, api.Numbered(cr.Number), &q)
 	if err != nil {
 		return err
 	}
@@ -108,11 +107,11 @@ func (a *app) listPages(c *cobra.Command, name string, q record.PageQuery, chose
 }
 
 // allPages writes every page, list by list.
-func (a *app) allPages(c *cobra.Command, cl *client.Client, cr record.Crawl, q record.PageQuery, chosen []record.Column) error {
+func (a *app) allPages(c *cobra.Command, cl *api.Client, cr api.Crawl, q api.ListPagesParams, chosen []record.Column) error {
 	q.Limit = 5000
-	all := record.PageList{Pages: []record.PageRow{}}
+	all := api.PageList{Pages: []api.Page{}}
 	for {
-		list, err := cl.Pages(c.Context(), cr.Site, cr.Number, q)
+		list, err := cl.ListPages(c.Context(), cr.Site, api.Numbered(cr.Number), &q)
 		if err != nil {
 			return err
 		}
@@ -129,7 +128,7 @@ func (a *app) allPages(c *cobra.Command, cl *client.Client, cr record.Crawl, q r
 }
 
 // pageRows are pages as lines of CSV: all columns, or those chosen, and the own figures.
-func pageRows(pages []record.PageRow, chosen []record.Column) [][]string {
+func pageRows(pages []api.Page, chosen []record.Column) [][]string {
 	if len(chosen) == 0 {
 		chosen = record.Columns
 	}
@@ -142,10 +141,10 @@ func pageRows(pages []record.PageRow, chosen []record.Column) [][]string {
 	for i := range pages {
 		var line []string
 		for _, c := range chosen {
-			line = append(line, report.Plain(c.Of(&pages[i])))
+			line = append(line, plainCell(c, pages[i]))
 		}
 		for _, n := range names {
-			line = append(line, report.Plain(pages[i].Figures[n]))
+			line = append(line, report.Plain(figuresOf(pages[i])[n]))
 		}
 		rows = append(rows, line)
 	}
@@ -153,24 +152,50 @@ func pageRows(pages []record.PageRow, chosen []record.Column) [][]string {
 }
 
 // figureNames are the own figures that any of the pages has.
-func figureNames(pages []record.PageRow) []string {
+func figureNames(pages []api.Page) []string {
 	have := map[string]bool{}
 	for i := range pages {
-		for n := range pages[i].Figures {
+		for n := range figuresOf(pages[i]) {
 			have[n] = true
 		}
 	}
 	return slices.Sorted(maps.Keys(have))
 }
 
-func statusWord(p record.PageRow) string {
-	if p.Status > 0 {
-		return strconv.Itoa(p.Status)
+func statusWord(p api.Page) string {
+	if status := wholeIn(p, "status"); status > 0 {
+		return strconv.Itoa(status)
 	}
-	return p.Outcome
+	return textIn(p, "outcome")
 }
 
-func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
+// textIn is a cell with words; "" for none.
+func textIn(p api.Page, key string) string {
+	text, _ := p[key].(string)
+	return text
+}
+
+// wholeIn is a cell with a number; 0 for none.
+func wholeIn(p api.Page, key string) int {
+	n, _ := p[key].(float64)
+	return int(n)
+}
+
+// figuresOf are the own figures of a page by name.
+func figuresOf(p api.Page) map[string]any {
+	figures, _ := p["figures"].(map[string]any)
+	return figures
+}
+
+// plainCell is a cell as a file has it; "" for none.
+func plainCell(c record.Column, p api.Page) string {
+	if c.Kind == record.Whole && p[c.Key] != nil {
+		return strconv.Itoa(wholeIn(p, c.Key))
+	}
+	return report.Plain(p[c.Key])
+}
+
+func printPages(w io.Writer, cr api.Crawl, list api.PageList) {
 	if len(list.Pages) == 0 {
 		fmt.Fprintln(w, "No page like that.")
 		return
@@ -186,19 +211,17 @@ func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
 	}
 	t := newTable(w, append([]string{"address", "status", "title", "words", "clicks", "links in", "health", "◆", "◈", "◇"}, names...), right...)
 	for _, p := range list.Pages {
-		health, clicks := "–", "–"
-		if p.Health != nil {
-			health = points(*p.Health)
+		health := "–"
+		if n, ok := p["health"].(float64); ok {
+			health = points(n)
 		}
-		if p.Clicks != nil {
-			clicks = strconv.Itoa(*p.Clicks)
-		}
+		clicks := cmp.Or(plainCell(record.ColumnsOf("clicks")[0], p), "–")
 		row := []any{
-			middle(fixlist.PathOf(p.Address), room), statusWord(p), end(p.Title, max(16, wide-room)), p.Words, clicks, p.LinksIn, health,
-			zero(p.Errors), zero(p.Warnings), zero(p.Notices),
+			middle(fixlist.PathOf(textIn(p, "address")), room), statusWord(p), end(textIn(p, "title"), max(16, wide-room)), wholeIn(p, "words"), clicks,
+			wholeIn(p, "linksIn"), health, zero(wholeIn(p, "errors")), zero(wholeIn(p, "warnings")), zero(wholeIn(p, "notices")),
 		}
 		for _, n := range names {
-			row = append(row, end(report.Plain(p.Figures[n]), 10))
+			row = append(row, end(report.Plain(figuresOf(p)[n]), 10))
 		}
 		t.AppendRow(row)
 	}
@@ -207,7 +230,7 @@ func printPages(w io.Writer, cr record.Crawl, list record.PageList) {
 }
 
 // printColumns writes a table of the columns that somebody chose, as wide as they need and there is room.
-func printColumns(w io.Writer, cr record.Crawl, list record.PageList, chosen []record.Column) {
+func printColumns(w io.Writer, cr api.Crawl, list api.PageList, chosen []record.Column) {
 	if len(list.Pages) == 0 {
 		fmt.Fprintln(w, "No page like that.")
 		return
@@ -215,7 +238,7 @@ func printColumns(w io.Writer, cr record.Crawl, list record.PageList, chosen []r
 	rows := make([][]string, len(list.Pages))
 	for i := range list.Pages {
 		for _, c := range chosen {
-			rows[i] = append(rows[i], cellOf(c, &list.Pages[i], cr.Home))
+			rows[i] = append(rows[i], cellOf(c, list.Pages[i], cr.Home))
 		}
 	}
 	var heads []string
@@ -241,8 +264,8 @@ func printColumns(w io.Writer, cr record.Crawl, list record.PageList, chosen []r
 }
 
 // cellOf is a cell for people: addresses of the site without its host, and a dash for nothing.
-func cellOf(c record.Column, p *record.PageRow, home string) string {
-	cell := c.Of(p)
+func cellOf(c record.Column, p api.Page, home string) string {
+	cell := p[c.Key]
 	switch text, ok := cell.(string); {
 	case cell == nil:
 		return "–"
@@ -251,7 +274,7 @@ func cellOf(c record.Column, p *record.PageRow, home string) string {
 	case ok:
 		return text
 	}
-	return report.Plain(cell)
+	return plainCell(c, p)
 }
 
 // shares divides a width between columns: each has what it needs, as long as that is no more than its part of
@@ -293,39 +316,39 @@ func (a *app) pageCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			d, err := cl.Page(c.Context(), cr.Site, cr.Number, in[1])
+			d, err := cl.ShowPage(c.Context(), cr.Site, api.Numbered(cr.Number), &api.ShowPageParams{Address: in[1]})
 			if err != nil {
 				return err
 			}
-			into, err := cl.LinksIn(c.Context(), cr.Site, cr.Number, in[1], 10)
+			into, err := cl.LinksIn(c.Context(), cr.Site, api.Numbered(cr.Number), &api.LinksInParams{Address: in[1], Limit: 10})
 			if err != nil {
 				return err
 			}
 			if a.json {
 				return writeJSON(c.OutOrStdout(), map[string]any{"page": d, "linksIn": into})
 			}
-			catalogue, err := cl.Checks(c.Context())
+			catalogue, err := cl.ListChecks(c.Context())
 			if err != nil {
 				return err
 			}
-			printPage(c.OutOrStdout(), d, into, catalogue)
+			printPage(c.OutOrStdout(), d, into, catalogue.Checks)
 			return nil
 		},
 	}
 }
 
-func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogue []record.Check) {
+func printPage(w io.Writer, d api.PageDetail, into api.LinksInto, catalogue []api.Check) {
 	fmt.Fprintln(w, bold(w, d.Address))
-	if d.Row == nil {
+	if d.Page == nil {
 		fmt.Fprintf(w, "  %s: not fetched\n", d.State)
-		if d.RuleText != "" {
+		if d.Rule != "" {
 			fmt.Fprintf(w, "  %s\n", ruleWord(d))
 		}
 		printInto(w, into)
 		return
 	}
-	f, row := d.Facts, d.Row
-	fmt.Fprintf(w, "  %s · %s · %s bytes · first byte after %d ms · %s\n", statusWord(*row), row.Type, numbers.Thousands(row.Bytes), row.FirstByte, f.Protocol)
+	f, row := d.Facts, *d.Page
+	fmt.Fprintf(w, "  %s · %s · %s bytes · first byte after %d ms · %s\n", statusWord(row), textIn(row, "type"), numbers.Thousands(wholeIn(row, "bytes")), wholeIn(row, "firstByte"), f.Protocol)
 	if f.Detail != "" {
 		fmt.Fprintf(w, "  %s\n", f.Detail)
 	}
@@ -334,29 +357,29 @@ func printPage(w io.Writer, d record.PageDetail, into record.LinksInto, catalogu
 	}
 	if doc := f.Document; doc != nil {
 		fmt.Fprintln(w)
-		for _, part := range [][2]string{{"title", doc.Title()}, {"description", doc.Description()}, {"canonical", f.CanonicalSaid()}, {"language", doc.Lang}} {
+		for _, part := range [][2]string{{"title", textIn(row, "title")}, {"description", textIn(row, "description")}, {"canonical", textIn(row, "canonical")}, {"language", doc.Lang}} {
 			if part[1] == "" {
 				part[1] = faint(w, "none")
 			}
 			fmt.Fprintf(w, "  %-12s %s\n", part[0], part[1])
 		}
 		search := "search engines may show it"
-		if ok, why := f.Indexable(); !ok {
-			search = "search engines may not show it: " + why
+		if may, _ := row["indexable"].(bool); !may {
+			search = "search engines may not show it: " + textIn(row, "why")
 		}
-		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words", numbers.Thousands(row.Words))
-		if doc.Kind != page.Ordinary {
+		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words", numbers.Thousands(wholeIn(row, "words")))
+		if doc.Kind != string(page.Ordinary) {
 			fmt.Fprintf(w, "; taken for a %s page: %s", doc.Kind, doc.KindReason)
 		}
-		if fmt.Fprintln(w); row.Health != nil {
-			fmt.Fprintf(w, "  %-12s %.1f, importance %.2f\n", "health", *row.Health, row.Importance)
+		if fmt.Fprintln(w); row["health"] != nil {
+			fmt.Fprintf(w, "  %-12s %.1f, importance %.2f\n", "health", row["health"], row["importance"])
 		}
 		if len(doc.Headings) > 0 {
 			fmt.Fprintf(w, "\n  %s\n", bold(w, "Headings in order"))
 			printOutline(w, "  ", doc.Headings)
 		}
 	}
-	if row.Role != page.AsPage.String() { // no page is judged, and none of its links are kept
+	if textIn(row, "role") != page.AsPage.String() { // no page is judged, and none of its links are kept
 		printInto(w, into)
 		return
 	}
@@ -382,16 +405,16 @@ func statusOrWord(status int, word string) string {
 }
 
 // ruleWord says what shuts an address out; without a line it is robots.txt as a whole.
-func ruleWord(d record.PageDetail) string {
+func ruleWord(d api.PageDetail) string {
 	if d.RuleLine == 0 {
-		return d.RuleText
+		return d.Rule
 	}
-	return fmt.Sprintf("shut out by line %d of robots.txt: %s", d.RuleLine, d.RuleText)
+	return fmt.Sprintf("shut out by line %d of robots.txt: %s", d.RuleLine, d.Rule)
 }
 
 // printFindings lists what fails on a page.
-func printFindings(w io.Writer, findings []record.PageFinding, catalogue []record.Check) {
-	of := map[string]record.Check{}
+func printFindings(w io.Writer, findings []api.PageFinding, catalogue []api.Check) {
+	of := map[string]api.Check{}
 	for _, ch := range catalogue {
 		of[ch.ID] = ch
 	}
@@ -401,7 +424,7 @@ func printFindings(w io.Writer, findings []record.PageFinding, catalogue []recor
 	}
 }
 
-func printInto(w io.Writer, into record.LinksInto) {
+func printInto(w io.Writer, into api.LinksInto) {
 	fmt.Fprintf(w, "\n  %s\n", bold(w, "Linked or loaded from "+numbers.Count(into.Pages, "page", "pages")))
 	for i, l := range into.Links {
 		if i == 10 {
@@ -425,7 +448,7 @@ func placeOr(s string) string {
 // maxShown bounds the places shown for one page.
 const maxShown = 8
 
-func printPlaces(w io.Writer, indent string, places []check.Place) {
+func printPlaces(w io.Writer, indent string, places []api.Place) {
 	for i, p := range places {
 		if i == maxShown {
 			fmt.Fprintf(w, "%s… and %s\n", indent, numbers.Count(len(places)-i, "place", "places")+" more")
@@ -467,7 +490,7 @@ func statusOr(n int) string {
 	return strconv.Itoa(n)
 }
 
-func printOutline(w io.Writer, indent string, headings []page.Heading) {
+func printOutline(w io.Writer, indent string, headings []api.Heading) {
 	for _, h := range headings {
 		words := h.Text
 		if words == "" {

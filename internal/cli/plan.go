@@ -14,7 +14,7 @@ import (
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
 )
 
@@ -26,7 +26,7 @@ func (a *app) planCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			p, err := cl.Plan(c.Context(), in[0])
+			p, err := cl.ShowPlan(c.Context(), in[0])
 			if err != nil {
 				return err
 			}
@@ -44,13 +44,13 @@ func (a *app) planProfilesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			profiles, agents, err := cl.Profiles(c.Context())
+			list, err := cl.ListProfiles(c.Context())
 			if err != nil {
 				return err
 			}
 			w := c.OutOrStdout()
 			if len(in) == 1 {
-				for _, p := range profiles {
+				for _, p := range list.Profiles {
 					if p.Name == in[0] {
 						fmt.Fprint(w, p.Text)
 						return nil
@@ -59,14 +59,14 @@ func (a *app) planProfilesCommand() *cobra.Command {
 				return fmt.Errorf("there is no profile %q", in[0])
 			}
 			if a.json {
-				return writeJSON(w, map[string]any{"profiles": profiles, "agents": agents})
+				return writeJSON(w, list)
 			}
 			t := newTable(w, []string{"profile", "for"})
-			for _, p := range profiles {
+			for _, p := range list.Profiles {
 				t.AppendRow([]any{p.Name, p.Say})
 			}
 			t.Render()
-			fmt.Fprintf(w, "\nStart from one: harvik site add NAME ADDRESS --profile %s\n", profiles[0].Name)
+			fmt.Fprintf(w, "\nStart from one: harvik site add NAME ADDRESS --profile %s\n", list.Profiles[0].Name)
 			return nil
 		},
 	}
@@ -88,6 +88,9 @@ func (a *app) planSchemaCommand() *cobra.Command {
 		},
 	}
 }
+
+// planType is the media type in which plans are sent; JSON is YAML, too.
+const planType = "application/yaml"
 
 func (a *app) writePlan(w io.Writer, p plan.Plan) error {
 	if a.json {
@@ -176,7 +179,7 @@ or -f - for standard input). A value is YAML: scope.exclude='[/cart*, "re:[?&]so
 			if err != nil {
 				return err
 			}
-			p, err = cl.SetPlan(c.Context(), in[0], text)
+			p, err = cl.SetPlan(c.Context(), in[0], planType, bytes.NewReader(text))
 			if err != nil {
 				return fmt.Errorf("%s: %w", file, err)
 			}
@@ -187,7 +190,7 @@ or -f - for standard input). A value is YAML: scope.exclude='[/cart*, "re:[?&]so
 			if err != nil {
 				return err
 			}
-			if p, err = cl.ChangePlan(c.Context(), in[0], text); err != nil {
+			if p, err = cl.ChangePlan(c.Context(), in[0], planType, bytes.NewReader(text)); err != nil {
 				return withoutPlaces(err)
 			}
 		}
@@ -274,7 +277,7 @@ func readAddresses(stdin io.Reader, file, column string) ([]string, error) {
 
 // withoutPlaces leaves out where faults stand in a text that the user has not written.
 func withoutPlaces(err error) error {
-	var refused *client.Error
+	var refused *api.Error
 	if !errors.As(err, &refused) || len(refused.Faults) == 0 {
 		return err
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"strings"
@@ -8,9 +9,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 func (a *app) planPreviewCommand() *cobra.Command {
@@ -32,7 +33,7 @@ stored.`,
 				}
 			}
 			fmt.Fprintln(c.ErrOrStderr(), "Reading robots.txt and sitemaps, and looking at some pages …")
-			p, err := cl.PreviewPlan(c.Context(), in[0], text)
+			p, err := cl.PreviewPlan(c.Context(), in[0], planType, bytes.NewReader(text))
 			if err != nil {
 				return err
 			}
@@ -48,8 +49,8 @@ stored.`,
 }
 
 // printPreview ends with what decides: a terminal shows the end.
-func (a *app) printPreview(w io.Writer, p *record.Preview) {
-	full := plan.Plan(p.Plan).WithDefaults()
+func (a *app) printPreview(w io.Writer, p *api.Preview) {
+	full := p.Plan.WithDefaults()
 	fmt.Fprintf(w, "%s\n\n%s\n", bold(w, p.Home), bold(w, "Plan"))
 	var b strings.Builder
 	_ = a.writePlan(&b, full)
@@ -80,7 +81,7 @@ func (a *app) printPreview(w io.Writer, p *record.Preview) {
 	}
 }
 
-func sizeWords(p *record.Preview) string {
+func sizeWords(p *api.Preview) string {
 	if p.Sampled == 0 && p.Listed == 0 {
 		return "cannot be told: no page answered"
 	}
@@ -91,7 +92,7 @@ func sizeWords(p *record.Preview) string {
 	return fmt.Sprintf("%s, after a look at %s\n  by: %s", size, numbers.Count(p.Sampled, "page", "pages"), p.Basis)
 }
 
-func durationWords(p *record.Preview, full plan.Plan) string {
+func durationWords(p *api.Preview, full plan.Plan) string {
 	if p.PerSecond == 0 {
 		return "cannot be told: no page answered"
 	}
@@ -109,7 +110,7 @@ func durationWords(p *record.Preview, full plan.Plan) string {
 	return out
 }
 
-func printRobots(w io.Writer, r *record.PreviewRobots) {
+func printRobots(w io.Writer, r *api.PreviewRobots) {
 	policy := map[string]string{plan.Obey: "is obeyed", plan.Report: "is obeyed, and what it shuts out is listed", plan.Disregard: "is disregarded"}[r.Policy]
 	switch {
 	case r.Status == 0:
@@ -128,14 +129,14 @@ func printRobots(w io.Writer, r *record.PreviewRobots) {
 			fmt.Fprintf(w, "  … %d more\n", len(r.Rules)-i)
 			break
 		}
-		fmt.Fprintf(w, "  line %-4d %s\n", rule.Number, rule.Text)
+		fmt.Fprintf(w, "  line %-4d %s\n", rule.Line, rule.Text)
 	}
 	if len(r.Notes) > 0 {
-		fmt.Fprintf(w, "  %s cannot be read, the first is line %d: %s\n", numbers.Count(len(r.Notes), "line", "lines"), r.Notes[0].Number, r.Notes[0].Text)
+		fmt.Fprintf(w, "  %s cannot be read, the first is line %d: %s\n", numbers.Count(len(r.Notes), "line", "lines"), r.Notes[0].Line, r.Notes[0].Text)
 	}
 }
 
-func printSitemaps(w io.Writer, p *record.Preview) {
+func printSitemaps(w io.Writer, p *api.Preview) {
 	for _, s := range p.Sitemaps {
 		switch {
 		case s.Status != 200:

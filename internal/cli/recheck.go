@@ -8,7 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/fixlist"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
@@ -38,7 +38,7 @@ Exit codes: 0 all confirmed, 1 it could not be done, 3 something is still there 
 			for i := range at {
 				ids[i] = at[i].Fix
 			}
-			rec, err := cl.Recheck(c.Context(), in[0], ids, by)
+			rec, err := cl.StartRecheck(c.Context(), in[0], api.NewRecheck{Fixes: ids, By: by})
 			if err != nil {
 				return err
 			}
@@ -70,7 +70,7 @@ Exit codes: 0 all confirmed, 1 it could not be done, 3 something is still there 
 const pollEvery = 150 * time.Millisecond
 
 // await shows how far a recheck is until it is done.
-func (a *app) await(c *cobra.Command, cl *client.Client, site string, rec record.Recheck) (record.Recheck, error) {
+func (a *app) await(c *cobra.Command, cl *api.Client, site string, rec api.Recheck) (api.Recheck, error) {
 	talk := c.ErrOrStderr()
 	terminal := isTerminal(talk)
 	for rec.State == "running" {
@@ -83,7 +83,7 @@ func (a *app) await(c *cobra.Command, cl *client.Client, site string, rec record
 		case <-time.After(pollEvery):
 		}
 		var err error
-		if rec, err = cl.RecheckOf(c.Context(), site, rec.Crawl, rec.Number); err != nil {
+		if rec, err = cl.ShowRecheck(c.Context(), site, api.Numbered(rec.Crawl), rec.Number); err != nil {
 			return rec, err
 		}
 	}
@@ -99,7 +99,7 @@ func (a *app) await(c *cobra.Command, cl *client.Client, site string, rec record
 // verdictSigns stand before the verdicts of a recheck.
 var verdictSigns = map[string]string{record.IsConfirmed: "✓", record.IsThere: "✗", record.IsChanged: "~", record.IsUnseen: "?"}
 
-func printRecheck(w io.Writer, rec record.Recheck) {
+func printRecheck(w io.Writer, rec api.Recheck) {
 	for _, r := range rec.Results {
 		fmt.Fprintf(w, "%s %s  %s  %s\n", verdictSigns[r.Verdict], bold(w, r.Verdict), r.Fix, r.Line)
 		wrap(w, "    ", r.Says)

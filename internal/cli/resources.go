@@ -6,12 +6,12 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 func (a *app) resourcesCommand() *cobra.Command {
-	q := record.PageQuery{}
+	q := api.ListPagesParams{}
 	var names []string
 	c := &cobra.Command{
 		Use: "resources SITE[@N]", Short: "List what the pages load, and outbound links that were checked", Args: args("SITE"),
@@ -35,7 +35,7 @@ func (a *app) resourcesCommand() *cobra.Command {
 	return c
 }
 
-func printResources(w io.Writer, _ record.Crawl, list record.PageList) {
+func printResources(w io.Writer, _ api.Crawl, list api.PageList) {
 	if len(list.Pages) == 0 {
 		fmt.Fprintln(w, "Nothing like that.")
 		return
@@ -43,10 +43,10 @@ func printResources(w io.Writer, _ record.Crawl, list record.PageList) {
 	t := newTable(w, []string{"address", "role", "status", "type", "bytes"}, 5)
 	for _, p := range list.Pages {
 		size := "–"
-		if p.Bytes > 0 {
-			size = numbers.Thousands(p.Bytes)
+		if wholeIn(p, "bytes") > 0 {
+			size = numbers.Thousands(wholeIn(p, "bytes"))
 		}
-		t.AppendRow([]any{middle(p.Address, max(30, columns(w)-60)), p.Role, statusWord(p), p.Type, size})
+		t.AppendRow([]any{middle(textIn(p, "address"), max(30, columns(w)-60)), textIn(p, "role"), statusWord(p), textIn(p, "type"), size})
 	}
 	t.Render()
 	printMore(w, len(list.Pages), list.Total)

@@ -18,7 +18,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
 	"harvik/internal/report"
@@ -229,7 +229,7 @@ const (
 
 // client finds the service and its credential. The token of a data folder is for the service of that
 // folder, and goes to no other.
-func (a *app) client() (*client.Client, error) {
+func (a *app) client() (*api.Client, error) {
 	data, err := os.ReadFile(filepath.Join(a.dataFolder(), ServiceFile))
 	own, server := strings.TrimSpace(string(data)), a.server
 	switch {
@@ -251,7 +251,7 @@ func (a *app) client() (*client.Client, error) {
 		}
 		token = strings.TrimSpace(string(data))
 	}
-	return client.New(server, token), nil
+	return api.New(server, token), nil
 }
 
 // crawlName takes SITE[@N] apart; 0 is the newest finished crawl.
@@ -265,6 +265,14 @@ func crawlName(s string) (site string, number int, err error) {
 		return "", 0, usageError{fmt.Errorf("%q names no crawl; write SITE or SITE@NUMBER, such as fernhollow@3", s)}
 	}
 	return site, number, nil
+}
+
+// given is a number that may be left out; 0 is.
+func given(n int) *int {
+	if n == 0 {
+		return nil
+	}
+	return &n
 }
 
 func writeJSON(w io.Writer, v any) error {

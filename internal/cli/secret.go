@@ -7,6 +7,8 @@ import (
 	"os"
 	"strings"
 
+	"harvik/internal/api"
+
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 )
@@ -32,7 +34,7 @@ proxy first. When they change, it has to be given again.`,
 			if err != nil {
 				return err
 			}
-			if err := cl.SetSecret(c.Context(), in[0], in[1], host, value); err != nil {
+			if err := cl.SetSecret(c.Context(), in[0], in[1], api.NewSecret{Host: host, Value: value}); err != nil {
 				return err
 			}
 			fmt.Fprintf(c.ErrOrStderr(), "The secret %s is kept.\n", in[1])
@@ -48,21 +50,21 @@ proxy first. When they change, it has to be given again.`,
 			if err != nil {
 				return err
 			}
-			secrets, err := cl.Secrets(c.Context(), in[0])
+			secrets, err := cl.ListSecrets(c.Context(), in[0])
 			if err != nil {
 				return err
 			}
 			w := c.OutOrStdout()
 			if a.json {
-				return writeJSON(w, map[string]any{"secrets": secrets})
+				return writeJSON(w, map[string]any{"secrets": secrets.Secrets})
 			}
-			if len(secrets) == 0 {
+			if len(secrets.Secrets) == 0 {
 				fmt.Fprintf(c.ErrOrStderr(), "No secret yet. Set one: harvik secret set %s NAME\n", in[0])
 				return nil
 			}
 			t := newTable(w, []string{"secret", "for host", "set on", "last used", "for", "by"})
-			for _, s := range secrets {
-				t.AppendRow([]any{s.Name, s.Host, minute(&s.Changed, ""), minute(s.Used, "never"), s.UsedFor, s.UsedBy})
+			for _, s := range secrets.Secrets {
+				t.AppendRow([]any{s.Name, s.Host, minute(s.Changed, ""), minute(s.Used, "never"), s.UsedFor, s.UsedBy})
 			}
 			t.Render()
 			return nil
@@ -75,21 +77,21 @@ proxy first. When they change, it has to be given again.`,
 			if err != nil {
 				return err
 			}
-			uses, err := cl.SecretUses(c.Context(), in[0], in[1])
+			uses, err := cl.ListUses(c.Context(), in[0], in[1])
 			if err != nil {
 				return err
 			}
 			w := c.OutOrStdout()
 			if a.json {
-				return writeJSON(w, map[string]any{"uses": uses})
+				return writeJSON(w, map[string]any{"uses": uses.Uses})
 			}
-			if len(uses) == 0 {
+			if len(uses.Uses) == 0 {
 				fmt.Fprintf(c.ErrOrStderr(), "The secret %s has not been used.\n", in[1])
 				return nil
 			}
 			t := newTable(w, []string{"when", "for", "by"})
-			for _, u := range uses {
-				t.AppendRow([]any{minute(&u.At, ""), u.What, u.Who})
+			for _, u := range uses.Uses {
+				t.AppendRow([]any{minute(u.At, ""), u.What, u.Who})
 			}
 			t.Render()
 			return nil

@@ -8,7 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
 )
 
@@ -22,7 +22,7 @@ a hundred pages, so that large and small sections can be compared.`,
 			if err != nil {
 				return err
 			}
-			m, err := cl.Map(c.Context(), cr.Site, cr.Number)
+			m, err := cl.ShowMap(c.Context(), cr.Site, api.Numbered(cr.Number))
 			if err != nil {
 				return err
 			}
@@ -39,7 +39,7 @@ a hundred pages, so that large and small sections can be compared.`,
 }
 
 // printMap shows sections down and groups across; groups without findings are left out.
-func printMap(w io.Writer, m client.Map) {
+func printMap(w io.Writer, m api.Map) {
 	sums := map[string]map[string]int{}
 	used := map[string]bool{}
 	for _, cell := range m.Cells {

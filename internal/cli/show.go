@@ -9,16 +9,17 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/oapi-codegen/runtime/types"
 
-	"harvik/internal/core/check"
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
 )
 
 // signs of the severities: one shape, three fills.
-var signs = [...]string{check.Error: "◆", check.Warning: "◈", check.Notice: "◇"}
+var signs = map[string]string{"error": "◆", "warning": "◈", "notice": "◇"}
 
 // colours of the severities, on a terminal only, besides the sign.
-var colours = [...]string{check.Error: mulberry, check.Warning: ochre, check.Notice: slate}
+var colours = map[string]string{"error": mulberry, "warning": ochre, "notice": slate}
 
 // The palette, in tones that read on light and dark grounds.
 const (
@@ -28,7 +29,7 @@ const (
 	slate    = "38;5;67"
 )
 
-func sign(w io.Writer, s check.Severity) string {
+func sign(w io.Writer, s api.Severity) string {
 	if isTerminal(w) {
 		return painted(colours[s], signs[s])
 	}
@@ -107,6 +108,14 @@ func indentLines(indent, s string) string {
 		lines[i] = indent + strings.TrimRight(l, " ")
 	}
 	return strings.Join(lines, "\n")
+}
+
+// dayText is a day; "" for none.
+func dayText(d types.Date) string {
+	if d.IsZero() {
+		return ""
+	}
+	return d.String()
 }
 
 func points(f float64) string { return strconv.FormatFloat(f, 'f', 1, 64) }

@@ -9,9 +9,8 @@ import (
 	"testing"
 	"unicode/utf8"
 
-	"harvik/internal/core/fixlist"
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 // TestRoundAll holds that the ledger's shown points add up to the shown loss, whatever their
@@ -19,10 +18,10 @@ import (
 func TestRoundAll(t *testing.T) {
 	r := rand.New(rand.NewPCG(4, 4))
 	for range 500 {
-		s := &record.Summary{Report: &fixlist.Report{Health: 100}}
+		s := &api.Report{Health: 100}
 		for range 1 + r.IntN(30) {
 			p := r.ExpFloat64()
-			s.Ledger = append(s.Ledger, fixlist.LedgerLine{Points: p})
+			s.Ledger = append(s.Ledger, api.LedgerLine{Points: p})
 			s.Health -= p
 		}
 		sum := 0

@@ -7,8 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 )
 
 func (a *app) siteCommand() *cobra.Command {
@@ -27,12 +27,12 @@ func (a *app) siteCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			site, err := cl.AddSite(c.Context(), in[0], in[1], profile)
+			site, err := cl.AddSite(c.Context(), api.NewSite{Name: in[0], Home: in[1], Profile: profile})
 			if err != nil {
 				return err
 			}
 			if allow != "" {
-				if site, err = cl.Allow(c.Context(), site.Name, allow); err != nil {
+				if site, err = cl.Allow(c.Context(), site.Name, api.Allowance{Range: allow}); err != nil {
 					return fmt.Errorf("the site is added, but nothing is allowed to it: %w", err)
 				}
 			}
@@ -60,7 +60,7 @@ stays out of reach there.`,
 			if err != nil {
 				return err
 			}
-			site, err := cl.Allow(c.Context(), in[0], in[1])
+			site, err := cl.Allow(c.Context(), in[0], api.Allowance{Range: in[1]})
 			if err != nil {
 				return err
 			}
@@ -78,7 +78,7 @@ stays out of reach there.`,
 			if err != nil {
 				return err
 			}
-			if err := cl.Disallow(c.Context(), in[0], in[1]); err != nil {
+			if err := cl.Disallow(c.Context(), in[0], &api.DisallowParams{Range: in[1]}); err != nil {
 				return err
 			}
 			fmt.Fprintf(c.ErrOrStderr(), "The hosts of %s may no longer be in %s, from the next crawl on.\n", in[0], in[1])
@@ -94,7 +94,7 @@ stays out of reach there.`,
 			if err != nil {
 				return err
 			}
-			site, err := cl.Site(c.Context(), in[0])
+			site, err := cl.ShowSite(c.Context(), in[0])
 			if err != nil {
 				return err
 			}
@@ -136,33 +136,33 @@ func (a *app) listSites(c *cobra.Command, _ []string) error {
 	if err != nil {
 		return err
 	}
-	sites, err := cl.Sites(c.Context())
+	sites, err := cl.ListSites(c.Context())
 	if err != nil {
 		return err
 	}
 	w := c.OutOrStdout()
 	switch {
 	case a.json:
-		return writeJSON(w, map[string]any{"sites": sites})
+		return writeJSON(w, map[string]any{"sites": sites.Sites})
 	case a.csv:
 		rows := [][]string{{"name", "home", "crawls", "health"}}
-		for _, s := range sites {
+		for _, s := range sites.Sites {
 			rows = append(rows, []string{s.Name, s.Home, strconv.Itoa(s.Crawls), healthWord(s, "")})
 		}
 		return writeCSV(w, rows)
-	case len(sites) == 0:
+	case len(sites.Sites) == 0:
 		fmt.Fprintln(c.ErrOrStderr(), "No site yet. Add one: harvik site add fernhollow https://fernhollow.example/")
 		return nil
 	}
 	t := newTable(w, []string{"site", "home", "crawls", "health"}, 3, 4)
-	for _, s := range sites {
+	for _, s := range sites.Sites {
 		t.AppendRow([]any{s.Name, middle(s.Home, 60), s.Crawls, healthWord(s, "–")})
 	}
 	t.Render()
 	return nil
 }
 
-func healthWord(s record.Site, none string) string {
+func healthWord(s api.Site, none string) string {
 	if s.Health == nil {
 		return none
 	}

@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"time"
 
+	"harvik/internal/api"
+
 	"github.com/spf13/cobra"
 )
 
@@ -19,14 +21,14 @@ made. A program sends it as "Authorization: Bearer …"; this command line takes
 			if err != nil {
 				return err
 			}
-			secret, err := cl.AddToken(c.Context(), in[0])
+			made, err := cl.AddToken(c.Context(), api.TokenLabel{Label: in[0]})
 			if err != nil {
 				return err
 			}
 			if a.json {
-				return writeJSON(c.OutOrStdout(), map[string]string{"label": in[0], "token": secret})
+				return writeJSON(c.OutOrStdout(), made)
 			}
-			fmt.Fprintln(c.OutOrStdout(), secret)
+			fmt.Fprintln(c.OutOrStdout(), made.Token)
 			return nil
 		},
 	}
@@ -37,21 +39,21 @@ made. A program sends it as "Authorization: Bearer …"; this command line takes
 			if err != nil {
 				return err
 			}
-			all, err := cl.Credentials(c.Context())
+			all, err := cl.ListCredentials(c.Context())
 			if err != nil {
 				return err
 			}
 			w := c.OutOrStdout()
 			if a.json {
-				return writeJSON(w, map[string]any{"credentials": all})
+				return writeJSON(w, map[string]any{"credentials": all.Credentials})
 			}
 			t := newTable(w, []string{"number", "kind", "name", "made", "last used", "until"}, 1)
-			for _, one := range all {
+			for _, one := range all.Credentials {
 				name := one.Label
 				if one.Own {
 					name += " (this command)"
 				}
-				t.AppendRow([]any{one.ID, one.Kind, name, minute(&one.Created, ""), minute(one.Used, "never"), minute(one.Expires, "revoked")})
+				t.AppendRow([]any{one.ID, one.Kind, name, minute(one.Created, ""), minute(one.Used, "never"), minute(one.Expires, "revoked")})
 			}
 			t.Render()
 			return nil
@@ -79,8 +81,8 @@ made. A program sends it as "Authorization: Bearer …"; this command line takes
 }
 
 // minute is a moment to the minute, or a word for none.
-func minute(t *time.Time, none string) string {
-	if t == nil {
+func minute(t time.Time, none string) string {
+	if t.IsZero() {
 		return none
 	}
 	return t.Format("2006-01-02 15:04")

@@ -11,9 +11,10 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/oapi-codegen/runtime/types"
 	"github.com/spf13/cobra"
 
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/task"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/core/waive"
@@ -29,7 +30,7 @@ func byFlag(c *cobra.Command, by *string) {
 }
 
 // chooser picks fixes: those named, or those of a filter.
-type chooser struct{ filter client.FixFilter }
+type chooser struct{ filter api.ListFixesParams }
 
 func (ch *chooser) flags(c *cobra.Command) {
 	c.Flags().StringVar(&ch.filter.Check, "check", "", "all fixes of this check")
@@ -41,13 +42,13 @@ func (ch *chooser) flags(c *cobra.Command) {
 }
 
 // fixes are those that the arguments after the site name, or that the filter gives.
-func (ch *chooser) fixes(c *cobra.Command, cl *client.Client, site string, named []string) ([]record.FixAt, error) {
-	var out []record.FixAt
+func (ch *chooser) fixes(c *cobra.Command, cl *api.Client, site string, named []string) ([]api.FixAt, error) {
+	var out []api.FixAt
 	for _, id := range named {
-		out = append(out, record.FixAt{Fix: id})
+		out = append(out, api.FixAt{Fix: id})
 	}
 	f := ch.filter
-	filtered := f != client.FixFilter{}
+	filtered := f != api.ListFixesParams{}
 	switch {
 	case filtered && len(named) > 0:
 		return nil, usage(c, errors.New("name fixes, or choose them by options, not both"))
@@ -55,12 +56,12 @@ func (ch *chooser) fixes(c *cobra.Command, cl *client.Client, site string, named
 		return nil, usage(c, errors.New("which fixes? Name them, or choose them by options such as --check"))
 	case filtered:
 		f.Limit = 10_000
-		list, err := cl.Fixes(c.Context(), site, 0, f)
+		list, err := cl.ListFixes(c.Context(), site, api.Latest, &f)
 		if err != nil {
 			return nil, err
 		}
 		for _, one := range list.Fixes {
-			out = append(out, record.FixAt{Fix: one.ID, Version: &one.Version})
+			out = append(out, api.FixAt{Fix: one.ID, Version: &one.Version})
 		}
 		if len(out) == 0 {
 			return nil, errors.New("no fix of the newest crawl is like that")
@@ -81,7 +82,7 @@ func (a *app) moveCommand(name string, to task.State, short, long string) *cobra
 			if err != nil {
 				return err
 			}
-			wish := record.Wish{To: to, By: by}
+			wish := api.Wish{To: string(to), By: by}
 			if wish.Fixes, err = ch.fixes(c, cl, in[0], in[1:]); err != nil {
 				return err
 			}
@@ -93,7 +94,7 @@ func (a *app) moveCommand(name string, to task.State, short, long string) *cobra
 			if wish.Assignee == nil && to == task.Taken && by != "" {
 				wish.Assignee = &by
 			}
-			moves, err := cl.Move(c.Context(), in[0], wish)
+			moves, err := cl.MoveFixes(c.Context(), in[0], wish)
 			if err != nil {
 				return err
 			}
@@ -109,7 +110,7 @@ func (a *app) moveCommand(name string, to task.State, short, long string) *cobra
 }
 
 // tellMoves says what became of a wish; that some were refused is an error, told at the end.
-func (a *app) tellMoves(c *cobra.Command, site string, m record.Moves) error {
+func (a *app) tellMoves(c *cobra.Command, site string, m api.Moves) error {
 	w := c.OutOrStdout()
 	if a.json {
 		if err := writeJSON(w, m); err != nil {
@@ -132,13 +133,13 @@ func (a *app) tellMoves(c *cobra.Command, site string, m record.Moves) error {
 	return nil
 }
 
-func assigned(assignee string, due *record.Day) string {
+func assigned(assignee string, due types.Date) string {
 	out := ""
 	if assignee != "" {
 		out += " · for " + assignee
 	}
-	if due != nil {
-		out += " · due " + due.String()
+	if day := dayText(due); day != "" {
+		out += " · due " + day
 	}
 	return out
 }
@@ -156,7 +157,7 @@ func (a *app) undoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			moves, err := cl.Undo(c.Context(), in[0], n, by)
+			moves, err := cl.Undo(c.Context(), in[0], api.Undo{Batch: n, By: by})
 			if err != nil {
 				return err
 			}
@@ -168,7 +169,7 @@ func (a *app) undoCommand() *cobra.Command {
 }
 
 func (a *app) waiveCommand() *cobra.Command {
-	var w record.Waiver
+	var w api.NewWaiver
 	var pageAt, pattern, section, layout, until string
 	c := &cobra.Command{
 		Use: "waive SITE [FIX…]", Short: "Leave something as it is: it stops counting, the reason is kept", Args: atLeastArgs("SITE"),
@@ -180,17 +181,17 @@ of a day; then it counts again by itself.`,
   harvik waive fernhollow --check copy-thin --section /glossary/ --reason "entries are meant to be short"
   harvik waive fernhollow --check address-long --reason "the client keeps these addresses"`,
 		RunE: func(c *cobra.Command, in []string) error {
-			var wanted []record.Waiver
+			var wanted []api.NewWaiver
 			for scope, on := range map[waive.Scope]string{waive.Page: pageAt, waive.Pattern: pattern, waive.Section: section, waive.Layout: layout} {
 				if on != "" {
 					one := w
-					one.Scope, one.On = scope, on
+					one.Scope, one.On = string(scope), on
 					wanted = append(wanted, one)
 				}
 			}
 			for _, id := range in[1:] {
 				one := w
-				one.Scope, one.On = waive.Fix, id
+				one.Scope, one.On = string(waive.Fix), id
 				wanted = append(wanted, one)
 			}
 			switch {
@@ -200,7 +201,7 @@ of a day; then it counts again by itself.`,
 				return usage(c, errors.New("what is to be waived? Name fixes, or say --check, --page, --pattern, --section or --layout"))
 			case len(wanted) == 0:
 				one := w
-				one.Scope = waive.Check
+				one.Scope = string(waive.Check)
 				wanted = append(wanted, one)
 			case len(in) > 1 && w.Check != "":
 				return usage(c, errors.New("a fix is of one check already; leave --check out"))
@@ -214,22 +215,23 @@ of a day; then it counts again by itself.`,
 					return usage(c, fmt.Errorf("--until: %w", err))
 				}
 				for i := range wanted {
-					wanted[i].Until = &day
+					wanted[i].Until = day.String()
 				}
 			}
 			cl, err := a.client()
 			if err != nil {
 				return err
 			}
+			made := make([]api.Waiver, len(wanted))
 			for i := range wanted {
-				if wanted[i], err = cl.Waive(c.Context(), in[0], wanted[i]); err != nil {
+				if made[i], err = cl.AddWaiver(c.Context(), in[0], wanted[i]); err != nil {
 					return err
 				}
 			}
 			if a.json {
-				return writeJSON(c.OutOrStdout(), map[string]any{"waivers": wanted})
+				return writeJSON(c.OutOrStdout(), map[string]any{"waivers": made})
 			}
-			for _, one := range wanted {
+			for _, one := range made {
 				fmt.Fprintf(c.OutOrStdout(), "Waiver %d leaves %s: %s on %s.\n", one.ID, waived(one), numbers.Count(one.Findings, "finding", "findings"), numbers.Count(one.Pages, "page", "pages"))
 			}
 			return a.tellHealth(c, cl, in[0])
@@ -247,9 +249,9 @@ of a day; then it counts again by itself.`,
 }
 
 // waived says in words what a waiver is about.
-func waived(w record.Waiver) string {
+func waived(w api.Waiver) string {
 	what := cmp.Or(w.Check, "all checks")
-	switch w.Scope {
+	switch waive.Scope(w.Scope) {
 	case waive.Check:
 		return what + " everywhere"
 	case waive.Fix:
@@ -263,10 +265,10 @@ func waived(w record.Waiver) string {
 }
 
 // tellHealth shows a site's health with and without what is waived.
-func (a *app) tellHealth(c *cobra.Command, cl *client.Client, site string) error {
-	cr, err := cl.Crawl(c.Context(), site, 0)
+func (a *app) tellHealth(c *cobra.Command, cl *api.Client, site string) error {
+	cr, err := cl.ShowCrawl(c.Context(), site, api.Latest)
 	if err != nil {
-		var refused *client.Error
+		var refused *api.Error
 		if errors.As(err, &refused) {
 			return nil // there is no finished crawl yet
 		}
@@ -277,7 +279,7 @@ func (a *app) tellHealth(c *cobra.Command, cl *client.Client, site string) error
 }
 
 // unwaivedText is what health would be without waivers, where that differs.
-func unwaivedText(cr record.Crawl) string {
+func unwaivedText(cr api.Crawl) string {
 	r := cr.Report
 	if r == nil || r.Waived == 0 {
 		return ""
@@ -301,12 +303,13 @@ func (a *app) waiversCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			list, err := cl.Waivers(c.Context(), in[0])
+			waivers, err := cl.ListWaivers(c.Context(), in[0])
 			if err != nil {
 				return err
 			}
+			list := waivers.Waivers
 			if !all {
-				list = slices.DeleteFunc(list, func(w record.Waiver) bool { return w.State == "ended" })
+				list = slices.DeleteFunc(list, func(w api.Waiver) bool { return w.State == "ended" })
 			}
 			w := c.OutOrStdout()
 			if a.json {
@@ -314,10 +317,7 @@ func (a *app) waiversCommand() *cobra.Command {
 			}
 			rows := [][]string{{"waiver", "what is left", "reason", "by", "until", "findings", "pages", "state"}}
 			for _, one := range list {
-				until := "for good"
-				if one.Until != nil {
-					until = one.Until.String()
-				}
+				until := cmp.Or(dayText(one.Until), "for good")
 				rows = append(rows, []string{strconv.FormatInt(one.ID, 10), waived(one), one.Reason, one.By, until, numbers.Thousands(one.Findings), numbers.Thousands(one.Pages), one.State})
 			}
 			if a.csv {
@@ -354,13 +354,13 @@ func (a *app) unwaiveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var ended []record.Waiver
+			var ended []api.Waiver
 			for _, name := range in[1:] {
 				id, err := strconv.ParseInt(name, 10, 64)
 				if err != nil {
 					return usage(c, fmt.Errorf("%q is no number of a waiver; `harvik waivers %s` shows them", name, in[0]))
 				}
-				one, err := cl.EndWaiver(c.Context(), in[0], id, by)
+				one, err := cl.EndWaiver(c.Context(), in[0], id, &api.EndWaiverParams{By: by})
 				if err != nil {
 					return err
 				}
@@ -388,26 +388,22 @@ func (a *app) tasksCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			tasks, err := cl.Tasks(c.Context(), in[0], state)
+			tasks, err := cl.ListTasks(c.Context(), in[0], &api.ListTasksParams{State: state})
 			if err != nil {
 				return err
 			}
 			w := c.OutOrStdout()
 			if a.json {
-				return writeJSON(w, map[string]any{"tasks": tasks})
+				return writeJSON(w, map[string]any{"tasks": tasks.Tasks})
 			}
 			rows := [][]string{{"fix", "state", "what and where", "for", "due", "changed"}}
-			for _, t := range tasks {
-				due := ""
-				if t.Due != nil {
-					due = t.Due.String()
-				}
-				rows = append(rows, []string{t.Fix, string(t.State), t.Line, t.Assignee, due, t.Changed.Format("2006-01-02 15:04")})
+			for _, t := range tasks.Tasks {
+				rows = append(rows, []string{t.Fix, t.State, t.Line, t.Assignee, dayText(t.Due), t.Changed.Format("2006-01-02 15:04")})
 			}
 			if a.csv {
 				return writeCSV(w, rows)
 			}
-			if len(tasks) == 0 {
+			if len(tasks.Tasks) == 0 {
 				fmt.Fprintln(w, "Nobody has touched a fix yet.")
 				return nil
 			}
@@ -424,7 +420,7 @@ func (a *app) tasksCommand() *cobra.Command {
 }
 
 // printHistory shows what happened to a fix, the newest first.
-func printHistory(w io.Writer, events []record.TaskEvent) {
+func printHistory(w io.Writer, events []api.TaskEvent) {
 	if len(events) == 0 {
 		return
 	}

@@ -9,8 +9,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"harvik/demo"
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
-	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
 
@@ -23,9 +23,9 @@ func BenchmarkAnswers(b *testing.B) {
 	h := startBeside(b, demo.New(demo.Summer))
 	host := testkit.Serve(b, &testkit.Generated{Pages: answerPages, Seed: 5, Mixed: true})
 	h.addSite(b, "large", "http://"+host+"/", plan.Plan{Pages: answerPages + 10})
-	cr, err := h.StartCrawl(b.Context(), "large", 0)
+	cr, err := h.StartCrawl(b.Context(), "large", api.NewCrawl{})
 	if err == nil {
-		cr, err = h.Watch(b.Context(), "large", cr.Number, func(record.Progress) {})
+		cr, err = h.Watch(b.Context(), "large", api.Numbered(cr.Number), func(api.Progress) {})
 	}
 	if err != nil || cr.State != "finished" {
 		b.Fatalf("%+v (%v)", cr, err)
@@ -36,7 +36,7 @@ func BenchmarkAnswers(b *testing.B) {
 	for i := range answerCopies {
 		fmt.Fprintf(&figures, "/?copy=%d,%d\n", i, i*i)
 	}
-	if _, err := h.ImportFigures(b.Context(), "large", "", strings.NewReader(figures.String())); err != nil {
+	if _, err := h.ImportFigures(b.Context(), "large", &api.ImportFiguresParams{}, "text/csv", strings.NewReader(figures.String())); err != nil {
 		b.Fatal(err)
 	}
 	at := "/sites/large/crawls/latest/"

@@ -8,16 +8,12 @@ import (
 	"io"
 	"net/http"
 	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 	"testing"
 
-	"github.com/getkin/kin-openapi/openapi3"
-
 	"harvik/demo"
-	"harvik/internal/client"
-	"harvik/internal/core/check"
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
@@ -28,12 +24,12 @@ func crawled(t *testing.T) *harvik {
 	t.Helper()
 	h := start(t, demo.Spring)
 	h.addGarden(t)
-	cr, err := h.StartCrawl(t.Context(), "fernhollow", 0)
+	cr, err := h.StartCrawl(t.Context(), "fernhollow", api.NewCrawl{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	seen := record.Progress{}
-	end, err := h.Watch(t.Context(), "fernhollow", cr.Number, func(p record.Progress) {
+	seen := api.Progress{}
+	end, err := h.Watch(t.Context(), "fernhollow", api.Numbered(cr.Number), func(p api.Progress) {
 		if p.Fetched < seen.Fetched {
 			t.Errorf("progress falls from %d to %d", seen.Fetched, p.Fetched)
 		}
@@ -52,14 +48,14 @@ func TestAPI(t *testing.T) {
 	h := crawled(t)
 	ctx := t.Context()
 	want, _ := testkit.Crawl(t, demo.Home, h.plan)
-	cr, err := h.Crawl(ctx, "fernhollow", 0)
+	cr, err := h.ShowCrawl(ctx, "fernhollow", api.Latest)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if cr.Report.Health != want.Report.Health || cr.Report.Assessed != want.Report.Assessed || cr.Report.Findings != want.Report.Findings {
 		t.Errorf("stored health %v of %d pages, in memory %v of %d", cr.Report.Health, cr.Report.Assessed, want.Report.Health, want.Report.Assessed)
 	}
-	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 10_000})
+	list, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Limit: 10_000})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -69,24 +65,24 @@ func TestAPI(t *testing.T) {
 		if f.ID != w.ID || f.Line != w.Line || f.Gain != w.Gain || f.Pages != w.Pages {
 			t.Fatalf("fix %d is stored as %+v, in memory %+v", i, f, w)
 		}
-		pages, err := h.FixPages(ctx, "fernhollow", 0, f.ID, 1000)
-		if err != nil || len(pages) != f.Pages {
-			t.Errorf("fix %q has %d pages, the list says %d (%v)", f.Line, len(pages), f.Pages, err)
+		pages, err := h.FixPages(ctx, "fernhollow", api.Latest, f.ID, &api.FixPagesParams{Limit: 1000})
+		if err != nil || len(pages.Pages) != f.Pages {
+			t.Errorf("fix %q has %d pages, the list says %d (%v)", f.Line, len(pages.Pages), f.Pages, err)
 		}
 	}
 	if len(list.Fixes) != len(want.Report.Fixes) || list.Total != len(list.Fixes) {
 		t.Errorf("%d fixes of %d, in memory %d", len(list.Fixes), list.Total, len(want.Report.Fixes))
 	}
 	footer := list.Fixes[0]
-	places, err := h.FixPages(ctx, "fernhollow", 0, footer.ID, 1)
-	if err != nil || places[0].Places[0].Words != "Seed shop" || !strings.HasPrefix(places[0].Places[0].At, "footer > ul > li") || places[0].Places[0].Line == 0 {
+	places, err := h.FixPages(ctx, "fernhollow", api.Latest, footer.ID, &api.FixPagesParams{Limit: 1})
+	if err != nil || places.Pages[0].Places[0].Words != "Seed shop" || !strings.HasPrefix(places.Pages[0].Places[0].At, "footer > ul > li") || places.Pages[0].Places[0].Line == 0 {
 		t.Errorf("evidence of the footer link: %+v (%v)", places, err)
 	}
-	tally, err := h.Tally(ctx, "fernhollow", 0)
-	if err != nil || !slices.Contains(tally.States, record.Tally{Name: "fetched", Count: 1068}) || !slices.Contains(tally.States, record.Tally{Name: "blocked", Count: 4}) {
+	tally, err := h.Tally(ctx, "fernhollow", api.Latest)
+	if err != nil || !slices.Contains(tally.States, api.Tally{Name: "fetched", Count: 1068}) || !slices.Contains(tally.States, api.Tally{Name: "blocked", Count: 4}) {
 		t.Errorf("states %+v (%v)", tally.States, err)
 	}
-	if i := slices.IndexFunc(tally.States, func(s record.Tally) bool { return s.Name == "waiting" }); i >= 0 {
+	if i := slices.IndexFunc(tally.States, func(s api.Tally) bool { return s.Name == "waiting" }); i >= 0 {
 		t.Errorf("after a complete crawl %d wait", tally.States[i].Count)
 	}
 	testCrawlList(t, h)
@@ -101,11 +97,11 @@ func TestAPI(t *testing.T) {
 // testOrders holds the other orders of the fix list to what they are called.
 func testOrders(t *testing.T, h *harvik) {
 	t.Helper()
-	for order, falls := range map[string]func(a, b record.FixLine) bool{
-		"gain":  func(a, b record.FixLine) bool { return a.Gain >= b.Gain },
-		"pages": func(a, b record.FixLine) bool { return a.Pages >= b.Pages },
+	for order, falls := range map[string]func(a, b api.Fix) bool{
+		"gain":  func(a, b api.Fix) bool { return a.Gain >= b.Gain },
+		"pages": func(a, b api.Fix) bool { return a.Pages >= b.Pages },
 	} {
-		list, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{Order: order, Limit: 100})
+		list, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: order, Limit: 100})
 		if err != nil || len(list.Fixes) != 100 || list.Next != 100 {
 			t.Fatalf("%s: %d lines, next %d (%v)", order, len(list.Fixes), list.Next, err)
 		}
@@ -115,7 +111,7 @@ func testOrders(t *testing.T, h *harvik) {
 			}
 		}
 	}
-	if _, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{Order: "size", Limit: 1}); err == nil || !strings.Contains(err.Error(), "order of fixes") {
+	if _, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: "size", Limit: 1}); err == nil || !strings.Contains(err.Error(), "order of fixes") {
 		t.Errorf("an unknown order gives %v", err)
 	}
 }
@@ -125,16 +121,16 @@ func testOrders(t *testing.T, h *harvik) {
 func testJudge(t *testing.T, h *harvik, health float64) {
 	t.Helper()
 	ctx := t.Context()
-	before, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 10_000})
+	before, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Limit: 10_000})
 	if err != nil {
 		t.Fatal(err)
 	}
-	again, err := h.Judge(ctx, "fernhollow", 1)
+	again, err := h.JudgeCrawl(ctx, "fernhollow", api.Numbered(1))
 	if err != nil || again.Report.Health != health {
 		t.Fatalf("judged again: %v, want %v (%v)", again.Report, health, err)
 	}
-	after, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 10_000})
-	if err != nil || !slices.EqualFunc(before.Fixes, after.Fixes, func(a, b record.FixLine) bool { return a.ID == b.ID && a.Gain == b.Gain && a.Line == b.Line }) {
+	after, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Limit: 10_000})
+	if err != nil || !slices.EqualFunc(before.Fixes, after.Fixes, func(a, b api.Fix) bool { return a.ID == b.ID && a.Gain == b.Gain && a.Line == b.Line }) {
 		t.Errorf("the fix list differs: %d lines, then %d (%v)", len(before.Fixes), len(after.Fixes), err)
 	}
 	rules := `checks:
@@ -143,14 +139,14 @@ func testJudge(t *testing.T, h *harvik, health float64) {
 kinds:
   - {pages: /research/graft-unions/, kind: list}
 `
-	if _, err := h.ChangePlan(ctx, "fernhollow", []byte(rules)); err != nil {
+	if _, err := h.ChangePlan(ctx, "fernhollow", "application/yaml", strings.NewReader(string(rules))); err != nil {
 		t.Fatal(err)
 	}
-	changed, err := h.Judge(ctx, "fernhollow", 1)
+	changed, err := h.JudgeCrawl(ctx, "fernhollow", api.Numbered(1))
 	if err != nil || changed.Report.Health < health+5 {
 		t.Errorf("without the dead footer link health is %v (%v)", changed.Report.Health, err)
 	}
-	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 10_000})
+	list, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Limit: 10_000})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -158,12 +154,12 @@ kinds:
 		if f.Check == "link-broken-inside" {
 			t.Errorf("a check that is off has the line %q", f.Line)
 		}
-		if f.Check == "heading-repeated" && strings.Contains(f.Line, "layout") && f.Severity != check.Notice {
+		if f.Check == "heading-repeated" && strings.Contains(f.Line, "layout") && f.Severity != "notice" {
 			t.Errorf("%q is a %s, want a notice", f.Line, f.Severity)
 		}
 	}
-	page, err := h.Page(ctx, "fernhollow", 0, "/research/graft-unions/")
-	if err != nil || slices.ContainsFunc(page.Findings, func(f record.PageFinding) bool { return f.Check == "copy-thin" }) {
+	page, err := h.ShowPage(ctx, "fernhollow", api.Latest, &api.ShowPageParams{Address: "/research/graft-unions/"})
+	if err != nil || slices.ContainsFunc(page.Findings, func(f api.PageFinding) bool { return f.Check == "copy-thin" }) {
 		t.Errorf("a page that the plan calls a list is thin: %+v (%v)", page.Findings, err)
 	}
 }
@@ -183,7 +179,7 @@ func TestLook(t *testing.T) {
 			http.NotFound(w, r)
 		}
 	}))
-	state := func(l record.Look, id string) string {
+	state := func(l api.Look, id string) string {
 		for _, v := range l.Verdicts {
 			if v.Check == id {
 				return v.State
@@ -191,12 +187,12 @@ func TestLook(t *testing.T) {
 		}
 		return "missing"
 	}
-	l, err := h.Look(t.Context(), record.LookRequest{Address: "http://" + host + "/old"})
+	l, err := h.Look(t.Context(), api.LookRequest{Address: "http://" + host + "/old"})
 	if err != nil || l.Facts != nil || !strings.Contains(l.Detail, "harvik site allow") {
 		t.Errorf("a page on this machine, of no site: %+v (%v)", l, err)
 	}
 	h.addSite(t, "near", "http://"+host+"/", plan.Plan{})
-	if l, err = h.Look(t.Context(), record.LookRequest{Address: "http://" + host + "/old"}); err != nil {
+	if l, err = h.Look(t.Context(), api.LookRequest{Address: "http://" + host + "/old"}); err != nil {
 		t.Fatal(err)
 	}
 	if len(l.Hops) != 1 || l.Facts.Status != 200 || !l.Indexable || l.Desktop.Title != "Fern" || len(l.Links) != 1 {
@@ -208,42 +204,42 @@ func TestLook(t *testing.T) {
 		}
 	}
 	long := "A title that goes on for so long that no list of results can show the whole of it in one line"
-	l, err = h.Look(t.Context(), record.LookRequest{HTML: "<title>" + long + "</title>", Check: "title-long"})
+	l, err = h.Look(t.Context(), api.LookRequest{HTML: "<title>" + long + "</title>", Check: "title-long"})
 	if err != nil || len(l.Verdicts) != 1 || l.Verdicts[0].State != "failed" || !l.Desktop.TitleCut || len(l.Verdicts[0].Steps) < 4 {
 		t.Errorf("%+v (%v)", l, err)
 	}
-	l, err = h.Look(t.Context(), record.LookRequest{HTML: "<title>Long</title><p>" + strings.Repeat("fern ", 600_000), Check: "html-very-heavy"})
+	l, err = h.Look(t.Context(), api.LookRequest{HTML: "<title>Long</title><p>" + strings.Repeat("fern ", 600_000), Check: "html-very-heavy"})
 	if err != nil || l.Verdicts[0].State != "failed" {
 		t.Errorf("a page of 3 MB: %+v (%v)", l.Verdicts, err)
 	}
-	for _, bad := range []record.LookRequest{{}, {Address: "ftp://x/"}, {HTML: "x", Check: "title-log"}} {
+	for _, bad := range []api.LookRequest{{}, {Address: "ftp://x/"}, {HTML: "x", Check: "title-log"}} {
 		if _, err := h.Look(t.Context(), bad); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
 }
 
-func testFilters(t *testing.T, h *harvik, all []record.FixLine) {
+func testFilters(t *testing.T, h *harvik, all []api.Fix) {
 	t.Helper()
 	for _, c := range []struct {
-		filter client.FixFilter
-		keep   func(record.FixLine) bool
+		filter api.ListFixesParams
+		keep   func(api.Fix) bool
 	}{
-		{client.FixFilter{Severity: "warning"}, func(f record.FixLine) bool { return f.Severity == check.Warning }},
-		{client.FixFilter{Group: "headings"}, func(f record.FixLine) bool { return f.Group == "headings" }},
-		{client.FixFilter{Check: "title-missing", Severity: "error"}, func(f record.FixLine) bool { return f.Check == "title-missing" }},
+		{api.ListFixesParams{Severity: "warning"}, func(f api.Fix) bool { return f.Severity == "warning" }},
+		{api.ListFixesParams{Group: "headings"}, func(f api.Fix) bool { return f.Group == "headings" }},
+		{api.ListFixesParams{Check: "title-missing", Severity: "error"}, func(f api.Fix) bool { return f.Check == "title-missing" }},
 	} {
 		c.filter.Limit = 1000
-		got, err := h.Fixes(t.Context(), "fernhollow", 0, c.filter)
+		got, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &c.filter)
 		if err != nil {
 			t.Fatal(err)
 		}
-		want := slices.DeleteFunc(slices.Clone(all), func(f record.FixLine) bool { return !c.keep(f) })
+		want := slices.DeleteFunc(slices.Clone(all), func(f api.Fix) bool { return !c.keep(f) })
 		if len(got.Fixes) != len(want) || len(want) == 0 || got.Fixes[0].ID != want[0].ID {
 			t.Errorf("%+v gives %d fixes, want %d", c.filter, len(got.Fixes), len(want))
 		}
 	}
-	_, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{Group: "heading", Limit: 1})
+	_, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Group: "heading", Limit: 1})
 	if err == nil || !strings.Contains(err.Error(), `did you mean "headings"?`) {
 		t.Errorf("a wrong group gives %v", err)
 	}
@@ -254,20 +250,21 @@ func testPages(t *testing.T, h *harvik) {
 	t.Helper()
 	var first []string
 	for _, sort := range append([]string{"", "found", "-address", "-words", "findings", "-health", "-bytes"}, record.ColumnKeys()...) {
-		q := record.PageQuery{Sort: sort, Limit: 37}
+		q := api.ListPagesParams{Sort: sort, Limit: 37}
 		var got []string
 		var last string
 		for {
-			list, err := h.Pages(t.Context(), "fernhollow", 0, q)
+			list, err := h.ListPages(t.Context(), "fernhollow", api.Latest, &q)
 			if err != nil {
 				t.Fatalf("sort %q: %v", sort, err)
 			}
 			for _, p := range list.Pages {
-				if sort == "-address" && last != "" && p.Address >= last && strings.ToLower(p.Address) != p.Address {
-					t.Errorf("%q comes after %q", p.Address, last)
+				address := p["address"].(string)
+				if sort == "-address" && last != "" && address >= last && strings.ToLower(address) != address {
+					t.Errorf("%q comes after %q", address, last)
 				}
-				last = p.Address
-				got = append(got, p.Address)
+				last = address
+				got = append(got, address)
 			}
 			if q.After = list.Next; q.After == "" {
 				if len(got) != list.Total {
@@ -284,32 +281,32 @@ func testPages(t *testing.T, h *harvik) {
 			t.Errorf("sort %q gives other addresses", sort)
 		}
 	}
-	for query, want := range map[record.PageQuery]int{
+	for query, want := range map[api.ListPagesParams]int{
 		{Status: "5xx"}: 3, {Status: "404"}: 7, {Section: "/visit/gardens/"}: 12, {Section: "/visit/gardens/", Status: "3xx"}: 0, {Status: "none"}: 3, {Status: "3xx"}: 36, {Kind: "html"}: 582, {Kind: "gallery"}: 3,
 		{Search: "bird-table"}: 10, {Indexable: "no"}: 94, {Reachable: "no"}: 2, {Why: "noindex"}: 37, {Indexable: "yes", Reachable: "yes"}: 486, {Search: "50%_"}: 0, {Check: "title-missing"}: 4,
 	} {
 		query.Limit = 1
-		list, err := h.Pages(t.Context(), "fernhollow", 0, query)
+		list, err := h.ListPages(t.Context(), "fernhollow", api.Latest, &query)
 		if err != nil || list.Total != want {
 			t.Errorf("%+v gives %d pages, want %d (%v)", query, list.Total, want, err)
 		}
 	}
-	for _, q := range []record.PageQuery{{Sort: "colour", Limit: 1}, {Status: "many", Limit: 1}, {After: "x", Limit: 1}, {Indexable: "perhaps", Limit: 1}} {
-		var refused *client.Error
-		if _, err := h.Pages(t.Context(), "fernhollow", 0, q); !errors.As(err, &refused) || refused.Status != http.StatusUnprocessableEntity {
+	for _, q := range []api.ListPagesParams{{Sort: "colour", Limit: 1}, {Status: "many", Limit: 1}, {After: "x", Limit: 1}, {Indexable: "perhaps", Limit: 1}} {
+		var refused *api.Error
+		if _, err := h.ListPages(t.Context(), "fernhollow", api.Latest, &q); !errors.As(err, &refused) || refused.Status != http.StatusUnprocessableEntity {
 			t.Errorf("%+v gives %v", q, err)
 		}
 	}
 }
 
 // testParts walks the pages of the largest fix, and the links into the home page, part by part.
-func testParts(t *testing.T, h *harvik, f record.FixLine) {
+func testParts(t *testing.T, h *harvik, f api.Fix) {
 	t.Helper()
 	at := "/sites/fernhollow/crawls/latest/"
 	seen, after := map[string]bool{}, ""
 	for {
 		var part struct {
-			Pages []record.PageFinding
+			Pages []api.PageFinding
 			Total int
 			Next  string
 		}
@@ -328,7 +325,7 @@ func testParts(t *testing.T, h *harvik, f record.FixLine) {
 	}
 	from, sources := int32(0), map[string]bool{}
 	for {
-		var in record.LinksInto
+		var in api.LinksInto
 		if err := json.Unmarshal(h.raw(t, "GET", fmt.Sprintf("%slinks-in?address=/&limit=70&after=%d", at, from)), &in); err != nil {
 			t.Fatal(err)
 		}
@@ -346,26 +343,30 @@ func testParts(t *testing.T, h *harvik, f record.FixLine) {
 
 func testOnePage(t *testing.T, h *harvik) {
 	t.Helper()
-	d, err := h.Page(t.Context(), "fernhollow", 0, "/plants/betula-nigra/")
+	d, err := h.ShowPage(t.Context(), "fernhollow", api.Latest, &api.ShowPageParams{Address: "/plants/betula-nigra/"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if *d.Row.Clicks != 3 || d.Row.Canonical != demo.Home+"plants/betula-nigra/" || d.Row.Encoding != "utf-8" || *d.Row.Images == 0 || d.Row.FoundBy != "link" || d.Facts.Document.H1() != "Betula nigra, the river birch" || d.Row.LinksIn != 3 {
-		t.Errorf("page %+v", d.Row)
+	for key, want := range map[string]any{
+		"clicks": 3.0, "canonical": demo.Home + "plants/betula-nigra/", "encoding": "utf-8", "foundBy": "link", "h1": "Betula nigra, the river birch", "linksIn": 3.0,
+	} {
+		if got := (*d.Page)[key]; got != want {
+			t.Errorf("%s of the page is %v, want %v", key, got, want)
+		}
 	}
-	i := slices.IndexFunc(d.Links, func(l record.LinkRow) bool { return l.Words == "silver birch" })
+	i := slices.IndexFunc(d.Links, func(l api.Link) bool { return l.Words == "silver birch" })
 	if i < 0 || *d.Links[i].Status != 404 || d.Links[i].Region != "content" || d.Links[i].Line == 0 {
 		t.Errorf("the broken link is stored as %+v", d.Links)
 	}
-	into, err := h.LinksIn(t.Context(), "fernhollow", 0, "/plants/betula-pendla/", 10)
+	into, err := h.LinksIn(t.Context(), "fernhollow", api.Latest, &api.LinksInParams{Address: "/plants/betula-pendla/", Limit: 10})
 	if err != nil || into.Pages != 1 || len(into.Links) != 1 || into.Links[0].From != demo.Home+"plants/betula-nigra/" || into.Links[0].Words != "silver birch" {
 		t.Errorf("links to the missing page: %+v (%v)", into, err)
 	}
-	blocked, err := h.Page(t.Context(), "fernhollow", 0, "/shop/basket/")
-	if err != nil || blocked.State != "blocked" || blocked.RuleLine != 3 || blocked.Row != nil {
-		t.Errorf("the basket: %+v (%v)", blocked.AddressRow, err)
+	blocked, err := h.ShowPage(t.Context(), "fernhollow", api.Latest, &api.ShowPageParams{Address: "/shop/basket/"})
+	if err != nil || blocked.State != "blocked" || blocked.RuleLine != 3 || blocked.Page != nil {
+		t.Errorf("the basket: %+v (%v)", blocked, err)
 	}
-	if _, err := h.Page(t.Context(), "fernhollow", 0, "/nowhere"); err == nil || !strings.Contains(err.Error(), "does not know the address") {
+	if _, err := h.ShowPage(t.Context(), "fernhollow", api.Latest, &api.ShowPageParams{Address: "/nowhere"}); err == nil || !strings.Contains(err.Error(), "does not know the address") {
 		t.Errorf("an unknown address gives %v", err)
 	}
 }
@@ -384,7 +385,7 @@ func TestAccess(t *testing.T) {
 			t.Errorf("%s without a credential: %d %s", path, resp.StatusCode, resp.Header.Get("Content-Type"))
 		}
 	}
-	if _, err := client.New(h.url, "wrong").Sites(t.Context()); err == nil || !strings.Contains(err.Error(), "sign in first") {
+	if _, err := api.New(h.url, "wrong").ListSites(t.Context()); err == nil || !strings.Contains(err.Error(), "sign in first") {
 		t.Errorf("a wrong token gives %v", err)
 	}
 	earlier, err := h.store.IssueLink(t.Context())
@@ -395,16 +396,16 @@ func TestAccess(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.SignIn(t.Context(), earlier); err == nil || !strings.Contains(err.Error(), "a newer one was printed") {
+	if _, err := h.SignIn(t.Context(), api.SignIn{Link: earlier}); err == nil || !strings.Contains(err.Error(), "a newer one was printed") {
 		t.Errorf("a link that a newer one has ended gives %v", err)
 	}
-	if key, err := h.SignIn(t.Context(), secret); err != nil || key == "" {
+	if key, err := h.SignIn(t.Context(), api.SignIn{Link: secret}); err != nil || key.Key == "" {
 		t.Errorf("the link does not sign in: %v", err)
 	}
-	if _, err := h.SignIn(t.Context(), secret); err == nil || !strings.Contains(err.Error(), "has been used") {
+	if _, err := h.SignIn(t.Context(), api.SignIn{Link: secret}); err == nil || !strings.Contains(err.Error(), "has been used") {
 		t.Errorf("the link used twice gives %v", err)
 	}
-	if _, err := client.New(h.url, secret).Sites(t.Context()); err == nil {
+	if _, err := api.New(h.url, secret).ListSites(t.Context()); err == nil {
 		t.Error("a link's secret is taken for a token")
 	}
 	// A browser that is signed in must not be made to act by another site's page.
@@ -437,42 +438,42 @@ func TestRefusals(t *testing.T) {
 	t.Parallel()
 	h := start(t, demo.Spring)
 	ctx := t.Context()
-	if _, err := h.AddSite(ctx, "Not A Name", "ftp://x", ""); err == nil || !strings.Contains(err.Error(), "name: ") || !strings.Contains(err.Error(), "home: ") {
+	if _, err := h.AddSite(ctx, api.NewSite{Name: "Not A Name", Home: "ftp://x"}); err == nil || !strings.Contains(err.Error(), "name: ") || !strings.Contains(err.Error(), "home: ") {
 		t.Errorf("a wrong site gives %v", err)
 	}
 	h.addGarden(t)
-	if _, err := h.AddSite(ctx, "fernhollow", demo.Home, ""); err == nil || !strings.Contains(err.Error(), "exists already") {
+	if _, err := h.AddSite(ctx, api.NewSite{Name: "fernhollow", Home: demo.Home}); err == nil || !strings.Contains(err.Error(), "exists already") {
 		t.Errorf("a second site of the name gives %v", err)
 	}
-	if _, err := h.ChangePlan(ctx, "fernhollow", []byte("pagse: 3")); err == nil || !strings.Contains(err.Error(), `did you mean "pages"?`) {
+	if _, err := h.ChangePlan(ctx, "fernhollow", "application/yaml", strings.NewReader("pagse: 3")); err == nil || !strings.Contains(err.Error(), `did you mean "pages"?`) {
 		t.Errorf("a mistyped setting gives %v", err)
 	}
-	if p, short, err := h.CheckPlan(ctx, []byte(`{"pages": 7, "depth": 1000}`)); err != nil || p.Pages != 7 || strings.TrimSpace(short) != "pages: 7" {
-		t.Errorf("a plan comes to %+v, in short %q (%v)", p, short, err)
+	if p, err := h.CheckPlan(ctx, "application/yaml", strings.NewReader(`{"pages": 7, "depth": 1000}`)); err != nil || p.Plan.Pages != 7 || strings.TrimSpace(p.Text) != "pages: 7" {
+		t.Errorf("a plan comes to %+v, in short %q (%v)", p.Plan, p.Text, err)
 	}
-	if _, _, err := h.CheckPlan(ctx, []byte("pages: -7")); err == nil || !strings.Contains(err.Error(), "pages") {
+	if _, err := h.CheckPlan(ctx, "application/yaml", strings.NewReader("pages: -7")); err == nil || !strings.Contains(err.Error(), "pages") {
 		t.Errorf("a plan that cannot be gives %v", err)
 	}
-	if _, err := h.Crawl(ctx, "fernhollow", 0); err == nil || !strings.Contains(err.Error(), "does not exist") {
+	if _, err := h.ShowCrawl(ctx, "fernhollow", api.Latest); err == nil || !strings.Contains(err.Error(), "does not exist") {
 		t.Errorf("the newest crawl of none gives %v", err)
 	}
-	if _, err := h.StartCrawl(ctx, "fernhollow", 0); err != nil {
+	if _, err := h.StartCrawl(ctx, "fernhollow", api.NewCrawl{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.StartCrawl(ctx, "fernhollow", 0); err == nil || !strings.Contains(err.Error(), "is running") {
+	if _, err := h.StartCrawl(ctx, "fernhollow", api.NewCrawl{}); err == nil || !strings.Contains(err.Error(), "is running") {
 		t.Errorf("a second crawl beside the first gives %v", err)
 	}
 	if err := h.RemoveSite(ctx, "fernhollow"); err == nil || !strings.Contains(err.Error(), "stop it first") {
 		t.Errorf("removing a site while it is crawled gives %v", err)
 	}
-	if err := h.StopCrawl(ctx, "fernhollow", 1); err != nil {
+	if err := h.StopCrawl(ctx, "fernhollow", api.Numbered(1)); err != nil {
 		t.Fatal(err)
 	}
-	end, err := h.Watch(ctx, "fernhollow", 1, func(record.Progress) {})
+	end, err := h.Watch(ctx, "fernhollow", api.Numbered(1), func(api.Progress) {})
 	if err != nil || end.Ending != "stopped" || end.Report == nil {
 		t.Errorf("stopped, the crawl is %+v (%v)", end, err)
 	}
-	if err := h.StopCrawl(ctx, "fernhollow", 1); err == nil || !strings.Contains(err.Error(), "is not running") {
+	if err := h.StopCrawl(ctx, "fernhollow", api.Numbered(1)); err == nil || !strings.Contains(err.Error(), "is not running") {
 		t.Errorf("stopping it again gives %v", err)
 	}
 	if err := h.RemoveSite(ctx, "fernhollow"); err != nil {
@@ -486,83 +487,6 @@ func TestRefusals(t *testing.T) {
 	if resp.StatusCode != http.StatusUnprocessableEntity {
 		t.Errorf("a body that is no JSON gives %d", resp.StatusCode)
 	}
-}
-
-// TestDescription holds openapi.yaml to the standard, to the routes, and to what answers
-// really look like.
-func TestDescription(t *testing.T) {
-	t.Parallel()
-	h := crawled(t)
-	doc := h.description(t)
-	if err := doc.Validate(t.Context()); err != nil {
-		t.Fatal(err)
-	}
-	described := map[string]bool{}
-	for path, item := range doc.Paths.Map() {
-		for method := range item.Operations() {
-			described[method+" "+regexp.MustCompile(`\{(\w+)\}`).ReplaceAllString(path, ":$1")] = true
-		}
-	}
-	for _, r := range h.routes() {
-		path, ok := strings.CutPrefix(r.Path, "/api/v1")
-		if !ok {
-			continue
-		}
-		if !described[r.Method+" "+path] {
-			t.Errorf("%s %s is a route and is not described", r.Method, path)
-		}
-		delete(described, r.Method+" "+path)
-	}
-	for d := range described {
-		t.Errorf("%s is described and is no route", d)
-	}
-	fix := record.FixLine{}
-	if list, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{Limit: 1}); err != nil {
-		t.Fatal(err)
-	} else {
-		fix = list.Fixes[0]
-	}
-	h.recheck(t, fix.ID)
-	for path := range doc.Paths.Map() {
-		if !strings.HasSuffix(path, "/drift") { // needs two crawls
-			h.answers(t, doc, path, fix.ID)
-		}
-	}
-}
-
-// answers asks a path of the description and holds the answer to it.
-func (h *harvik) answers(t *testing.T, doc *openapi3.T, path, fix string) {
-	t.Helper()
-	op := doc.Paths.Value(path).Get
-	if op == nil || op.Responses.Status(200) == nil || op.Responses.Status(200).Value.Content["application/json"] == nil {
-		return
-	}
-	at := strings.NewReplacer("{site}", "fernhollow", "{crawl}", "latest", "{fix}", fix, "{check}", "title-long", "{recheck}", "1").Replace(path)
-	if strings.HasSuffix(at, "/page") || strings.HasSuffix(at, "/links-in") {
-		at += "?address=/"
-	}
-	if strings.HasSuffix(at, "/compare") {
-		at += "?a=/&b=/visit/"
-	}
-	var answer any
-	if err := json.Unmarshal(h.raw(t, "GET", at), &answer); err != nil {
-		t.Errorf("%s: %v", at, err)
-		return
-	}
-	schema := op.Responses.Status(200).Value.Content["application/json"].Schema.Value
-	if err := schema.VisitJSON(answer); err != nil {
-		t.Errorf("%s does not answer as described: %v", at, err)
-	}
-}
-
-// description is what the service says of itself.
-func (h *harvik) description(t *testing.T) *openapi3.T {
-	t.Helper()
-	doc, err := openapi3.NewLoader().LoadFromData(h.raw(t, "GET", "/openapi.yaml"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	return doc
 }
 
 func (h *harvik) raw(t *testing.T, method, path string) []byte {
@@ -587,11 +511,12 @@ func (h *harvik) raw(t *testing.T, method, path string) []byte {
 // testCrawlList: a list of crawls has what it shows, and none of what takes room; a crawl has it all.
 func testCrawlList(t *testing.T, h *harvik) {
 	t.Helper()
-	crawls, err := h.Crawls(t.Context(), "fernhollow")
-	if err != nil || len(crawls) == 0 {
-		t.Fatalf("%d crawls (%v)", len(crawls), err)
+	list, err := h.ListCrawls(t.Context(), "fernhollow", &api.ListCrawlsParams{Limit: 500})
+	if err != nil || len(list.Crawls) == 0 {
+		t.Fatalf("%d crawls (%v)", len(list.Crawls), err)
 	}
-	own, err := h.Crawl(t.Context(), "fernhollow", crawls[0].Number)
+	crawls := list.Crawls
+	own, err := h.ShowCrawl(t.Context(), "fernhollow", api.Numbered(crawls[0].Number))
 	if err != nil {
 		t.Fatal(err)
 	}

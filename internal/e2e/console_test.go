@@ -8,7 +8,7 @@ import (
 	"testing"
 
 	"harvik/demo"
-	"harvik/internal/record"
+	"harvik/internal/api"
 )
 
 // TestConsole is a consultant's first half hour: sign in, start a crawl, watch it, filter the
@@ -178,7 +178,7 @@ func TestPlanEditor(t *testing.T) {
 	b.picture("plan")
 	b.click("button", "Save the plan")
 	b.see("Saved.")
-	if p, err := h.Plan(t.Context(), "fernhollow"); err != nil || p.Pages != 250 || len(p.Scope.Exclude) != 1 {
+	if p, err := h.ShowPlan(t.Context(), "fernhollow"); err != nil || p.Pages != 250 || len(p.Scope.Exclude) != 1 {
 		t.Errorf("the plan is %+v (%v)", p, err)
 	}
 
@@ -226,10 +226,10 @@ func TestLooks(t *testing.T) {
 	t.Parallel()
 	h := start(t, demo.Spring)
 	h.addGarden(t)
-	if _, err := h.StartCrawl(t.Context(), "fernhollow", 120); err != nil {
+	if _, err := h.StartCrawl(t.Context(), "fernhollow", api.NewCrawl{Pages: 120}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.Watch(t.Context(), "fernhollow", 1, func(record.Progress) {}); err != nil {
+	if _, err := h.Watch(t.Context(), "fernhollow", api.Numbered(1), func(api.Progress) {}); err != nil {
 		t.Fatal(err)
 	}
 	b := openBrowser(t)

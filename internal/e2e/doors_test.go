@@ -6,7 +6,6 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
-	"net/url"
 	"slices"
 	"strings"
 	"sync"
@@ -14,9 +13,8 @@ import (
 	"time"
 
 	"harvik/demo"
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
-	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
 
@@ -129,7 +127,7 @@ func TestDoors(t *testing.T) {
 			}
 		})
 	}
-	if _, err := h.Sites(t.Context()); err != nil {
+	if _, err := h.ListSites(t.Context()); err != nil {
 		t.Errorf("after all this the list of sites: %v", err)
 	}
 }
@@ -145,7 +143,7 @@ func repeatedText(piece string, n int) string {
 // anyFix is a fix of the small site.
 func (h *harvik) anyFix(t *testing.T) string {
 	t.Helper()
-	list, err := h.Fixes(t.Context(), "small", 0, client.FixFilter{Limit: 1})
+	list, err := h.ListFixes(t.Context(), "small", api.Latest, &api.ListFixesParams{Limit: 1})
 	if err != nil || len(list.Fixes) == 0 {
 		t.Fatalf("no fix (%v)", err)
 	}
@@ -197,16 +195,21 @@ func TestSameImport(t *testing.T) {
 	if statuses[200] < 2 || statuses[200]+statuses[429] != 6 {
 		t.Errorf("six imports at once: %v", statuses)
 	}
-	out, err := h.ImportFigures(t.Context(), "small", "2026-11-01", strings.NewReader(rows.String()))
+	out, err := h.ImportFigures(t.Context(), "small", &api.ImportFiguresParams{Taken: "2026-11-01"}, "text/csv", strings.NewReader(rows.String()))
 	if err != nil || out.Rows != 20_000 {
 		t.Fatalf("%+v (%v)", out.Rows, err)
 	}
-	sets, _, err := h.Figures(t.Context(), "small")
-	if err != nil || len(sets) != 2 || sets[0].Rows != 20_000 {
+	sets, err := h.ListFigures(t.Context(), "small")
+	if err != nil || len(sets.Figures) != 2 || sets.Figures[0].Rows != 20_000 {
 		t.Errorf("%+v (%v)", sets, err)
 	}
 	var csv strings.Builder
-	if err := h.Export(t.Context(), "small", 0, url.Values{"as": {"csv"}, "sheets": {"pages"}}, &csv); err != nil {
+	file, err := h.ExportCrawl(t.Context(), "small", api.Latest, &api.ExportCrawlParams{As: "csv", Sheets: "pages"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Body.Close()
+	if _, err := io.Copy(&csv, file.Body); err != nil {
 		t.Fatal(err)
 	}
 	if head, _, _ := strings.Cut(csv.String(), "\r\n"); !strings.Contains(head, ",'=evil") {
@@ -239,11 +242,11 @@ func TestAtOnce(t *testing.T) {
 			t.Errorf("a preview beside two others of the same caller: %d", status)
 		}
 	}
-	other, err := h.AddToken(t.Context(), "other")
+	other, err := h.AddToken(t.Context(), api.TokenLabel{Label: "other"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	wg.Go(func() { _, _ = client.New(h.url, other).PreviewPlan(t.Context(), "slow", nil) })
+	wg.Go(func() { _, _ = api.New(h.url, other.Token).PreviewPlan(t.Context(), "slow", "", http.NoBody) })
 	close(held)
 	wg.Wait()
 }
@@ -262,27 +265,28 @@ func TestCredentials(t *testing.T) {
 		}
 	}))
 	h.addSite(t, "slow", "http://"+host+"/", plan.Plan{Timeout: plan.Duration(time.Minute), Probes: plan.No()})
-	if _, err := h.StartCrawl(t.Context(), "slow", 0); err != nil {
+	if _, err := h.StartCrawl(t.Context(), "slow", api.NewCrawl{}); err != nil {
 		t.Fatal(err)
 	}
-	secret, err := h.AddToken(t.Context(), "nightly")
+	secret, err := h.AddToken(t.Context(), api.TokenLabel{Label: "nightly"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.AddToken(t.Context(), "nightly"); err == nil || !strings.Contains(err.Error(), "exists already") {
+	if _, err := h.AddToken(t.Context(), api.TokenLabel{Label: "nightly"}); err == nil || !strings.Contains(err.Error(), "exists already") {
 		t.Errorf("a second token of the name: %v", err)
 	}
-	nightly := client.New(h.url, secret)
-	all, err := nightly.Credentials(t.Context())
+	nightly := api.New(h.url, secret.Token)
+	list, err := nightly.ListCredentials(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}
-	at := slices.IndexFunc(all, func(c record.Credential) bool { return c.Label == "nightly" })
+	all := list.Credentials
+	at := slices.IndexFunc(all, func(c api.Credential) bool { return c.Label == "nightly" })
 	if at < 0 || !all[at].Own || all[at].Kind != "token" {
 		t.Fatalf("%+v", all)
 	}
 	req, _ := http.NewRequestWithContext(t.Context(), "GET", h.url+"/api/v1/sites/slow/crawls/1/progress", nil)
-	req.Header.Set("Authorization", "Bearer "+secret)
+	req.Header.Set("Authorization", "Bearer "+secret.Token)
 	stream, err := http.DefaultClient.Do(req)
 	if err != nil || stream.StatusCode != 200 || stream.Header.Get("Cache-Control") != "no-store" {
 		t.Fatalf("%v, %v", stream, err)
@@ -301,7 +305,7 @@ func TestCredentials(t *testing.T) {
 	case <-time.After(20 * time.Second):
 		t.Error("a stream goes on after its token was revoked")
 	}
-	if _, err := nightly.Sites(t.Context()); err == nil {
+	if _, err := nightly.ListSites(t.Context()); err == nil {
 		t.Error("a revoked token is good")
 	}
 	if err := h.store.KeepOwner(t.Context(), "first"); err != nil {
@@ -310,10 +314,10 @@ func TestCredentials(t *testing.T) {
 	if err := h.store.KeepOwner(t.Context(), "second"); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := client.New(h.url, "first").Sites(t.Context()); err == nil {
+	if _, err := api.New(h.url, "first").ListSites(t.Context()); err == nil {
 		t.Error("an owner's token that a new one has replaced is good")
 	}
-	if _, err := client.New(h.url, "second").Sites(t.Context()); err != nil {
+	if _, err := api.New(h.url, "second").ListSites(t.Context()); err != nil {
 		t.Errorf("the new one is not: %v", err)
 	}
 }
@@ -407,8 +411,8 @@ func TestTwoPorts(t *testing.T) {
 			t.Errorf("half a session with %v: %d", header, resp.StatusCode)
 		}
 	}
-	if crawls, err := h.Crawls(t.Context(), "fernhollow"); err != nil || len(crawls) != 0 {
-		t.Errorf("the other port's page started %d crawls (%v)", len(crawls), err)
+	if crawls, err := h.ListCrawls(t.Context(), "fernhollow", &api.ListCrawlsParams{Limit: 500}); err != nil || len(crawls.Crawls) != 0 {
+		t.Errorf("the other port's page started %d crawls (%v)", len(crawls.Crawls), err)
 	}
 	b.visit(h.url + "/") // and the browser itself is still signed in
 	b.see("fernhollow")

@@ -13,7 +13,7 @@ import (
 
 	"harvik/console"
 	"harvik/demo"
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/jobs"
 	"harvik/internal/service"
@@ -32,7 +32,7 @@ func TestMain(m *testing.M) {
 
 // harvik is a service in this process, with Fernhollow beside it.
 type harvik struct {
-	*client.Client
+	*api.Client
 	url      string
 	token    string
 	store    *store.Store
@@ -71,7 +71,7 @@ func startBeside(t testing.TB, garden http.Handler) *harvik {
 		t.Fatal(err)
 	}
 	h := &harvik{
-		Client: client.New(server.URL, token), url: server.URL, token: token, store: s, routes: engine.Routes, database: database,
+		Client: api.New(server.URL, token), url: server.URL, token: token, store: s, routes: engine.Routes, database: database,
 	}
 	h.plan = testkit.Garden(t, garden)
 	h.garden = h.plan.Hosts[demo.Host]
@@ -90,7 +90,7 @@ func (h *harvik) addSite(t testing.TB, name, home string, p plan.Plan) {
 	if err := h.store.AddSite(t.Context(), name, home, p); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.Allow(t.Context(), name, "127.0.0.0/8"); err != nil {
+	if _, err := h.Allow(t.Context(), name, api.Allowance{Range: "127.0.0.0/8"}); err != nil {
 		t.Fatal(err)
 	}
 }

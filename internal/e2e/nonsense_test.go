@@ -7,8 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
-	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
 
@@ -22,10 +22,10 @@ func small(t *testing.T) *harvik {
 	h.addSite(t, "small", "http://big.example/", p)
 	h.addSite(t, "fresh", "http://big.example/", p)
 	for n := range 2 {
-		if _, err := h.StartCrawl(t.Context(), "small", 0); err != nil {
+		if _, err := h.StartCrawl(t.Context(), "small", api.NewCrawl{}); err != nil {
 			t.Fatal(err)
 		}
-		end, err := h.Watch(t.Context(), "small", n+1, func(record.Progress) {})
+		end, err := h.Watch(t.Context(), "small", api.Numbered(n+1), func(api.Progress) {})
 		if err != nil || end.Ending != "page-limit" {
 			t.Fatalf("crawl %d ended as %+v (%v)", n+1, end, err)
 		}
@@ -217,20 +217,20 @@ func TestContinued(t *testing.T) {
 	if status, _, answer := h.ask(t, "POST", "/sites/small/crawls/2/continue", `{"pages": 1000}`); status != http.StatusAccepted {
 		t.Fatalf("%d %s", status, answer)
 	}
-	end, err := h.Watch(t.Context(), "small", 2, func(record.Progress) {})
+	end, err := h.Watch(t.Context(), "small", api.Numbered(2), func(api.Progress) {})
 	if err != nil || end.Ending != "complete" || end.Report.Assessed != 60 {
 		t.Fatalf("continued, the crawl is %+v (%v)", end, err)
 	}
 	if status, _, answer := h.ask(t, "POST", "/sites/small/crawls/2/continue", `{"pages": 2000}`); status != http.StatusConflict || !strings.Contains(answer, "so a higher one changes nothing") {
 		t.Errorf("continued once more: %d %s", status, answer)
 	}
-	if _, err := h.ChangePlan(t.Context(), "fresh", []byte("pages: 1000")); err != nil {
+	if _, err := h.ChangePlan(t.Context(), "fresh", "application/yaml", strings.NewReader(string("pages: 1000"))); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.StartCrawl(t.Context(), "fresh", 0); err != nil {
+	if _, err := h.StartCrawl(t.Context(), "fresh", api.NewCrawl{}); err != nil {
 		t.Fatal(err)
 	}
-	whole, err := h.Watch(t.Context(), "fresh", 1, func(record.Progress) {})
+	whole, err := h.Watch(t.Context(), "fresh", api.Numbered(1), func(api.Progress) {})
 	if err != nil || whole.Report == nil || whole.Report.Health != end.Report.Health {
 		t.Errorf("continued, health is %v; in one go %+v (%v)", end.Report.Health, whole.Report, err)
 	}
@@ -255,7 +255,7 @@ func TestBodies(t *testing.T) {
 			}
 		}
 	}
-	if _, err := h.Sites(t.Context()); err != nil {
+	if _, err := h.ListSites(t.Context()); err != nil {
 		t.Errorf("afterwards the service gives %v", err)
 	}
 }

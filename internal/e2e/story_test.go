@@ -15,7 +15,7 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"harvik/demo"
-	"harvik/internal/client"
+	"harvik/internal/api"
 	"harvik/internal/testkit"
 )
 
@@ -251,7 +251,7 @@ func TestWorklist(t *testing.T) {
 	b.see("2 fixes claimed.")
 	b.wait("both states", `[0, 2].every(i => document.querySelector('[data-index="' + i + '"]').innerText.includes('claimed'))`)
 	b.click("button", "Choose none")
-	all, err := h.Fixes(t.Context(), "fernhollow", 1, client.FixFilter{Limit: 1})
+	all, err := h.ListFixes(t.Context(), "fernhollow", api.Numbered(1), &api.ListFixesParams{Limit: 1})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -326,7 +326,7 @@ func TestWorklist(t *testing.T) {
 	b.wait("the fixes of a section", `location.search.includes('section=%2Fresearch%2F') && location.search.includes('group=snippet')`)
 	b.see("only /research/")
 
-	if _, err := h.ImportFigures(t.Context(), "fernhollow", "", strings.NewReader("page,visits\n/,12400\n/shop/,4100\n")); err != nil {
+	if _, err := h.ImportFigures(t.Context(), "fernhollow", &api.ImportFiguresParams{}, "text/csv", strings.NewReader("page,visits\n/,12400\n/shop/,4100\n")); err != nil {
 		t.Fatal(err)
 	}
 	b.visit(h.url + "/sites/fernhollow/figures")

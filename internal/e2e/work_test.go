@@ -16,35 +16,30 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"harvik/demo"
-	"harvik/internal/client"
-	"harvik/internal/core/check"
+	"harvik/internal/api"
 	"harvik/internal/core/drift"
-	"harvik/internal/core/fixlist"
-	"harvik/internal/core/gate"
 	"harvik/internal/core/plan"
-	"harvik/internal/core/task"
-	"harvik/internal/core/waive"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
 
 // crawl crawls the garden once more, to the end.
-func (h *harvik) crawl(t *testing.T) record.Crawl {
+func (h *harvik) crawl(t *testing.T) api.Crawl {
 	t.Helper()
-	cr, err := h.StartCrawl(t.Context(), "fernhollow", 0)
+	cr, err := h.StartCrawl(t.Context(), "fernhollow", api.NewCrawl{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if cr, err = h.Watch(t.Context(), "fernhollow", cr.Number, func(record.Progress) {}); err != nil || cr.State != "finished" {
+	if cr, err = h.Watch(t.Context(), "fernhollow", api.Numbered(cr.Number), func(api.Progress) {}); err != nil || cr.State != "finished" {
 		t.Fatalf("the crawl is %s (%v)", cr.State, err)
 	}
 	return cr
 }
 
 // lineAbout is the line of the newest fix list that contains some words.
-func (h *harvik) lineAbout(t *testing.T, words string) record.FixLine {
+func (h *harvik) lineAbout(t *testing.T, words string) api.Fix {
 	t.Helper()
-	list, err := h.Fixes(t.Context(), "fernhollow", 0, client.FixFilter{State: "all", Limit: 10_000})
+	list, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{State: "all", Limit: 10_000})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -54,21 +49,21 @@ func (h *harvik) lineAbout(t *testing.T, words string) record.FixLine {
 		}
 	}
 	t.Fatalf("no line about %q", words)
-	return record.FixLine{}
+	return api.Fix{}
 }
 
 // recheck runs a recheck to its end.
-func (h *harvik) recheck(t *testing.T, fixes ...string) record.Recheck {
+func (h *harvik) recheck(t *testing.T, fixes ...string) api.Recheck {
 	t.Helper()
 	return h.recheckOf(t, "fernhollow", fixes...)
 }
 
-func (h *harvik) recheckOf(t *testing.T, site string, fixes ...string) record.Recheck {
+func (h *harvik) recheckOf(t *testing.T, site string, fixes ...string) api.Recheck {
 	t.Helper()
-	rec, err := h.Recheck(t.Context(), site, fixes, "rowan")
+	rec, err := h.StartRecheck(t.Context(), site, api.NewRecheck{Fixes: fixes, By: "rowan"})
 	for err == nil && rec.State == "running" {
 		time.Sleep(50 * time.Millisecond)
-		rec, err = h.RecheckOf(t.Context(), site, rec.Crawl, rec.Number)
+		rec, err = h.ShowRecheck(t.Context(), site, api.Numbered(rec.Crawl), rec.Number)
 	}
 	if err != nil || rec.State != "done" {
 		t.Fatalf("recheck %+v (%v)", rec, err)
@@ -89,13 +84,13 @@ func (h *harvik) execute(t *testing.T, sql string) {
 	}
 }
 
-func (h *harvik) stateOf(t *testing.T, fix string) task.State {
+func (h *harvik) stateOf(t *testing.T, fix string) string {
 	t.Helper()
-	now, _, err := h.Task(t.Context(), "fernhollow", fix)
+	now, err := h.ShowTask(t.Context(), "fernhollow", fix)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return now.State
+	return now.Task.State
 }
 
 // TestSeasons works the list from spring to summer and back: what drift, rechecks and states tell is what
@@ -126,29 +121,28 @@ func TestSeasons(t *testing.T) {
 	if r.After < r.Health+7 {
 		t.Errorf("health %v is projected to %v without the footer link", r.Health, r.After)
 	}
-	if cr, err := h.Crawl(t.Context(), "fernhollow", 1); err != nil || cr.Report.Unwaived != spring.Report.Health {
+	if cr, err := h.ShowCrawl(t.Context(), "fernhollow", api.Numbered(1)); err != nil || cr.Report.Unwaived != spring.Report.Health {
 		t.Errorf("after a recheck the crawl has %v, before %v (%v)", cr.Report.Unwaived, spring.Report.Health, err)
 	}
 	summer := h.crawl(t)
-	for fix, want := range map[string]task.State{footer: task.Confirmed, twice: task.Confirmed, unmended: task.Open} {
+	for fix, want := range map[string]string{footer: "confirmed", twice: "confirmed", unmended: "open"} {
 		if got := h.stateOf(t, fix); got != want {
 			t.Errorf("after the crawl of summer %s is %s, want %s", fix, got, want)
 		}
 	}
 	d := testDrift(t, h, spring, summer)
-	h.answers(t, h.description(t), "/sites/{site}/crawls/{crawl}/drift", "")
 	testGate(t, h, d)
 	testTrend(t, h)
 
 	garden.Turn() // spring again: what was mended is back
 	back := h.crawl(t)
 	for _, fix := range []string{footer, twice} {
-		if got := h.stateOf(t, fix); got != task.Returned {
+		if got := h.stateOf(t, fix); got != "returned" {
 			t.Errorf("in spring again %s is %s", fix, got)
 		}
 	}
-	again, err := h.Drift(t.Context(), "fernhollow", back.Number, 0)
-	if err != nil || !slices.ContainsFunc(again.Drift.Returned, func(f fixlist.Fix) bool { return f.ID == footer }) {
+	again, err := h.ShowDrift(t.Context(), "fernhollow", api.Numbered(back.Number), &api.ShowDriftParams{})
+	if err != nil || !slices.ContainsFunc(again.Drift.Returned, func(f api.Fix) bool { return f.ID == footer }) {
 		t.Errorf("the footer link is not among %d returned (%v)", len(again.Drift.Returned), err)
 	}
 	if sum := sumOf(again.Drift.Step); math.Abs(sum-(again.Drift.Step.After-again.Drift.Step.Before)) > 1e-9 {
@@ -159,25 +153,25 @@ func TestSeasons(t *testing.T) {
 
 // testOtherRules judges the newest crawl by other thresholds: the whole line of the trend is by those, so
 // that no step comes from rules; drift tells what they made of it.
-func testOtherRules(t *testing.T, h *harvik, newest record.Crawl) {
+func testOtherRules(t *testing.T, h *harvik, newest api.Crawl) {
 	t.Helper()
-	before, err := h.Trend(t.Context(), "fernhollow", 10)
+	before, err := h.ShowTrend(t.Context(), "fernhollow", &api.ShowTrendParams{Limit: 10})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.ChangePlan(t.Context(), "fernhollow", []byte("limits: {title-least: 40, thin-words: 400}")); err != nil {
+	if _, err := h.ChangePlan(t.Context(), "fernhollow", "application/yaml", strings.NewReader("limits: {title-least: 40, thin-words: 400}")); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.Judge(t.Context(), "fernhollow", newest.Number); err != nil {
+	if _, err := h.JudgeCrawl(t.Context(), "fernhollow", api.Numbered(newest.Number)); err != nil {
 		t.Fatal(err)
 	}
-	points, err := h.Trend(t.Context(), "fernhollow", 10)
-	if err != nil || len(points) != 3 {
-		t.Fatalf("%d points (%v)", len(points), err)
+	after, err := h.ShowTrend(t.Context(), "fernhollow", &api.ShowTrendParams{Limit: 10})
+	if err != nil || len(after.Points) != 3 {
+		t.Fatalf("%d points (%v)", len(after.Points), err)
 	}
-	for i, p := range points {
-		if p.Health >= before[i].Health || p.Note != "" {
-			t.Errorf("crawl %d has %v by the new thresholds, %v by the old ones (%s)", p.Crawl, p.Health, before[i].Health, p.Note)
+	for i, p := range after.Points {
+		if p.Health >= before.Points[i].Health || p.Note != "" {
+			t.Errorf("crawl %d has %v by the new thresholds, %v by the old ones (%s)", p.Crawl, p.Health, before.Points[i].Health, p.Note)
 		}
 		for _, part := range p.Parts {
 			if part.By == drift.ByRules {
@@ -185,64 +179,64 @@ func testOtherRules(t *testing.T, h *harvik, newest record.Crawl) {
 			}
 		}
 	}
-	d, err := h.Drift(t.Context(), "fernhollow", newest.Number, 0)
-	if err != nil || !slices.ContainsFunc(d.Drift.Step.Parts, func(p drift.Part) bool { return p.By == drift.ByRules && p.Points < 0 }) {
+	d, err := h.ShowDrift(t.Context(), "fernhollow", api.Numbered(newest.Number), &api.ShowDriftParams{})
+	if err != nil || !slices.ContainsFunc(d.Drift.Step.Parts, func(p api.StepPart) bool { return p.By == drift.ByRules && p.Points < 0 }) {
 		t.Errorf("drift does not tell what the rules took: %+v (%v)", d.Drift.Step.Parts, err)
 	}
 }
 
 func testRefusedMoves(t *testing.T, h *harvik, fix string) {
 	t.Helper()
-	for to, why := range map[task.State]string{task.Confirmed: "only a recheck", task.Returned: "by itself", task.Waived: "needs a reason"} {
-		m, err := h.Move(t.Context(), "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix}}, To: to, By: "rowan"})
+	for to, why := range map[string]string{"confirmed": "only a recheck", "returned": "by itself", "waived": "needs a reason"} {
+		m, err := h.MoveFixes(t.Context(), "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: to, By: "rowan"})
 		if err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, why) {
 			t.Errorf("to %s: %+v (%v)", to, m, err)
 		}
 	}
-	m, err := h.Move(t.Context(), "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: "nosuch"}}, To: task.Taken})
+	m, err := h.MoveFixes(t.Context(), "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: "nosuch"}}, To: "taken"})
 	if err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, "no such fix") {
 		t.Errorf("an unknown fix: %+v (%v)", m, err)
 	}
 	who, due, note := "ash", "2027-03-31", "with the new footer"
-	m, err = h.Move(t.Context(), "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix}}, To: task.Taken, Assignee: &who, Due: &due, Note: &note, By: "rowan"})
+	m, err = h.MoveFixes(t.Context(), "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: "taken", Assignee: &who, Due: &due, Note: &note, By: "rowan"})
 	if err != nil || len(m.Moved) != 1 || m.Moved[0].Assignee != who || m.Moved[0].Due.String() != due {
 		t.Fatalf("taking: %+v (%v)", m, err)
 	}
-	if m, err = h.Undo(t.Context(), "fernhollow", m.Batch, "rowan"); err != nil || len(m.Moved) != 1 || m.Moved[0].State != task.Open || m.Moved[0].Assignee != "" {
+	if m, err = h.Undo(t.Context(), "fernhollow", api.Undo{Batch: m.Batch, By: "rowan"}); err != nil || len(m.Moved) != 1 || m.Moved[0].State != "open" || m.Moved[0].Assignee != "" {
 		t.Errorf("undone: %+v (%v)", m, err)
 	}
-	_, history, err := h.Task(t.Context(), "fernhollow", fix)
-	if err != nil || len(history) < 2 || history[1].Who != "rowan" || !strings.Contains(history[1].Says, "open → taken; for ash; due 2027-03-31; with the new footer") {
-		t.Errorf("history %+v (%v)", history, err)
+	work, err := h.ShowTask(t.Context(), "fernhollow", fix)
+	if err != nil || len(work.History) < 2 || work.History[1].Who != "rowan" || !strings.Contains(work.History[1].Says, "open → taken; for ash; due 2027-03-31; with the new footer") {
+		t.Errorf("history %+v (%v)", work.History, err)
 	}
 }
 
-func testWaivers(t *testing.T, h *harvik, spring record.Crawl) {
+func testWaivers(t *testing.T, h *harvik, spring api.Crawl) {
 	t.Helper()
 	ctx := t.Context()
-	past := record.Day{Time: time.Now().AddDate(0, 0, -2)}
+	past := time.Now().AddDate(0, 0, -2).Format(time.DateOnly)
 	for _, c := range []struct {
-		w   record.Waiver
+		w   api.NewWaiver
 		why string
 	}{
-		{record.Waiver{Scope: waive.Check, Check: "title-missing"}, "needs a reason"},
-		{record.Waiver{Scope: waive.Check, Check: "title-mising", Reason: "x"}, "no check"},
-		{record.Waiver{Scope: waive.Section, On: "shop", Reason: "x"}, "begins and ends with a slash"},
-		{record.Waiver{Scope: waive.Layout, On: "nosuch", Reason: "x"}, "no layout"},
-		{record.Waiver{Scope: waive.Fix, On: "nosuch", Reason: "x"}, "no fix"},
-		{record.Waiver{Scope: "everything", Reason: "x"}, "scope is"},
-		{record.Waiver{Scope: waive.Check, Check: "title-missing", Reason: "x", Until: &past}, "is over"},
+		{api.NewWaiver{Scope: "check", Check: "title-missing"}, "needs a reason"},
+		{api.NewWaiver{Scope: "check", Check: "title-mising", Reason: "x"}, "no check"},
+		{api.NewWaiver{Scope: "section", On: "shop", Reason: "x"}, "begins and ends with a slash"},
+		{api.NewWaiver{Scope: "layout", On: "nosuch", Reason: "x"}, "no layout"},
+		{api.NewWaiver{Scope: "fix", On: "nosuch", Reason: "x"}, "no fix"},
+		{api.NewWaiver{Scope: "everything", Reason: "x"}, "scope is"},
+		{api.NewWaiver{Scope: "check", Check: "title-missing", Reason: "x", Until: past}, "is over"},
 	} {
-		var refused *client.Error
-		if _, err := h.Waive(ctx, "fernhollow", c.w); !errors.As(err, &refused) || !strings.Contains(refused.Detail, c.why) {
+		var refused *api.Error
+		if _, err := h.AddWaiver(ctx, "fernhollow", c.w); !errors.As(err, &refused) || !strings.Contains(refused.Detail, c.why) {
 			t.Errorf("%+v is answered with %v, want %q", c.w, err, c.why)
 		}
 	}
-	w, err := h.Waive(ctx, "fernhollow", record.Waiver{Scope: waive.Check, Check: "robots-blocks-linked", Reason: "the calendar is meant to be blocked", By: "rowan"})
+	w, err := h.AddWaiver(ctx, "fernhollow", api.NewWaiver{Scope: "check", Check: "robots-blocks-linked", Reason: "the calendar is meant to be blocked", By: "rowan"})
 	if err != nil || w.Findings != 82 || w.Pages != 82 || w.State != "holds" {
 		t.Fatalf("waiver %+v (%v)", w, err)
 	}
-	cr, err := h.Crawl(ctx, "fernhollow", 0)
+	cr, err := h.ShowCrawl(ctx, "fernhollow", api.Latest)
 	if err != nil || cr.Report.Health <= spring.Report.Health || cr.Report.Unwaived != spring.Report.Health || cr.Report.Waived != 82 {
 		t.Errorf("waived: health %v of %v, %d findings (%v)", cr.Report.Health, spring.Report.Health, cr.Report.Waived, err)
 	}
@@ -256,41 +250,41 @@ func testWaivers(t *testing.T, h *harvik, spring record.Crawl) {
 	if math.Abs(sum-cr.Report.Health) > 1e-9 {
 		t.Errorf("the ledger explains %v, health is %v", sum, cr.Report.Health)
 	}
-	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Check: "robots-blocks-linked", Limit: 10})
+	list, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Check: "robots-blocks-linked", Limit: 10})
 	if err != nil || len(list.Fixes) != 0 || list.Waived != 2 {
 		t.Errorf("the list still shows %d waived lines, and says that %d are left out (%v)", len(list.Fixes), list.Waived, err)
 	}
 	shut := h.lineAbout(t, "shuts out addresses that pages link to").ID
-	if m, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: shut}}, To: task.Taken}); err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, "end the waiver first") {
+	if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: shut}}, To: "taken"}); err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, "end the waiver first") {
 		t.Errorf("taking what is waived: %+v (%v)", m, err)
 	}
 	h.execute(t, "update waiver set until = current_date - 1")
-	if sites, err := h.Sites(ctx); err != nil || *sites[0].Health != spring.Report.Health {
-		t.Errorf("after the waiver's last day the list of sites shows health %v, want %v (%v)", *sites[0].Health, spring.Report.Health, err)
+	if sites, err := h.ListSites(ctx); err != nil || *sites.Sites[0].Health != spring.Report.Health {
+		t.Errorf("after the waiver's last day the list of sites shows health %v, want %v (%v)", *sites.Sites[0].Health, spring.Report.Health, err)
 	}
-	if all, err := h.Waivers(ctx, "fernhollow"); err != nil || all[0].State != "expired" {
+	if all, err := h.ListWaivers(ctx, "fernhollow"); err != nil || all.Waivers[0].State != "expired" {
 		t.Errorf("waivers %+v (%v)", all, err)
 	}
 	h.execute(t, "update waiver set until = null")
-	if cr, err := h.Crawl(ctx, "fernhollow", 0); err != nil || cr.Report.Waived != 82 {
+	if cr, err := h.ShowCrawl(ctx, "fernhollow", api.Latest); err != nil || cr.Report.Waived != 82 {
 		t.Errorf("the waiver holds again, and %d findings are waived (%v)", cr.Report.Waived, err)
 	}
-	none, err := h.Waive(ctx, "fernhollow", record.Waiver{Scope: waive.Section, On: "/nothing-here/", Reason: "for later", By: "rowan"})
+	none, err := h.AddWaiver(ctx, "fernhollow", api.NewWaiver{Scope: "section", On: "/nothing-here/", Reason: "for later", By: "rowan"})
 	if err != nil || none.State != "holds, matches nothing" {
 		t.Errorf("a waiver of nothing %q (%v)", none.State, err)
 	}
-	if _, err := h.EndWaiver(ctx, "fernhollow", none.ID, "ash"); err != nil {
+	if _, err := h.EndWaiver(ctx, "fernhollow", none.ID, &api.EndWaiverParams{By: "ash"}); err != nil {
 		t.Error(err)
 	}
-	if all, err := h.Waivers(ctx, "fernhollow"); err != nil || len(all) != 2 || all[0].State != "ended" || all[0].EndedBy != "ash" {
+	if all, err := h.ListWaivers(ctx, "fernhollow"); err != nil || len(all.Waivers) != 2 || all.Waivers[0].State != "ended" || all.Waivers[0].EndedBy != "ash" {
 		t.Errorf("waivers %+v (%v)", all, err)
 	}
 }
 
 // testDrift holds what drift tells to what the two editions were made with.
-func testDrift(t *testing.T, h *harvik, spring, summer record.Crawl) *drift.Report {
+func testDrift(t *testing.T, h *harvik, spring, summer api.Crawl) *api.Drift {
 	t.Helper()
-	out, err := h.Drift(t.Context(), "fernhollow", summer.Number, spring.Number)
+	out, err := h.ShowDrift(t.Context(), "fernhollow", api.Numbered(summer.Number), &api.ShowDriftParams{From: new(spring.Number)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -315,7 +309,7 @@ func testDrift(t *testing.T, h *harvik, spring, summer record.Crawl) *drift.Repo
 	sameSet(t, "changes", told, append(slices.Clone(demo.Changes), demo.Change{What: "appeared", Page: "/visit/tea-garden/"}, demo.Change{What: "appeared", Page: "/visit/echo-bank/"}))
 	testPageChanges(t, d, before, after, path)
 	testFindings(t, d, before, after, path)
-	if !slices.ContainsFunc(d.Files, func(f drift.FileChange) bool {
+	if !slices.ContainsFunc(d.Files, func(f api.FileChange) bool {
 		return f.Kind == "robots" && len(f.Gone) == 0 && slices.Equal(f.New, []string{demo.SummerRobots})
 	}) {
 		t.Errorf("files %+v", d.Files)
@@ -338,14 +332,14 @@ func testDrift(t *testing.T, h *harvik, spring, summer record.Crawl) *drift.Repo
 
 func (h *harvik) health(t *testing.T, number int) float64 {
 	t.Helper()
-	cr, err := h.Crawl(t.Context(), "fernhollow", number)
+	cr, err := h.ShowCrawl(t.Context(), "fernhollow", api.Numbered(number))
 	if err != nil {
 		t.Fatal(err)
 	}
 	return cr.Report.Health
 }
 
-func sumOf(s drift.Step) (sum float64) {
+func sumOf(s api.DriftStep) (sum float64) {
 	for _, p := range s.Parts {
 		sum += p.Points
 	}
@@ -367,7 +361,7 @@ func sameSet[T comparable](t *testing.T, what string, got, want []T) {
 }
 
 // testPageChanges compares titles, descriptions, headings and texts as the editions were made.
-func testPageChanges(t *testing.T, d *drift.Report, before, after *demo.Site, path func(string) string) {
+func testPageChanges(t *testing.T, d *api.Drift, before, after *demo.Site, path func(string) string) {
 	t.Helper()
 	told := map[string][]string{}
 	for _, c := range d.Changes {
@@ -410,7 +404,7 @@ var tags = regexp.MustCompile(`(?s)<main.*</main>`)
 func mainOf(s *demo.Site, path string) string { return tags.FindString(s.Render(path)) }
 
 // testFindings compares the findings that came and went with those planted, on the pages of both.
-func testFindings(t *testing.T, d *drift.Report, before, after *demo.Site, path func(string) string) {
+func testFindings(t *testing.T, d *api.Drift, before, after *demo.Site, path func(string) string) {
 	t.Helper()
 	told := map[string]bool{}
 	for _, c := range d.Findings.Checks {
@@ -441,27 +435,27 @@ func testFindings(t *testing.T, d *drift.Report, before, after *demo.Site, path 
 	}
 }
 
-func testGate(t *testing.T, h *harvik, d *drift.Report) {
+func testGate(t *testing.T, h *harvik, d *api.Drift) {
 	t.Helper()
-	severity := func(s check.Severity) *check.Severity { return &s }
+	severity := func(s api.Severity) *api.Severity { return &s }
 	for _, c := range []struct {
-		in     gate.Conditions
+		in     api.GateConditions
 		passed bool
 		says   string
 	}{
-		{gate.Conditions{MinHealth: 80}, true, "at least 80 is asked for"},
-		{gate.Conditions{MinHealth: 99}, false, "less than the 99"},
-		{gate.Conditions{NoNew: severity(check.Error)}, false, "4 new findings of severity error"},
-		{gate.Conditions{Max: map[string]int{"link-broken-inside": 0}}, false, "link-broken-inside has"},
-		{gate.Conditions{Max: map[string]int{"robots-blocks-linked": 0}}, true, "0 findings"}, // waived
+		{api.GateConditions{MinHealth: 80}, true, "at least 80 is asked for"},
+		{api.GateConditions{MinHealth: 99}, false, "less than the 99"},
+		{api.GateConditions{NoNew: severity("error")}, false, "4 new findings of severity error"},
+		{api.GateConditions{Max: map[string]int{"link-broken-inside": 0}}, false, "link-broken-inside has"},
+		{api.GateConditions{Max: map[string]int{"robots-blocks-linked": 0}}, true, "0 findings"}, // waived
 	} {
-		v, err := h.Gate(t.Context(), "fernhollow", 2, 1, c.in)
+		v, err := h.PassGate(t.Context(), "fernhollow", api.Numbered(2), &api.PassGateParams{From: new(1)}, c.in)
 		if err != nil || v.Passed != c.passed || len(v.Reasons) != 1 || !strings.Contains(v.Reasons[0].Says, c.says) {
 			t.Errorf("%+v: %+v (%v)", c.in, v, err)
 		}
 	}
-	for _, in := range []gate.Conditions{{}, {MinHealth: 101}, {Max: map[string]int{"nosuch": 1}}} {
-		if v, err := h.Gate(t.Context(), "fernhollow", 2, 1, in); err == nil {
+	for _, in := range []api.GateConditions{{}, {MinHealth: 101}, {Max: map[string]int{"nosuch": 1}}} {
+		if v, err := h.PassGate(t.Context(), "fernhollow", api.Numbered(2), &api.PassGateParams{From: new(1)}, in); err == nil {
 			t.Errorf("%+v is taken: %+v", in, v)
 		}
 	}
@@ -469,10 +463,11 @@ func testGate(t *testing.T, h *harvik, d *drift.Report) {
 
 func testTrend(t *testing.T, h *harvik) {
 	t.Helper()
-	points, err := h.Trend(t.Context(), "fernhollow", 10)
-	if err != nil || len(points) != 2 {
-		t.Fatalf("%d points (%v)", len(points), err)
+	trend, err := h.ShowTrend(t.Context(), "fernhollow", &api.ShowTrendParams{Limit: 10})
+	if err != nil || len(trend.Points) != 2 {
+		t.Fatalf("%d points (%v)", len(trend.Points), err)
 	}
+	points := trend.Points
 	if points[0].Crawl != 1 || points[1].Crawl != 2 || points[0].Health != h.health(t, 1) || points[1].Health != h.health(t, 2) {
 		t.Errorf("points %+v", points)
 	}
@@ -486,22 +481,22 @@ func TestTogether(t *testing.T) {
 	t.Parallel()
 	h := crawled(t)
 	ctx := t.Context()
-	list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 20})
+	list, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Limit: 20})
 	if err != nil {
 		t.Fatal(err)
 	}
 	fix := list.Fixes[0].ID
-	first, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix}}, To: task.Taken, By: "ash"})
+	first, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: "taken", By: "ash"})
 	if err != nil || len(first.Moved) != 1 {
 		t.Fatalf("%+v (%v)", first, err)
 	}
 	version := first.Moved[0].Version
 	var wg sync.WaitGroup
-	outcomes := make([]record.Moves, 8)
+	outcomes := make([]api.Moves, 8)
 	for i := range outcomes {
 		wg.Go(func() {
 			note := fmt.Sprintf("note %d", i)
-			outcomes[i], _ = h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: fix, Version: &version}}, Note: &note, By: note})
+			outcomes[i], _ = h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix, Version: &version}}, Note: &note, By: note})
 		})
 	}
 	wg.Wait()
@@ -519,11 +514,11 @@ func TestTogether(t *testing.T) {
 	}
 	// The first move on a fix has a version, too.
 	untouched := 0
-	outcomes = make([]record.Moves, 8)
+	outcomes = make([]api.Moves, 8)
 	for i := range outcomes {
 		wg.Go(func() {
 			who := fmt.Sprintf("person %d", i)
-			outcomes[i], _ = h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID, Version: &untouched}}, To: task.Taken, Assignee: &who, By: who})
+			outcomes[i], _ = h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID, Version: &untouched}}, To: "taken", Assignee: &who, By: who})
 		})
 	}
 	wg.Wait()
@@ -534,27 +529,27 @@ func TestTogether(t *testing.T) {
 	if won != 1 {
 		t.Errorf("%d people won the first move on a fix", won)
 	}
-	if m, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID}}, To: task.Open, By: "ash"}); err != nil || len(m.Moved) != 1 {
+	if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID}}, To: "open", By: "ash"}); err != nil || len(m.Moved) != 1 {
 		t.Errorf("putting it back: %+v (%v)", m, err)
 	}
 	// A batch is one: all of it or nothing, each fix once.
-	batch := record.Wish{To: task.Taken, By: "ash"}
+	batch := api.Wish{To: "taken", By: "ash"}
 	for _, f := range append(slices.Clone(list.Fixes[2:len(list.Fixes)-1]), list.Fixes[2]) {
-		batch.Fixes = append(batch.Fixes, record.FixAt{Fix: f.ID})
+		batch.Fixes = append(batch.Fixes, api.FixAt{Fix: f.ID})
 	}
-	many, err := h.Move(ctx, "fernhollow", batch)
+	many, err := h.MoveFixes(ctx, "fernhollow", batch)
 	if err != nil || len(many.Moved) != len(list.Fixes)-3 || len(many.Refused) != 1 || !strings.Contains(many.Refused[0].Why, "named twice") {
 		t.Errorf("a batch: %d moved, refused %+v (%v)", len(many.Moved), many.Refused, err)
 	}
-	if back, err := h.Undo(ctx, "fernhollow", many.Batch, "ash"); err != nil || len(back.Moved) != len(many.Moved) {
+	if back, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: many.Batch, By: "ash"}); err != nil || len(back.Moved) != len(many.Moved) {
 		t.Errorf("undone: %d of %d (%v)", len(back.Moved), len(many.Moved), err)
 	}
-	if m, err := h.Undo(ctx, "fernhollow", first.Batch, "ash"); err != nil || len(m.Moved) != 0 || len(m.Refused) != 1 {
+	if m, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: first.Batch, By: "ash"}); err != nil || len(m.Moved) != 0 || len(m.Refused) != 1 {
 		t.Errorf("undoing what somebody has gone on from: %+v (%v)", m, err)
 	}
 
 	// A crawl that finishes while people waive and take: all of it holds afterwards.
-	cr, err := h.StartCrawl(ctx, "fernhollow", 0)
+	cr, err := h.StartCrawl(ctx, "fernhollow", api.NewCrawl{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -567,28 +562,28 @@ func TestTogether(t *testing.T) {
 				return
 			case <-time.After(300 * time.Millisecond):
 			}
-			if _, err := h.Waive(ctx, "fernhollow", record.Waiver{Scope: waive.Page, On: fmt.Sprintf("%sevents/%d/", demo.Home, i), Reason: "for the test", By: "ash"}); err != nil {
+			if _, err := h.AddWaiver(ctx, "fernhollow", api.NewWaiver{Scope: "page", On: fmt.Sprintf("%sevents/%d/", demo.Home, i), Reason: "for the test", By: "ash"}); err != nil {
 				t.Errorf("waiving while a crawl runs: %v", err)
 			}
 			waived++
 			if taken < len(list.Fixes)-1 {
 				taken++
-				if m, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: []record.FixAt{{Fix: list.Fixes[taken].ID}}, To: task.Taken, By: "ash"}); err != nil || len(m.Moved) != 1 {
+				if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[taken].ID}}, To: "taken", By: "ash"}); err != nil || len(m.Moved) != 1 {
 					t.Errorf("taking while a crawl runs: %+v (%v)", m, err)
 				}
 			}
 		}
 	})
-	if _, err := h.Watch(ctx, "fernhollow", cr.Number, func(record.Progress) {}); err != nil {
+	if _, err := h.Watch(ctx, "fernhollow", api.Numbered(cr.Number), func(api.Progress) {}); err != nil {
 		t.Fatal(err)
 	}
 	close(done)
 	wg.Wait()
-	if all, err := h.Waivers(ctx, "fernhollow"); err != nil || len(all) != waived {
-		t.Errorf("%d waivers of %d (%v)", len(all), waived, err)
+	if all, err := h.ListWaivers(ctx, "fernhollow"); err != nil || len(all.Waivers) != waived {
+		t.Errorf("%d waivers of %d (%v)", len(all.Waivers), waived, err)
 	}
 	for i := 1; i <= taken; i++ {
-		if s := h.stateOf(t, list.Fixes[i].ID); s != task.Taken {
+		if s := h.stateOf(t, list.Fixes[i].ID); s != "taken" {
 			t.Errorf("fix %s was taken, and is %s", list.Fixes[i].ID, s)
 		}
 	}
@@ -618,17 +613,17 @@ func TestFolderAfterFolder(t *testing.T) {
 		}
 	}))
 	h.addSite(t, "beds", "http://beds.example/", plan.Plan{Hosts: map[string]string{"beds.example": host}, Probes: plan.No()})
-	if _, err := h.StartCrawl(t.Context(), "beds", 0); err != nil {
+	if _, err := h.StartCrawl(t.Context(), "beds", api.NewCrawl{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.Watch(t.Context(), "beds", 1, func(record.Progress) {}); err != nil {
+	if _, err := h.Watch(t.Context(), "beds", api.Numbered(1), func(api.Progress) {}); err != nil {
 		t.Fatal(err)
 	}
-	list, err := h.Fixes(t.Context(), "beds", 1, client.FixFilter{Check: "link-broken-inside", Limit: 100})
+	list, err := h.ListFixes(t.Context(), "beds", api.Numbered(1), &api.ListFixesParams{Check: "link-broken-inside", Limit: 100})
 	if err != nil {
 		t.Fatal(err)
 	}
-	i := slices.IndexFunc(list.Fixes, func(f record.FixLine) bool { return strings.Contains(f.Line, "link “Map”, on 6 pages") })
+	i := slices.IndexFunc(list.Fixes, func(f api.Fix) bool { return strings.Contains(f.Line, "link “Map”, on 6 pages") })
 	if i < 0 || len(list.Fixes) != 2 {
 		t.Fatalf("%d fixes: %+v", len(list.Fixes), list.Fixes)
 	}
@@ -652,13 +647,13 @@ func TestEntries(t *testing.T) {
 	h.crawl(t)
 	ctx := t.Context()
 	var lines map[string]bool
-	entries := func() map[string]fixlist.Entry {
+	entries := func() map[string]api.FixEntry {
 		lines = map[string]bool{}
-		list, err := h.Fixes(ctx, "fernhollow", 0, client.FixFilter{Limit: 1000})
+		list, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Limit: 1000})
 		if err != nil {
 			t.Fatal(err)
 		}
-		out := map[string]fixlist.Entry{}
+		out := map[string]api.FixEntry{}
 		for _, line := range list.Fixes {
 			if line.Entries != nil {
 				t.Errorf("the list carries the entries of %s", line.ID)
@@ -666,11 +661,11 @@ func TestEntries(t *testing.T) {
 			if lines[line.ID] = true; line.Cases < 2 {
 				continue
 			}
-			d, err := h.Fix(ctx, "fernhollow", 0, line.ID)
+			d, err := h.ShowFix(ctx, "fernhollow", api.Latest, line.ID)
 			if err != nil {
 				t.Fatal(err)
 			}
-			if one := d.Fix.Kind; one != fixlist.Target && one != fixlist.Value && len(d.Fix.Entries) != min(line.Cases, 300) {
+			if one := d.Fix.Kind; one != "target" && one != "value" && len(d.Fix.Entries) != min(line.Cases, 300) {
 				t.Errorf("%q has %d entries", line.Line, len(d.Fix.Entries))
 			}
 			for _, e := range d.Fix.Entries {
@@ -683,26 +678,26 @@ func TestEntries(t *testing.T) {
 	if len(spring) < 5 {
 		t.Fatalf("%d entries", len(spring))
 	}
-	var all []record.FixAt
+	var all []api.FixAt
 	one := ""
 	for id, e := range spring {
-		if all = append(all, record.FixAt{Fix: id}); strings.HasSuffix(e.Target, "/plants/betula-pendla/") {
+		if all = append(all, api.FixAt{Fix: id}); strings.HasSuffix(e.Target, "/plants/betula-pendla/") {
 			one = id
 		}
 	}
-	moves, err := h.Move(ctx, "fernhollow", record.Wish{Fixes: append(all, record.FixAt{Fix: "zzzzzzzz"}), To: task.Claimed, By: "rowan"})
+	moves, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: append(all, api.FixAt{Fix: "zzzzzzzz"}), To: "claimed", By: "rowan"})
 	if err != nil || len(moves.Moved) != len(all) || len(moves.Refused) != 1 {
 		t.Fatalf("moved %d, refused %+v (%v)", len(moves.Moved), moves.Refused, err)
 	}
-	d, err := h.Fix(ctx, "fernhollow", 0, one)
-	if err != nil || d.Fix.State != string(task.Claimed) || d.Fix.Of == "" || d.Fix.Kind != fixlist.Target {
+	d, err := h.ShowFix(ctx, "fernhollow", api.Latest, one)
+	if err != nil || d.Fix.State != "claimed" || d.Fix.Of == "" || d.Fix.Kind != "target" {
 		t.Errorf("an entry is shown as %+v (%v)", d.Fix, err)
 	}
-	pages, err := h.FixPages(ctx, "fernhollow", 0, one, 100)
-	if err != nil || len(pages) != 1 || len(pages[0].Places) != 1 || pages[0].Address != demo.Home+"plants/betula-nigra/" {
+	pages, err := h.FixPages(ctx, "fernhollow", api.Latest, one, &api.FixPagesParams{Limit: 100})
+	if err != nil || len(pages.Pages) != 1 || len(pages.Pages[0].Places) != 1 || pages.Pages[0].Address != demo.Home+"plants/betula-nigra/" {
 		t.Errorf("its pages are %+v (%v)", pages, err)
 	}
-	if r := h.recheck(t, one); r.Results[0].Verdict != record.IsThere || r.Results[0].State != task.Taken {
+	if r := h.recheck(t, one); r.Results[0].Verdict != record.IsThere || r.Results[0].State != "taken" {
 		t.Errorf("rechecked, it is %+v", r.Results[0])
 	}
 	garden.Turn()
@@ -710,9 +705,9 @@ func TestEntries(t *testing.T) {
 	summer := entries()
 	gone := 0
 	for id, e := range spring {
-		want := task.Confirmed
+		want := "confirmed"
 		if _, there := summer[id]; there || lines[id] {
-			want = task.Taken // claimed, and still there, be it in a line of its own
+			want = "taken" // claimed, and still there, be it in a line of its own
 		} else {
 			gone++
 		}
@@ -724,7 +719,7 @@ func TestEntries(t *testing.T) {
 		t.Errorf("%d of %d are gone", gone, len(spring))
 	}
 	for id, e := range summer {
-		if _, before := spring[id]; before && e.State != string(task.Taken) {
+		if _, before := spring[id]; before && e.State != string("taken") {
 			t.Errorf("its line says that %q is %s", e.Line, e.State)
 		}
 	}

@@ -18,53 +18,58 @@ const (
 	YesNo               // bool
 )
 
+var kindNames = [...]string{"words", "whole", "decimal", "address", "moment", "yes-no"}
+
+func (k Kind) String() string { return kindNames[k] }
+
 // A Column is one property of a fetched address. Lists, files and the API know it by the same name: the key in
 // JSON and in queries, the name, which is the key in words, wherever people read it.
 type Column struct {
 	Key, Name string
 	Kind      Kind
-	Width     float64 // in characters, for a workbook
+	Unit      string  // such as ms; "" for none
+	Width     float64 // that cells usually need, in characters
 	Of        func(*PageRow) any
 }
 
 // Columns are all properties of an address that was fetched, in the order in which they are listed. A cell is nil
 // where a property is not known or makes no sense.
 var Columns = []Column{
-	{"address", "address", Address, 60, func(p *PageRow) any { return p.Address }},
-	{"role", "role", Words, 10, func(p *PageRow) any { return p.Role }},
-	{"status", "status", Whole, 8, func(p *PageRow) any { return positive(p.Status) }},
-	{"outcome", "outcome", Words, 12, func(p *PageRow) any { return p.Outcome }},
-	{"type", "type", Words, 18, func(p *PageRow) any { return said(p.Type) }},
-	{"encoding", "encoding", Words, 10, func(p *PageRow) any { return said(p.Encoding) }},
-	{"indexable", "indexable", YesNo, 10, func(p *PageRow) any { return p.ofPage(p.Indexable) }},
-	{"why", "why", Words, 30, func(p *PageRow) any { return said(p.Why) }},
-	{"kind", "kind", Words, 12, func(p *PageRow) any { return said(p.Kind) }},
-	{"title", "title", Words, 50, func(p *PageRow) any { return p.ofPage(p.Title) }},
-	{"description", "description", Words, 60, func(p *PageRow) any { return p.ofPage(p.Description) }},
-	{"h1", "h1", Words, 40, func(p *PageRow) any { return p.ofPage(p.H1) }},
-	{"headings", "headings", Whole, 9, func(p *PageRow) any { return known(p.Headings) }},
-	{"words", "words", Whole, 9, func(p *PageRow) any { return p.ofPage(p.Words) }},
-	{"language", "language", Words, 10, func(p *PageRow) any { return said(p.Language) }},
-	{"hreflang", "hreflang", Words, 24, func(p *PageRow) any { return said(p.Hreflang) }},
-	{"canonical", "canonical", Words, 60, func(p *PageRow) any { return said(p.Canonical) }},
-	{"robots", "robots", Words, 24, func(p *PageRow) any { return said(p.Robots) }},
-	{"refresh", "refresh", Words, 30, func(p *PageRow) any { return said(p.Refresh) }},
-	{"redirect", "redirect", Address, 60, func(p *PageRow) any { return said(p.Redirect) }},
-	{"bytes", "bytes", Whole, 10, func(p *PageRow) any { return positive(p.Bytes) }},
-	{"firstByte", "first byte", Whole, 10, func(p *PageRow) any { return p.FirstByte }},
-	{"images", "images", Whole, 8, func(p *PageRow) any { return known(p.Images) }},
-	{"linksOut", "links out", Whole, 9, func(p *PageRow) any { return known(p.LinksOut) }},
-	{"linksIn", "links in", Whole, 9, func(p *PageRow) any { return p.LinksIn }},
-	{"clicks", "clicks", Whole, 8, func(p *PageRow) any { return known(p.Clicks) }},
-	{"foundBy", "found by", Words, 10, func(p *PageRow) any { return p.FoundBy }},
-	{"inSitemap", "in sitemap", YesNo, 10, func(p *PageRow) any { return p.InSitemap }},
-	{"layout", "layout", Whole, 8, func(p *PageRow) any { return known(p.Layout) }},
-	{"authority", "authority", Decimal, 10, func(p *PageRow) any { return p.ofPage(digits(p.Authority, 4)) }},
-	{"importance", "importance", Decimal, 12, func(p *PageRow) any { return p.ofPage(digits(p.Importance, 4)) }},
-	{"health", "health", Decimal, 10, func(p *PageRow) any { return score(p.Health) }},
-	{"errors", "errors", Whole, 8, func(p *PageRow) any { return p.Errors }},
-	{"warnings", "warnings", Whole, 9, func(p *PageRow) any { return p.Warnings }},
-	{"notices", "notices", Whole, 8, func(p *PageRow) any { return p.Notices }},
+	{"address", "address", Address, "", 60, func(p *PageRow) any { return p.Address }},
+	{"role", "role", Words, "", 10, func(p *PageRow) any { return p.Role }},
+	{"status", "status", Whole, "", 8, func(p *PageRow) any { return positive(p.Status) }},
+	{"outcome", "outcome", Words, "", 12, func(p *PageRow) any { return p.Outcome }},
+	{"type", "type", Words, "", 18, func(p *PageRow) any { return said(p.Type) }},
+	{"encoding", "encoding", Words, "", 10, func(p *PageRow) any { return said(p.Encoding) }},
+	{"indexable", "indexable", YesNo, "", 10, func(p *PageRow) any { return p.ofPage(p.Indexable) }},
+	{"why", "why", Words, "", 30, func(p *PageRow) any { return said(p.Why) }},
+	{"kind", "kind", Words, "", 12, func(p *PageRow) any { return said(p.Kind) }},
+	{"title", "title", Words, "", 50, func(p *PageRow) any { return p.ofPage(p.Title) }},
+	{"description", "description", Words, "", 60, func(p *PageRow) any { return p.ofPage(p.Description) }},
+	{"h1", "h1", Words, "", 40, func(p *PageRow) any { return p.ofPage(p.H1) }},
+	{"headings", "headings", Whole, "", 9, func(p *PageRow) any { return known(p.Headings) }},
+	{"words", "words", Whole, "", 9, func(p *PageRow) any { return p.ofPage(p.Words) }},
+	{"language", "language", Words, "", 10, func(p *PageRow) any { return said(p.Language) }},
+	{"hreflang", "hreflang", Words, "", 24, func(p *PageRow) any { return said(p.Hreflang) }},
+	{"canonical", "canonical", Words, "", 60, func(p *PageRow) any { return said(p.Canonical) }},
+	{"robots", "robots", Words, "", 24, func(p *PageRow) any { return said(p.Robots) }},
+	{"refresh", "refresh", Words, "", 30, func(p *PageRow) any { return said(p.Refresh) }},
+	{"redirect", "redirect", Address, "", 60, func(p *PageRow) any { return said(p.Redirect) }},
+	{"bytes", "bytes", Whole, "bytes", 10, func(p *PageRow) any { return positive(p.Bytes) }},
+	{"firstByte", "first byte", Whole, "ms", 10, func(p *PageRow) any { return p.FirstByte }},
+	{"images", "images", Whole, "", 8, func(p *PageRow) any { return known(p.Images) }},
+	{"linksOut", "links out", Whole, "", 9, func(p *PageRow) any { return known(p.LinksOut) }},
+	{"linksIn", "links in", Whole, "", 9, func(p *PageRow) any { return p.LinksIn }},
+	{"clicks", "clicks", Whole, "", 8, func(p *PageRow) any { return known(p.Clicks) }},
+	{"foundBy", "found by", Words, "", 10, func(p *PageRow) any { return p.FoundBy }},
+	{"inSitemap", "in sitemap", YesNo, "", 10, func(p *PageRow) any { return p.InSitemap }},
+	{"layout", "layout", Whole, "", 8, func(p *PageRow) any { return known(p.Layout) }},
+	{"authority", "authority", Decimal, "", 10, func(p *PageRow) any { return p.ofPage(digits(p.Authority, 4)) }},
+	{"importance", "importance", Decimal, "", 12, func(p *PageRow) any { return p.ofPage(digits(p.Importance, 4)) }},
+	{"health", "health", Decimal, "points", 10, func(p *PageRow) any { return score(p.Health) }},
+	{"errors", "errors", Whole, "", 8, func(p *PageRow) any { return p.Errors }},
+	{"warnings", "warnings", Whole, "", 9, func(p *PageRow) any { return p.Warnings }},
+	{"notices", "notices", Whole, "", 8, func(p *PageRow) any { return p.Notices }},
 }
 
 // ColumnKeys are the keys of all columns.

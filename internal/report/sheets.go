@@ -450,8 +450,8 @@ func (m *maker) listed() Sheet {
 }
 
 // FileName is what a file of a crawl is called.
-func FileName(crawl record.Crawl, ending string) string {
-	return crawl.Site + "-crawl-" + strconv.Itoa(crawl.Number) + "-" + crawl.Started.UTC().Format(time.DateOnly) + "." + ending
+func FileName(site string, number int, started time.Time, ending string) string {
+	return site + "-crawl-" + strconv.Itoa(number) + "-" + started.UTC().Format(time.DateOnly) + "." + ending
 }
 
 // ErrOneSheet is the error of several sheets in a form that holds one.

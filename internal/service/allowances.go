@@ -7,6 +7,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/fetch"
 )
 
@@ -38,9 +39,7 @@ func rangeOf(text string) (netip.Prefix, string) {
 
 // allow lets a site's hosts be in a range that is not public.
 func (s *Service) allow(c *gin.Context) {
-	var in struct {
-		Range string `json:"range"`
-	}
+	var in api.Allowance
 	site, ok := s.siteOf(c)
 	if !ok || !s.bind(c, &in) {
 		return

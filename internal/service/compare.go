@@ -7,10 +7,11 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/text"
-	"harvik/internal/record"
 	"harvik/internal/store"
+	"harvik/internal/wire"
 )
 
 // comparePages sets the main texts of two pages side by side.
@@ -41,9 +42,9 @@ func (s *Service) comparePages(c *gin.Context) {
 		slices.Sort(*set)
 		*set = slices.Compact(*set)
 	}
-	c.JSON(http.StatusOK, record.Comparison{
+	c.JSON(http.StatusOK, api.Comparison{
 		A: addresses[0], B: addresses[1], WordsA: a.Words, WordsB: b.Words,
-		Likeness: neardup.Jaccard(a.Shingles, b.Shingles), Passages: append([]text.Passage{}, text.Differ(texts[0], texts[1])...),
+		Likeness: neardup.Jaccard(a.Shingles, b.Shingles), Passages: wire.Each(text.Differ(texts[0], texts[1]), wire.Passage),
 	})
 }
 
@@ -68,5 +69,5 @@ func (s *Service) listLayouts(c *gin.Context) {
 			layouts[i].Name = sheet.Layouts[layouts[i].Layout]
 		}
 	}
-	c.JSON(http.StatusOK, gin.H{"layouts": layouts})
+	c.JSON(http.StatusOK, api.LayoutList{Layouts: wire.Each(layouts, wire.Layout)})
 }

@@ -1,19 +1,17 @@
 package service
 
 import (
-	_ "embed"
 	"io/fs"
 	"net/http"
 	"path"
 	"strings"
 
+	"harvik/internal/api"
+
 	"github.com/gin-gonic/gin"
 )
 
-//go:embed openapi.yaml
-var openAPI []byte
-
-func (s *Service) openAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", openAPI) }
+func (s *Service) openAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Description) }
 
 // serveConsole answers what no route does: files of the console, and its index page for the
 // addresses that it keeps in the browser.

@@ -11,11 +11,13 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
 	"harvik/internal/store"
+	"harvik/internal/wire"
 )
 
 // number reads a query parameter between bounds; on failure it has answered.
@@ -61,7 +63,7 @@ func (s *Service) listCrawls(c *gin.Context) {
 			p.Sources.Addresses = p.Sources.Addresses[:maxListedAddresses]
 		}
 	}
-	c.JSON(http.StatusOK, gin.H{"crawls": crawls, "next": next})
+	c.JSON(http.StatusOK, api.CrawlList{Crawls: wire.Each(crawls, wire.Crawl), Next: next})
 }
 
 // maxListedAddresses is how many of a plan's addresses a list of crawls repeats.
@@ -78,9 +80,7 @@ func (s *Service) enliven(cr *record.Crawl) {
 }
 
 func (s *Service) startCrawl(c *gin.Context) {
-	var in struct {
-		Pages int `json:"pages"`
-	}
+	var in api.NewCrawl
 	if c.Request.ContentLength != 0 && !s.bind(c, &in) {
 		return
 	}
@@ -101,7 +101,7 @@ func (s *Service) startCrawl(c *gin.Context) {
 		s.fail(c, err, "a crawl of this number")
 		return
 	}
-	c.JSON(http.StatusAccepted, started)
+	c.JSON(http.StatusAccepted, wire.Crawl(&started))
 }
 
 // crawl finds the crawl that the path names; on failure it has answered.
@@ -169,7 +169,7 @@ func (s *Service) find(c *gin.Context) (record.Crawl, bool) {
 
 func (s *Service) showCrawl(c *gin.Context) {
 	if cr, ok := s.crawl(c); ok {
-		c.JSON(http.StatusOK, cr)
+		c.JSON(http.StatusOK, wire.Crawl(&cr))
 	}
 }
 
@@ -222,14 +222,12 @@ func (s *Service) resumeCrawl(c *gin.Context) {
 		s.fail(c, err, "the crawl")
 		return
 	}
-	c.JSON(http.StatusAccepted, resumed)
+	c.JSON(http.StatusAccepted, wire.Crawl(&resumed))
 }
 
 // continueCrawl lets a finished crawl go on with a higher number of pages.
 func (s *Service) continueCrawl(c *gin.Context) {
-	var in struct {
-		Pages int `json:"pages"`
-	}
+	var in api.MorePages
 	cr, ok := s.crawl(c)
 	if !ok || !s.bind(c, &in) {
 		return
@@ -256,7 +254,7 @@ func (s *Service) continueCrawl(c *gin.Context) {
 		s.fail(c, err, "the crawl")
 		return
 	}
-	c.JSON(http.StatusAccepted, continued)
+	c.JSON(http.StatusAccepted, wire.Crawl(&continued))
 }
 
 // setPace changes the pace of a running crawl: the settings that the body names.
@@ -266,11 +264,7 @@ func (s *Service) setPace(c *gin.Context) {
 		return
 	}
 	p := plan.Plan(cr.Plan).WithDefaults()
-	pace := struct {
-		Parallel  int           `json:"parallel"`
-		Pause     plan.Duration `json:"pause"`
-		PerSecond float64       `json:"perSecond"`
-	}{p.Parallel, p.Pause, p.PerSecond}
+	pace := api.PaceLimits{Parallel: p.Parallel, Pause: p.Pause, PerSecond: p.PerSecond}
 	if !s.bind(c, &pace) {
 		return
 	}
@@ -314,7 +308,7 @@ func (s *Service) listAddresses(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, list)
+	c.JSON(http.StatusOK, wire.AddressList(&list))
 }
 
 // progressEvery is how often a live stream tells the progress.
@@ -352,11 +346,11 @@ func (s *Service) watchCrawl(c *gin.Context) {
 		p, ended, running := s.runner.Progress(cr.ID)
 		if !running {
 			if now, err := s.store.Crawl(c, cr.Site, cr.Number); err == nil {
-				send("end", now)
+				send("end", wire.Crawl(&now))
 			}
 			return
 		}
-		send("progress", p)
+		send("progress", wire.Progress(&p))
 		select {
 		case <-ended:
 		case <-ticker.C:
@@ -378,5 +372,5 @@ func (s *Service) tally(c *gin.Context) {
 		s.fail(c, err, "the count")
 		return
 	}
-	c.JSON(http.StatusOK, t)
+	c.JSON(http.StatusOK, wire.Tallies(&t))
 }

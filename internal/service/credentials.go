@@ -9,7 +9,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/store"
+	"harvik/internal/wire"
 )
 
 // listCredentials lists who is let in: tokens, browsers' sessions and links that were not used yet.
@@ -22,16 +24,14 @@ func (s *Service) listCredentials(c *gin.Context) {
 	for i := range all {
 		all[i].Own = all[i].ID == caller(c).ID
 	}
-	c.JSON(http.StatusOK, gin.H{"credentials": all})
+	c.JSON(http.StatusOK, api.CredentialList{Credentials: wire.Each(all, wire.Credential)})
 }
 
 var tokenName = regexp.MustCompile(`^[a-z0-9]([a-z0-9._-]{0,61}[a-z0-9])?$`)
 
 // addToken makes a token for a program. Its secret is in the answer and nowhere else.
 func (s *Service) addToken(c *gin.Context) {
-	var in struct {
-		Label string `json:"label"`
-	}
+	var in api.TokenLabel
 	if !s.bind(c, &in) {
 		return
 	}
@@ -51,7 +51,7 @@ func (s *Service) addToken(c *gin.Context) {
 		s.fail(c, err, "a token of the name "+in.Label)
 		return
 	}
-	c.JSON(http.StatusCreated, gin.H{"label": in.Label, "token": secret})
+	c.JSON(http.StatusCreated, api.NewToken{Label: in.Label, Token: secret})
 }
 
 // revoke ends a credential at once.

@@ -7,10 +7,11 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/core/checks"
-	"harvik/internal/core/gate"
 	"harvik/internal/record"
 	"harvik/internal/store"
+	"harvik/internal/wire"
 )
 
 // showDrift sets a crawl and an earlier one side by side: the one that "from" names, or the finished
@@ -33,7 +34,7 @@ func (s *Service) showDrift(c *gin.Context) {
 		s.fail(c, err, "the crawl")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"before": before.Number, "after": after.Number, "drift": d})
+	c.JSON(http.StatusOK, api.DriftBetween{Before: before.Number, After: after.Number, Drift: wire.Drift(d)})
 }
 
 // earlier is the crawl that "from" names, or the finished one before; nil if there is none.
@@ -77,7 +78,7 @@ func (s *Service) showTrend(c *gin.Context) {
 		s.fail(c, err, siteWord(c))
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"site": site.Name, "points": points})
+	c.JSON(http.StatusOK, api.Trend{Site: site.Name, Points: wire.Each(points, wire.TrendPoint)})
 }
 
 // passGate holds a crawl against the conditions of the body.
@@ -86,8 +87,13 @@ func (s *Service) passGate(c *gin.Context) {
 	if !ok {
 		return
 	}
-	var in gate.Conditions
-	if !s.bind(c, &in) {
+	var body api.GateConditions
+	if !s.bind(c, &body) {
+		return
+	}
+	in, err := wire.ConditionsOf(&body)
+	if err != nil {
+		problem(c, http.StatusUnprocessableEntity, err.Error())
 		return
 	}
 	if in.MinHealth < 0 || in.MinHealth > 100 {
@@ -113,7 +119,7 @@ func (s *Service) passGate(c *gin.Context) {
 		s.fail(c, err, "the crawl")
 		return
 	}
-	c.JSON(http.StatusOK, v)
+	c.JSON(http.StatusOK, wire.GateVerdict(&v))
 }
 
 func checkIDs() []string {
@@ -139,5 +145,5 @@ func (s *Service) showMap(c *gin.Context) {
 		s.fail(c, err, "the map")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"sections": m.Sections, "cells": m.Cells, "groups": checks.Groups})
+	c.JSON(http.StatusOK, api.Map{Sections: wire.Each(m.Sections, wire.MapSection), Cells: wire.Each(m.Cells, wire.MapCell), Groups: checks.Groups})
 }

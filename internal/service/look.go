@@ -5,7 +5,9 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/record"
+	"harvik/internal/wire"
 )
 
 // maxPage bounds a page that is sent to be looked at, in bytes of its JSON.
@@ -13,7 +15,7 @@ const maxPage = 18 << 20
 
 // look fetches and judges one page without a site.
 func (s *Service) look(c *gin.Context) {
-	var in record.LookRequest
+	var in api.LookRequest
 	if !s.bindUpTo(c, &in, maxPage) {
 		return
 	}
@@ -21,12 +23,12 @@ func (s *Service) look(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, "say what to look at: an address, or the HTML of a page")
 		return
 	}
-	out, err := s.runner.Look(c, in)
+	out, err := s.runner.Look(c, record.LookRequest{Address: in.Address, HTML: in.HTML, Check: in.Check})
 	if err != nil {
 		s.fail(c, err, "the page")
 		return
 	}
-	c.JSON(http.StatusOK, out)
+	c.JSON(http.StatusOK, wire.Look(out))
 }
 
 // judgeCrawl judges a finished crawl anew.
@@ -40,6 +42,6 @@ func (s *Service) judgeCrawl(c *gin.Context) {
 		return
 	}
 	if cr, ok = s.crawl(c); ok {
-		c.JSON(http.StatusOK, cr)
+		c.JSON(http.StatusOK, wire.Crawl(&cr))
 	}
 }

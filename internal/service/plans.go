@@ -9,11 +9,13 @@ import (
 	"github.com/gin-gonic/gin"
 	"go.yaml.in/yaml/v3"
 
+	"harvik/internal/api"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 	"harvik/internal/store"
+	"harvik/internal/wire"
 )
 
 // siteOf finds the site that the path names; on failure it has answered.
@@ -81,12 +83,12 @@ func unknownSite(name string, names []string) string {
 func (s *Service) planSchema(c *gin.Context) { c.JSON(http.StatusOK, plan.Schema()) }
 
 func (s *Service) listProfiles(c *gin.Context) {
-	c.JSON(http.StatusOK, gin.H{"profiles": plan.Profiles, "agents": plan.Agents})
+	c.JSON(http.StatusOK, api.ProfileList{Profiles: wire.Each(plan.Profiles, wire.Profile), Agents: wire.Each(plan.Agents, wire.Agent)})
 }
 
 func (s *Service) showPlan(c *gin.Context) {
 	if site, ok := s.siteOf(c); ok {
-		c.JSON(http.StatusOK, site.Plan)
+		c.JSON(http.StatusOK, plan.Plan(site.Plan).WithDefaults())
 	}
 }
 
@@ -144,7 +146,7 @@ func (s *Service) checkPlan(c *gin.Context) {
 		s.fail(c, err, "the plan")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"plan": p.WithDefaults(), "text": text.String()})
+	c.JSON(http.StatusOK, api.CheckedPlan{Plan: p.WithDefaults(), Text: text.String()})
 }
 
 // previewPlan looks at the site by the plan in the body, or by its own.
@@ -164,5 +166,5 @@ func (s *Service) previewPlan(c *gin.Context) {
 		s.fail(c, err, "the preview")
 		return
 	}
-	c.JSON(http.StatusOK, preview)
+	c.JSON(http.StatusOK, wire.Preview(preview))
 }

@@ -9,24 +9,20 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/jobs"
 	"harvik/internal/store"
+	"harvik/internal/wire"
 )
 
-// Problem is an error of the API by RFC 9457.
-type Problem struct {
-	Type   string       `json:"type"` // always about:blank: the status says the kind
-	Title  string       `json:"title"`
-	Status int          `json:"status"`
-	Detail string       `json:"detail,omitempty"`
-	Faults []plan.Fault `json:"faults,omitempty"` // what is wrong with the input, field by field
-}
-
+// problem answers with an error by RFC 9457. Its type is always about:blank: the status says the kind.
 func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
 	c.Header("Content-Type", "application/problem+json")
 	c.Header("Cache-Control", "no-store")
-	c.AbortWithStatusJSON(status, Problem{"about:blank", http.StatusText(status), status, detail, faults})
+	c.AbortWithStatusJSON(status, api.Problem{
+		Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail, Faults: wire.Faults(faults),
+	})
 }
 
 // fail turns an error into a response. What is not the caller's doing is logged with its

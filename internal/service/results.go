@@ -11,6 +11,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
@@ -18,6 +19,7 @@ import (
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 	"harvik/internal/store"
+	"harvik/internal/wire"
 )
 
 func (s *Service) listFixes(c *gin.Context) {
@@ -62,7 +64,7 @@ func (s *Service) listFixes(c *gin.Context) {
 		s.fail(c, err, "the fix list")
 		return
 	}
-	c.JSON(http.StatusOK, list)
+	c.JSON(http.StatusOK, wire.FixList(&list))
 }
 
 // folder tells whether a section is a folder, or none; if it is neither, it has answered.
@@ -125,7 +127,7 @@ func (s *Service) showFix(c *gin.Context) {
 		s.fail(c, err, "fix "+c.Param("fix"))
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"fix": f, "check": describe(checks.Find(f.Check))})
+	c.JSON(http.StatusOK, api.FixDetail{Fix: wire.Fix(&f), Check: wire.CheckOf(checks.Find(f.Check))})
 }
 
 // noFix says that a crawl has no such fix, and what was probably meant: its line's number, or its check.
@@ -169,7 +171,7 @@ func (s *Service) fixPages(c *gin.Context) {
 	if len(rows) == limit {
 		next = rows[limit-1].Address
 	}
-	c.JSON(http.StatusOK, gin.H{"pages": rows, "total": f.Pages, "next": next})
+	c.JSON(http.StatusOK, api.FixPages{Pages: wire.Each(rows, wire.PageFinding), Total: f.Pages, Next: next})
 }
 
 func (s *Service) listPages(c *gin.Context) {
@@ -193,7 +195,7 @@ func (s *Service) listPages(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, list)
+	c.JSON(http.StatusOK, wire.PageList(&list))
 }
 
 // address reads the query parameter of that name, absolute or relative to the site's home;
@@ -234,7 +236,7 @@ func (s *Service) showPage(c *gin.Context) {
 	slices.SortStableFunc(d.Findings, func(a, b record.PageFinding) int {
 		return cmp.Compare(severity(a.Check), severity(b.Check))
 	})
-	c.JSON(http.StatusOK, d)
+	c.JSON(http.StatusOK, wire.PageDetail(&d))
 }
 
 // severity of a check; one that this catalogue no longer has comes last.
@@ -272,15 +274,15 @@ func (s *Service) linksIn(c *gin.Context) {
 		s.fail(c, err, "the links")
 		return
 	}
-	c.JSON(http.StatusOK, in)
+	c.JSON(http.StatusOK, wire.LinksInto(&in))
 }
 
 func (s *Service) listChecks(c *gin.Context) {
-	list := make([]record.Check, len(checks.Catalog))
-	for i, ch := range checks.Catalog {
-		list[i] = describe(ch)
-	}
-	c.JSON(http.StatusOK, gin.H{"checks": list, "groups": checks.Groups, "version": checks.Version})
+	c.JSON(http.StatusOK, api.CheckList{Checks: wire.Each(checks.Catalog, wire.Check), Groups: checks.Groups, Version: checks.Version})
+}
+
+func (s *Service) listColumns(c *gin.Context) {
+	c.JSON(http.StatusOK, api.ColumnList{Columns: wire.Each(record.Columns, wire.Column)})
 }
 
 func (s *Service) showCheck(c *gin.Context) {
@@ -289,20 +291,5 @@ func (s *Service) showCheck(c *gin.Context) {
 		problem(c, http.StatusNotFound, unknownCheck(c.Param("check")))
 		return
 	}
-	c.JSON(http.StatusOK, describe(ch))
-}
-
-func describe(c *check.Check) record.Check {
-	d := record.Check{
-		ID: c.ID, Group: c.Group, Severity: c.Severity, Factor: c.Weight(), Title: c.Title,
-		What: c.What, Why: c.Why, How: c.How, Source: c.Source, Limits: []check.Limit{},
-		Effort: [...]string{"minutes", "hours", "days"}[c.Effort],
-		Scope:  [...]string{"every HTML page", "pages that search engines may show", "the whole site, after the crawl"}[c.Scope],
-	}
-	for _, l := range check.AllLimits {
-		if slices.Contains(c.Limits, l.Name) {
-			d.Limits = append(d.Limits, l)
-		}
-	}
-	return d
+	c.JSON(http.StatusOK, wire.CheckOf(ch))
 }

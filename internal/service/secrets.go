@@ -7,9 +7,11 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/jobs"
+	"harvik/internal/wire"
 )
 
 // Sealer encrypts secrets before they are stored.
@@ -30,16 +32,13 @@ func (s *Service) listSecrets(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"secrets": secrets})
+	c.JSON(http.StatusOK, api.SecretList{Secrets: wire.Each(secrets, wire.Secret)})
 }
 
 // setSecret keeps a secret. It goes in and never comes out again: only crawls use it, and only
 // for its host.
 func (s *Service) setSecret(c *gin.Context) {
-	var in struct {
-		Value string `json:"value"`
-		Host  string `json:"host"`
-	}
+	var in api.NewSecret
 	if !s.bind(c, &in) {
 		return
 	}
@@ -109,5 +108,5 @@ func (s *Service) listUses(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"uses": uses})
+	c.JSON(http.StatusOK, api.SecretUseList{Uses: wire.Each(uses, wire.SecretUse)})
 }

@@ -11,6 +11,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/record"
 	"harvik/internal/store"
 )
@@ -43,9 +44,7 @@ func (s *Service) healthz(c *gin.Context) {
 
 // signIn trades a one-time link for a session.
 func (s *Service) signIn(c *gin.Context) {
-	var in struct {
-		Link string `json:"link"`
-	}
+	var in api.SignIn
 	if !s.bind(c, &in) {
 		return
 	}
@@ -63,7 +62,7 @@ func (s *Service) signIn(c *gin.Context) {
 		return
 	}
 	s.setCookie(c, half, int(store.SessionLife/time.Second))
-	c.JSON(http.StatusOK, gin.H{"key": key})
+	c.JSON(http.StatusOK, api.SessionKey{Key: key})
 }
 
 func (s *Service) setCookie(c *gin.Context, value string, seconds int) {
@@ -138,7 +137,7 @@ func (s *Service) named(c *gin.Context) {
 }
 
 func (s *Service) whoAmI(c *gin.Context) {
-	c.JSON(http.StatusOK, gin.H{"role": "owner", "kind": caller(c).Kind, "label": caller(c).Label})
+	c.JSON(http.StatusOK, api.Caller{Role: "owner", Kind: caller(c).Kind, Label: caller(c).Label})
 }
 
 func (s *Service) signOut(c *gin.Context) {
@@ -198,9 +197,7 @@ func (t *tickets) redeem(secret string) (ticket, bool) {
 
 // addTicket makes a ticket for an address of the API.
 func (s *Service) addTicket(c *gin.Context) {
-	var in struct {
-		Address string `json:"address"`
-	}
+	var in api.NewTicket
 	if !s.bind(c, &in) {
 		return
 	}
@@ -218,7 +215,7 @@ func (s *Service) addTicket(c *gin.Context) {
 	query := u.Query()
 	query.Set(ticketName, secret)
 	u.RawQuery = query.Encode()
-	c.JSON(http.StatusCreated, gin.H{"address": u.String()})
+	c.JSON(http.StatusCreated, api.Ticket{Address: u.String()})
 }
 
 // canonical is an address with its query in order.

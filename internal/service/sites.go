@@ -7,10 +7,12 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
+	"harvik/internal/wire"
 )
 
 func (s *Service) listSites(c *gin.Context) {
@@ -25,18 +27,13 @@ func (s *Service) listSites(c *gin.Context) {
 			return
 		}
 	}
-	c.JSON(http.StatusOK, gin.H{"sites": sites})
+	c.JSON(http.StatusOK, api.SiteList{Sites: wire.Each(sites, wire.Site)})
 }
 
 var siteName = regexp.MustCompile(`^[a-z0-9]([a-z0-9._-]{0,61}[a-z0-9])?$`)
 
 func (s *Service) addSite(c *gin.Context) {
-	var in struct {
-		Name    string     `json:"name"`
-		Home    string     `json:"home"`
-		Plan    *plan.Plan `json:"plan"`
-		Profile string     `json:"profile"`
-	}
+	var in api.NewSite
 	if !s.bind(c, &in) {
 		return
 	}
@@ -83,7 +80,7 @@ func (s *Service) addSite(c *gin.Context) {
 		s.fail(c, err, "the site")
 		return
 	}
-	c.JSON(http.StatusCreated, site)
+	c.JSON(http.StatusCreated, wire.Site(&site))
 }
 
 var bareHost = regexp.MustCompile(`^[A-Za-z0-9-]+(\.[A-Za-z0-9-]+)+\.?(:\d+)?(/|$)`)
@@ -115,7 +112,7 @@ func (s *Service) showSite(c *gin.Context) {
 		s.fail(c, err, siteWord(c))
 		return
 	}
-	c.JSON(http.StatusOK, site)
+	c.JSON(http.StatusOK, wire.Site(&site))
 }
 
 func (s *Service) removeSite(c *gin.Context) {

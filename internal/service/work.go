@@ -11,10 +11,12 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/api"
 	"harvik/internal/core/task"
 	"harvik/internal/core/waive"
 	"harvik/internal/record"
 	"harvik/internal/store"
+	"harvik/internal/wire"
 )
 
 // maxMoved bounds how many fixes are moved at once.
@@ -26,7 +28,7 @@ func (s *Service) moveFixes(c *gin.Context) {
 	if !ok {
 		return
 	}
-	var wish record.Wish
+	var wish api.Wish
 	if !s.bind(c, &wish) {
 		return
 	}
@@ -56,12 +58,12 @@ func (s *Service) moveFixes(c *gin.Context) {
 			return
 		}
 	}
-	moves, err := s.runner.Move(c, site, wish)
+	moves, err := s.runner.Move(c, site, wire.WishOf(&wish))
 	if err != nil {
 		s.fail(c, err, "the fixes")
 		return
 	}
-	c.JSON(http.StatusOK, moves)
+	c.JSON(http.StatusOK, wire.Moves(&moves))
 }
 
 // undo takes back what was done at once.
@@ -70,10 +72,7 @@ func (s *Service) undo(c *gin.Context) {
 	if !ok {
 		return
 	}
-	var in struct {
-		Batch int64  `json:"batch"`
-		By    string `json:"by"`
-	}
+	var in api.Undo
 	if !s.bind(c, &in) || !fits(c, bounded{"by", in.By, maxName}) {
 		return
 	}
@@ -86,7 +85,7 @@ func (s *Service) undo(c *gin.Context) {
 		s.fail(c, err, fmt.Sprintf("anything done under the number %d", in.Batch))
 		return
 	}
-	c.JSON(http.StatusOK, moves)
+	c.JSON(http.StatusOK, wire.Moves(&moves))
 }
 
 // listTasks lists the fixes that anyone has touched, with their states, gone ones included.
@@ -110,7 +109,7 @@ func (s *Service) listTasks(c *gin.Context) {
 	if state != "" {
 		tasks = slices.DeleteFunc(tasks, func(t record.Task) bool { return t.State != state })
 	}
-	c.JSON(http.StatusOK, gin.H{"tasks": tasks})
+	c.JSON(http.StatusOK, api.TaskList{Tasks: wire.Each(tasks, wire.Task)})
 }
 
 // showTask is the work at one fix with its history.
@@ -137,7 +136,7 @@ func (s *Service) showTask(c *gin.Context) {
 		}
 		t = record.Task{Fix: id, State: task.Open}
 	}
-	c.JSON(http.StatusOK, gin.H{"task": t, "history": events})
+	c.JSON(http.StatusOK, api.TaskDetail{Task: wire.Task(&t), History: wire.Each(events, wire.TaskEvent)})
 }
 
 func (s *Service) listWaivers(c *gin.Context) {
@@ -150,7 +149,7 @@ func (s *Service) listWaivers(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"waivers": waivers})
+	c.JSON(http.StatusOK, api.WaiverList{Waivers: wire.Each(waivers, wire.Waiver)})
 }
 
 func (s *Service) addWaiver(c *gin.Context) {
@@ -158,18 +157,11 @@ func (s *Service) addWaiver(c *gin.Context) {
 	if !ok {
 		return
 	}
-	var in struct {
-		Scope  waive.Scope `json:"scope"`
-		Check  string      `json:"check"`
-		On     string      `json:"on"`
-		Reason string      `json:"reason"`
-		Until  string      `json:"until"`
-		By     string      `json:"by"`
-	}
+	var in api.NewWaiver
 	if !s.bind(c, &in) || !fits(c, bounded{"check", in.Check, maxName}, bounded{"on", in.On, maxTarget}, bounded{"reason", in.Reason, maxWords}, bounded{"by", in.By, maxName}) {
 		return
 	}
-	w := record.Waiver{Scope: in.Scope, Check: in.Check, On: in.On, Reason: in.Reason, By: in.By}
+	w := record.Waiver{Scope: waive.Scope(in.Scope), Check: in.Check, On: in.On, Reason: in.Reason, By: in.By}
 	if w.By == "" {
 		w.By = "somebody"
 	}
@@ -186,7 +178,7 @@ func (s *Service) addWaiver(c *gin.Context) {
 		s.fail(c, err, "the waiver")
 		return
 	}
-	c.JSON(http.StatusCreated, w)
+	c.JSON(http.StatusCreated, wire.Waiver(&w))
 }
 
 func (s *Service) endWaiver(c *gin.Context) {
@@ -211,7 +203,7 @@ func (s *Service) endWaiver(c *gin.Context) {
 		s.fail(c, err, "the waiver")
 		return
 	}
-	c.JSON(http.StatusOK, w)
+	c.JSON(http.StatusOK, wire.Waiver(&w))
 }
 
 func (s *Service) startRecheck(c *gin.Context) {
@@ -219,10 +211,7 @@ func (s *Service) startRecheck(c *gin.Context) {
 	if !ok {
 		return
 	}
-	var in struct {
-		Fixes []string `json:"fixes"`
-		By    string   `json:"by"`
-	}
+	var in api.NewRecheck
 	if !s.bind(c, &in) || !fits(c, bounded{"by", in.By, maxName}) {
 		return
 	}
@@ -231,7 +220,7 @@ func (s *Service) startRecheck(c *gin.Context) {
 		s.fail(c, err, "the recheck")
 		return
 	}
-	c.JSON(http.StatusAccepted, rec)
+	c.JSON(http.StatusAccepted, wire.Recheck(&rec))
 }
 
 func (s *Service) listRechecks(c *gin.Context) {
@@ -244,7 +233,7 @@ func (s *Service) listRechecks(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"rechecks": all})
+	c.JSON(http.StatusOK, api.RecheckList{Rechecks: wire.Each(all, wire.Recheck)})
 }
 
 func (s *Service) showRecheck(c *gin.Context) {
@@ -262,7 +251,7 @@ func (s *Service) showRecheck(c *gin.Context) {
 		s.fail(c, err, fmt.Sprintf("recheck %d of crawl %d", n, cr.Number))
 		return
 	}
-	c.JSON(http.StatusOK, rec)
+	c.JSON(http.StatusOK, wire.Recheck(&rec))
 }
 
 // importFigures takes figures by address as CSV in the body.
@@ -289,7 +278,7 @@ func (s *Service) importFigures(c *gin.Context) {
 		s.fail(c, err, "the figures")
 		return
 	}
-	c.JSON(http.StatusOK, out)
+	c.JSON(http.StatusOK, wire.FigureImport(&out))
 }
 
 // maxFigures bounds a file of figures, in bytes.
@@ -305,7 +294,7 @@ func (s *Service) listFigures(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"figures": sets, "importance": site.Importance})
+	c.JSON(http.StatusOK, api.FigureList{Figures: wire.Each(sets, wire.FigureSet), Importance: site.Importance})
 }
 
 func (s *Service) removeFigure(c *gin.Context) {
@@ -326,9 +315,7 @@ func (s *Service) setImportance(c *gin.Context) {
 	if !ok {
 		return
 	}
-	var in struct {
-		Figure string `json:"figure"`
-	}
+	var in api.FigureChoice
 	if !s.bind(c, &in) {
 		return
 	}
@@ -351,5 +338,5 @@ func (s *Service) setImportance(c *gin.Context) {
 		s.fail(c, err, siteWord(c))
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"importance": in.Figure})
+	c.JSON(http.StatusOK, api.Importance{Importance: in.Figure})
 }

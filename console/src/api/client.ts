@@ -1,10 +1,8 @@
-/** One thing wrong with what was sent. Line and column are of its text, where it was one. */
-export interface Fault {
-  field: string;
-  reason: string;
-  line?: number;
-  column?: number;
-}
+import createClient from "openapi-fetch";
+import type { paths } from "./schema";
+import type { Fault } from "./types";
+
+export type { Fault };
 
 /** A refusal by the service: RFC 9457 problem details. */
 export class Problem extends Error {
@@ -25,78 +23,86 @@ const sessionKey = "harvik.session";
 
 export const keepSession = (key: string) => localStorage.setItem(sessionKey, key);
 
-/** The one place that talks to the service. */
-async function ask(method: string, path: string, init: RequestInit = {}): Promise<Response> {
-  const headers = new Headers(init.headers);
-  const key = localStorage.getItem(sessionKey);
-  if (key) headers.set("Harvik-Session", key);
-  const response = await fetch(`/api/v1${path}`, { ...init, method, headers });
-  if (response.ok) return response;
-  const problem = await response.json().catch(() => ({}));
-  throw new Problem(
-    response.status,
-    problem.detail ?? `${response.status} ${response.statusText}`,
-    problem.faults,
-  );
+/** Writes query parameters, leaving out the empty ones. */
+export function query(params: Record<string, unknown>): string {
+  const out = new URLSearchParams();
+  for (const [key, value] of Object.entries(params)) {
+    if (value !== undefined && value !== null && value !== "") out.set(key, String(value));
+  }
+  return out.toString();
 }
 
-/** A text is sent as it is, as YAML; all else as JSON. */
-export async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
-  const isText = typeof body === "string";
-  const response = await ask(method, path, {
-    headers: body === undefined ? {} : { "Content-Type": isText ? "application/yaml" : "application/json" },
-    body: body === undefined || isText ? body : JSON.stringify(body),
-  });
-  const text = await response.text();
-  return (text ? JSON.parse(text) : undefined) as T;
-}
+/** The one thing that talks to the service; what it may say is in the description of the API. */
+export const api = createClient<paths>({ baseUrl: "/api/v1", querySerializer: query });
+
+api.use({
+  onRequest({ request }) {
+    const key = localStorage.getItem(sessionKey);
+    if (key) request.headers.set("Harvik-Session", key);
+    return request;
+  },
+  async onResponse({ response }) {
+    if (response.ok) return;
+    const problem = await response.json().catch(() => ({}));
+    throw new Problem(
+      response.status,
+      problem.detail ?? `${response.status} ${response.statusText}`,
+      problem.faults,
+    );
+  },
+});
+
+/** What an answer holds; refusals have been thrown. */
+export const read = async <T>(answer: Promise<{ data?: T }>): Promise<T> => (await answer).data as T;
+
+/** Sends a text as it is. */
+export const asText = (type: string) => ({
+  headers: { "Content-Type": type },
+  bodySerializer: (body: unknown) => body as string,
+});
+
+/** A plan in YAML, as the body that the description names. */
+export const planText = (text: string) => ({
+  body: (text || "{}") as unknown as Record<string, unknown>,
+  ...asText("application/yaml"),
+});
 
 /** Has the browser fetch a file of the API, by a link that works once. */
 export async function download(path: string) {
-  const { address } = await call<{ address: string }>("POST", "/tickets", { address: `/api/v1${path}` });
+  const { address } = await read(api.POST("/tickets", { body: { address: `/api/v1${path}` } }));
   location.assign(address);
 }
 
 const retryAfter = 2000; // milliseconds
 
-/** Follows a stream of server-sent events until it ends by itself; a broken one is taken up again. */
-export function follow(path: string, on: (event: string, data: unknown) => void): () => void {
+/** Follows a crawl's events until they end by themselves; a broken stream is taken up again. */
+export function follow(site: string, crawl: string, on: (event: string, data: unknown) => void): () => void {
   const stop = new AbortController();
-  const read = async () => {
-    const response = await ask("GET", path, { signal: stop.signal });
-    const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader();
+  const run = async () => {
+    const { data } = await api.GET("/sites/{site}/crawls/{crawl}/progress", {
+      params: { path: { site, crawl } },
+      parseAs: "stream",
+      signal: stop.signal,
+    });
+    const reader = data?.pipeThrough(new TextDecoderStream()).getReader();
     let rest = "";
     for (let part = await reader?.read(); part && !part.done; part = await reader?.read()) {
       const events = (rest + part.value).split("\n\n");
       rest = events.pop() ?? "";
       for (const text of events) {
         const name = /^event: (.*)$/m.exec(text)?.[1] ?? "";
-        const data = /^data: (.*)$/m.exec(text)?.[1];
-        if (data) on(name, JSON.parse(data));
+        const said = /^data: (.*)$/m.exec(text)?.[1];
+        if (said) on(name, JSON.parse(said));
         if (name === "end") return;
       }
     }
     throw new Error("the stream broke");
   };
-  const run = () => {
-    read().catch((e) => {
-      if (!stop.signal.aborted && !(e instanceof Problem)) setTimeout(run, retryAfter);
+  const keep = () => {
+    run().catch((e) => {
+      if (!stop.signal.aborted && !(e instanceof Problem)) setTimeout(keep, retryAfter);
     });
   };
-  run();
+  keep();
   return () => stop.abort();
-}
-
-export const get = <T>(path: string) => call<T>("GET", path);
-
-/** Writes query parameters, leaving out the empty ones. */
-export function query(params: Record<string, string | number | undefined | null>): string {
-  const out = new URLSearchParams();
-  for (const [key, value] of Object.entries(params)) {
-    if (value !== undefined && value !== null && value !== "") {
-      out.set(key, String(value));
-    }
-  }
-  const text = out.toString();
-  return text ? `?${text}` : "";
 }

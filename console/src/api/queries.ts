@@ -1,69 +1,65 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { get, query } from "./client";
-import type {
-  AddressRow,
-  Agent,
-  Check,
-  Comparison,
-  Crawl,
-  Drift,
-  FigureSet,
-  Fix,
-  Layout,
-  LinkRow,
-  PageAll,
-  PageFinding,
-  PageRow,
-  Plan,
-  Profile,
-  Recheck,
-  Secret,
-  SectionMap,
-  Site,
-  Tallies,
-  Task,
-  TaskEvent,
-  TrendPoint,
-  Waiver,
-} from "./types";
+import { api, query, read } from "./client";
+import type { paths } from "./schema";
 
-const sitePath = (site: string) => `/sites/${encodeURIComponent(site)}`;
-const crawlPath = (site: string, crawl: string) => `${sitePath(site)}/crawls/${encodeURIComponent(crawl)}`;
+type QueryOf<P extends keyof paths> = paths[P] extends { get: { parameters: { query?: infer Q } } }
+  ? NonNullable<Q>
+  : never;
+
+/** Filters stand in the address bar, so all of them are words; "" does not filter. */
+type Words<T> = { [K in keyof T]?: string };
+
+const ofSite = (site: string) => ({ path: { site } });
+const ofCrawl = (site: string, crawl: string) => ({ path: { site, crawl } });
 
 export const sites = () =>
-  queryOptions({ queryKey: ["sites"], queryFn: () => get<{ sites: Site[] }>("/sites").then((r) => r.sites) });
+  queryOptions({ queryKey: ["sites"], queryFn: () => read(api.GET("/sites")).then((r) => r.sites) });
 
 export const site = (name: string) =>
-  queryOptions({ queryKey: ["sites", name], queryFn: () => get<Site>(sitePath(name)) });
+  queryOptions({
+    queryKey: ["sites", name],
+    queryFn: () => read(api.GET("/sites/{site}", { params: ofSite(name) })),
+  });
 
 export const plan = (name: string) =>
-  queryOptions({ queryKey: ["sites", name, "plan"], queryFn: () => get<Plan>(`${sitePath(name)}/plan`) });
+  queryOptions({
+    queryKey: ["sites", name, "plan"],
+    queryFn: () => read(api.GET("/sites/{site}/plan", { params: ofSite(name) })),
+  });
 
 export const secrets = (name: string) =>
   queryOptions({
     queryKey: ["sites", name, "secrets"],
-    queryFn: () => get<{ secrets: Secret[] }>(`${sitePath(name)}/secrets`).then((r) => r.secrets),
+    queryFn: () => read(api.GET("/sites/{site}/secrets", { params: ofSite(name) })).then((r) => r.secrets),
   });
 
 export const profiles = () =>
   queryOptions({
     queryKey: ["profiles"],
-    queryFn: () => get<{ profiles: Profile[]; agents: Agent[] }>("/profiles"),
+    queryFn: () => read(api.GET("/profiles")),
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export interface AddressPart {
-  addresses: AddressRow[];
-  total: number;
-  next: number;
-}
+export const columns = () =>
+  queryOptions({
+    queryKey: ["columns"],
+    queryFn: () => read(api.GET("/columns")).then((r) => r.columns),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+type AddressState = QueryOf<"/sites/{site}/crawls/{crawl}/addresses">["state"];
 
 export const addresses = (name: string, number: string, state: string) =>
   infiniteQueryOptions({
     queryKey: ["sites", name, "crawls", number, "addresses", state],
     queryFn: ({ pageParam }) =>
-      get<AddressPart>(
-        `${crawlPath(name, number)}/addresses${query({ state, after: pageParam, limit: 200 })}`,
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/addresses", {
+          params: {
+            ...ofCrawl(name, number),
+            query: { state: state as AddressState, after: pageParam, limit: 200 },
+          },
+        }),
       ),
     initialPageParam: 0,
     getNextPageParam: (last) => last.next || undefined,
@@ -72,47 +68,36 @@ export const addresses = (name: string, number: string, state: string) =>
 export const crawls = (name: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls"],
-    queryFn: () => get<{ crawls: Crawl[] }>(`${sitePath(name)}/crawls?limit=500`).then((r) => r.crawls),
+    queryFn: () =>
+      read(api.GET("/sites/{site}/crawls", { params: { ...ofSite(name), query: { limit: 500 } } })).then(
+        (r) => r.crawls,
+      ),
     refetchInterval: (q) => (q.state.data?.some((c) => c.state === "running") ? 2000 : false),
   });
 
 export const crawl = (name: string, number: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number],
-    queryFn: () => get<Crawl>(crawlPath(name, number)),
+    queryFn: () => read(api.GET("/sites/{site}/crawls/{crawl}", { params: ofCrawl(name, number) })),
   });
 
 export const tally = (name: string, number: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "tally"],
-    queryFn: () => get<Tallies>(`${crawlPath(name, number)}/tally`),
+    queryFn: () => read(api.GET("/sites/{site}/crawls/{crawl}/tally", { params: ofCrawl(name, number) })),
   });
 
-export interface FixFilter {
-  severity: string;
-  group: string;
-  check: string;
-  search: string;
-  order: string;
-  state: string;
-  assignee: string;
-  section: string;
-}
+type FixQuery = QueryOf<"/sites/{site}/crawls/{crawl}/fixes">;
+export type FixFilter = Words<Omit<FixQuery, "after" | "limit">>;
 
-export interface FixPart {
-  fixes: Fix[];
-  total: number;
-  findings: number;
-  /** Lines left out because they are waived. */
-  waived: number;
-  next?: number;
-}
+const fixPart = (name: string, number: string, query: FixQuery) =>
+  read(api.GET("/sites/{site}/crawls/{crawl}/fixes", { params: { ...ofCrawl(name, number), query } }));
 
 export const fixes = (name: string, number: string, filter: FixFilter) =>
   infiniteQueryOptions({
     queryKey: ["sites", name, "crawls", number, "fixes", filter],
     queryFn: ({ pageParam }) =>
-      get<FixPart>(`${crawlPath(name, number)}/fixes${query({ ...filter, after: pageParam, limit: 200 })}`),
+      fixPart(name, number, { ...(filter as FixQuery), after: pageParam, limit: 200 }),
     initialPageParam: 0,
     placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.next || undefined,
@@ -122,56 +107,62 @@ export const fixes = (name: string, number: string, filter: FixFilter) =>
 export const returned = (name: string, number: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "returned"],
-    queryFn: () =>
-      get<FixPart>(`${crawlPath(name, number)}/fixes?state=returned&limit=1`).then((r) => r.total),
+    queryFn: () => fixPart(name, number, { state: "returned", limit: 1 }).then((r) => r.total),
   });
 
 export const comparison = (name: string, number: string, a: string, b: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "compare", a, b],
-    queryFn: () => get<Comparison>(`${crawlPath(name, number)}/compare${query({ a, b })}`),
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/compare", {
+          params: { ...ofCrawl(name, number), query: { a, b } },
+        }),
+      ),
   });
 
 export const fix = (name: string, number: string, id: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "fix", id],
-    queryFn: () => get<{ fix: Fix; check: Check }>(`${crawlPath(name, number)}/fixes/${id}`),
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/fixes/{fix}", {
+          params: { path: { site: name, crawl: number, fix: id } },
+        }),
+      ),
   });
 
 export const fixPages = (name: string, number: string, id: string) =>
   infiniteQueryOptions({
     queryKey: ["sites", name, "crawls", number, "fix", id, "pages"],
     queryFn: ({ pageParam }) =>
-      get<{ pages: PageFinding[]; total: number; next: string }>(
-        `${crawlPath(name, number)}/fixes/${id}/pages${query({ after: pageParam, limit: 50 })}`,
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/fixes/{fix}/pages", {
+          params: {
+            path: { site: name, crawl: number, fix: id },
+            query: { after: pageParam, limit: 50 },
+          },
+        }),
       ),
     initialPageParam: "",
     getNextPageParam: (last) => last.next || undefined,
   });
 
-export interface PageFilter {
-  search: string;
-  status: string;
-  kind: string;
-  check: string;
-  fix: string;
-  sort: string;
-  role: string;
-  section: string;
-  having: string;
-}
-
-export interface PagePart {
-  pages: PageRow[];
-  total: number;
-  next?: string;
-}
+type PageQuery = QueryOf<"/sites/{site}/crawls/{crawl}/pages">;
+export type PageFilter = Words<Omit<PageQuery, "after" | "limit">>;
 
 export const pages = (name: string, number: string, filter: PageFilter) =>
   infiniteQueryOptions({
     queryKey: ["sites", name, "crawls", number, "pages", filter],
     queryFn: ({ pageParam }) =>
-      get<PagePart>(`${crawlPath(name, number)}/pages${query({ ...filter, after: pageParam, limit: 200 })}`),
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/pages", {
+          params: {
+            ...ofCrawl(name, number),
+            query: { ...(filter as PageQuery), after: pageParam, limit: 200 },
+          },
+        }),
+      ),
     initialPageParam: "",
     placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.next || undefined,
@@ -180,15 +171,22 @@ export const pages = (name: string, number: string, filter: PageFilter) =>
 export const page = (name: string, number: string, address: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "page", address],
-    queryFn: () => get<PageAll>(`${crawlPath(name, number)}/page${query({ address })}`),
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/page", {
+          params: { ...ofCrawl(name, number), query: { address } },
+        }),
+      ),
   });
 
 export const linksIn = (name: string, number: string, address: string) =>
   infiniteQueryOptions({
     queryKey: ["sites", name, "crawls", number, "links-in", address],
     queryFn: ({ pageParam }) =>
-      get<{ links: LinkRow[]; pages: number; next: number }>(
-        `${crawlPath(name, number)}/links-in${query({ address, after: pageParam, limit: 50 })}`,
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/links-in", {
+          params: { ...ofCrawl(name, number), query: { address, after: pageParam, limit: 50 } },
+        }),
       ),
     initialPageParam: 0,
     getNextPageParam: (last) => last.next || undefined,
@@ -197,62 +195,75 @@ export const linksIn = (name: string, number: string, address: string) =>
 export const checks = () =>
   queryOptions({
     queryKey: ["checks"],
-    queryFn: () => get<{ checks: Check[]; groups: string[] }>("/checks"),
+    queryFn: () => read(api.GET("/checks")),
     staleTime: Number.POSITIVE_INFINITY,
   });
 
 export const task = (name: string, id: string) =>
   queryOptions({
     queryKey: ["sites", name, "work", id],
-    queryFn: () => get<{ task: Task; history: TaskEvent[] }>(`${sitePath(name)}/fixes/${id}`),
+    queryFn: () => read(api.GET("/sites/{site}/fixes/{fix}", { params: { path: { site: name, fix: id } } })),
   });
 
 export const waivers = (name: string) =>
   queryOptions({
     queryKey: ["sites", name, "waivers"],
-    queryFn: () => get<{ waivers: Waiver[] }>(`${sitePath(name)}/waivers`).then((r) => r.waivers),
+    queryFn: () => read(api.GET("/sites/{site}/waivers", { params: ofSite(name) })).then((r) => r.waivers),
   });
 
 /** A recheck as it stands; asked again until it is done. */
 export const recheck = (name: string, crawl: number, number: number) =>
   queryOptions({
     queryKey: ["sites", name, "rechecks", crawl, number],
-    queryFn: () => get<Recheck>(`${crawlPath(name, String(crawl))}/rechecks/${number}`),
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/rechecks/{recheck}", {
+          params: { path: { site: name, crawl: String(crawl), recheck: number } },
+        }),
+      ),
     refetchInterval: (q) => (q.state.data && q.state.data.state !== "running" ? false : 300),
   });
 
 export const drift = (name: string, number: string, from: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "drift", from],
-    queryFn: () => get<Drift>(`${crawlPath(name, number)}/drift${query({ from })}`),
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/drift", {
+          params: { ...ofCrawl(name, number), query: from ? { from: Number(from) } : {} },
+        }),
+      ),
     placeholderData: keepPreviousData,
   });
 
 export const trend = (name: string) =>
   queryOptions({
     queryKey: ["sites", name, "trend"],
-    queryFn: () => get<{ points: TrendPoint[] }>(`${sitePath(name)}/trend`).then((r) => r.points),
+    queryFn: () => read(api.GET("/sites/{site}/trend", { params: ofSite(name) })).then((r) => r.points),
   });
 
 export const sectionMap = (name: string, number: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "map"],
-    queryFn: () => get<SectionMap>(`${crawlPath(name, number)}/map`),
+    queryFn: () => read(api.GET("/sites/{site}/crawls/{crawl}/map", { params: ofCrawl(name, number) })),
   });
 
 /** The templates that pages are built from, the largest first. */
 export const layouts = (name: string, number: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "layouts"],
-    queryFn: () => get<{ layouts: Layout[] }>(`${crawlPath(name, number)}/layouts`).then((r) => r.layouts),
+    queryFn: () =>
+      read(api.GET("/sites/{site}/crawls/{crawl}/layouts", { params: ofCrawl(name, number) })).then(
+        (r) => r.layouts,
+      ),
   });
 
 export const figures = (name: string) =>
   queryOptions({
     queryKey: ["sites", name, "figures"],
-    queryFn: () => get<{ figures: FigureSet[]; importance: string }>(`${sitePath(name)}/figures`),
+    queryFn: () => read(api.GET("/sites/{site}/figures", { params: ofSite(name) })),
   });
 
 /** Where a file of a crawl's results is fetched from. */
 export const exportPath = (name: string, number: string, params: Record<string, string>) =>
-  `${crawlPath(name, number)}/export${query(params)}`;
+  `/sites/${encodeURIComponent(name)}/crawls/${encodeURIComponent(number)}/export?${query(params)}`;

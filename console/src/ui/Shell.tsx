@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Input, Link } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { NavLink, Outlet, Link as RouterLink, useNavigate, useParams } from "react-router";
-import { call } from "../api/client";
+import { api } from "../api/client";
 import { useMe } from "../lib/me";
 import { useColorMode } from "./colorMode";
 
@@ -13,7 +13,7 @@ export function Shell() {
   const navigate = useNavigate();
   const client = useQueryClient();
   const signOut = useMutation({
-    mutationFn: () => call("DELETE", "/session"),
+    mutationFn: () => api.DELETE("/session"),
     onSettled: () => {
       client.clear();
       navigate("/sign-in");

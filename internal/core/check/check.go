@@ -23,6 +23,9 @@ const (
 
 var severityNames = [...]string{"error", "warning", "notice"}
 
+// Severities are the names of all, the gravest first.
+func Severities() []string { return severityNames[:] }
+
 func (s Severity) String() string { return severityNames[s] }
 
 // MarshalText writes the name.
@@ -48,6 +51,8 @@ const (
 	Days
 )
 
+func (e Effort) String() string { return [...]string{"minutes", "hours", "days"}[e] }
+
 // Scope is what a check looks at.
 type Scope uint8
 
@@ -56,6 +61,10 @@ const (
 	Indexable              // those that a search engine may show
 	WholeSite              // judged over the site after the crawl
 )
+
+func (s Scope) String() string {
+	return [...]string{"every HTML page", "pages that search engines may show", "the whole site, after the crawl"}[s]
+}
 
 // Gather says how findings become causes, before layout and section are tried.
 type Gather uint8

@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Heading, Progress, SimpleGrid, Text } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { call, follow } from "../../api/client";
+import { api, follow } from "../../api/client";
 import type { Crawl, Progress as CrawlProgress } from "../../api/types";
 import { duration, whole } from "../../lib/format";
 import { Counts } from "./Counts";
@@ -11,17 +11,18 @@ import { PaceLine } from "./PaceLine";
 export function LiveCrawl({ crawl }: { crawl: Crawl }) {
   const [p, setProgress] = useState<CrawlProgress>(crawl.progress);
   const client = useQueryClient();
-  const path = `/sites/${crawl.site}/crawls/${crawl.number}`;
+  const { site, number } = crawl;
+  const params = { path: { site, crawl: String(number) } };
   useEffect(
     () =>
-      follow(`${path}/progress`, (event, data) => {
+      follow(site, String(number), (event, data) => {
         if (event === "progress") setProgress(data as CrawlProgress);
         else client.invalidateQueries({ queryKey: ["sites"] });
       }),
-    [path, client],
+    [site, number, client],
   );
-  const stop = useMutation({ mutationFn: () => call("POST", `${path}/stop`) });
-  const pause = useMutation({ mutationFn: () => call("POST", `${path}/pause`) });
+  const stop = useMutation({ mutationFn: () => api.POST("/sites/{site}/crawls/{crawl}/stop", { params }) });
+  const pause = useMutation({ mutationFn: () => api.POST("/sites/{site}/crawls/{crawl}/pause", { params }) });
   const ahead = p.waiting + p.later;
   const share = p.fetched + ahead > 0 ? (100 * p.fetched) / (p.fetched + ahead) : 0;
   const busy = p.phase === "judging" || p.phase === "probing" || p.phase === "resuming";
@@ -46,7 +47,7 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
       <Text mb="4" color="fg.muted" truncate role="status">
         {what(p)}
       </Text>
-      {p.pace && <PaceLine path={path} pace={p.pace} pause={crawl.plan.pause} />}
+      {p.pace && <PaceLine site={site} crawl={String(number)} pace={p.pace} pause={crawl.plan.pause} />}
       <SimpleGrid columns={{ base: 2, md: 4 }} gap="4" mb="6">
         <Fact label="fetched" value={whole(p.fetched)} />
         <Fact label="waiting" value={whole(ahead)} />

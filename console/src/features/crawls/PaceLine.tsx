@@ -1,17 +1,28 @@
 import { Box, Button, Field, Flex, Input, Text } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { call } from "../../api/client";
+import { api } from "../../api/client";
 import type { Pace } from "../../api/types";
 import { Refused } from "../../ui/States";
 
+interface PaceLineProps {
+  site: string;
+  crawl: string;
+  pace: Pace;
+  pause: string;
+}
+
 /** How fast the site is asked and why no faster, and a way to change it while the crawl runs. */
-export function PaceLine({ path, pace, pause }: { path: string; pace: Pace; pause: string }) {
+export function PaceLine({ site, crawl, pace, pause }: PaceLineProps) {
   const [open, setOpen] = useState(false);
   const [parallel, setParallel] = useState(String(pace.of));
   const [gap, setGap] = useState(pause);
   const change = useMutation({
-    mutationFn: () => call("PATCH", `${path}/pace`, { parallel: Number(parallel), pause: gap }),
+    mutationFn: () =>
+      api.PATCH("/sites/{site}/crawls/{crawl}/pace", {
+        params: { path: { site, crawl } },
+        body: { parallel: Number(parallel), pause: gap },
+      }),
     onSuccess: () => setOpen(false),
   });
   return (

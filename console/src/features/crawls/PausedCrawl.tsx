@@ -1,6 +1,6 @@
 import { Box, Button, Heading, Text } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { call } from "../../api/client";
+import { api } from "../../api/client";
 import type { Crawl } from "../../api/types";
 import { count, duration } from "../../lib/format";
 import { Refused } from "../../ui/States";
@@ -9,7 +9,10 @@ import { Refused } from "../../ui/States";
 export function PausedCrawl({ crawl }: { crawl: Crawl }) {
   const client = useQueryClient();
   const resume = useMutation({
-    mutationFn: () => call<Crawl>("POST", `/sites/${crawl.site}/crawls/${crawl.number}/resume`),
+    mutationFn: () =>
+      api.POST("/sites/{site}/crawls/{crawl}/resume", {
+        params: { path: { site: crawl.site, crawl: String(crawl.number) } },
+      }),
     onSuccess: () => client.invalidateQueries({ queryKey: ["sites", crawl.site] }),
   });
   return (

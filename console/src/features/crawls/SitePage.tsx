@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Heading, Link, Table, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
-import { call } from "../../api/client";
+import { api, read } from "../../api/client";
 import { crawls, site } from "../../api/queries";
 import type { Crawl } from "../../api/types";
 import { points, when, whole } from "../../lib/format";
@@ -16,7 +16,7 @@ export function SitePage() {
   const client = useQueryClient();
   const navigate = useNavigate();
   const start = useMutation({
-    mutationFn: () => call<Crawl>("POST", `/sites/${name}/crawls`),
+    mutationFn: () => read(api.POST("/sites/{site}/crawls", { params: { path: { site: name } } })),
     onSuccess: (c) => {
       client.invalidateQueries({ queryKey: ["sites", name] });
       navigate(`/sites/${name}/${c.number}`);

@@ -1,15 +1,15 @@
 import { Box, Button, Flex, Heading, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import type { Entry } from "../../api/types";
+import type { FixEntry } from "../../api/types";
 import { count } from "../../lib/format";
 
 interface Props {
-  entries: Entry[];
+  entries: FixEntry[];
   /** How many there are; only the first few hundred are named. */
   cases: number;
   newest: boolean;
-  claim: (entry: Entry) => void;
-  recheck: (entry: Entry) => void;
+  claim: (entry: FixEntry) => void;
+  recheck: (entry: FixEntry) => void;
 }
 
 const atFirst = 8;

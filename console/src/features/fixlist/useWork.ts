@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { call } from "../../api/client";
-import type { Fix, Moves, Recheck, State, Waiver, WaiverScope } from "../../api/types";
+import { api, read } from "../../api/client";
+import type { Fix, Moves, State, Waiver, WaiverScope } from "../../api/types";
 import { count } from "../../lib/format";
 import { useMe } from "../../lib/me";
 
@@ -40,35 +40,47 @@ export function useWork(site: string) {
   const [me] = useMe();
   const by = me || "somebody at the console";
   const refresh = () => client.invalidateQueries({ queryKey: ["sites", site] });
-  const path = `/sites/${encodeURIComponent(site)}`;
+  const params = { path: { site } };
   const move = useMutation({
     mutationFn: ({ fixes, ...rest }: Wish) =>
-      call<Moves>("POST", `${path}/fixes`, {
-        ...rest,
-        by,
-        assignee: rest.assignee ?? (rest.to === "taken" && me ? me : undefined),
-        fixes: fixes.map((f) => ({ fix: f.id, version: f.version })),
-      }),
+      read(
+        api.POST("/sites/{site}/fixes", {
+          params,
+          body: {
+            ...rest,
+            by,
+            assignee: rest.assignee ?? (rest.to === "taken" && me ? me : undefined),
+            fixes: fixes.map((f) => ({ fix: f.id, version: f.version })),
+          },
+        }),
+      ),
     onSettled: refresh,
   });
   const undo = useMutation({
-    mutationFn: (batch: number) => call<Moves>("POST", `${path}/undo`, { batch, by }),
+    mutationFn: (batch: number) => read(api.POST("/sites/{site}/undo", { params, body: { batch, by } })),
     onSettled: refresh,
   });
   const waive = useMutation({
     mutationFn: async (wishes: WaiverWish[]) => {
       const out: Waiver[] = [];
-      for (const w of wishes) out.push(await call<Waiver>("POST", `${path}/waivers`, { ...w, by }));
+      for (const w of wishes)
+        out.push(await read(api.POST("/sites/{site}/waivers", { params, body: { ...w, by } })));
       return out;
     },
     onSettled: refresh,
   });
   const unwaive = useMutation({
-    mutationFn: (id: number) => call<Waiver>("DELETE", `${path}/waivers/${id}?by=${encodeURIComponent(by)}`),
+    mutationFn: (id: number) =>
+      read(
+        api.DELETE("/sites/{site}/waivers/{waiver}", {
+          params: { path: { site, waiver: id }, query: { by } },
+        }),
+      ),
     onSettled: refresh,
   });
   const look = useMutation({
-    mutationFn: (fixes: string[]) => call<Recheck>("POST", `${path}/rechecks`, { fixes, by }),
+    mutationFn: (fixes: string[]) =>
+      read(api.POST("/sites/{site}/rechecks", { params, body: { fixes, by } })),
   });
   return { move, undo, waive, unwaive, look, refresh };
 }

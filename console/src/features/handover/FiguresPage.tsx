@@ -2,9 +2,9 @@ import { Box, Button, Field, Flex, Heading, Input, Table, Text } from "@chakra-u
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useParams } from "react-router";
-import { call, query } from "../../api/client";
+import { api, asText, read } from "../../api/client";
 import { figures } from "../../api/queries";
-import type { Import } from "../../api/types";
+import type { FigureImport } from "../../api/types";
 import { count, when, whole } from "../../lib/format";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
@@ -16,22 +16,29 @@ export function FiguresPage() {
   const client = useQueryClient();
   const file = useRef<HTMLInputElement>(null);
   const [taken, setTaken] = useState("");
-  const path = `/sites/${encodeURIComponent(site)}`;
   const refresh = () => client.invalidateQueries({ queryKey: ["sites", site] });
   const take = useMutation({
     mutationFn: async () => {
       const chosen = file.current?.files?.[0];
       if (!chosen) throw new Error("choose a CSV file first");
-      return call<Import>("POST", `${path}/figures${query({ taken })}`, await chosen.text());
+      return read(
+        api.POST("/sites/{site}/figures", {
+          params: { path: { site }, query: { taken } },
+          body: await chosen.text(),
+          ...asText("text/csv"),
+        }),
+      );
     },
     onSuccess: refresh,
   });
   const weigh = useMutation({
-    mutationFn: (figure: string) => call("PUT", `${path}/importance`, { figure }),
+    mutationFn: (figure: string) =>
+      api.PUT("/sites/{site}/importance", { params: { path: { site } }, body: { figure } }),
     onSuccess: refresh,
   });
   const forget = useMutation({
-    mutationFn: (figure: string) => call("DELETE", `${path}/figures/${encodeURIComponent(figure)}`),
+    mutationFn: (figure: string) =>
+      api.DELETE("/sites/{site}/figures/{figure}", { params: { path: { site, figure } } }),
     onSuccess: refresh,
   });
   if (list.isPending) return <Loading />;
@@ -123,7 +130,7 @@ export function FiguresPage() {
 }
 
 /** What was taken, and what was not. */
-function Taken({ result: r }: { result: Import }) {
+function Taken({ result: r }: { result: FigureImport }) {
   return (
     <Box
       role="status"

@@ -129,7 +129,7 @@ function Layouts({ site, crawl }: LayoutsProps) {
 }
 
 interface SoreProps {
-  findings?: [number, number, number];
+  findings?: number[];
   pages: number;
   to: string;
   label: string;
@@ -146,7 +146,7 @@ const deepest = 72;
 
 /** How sore a place is: by the severities, errors weighing most. */
 function Sore({ findings, pages, to, label }: SoreProps) {
-  const [errors, warnings, notices] = findings ?? [0, 0, 0];
+  const [errors = 0, warnings = 0, notices = 0] = findings ?? [];
   const all = errors + warnings + notices;
   if (all === 0) {
     return (

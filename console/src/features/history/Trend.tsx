@@ -65,12 +65,13 @@ export function Trend({ site }: { site: string }) {
 
 function Hover({ point }: { point?: TrendPoint }) {
   if (!point) return null;
+  const [errors = 0, warnings = 0, notices = 0] = point.findings;
   return (
     <Box bg="bg.panel" borderWidth="1px" px="3" py="1.5" fontSize="sm" maxW="24rem">
       <b>{points(point.health)}</b> at crawl {point.crawl}, {when(point.started)}
       <Text color="fg.muted">
-        {whole(point.pages)} pages; {whole(point.findings[0])} errors, {whole(point.findings[1])} warnings,{" "}
-        {whole(point.findings[2])} notices
+        {whole(point.pages)} pages; {whole(errors)} errors, {whole(warnings)} warnings, {whole(notices)}{" "}
+        notices
       </Text>
       {point.parts?.map((p) => (
         <Text key={p.by + p.fix}>

@@ -2,8 +2,7 @@ import { Box, Button, Flex, Grid, Heading, Input, Text, Textarea } from "@chakra
 import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
-import { call } from "../../api/client";
-import type { Look } from "../../api/types";
+import { api, read } from "../../api/client";
 import { Failed, Loading } from "../../ui/States";
 import { LookResult } from "./LookResult";
 
@@ -20,7 +19,11 @@ export function LookPage() {
   const [source, setSource] = useState<"address" | "html">("address");
   const look = useMutation({
     mutationFn: () =>
-      call<Look>("POST", "/look", source === "html" ? { address, html } : { address: whole(address) }),
+      read(
+        api.POST("/look", {
+          body: source === "html" ? { address, html } : { address: whole(address) },
+        }),
+      ),
   });
   const submit = (e: FormEvent) => {
     e.preventDefault();

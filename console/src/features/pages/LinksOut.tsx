@@ -1,13 +1,13 @@
 import { Box, Button, Flex, Heading } from "@chakra-ui/react";
 import { useState } from "react";
-import type { LinkRow } from "../../api/types";
+import type { Link as PageLink } from "../../api/types";
 import { whole } from "../../lib/format";
 import { Address } from "../../ui/Address";
 
 const first = 20;
 
 /** The links of a page, in document order. */
-export function LinksOut({ links, home, base }: { links: LinkRow[]; home: string; base: string }) {
+export function LinksOut({ links, home, base }: { links: PageLink[]; home: string; base: string }) {
   const [all, setAll] = useState(false);
   return (
     <Box as="section" mb="6">

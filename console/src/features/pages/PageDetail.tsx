@@ -3,7 +3,7 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
 import { checks, crawl, linksIn, page } from "../../api/queries";
-import type { PageAll } from "../../api/types";
+import type { PageDetail as Detail } from "../../api/types";
 import { bytes, count, isWeb, points, whole } from "../../lib/format";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
@@ -85,17 +85,19 @@ export function PageDetail() {
   );
 }
 
-function answerLine(d: PageAll): string {
+function answerLine(d: Detail): string {
   const p = d.page;
   if (!p) return "";
-  const parts = [p.status ? `status ${p.status}` : (d.facts?.detail ?? p.outcome), p.type];
-  if (p.bytes) parts.push(bytes(p.bytes));
+  const parts = [p.status ? `status ${p.status}` : (d.facts?.detail ?? p.outcome), p.type].map((s) =>
+    s ? String(s) : "",
+  );
+  if (p.bytes) parts.push(bytes(Number(p.bytes)));
   if (p.firstByte) parts.push(`first byte after ${p.firstByte} ms`);
   if (d.facts?.redirect) parts.push(`leads on to ${d.facts.redirect}`);
   return parts.filter(Boolean).join(" · ");
 }
 
-function stateLine(d: PageAll): string {
+function stateLine(d: Detail): string {
   if (d.state === "blocked") {
     return d.ruleLine
       ? `not fetched: shut out by line ${d.ruleLine} of robots.txt (${d.rule})`
@@ -115,7 +117,7 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
   );
 }
 
-function Facts({ d, home, base }: { d: PageAll; home: string; base: string }) {
+function Facts({ d, home, base }: { d: Detail; home: string; base: string }) {
   const doc = d.facts?.document;
   const p = d.page;
   if (!doc || !p) return null;
@@ -137,13 +139,15 @@ function Facts({ d, home, base }: { d: PageAll; home: string; base: string }) {
     ["Search engines", p.indexable ? "may show it" : `may not show it${p.why ? `: ${p.why}` : ""}`],
     [
       "Main text",
-      `${whole(p.words)} words${doc.kind !== "page" ? `; taken for a ${doc.kind} page: ${doc.kindReason}` : ""}`,
+      `${whole(Number(p.words))} words${doc.kind !== "page" ? `; taken for a ${doc.kind} page: ${doc.kindReason}` : ""}`,
     ],
     ["Images", count(doc.images?.length ?? 0, "image", "images")],
     ["Clicks from home", p.clicks === undefined ? "no link leads here" : String(p.clicks)],
     [
       "Health",
-      p.health === undefined ? "not assessed" : `${points(p.health)}, importance ${p.importance.toFixed(2)}`,
+      p.health === undefined
+        ? "not assessed"
+        : `${points(Number(p.health))}, importance ${Number(p.importance).toFixed(2)}`,
     ],
     ["In a sitemap", d.inSitemap ? "yes" : "no"],
   ];
@@ -177,7 +181,7 @@ const None = () => (
   </Box>
 );
 
-function Findings({ d, home, base }: { d: PageAll; home: string; base: string }) {
+function Findings({ d, home, base }: { d: Detail; home: string; base: string }) {
   const catalogue = useQuery(checks());
   const check = (id: string) => catalogue.data?.checks.find((c) => c.id === id);
   return (

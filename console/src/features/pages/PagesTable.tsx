@@ -3,8 +3,8 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useCallback, useEffect, useMemo, useRef } from "react";
 import { useParams } from "react-router";
-import { crawl, figures, pages } from "../../api/queries";
-import type { PageRow } from "../../api/types";
+import { columns as columnsOf, crawl, figures, pages } from "../../api/queries";
+import type { Page } from "../../api/types";
 import { count } from "../../lib/format";
 import { useFilters, useSearchField } from "../../lib/useFilters";
 import { Select } from "../../ui/Select";
@@ -33,8 +33,9 @@ export function PagesTable() {
   const [{ columns: chosen, ...filter }, set] = useFilters(keys);
   const info = useQuery(crawl(site, number));
   const own = useQuery(figures(site));
+  const known = useQuery(columnsOf());
   const list = useInfiniteQuery(pages(site, number, filter));
-  const all = useMemo(() => allColumns(own.data?.figures ?? []), [own.data]);
+  const all = useMemo(() => allColumns(known.data ?? [], own.data?.figures ?? []), [known.data, own.data]);
   const shown = useMemo(() => shownColumns(all, chosen), [all, chosen]);
   const rows = list.data?.pages.flatMap((p) => p.pages) ?? [];
   const apply = useCallback((search: string) => set({ search }), [set]);
@@ -136,7 +137,7 @@ export function PagesTable() {
           {list.data && count(list.data.pages[0]?.total ?? 0, "address", "addresses")}
         </Box>
       </Flex>
-      {list.isPending || info.isPending ? (
+      {list.isPending || info.isPending || known.isPending ? (
         <Loading />
       ) : list.isError ? (
         <Failed error={list.error} retry={list.refetch} />
@@ -185,7 +186,7 @@ function Choice({ label, value, options, names = {}, set }: ChoiceProps) {
 }
 
 interface RowsProps {
-  rows: PageRow[];
+  rows: Page[];
   home: string;
   total: number;
   base: string;
@@ -291,7 +292,7 @@ function Rows({ rows, home, total, base, columns, sort, sortBy, more }: RowsProp
 }
 
 interface RowProps {
-  p: PageRow;
+  p: Page;
   home: string;
   base: string;
   columns: PageColumn[];

@@ -1,8 +1,7 @@
 import { Box, Button, Flex, Heading, Link, SimpleGrid, Text, Textarea } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
 import { Link as RouterLink, useParams } from "react-router";
-import { call, type Fault } from "../../api/client";
-import type { Preview } from "../../api/types";
+import { api, type Fault, planText, read } from "../../api/client";
 import { Failed, Loading, Refused } from "../../ui/States";
 import { PlanForm } from "./PlanForm";
 import { PreviewPanel } from "./PreviewPanel";
@@ -15,7 +14,7 @@ export function PlanPage() {
   const p = usePlan(site);
   const preview = useMutation({
     mutationFn: () =>
-      call<Preview>("POST", `/sites/${encodeURIComponent(site)}/plan/preview`, p.text || "{}"),
+      read(api.POST("/sites/{site}/plan/preview", { params: { path: { site } }, ...planText(p.text) })),
   });
   if (p.stored.isError) return <Failed error={p.stored.error} retry={p.stored.refetch} />;
   if (p.stored.isPending || !p.draft) return <Loading />;

@@ -1,7 +1,7 @@
 import { Box, Button, Field, Flex, Heading, Input, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { call } from "../../api/client";
+import { api } from "../../api/client";
 import { secrets } from "../../api/queries";
 import { Refused } from "../../ui/States";
 
@@ -12,10 +12,13 @@ export function Secrets({ site }: { site: string }) {
   const [name, setName] = useState("");
   const [host, setHost] = useState("");
   const [value, setValue] = useState("");
-  const path = `/sites/${encodeURIComponent(site)}/secrets/`;
   const refresh = () => client.invalidateQueries({ queryKey: ["sites", site, "secrets"] });
   const set = useMutation({
-    mutationFn: () => call("PUT", path + encodeURIComponent(name), { host, value }),
+    mutationFn: () =>
+      api.PUT("/sites/{site}/secrets/{secret}", {
+        params: { path: { site, secret: name } },
+        body: { host, value },
+      }),
     onSuccess: () => {
       setName("");
       setValue("");
@@ -23,7 +26,8 @@ export function Secrets({ site }: { site: string }) {
     },
   });
   const remove = useMutation({
-    mutationFn: (gone: string) => call("DELETE", path + encodeURIComponent(gone)),
+    mutationFn: (gone: string) =>
+      api.DELETE("/sites/{site}/secrets/{secret}", { params: { path: { site, secret: gone } } }),
     onSuccess: refresh,
   });
   const submit = (e: FormEvent) => {

@@ -1,13 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { call, type Fault, Problem } from "../../api/client";
+import { api, type Fault, Problem, planText, read } from "../../api/client";
 import { plan } from "../../api/queries";
 import type { Plan } from "../../api/types";
-
-interface Checked {
-  plan: Plan;
-  text: string;
-}
 
 const pause = 300; // ms without a key before a text is checked
 
@@ -24,11 +19,13 @@ export function usePlan(site: string) {
   const [changed, setChanged] = useState(false);
   const newest = useRef(0);
 
-  const check = useCallback(async (body: unknown, rewrite: boolean) => {
+  const check = useCallback(async (body: string | Plan, rewrite: boolean) => {
     newest.current += 1;
     const mine = newest.current;
     try {
-      const checked = await call<Checked>("POST", "/plan-check", body);
+      const checked = await read(
+        api.POST("/plan-check", typeof body === "string" ? planText(body) : { body: { ...body } }),
+      );
       if (mine !== newest.current) return;
       setDraft(checked.plan);
       if (rewrite) setText(checked.text.trim() === "{}" ? "" : checked.text);
@@ -66,7 +63,7 @@ export function usePlan(site: string) {
     [draft, check],
   );
   const save = useMutation({
-    mutationFn: () => call<Plan>("PUT", `/sites/${encodeURIComponent(site)}/plan`, text || "{}"),
+    mutationFn: () => api.PUT("/sites/{site}/plan", { params: { path: { site } }, ...planText(text) }),
     onSuccess: () => {
       setChanged(false);
       client.invalidateQueries({ queryKey: ["sites", site] });

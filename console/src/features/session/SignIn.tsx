@@ -2,7 +2,7 @@ import { Box, Button, Code, Heading, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
-import { call, keepSession } from "../../api/client";
+import { api, keepSession, read } from "../../api/client";
 
 /** Signs in with the one-time link, whose secret stands behind the number sign. */
 export function SignIn() {
@@ -16,7 +16,7 @@ export function SignIn() {
   useEffect(() => {
     if (!link || tried.current === link) return;
     tried.current = link; // a link works once: never send it twice
-    call<{ key: string }>("POST", "/session", { link })
+    read(api.POST("/session", { body: { link } }))
       .then(({ key }) => {
         keepSession(key);
         client.clear();

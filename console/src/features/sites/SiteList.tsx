@@ -2,9 +2,8 @@ import { Box, Button, Field, Flex, Heading, Input, Link, Table } from "@chakra-u
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link as RouterLink, useNavigate } from "react-router";
-import { call, Problem } from "../../api/client";
+import { api, Problem, read } from "../../api/client";
 import { profiles, sites } from "../../api/queries";
-import type { Site } from "../../api/types";
 import { points, whole } from "../../lib/format";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
@@ -69,7 +68,7 @@ function AddSite() {
   const client = useQueryClient();
   const navigate = useNavigate();
   const add = useMutation({
-    mutationFn: () => call<Site>("POST", "/sites", { name, home, profile }),
+    mutationFn: () => read(api.POST("/sites", { body: { name, home, profile } })),
     onSuccess: (site) => {
       client.invalidateQueries({ queryKey: ["sites"] });
       navigate(`/sites/${site.name}`);
