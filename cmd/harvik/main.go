@@ -8,12 +8,13 @@ import (
 	"syscall"
 
 	"harvik/internal/cli"
+	"harvik/internal/store"
 )
 
 func main() {
 	// Commands that follow a crawl handle Ctrl-C themselves; for all others it ends them.
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGTERM)
-	code := cli.Run(ctx, cli.Command(serve, oneTimeLink))
+	code := cli.Run(ctx, cli.Command(cli.Service{Serve: serve, Link: oneTimeLink, Migrate: store.Migrate}))
 	stop()
 	os.Exit(code)
 }

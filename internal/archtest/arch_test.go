@@ -4,7 +4,11 @@ package archtest
 import (
 	"encoding/json"
 	"io"
+	"io/fs"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -45,11 +49,12 @@ internal/fetch: page plan weburl
 internal/record: check drift figures fixlist judge page plan robots survey task text waive
 internal/crawl: check fixlist mishap judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
 internal/store: check drift figures fixlist graph mishap page plan robots survey task waive internal/crawl internal/record
-internal/jobs: check checks drift figures fixlist gate judge mishap page plan scope survey task text waive weburl internal/crawl internal/fetch internal/pdf internal/record internal/spool internal/store internal/vault
+internal/jobs: check checks drift figures fixlist gate judge mishap page plan scope task text waive weburl internal/crawl internal/fetch internal/pdf internal/record internal/spool internal/store internal/vault
 internal/report: check gate plan text weburl internal/record
-internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/fetch internal/jobs internal/record internal/report internal/spool internal/store
-internal/client: drift fixlist gate plan internal/record
-internal/cli: version check drift fixlist gate judge page plan survey task text waive internal/client internal/record internal/report
+internal/api: plan
+internal/wire: check dom drift figures fixlist gate judge page plan robots structured survey task text internal/api internal/record
+internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/jobs internal/record internal/report internal/spool internal/store internal/wire
+internal/cli: version check drift fixlist gate judge page plan task text waive internal/api internal/record internal/report
 internal/cluster:
 internal/spool: mishap
 internal/pdf: mishap page
@@ -62,7 +67,7 @@ cmd/harvik: console internal/cli internal/cluster internal/jobs internal/service
 
 // forbidden are the packages of the standard library that no part of the core imports: it
 // knows no network, database, files, clock or log.
-var forbidden = []string{"net/http", "database/sql", "os", "log", "log/slog", "time"}
+var forbidden = []string{"net", "net/http", "database/sql", "os", "log", "log/slog", "time"}
 
 // clock may use durations of package time, which is no clock.
 var clock = map[string]bool{"core/plan": true}
@@ -97,7 +102,9 @@ func TestImports(t *testing.T) {
 			t.Errorf("%s has no place in the plan of the house", name)
 			continue
 		}
+		used := map[string]bool{}
 		for _, i := range p.Imports {
+			used[short(i)] = true
 			if strings.HasPrefix(i, "harvik/") && !permits(may, short(i)) {
 				t.Errorf("%s may not import %s", name, short(i))
 			}
@@ -106,6 +113,32 @@ func TestImports(t *testing.T) {
 					t.Errorf("%s is of the core and may not import %s", name, i)
 				}
 			}
+		}
+		for _, m := range may {
+			if !used[m] && !used["core/"+m] && !strings.HasPrefix(name, "core/checks") {
+				t.Errorf("%s may import %s and does not: the plan says too much", name, m)
+			}
+		}
+	}
+}
+
+// TestNoWire: the core's values say nothing of how they are sent or kept. Plans do: their text is what they are.
+func TestNoWire(t *testing.T) {
+	tags := regexp.MustCompile("`[a-z]+:\"")
+	for _, folder := range []string{"internal/core", "internal/record", "internal/crawl"} {
+		root := filepath.Join(testkit.Root(t), folder)
+		err := filepath.WalkDir(root, func(path string, _ fs.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") || strings.Contains(path, "/core/plan/") {
+				return err
+			}
+			text, err := os.ReadFile(path)
+			if at := tags.FindIndex(text); at != nil {
+				t.Errorf("%s has a tag: %s…", path, text[at[0]:min(at[1]+20, len(text))])
+			}
+			return err
+		})
+		if err != nil {
+			t.Fatal(err)
 		}
 	}
 }

@@ -47,14 +47,21 @@ type ServeOptions struct {
 type app struct {
 	data, server string
 	json, csv    bool
-	serve        func(context.Context, ServeOptions) error
-	link         func(ctx context.Context, data string) (string, error)
+	service      Service
 }
 
-// Command is the whole command line. Serve runs the service, link makes a one-time sign-in
-// link for the service of a data folder.
-func Command(serve func(context.Context, ServeOptions) error, link func(context.Context, string) (string, error)) *cobra.Command {
-	a := &app{serve: serve, link: link}
+// Service is what commands do without speaking to a service: they run it, or stand beside it.
+type Service struct {
+	Serve func(context.Context, ServeOptions) error
+	// Link makes a one-time sign-in link for the service of a data folder.
+	Link func(ctx context.Context, data string) (string, error)
+	// Migrate brings the tables of a database up to date, and tells the number of its last step before and now.
+	Migrate func(ctx context.Context, database string) (before, now int64, err error)
+}
+
+// Command is the whole command line.
+func Command(service Service) *cobra.Command {
+	a := &app{service: service}
 	root := &cobra.Command{
 		Use:   "harvik",
 		Short: "Crawl a site, find what is wrong, and work the fix list",
@@ -86,7 +93,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		}
 		root.AddCommand(commands...)
 	}
-	add("Service, sites, plans", a.startCommand(), a.linkCommand(), a.tokenCommand(), a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
+	add("Service, sites, plans", a.startCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(), a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
 	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(), a.pagesCommand(), a.pageCommand(),
 		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(), a.checkCommand(), a.judgeCommand())
 	add("Work the list",

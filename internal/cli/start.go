@@ -55,7 +55,7 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 				}
 			}
 			o.Data = a.dataFolder()
-			return a.serve(c.Context(), o)
+			return a.service.Serve(c.Context(), o)
 		},
 	}
 	f := c.Flags()
@@ -131,7 +131,7 @@ func (a *app) linkCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "link", Short: "Print a link that signs a browser in to the console, once, within a day", Args: args(),
 		RunE: func(c *cobra.Command, _ []string) error {
-			link, err := a.link(c.Context(), a.dataFolder())
+			link, err := a.service.Link(c.Context(), a.dataFolder())
 			if err != nil {
 				return err
 			}

@@ -120,6 +120,7 @@ type Crawl struct {
 	adjust    fixlist.Adjustment
 	rules     ruleBook
 	readPDF   func(context.Context, []byte) *page.PDF
+	documents *page.Reader
 	reading   chan struct{}           // bounds the bodies that are read at once
 	files     fileBook                // of the past; of the present, only which there are
 	maps      []record.PreviewSitemap // what the sitemaps gave, in the order read
@@ -157,6 +158,7 @@ type Config struct {
 	Only    func(address string) bool                        // nil, or what is fetched besides the targets of redirects
 	Layouts map[string][]uint32                              // leaders of the layouts that earlier crawls met, by name
 	ReadPDF func(ctx context.Context, data []byte) *page.PDF // never fails; nil where documents are not looked into
+	Pages   *page.Reader                                     // reads the documents of all crawls together; nil for those of this one
 	Large   *fetch.Large                                     // bounds the large bodies of all crawls together; nil for those of this one
 	Offline bool                                             // what is stored is judged again: nothing is fetched, and no secret is needed
 	Log     *slog.Logger
@@ -204,6 +206,9 @@ func New(c Config) (*Crawl, error) {
 		buffers: sync.Pool{New: func() any { return new(bytes.Buffer) }}, offline: c.Offline,
 	}
 	cr.rules.read = cr.readRules
+	if cr.documents = c.Pages; cr.documents == nil {
+		cr.documents = new(page.Reader)
+	}
 	if cr.readPDF = c.ReadPDF; cr.readPDF == nil {
 		cr.readPDF = func(context.Context, []byte) *page.PDF { return &page.PDF{Fault: "documents are not looked into here"} }
 	}

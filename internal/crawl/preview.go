@@ -41,7 +41,7 @@ func Preview(ctx context.Context, config Config) (*record.Preview, error) {
 		return nil, err
 	}
 	started := time.Now()
-	out := &record.Preview{Home: config.Start.Key(), Plan: record.PlanValue(full)}
+	out := &record.Preview{Home: config.Start.Key(), Plan: full}
 	if err := c.sample(ctx); err != nil {
 		var paused *ErrPaused
 		if !errors.As(err, &paused) {

@@ -161,7 +161,7 @@ func (c *Crawl) askAs(ctx context.Context, u weburl.URL, agent string, own bool)
 		p.Status, p.Detail, p.Type = f.Status, f.Detail, f.Type
 		if f.Redirect == "" || f.Redirect == u.Key() {
 			if isHTML(a.Type) {
-				d := page.Read(page.Response{Address: u, Status: a.Status, ContentType: a.Header.Get("Content-Type"), Body: a.Body})
+				d := c.documents.Read(page.Response{Address: u, Status: a.Status, ContentType: a.Header.Get("Content-Type"), Body: a.Body})
 				p.Title, p.Words, p.Text, p.Sketch = d.Title(), d.Words, d.TextHash, d.Sketch
 			}
 			return p, shown

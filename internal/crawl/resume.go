@@ -3,6 +3,7 @@ package crawl
 import (
 	"context"
 	"fmt"
+
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 )

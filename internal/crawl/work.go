@@ -192,7 +192,7 @@ func (c *Crawl) facts(ctx context.Context, u *weburl.URL, a *fetch.Answer, tries
 	switch {
 	case f.Status != http.StatusOK:
 	case isHTML(a.Type):
-		f.Document = page.Read(page.Response{
+		f.Document = c.documents.Read(page.Response{
 			Address: *u, Status: a.Status, ContentType: a.Header.Get("Content-Type"),
 			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Refresh: a.Header.Get("Refresh"), Body: a.Body,
 		})

@@ -20,7 +20,7 @@ import (
 
 // rulesOf names the rules by which a crawl was judged: catalogue, thresholds, rules of the plan.
 func rulesOf(rec record.Crawl) string {
-	p := plan.Plan(rec.Plan).WithDefaults()
+	p := rec.Plan.WithDefaults()
 	data, _ := json.Marshal([]any{rec.Catalogue, p.Limits, p.Checks, p.Kinds, p.Scope.Staging})
 	h := fnv.New64a()
 	h.Write(data)
@@ -46,7 +46,7 @@ func (r *Runner) sheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *f
 	if sheet, err = r.store.Sheet(ctx, rec.ID, as); !errors.Is(err, store.ErrNotFound) {
 		return sheet, "", err
 	}
-	by, now := plan.Plan(rec.Plan), plan.Plan(rules.Plan)
+	by, now := rec.Plan, plan.Plan(rules.Plan)
 	by.Limits, by.Checks, by.Kinds, by.Scope.Staging = now.Limits, now.Checks, now.Kinds, now.Scope.Staging
 	result, _, err := r.rejudged(ctx, rec, by)
 	var refusal *Refusal
@@ -149,7 +149,7 @@ func (r *Runner) quoteTexts(ctx context.Context, before, after record.Crawl, cha
 
 // differences says in what two crawls could see different things.
 func differences(before, after record.Crawl) (out []string) {
-	p, q := plan.Plan(before.Plan).WithDefaults(), plan.Plan(after.Plan).WithDefaults()
+	p, q := before.Plan.WithDefaults(), after.Plan.WithDefaults()
 	for _, d := range []struct {
 		what string
 		a, b any

@@ -15,8 +15,8 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/mishap"
+	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
-	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/fetch"
@@ -47,6 +47,7 @@ type Runner struct {
 	store *store.Store
 	vault *vault.Vault
 	paces crawl.Paces
+	pages page.Reader
 	pdfs  pdf.Reader
 	large *fetch.Large
 	log   *slog.Logger
@@ -149,7 +150,7 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 		if err := r.store.Reopen(ctx, rec.ID, p); err != nil {
 			return rec, err
 		}
-		rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", record.PlanValue(p), nil, nil
+		rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", p, nil, nil
 		return rec, nil
 	}, true)
 }
@@ -163,8 +164,8 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 	if err := r.room(); err != nil {
 		return err
 	}
-	now := plan.Plan(site.Plan)
-	by := plan.Plan(rec.Plan)
+	now := site.Plan
+	by := rec.Plan
 	by.Limits, by.Checks, by.Kinds = now.Limits, now.Checks, now.Kinds
 	result, found, err := r.rejudged(ctx, rec, by)
 	if err != nil {
@@ -179,7 +180,7 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 
 // rejudged is a finished crawl judged by a plan's rules and the checks of today; nothing is stored.
 func (r *Runner) rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (*crawl.Result, []check.Finding, error) {
-	rec.Plan = record.PlanValue(by)
+	rec.Plan = by
 	one := &run{rec: rec, ended: make(chan struct{})}
 	var err error
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
@@ -189,11 +190,7 @@ func (r *Runner) rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (
 	if err != nil {
 		return nil, nil, err
 	}
-	var probes *survey.Probes
-	if rec.Probes != nil {
-		probes = &rec.Probes.Probes
-	}
-	result, found, err := c.Rejudge(ctx, crawl.Ending(rec.Ending), probes)
+	result, found, err := c.Rejudge(ctx, crawl.Ending(rec.Ending), rec.Probes)
 	var old *crawl.OldFactsError
 	if errors.As(err, &old) {
 		return nil, nil, &Refusal{fmt.Sprintf("crawl %d cannot be judged again: %s", rec.Number, old)}
@@ -232,7 +229,35 @@ func (r *Runner) Recover(ctx context.Context, crashed bool) error {
 			return err
 		}
 	}
+	r.sweep()
 	return nil
+}
+
+// RemoveCrawl deletes a crawl that does not run; store.ErrNotFound where there is none.
+func (r *Runner) RemoveCrawl(ctx context.Context, id int64) error {
+	defer r.sweep()
+	return r.store.RemoveCrawl(ctx, id)
+}
+
+// RemoveSite deletes a site with its crawls.
+func (r *Runner) RemoveSite(ctx context.Context, name string) error {
+	defer r.sweep()
+	return r.store.RemoveSite(ctx, name)
+}
+
+// sweep drops what crawls that are gone have left, beside everything else. What it cannot get at now it gets at when
+// something is next removed, or the service starts.
+func (r *Runner) sweep() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.closed {
+		return
+	}
+	r.group.Go(func() {
+		if err := mishap.Catch(func() error { return r.store.Sweep(r.ctx) }); err != nil && r.ctx.Err() == nil {
+			told(r.log, "what a removed crawl left could not be dropped yet", err)
+		}
+	})
 }
 
 // What taking a crawl up without its having got further counts against it: the end of a service that was
@@ -328,7 +353,7 @@ func (r *Runner) bindSecrets(ctx context.Context) error {
 		return err
 	}
 	for _, s := range unbound {
-		if err := r.store.BindSecret(ctx, s.SiteID, s.Name, plan.Plan(s.Plan).Network(s.Host)); err != nil {
+		if err := r.store.BindSecret(ctx, s.SiteID, s.Name, s.Plan.Network(s.Host)); err != nil {
 			return err
 		}
 	}
@@ -377,14 +402,14 @@ func (a *addresses) url(id int32) string { return a.of.URL(id) }
 func (r *Runner) config(p plan.Plan, start weburl.URL, guard fetch.Guard, checks *check.Runner) crawl.Config {
 	return crawl.Config{
 		Plan: p, Start: start, Guard: guard, Runner: checks,
-		Paces: &r.paces, ReadPDF: r.pdfs.Read, Large: r.large, Log: r.log,
+		Paces: &r.paces, Pages: &r.pages, ReadPDF: r.pdfs.Read, Large: r.large, Log: r.log,
 	}
 }
 
 // prepare makes a crawl, or, offline, one that only judges again what it has.
 func (r *Runner) prepare(one *run, past, offline bool, log *slog.Logger) (*crawl.Crawl, error) {
 	rec := &one.rec
-	p := plan.Plan(rec.Plan).WithDefaults()
+	p := rec.Plan.WithDefaults()
 	site, err := r.store.Site(r.ctx, rec.Site)
 	if err != nil {
 		return nil, err
@@ -475,7 +500,7 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 		told(log, "states of fixes could not be brought up to date", err)
 	}
 	r.group.Go(func() {
-		if err := mishap.Catch(func() error { return r.store.Tidy(r.ctx) }); err != nil && r.ctx.Err() == nil {
+		if err := mishap.Catch(func() error { return r.store.Tidy(r.ctx, one.rec.ID) }); err != nil && r.ctx.Err() == nil {
 			told(log, "the database could not be tidied", err)
 		}
 	})
@@ -603,7 +628,7 @@ func (o *run) putAway() {
 // Retune changes the pace of a running crawl, and of the plan that it keeps.
 func (r *Runner) Retune(ctx context.Context, id int64, p plan.Plan) (running bool, err error) {
 	running = r.with(id, func(one *run) {
-		one.rec.Plan = record.PlanValue(p)
+		one.rec.Plan = p
 		if one.crawl != nil {
 			one.crawl.Retune(p.Parallel, time.Duration(p.Pause), p.PerSecond)
 		}

@@ -50,7 +50,7 @@ func (r *Runner) Look(ctx context.Context, in record.LookRequest) (*record.Look,
 	out := &record.Look{Address: u.Key(), Links: []record.LinkRow{}, Loads: []record.LoadRow{}}
 	if in.HTML != "" {
 		out.Facts = &page.Facts{Version: page.Version, Address: u.Key(), Outcome: page.Answered, Status: 200, Type: "text/html", Bytes: len(in.HTML)}
-		out.Facts.Document = page.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: []byte(in.HTML)})
+		out.Facts.Document = r.pages.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: []byte(in.HTML)})
 	} else if err := r.fetchOne(ctx, u, out); err != nil {
 		return nil, err
 	}

@@ -365,7 +365,7 @@ func (l *looking) concerned(ctx context.Context) (wanted map[string]bool, listed
 }
 
 // related adds what the evidence names.
-func (l *looking) related(places record.PlaceList, wanted map[string]bool) {
+func (l *looking) related(places []check.Place, wanted map[string]bool) {
 	add := func(address string) {
 		if len(wanted) < 2*mostRechecked && (strings.HasPrefix(address, "http://") || strings.HasPrefix(address, "https://")) {
 			wanted[address] = true

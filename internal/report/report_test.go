@@ -182,9 +182,9 @@ func TestSARIF(t *testing.T) {
 		places[i] = check.Place{Note: fmt.Sprintf("“note” %d <b>", i), Line: i + 1, Col: 3}
 	}
 	from := findings{list: []record.PageFinding{
-		{Address: "", Check: "dead", Count: 1, Places: record.PlaceList{{Note: "a sitemap", Target: "https://fernhollow.example/sitemap.xml", Line: 4}}},
+		{Address: "", Check: "dead", Count: 1, Places: []check.Place{{Note: "a sitemap", Target: "https://fernhollow.example/sitemap.xml", Line: 4}}},
 		{Address: "https://fernhollow.example/a", Check: "dead", Count: 12, Places: places},
-		{Address: "https://fernhollow.example/a", Check: "title-long", Count: 1, Places: record.PlaceList{{Note: "long"}}},
+		{Address: "https://fernhollow.example/a", Check: "title-long", Count: 1, Places: []check.Place{{Note: "long"}}},
 		{Address: "https://fernhollow.example/b", Check: "title-long", Count: 1},
 		{Address: "https://fernhollow.example/b", Check: "unknown", Count: 1},
 	}}

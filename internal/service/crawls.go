@@ -13,7 +13,6 @@ import (
 
 	"harvik/internal/api"
 	"harvik/internal/core/checks"
-	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
 	"harvik/internal/store"
@@ -88,7 +87,7 @@ func (s *Service) startCrawl(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p := plan.Plan(site.Plan)
+	p := site.Plan
 	if in.Pages != 0 {
 		p.Pages = in.Pages
 	}
@@ -178,7 +177,7 @@ func (s *Service) removeCrawl(c *gin.Context) {
 	if !ok {
 		return
 	}
-	err := s.store.RemoveCrawl(c, cr.ID)
+	err := s.runner.RemoveCrawl(c, cr.ID)
 	if errors.Is(err, store.ErrNotFound) { // it was there a moment ago
 		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is running; stop it first, or wait for it", cr.Number))
 		return
@@ -232,7 +231,7 @@ func (s *Service) continueCrawl(c *gin.Context) {
 	if !ok || !s.bind(c, &in) {
 		return
 	}
-	p := plan.Plan(cr.Plan).WithDefaults()
+	p := cr.Plan.WithDefaults()
 	switch {
 	case cr.State != "finished":
 		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is %s; only a finished one is continued", cr.Number, cr.State))
@@ -263,7 +262,7 @@ func (s *Service) setPace(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p := plan.Plan(cr.Plan).WithDefaults()
+	p := cr.Plan.WithDefaults()
 	pace := api.PaceLimits{Parallel: p.Parallel, Pause: p.Pause, PerSecond: p.PerSecond}
 	if !s.bind(c, &pace) {
 		return

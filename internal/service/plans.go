@@ -88,7 +88,7 @@ func (s *Service) listProfiles(c *gin.Context) {
 
 func (s *Service) showPlan(c *gin.Context) {
 	if site, ok := s.siteOf(c); ok {
-		c.JSON(http.StatusOK, plan.Plan(site.Plan).WithDefaults())
+		c.JSON(http.StatusOK, site.Plan.WithDefaults())
 	}
 }
 
@@ -105,7 +105,7 @@ func (s *Service) changePlan(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if p, ok := s.readPlan(c, plan.Plan(site.Plan)); ok {
+	if p, ok := s.readPlan(c, site.Plan); ok {
 		s.storePlan(c, p)
 	}
 }
@@ -155,7 +155,7 @@ func (s *Service) previewPlan(c *gin.Context) {
 	if !ok {
 		return
 	}
-	p := plan.Plan(site.Plan)
+	p := site.Plan
 	if c.Request.ContentLength != 0 {
 		if p, ok = s.readPlan(c, plan.Plan{}); !ok {
 			return

@@ -62,7 +62,7 @@ func (s *Service) setSecret(c *gin.Context) {
 		return
 	}
 	sealed := s.sealer.Seal(in.Value, jobs.Purpose(site.ID, c.Param("secret")))
-	if err := s.store.SetSecret(c, site.ID, c.Param("secret"), host, plan.Plan(site.Plan).Network(host), sealed); err != nil {
+	if err := s.store.SetSecret(c, site.ID, c.Param("secret"), host, site.Plan.Network(host), sealed); err != nil {
 		s.fail(c, err, "the secret")
 		return
 	}

@@ -27,11 +27,9 @@ type Store interface {
 	AddSite(ctx context.Context, name, home string, p plan.Plan) error
 	Sites(ctx context.Context) ([]record.Site, error)
 	Site(ctx context.Context, name string) (record.Site, error)
-	RemoveSite(ctx context.Context, name string) error
 	SetPlan(ctx context.Context, name string, p plan.Plan) error
 	Crawls(ctx context.Context, site record.Site, before, limit int) ([]record.Crawl, error)
 	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
-	RemoveCrawl(ctx context.Context, id int64) error
 	Fixes(ctx context.Context, crawl int64, q record.FixQuery) (record.FixList, error)
 	Fix(ctx context.Context, crawl int64, id string) (record.FixLine, error)
 	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)
@@ -81,6 +79,8 @@ type Runner interface {
 	Pause(ctx context.Context, id int64) (running bool, err error)
 	Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool)
 	Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error
+	RemoveCrawl(ctx context.Context, id int64) error
+	RemoveSite(ctx context.Context, name string) error
 	Look(ctx context.Context, in record.LookRequest) (*record.Look, error)
 	Refreshed(ctx context.Context, site record.Site) (record.Site, error)
 	Weighed(ctx context.Context, site record.Site, rec record.Crawl) (record.Crawl, error)

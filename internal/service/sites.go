@@ -124,7 +124,7 @@ func (s *Service) removeSite(c *gin.Context) {
 		problem(c, http.StatusConflict, "a crawl of this site is running; stop it first")
 		return
 	}
-	if err := s.store.RemoveSite(c, site.Name); err != nil {
+	if err := s.runner.RemoveSite(c, site.Name); err != nil {
 		s.fail(c, err, siteWord(c))
 		return
 	}

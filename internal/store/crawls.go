@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 
 	"github.com/jmoiron/sqlx"
 
@@ -17,26 +16,30 @@ const (
 
 	crawlColumns = crawlBasics + ", c.report, c.probes, c.traps" + ofSite
 	// Lists are asked for every two seconds: they have neither the ledger nor what was found at doors and in traps.
-	listColumns = crawlBasics + ", c.report - 'ledger' as report, '[]'::jsonb as traps" + ofSite
+	listColumns = crawlBasics + ", c.report - 'ledger' - 'Ledger' as report, '[]'::jsonb as traps" + ofSite
 )
 
 // StartCrawl makes the next crawl of a site; ErrExists where one of it runs. A number is given once, also where the
 // crawl that had it is removed.
 func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error) {
-	data, err := json.Marshal(p)
+	data, err := encodePlan(p)
 	if err != nil {
 		return record.Crawl{}, err
 	}
-	var id int64
-	err = s.db.GetContext(ctx, &id, `with next as (update site set numbered = numbered + 1 where id = $1 returning id, numbered)
-		insert into crawl (site_id, number, state, plan, catalogue) select id, numbered, 'running', cast($2 as jsonb), $3 from next returning id`,
-		site.ID, string(data), catalogue)
-	if err != nil {
-		return record.Crawl{}, exists(found(err))
-	}
-	var c record.Crawl
-	err = s.db.GetContext(ctx, &c, crawlColumns+"where c.id = $1", id)
-	return c, err
+	var row crawlRow
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		var id int64
+		if err := tx.GetContext(ctx, &id, `with next as (update site set numbered = numbered + 1 where id = $1 returning id, numbered)
+			insert into crawl (site_id, number, state, plan, catalogue) select id, numbered, 'running', cast($2 as jsonb), $3 from next returning id`,
+			site.ID, string(data), catalogue); err != nil {
+			return exists(found(err))
+		}
+		if err := makeParts(ctx, tx, id); err != nil {
+			return err
+		}
+		return tx.GetContext(ctx, &row, crawlColumns+"where c.id = $1", id)
+	})
+	return row.crawl(), err
 }
 
 // exists turns the database's error for what there may be only one of into ErrExists.
@@ -55,13 +58,7 @@ func (s *Store) RemoveCrawl(ctx context.Context, id int64) error {
 		if err := tx.GetContext(ctx, &one, "select id from crawl where id = $1 and state <> 'running' for update", id); err != nil {
 			return found(err)
 		}
-		for _, table := range ofCrawl {
-			if _, err := tx.ExecContext(ctx, "delete from "+table+" where crawl_id = $1", id); err != nil {
-				return err
-			}
-		}
-		_, err := tx.ExecContext(ctx, "delete from crawl where id = $1", id)
-		return err
+		return forget(ctx, tx, []int64{id})
 	})
 }
 
@@ -81,9 +78,9 @@ func (s *Store) PauseCrawl(ctx context.Context, id int64, why, waits string) err
 
 // WaitingFor are the paused crawls that wait for something, the oldest first.
 func (s *Store) WaitingFor(ctx context.Context, what string) ([]record.Crawl, error) {
-	var crawls []record.Crawl
-	err := s.db.SelectContext(ctx, &crawls, crawlColumns+"where c.state = 'paused' and c.waits = $1 order by c.id", what)
-	return crawls, err
+	var rows []crawlRow
+	err := s.db.SelectContext(ctx, &rows, crawlColumns+"where c.state = 'paused' and c.waits = $1 order by c.id", what)
+	return crawlsOf(rows), err
 }
 
 // CountCut notes that a crawl is taken up after the service ended, when it had fetched so many addresses,
@@ -107,7 +104,7 @@ func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
 // Reopen makes a finished crawl one that runs by a changed plan: its verdict goes, and with it
 // what is no page, which is fetched after all pages. ErrExists where another crawl of the site runs.
 func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
-	data, err := json.Marshal(p)
+	data, err := encodePlan(p)
 	if err != nil {
 		return err
 	}
@@ -117,7 +114,7 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
 	for _, sql := range []string{
-		"delete from standing where crawl_id = $1", "delete from fix where crawl_id = $1",
+		"delete from standing where crawl_id = $1", "delete from fix where crawl_id = $1", "delete from fix_entry where crawl_id = $1",
 		"delete from sheet where crawl_id = $1",
 		"delete from finding where crawl_id = $1 and whole", "delete from page where crawl_id = $1 and role <> 0",
 	} {
@@ -125,7 +122,7 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 			return err
 		}
 	}
-	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', wish = '', finished = null, report = null, tally = null, probes = null,
+	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', wish = '', finished = null, report = null, health = null, tally = null, probes = null,
 		traps = '[]', plan = $2 where id = $1`, id, data); err != nil {
 		return exists(err)
 	}
@@ -140,7 +137,7 @@ func (s *Store) Wish(ctx context.Context, id int64, wish string) error {
 
 // SetPlanOf replaces the plan that a crawl keeps: its pace can be changed while it runs.
 func (s *Store) SetPlanOf(ctx context.Context, id int64, p plan.Plan) error {
-	data, err := json.Marshal(p)
+	data, err := encodePlan(p)
 	if err != nil {
 		return err
 	}
@@ -150,23 +147,23 @@ func (s *Store) SetPlanOf(ctx context.Context, id int64, p plan.Plan) error {
 
 // Running are the crawls that were not ended, oldest first.
 func (s *Store) Running(ctx context.Context) ([]record.Crawl, error) {
-	var crawls []record.Crawl
-	err := s.db.SelectContext(ctx, &crawls, crawlColumns+"where c.state = 'running' order by c.id")
-	return crawls, err
+	var rows []crawlRow
+	err := s.db.SelectContext(ctx, &rows, crawlColumns+"where c.state = 'running' order by c.id")
+	return crawlsOf(rows), err
 }
 
 // Crawls lists those of a site, newest first, before a number (0 for the newest), without ledger, probes and traps.
 func (s *Store) Crawls(ctx context.Context, site record.Site, before, limit int) ([]record.Crawl, error) {
-	crawls := []record.Crawl{}
-	err := s.db.SelectContext(ctx, &crawls, listColumns+`where c.site_id = $1 and ($2 = 0 or c.number < $2)
+	var rows []crawlRow
+	err := s.db.SelectContext(ctx, &rows, listColumns+`where c.site_id = $1 and ($2 = 0 or c.number < $2)
 		order by c.number desc limit $3`, site.ID, before, limit)
-	return crawls, err
+	return crawlsOf(rows), err
 }
 
 // Crawl is the one of a number; 0 means the newest finished one.
 func (s *Store) Crawl(ctx context.Context, site string, number int) (record.Crawl, error) {
-	var c record.Crawl
-	err := s.db.GetContext(ctx, &c, crawlColumns+`where s.name = $1 and (c.number = $2 or $2 = 0 and c.state = 'finished')
+	var row crawlRow
+	err := s.db.GetContext(ctx, &row, crawlColumns+`where s.name = $1 and (c.number = $2 or $2 = 0 and c.state = 'finished')
 		order by c.number desc limit 1`, site, number)
-	return c, found(err)
+	return row.crawl(), found(err)
 }

@@ -50,12 +50,12 @@ func (s *Store) Texts(ctx context.Context, crawlID int64, addresses []string) (m
 	}
 	out := make(map[string]string, len(addresses))
 	err := each(ctx, s, func(r *struct {
-		URL  string `db:"url"`
-		Text string `db:"main_text"`
+		URL  string
+		Text string
 	}) error {
 		out[r.URL] = r.Text
 		return nil
-	}, `select a.url, p.main_text from address a join page p on p.crawl_id = a.crawl_id and p.id = a.id
+	}, `select a.url, p.main_text as text from address a join page p on p.crawl_id = a.crawl_id and p.id = a.id
 		where a.crawl_id = $1 and a.hash = any($2)`, crawlID, hashes)
 	return out, err
 }
@@ -82,8 +82,8 @@ func (s *Store) DriftFiles(ctx context.Context, crawlID int64) ([]drift.File, er
 
 // FinishedCrawls are the newest of a site that have a verdict, the oldest first.
 func (s *Store) FinishedCrawls(ctx context.Context, site int64, limit int) ([]record.Crawl, error) {
-	crawls := []record.Crawl{}
-	err := s.db.SelectContext(ctx, &crawls, "select * from ("+crawlColumns+`where c.site_id = $1 and c.state = 'finished' order by c.number desc limit $2) newest
+	var rows []crawlRow
+	err := s.db.SelectContext(ctx, &rows, "select * from ("+crawlColumns+`where c.site_id = $1 and c.state = 'finished' order by c.number desc limit $2) newest
 		order by number`, site, limit)
-	return crawls, err
+	return crawlsOf(rows), err
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"harvik/internal/core/page"
 	"harvik/internal/record"
@@ -51,9 +52,13 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 		return err
 	}
 	for {
-		var batch []record.PageRow
-		if err := s.db.SelectContext(ctx, &batch, fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom, where, pageBatch), args...); err != nil {
+		var rows []pageRow
+		if err := s.db.SelectContext(ctx, &rows, fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom, where, pageBatch), args...); err != nil {
 			return err
+		}
+		batch := make([]record.PageRow, len(rows))
+		for i := range rows {
+			batch[i] = rows[i].page()
 		}
 		if site != 0 {
 			if err := s.addFigures(ctx, site, batch); err != nil {
@@ -61,7 +66,6 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 			}
 		}
 		for i := range batch {
-			batch[i].Name()
 			if err := f(&batch[i]); err != nil {
 				return err
 			}
@@ -73,7 +77,7 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 	}
 }
 
-const findingSelect = `select f.page_id, coalesce(a.url, '') as url, f.check_id, f.count, f.places, -1::float8 as health, coalesce(p.title, '') as title
+const findingSelect = `select f.page_id as page, coalesce(a.url, '') as address, f.check_id as "check", f.count, f.places, -1::float8 as health, coalesce(p.title, '') as title
 	from finding f left join address a on a.crawl_id = f.crawl_id and a.id = f.page_id
 	left join page p on p.crawl_id = f.crawl_id and p.id = f.page_id
 	where f.crawl_id = $1 and (cardinality($2::text[]) = 0 or f.check_id = any($2)) order by `
@@ -81,12 +85,29 @@ const findingSelect = `select f.page_id, coalesce(a.url, '') as url, f.check_id,
 // EachFinding goes over findings, page by page in order of address, those of the site first; of all
 // checks where none is named.
 func (s *Store) EachFinding(ctx context.Context, crawlID int64, checks []string, f func(*record.PageFinding) error) error {
-	return each(ctx, s, f, findingSelect+"2, 3", crawlID, nonNil(checks))
+	return each(ctx, s, eachFinding(f), findingSelect+"2, 3", crawlID, nonNil(checks))
 }
 
 // EachTwin goes over findings of checks about pages alike, group by group.
 func (s *Store) EachTwin(ctx context.Context, crawlID int64, checks []string, f func(*record.PageFinding) error) error {
-	return each(ctx, s, f, findingSelect+"3, coalesce(f.places->0->>'group', f.places->0->>'value', f.places->0->>'target'), 2", crawlID, nonNil(checks))
+	return each(ctx, s, eachFinding(f), findingSelect+"3, coalesce("+firstPlace("Group", "Value", "Target")+"), 2", crawlID, nonNil(checks))
+}
+
+func eachFinding(f func(*record.PageFinding) error) func(*findingRow) error {
+	return func(r *findingRow) error {
+		one := r.finding()
+		return f(&one)
+	}
+}
+
+// firstPlace is SQL for what the first place of a finding has in the first of some fields, under the names that they have,
+// or had up to 0.5.
+func firstPlace(fields ...string) string {
+	var out []string
+	for _, name := range fields {
+		out = append(out, fmt.Sprintf("f.places->0->>'%s', f.places->0->>'%s'", name, strings.ToLower(name)))
+	}
+	return strings.Join(out, ", ")
 }
 
 func nonNil(list []string) []string {
@@ -98,7 +119,7 @@ func nonNil(list []string) []string {
 
 // EachRedirect goes over the addresses that lead on, in order.
 func (s *Store) EachRedirect(ctx context.Context, crawlID int64, f func(*record.Redirect) error) error {
-	return each(ctx, s, f, `select a.url, p.status, p.redirect, coalesce(st.links_in, 0) as links_in
+	return each(ctx, s, f, `select a.url as address, p.status, p.redirect as "to", coalesce(st.links_in, 0) as links_in
 		from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
 		left join standing st on st.crawl_id = p.crawl_id and st.page_id = p.id
 		where p.crawl_id = $1 and p.redirect <> '' order by a.url`, crawlID)
@@ -106,7 +127,7 @@ func (s *Store) EachRedirect(ctx context.Context, crawlID int64, f func(*record.
 
 // EachListed goes over the addresses that sitemaps list, in order.
 func (s *Store) EachListed(ctx context.Context, crawlID int64, f func(*record.Listed) error) error {
-	return each(ctx, s, f, `select a.url, case when p.id is null then a.state else 'fetched' end as state, coalesce(p.status, 0) as status,
+	return each(ctx, s, f, `select a.url as address, case when p.id is null then a.state else 'fetched' end as state, coalesce(p.status, 0) as status,
 		coalesce(p.indexable, false) as indexable, coalesce(st.depth, -1) as depth, coalesce(st.links_in, 0) as links_in
 		from address a left join page p on p.crawl_id = a.crawl_id and p.id = a.id
 		left join standing st on st.crawl_id = a.crawl_id and st.page_id = a.id
@@ -124,8 +145,8 @@ func (s *Store) Files(ctx context.Context, crawlID int64) ([]record.FileRow, err
 func (s *Store) Answers(ctx context.Context, crawlID int64) (map[string]string, error) {
 	out := map[string]string{}
 	err := each(ctx, s, func(r *struct {
-		URL    string `db:"url"`
-		Answer string `db:"answer"`
+		URL    string
+		Answer string
 	}) error {
 		out[r.URL] = r.Answer
 		return nil
@@ -202,9 +223,9 @@ func (s *Store) EachLinkIn(ctx context.Context, crawlID int64, f func(*record.Li
 // insidePages are the addresses of a crawl by number, and which of them are pages that were fetched.
 func (s *Store) insidePages(ctx context.Context, crawlID int64) (urls []string, inside []bool, err error) {
 	err = each(ctx, s, func(r *struct {
-		ID   int32  `db:"id"`
-		URL  string `db:"url"`
-		Page bool   `db:"page"`
+		ID   int32
+		URL  string
+		Page bool
 	}) error {
 		for int(r.ID) >= len(urls) {
 			urls, inside = append(urls, ""), append(inside, false)
@@ -219,8 +240,8 @@ func (s *Store) insidePages(ctx context.Context, crawlID int64) (urls []string, 
 // eachPacked goes over the links of all pages.
 func (s *Store) eachPacked(ctx context.Context, crawlID int64, f func(source int32, links []page.Link, targets []int32) error) error {
 	return each(ctx, s, func(r *struct {
-		ID    int32  `db:"id"`
-		Links []byte `db:"links"`
+		ID    int32
+		Links []byte
 	}) error {
 		links, targets, err := unpackLinks(r.Links)
 		if err != nil {

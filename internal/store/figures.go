@@ -117,8 +117,8 @@ func (s *Store) FigureState(ctx context.Context, site int64, name string) (state
 // figure, or it is no number.
 func (s *Store) NewestFigure(ctx context.Context, site int64, name string) (map[string]float64, error) {
 	rows := []struct {
-		Address string  `db:"address"`
-		Number  float64 `db:"number"`
+		Address string
+		Number  float64
 	}{}
 	if err := s.db.SelectContext(ctx, &rows, `select address, number from figure where site_id = $1 and name = $2 and number is not null and taken = (
 		select max(taken) from figure_set where site_id = $1 and name = $2 and kind <> 'text')`, site, name); err != nil {
@@ -157,8 +157,8 @@ func (s *Store) SetImportance(ctx context.Context, site int64, name string) erro
 func (s *Store) PageAddresses(ctx context.Context, crawlID int64) (map[string]bool, error) {
 	out := map[string]bool{}
 	err := each(ctx, s, func(r *struct {
-		URL   string `db:"url"`
-		Sound bool   `db:"sound"`
+		URL   string
+		Sound bool
 	}) error {
 		out[r.URL] = r.Sound
 		return nil

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 
+	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/task"
@@ -18,9 +19,20 @@ import (
 
 // orders of the fix list other than its own; quick is gain for effort.
 var orders = map[string]string{
-	"gain":  "(f.body->>'gain')::float8 desc, f.rank",
-	"pages": "(f.body->>'pages')::int desc, f.rank",
-	"quick": "(f.body->>'gain')::float8 / case f.body->>'effort' when 'small' then 1 when 'medium' then 6 else 40 end desc, f.rank",
+	"gain":  "f.gain desc, f.rank",
+	"pages": "f.page_count desc, f.rank",
+	"quick": "f.gain / f.minutes desc, f.rank",
+}
+
+// effortOf is about how many minutes an effort takes, by which gain is set against it.
+func effortOf(effort string) int {
+	switch effort {
+	case "small":
+		return 10
+	case "medium":
+		return 60
+	}
+	return 400
 }
 
 // Fixes lists the fix list of a crawl.
@@ -41,7 +53,7 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 		and("f.check_id = $%d", q.Check)
 	}
 	if q.Search != "" {
-		and("position(lower($%d) in lower(f.body->>'line')) > 0", q.Search)
+		and("position(lower($%d) in lower(f.line)) > 0", q.Search)
 	}
 	if q.Assignee != "" {
 		and("t.assignee = $%d", q.Assignee)
@@ -51,8 +63,8 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 			where `+inSection(q.Section)+`)`, q.Section)
 	}
 	var totals struct {
-		Lines  int `db:"lines"`
-		Places int `db:"places"`
+		Lines  int
+		Places int
 	}
 	counted, filter := where, ""
 	switch q.State {
@@ -64,7 +76,7 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 		filter = fmt.Sprintf(" and "+stateOf+" = $%d", len(args))
 	}
 	where += filter
-	if err := s.db.GetContext(ctx, &totals, "select count(*) as lines, coalesce(sum((f.body->>'places')::int), 0) as places from "+fixesWork+where, args...); err != nil {
+	if err := s.db.GetContext(ctx, &totals, "select count(*) as lines, coalesce(sum(f.place_count), 0) as places from "+fixesWork+where, args...); err != nil {
 		return list, err
 	}
 	list.Total, list.Findings = totals.Lines, totals.Places
@@ -108,7 +120,7 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 // What is waived is waived; the task's own state is kept below it.
 const (
 	fixesWork = `fix f join crawl c on c.id = f.crawl_id left join task t on t.site_id = c.site_id and t.fix = f.id `
-	stateOf   = `case when f.body->>'state' = 'waived' then 'waived' else coalesce(t.state, 'open') end`
+	stateOf   = `case when f.waived then 'waived' else coalesce(t.state, 'open') end`
 	fixSelect = `select f.body, ` + stateOf + ` as state, coalesce(t.assignee, '') as assignee, t.due, coalesce(t.note, '') as note,
 		coalesce(t.version, 0) as version from ` + fixesWork
 )
@@ -124,16 +136,16 @@ func inSection(folder string) string {
 
 // fixRow is a line of the fix list with the work at it.
 type fixRow struct {
-	Body     []byte      `db:"body"`
-	State    string      `db:"state"`
-	Assignee string      `db:"assignee"`
-	Due      *record.Day `db:"due"`
-	Note     string      `db:"note"`
-	Version  int         `db:"version"`
+	Body     []byte
+	State    string
+	Assignee string
+	Due      *record.Day
+	Note     string
+	Version  int
 }
 
 func (r *fixRow) line() (line record.FixLine, err error) {
-	err = json.Unmarshal(r.Body, &line.Fix)
+	err = decode(r.Body, &line.Fix)
 	line.State, line.Assignee, line.Due, line.Note, line.Version = r.State, r.Assignee, r.Due, r.Note, r.Version
 	return line, err
 }
@@ -177,7 +189,7 @@ func (s *Store) Fix(ctx context.Context, crawlID int64, id string) (record.FixLi
 // entry is one of a line's targets or values, seen as a fix.
 func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record.FixLine, err error) {
 	var r fixRow
-	if err := s.db.GetContext(ctx, &r, fixSelect+"where f.crawl_id = $1 and "+hasEntry("$2"), crawlID, entryNamed(id)); err != nil {
+	if err := s.db.GetContext(ctx, &r, fixSelect+"where f.crawl_id = $1 and f.id = (select fix_id from fix_entry where crawl_id = $1 and id = $2 limit 1)", crawlID, id); err != nil {
 		return out, found(err)
 	}
 	line, err := r.line()
@@ -194,29 +206,25 @@ func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record
 	return out, err
 }
 
-// hasEntry is the condition that a line has the entry that a parameter describes.
-func hasEntry(parameter string) string { return "f.body->'entries' @> " + parameter + "::jsonb" }
-
-func entryNamed(id string) string {
-	data, _ := json.Marshal([]map[string]string{{"id": id}})
-	return string(data)
-}
-
 // FixPages are the pages of a fix with the evidence that belongs to it, in order of address,
 // those after a given one.
 func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error) {
-	rows := []record.PageFinding{}
-	err := s.db.SelectContext(ctx, &rows, `select x.page as page_id, coalesce(a.url, '') as url, n.check_id, n.count, n.places,
+	found := []findingRow{}
+	err := s.db.SelectContext(ctx, &found, `select x.page, coalesce(a.url, '') as address, n.check_id as "check", n.count, n.places,
 		coalesce(st.health, -1) as health, coalesce(p.title, '') as title
 		from fix f cross join unnest(f.pages) as x(page)
 		join finding n on n.crawl_id = f.crawl_id and n.page_id = x.page and n.check_id = $3
 		left join address a on a.crawl_id = f.crawl_id and a.id = x.page
 		left join page p on p.crawl_id = f.crawl_id and p.id = x.page
 		left join standing st on st.crawl_id = f.crawl_id and st.page_id = x.page
-		where f.crawl_id = $1 and f.id = $2 and ($4 = '' or a.url collate "C" > $4) and ($6 = '' or n.places::jsonb @> $6::jsonb)
-		order by a.url collate "C" limit $5`, crawlID, cmp.Or(f.Of, f.ID), f.Check, after, limit, placeOf(&f))
+		where f.crawl_id = $1 and f.id = $2 and ($4 = '' or a.url collate "C" > $4) and ($6 = '' or n.places::jsonb @> nullif($6, '')::jsonb or n.places::jsonb @> nullif($7, '')::jsonb)
+		order by a.url collate "C" limit $5`, crawlID, cmp.Or(f.Of, f.ID), f.Check, after, limit, placeOf(&f, false), placeOf(&f, true))
 	if err != nil {
 		return nil, err
+	}
+	rows := make([]record.PageFinding, len(found))
+	for i := range found {
+		rows[i] = found[i].finding()
 	}
 	for i := range rows {
 		if about := concerned(f, rows[i].Places); len(about) < len(rows[i].Places) {
@@ -230,21 +238,25 @@ func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, afte
 	return rows, err
 }
 
-// placeOf describes a place of an entry, "" for a line, all of whose pages are meant.
-func placeOf(f *fixlist.Fix) string {
+// placeOf describes a place of an entry, by the names that fields had up to 0.5 or have now; "" for a line, all of whose
+// pages are meant.
+func placeOf(f *fixlist.Fix, now bool) string {
 	if f.Of == "" {
 		return ""
 	}
-	place := map[string]string{"value": f.Value}
+	name, value := "value", f.Value
 	if f.Target != "" {
-		place = map[string]string{"target": f.Target}
+		name, value = "target", f.Target
 	}
-	data, _ := json.Marshal([]map[string]string{place})
+	if now {
+		name = strings.ToUpper(name[:1]) + name[1:]
+	}
+	data, _ := json.Marshal([]map[string]string{{name: value}})
 	return string(data)
 }
 
 // concerned keeps the places that the fix is about.
-func concerned(f fixlist.Fix, places record.PlaceList) record.PlaceList {
+func concerned(f fixlist.Fix, places []check.Place) []check.Place {
 	if f.Kind != fixlist.Target && len(f.Targets) == 0 {
 		return places
 	}
@@ -252,7 +264,7 @@ func concerned(f fixlist.Fix, places record.PlaceList) record.PlaceList {
 	for _, t := range f.Targets {
 		wanted[t] = true
 	}
-	out := record.PlaceList{}
+	out := []check.Place{}
 	for _, p := range places {
 		if f.Kind == fixlist.Target && p.Target == f.Target || wanted[p.Target] {
 			out = append(out, p)
@@ -270,15 +282,15 @@ func (s *Store) outlines(ctx context.Context, crawlID int64, rows []record.PageF
 		at[r.Page] = i
 	}
 	facts := []struct {
-		ID    int32  `db:"id"`
-		Facts []byte `db:"facts"`
+		ID    int32
+		Facts []byte
 	}{}
 	if err := s.db.SelectContext(ctx, &facts, `select id, facts from page where crawl_id = $1 and id = any($2)`, crawlID, ids); err != nil {
 		return err
 	}
 	for _, row := range facts {
 		var f page.Facts
-		if err := json.Unmarshal(row.Facts, &f); err != nil {
+		if err := decode(row.Facts, &f); err != nil {
 			return fmt.Errorf("reading facts: %w", err)
 		}
 		if f.Document != nil {
@@ -291,19 +303,19 @@ func (s *Store) outlines(ctx context.Context, crawlID int64, rows []record.PageF
 // Tally counts a crawl's addresses.
 func (s *Store) Tally(ctx context.Context, crawlID int64) (t record.Tallies, err error) {
 	var kept struct {
-		Tally []byte `db:"tally"`
-		State string `db:"state"`
+		Tally []byte
+		State string
 	}
 	if err := s.db.GetContext(ctx, &kept, "select tally, state from crawl where id = $1", crawlID); err != nil {
 		return t, found(err)
 	}
 	if kept.Tally != nil {
-		return t, json.Unmarshal(kept.Tally, &t)
+		return t, decode(kept.Tally, &t)
 	}
 	if t, err = s.count(ctx, crawlID); err != nil || kept.State != "finished" {
 		return t, err
 	}
-	data, err := json.Marshal(t)
+	data, err := encode(t)
 	if err == nil {
 		_, err = s.db.ExecContext(ctx, "update crawl set tally = $2 where id = $1 and state = 'finished'", crawlID, data)
 	}

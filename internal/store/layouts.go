@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 
 	"harvik/internal/core/fixlist"
 	"harvik/internal/record"
@@ -25,5 +24,5 @@ func (s *Store) Map(ctx context.Context, crawlID int64) (*fixlist.Map, error) {
 		return nil, found(err)
 	}
 	m := new(fixlist.Map)
-	return m, json.Unmarshal(body, m)
+	return m, decode(body, m)
 }

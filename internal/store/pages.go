@@ -88,8 +88,8 @@ func SortNames() []string {
 // ErrBadQuery is the error of a query that names something unknown.
 var ErrBadQuery = errors.New("bad query")
 
-const pageSelect = `select p.id, a.url, p.status, p.outcome, p.type, p.bytes, p.first_byte, p.html, p.indexable, p.kind, coalesce(nullif(st.words, 0), p.words) as words,
-	p.title, p.description, p.h1, p.lang, p.encoding, p.why, p.headings, p.hreflang, p.canonical, p.robots, p.refresh, p.redirect, p.images, p.links_out,
+const pageSelect = `select p.id, a.url as address, p.status, p.outcome, p.type, p.bytes, p.first_byte, p.html, p.indexable, p.kind, coalesce(nullif(st.words, 0), p.words) as words,
+	p.title, p.description, p.h1, p.lang as language, p.encoding, p.why, p.headings, p.hreflang, p.canonical, p.robots, p.refresh, p.redirect, p.images, p.links_out,
 	a.found as found_number, a.in_sitemap, nullif(st.layout, -1) as layout, nullif(st.depth, -1) as clicks,
 	coalesce(st.links_in, 0) as links_in, coalesce(st.authority, 0) as authority, coalesce(st.importance, 0) as importance,
 	nullif(st.health, -1) as health, coalesce(st.errors, 0) as errors, coalesce(st.warnings, 0) as warnings,
@@ -255,9 +255,9 @@ func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (r
 	}
 	args = append(args, q.Limit+1)
 	rows := []struct {
-		record.PageRow
-		Key   any `db:"key"`
-		Total int `db:"total"`
+		pageRow
+		Key   any
+		Total int
 	}{}
 	err = s.db.SelectContext(ctx, &rows, fmt.Sprintf(`with m as materialized (%[1]s),
 		k as materialized (select id, key from m%[2]s order by key %[3]s, id %[3]s limit $%[4]d)
@@ -275,8 +275,7 @@ func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (r
 		list.Next = cursor{last.Key, last.ID}.String()
 	}
 	for _, r := range rows {
-		r.PageRow.Name()
-		list.Pages = append(list.Pages, r.PageRow)
+		list.Pages = append(list.Pages, r.page())
 	}
 	return list, s.addFigures(ctx, q.Site, list.Pages)
 }
@@ -332,10 +331,10 @@ func (s *Store) addFigures(ctx context.Context, site int64, pages []record.PageR
 		hashes[i] = urlHash(pages[i].Address)
 	}
 	rows := []struct {
-		Address string   `db:"address"`
-		Name    string   `db:"name"`
-		Number  *float64 `db:"number"`
-		Words   string   `db:"words"`
+		Address string
+		Name    string
+		Number  *float64
+		Words   string
 	}{}
 	if err := s.db.SelectContext(ctx, &rows, `select g.address, g.name, g.number, g.words from figure g
 		join (select name, max(taken) as taken from figure_set where site_id = $1 group by name) newest on newest.name = g.name and newest.taken = g.taken
@@ -360,15 +359,20 @@ func (s *Store) addFigures(ctx context.Context, site int64, pages []record.PageR
 }
 
 // An address is stored when it becomes known; that it was fetched later is told by its page.
-const addressSelect = `select a.id, a.url,
+const addressSelect = `select a.id, a.url as address,
 	case when exists (select 1 from page p where p.crawl_id = a.crawl_id and p.id = a.id) then 'fetched' else a.state end as state, a.depth, coalesce(f.url, '') as found_on, a.in_sitemap, a.rule_line, a.rule_text,
 	a.role as role_number, a.found as found_number
 	from address a left join address f on f.crawl_id = a.crawl_id and f.id = a.found_on where a.crawl_id = $1 `
 
+// nameAddress puts names for what is kept as numbers.
+func nameAddress(a *record.AddressRow) {
+	a.Role, a.Found = page.Role(a.RoleNumber).String(), survey.Found(a.FoundNumber).String()
+}
+
 // Address is what became of an address that a crawl knows.
 func (s *Store) Address(ctx context.Context, crawlID int64, address string) (row record.AddressRow, err error) {
 	err = s.db.GetContext(ctx, &row, addressSelect+"and a.hash = $2 and a.url = $3", crawlID, urlHash(address), address)
-	row.Name()
+	nameAddress(&row)
 	return row, found(err)
 }
 
@@ -388,7 +392,7 @@ func (s *Store) Addresses(ctx context.Context, crawlID int64, state string, from
 		list.Addresses = list.Addresses[:limit]
 	}
 	for i := range list.Addresses {
-		list.Addresses[i].Name()
+		nameAddress(&list.Addresses[i])
 	}
 	err = s.db.GetContext(ctx, &list.Total, "select count(*) from address a where a.crawl_id = $1 "+where, crawlID, state)
 	return list, err
@@ -401,37 +405,40 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 	if d.AddressRow, err = s.Address(ctx, crawlID, address); err != nil {
 		return d, err
 	}
-	var row record.PageRow
+	var row pageRow
 	switch err := found(s.db.GetContext(ctx, &row, pageSelect+pageFrom+" where p.crawl_id = $1 and p.id = $2", crawlID, d.ID)); {
 	case errors.Is(err, ErrNotFound):
 		return d, nil
 	case err != nil:
 		return d, err
 	}
-	row.Name()
-	d.Row = &row
+	shown := row.page()
+	d.Row = &shown
 	var packed struct {
-		Facts    []byte `db:"facts"`
-		Links    []byte `db:"links"`
-		Uses     []byte `db:"uses"`
-		MainText string `db:"main_text"`
+		Facts    []byte
+		Links    []byte
+		Uses     []byte
+		MainText string
 	}
 	if err := s.db.GetContext(ctx, &packed, `select facts, links, main_text, uses from page where crawl_id = $1 and id = $2`, crawlID, d.ID); err != nil {
 		return d, err
 	}
 	d.Facts, d.MainText = new(page.Facts), packed.MainText
-	if err := json.Unmarshal(packed.Facts, d.Facts); err != nil {
+	if err := decode(packed.Facts, d.Facts); err != nil {
 		return d, fmt.Errorf("reading facts: %w", err)
 	}
 	if doc := d.Facts.Document; doc != nil {
 		doc.Outline = nil // says nothing to a reader
 	}
-	if err := s.db.SelectContext(ctx, &d.Findings, `select page_id, check_id, count, places, 0::float8 as health, '' as title, '' as url
+	found := []findingRow{}
+	if err := s.db.SelectContext(ctx, &found, `select page_id as page, check_id as "check", count, places
 		from finding where crawl_id = $1 and page_id = $2 order by check_id`, crawlID, d.ID); err != nil {
 		return d, err
 	}
-	for i := range d.Findings {
-		d.Findings[i].Shown()
+	for i := range found {
+		f := found[i].finding()
+		f.Shown()
+		d.Findings = append(d.Findings, f)
 	}
 	if d.Loads, err = s.loadsOf(ctx, crawlID, packed.Uses); err != nil {
 		return d, err
@@ -447,10 +454,10 @@ func (s *Store) loadsOf(ctx context.Context, crawlID int64, packed []byte) ([]re
 		return nil, err
 	}
 	known := []struct {
-		ID int32 `db:"id"`
+		ID int32
 		record.LoadRow
 	}{}
-	if err := s.db.SelectContext(ctx, &known, `select a.id, a.url, coalesce(p.status, 0) as status, coalesce(p.bytes, 0) as bytes,
+	if err := s.db.SelectContext(ctx, &known, `select a.id, a.url as address, coalesce(p.status, 0) as status, coalesce(p.bytes, 0) as bytes,
 		coalesce(p.type, '') as type, coalesce(p.outcome, a.state) as outcome from address a
 		left join page p on p.crawl_id = a.crawl_id and p.id = a.id where a.crawl_id = $1 and a.id = any($2)`, crawlID, targets); err != nil {
 		return nil, err
@@ -474,9 +481,9 @@ func (s *Store) linksOf(ctx context.Context, crawlID int64, packed []byte) ([]re
 		return nil, err
 	}
 	known := []struct {
-		ID     int32  `db:"id"`
-		URL    string `db:"url"`
-		Status *int   `db:"status"`
+		ID     int32
+		URL    string
+		Status *int
 	}{}
 	if err := s.db.SelectContext(ctx, &known, `select a.id, a.url, p.status from address a
 		left join page p on p.crawl_id = a.crawl_id and p.id = a.id where a.crawl_id = $1 and a.id = any($2)`, crawlID, targets); err != nil {
@@ -525,9 +532,9 @@ func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32, limi
 		sources = sources[:limit]
 	}
 	rows := []struct {
-		URL   string `db:"url"`
-		Links []byte `db:"links"`
-		Uses  []byte `db:"uses"`
+		URL   string
+		Links []byte
+		Uses  []byte
 	}{}
 	if err := s.db.SelectContext(ctx, &rows, `select a.url, p.links, p.uses from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
 		where p.crawl_id = $1 and p.id = any($2) order by p.id`, crawlID, sources); err != nil {

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -49,7 +48,7 @@ func (p *Past) Start(ctx context.Context) (addresses []string, files []crawl.Fil
 	if err := p.store.db.GetContext(ctx, &data, "select progress from crawl where id = $1", p.crawl); err != nil {
 		return nil, nil, progress, err
 	}
-	return addresses, files, progress, json.Unmarshal(data, &progress)
+	return addresses, files, progress, decode(data, &progress)
 }
 
 // Body implements crawl.Past.
@@ -116,7 +115,7 @@ func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (
 
 // restore puts facts together from the parts that they are stored in.
 func restore(f *page.Facts, facts, links, uses []byte, text string, name func(int32) string) error {
-	if err := json.Unmarshal(facts, f); err != nil {
+	if err := decode(facts, f); err != nil {
 		return err
 	}
 	f.Adapt()

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 
+	"harvik/internal/core/plan"
 	"harvik/internal/record"
 )
 
@@ -26,9 +27,9 @@ func (s *Store) Secrets(ctx context.Context, site int64) ([]record.Secret, error
 
 // A Sealed is a secret as it was stored.
 type Sealed struct {
-	Host    string  `db:"host"`    // that it is for
-	Network *string `db:"network"` // under which it was given; nil for one that an earlier Harvik kept
-	Sealed  []byte  `db:"sealed"`
+	Host    string  // that it is for
+	Network *string // under which it was given; nil for one that an earlier Harvik kept
+	Sealed  []byte
 }
 
 // SealedSecret is one secret; ErrNotFound if there is none of that name.
@@ -39,15 +40,22 @@ func (s *Store) SealedSecret(ctx context.Context, site int64, name string) (row 
 
 // An Unbound is a secret that an earlier Harvik kept, with its site's plan.
 type Unbound struct {
-	SiteID int64            `db:"site_id"`
-	Plan   record.PlanValue `db:"plan"`
-	Name   string           `db:"name"`
-	Host   string           `db:"host"`
+	SiteID int64
+	Plan   plan.Plan
+	Name   string
+	Host   string
 }
 
 // UnboundSecrets are those whose network is not noted yet.
 func (s *Store) UnboundSecrets(ctx context.Context) (unbound []Unbound, err error) {
-	err = s.db.SelectContext(ctx, &unbound, "select c.site_id, s.plan, c.name, c.host from secret c join site s on s.id = c.site_id where c.network is null")
+	err = each(ctx, s, func(r *struct {
+		Unbound
+		Plan kept[plan.Plan]
+	}) error {
+		r.Unbound.Plan = r.Plan.value
+		unbound = append(unbound, r.Unbound)
+		return nil
+	}, "select c.site_id, s.plan, c.name, c.host from secret c join site s on s.id = c.site_id where c.network is null")
 	return unbound, err
 }
 

@@ -69,8 +69,8 @@ func packLeader(leader []uint32) []byte {
 // KnownLayouts are those that a site's crawls met: leaders by name.
 func (s *Store) KnownLayouts(ctx context.Context, site int64) (map[string][]uint32, error) {
 	rows := []struct {
-		Name   string `db:"name"`
-		Leader []byte `db:"leader"`
+		Name   string
+		Leader []byte
 	}{}
 	if err := s.db.SelectContext(ctx, &rows, "select name, leader from layout where site_id = $1", site); err != nil {
 		return nil, err
@@ -105,7 +105,7 @@ func (s *Store) Reweigh(ctx context.Context, crawlID int64, r *fixlist.Report, w
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, "update crawl set report = $2, weighed = $3, map = $4 where id = $1", crawlID, report, w.Signature, sore); err != nil {
+	if _, err := tx.Exec(ctx, "update crawl set report = $2, weighed = $3, map = $4, health = $5 where id = $1", crawlID, report, w.Signature, sore, r.Health); err != nil {
 		return err
 	}
 	if _, err := tx.Exec(ctx, "delete from fix where crawl_id = $1", crawlID); err != nil {

@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -64,7 +63,7 @@ func (k *Sink) Save(ctx context.Context, b crawl.Batch) error {
 	if err := saveFindings(ctx, tx, k.crawl, found, false); err != nil {
 		return err
 	}
-	progress, err := json.Marshal(b.Progress)
+	progress, err := encode(b.Progress)
 	if err != nil {
 		return err
 	}
@@ -115,7 +114,7 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			r := &records[i]
 			f := r.Facts
-			facts, err := json.Marshal(f)
+			facts, err := encodeFacts(f)
 			if err != nil {
 				return nil, err
 			}
@@ -178,7 +177,12 @@ func (k *Sink) DropSite(ctx context.Context) error {
 // Settle implements crawl.SiteSink. The planner knows nothing of a crawl this new, and would join its
 // tables row by row. Columns that no query narrows by are left out: they are long.
 func (k *Sink) Settle(ctx context.Context) error {
-	if _, err := k.store.pool.Exec(ctx, "analyze address (crawl_id, id, hash), page (crawl_id, id, role, html, status), finding (crawl_id, page_id, check_id)"); err != nil {
+	part, err := k.store.partOf(ctx, k.crawl)
+	if err == nil {
+		_, err = k.store.pool.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, id, hash), %s (crawl_id, id, role, html, status), %s (crawl_id, page_id, check_id)",
+			part("address"), part("page"), part("finding")))
+	}
+	if err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
 	return nil
@@ -193,7 +197,7 @@ func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.F
 	_, err := to.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "count", "places", "whole"},
 		pgx.CopyFromSlice(len(found), func(i int) ([]any, error) {
 			f := &found[i]
-			places, err := json.Marshal(f.Places)
+			places, err := encode(f.Places)
 			if err != nil {
 				return nil, err
 			}
@@ -221,7 +225,7 @@ func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progres
 // Replace stores a new judgement of a finished crawl in place of the old one: what it found on
 // pages, and what on the whole. The plan says by which thresholds, catalogue by which checks.
 func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error {
-	data, err := json.Marshal(by)
+	data, err := encodePlan(by)
 	if err != nil {
 		return err
 	}
@@ -234,7 +238,7 @@ func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, 
 	if err := tx.QueryRow(ctx, "select finished from crawl where id = $1 and state = 'finished' for update", k.crawl).Scan(&finished); err != nil {
 		return fmt.Errorf("taking the crawl: %w", err)
 	}
-	for _, table := range []string{"standing", "fix", "finding", "sheet"} {
+	for _, table := range []string{"standing", "fix", "fix_entry", "finding", "sheet"} {
 		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", k.crawl); err != nil {
 			return err
 		}
@@ -245,7 +249,11 @@ func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, 
 	if err := k.result(ctx, tx, r, p, w); err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, "analyze finding (crawl_id, page_id, check_id)"); err != nil {
+	part, err := k.store.partOf(ctx, k.crawl)
+	if err == nil {
+		_, err = tx.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, page_id, check_id)", part("finding")))
+	}
+	if err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
 	if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl, finished, data, catalogue); err != nil {
@@ -268,7 +276,11 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 	if err := saveFixes(ctx, tx, k.crawl, r.Report.Fixes); err != nil {
 		return fmt.Errorf("storing the fix list: %w", err)
 	}
-	if _, err := tx.Exec(ctx, "analyze standing (crawl_id, page_id), fix (crawl_id, id, rank)"); err != nil {
+	part, err := k.store.partOf(ctx, k.crawl)
+	if err == nil {
+		_, err = tx.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, page_id), %s (crawl_id, id, rank)", part("standing"), part("fix")))
+	}
+	if err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
 	if err := k.keepSheet(ctx, tx, r); err != nil {
@@ -278,21 +290,21 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 	if err != nil {
 		return err
 	}
-	progress, err := json.Marshal(p)
+	progress, err := encode(p)
 	if err != nil {
 		return err
 	}
-	probes, err := json.Marshal(r.Probes)
+	probes, err := encode(r.Probes)
 	if err != nil {
 		return err
 	}
-	traps, err := json.Marshal(append([]survey.Trap{}, r.Traps...))
+	traps, err := encode(append([]survey.Trap{}, r.Traps...))
 	if err != nil {
 		return err
 	}
 	_, err = tx.Exec(ctx, `update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
-		probes = $6, traps = $7, weighed = $8, map = $9, tally = null where id = $1`,
-		k.crawl, string(r.Ending), clean(r.Detail), report, progress, probes, traps, w.Signature, sore)
+		probes = $6, traps = $7, weighed = $8, map = $9, tally = null, health = $10 where id = $1`,
+		k.crawl, string(r.Ending), clean(r.Detail), report, progress, probes, traps, w.Signature, sore, r.Report.Health)
 	if err != nil {
 		return err
 	}
@@ -302,9 +314,9 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 // summary is what a crawl keeps of its report, and its map.
 func summary(r *fixlist.Report) (report, sore []byte, err error) {
 	short := *r
-	short.Fixes = nil
-	if report, err = json.Marshal(record.Summary{Report: &short, Fixes: len(r.Fixes)}); err == nil {
-		sore, err = json.Marshal(r.Map)
+	short.Fixes, short.Pages, short.Map = nil, nil, fixlist.Map{}
+	if report, err = encode(record.Summary{Report: &short, Fixes: len(r.Fixes)}); err == nil {
+		sore, err = encode(r.Map)
 	}
 	return report, sore, err
 }
@@ -410,11 +422,29 @@ func union(a, b []int32) []int32 {
 }
 
 func saveFixes(ctx context.Context, tx pgx.Tx, crawlID int64, fixes []fixlist.Fix) error {
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix"}, []string{"crawl_id", "id", "rank", "severity", "section", "check_id", "body", "pages"},
-		pgx.CopyFromSlice(len(fixes), func(i int) ([]any, error) {
-			f := &fixes[i]
-			body, err := json.Marshal(f)
-			return []any{crawlID, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body, f.Members}, err
-		}))
+	if _, err := tx.Exec(ctx, "delete from fix_entry where crawl_id = $1", crawlID); err != nil {
+		return err
+	}
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"fix"}, []string{
+		"crawl_id", "id", "rank", "severity", "section", "check_id", "body", "pages",
+		"line", "gain", "minutes", "page_count", "place_count", "waived",
+	}, pgx.CopyFromSlice(len(fixes), func(i int) ([]any, error) {
+		f := &fixes[i]
+		body, err := encodeFix(*f)
+		return []any{
+			crawlID, f.ID, f.Rank, int(f.Severity), f.Group, f.Check, body, f.Members,
+			clean(f.Line), f.Gain, effortOf(f.Effort), f.Pages, f.Places, f.State == fixlist.Waived,
+		}, err
+	}))
+	if err != nil {
+		return err
+	}
+	var entries [][]any
+	for i := range fixes {
+		for k, e := range fixes[i].Entries {
+			entries = append(entries, []any{crawlID, e.ID, fixes[i].ID, k, clean(e.Line)})
+		}
+	}
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"fix_entry"}, []string{"crawl_id", "id", "fix_id", "nth", "line"}, pgx.CopyFromRows(entries))
 	return err
 }

@@ -2,9 +2,10 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 
 	"harvik/internal/record"
+
+	"github.com/jmoiron/sqlx"
 
 	"harvik/internal/core/plan"
 )
@@ -12,14 +13,14 @@ import (
 const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importance,
 	(select count(*) from crawl c where c.site_id = s.id) as crawls,
 	coalesce((select jsonb_agg(a.range order by a.range) from allowance a where a.site_id = s.id), '[]') as allowed,
-	l.number as latest, (l.report->>'health')::float8 as health, coalesce(l.weighed, '') as weighed
+	l.number as latest, l.health, coalesce(l.weighed, '') as weighed
 	from site s left join lateral (
-		select number, report, weighed from crawl c where c.site_id = s.id and c.state = 'finished' order by number desc limit 1
+		select number, health, weighed from crawl c where c.site_id = s.id and c.state = 'finished' order by number desc limit 1
 	) l on true `
 
 // AddSite makes a new site; ErrExists where its name is taken.
 func (s *Store) AddSite(ctx context.Context, name, home string, p plan.Plan) error {
-	data, err := json.Marshal(p)
+	data, err := encodePlan(p)
 	if err != nil {
 		return err
 	}
@@ -29,46 +30,46 @@ func (s *Store) AddSite(ctx context.Context, name, home string, p plan.Plan) err
 
 // Sites lists all, by name.
 func (s *Store) Sites(ctx context.Context) ([]record.Site, error) {
-	sites := []record.Site{}
-	err := s.db.SelectContext(ctx, &sites, siteColumns+"order by s.name")
+	rows := []siteRow{}
+	err := s.db.SelectContext(ctx, &rows, siteColumns+"order by s.name")
+	sites := make([]record.Site, len(rows))
+	for i := range rows {
+		sites[i] = rows[i].site()
+	}
 	return sites, err
 }
 
 // Site is the one of a name.
 func (s *Store) Site(ctx context.Context, name string) (record.Site, error) {
-	var site record.Site
-	err := s.db.GetContext(ctx, &site, siteColumns+"where s.name = $1", name)
-	return site, found(err)
+	var row siteRow
+	err := s.db.GetContext(ctx, &row, siteColumns+"where s.name = $1", name)
+	return row.site(), found(err)
 }
-
-// ofCrawl are the tables whose rows belong to a crawl and are deleted with it by hand.
-var ofCrawl = []string{"fix", "standing", "finding", "page", "address"}
 
 // RemoveSite deletes a site with its crawls.
 func (s *Store) RemoveSite(ctx context.Context, name string) error {
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	for _, table := range ofCrawl {
-		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id in (select c.id from crawl c join site s on s.id = c.site_id where s.name = $1)", name); err != nil {
+	return s.within(ctx, func(tx *sqlx.Tx) error {
+		var crawls []int64
+		if err := tx.SelectContext(ctx, &crawls, "select c.id from crawl c join site s on s.id = c.site_id where s.name = $1", name); err != nil {
 			return err
 		}
-	}
-	r, err := tx.Exec(ctx, "delete from site where name = $1", name)
-	if err != nil {
-		return err
-	}
-	if r.RowsAffected() == 0 {
-		return ErrNotFound
-	}
-	return tx.Commit(ctx)
+		if err := forget(ctx, tx, crawls); err != nil {
+			return err
+		}
+		r, err := tx.ExecContext(ctx, "delete from site where name = $1", name)
+		if err != nil {
+			return err
+		}
+		if n, _ := r.RowsAffected(); n == 0 {
+			return ErrNotFound
+		}
+		return nil
+	})
 }
 
 // SetPlan replaces a site's plan.
 func (s *Store) SetPlan(ctx context.Context, name string, p plan.Plan) error {
-	data, err := json.Marshal(p)
+	data, err := encodePlan(p)
 	if err != nil {
 		return err
 	}

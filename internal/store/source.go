@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 
 	"harvik/internal/core/page"
 )
@@ -44,7 +43,7 @@ func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link)) error {
 func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 	return r.each(pages, "facts", func(id int32, data []byte) error {
 		facts := new(page.Facts)
-		if err := json.Unmarshal(data, facts); err != nil {
+		if err := decode(data, facts); err != nil {
 			return err
 		}
 		facts.Adapt()

@@ -11,11 +11,13 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
 )
 
 //go:embed migrations/*.sql
@@ -49,30 +51,58 @@ func OpenWith(ctx context.Context, database string, connections int) (*Store, er
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
 	config.MaxConns = int32(connections)
+	// A plan for any crawl would look at the parts of all.
+	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_custom_plan"
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
-	db := stdlib.OpenDBFromPool(pool)
-	s := &Store{pool, sqlx.NewDb(db, "pgx")}
-	if err := s.migrate(ctx, db); err != nil {
+	s := &Store{pool, sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx")}
+	s.db.MapperFunc(snake)
+	if _, _, err := migrate(ctx, s.db.DB); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("bringing the database up to date: %w", err)
 	}
 	return s, nil
 }
 
-func (s *Store) migrate(ctx context.Context, db *sql.DB) error {
+// Migrate brings the tables of a database up to date, and tells the number of its last step before and now.
+func Migrate(ctx context.Context, database string) (before, now int64, err error) {
+	config, err := pgx.ParseConfig(database)
+	if err != nil {
+		return 0, 0, fmt.Errorf("opening the database: %w", err)
+	}
+	db := stdlib.OpenDB(*config)
+	defer db.Close()
+	return migrate(ctx, db)
+}
+
+// migrate takes the steps that a database lacks, one process at a time.
+func migrate(ctx context.Context, db *sql.DB) (before, now int64, err error) {
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
-		return err
+		return 0, 0, err
 	}
-	provider, err := goose.NewProvider(goose.DialectPostgres, db, files)
+	locker, err := lock.NewPostgresSessionLocker()
 	if err != nil {
-		return err
+		return 0, 0, err
 	}
-	_, err = provider.Up(ctx)
-	return err
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, files, goose.WithSessionLocker(locker))
+	if err != nil {
+		return 0, 0, err
+	}
+	if before, err = provider.GetDBVersion(ctx); err != nil {
+		return 0, 0, err
+	}
+	sources := provider.ListSources()
+	if newest := sources[len(sources)-1].Version; before > newest {
+		return before, before, fmt.Errorf("it was made by a newer Harvik (step %d; this one knows %d): run that one", before, newest)
+	}
+	if _, err = provider.Up(ctx); err != nil {
+		return before, before, err
+	}
+	now, err = provider.GetDBVersion(ctx)
+	return before, now, err
 }
 
 // Close ends all connections.
@@ -81,9 +111,12 @@ func (s *Store) Close() {
 	s.pool.Close()
 }
 
-// Tidy lets lists of pages be read from their index alone, once a crawl is stored.
-func (s *Store) Tidy(ctx context.Context) error {
-	_, err := s.db.ExecContext(ctx, "vacuum page")
+// Tidy lets a crawl's lists of pages be read from their index alone, once it is stored.
+func (s *Store) Tidy(ctx context.Context, crawlID int64) error {
+	part, err := s.partOf(ctx, crawlID)
+	if err == nil {
+		_, err = s.db.ExecContext(ctx, "vacuum "+part("page"))
+	}
 	return err
 }
 

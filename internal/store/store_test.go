@@ -346,11 +346,32 @@ func TestRemoveCrawl(t *testing.T) {
 		if err := s.RemoveCrawl(t.Context(), one); err != nil {
 			t.Fatalf("removing crawl %d: %v", one, err)
 		}
+	}
+	third, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
+	if err != nil || third.Number != 3 {
+		t.Fatalf("crawl %d (%v), want 3", third.Number, err)
+	}
+	if err := s.Sweep(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	for _, one := range []int64{id, second.ID} {
 		if n := rowsOf(t, db, one); n != 0 {
 			t.Errorf("%d rows are left of crawl %d", n, one)
 		}
+		if n := partsOf(t, db, one); n != 0 {
+			t.Errorf("%d parts are left of crawl %d", n, one)
+		}
 	}
-	if third, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1); err != nil || third.Number != 3 {
-		t.Errorf("crawl %d (%v), want 3", third.Number, err)
+	if n := partsOf(t, db, third.ID); n != 6 {
+		t.Errorf("crawl 3 has %d parts, want 6", n)
 	}
+}
+
+// partsOf counts the tables that are a crawl's own.
+func partsOf(t *testing.T, db *sql.DB, crawl int64) (n int) {
+	t.Helper()
+	if err := db.QueryRowContext(t.Context(), "select count(*) from pg_class where relkind = 'r' and relname ~ ('_' || $1::bigint || '$')", crawl).Scan(&n); err != nil {
+		t.Fatal(err)
+	}
+	return n
 }

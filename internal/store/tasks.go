@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"time"
 
@@ -13,7 +12,7 @@ import (
 	"harvik/internal/record"
 )
 
-const taskColumns = `fix, check_id, line, state, assignee, due, note, seen, version, changed`
+const taskColumns = `fix, check_id as "check", line, state, assignee, due, note, seen, version, changed`
 
 // Task is the work at a fix; ErrNotFound where nobody has touched it.
 func (s *Store) Task(ctx context.Context, site int64, fix string) (t record.Task, err error) {
@@ -23,7 +22,13 @@ func (s *Store) Task(ctx context.Context, site int64, fix string) (t record.Task
 
 // HasFix tells whether any crawl of a site found a fix, be it as a line or as an entry of one.
 func (s *Store) HasFix(ctx context.Context, site int64, fix string) (known bool, err error) {
-	err = s.db.GetContext(ctx, &known, "select exists (select 1 from fix f join crawl c on c.id = f.crawl_id where c.site_id = $1 and (f.id = $2 or "+hasEntry("$3")+"))", site, fix, entryNamed(fix))
+	var crawls []int64
+	if err := s.db.SelectContext(ctx, &crawls, "select id from crawl where site_id = $1", site); err != nil {
+		return false, err
+	}
+	// The numbers of the crawls stand in the statement, so that the parts of other sites are left alone.
+	err = s.db.GetContext(ctx, &known, `select exists (select 1 from fix where crawl_id = any($1) and id = $2)
+		or exists (select 1 from fix_entry where crawl_id = any($1) and id = $2)`, crawls, fix)
 	return known, err
 }
 
@@ -142,7 +147,7 @@ type taskRows struct {
 func (r *taskRows) add(t, now record.Task, there bool, says string) error {
 	var before *string
 	if there {
-		data, err := json.Marshal(now)
+		data, err := encode(now)
 		if err != nil {
 			return err
 		}
@@ -185,8 +190,8 @@ func (r *taskRows) write(ctx context.Context, tx *sqlx.Tx, site int64, who strin
 func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out record.Moves, err error) {
 	out = record.Moves{Moved: []record.Task{}, Refused: []record.Refused{}}
 	rows := []struct {
-		Fix    string  `db:"fix"`
-		Before *string `db:"before"`
+		Fix    string
+		Before *string
 	}{}
 	if err := s.db.SelectContext(ctx, &rows, "select fix, before::text as before from task_event where site_id = $1 and batch = $2 order by id", site, batch); err != nil {
 		return out, err
@@ -198,7 +203,7 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 	for i, r := range rows {
 		was := record.Task{Fix: r.Fix, State: task.Open}
 		if r.Before != nil {
-			if err := json.Unmarshal([]byte(*r.Before), &was); err != nil {
+			if err := decode([]byte(*r.Before), &was); err != nil {
 				return out, err
 			}
 		}
@@ -240,8 +245,8 @@ func (s *Store) Members(ctx context.Context, crawlID int64, fix string) ([]strin
 	var out []string
 	err := s.db.SelectContext(ctx, &out, `select coalesce(a.url, '') from fix f cross join unnest(f.pages) as x(page)
 		left join address a on a.crawl_id = f.crawl_id and a.id = x.page where f.crawl_id = $1
-		and f.id = coalesce((select id from fix where crawl_id = $1 and id = $2), (select id from fix f where crawl_id = $1 and `+hasEntry("$3")+` limit 1)) order by 1`,
-		crawlID, fix, entryNamed(fix))
+		and f.id = coalesce((select id from fix where crawl_id = $1 and id = $2), (select fix_id from fix_entry where crawl_id = $1 and id = $2 limit 1)) order by 1`,
+		crawlID, fix)
 	return out, err
 }
 
@@ -265,27 +270,27 @@ func (s *Store) Fetched(ctx context.Context, crawlID int64, addresses []string) 
 
 // Before is the finished crawl of a site before a number; ErrNotFound if there is none.
 func (s *Store) Before(ctx context.Context, site int64, number int) (record.Crawl, error) {
-	var c record.Crawl
-	err := s.db.GetContext(ctx, &c, crawlColumns+`where c.site_id = $1 and c.number < $2 and c.state = 'finished' order by c.number desc limit 1`, site, number)
-	return c, found(err)
+	var row crawlRow
+	err := s.db.GetContext(ctx, &row, crawlColumns+`where c.site_id = $1 and c.number < $2 and c.state = 'finished' order by c.number desc limit 1`, site, number)
+	return row.crawl(), found(err)
 }
 
 // FixesOf are the lines of a crawl's fix list, by ID.
 func (s *Store) FixesOf(ctx context.Context, crawlID int64) (map[string]record.Task, error) {
-	return s.tasksOf(ctx, "select id, check_id, body->>'line' as line from fix where crawl_id = $1", crawlID)
+	return s.tasksOf(ctx, `select id, check_id as "check", line from fix where crawl_id = $1`, crawlID)
 }
 
 // EntriesOf are the entries of a crawl's lines, likewise.
 func (s *Store) EntriesOf(ctx context.Context, crawlID int64, ids []string) (map[string]record.Task, error) {
-	return s.tasksOf(ctx, `select e->>'id' as id, f.check_id, e->>'line' as line from fix f
-		cross join jsonb_array_elements(coalesce(f.body->'entries', '[]')) as e where f.crawl_id = $1 and e->>'id' = any($2)`, crawlID, ids)
+	return s.tasksOf(ctx, `select e.id, f.check_id as "check", e.line from fix_entry e
+		join fix f on f.crawl_id = e.crawl_id and f.id = e.fix_id where e.crawl_id = $1 and e.id = any($2)`, crawlID, ids)
 }
 
 func (s *Store) tasksOf(ctx context.Context, query string, args ...any) (map[string]record.Task, error) {
 	rows := []struct {
-		ID    string `db:"id"`
-		Check string `db:"check_id"`
-		Line  string `db:"line"`
+		ID    string
+		Check string
+		Line  string
 	}{}
 	if err := s.db.SelectContext(ctx, &rows, query, args...); err != nil {
 		return nil, err
@@ -300,7 +305,7 @@ func (s *Store) tasksOf(ctx context.Context, query string, args ...any) (map[str
 // WaivedFixes are the lines of a crawl's fix list that waivers cover in whole.
 func (s *Store) WaivedFixes(ctx context.Context, crawlID int64) (map[string]bool, error) {
 	var ids []string
-	if err := s.db.SelectContext(ctx, &ids, "select id from fix where crawl_id = $1 and body->>'state' = 'waived'", crawlID); err != nil {
+	if err := s.db.SelectContext(ctx, &ids, "select id from fix where crawl_id = $1 and waived", crawlID); err != nil {
 		return nil, err
 	}
 	out := map[string]bool{}
@@ -319,7 +324,7 @@ func (s *Store) Saw(ctx context.Context, site int64, number int, fixes []string)
 // Waivers are those of a site, the newest first.
 func (s *Store) Waivers(ctx context.Context, site int64) ([]record.Waiver, error) {
 	waivers := []record.Waiver{}
-	err := s.db.SelectContext(ctx, &waivers, `select id, scope, check_id, target, reason, who, created, until, ended, ended_by, findings, pages
+	err := s.db.SelectContext(ctx, &waivers, `select id, scope, check_id as "check", target as "on", reason, who as "by", created, until, ended, ended_by, findings, pages
 		from waiver where site_id = $1 order by id desc`, site)
 	for i := range waivers {
 		w := &waivers[i]

@@ -5,7 +5,6 @@ import (
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/gate"
-	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
 )
@@ -14,7 +13,7 @@ import (
 func Crawl(in *record.Crawl) api.Crawl {
 	return api.Crawl{
 		Site: in.Site, Home: in.Home, Number: in.Number, State: in.State,
-		Ending: in.Ending, Detail: in.Detail, Plan: plan.Plan(in.Plan).WithDefaults(),
+		Ending: in.Ending, Detail: in.Detail, Plan: in.Plan.WithDefaults(),
 		Started: in.Started, Finished: value(in.Finished), Catalogue: in.Catalogue,
 		Progress: Progress(&in.Progress), Report: maybe(in.Report, report), Probes: maybe(in.Probes, probes),
 		Traps: some(in.Traps, trap),
@@ -59,7 +58,7 @@ func ledgerLine(in *fixlist.LedgerLine) api.LedgerLine {
 	}
 }
 
-func probes(in *record.Probes) api.Probes {
+func probes(in *survey.Probes) api.Probes {
 	return api.Probes{
 		Doors: Each(in.Doors, probe), Missing: some(in.Missing, probe), Favicon: maybe(in.Favicon, probe),
 		Certificate: maybe(in.Certificate, certificate), Browser: maybe(in.Browser, probe),

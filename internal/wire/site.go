@@ -14,7 +14,7 @@ import (
 // Site is a site under care.
 func Site(in *record.Site) api.Site {
 	return api.Site{
-		Name: in.Name, Home: in.Home, Plan: plan.Plan(in.Plan).WithDefaults(), Created: in.Created,
+		Name: in.Name, Home: in.Home, Plan: in.Plan.WithDefaults(), Created: in.Created,
 		Crawls: in.Crawls, Latest: in.Latest, Health: in.Health, Importance: in.Importance,
 		Allowed: in.Allowed,
 	}
@@ -106,7 +106,7 @@ func Faults(in []plan.Fault) []api.Fault {
 // Preview is what can be told of a crawl before it begins.
 func Preview(in *record.Preview) api.Preview {
 	return api.Preview{
-		Home: in.Home, Plan: plan.Plan(in.Plan).WithDefaults(), Robots: previewRobots(&in.Robots),
+		Home: in.Home, Plan: in.Plan.WithDefaults(), Robots: previewRobots(&in.Robots),
 		Sitemaps: Each(in.Sitemaps, previewSitemap), Listed: in.Listed, Sampled: in.Sampled, Known: in.Known,
 		Least: in.Least, Most: in.Most, Basis: in.Basis, PerSecond: in.PerSecond, Shortest: in.Shortest,
 		Longest: in.Longest, Warnings: in.Warnings,

@@ -133,28 +133,28 @@ type Finding struct {
 
 // A Place is one place of a finding, with its evidence. Fields that say nothing are empty.
 type Place struct {
-	Note     string   `json:"note"` // what is wrong here, both values named
-	Value    string   `json:"value,omitempty"`
-	Target   string   `json:"target,omitempty"` // the address concerned
-	Words    string   `json:"words,omitempty"`  // of the link
-	At       string   `json:"at,omitempty"`     // place on the page: "nav > ul > li 3"
-	Line     int      `json:"line,omitempty"`   // in the source
-	Col      int      `json:"col,omitempty"`
-	Others   []string `json:"others,omitempty"` // other pages concerned, at most MaxOthers
-	Of       int      `json:"of,omitempty"`     // how many pages share this, itself included
-	Hops     []Hop    `json:"hops,omitempty"`
-	Likeness float64  `json:"likeness,omitempty"` // 0 to 1
+	Note     string // what is wrong here, both values named
+	Value    string
+	Target   string // the address concerned
+	Words    string // of the link
+	At       string // place on the page: "nav > ul > li 3"
+	Line     int    // in the source
+	Col      int
+	Others   []string // other pages concerned, at most MaxOthers
+	Of       int      // how many pages share this, itself included
+	Hops     []Hop
+	Likeness float64 // 0 to 1
 
-	Carrier string `json:"carrier,omitempty"` // the stylesheet that names the target, where the page itself does not
+	Carrier string // the stylesheet that names the target, where the page itself does not
 
-	Region page.Region `json:"region,omitempty"` // where a link stands
-	Group  string      `json:"group,omitempty"`  // what places with one cause have in common; defaults to Target or Value
+	Region page.Region // where a link stands
+	Group  string      // what places with one cause have in common; defaults to Target or Value
 }
 
 // Hop is one step of a redirect chain.
 type Hop struct {
-	Address string `json:"address"`
-	Status  int    `json:"status,omitempty"`
+	Address string
+	Status  int
 }
 
 // MaxOthers bounds the other pages that evidence names; Of says how many there are.

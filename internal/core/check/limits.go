@@ -49,10 +49,10 @@ type Limits struct {
 
 // A Limit is a threshold's name, unit, default and meaning.
 type Limit struct {
-	Name    string `json:"name"`
-	Unit    string `json:"unit"`
-	Default int    `json:"default"`
-	Doc     string `json:"doc"`
+	Name    string
+	Unit    string
+	Default int
+	Doc     string
 	field   func(*Limits) *int
 }
 

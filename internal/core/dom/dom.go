@@ -72,8 +72,8 @@ type Tree struct {
 // Pos is a place in the decoded source: line and column from 1, columns in characters.
 // The zero Pos is unknown.
 type Pos struct {
-	Line int `json:"line,omitempty"`
-	Col  int `json:"col,omitempty"`
+	Line int
+	Col  int
 }
 
 // Fault is a parse error.

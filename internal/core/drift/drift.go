@@ -48,38 +48,38 @@ type File struct{ Kind, Address, Body string }
 
 // A Report is what changed between two crawls.
 type Report struct {
-	New      []fixlist.Fix `json:"new"`      // lines of the fix list that were not there
-	Returned []fixlist.Fix `json:"returned"` // likewise, and confirmed to be gone once
-	Gone     []fixlist.Fix `json:"gone"`     // everything concerned was looked at, and none fails any more
-	Still    int           `json:"still"`    // lines on both lists
-	Became   []Became      `json:"became"`   // lines whose pages now fail as part of others
-	Unseen   []fixlist.Fix `json:"unseen"`   // not on the new list, but not everything concerned was looked at
-	Findings Findings      `json:"findings"`
-	Appeared []Seen        `json:"appeared"`
-	Vanished []Seen        `json:"vanished"`
-	Moved    []Moved       `json:"moved"`
-	NotSeen  []Seen        `json:"notSeen"` // pages that one crawl could not see, so that nothing is said of them
-	Changes  []Change      `json:"changes"`
-	Files    []FileChange  `json:"files"`
-	Step     Step          `json:"step"`
-	Notes    []string      `json:"notes"` // how the crawls differ in what they could see
+	New      []fixlist.Fix // lines of the fix list that were not there
+	Returned []fixlist.Fix // likewise, and confirmed to be gone once
+	Gone     []fixlist.Fix // everything concerned was looked at, and none fails any more
+	Still    int           // lines on both lists
+	Became   []Became      // lines whose pages now fail as part of others
+	Unseen   []fixlist.Fix // not on the new list, but not everything concerned was looked at
+	Findings Findings
+	Appeared []Seen
+	Vanished []Seen
+	Moved    []Moved
+	NotSeen  []Seen // pages that one crawl could not see, so that nothing is said of them
+	Changes  []Change
+	Files    []FileChange
+	Step     Step
+	Notes    []string // how the crawls differ in what they could see
 }
 
 // Findings counts checks failing on pages that both crawls saw.
 type Findings struct {
-	New    int           `json:"new"`
-	Gone   int           `json:"gone"`
-	Still  int           `json:"still"`
-	Checks []CheckChange `json:"checks"` // that fail on more or fewer of these pages, by ID
+	New    int
+	Gone   int
+	Still  int
+	Checks []CheckChange // that fail on more or fewer of these pages, by ID
 }
 
 // CheckChange is a check that fails on other pages than before.
 type CheckChange struct {
-	Check  string   `json:"check"`
-	New    int      `json:"new"`
-	Gone   int      `json:"gone"`
-	NewOn  []string `json:"newOn"` // at most MaxNamed, "" for the site
-	GoneOn []string `json:"goneOn"`
+	Check  string
+	New    int
+	Gone   int
+	NewOn  []string // at most MaxNamed, "" for the site
+	GoneOn []string
 }
 
 // MaxNamed bounds the pages that a CheckChange names.
@@ -87,29 +87,29 @@ const MaxNamed = 1000
 
 // Became is a fix whose pages fail the same check still, as part of other lines.
 type Became struct {
-	Fix   fixlist.Fix `json:"fix"`
-	Still int         `json:"still"` // of its pages
+	Fix   fixlist.Fix
+	Still int // of its pages
 }
 
 // Seen is an address with why it stands in a list.
 type Seen struct {
-	Address string `json:"address"`
-	Why     string `json:"why"`
+	Address string
+	Why     string
 }
 
 // Moved is a page found at another address.
 type Moved struct {
-	From string `json:"from"`
-	To   string `json:"to"`
-	How  string `json:"how"` // "redirect" or "same text"
+	From string
+	To   string
+	How  string // "redirect" or "same text"
 }
 
 // Change is a property of a page that changed.
 type Change struct {
-	Address string `json:"address"`
-	What    string `json:"what"` // status, indexable, title, description, h1, canonical, text, links in
-	Before  string `json:"before"`
-	After   string `json:"after"`
+	Address string
+	What    string // status, indexable, title, description, h1, canonical, text, links in
+	Before  string
+	After   string
 }
 
 // Text is what a Change of the main text is called. Before and after are not in it, as a comparison does
@@ -119,10 +119,10 @@ const Text = "text"
 // FileChange is a robots.txt or sitemap that changed: of a robots.txt the lines, of a sitemap the addresses
 // that went and came.
 type FileChange struct {
-	Kind    string   `json:"kind"`
-	Address string   `json:"address"`
-	Gone    []string `json:"gone"`
-	New     []string `json:"new"`
+	Kind    string
+	Address string
+	Gone    []string
+	New     []string
 }
 
 // Compare sets two sides together. Confirmed tells whether a fix was once confirmed to be gone.

@@ -23,20 +23,20 @@ const (
 
 // A Part is what one thing contributed to a step, in points of health.
 type Part struct {
-	By     string  `json:"by"`
-	Fix    string  `json:"fix,omitempty"` // where By is ByFix
-	Check  string  `json:"check,omitempty"`
-	Line   string  `json:"line,omitempty"`
-	Pages  int     `json:"pages,omitempty"`
-	Points float64 `json:"points"`
-	Shown  float64 `json:"shown"` // rounded to a hundredth so that all parts add up to the step as shown
+	By     string
+	Fix    string // where By is ByFix
+	Check  string
+	Line   string
+	Pages  int
+	Points float64
+	Shown  float64 // rounded to a hundredth so that all parts add up to the step as shown
 }
 
 // A Step is how health got from one value to another. The parts add up to it.
 type Step struct {
-	Before float64 `json:"before"` // as it was told at the time
-	After  float64 `json:"after"`
-	Parts  []Part  `json:"parts"` // the largest first
+	Before float64 // as it was told at the time
+	After  float64
+	Parts  []Part // the largest first
 }
 
 // sides are what a step is worked out from: the older crawl as it was judged, the same by the rules

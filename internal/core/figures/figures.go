@@ -29,9 +29,9 @@ const (
 
 // A Column is one figure.
 type Column struct {
-	Name string `json:"name"`
-	Kind Kind   `json:"kind"`
-	Rows int    `json:"rows"` // that have a value
+	Name string
+	Kind Kind
+	Rows int // that have a value
 }
 
 // A Table is a file that has been looked through once: its columns and what kind each is. Its rows are read
@@ -64,8 +64,8 @@ type Value struct {
 
 // Fault is a line that could not be used.
 type Fault struct {
-	Line   int    `json:"line"`
-	Reason string `json:"reason"`
+	Line   int
+	Reason string
 }
 
 // Bounds of a file.

@@ -41,32 +41,32 @@ const (
 
 // A Fix is a line of the fix list: a check and a cause.
 type Fix struct {
-	ID          string         `json:"id"`
-	Rank        int            `json:"rank"` // from 1, in the default order
-	Check       string         `json:"check"`
-	Group       string         `json:"group"`
-	Severity    check.Severity `json:"severity"`
-	Kind        Kind           `json:"kind"`
-	Line        string         `json:"line"`              // the fix as a sentence
-	Where       string         `json:"where,omitempty"`   // "in the layout of 412 pages, footer"
-	Target      string         `json:"target,omitempty"`  // the address concerned
-	Targets     []string       `json:"targets,omitempty"` // the addresses concerned, of a line for several
-	Value       string         `json:"value,omitempty"`   // what is shared
-	Example     string         `json:"example,omitempty"` // a page
-	Cases       int            `json:"cases,omitempty"`   // different targets or values
-	Pages       int            `json:"pages"`             // that it mends
-	Places      int            `json:"places"`
-	Gain        float64        `json:"gain"` // points of health
-	Lost        float64        `json:"lost"` // points that the ledger books to it
-	Effort      string         `json:"effort"`
-	HealthAfter float64        `json:"healthAfter"` // with this and all before it done
-	State       string         `json:"state"`
-	Waived      int            `json:"waived,omitempty"`  // of its pages
-	Follows     []Follow       `json:"follows,omitempty"` // what comes of it, and goes with it
-	Entries     []Entry        `json:"entries,omitempty"` // of a line for several targets or values, those on most pages first
-	Of          string         `json:"of,omitempty"`      // of an entry seen as a fix: the line that it is part of
+	ID          string
+	Rank        int // from 1, in the default order
+	Check       string
+	Group       string
+	Severity    check.Severity
+	Kind        Kind
+	Line        string   // the fix as a sentence
+	Where       string   // "in the layout of 412 pages, footer"
+	Target      string   // the address concerned
+	Targets     []string // the addresses concerned, of a line for several
+	Value       string   // what is shared
+	Example     string   // a page
+	Cases       int      // different targets or values
+	Pages       int      // that it mends
+	Places      int
+	Gain        float64 // points of health
+	Lost        float64 // points that the ledger books to it
+	Effort      string
+	HealthAfter float64 // with this and all before it done
+	State       string
+	Waived      int      // of its pages
+	Follows     []Follow // what comes of it, and goes with it
+	Entries     []Entry  // of a line for several targets or values, those on most pages first
+	Of          string   // of an entry seen as a fix: the line that it is part of
 
-	Members []int32 `json:"-"` // its pages by number, in order of address; −1 for the site
+	Members []int32 // its pages by number, in order of address; −1 for the site
 	minutes int
 	weight  float64 // gain weighted by importance
 	cells   []health.Removal
@@ -75,17 +75,17 @@ type Fix struct {
 // An Entry is one target or value of a line for several. It is named as its own line would be, so that the work
 // at it goes on whichever line it is part of.
 type Entry struct {
-	ID      string `json:"id"`
-	Line    string `json:"line"` // as a sentence
-	Target  string `json:"target,omitempty"`
-	Value   string `json:"value,omitempty"`
-	Example string `json:"example,omitempty"` // a page
-	Pages   int    `json:"pages"`
-	Places  int    `json:"places"`
-	State   string `json:"state,omitempty"` // of the work at it
-	Version int    `json:"version,omitempty"`
+	ID      string
+	Line    string // as a sentence
+	Target  string
+	Value   string
+	Example string // a page
+	Pages   int
+	Places  int
+	State   string // of the work at it
+	Version int
 
-	Members []int32 `json:"-"`
+	Members []int32
 }
 
 // maxEntries bounds the entries of a line that are named; Cases says how many there are.
@@ -110,37 +110,37 @@ func (f *Fix) Entry(id string) (one Fix, ok bool) {
 
 // Follow is a check that fails on pages of a fix only for what the fix is about.
 type Follow struct {
-	Check string `json:"check"`
-	Pages int    `json:"pages"`
+	Check string
+	Pages int
 }
 
 // LedgerLine is what one check took.
 type LedgerLine struct {
-	Check    string         `json:"check"`
-	Group    string         `json:"group"`
-	Severity check.Severity `json:"severity"`
-	Points   float64        `json:"points"`
-	Pages    int            `json:"pages"`
-	Places   int            `json:"places"`
+	Check    string
+	Group    string
+	Severity check.Severity
+	Points   float64
+	Pages    int
+	Places   int
 }
 
 // A Report is a crawl judged.
 type Report struct {
-	Health    float64      `json:"health"`
-	Scored    bool         `json:"scored"`    // false: no page could be assessed, there is no health
-	Unwaived  float64      `json:"unwaived"`  // health, had nothing been waived
-	Waived    int          `json:"waived"`    // findings that are waived
-	HalfWidth float64      `json:"halfWidth"` // of the estimate, where only a part was crawled
-	Assessed  int          `json:"assessed"`
-	Expected  int          `json:"expected"`          // pages that the site is known to have, at least
-	Documents int          `json:"documents"`         // HTML pages
-	Closed    int          `json:"closed"`            // of them, cannot be found in search
-	Unfound   string       `json:"unfound,omitempty"` // what has to be said beside health where many of them cannot
-	Ledger    []LedgerLine `json:"ledger"`
-	Fixes     []Fix        `json:"fixes"`
-	Pages     []PageScore  `json:"-"` // of assessed pages, in order of address
-	Findings  int          `json:"findings"`
-	Map       Map          `json:"-"`
+	Health    float64
+	Scored    bool    // false: no page could be assessed, there is no health
+	Unwaived  float64 // health, had nothing been waived
+	Waived    int     // findings that are waived
+	HalfWidth float64 // of the estimate, where only a part was crawled
+	Assessed  int
+	Expected  int    // pages that the site is known to have, at least
+	Documents int    // HTML pages
+	Closed    int    // of them, cannot be found in search
+	Unfound   string // what has to be said beside health where many of them cannot
+	Ledger    []LedgerLine
+	Fixes     []Fix
+	Pages     []PageScore // of assessed pages, in order of address
+	Findings  int
+	Map       Map
 }
 
 // PageScore is a page's own part.

@@ -8,23 +8,23 @@ import (
 
 // Map tells where a site's sore spots are: how many checks fail on the pages of each section, by group.
 type Map struct {
-	Sections []SectionRow `json:"sections"` // the largest first
-	Cells    []MapCell    `json:"cells"`    // those with findings, in order of the sections
+	Sections []SectionRow // the largest first
+	Cells    []MapCell    // those with findings, in order of the sections
 }
 
 // SectionRow is a part of the site: a first folder, or one below it where that holds most of the site.
 type SectionRow struct {
-	Section string  `json:"section"`
-	Pages   int     `json:"pages"`  // HTML pages
-	Health  float64 `json:"health"` // mean of its pages; −1 if none was assessed
+	Section string
+	Pages   int     // HTML pages
+	Health  float64 // mean of its pages; −1 if none was assessed
 }
 
 // MapCell counts the checks of a group failing on pages of a section, by severity; what is waived left
 // out.
 type MapCell struct {
-	Section  string `json:"section"`
-	Group    string `json:"group"`
-	Findings [3]int `json:"findings"`
+	Section  string
+	Group    string
+	Findings [3]int
 }
 
 // mostSections bounds the sections of a Map.

@@ -15,9 +15,9 @@ import (
 
 // Conditions that a crawl has to meet. The zero value asks for nothing.
 type Conditions struct {
-	MinHealth float64         `json:"minHealth,omitempty"` // points; 0 for any
-	NoNew     *check.Severity `json:"noNew,omitempty"`     // no finding of this severity or a graver one that the crawl before did not have
-	Max       map[string]int  `json:"max,omitempty"`       // check, or a pattern of IDs → findings at most
+	MinHealth float64         // points; 0 for any
+	NoNew     *check.Severity // no finding of this severity or a graver one that the crawl before did not have
+	Max       map[string]int  // check, or a pattern of IDs → findings at most
 }
 
 // ParseMax reads "link-broken-inside=0".
@@ -31,17 +31,17 @@ func ParseMax(s string) (id string, most int, err error) {
 
 // A Verdict is what came of it. It passes if all reasons do.
 type Verdict struct {
-	Passed  bool     `json:"passed"`
-	Health  float64  `json:"health"`
-	Reasons []Reason `json:"reasons"`
+	Passed  bool
+	Health  float64
+	Reasons []Reason
 }
 
 // A Reason is one condition.
 type Reason struct {
-	Name   string   `json:"name"` // of the condition: "health", "new findings", or a check
-	Passed bool     `json:"passed"`
-	Says   string   `json:"says"`            // in a sentence, both values named
-	Fixes  []string `json:"fixes,omitempty"` // lines that stand in the way
+	Name   string // of the condition: "health", "new findings", or a check
+	Passed bool
+	Says   string   // in a sentence, both values named
+	Fixes  []string // lines that stand in the way
 }
 
 // New are the findings that the crawl before did not have; what is waived is left out.

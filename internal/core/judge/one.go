@@ -17,13 +17,13 @@ const (
 
 // A Verdict is what one check says of one page, and how it came to it.
 type Verdict struct {
-	Check    string         `json:"check"`
-	Group    string         `json:"group"`
-	Severity check.Severity `json:"severity"`
-	Title    string         `json:"title"`
-	State    string         `json:"state"` // "failed", "passed" or "not-judged"
-	Steps    []string       `json:"steps"` // in order, each a sentence
-	Places   []check.Place  `json:"places,omitempty"`
+	Check    string
+	Group    string
+	Severity check.Severity
+	Title    string
+	State    string   // "failed", "passed" or "not-judged"
+	Steps    []string // in order, each a sentence
+	Places   []check.Place
 }
 
 // One judges a single page by every check, the site unseen.

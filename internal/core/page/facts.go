@@ -42,26 +42,26 @@ const (
 
 // Facts is all that is known about one fetched address. Plain data, safe to share once built.
 type Facts struct {
-	Version     int       `json:"version"`
-	Address     string    `json:"address"`
-	Outcome     Outcome   `json:"outcome"`
-	Detail      string    `json:"detail,omitempty"` // in words: the error, or the robots.txt line
-	Status      int       `json:"status,omitempty"`
-	Type        string    `json:"type,omitempty"` // media type, lower case, without parameters
-	Bytes       int       `json:"bytes,omitempty"`
-	Transferred int       `json:"transferred,omitempty"` // bytes of body on the wire
-	Coding      string    `json:"coding,omitempty"`
-	Protocol    string    `json:"protocol,omitempty"`
-	Header      []Field   `json:"header,omitempty"`
-	Redirect    string    `json:"redirect,omitempty"` // resolved target of a 3xx answer
-	Tries       int       `json:"tries,omitempty"`
-	Earlier     []string  `json:"earlier,omitempty"` // how the tries before the last ended: "503", "reset"
-	Timing      Timing    `json:"timing"`
-	Opaque      bool      `json:"opaque,omitempty"`   // a PNG image without transparency
-	Spare       int       `json:"spare,omitempty"`    // bytes of a script or stylesheet that minifying would save
-	Uses        []Use     `json:"uses,omitempty"`     // of a stylesheet; a document has its own
-	PDF         *PDF      `json:"pdf,omitempty"`      // nil unless one was read
-	Document    *Document `json:"document,omitempty"` // nil unless an HTML body was read
+	Version     int
+	Address     string
+	Outcome     Outcome
+	Detail      string // in words: the error, or the robots.txt line
+	Status      int
+	Type        string // media type, lower case, without parameters
+	Bytes       int
+	Transferred int // bytes of body on the wire
+	Coding      string
+	Protocol    string
+	Header      []Field
+	Redirect    string // resolved target of a 3xx answer
+	Tries       int
+	Earlier     []string // how the tries before the last ended: "503", "reset"
+	Timing      Timing
+	Opaque      bool      // a PNG image without transparency
+	Spare       int       // bytes of a script or stylesheet that minifying would save
+	Uses        []Use     // of a stylesheet; a document has its own
+	PDF         *PDF      // nil unless one was read
+	Document    *Document // nil unless an HTML body was read
 }
 
 // Adapt makes facts of the version before this one usable: what that did not read is set so that no check says
@@ -86,17 +86,17 @@ func (f *Facts) Adapt() {
 
 // Field is one header line.
 type Field struct {
-	Name  string `json:"name"`
-	Value string `json:"value"`
+	Name  string
+	Value string
 }
 
 // Timing of the last try, in milliseconds.
 type Timing struct {
-	Resolve   int `json:"resolve"`
-	Connect   int `json:"connect"`
-	TLS       int `json:"tls"`
-	FirstByte int `json:"firstByte"` // from the request's start
-	Whole     int `json:"whole"`
+	Resolve   int
+	Connect   int
+	TLS       int
+	FirstByte int // from the request's start
+	Whole     int
 }
 
 // Pos is a place in the decoded source.
@@ -104,40 +104,40 @@ type Pos = dom.Pos
 
 // Text is a piece of text and where it stands.
 type Text struct {
-	Text   string `json:"text"`
-	InHead bool   `json:"inHead,omitempty"`
+	Text   string
+	InHead bool
 	Pos
 }
 
 // Heading is one h1 to h6, in document order.
 type Heading struct {
-	Level int    `json:"level"`
-	Text  string `json:"text"` // an image's alternative text counts
-	Place string `json:"place,omitempty"`
+	Level int
+	Text  string // an image's alternative text counts
+	Place string
 	Pos
 }
 
 // Ref is an address that an element names.
 type Ref struct {
-	Href    string `json:"href"`              // as written
-	Address string `json:"address,omitempty"` // resolved, without fragment; "" if it is no address
-	InHead  bool   `json:"inHead,omitempty"`
-	Header  bool   `json:"header,omitempty"` // from a Link header
+	Href    string // as written
+	Address string // resolved, without fragment; "" if it is no address
+	InHead  bool
+	Header  bool // from a Link header
 	Pos
 }
 
 // Image is one img element.
 type Image struct {
-	Src     string `json:"src"`
-	Address string `json:"address,omitempty"`
-	Alt     string `json:"alt,omitempty"`
-	HasAlt  bool   `json:"hasAlt,omitempty"`
-	HasSize bool   `json:"hasSize,omitempty"` // width and height, or an aspect ratio in its style
-	Alone   bool   `json:"alone,omitempty"`   // the only content of a link
-	Lazy    bool   `json:"lazy,omitempty"`    // loading="lazy"
-	Sizes   bool   `json:"sizes,omitempty"`   // offered in several sizes or formats: srcset, or within a picture element
-	Early   bool   `json:"early,omitempty"`   // little stands before it, so that it is likely to be seen without scrolling
-	Place   string `json:"place,omitempty"`
+	Src     string
+	Address string
+	Alt     string
+	HasAlt  bool
+	HasSize bool // width and height, or an aspect ratio in its style
+	Alone   bool // the only content of a link
+	Lazy    bool // loading="lazy"
+	Sizes   bool // offered in several sizes or formats: srcset, or within a picture element
+	Early   bool // little stands before it, so that it is likely to be seen without scrolling
+	Place   string
 	Pos
 }
 
@@ -173,123 +173,123 @@ type Link struct {
 
 // Robots are the directives for all agents, each with where it was said.
 type Robots struct {
-	NoIndex  string `json:"noindex,omitempty"`  // "meta", "header" or ""
-	NoFollow string `json:"nofollow,omitempty"` // likewise
-	Said     []Text `json:"said,omitempty"`     // each value as written; InHead: a meta element
+	NoIndex  string // "meta", "header" or ""
+	NoFollow string // likewise
+	Said     []Text // each value as written; InHead: a meta element
 }
 
 // Alternate is one address of the page in another language.
 type Alternate struct {
-	Lang string `json:"lang"` // as written
+	Lang string // as written
 	Ref
 }
 
 // Meta is a named value in the head: an Open Graph property or a twitter: name.
 type Meta struct {
-	Name  string `json:"name"`
-	Value string `json:"value"`
+	Name  string
+	Value string
 	Pos
 }
 
 // Form is one form element.
 type Form struct {
-	Action   string `json:"action"` // resolved; the page itself where there is none
-	Post     bool   `json:"post,omitempty"`
-	Password bool   `json:"password,omitempty"`
-	Place    string `json:"place,omitempty"`
+	Action   string // resolved; the page itself where there is none
+	Post     bool
+	Password bool
+	Place    string
 }
 
 // Script is one external script.
 type Script struct {
-	Address   string `json:"address"`
-	Integrity bool   `json:"integrity,omitempty"`
-	Blocking  bool   `json:"blocking,omitempty"` // in the head, neither async nor deferred: nothing shows before it has run
+	Address   string
+	Integrity bool
+	Blocking  bool // in the head, neither async nor deferred: nothing shows before it has run
 }
 
 // Snippet is a text that was looked for in the source.
 type Snippet struct {
-	Name  string `json:"name"`
-	Found bool   `json:"found,omitempty"`
+	Name  string
+	Found bool
 }
 
 // Shape is how large a document is, in elements and bytes.
 type Shape struct {
-	Elements   int    `json:"elements"`
-	Depth      int    `json:"depth"`
-	Children   int    `json:"children"`          // of the element with most, elements of running text not counted
-	Parent     string `json:"parent,omitempty"`  // that element: "ul.menu"
-	Text       int    `json:"text"`              // bytes of visible text
-	Scripts    int    `json:"scripts,omitempty"` // bytes of inline scripts
-	Styles     int    `json:"styles,omitempty"`  // bytes of style elements and attributes
-	StyleAttrs int    `json:"styleAttrs,omitempty"`
-	TableDepth int    `json:"tableDepth,omitempty"`
-	ClickOnly  int    `json:"clickOnly,omitempty"` // a elements without href that a script makes links of
-	ClickPlace string `json:"clickPlace,omitempty"`
+	Elements   int
+	Depth      int
+	Children   int    // of the element with most, elements of running text not counted
+	Parent     string // that element: "ul.menu"
+	Text       int    // bytes of visible text
+	Scripts    int    // bytes of inline scripts
+	Styles     int    // bytes of style elements and attributes
+	StyleAttrs int
+	TableDepth int
+	ClickOnly  int // a elements without href that a script makes links of
+	ClickPlace string
 }
 
 // Document is what was read from an HTML body.
 type Document struct {
-	Charset      string             `json:"charset,omitempty"`
-	Charsets     Charsets           `json:"charsets"`
-	HasLang      bool               `json:"hasLang,omitempty"`
-	Lang         string             `json:"lang,omitempty"`
-	LangPos      Pos                `json:"langPos"`
-	XMLLang      string             `json:"xmlLang,omitempty"` // what HTML takes no notice of
-	Base         string             `json:"base,omitempty"`
-	Titles       []Text             `json:"titles,omitempty"` // of the HTML namespace: an SVG's title is none
-	Descriptions []Text             `json:"descriptions,omitempty"`
-	Keywords     []Text             `json:"keywords,omitempty"`
-	Viewports    []Text             `json:"viewports,omitempty"`
-	Canonicals   []Ref              `json:"canonicals,omitempty"`
-	Robots       Robots             `json:"robots"`
-	Refresh      string             `json:"refresh,omitempty"`   // content of a meta refresh or Refresh header
-	RefreshTo    string             `json:"refreshTo,omitempty"` // the other address that it leads to
-	Alternates   []Alternate        `json:"alternates,omitempty"`
-	Cards        []Meta             `json:"cards,omitempty"`
-	Data         []structured.Item  `json:"data,omitempty"`
-	DataFaults   []structured.Fault `json:"dataFaults,omitempty"`
-	Forms        []Form             `json:"forms,omitempty"`
-	Frames       []string           `json:"frames,omitempty"` // addresses of iframes
-	Scripts      []Script           `json:"scripts,omitempty"`
-	BareFrames   []Element          `json:"bareFrames,omitempty"` // iframes without a title
-	BareFields   []Element          `json:"bareFields,omitempty"` // fields of forms without a label
-	IDs          Hashes             `json:"ids,omitempty"`        // of elements and named anchors, hashed, sorted
-	TwiceIDs     []string           `json:"twiceIds,omitempty"`
-	Markup       Markup             `json:"markup"`
-	Shape        Shape              `json:"shape"`
-	Headings     []Heading          `json:"headings,omitempty"`
-	Images       []Image            `json:"images,omitempty"`
-	Links        []Link             `json:"-"`              // stored apart, packed
-	Uses         []Use              `json:"-"`              // likewise; what the document loads, each once
-	Icon         string             `json:"icon,omitempty"` // address of the icon that is declared
-	MainText     string             `json:"-"`              // stored apart; blocks stand on lines of their own
-	Words        int                `json:"words"`
-	CodeShare    int                `json:"codeShare,omitempty"`       // percent of the main text that stands in code
-	TextHash     uint64             `json:"textHash,omitempty,string"` // of the main text, white space and case folded
-	Sketch       Hashes             `json:"sketch,omitempty"`          // see package neardup
-	Frame        Hashes             `json:"frame,omitempty"`           // structure, see package neardup
-	Outline      []byte             `json:"outline,omitempty"`         // what stands in what, see package css; empty where it is not known
-	TextLang     string             `json:"textLang,omitempty"`        // language of the main text (ISO 639-1), where that is sure
-	Blocks       Hashes             `json:"blocks,omitempty"`          // of the main text's lines, hashed, in order
-	Fillers      []string           `json:"fillers,omitempty"`         // what looks like a template's marks or filler text, code left aside
-	Mails        []string           `json:"mails,omitempty"`           // mail addresses in the main text, code left aside
-	Replaced     []string           `json:"replaced,omitempty"`        // words with replacement characters, likewise
-	Misread      []string           `json:"misread,omitempty"`         // words with UTF-8 that was read as windows-1252, likewise
-	Snippets     []Snippet          `json:"snippets,omitempty"`        // that the plan looked for
-	Kind         Kind               `json:"kind"`
-	KindReason   string             `json:"kindReason,omitempty"`
-	KindRead     Kind               `json:"kindRead,omitempty"`  // what the page itself looked like, where a plan overrules it
-	Flattened    bool               `json:"flattened,omitempty"` // nested deeper than browsers nest; read flattened
-	Cut          bool               `json:"cut,omitempty"`       // more elements than any page has; only the first were read
-	Left         int                `json:"left,omitempty"`      // links, headings and the like beyond what is kept of a page
+	Charset      string
+	Charsets     Charsets
+	HasLang      bool
+	Lang         string
+	LangPos      Pos
+	XMLLang      string // what HTML takes no notice of
+	Base         string
+	Titles       []Text // of the HTML namespace: an SVG's title is none
+	Descriptions []Text
+	Keywords     []Text
+	Viewports    []Text
+	Canonicals   []Ref
+	Robots       Robots
+	Refresh      string // content of a meta refresh or Refresh header
+	RefreshTo    string // the other address that it leads to
+	Alternates   []Alternate
+	Cards        []Meta
+	Data         []structured.Item
+	DataFaults   []structured.Fault
+	Forms        []Form
+	Frames       []string // addresses of iframes
+	Scripts      []Script
+	BareFrames   []Element // iframes without a title
+	BareFields   []Element // fields of forms without a label
+	IDs          Hashes    // of elements and named anchors, hashed, sorted
+	TwiceIDs     []string
+	Markup       Markup
+	Shape        Shape
+	Headings     []Heading
+	Images       []Image
+	Links        []Link // stored apart, packed
+	Uses         []Use  // likewise; what the document loads, each once
+	Icon         string // address of the icon that is declared
+	MainText     string // stored apart; blocks stand on lines of their own
+	Words        int
+	CodeShare    int       // percent of the main text that stands in code
+	TextHash     uint64    // of the main text, white space and case folded
+	Sketch       Hashes    // see package neardup
+	Frame        Hashes    // structure, see package neardup
+	Outline      []byte    // what stands in what, see package css; empty where it is not known
+	TextLang     string    // language of the main text (ISO 639-1), where that is sure
+	Blocks       Hashes    // of the main text's lines, hashed, in order
+	Fillers      []string  // what looks like a template's marks or filler text, code left aside
+	Mails        []string  // mail addresses in the main text, code left aside
+	Replaced     []string  // words with replacement characters, likewise
+	Misread      []string  // words with UTF-8 that was read as windows-1252, likewise
+	Snippets     []Snippet // that the plan looked for
+	Kind         Kind
+	KindReason   string
+	KindRead     Kind // what the page itself looked like, where a plan overrules it
+	Flattened    bool // nested deeper than browsers nest; read flattened
+	Cut          bool // more elements than any page has; only the first were read
+	Left         int  // links, headings and the like beyond what is kept of a page
 }
 
 // Charsets are the encodings that the document claims, lower case, as written.
 type Charsets struct {
-	Header string `json:"header,omitempty"`
-	Meta   string `json:"meta,omitempty"`
-	Late   bool   `json:"late,omitempty"` // the meta element ends behind the first 1,024 bytes
-	BOM    bool   `json:"bom,omitempty"`
+	Header string
+	Meta   string
+	Late   bool // the meta element ends behind the first 1,024 bytes
+	BOM    bool
 }
 
 // Hashes are written in JSON as the base64 of their little-endian bytes.

@@ -15,30 +15,30 @@ import (
 // Markup is what the source says about how the document was written, beyond what its tree
 // shows: faults that the HTML standard's tree construction mends without a word.
 type Markup struct {
-	Faults   []Fault   `json:"faults,omitempty"`   // parse errors, at most maxFaults, in order
-	More     int       `json:"more,omitempty"`     // faults beyond these
-	Breaker  *Element  `json:"breaker,omitempty"`  // what ended the head before its end tag
-	Obsolete []Element `json:"obsolete,omitempty"` // each name once, where it stands first
-	Frames   []Element `json:"frames,omitempty"`   // frameset and frame
-	Plugins  []Element `json:"plugins,omitempty"`  // object, embed, applet
-	Bases    []Element `json:"bases,omitempty"`
-	FirstURL *Pos      `json:"firstUrl,omitempty"` // of the first element with an address, where a base follows it
-	Doctype  bool      `json:"doctype,omitempty"`
-	Quirks   bool      `json:"quirks,omitempty"`
+	Faults   []Fault   // parse errors, at most maxFaults, in order
+	More     int       // faults beyond these
+	Breaker  *Element  // what ended the head before its end tag
+	Obsolete []Element // each name once, where it stands first
+	Frames   []Element // frameset and frame
+	Plugins  []Element // object, embed, applet
+	Bases    []Element
+	FirstURL *Pos // of the first element with an address, where a base follows it
+	Doctype  bool
+	Quirks   bool
 }
 
 // Fault is one parse error.
 type Fault struct {
-	Kind string `json:"kind"` // "unclosed", "stray end tag", "misnested", "repeated attribute", "after the end"
-	Name string `json:"name"` // of the element or attribute
+	Kind string // "unclosed", "stray end tag", "misnested", "repeated attribute", "after the end"
+	Name string // of the element or attribute
 	Pos
 }
 
 // Element is one element of the source.
 type Element struct {
-	Name  string `json:"name"`
-	Type  string `json:"type,omitempty"`  // its type or classid attribute
-	Count int    `json:"count,omitempty"` // how many of the name there are
+	Name  string
+	Type  string // its type or classid attribute
+	Count int    // how many of the name there are
 	Pos
 }
 

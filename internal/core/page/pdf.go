@@ -12,10 +12,10 @@ import (
 
 // PDF is what a PDF document says about itself (ISO 32000-1, 7.7.2 and 14.3).
 type PDF struct {
-	Title string `json:"title,omitempty"`
-	Lang  string `json:"lang,omitempty"`
-	Pages int    `json:"pages,omitempty"`
-	Fault string `json:"fault,omitempty"` // why it could not be read
+	Title string
+	Lang  string
+	Pages int
+	Fault string // why it could not be read
 }
 
 func init() { api.DisableConfigDir() } // the library would keep settings of its own on disk

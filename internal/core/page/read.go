@@ -26,25 +26,34 @@ type reader struct {
 	outline                   css.Outliner
 }
 
-var readers = sync.Pool{New: func() any { return new(reader) }}
-
-// large is held while a large document is read: its tree can take thirty times what its source does,
-// so one is read after the other, and their memory is not kept.
-var large sync.Mutex
+// A Reader reads documents, several at once. Those who share one share its memory, and the turns for large documents.
+// The zero value is ready.
+type Reader struct {
+	readers sync.Pool
+	// large is held while a large document is read: its tree can take thirty times what its source does, so one is read
+	// after the other, and their memory is not kept.
+	large sync.Mutex
+}
 
 const largeBytes = 1 << 20
 
 // Read turns an HTML response into facts about the document. It never fails.
-func Read(r Response) *Document {
+func (d *Reader) Read(r Response) *Document {
 	if len(r.Body) > largeBytes {
-		large.Lock()
-		defer large.Unlock()
-		return new(reader).read(r)
+		d.large.Lock()
+		defer d.large.Unlock()
+		return Read(r)
 	}
-	with := readers.Get().(*reader)
-	defer readers.Put(with)
+	with, ok := d.readers.Get().(*reader)
+	if !ok {
+		with = new(reader)
+	}
+	defer d.readers.Put(with)
 	return with.read(r)
 }
+
+// Read is Reader.Read for one document.
+func Read(r Response) *Document { return new(reader).read(r) }
 
 func (with *reader) read(r Response) *Document {
 	body, name := decode(r.Body, r.ContentType)

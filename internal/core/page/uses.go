@@ -48,9 +48,9 @@ type Use struct {
 	Address string // resolved, without fragment
 	By      string // element or attribute that names it: "img", "srcset", "style"
 	// Of a stylesheet only: the line, from 1, and the selectors of the rules that name it (see css.Reference).
-	Line  int    `json:",omitempty"`
-	Rules string `json:",omitempty"`
-	Under string `json:",omitempty"`
+	Line  int
+	Rules string
+	Under string
 }
 
 // What no browser loads to show the page.

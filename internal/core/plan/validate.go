@@ -7,7 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
-	"net"
+	"net/netip"
 	"reflect"
 	"regexp"
 	"slices"
@@ -355,14 +355,27 @@ func isHost(h string) bool {
 	return err == nil && u.Hostname() == strings.ToLower(h) && u.Host() == u.Hostname()
 }
 
+// portOf is what stands behind the last colon of "address:port", where an address of IPv6 stands in brackets.
+func portOf(s string) (port string, ok bool) {
+	i := strings.LastIndexByte(s, ':')
+	if i < 1 {
+		return "", false
+	}
+	inner := strings.TrimSuffix(strings.TrimPrefix(s[:i], "["), "]")
+	return s[i+1:], !strings.Contains(inner, ":") || len(inner)+2 == i
+}
+
 func (v *validator) network(p *Plan) {
 	for host, to := range p.Hosts {
 		if !isHost(host) {
 			v.fault("hosts."+host, "not a host name; write it without scheme and port")
 		}
-		if _, port, err := net.SplitHostPort(to); err != nil && net.ParseIP(to) == nil {
+		if _, err := netip.ParseAddr(to); err == nil {
+			continue
+		}
+		if port, ok := portOf(to); !ok {
 			v.fault("hosts."+host, "%q is neither an IP address nor address:port", to)
-		} else if n, perr := strconv.Atoi(port); err == nil && (perr != nil || n < 1 || n > 65535) {
+		} else if n, err := strconv.Atoi(port); err != nil || n < 1 || n > 65535 {
 			v.fault("hosts."+host, "%q is no port", port)
 		}
 	}

@@ -23,8 +23,8 @@ type File struct {
 
 // A Line is a text and the line it stands on, from 1.
 type Line struct {
-	Number int    `json:"line"`
-	Text   string `json:"text"`
+	Number int
+	Text   string
 }
 
 type group struct {

@@ -16,24 +16,24 @@ import (
 
 // An Item is one thing that a page describes.
 type Item struct {
-	Format  string   `json:"format,omitempty"` // "json-ld", "microdata" or "rdfa"; of the outermost items
-	Types   []string `json:"types,omitempty"`  // without the vocabulary's address: "Product"
-	ID      string   `json:"id,omitempty"`
-	Props   []Prop   `json:"props,omitempty"`
-	Other   bool     `json:"other,omitempty"` // of another vocabulary, or of none
-	dom.Pos          // of an outermost item, where it begins
+	Format  string   // "json-ld", "microdata" or "rdfa"; of the outermost items
+	Types   []string // without the vocabulary's address: "Product"
+	ID      string
+	Props   []Prop
+	Other   bool // of another vocabulary, or of none
+	dom.Pos      // of an outermost item, where it begins
 }
 
 // A Prop is one property with one of its values: a text or an item.
 type Prop struct {
-	Name string `json:"name"`
-	Text string `json:"text,omitempty"`
-	Item *Item  `json:"item,omitempty"`
+	Name string
+	Text string
+	Item *Item
 }
 
 // A Fault is a script of JSON-LD that cannot be read.
 type Fault struct {
-	Note string `json:"note"`
+	Note string
 	dom.Pos
 }
 

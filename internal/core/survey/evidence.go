@@ -41,48 +41,48 @@ type SitemapFile struct {
 
 // Probes are what a site's front doors and odd addresses answer.
 type Probes struct {
-	Doors       []Probe      `json:"doors"`             // http and https, with and without www
-	Missing     []Probe      `json:"missing,omitempty"` // a made-up address in each of the larger folders
-	Favicon     *Probe       `json:"favicon,omitempty"` // /favicon.ico
-	Certificate *Certificate `json:"certificate,omitempty"`
-	Browser     *Probe       `json:"browser,omitempty"` // the home page asked for as a browser does, where the plan's agent is refused
-	Open        []Probe      `json:"open,omitempty"`    // files that nobody should see, and that were given
-	Root        *Probe       `json:"root,omitempty"`    // the host's root, where the site is a folder below it
-	Numeric     *Probe       `json:"numeric,omitempty"` // the bare IP address of the home page's host
+	Doors       []Probe // http and https, with and without www
+	Missing     []Probe // a made-up address in each of the larger folders
+	Favicon     *Probe  // /favicon.ico
+	Certificate *Certificate
+	Browser     *Probe  // the home page asked for as a browser does, where the plan's agent is refused
+	Open        []Probe // files that nobody should see, and that were given
+	Root        *Probe  // the host's root, where the site is a folder below it
+	Numeric     *Probe  // the bare IP address of the home page's host
 }
 
 // A Probe is one address that was asked, redirects followed.
 type Probe struct {
-	Address string      `json:"address"`
-	Status  int         `json:"status"`           // of the last answer; 0 for none
-	Detail  string      `json:"detail,omitempty"` // why there is none
-	Hops    []string    `json:"hops,omitempty"`   // addresses redirected to, in order
-	Type    string      `json:"type,omitempty"`
-	Title   string      `json:"title,omitempty"`
-	Words   int         `json:"words,omitempty"`
-	Text    uint64      `json:"text,omitempty,string"` // of the main text, see page.Document
-	Sketch  page.Hashes `json:"sketch,omitempty"`
+	Address string
+	Status  int      // of the last answer; 0 for none
+	Detail  string   // why there is none
+	Hops    []string // addresses redirected to, in order
+	Type    string
+	Title   string
+	Words   int
+	Text    uint64 // of the main text, see page.Document
+	Sketch  page.Hashes
 }
 
 // Certificate is what the home page's host shows.
 type Certificate struct {
-	Names    []string `json:"names"`
-	Issuer   string   `json:"issuer"`
-	From     string   `json:"from"`    // RFC 3339
-	Until    string   `json:"until"`   // likewise
-	Days     int      `json:"days"`    // left when the crawl saw it
-	Version  string   `json:"version"` // of TLS
-	Cipher   string   `json:"cipher"`
-	Protocol string   `json:"protocol"`       // of HTTP
-	Weak     string   `json:"weak,omitempty"` // what is weak about it
-	Old      string   `json:"old,omitempty"`  // the oldest version of TLS that is accepted, where it is below 1.2
+	Names    []string
+	Issuer   string
+	From     string // RFC 3339
+	Until    string // likewise
+	Days     int    // left when the crawl saw it
+	Version  string // of TLS
+	Cipher   string
+	Protocol string // of HTTP
+	Weak     string // what is weak about it
+	Old      string // the oldest version of TLS that is accepted, where it is below 1.2
 }
 
 // A Trap is a pattern of addresses that never ends.
 type Trap struct {
-	Pattern string `json:"pattern"`
-	Example string `json:"example"`
-	Kind    string `json:"kind"`
-	Fetched int    `json:"fetched"`
-	Left    int    `json:"left"` // known addresses of it that were not fetched
+	Pattern string
+	Example string
+	Kind    string
+	Fetched int
+	Left    int // known addresses of it that were not fetched
 }

@@ -8,8 +8,8 @@ import (
 
 // A Passage is a run of words that two texts share, or that only one of them has.
 type Passage struct {
-	In   string `json:"in"` // "both", "a" or "b"
-	Text string `json:"text"`
+	In   string // "both", "a" or "b"
+	Text string
 }
 
 // mostDiffered is how many words, or lines, of a text are compared: the library knows each by a character of

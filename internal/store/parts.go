@@ -1,0 +1,114 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+)
+
+// parted are the tables that are partitioned by crawl: a crawl's rows are a table of their own, which is filled, counted
+// and dropped without a look at any other. Crawls of 0.5 and before share one.
+var parted = []string{"address", "page", "finding", "standing", "fix", "fix_entry"}
+
+// shared is the ending of the parts that crawls of 0.5 and before share.
+const shared = "before"
+
+func partName(table string, crawlID int64) string { return fmt.Sprintf("%s_%d", table, crawlID) }
+
+// makeParts makes the parts of a new crawl. They are attached, not made in place, which would wait for all who read.
+func makeParts(ctx context.Context, tx *sqlx.Tx, crawlID int64) error {
+	var b strings.Builder
+	for _, table := range parted {
+		part := partName(table, crawlID)
+		fmt.Fprintf(&b, "create table %s (like %s including all);\n", part, table)
+		if table == "page" { // ordinary rows stay whole: moving a few kilobytes out costs more than they take
+			fmt.Fprintf(&b, "alter table %s set (toast_tuple_target = 8160);\n", part)
+		}
+		fmt.Fprintf(&b, "alter table %s attach partition %s for values in (%d);\n", table, part, crawlID)
+	}
+	if _, err := tx.ExecContext(ctx, b.String()); err != nil {
+		return fmt.Errorf("making room for the crawl: %w", err)
+	}
+	return nil
+}
+
+// partOf names the part of a table that holds a crawl.
+func (s *Store) partOf(ctx context.Context, crawlID int64) (func(table string) string, error) {
+	var own bool
+	if err := s.db.GetContext(ctx, &own, "select to_regclass($1) is not null", partName(parted[0], crawlID)); err != nil {
+		return nil, err
+	}
+	return func(table string) string {
+		if own {
+			return partName(table, crawlID)
+		}
+		return table + "_" + shared
+	}, nil
+}
+
+// lockWait is how long dropping a part waits for those who read its table; what it cannot get is dropped another time.
+const lockWait = 3 * time.Second
+
+// Sweep drops the parts of crawls that are gone. Who reads another crawl meanwhile need not wait for it.
+func (s *Store) Sweep(ctx context.Context) error {
+	var parts []struct {
+		Table, Part string
+		Pending     bool
+	}
+	if err := s.db.SelectContext(ctx, &parts, `select p.relname as table, c.relname as part, coalesce(i.inhdetachpending, false) as pending from pg_class c
+		left join pg_inherits i on i.inhrelid = c.oid join pg_class p on p.relname = substring(c.relname from '^(.*)_[0-9]+$') and p.relnamespace = c.relnamespace
+		where c.relkind = 'r' and c.relnamespace = to_regnamespace(current_schema()) and p.relname = any($1)
+			and not exists (select 1 from crawl where id = substring(c.relname from '_([0-9]+)$')::bigint)`, parted); err != nil {
+		return err
+	}
+	conn, err := s.db.Connx(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	if _, err := conn.ExecContext(ctx, fmt.Sprintf("set lock_timeout = %d", lockWait.Milliseconds())); err != nil {
+		return err
+	}
+	defer conn.ExecContext(context.WithoutCancel(ctx), "reset lock_timeout")
+	for _, p := range parts {
+		var attached bool
+		err := conn.GetContext(ctx, &attached, "select exists (select 1 from pg_inherits where inhrelid = to_regclass($1))", p.Part)
+		if err == nil && attached {
+			how := "concurrently"
+			if p.Pending { // an earlier sweep was cut off in between
+				how = "finalize"
+			}
+			_, err = conn.ExecContext(ctx, fmt.Sprintf("alter table %s detach partition %s %s", p.Table, p.Part, how))
+		}
+		if err == nil {
+			_, err = conn.ExecContext(ctx, "drop table if exists "+p.Part)
+		}
+		if err != nil {
+			return fmt.Errorf("dropping %s: %w", p.Part, err)
+		}
+	}
+	return nil
+}
+
+// forget deletes crawls. Those that have parts of their own are gone once their rows are; the rest is swept.
+func forget(ctx context.Context, tx *sqlx.Tx, crawls []int64) error {
+	for _, table := range parted {
+		if _, err := tx.ExecContext(ctx, fmt.Sprintf(`do $$ begin if to_regclass('%[1]s') is not null then
+			delete from %[1]s where crawl_id in (%[2]s); end if; end $$`, table+"_"+shared, numbers(crawls))); err != nil {
+			return err
+		}
+	}
+	_, err := tx.ExecContext(ctx, "delete from crawl where id = any($1)", crawls)
+	return err
+}
+
+func numbers(list []int64) string {
+	out := []string{"null"}
+	for _, n := range list {
+		out = append(out, fmt.Sprint(n))
+	}
+	return strings.Join(out, ", ")
+}
