@@ -51,7 +51,15 @@ func start(t testing.TB, edition demo.Edition) *harvik {
 // startBeside is start with a garden of the test's own.
 func startBeside(t testing.TB, garden http.Handler) *harvik {
 	t.Helper()
-	database := testkit.Tables(t)
+	h := startOn(t, testkit.Tables(t))
+	h.plan = testkit.Garden(t, garden)
+	h.garden = h.plan.Hosts[demo.Host]
+	return h
+}
+
+// startOn runs a service on a database until the test ends.
+func startOn(t testing.TB, database string) *harvik {
+	t.Helper()
 	s := testkit.Open(t, database)
 	v, err := vault.New(make([]byte, 32))
 	if err != nil {
@@ -70,12 +78,9 @@ func startBeside(t testing.TB, garden http.Handler) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	h := &harvik{
+	return &harvik{
 		Client: api.New(server.URL, token), url: server.URL, token: token, store: s, routes: engine.Routes, database: database,
 	}
-	h.plan = testkit.Garden(t, garden)
-	h.garden = h.plan.Hosts[demo.Host]
-	return h
 }
 
 // addGarden takes Fernhollow under care.

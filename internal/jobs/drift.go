@@ -79,6 +79,12 @@ func (r *Runner) Drift(ctx context.Context, site record.Site, before, after reco
 		if note != "" {
 			notes = append(notes, note)
 		}
+		switch now := w.adjustment(); rec.Weighed {
+		case w.signature:
+			sides[i].Then = &now
+		case "":
+			sides[i].Then = new(fixlist.Adjustment)
+		}
 		if sides[i].Files, err = r.store.DriftFiles(ctx, rec.ID); err != nil {
 			return nil, err
 		}
@@ -166,6 +172,9 @@ func differences(before, after record.Crawl) (out []string) {
 		}
 	}
 	for _, rec := range []record.Crawl{before, after} {
+		if rec.Catalogue != checks.Version {
+			out = append(out, fmt.Sprintf("crawl %d was judged by an earlier Harvik, and is compared by the checks of today; `harvik judge %s@%d` shows it by them everywhere", rec.Number, rec.Site, rec.Number))
+		}
 		if rec.Ending != "complete" {
 			out = append(out, fmt.Sprintf("crawl %d did not see the whole site (%s); pages that one crawl could not see are told apart and not compared, but findings that rest on other pages, such as dead links and duplicates, can go for that reason alone", rec.Number, rec.Ending))
 		}

@@ -18,9 +18,10 @@ import (
 
 // A Side is one of the two crawls.
 type Side struct {
-	Health   float64        // as it was told at the time
-	Judged   *fixlist.Sheet // of the older crawl: as it was judged, where that was by other rules
-	Sheet    *fixlist.Sheet // by the rules by which both are compared
+	Health   float64             // as it was told at the time
+	Then     *fixlist.Adjustment // by which it was told; nil where that is not known
+	Judged   *fixlist.Sheet      // of the older crawl: as it was judged, where that was by other rules
+	Sheet    *fixlist.Sheet      // by the rules by which both are compared
 	Adjust   fixlist.Adjustment
 	Complete bool              // nothing was left unfetched
 	Pages    map[string]Page   // that were fetched, by address
@@ -154,8 +155,16 @@ func (c *comparison) step() Step {
 	if c.before.Judged != nil {
 		judged = c.before.Judged.Tab(c.before.Adjust)
 	}
+	var then *fixlist.Tab
+	if c.before.Then != nil {
+		sheet := c.before.Judged
+		if sheet == nil {
+			sheet = c.before.Sheet
+		}
+		then = sheet.Tab(*c.before.Then)
+	}
 	return step(sides{
-		told: c.before.Health, toldAfter: c.after.Health, judged: judged, before: old, after: c.after.Sheet.Tab(c.after.Adjust),
+		told: c.before.Health, toldAfter: c.after.Health, then: then, judged: judged, before: old, after: c.after.Sheet.Tab(c.after.Adjust),
 		notSeen: func(a string) bool { return c.unseen[a] }, notSeenThen: func(a string) bool { return c.unseenThen[a] },
 	})
 }

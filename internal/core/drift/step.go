@@ -42,8 +42,9 @@ type Step struct {
 // sides are what a step is worked out from: the older crawl as it was judged, the same by the rules
 // of today, and the newer one.
 type sides struct {
-	told        float64 // health of the older crawl as it was told
-	toldAfter   float64 // and of the newer
+	told        float64      // health of the older crawl as it was told
+	toldAfter   float64      // and of the newer
+	then        *fixlist.Tab // the older crawl as it was judged, by the decisions of then; nil where they are not known
 	judged      *fixlist.Tab
 	before      *fixlist.Tab
 	after       *fixlist.Tab
@@ -61,6 +62,10 @@ type sides struct {
 func step(s sides) Step {
 	all := func(string) bool { return true }
 	was := s.judged.Health(all, nil)
+	byThen := s.told
+	if s.then != nil {
+		byThen = s.then.Health(all, nil)
+	}
 	out := Step{Before: s.told, After: s.after.Health(all, nil), Parts: []Part{}}
 	if math.Abs(out.After-s.toldAfter) < 1e-9 { // the same sum in another order
 		out.After = s.toldAfter
@@ -70,9 +75,9 @@ func step(s sides) Step {
 			out.Parts = append(out.Parts, Part{By: by, Pages: pages, Points: points})
 		}
 	}
-	add(ByWaivers, 0, was-s.told)
+	add(ByWaivers, 0, was-byThen)
 	start := s.before.Health(all, nil)
-	add(ByRules, 0, start-was)
+	add(ByRules, 0, byThen-s.told+start-was) // how health is computed is a rule, too
 
 	both := func(a string) bool { return s.before.Pages[a] != nil && s.after.Pages[a] != nil }
 	common, unseen, vanished, unseenThen, appeared := 0, 0, 0, 0, 0
