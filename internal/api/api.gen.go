@@ -1696,6 +1696,9 @@ type StepPart struct {
 	Pages  int     `json:"pages,omitempty,omitzero"`
 	Points float64 `json:"points"`
 
+	// Says what it comes from, in words
+	Says string `json:"says"`
+
 	// Shown rounded to a hundredth so that all parts add up to the step as shown
 	Shown float64 `json:"shown"`
 }
@@ -1914,6 +1917,39 @@ type Wish struct {
 	Fixes []FixAt `json:"fixes"`
 	Note  *string `json:"note,omitempty"`
 	To    State   `json:"to,omitempty,omitzero"`
+}
+
+// Word A name with what it says to people
+type Word struct {
+	Name string `json:"name"`
+	Says string `json:"says"`
+}
+
+// Words The words of the core, in the order in which lists show them
+type Words struct {
+	// Endings of crawls
+	Endings []Word `json:"endings"`
+
+	// Kinds of pages
+	Kinds []Word `json:"kinds"`
+
+	// LeftOut states of addresses that were not fetched
+	LeftOut []Word `json:"leftOut"`
+
+	// Orders of fix lists; the first is their own
+	Orders []Word `json:"orders"`
+
+	// Roles of addresses
+	Roles []Word `json:"roles"`
+
+	// Severities of checks, the gravest first
+	Severities []Word `json:"severities"`
+
+	// States of fixes, in the order in which work goes
+	States []Word `json:"states"`
+
+	// Steps what parts of a step in health come from
+	Steps []Word `json:"steps"`
 }
 
 // AtMost defines model for atMost.
@@ -2760,6 +2796,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /tickets (the `AddTicket` operationId).
 	AddTicket(ctx context.Context, body AddTicketJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListWords The words in which names are shown
+	//
+	// Corresponds with GET /words (the `ListWords` operationId).
+	ListWords(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // ListChecks The catalogue of checks
@@ -4169,6 +4210,21 @@ func (c *Calls) AddTicketWithBody(ctx context.Context, contentType string, body 
 // Corresponds with POST /tickets (the `AddTicket` operationId).
 func (c *Calls) AddTicket(ctx context.Context, body AddTicketJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddTicketRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListWords The words in which names are shown
+//
+// Corresponds with GET /words (the `ListWords` operationId).
+func (c *Calls) ListWords(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListWordsRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -7576,6 +7632,33 @@ func NewAddTicketRequestWithBody(server string, contentType string, body io.Read
 	return req, nil
 }
 
+// NewListWordsRequest constructs an http.Request for the ListWords method
+func NewListWordsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/words")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 func (c *Calls) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -7933,4 +8016,9 @@ func (c *Client) EndWaiver(ctx context.Context, site SiteName, waiver int64, par
 // AddTicket: A link that fetches one address of this API once, within a minute, without a header.
 func (c *Client) AddTicket(ctx context.Context, body AddTicketJSONRequestBody) (Ticket, error) {
 	return read[Ticket](c.calls.AddTicket(ctx, body))
+}
+
+// ListWords: The words in which names are shown.
+func (c *Client) ListWords(ctx context.Context) (Words, error) {
+	return read[Words](c.calls.ListWords(ctx))
 }

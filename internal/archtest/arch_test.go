@@ -40,21 +40,23 @@ core/checks/...: check css graph neardup page robots structured survey text webu
 core/health:
 core/fixlist: check health page survey text weburl
 core/judge: check fixlist page survey
+core/column: page
 core/figures: weburl
 core/waive: check plan scope weburl
 core/task:
 core/drift: check fixlist health sitemap task text
 core/gate: check fixlist text
+core/vocabulary: check drift page survey task
 internal/fetch: page plan weburl
-internal/record: check drift figures fixlist judge page plan robots survey task text waive
+internal/record: check column drift figures fixlist judge page plan robots survey task text waive
 internal/crawl: check fixlist mishap judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
-internal/store: check drift figures fixlist graph mishap page plan robots survey task waive internal/crawl internal/record
+internal/store: check column drift figures fixlist graph mishap page plan robots survey task waive internal/crawl internal/record
 internal/jobs: check checks drift figures fixlist gate judge mishap page plan scope task text waive weburl internal/crawl internal/fetch internal/pdf internal/record internal/spool internal/store internal/vault
-internal/report: check gate plan text weburl internal/record
+internal/report: check column gate plan text weburl internal/record
 internal/api: plan
-internal/wire: check dom drift figures fixlist gate judge page plan robots structured survey task text internal/api internal/record
-internal/service: check checks drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/jobs internal/record internal/report internal/spool internal/store internal/wire
-internal/cli: version check drift fixlist gate judge page plan task text waive internal/api internal/record internal/report
+internal/wire: check column vocabulary dom drift figures fixlist gate judge page plan robots structured survey task text internal/api internal/record
+internal/service: check checks column vocabulary drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/jobs internal/record internal/report internal/spool internal/store internal/wire
+internal/cli: version check column vocabulary fixlist gate judge page plan task text waive internal/api internal/record internal/report
 internal/cluster:
 internal/spool: mishap
 internal/pdf: mishap page

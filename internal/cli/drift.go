@@ -13,7 +13,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"harvik/internal/api"
-	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	numbers "harvik/internal/core/text"
 )
@@ -161,7 +160,7 @@ func printStep(w io.Writer, s api.DriftStep, limit int) {
 			left++
 			continue
 		}
-		t.AppendRow([]any{signed(p.Shown), text.WrapSoft(partWords(p), max(40, columns(w)-20)), zero(p.Pages)})
+		t.AppendRow([]any{signed(p.Shown), text.WrapSoft(p.Says, max(40, columns(w)-20)), zero(p.Pages)})
 	}
 	if left > 0 {
 		t.AppendRow([]any{signed(rest), numbers.Count(left, "more part", "more parts") + "; --limit shows them", ""})
@@ -169,25 +168,6 @@ func printStep(w io.Writer, s api.DriftStep, limit int) {
 	if len(s.Parts) > 0 {
 		t.Render()
 	}
-}
-
-// partWords says what a part of a step comes from.
-func partWords(p api.StepPart) string {
-	switch p.By {
-	case drift.ByFix:
-		return p.Line
-	case drift.ByWaivers:
-		return "waivers and weights as they are today"
-	case drift.ByRules:
-		return "checks or thresholds that changed"
-	case drift.ByVanished:
-		return "pages that are no more"
-	case drift.ByAppeared:
-		return "pages that are new"
-	case drift.ByUnseen:
-		return "pages that only one of the crawls saw"
-	}
-	return "pages standing for other numbers of pages"
 }
 
 func printFixChange(w io.Writer, what string, fixes []api.Fix, limit int) {
@@ -295,7 +275,7 @@ func printTrend(w io.Writer, site string, list []api.TrendPoint) {
 		if i > 0 && step == "" {
 			var parts []string
 			for _, part := range p.Parts[:min(2, len(p.Parts))] {
-				parts = append(parts, signed(part.Shown)+" "+partWords(part))
+				parts = append(parts, signed(part.Shown)+" "+part.Says)
 			}
 			step = strings.Join(parts, "\n")
 		}

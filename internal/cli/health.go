@@ -11,8 +11,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"harvik/internal/api"
-	"harvik/internal/core/check"
 	numbers "harvik/internal/core/text"
+	"harvik/internal/core/vocabulary"
 )
 
 func (a *app) healthCommand() *cobra.Command {
@@ -79,12 +79,8 @@ func printHealth(w io.Writer, cr api.Crawl, lines int) {
 	if cr.Report == nil || !cr.Report.Scored {
 		return
 	}
-	if cr.Ending == "page-limit" || cr.Ending == "time-limit" || cr.Ending == "stopped" {
-		fmt.Fprintf(w, "%s\n", faint(w, map[string]string{
-			"page-limit": "The plan's page limit ended the crawl; more is known and was not fetched.",
-			"time-limit": "The plan's time limit ended the crawl; more is known and was not fetched.",
-			"stopped":    "The crawl was stopped early; more is known and was not fetched.",
-		}[cr.Ending]))
+	if cr.Ending != "" && cr.Ending != "complete" {
+		fmt.Fprintf(w, "%s\n", faint(w, "How it ended: "+vocabulary.Of(vocabulary.Endings, cr.Ending)+"; more may be known and was not fetched."))
 	}
 	groups := groupPoints(cr.Report)
 	fmt.Fprintf(w, "\n%s\n\n", ledgerBar(w, cr.Report.Health, groups))
@@ -112,16 +108,6 @@ type groupPart struct {
 	worst  api.Severity
 }
 
-// graver is the graver of two severities.
-func graver(a, b api.Severity) api.Severity {
-	for _, s := range check.Severities() {
-		if a == s || b == s {
-			return s
-		}
-	}
-	return a
-}
-
 // groupPoints adds the ledger up by group, most points first.
 func groupPoints(r *api.Report) []groupPart {
 	at := map[string]int{}
@@ -134,7 +120,7 @@ func groupPoints(r *api.Report) []groupPart {
 			out = append(out, groupPart{name: l.Group, worst: l.Severity})
 		}
 		out[i].points += l.Points
-		out[i].worst = graver(out[i].worst, l.Severity)
+		out[i].worst = vocabulary.Graver(out[i].worst, l.Severity)
 	}
 	slices.SortStableFunc(out, func(a, b groupPart) int { return cmp.Compare(b.points, a.points) })
 	return out

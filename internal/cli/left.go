@@ -7,21 +7,8 @@ import (
 
 	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
+	"harvik/internal/core/vocabulary"
 )
-
-// reasons are why an address was not fetched, in words.
-var reasons = []struct{ state, words string }{
-	{"blocked", "shut out by robots.txt"},
-	{"left-out", "not wanted by the plan"},
-	{"trapped", "of a pattern that never ends"},
-	{"over-limit", "over the plan's limit for its part of the site"},
-	{"too-deep", "deeper than the plan goes"},
-	{"waiting", "known, and not fetched when the crawl ended, or only named where links are not to be followed"},
-	{"unlinked", "only listed in a sitemap, and not fetched when the crawl ended"},
-	{"too-long", "longer than servers take"},
-	{"outside", "of another site"},
-	{"not-web", "no web address"},
-}
 
 func (a *app) leftCommand() *cobra.Command {
 	var state string
@@ -86,9 +73,9 @@ func (a *app) leftSummary(c *cobra.Command, cl *api.Client, cr api.Crawl) error 
 		counts[s.Name] = s.Count
 	}
 	rows := [][]string{{"addresses", "state", "why"}}
-	for _, r := range reasons {
-		if n := counts[r.state]; n > 0 {
-			rows = append(rows, []string{numbers.Thousands(n), r.state, r.words})
+	for _, r := range vocabulary.LeftOut {
+		if n := counts[r.Name]; n > 0 {
+			rows = append(rows, []string{numbers.Thousands(n), r.Name, r.Says})
 		}
 	}
 	if a.csv {

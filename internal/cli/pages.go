@@ -13,15 +13,15 @@ import (
 	"github.com/spf13/cobra"
 
 	"harvik/internal/api"
+	"harvik/internal/core/column"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	numbers "harvik/internal/core/text"
-	"harvik/internal/record"
 	"harvik/internal/report"
 )
 
-var columnsHelp = "these columns, in this order: " + strings.Join(record.ColumnKeys(), ", ")
+var columnsHelp = "these columns, in this order: " + strings.Join(column.Keys(), ", ")
 
 func (a *app) pagesCommand() *cobra.Command {
 	q := api.ListPagesParams{}
@@ -58,29 +58,29 @@ func (a *app) pagesCommand() *cobra.Command {
 }
 
 // columnsFor are the columns that answer what a query asks; none if it asks nothing that has columns of its own.
-func columnsFor(q *api.ListPagesParams) []record.Column {
+func columnsFor(q *api.ListPagesParams) []column.Column {
 	switch {
 	case q.Indexable == "no" || q.Why != "":
-		return record.ColumnsOf("address", "why", "canonical", "robots", "links in", "clicks")
+		return column.Named("address", "why", "canonical", "robots", "links in", "clicks")
 	case q.Reachable == "no":
-		return record.ColumnsOf("address", "title", "found by", "in sitemap", "links in")
+		return column.Named("address", "title", "found by", "in sitemap", "links in")
 	}
 	return nil
 }
 
 // columnsNamed finds the columns that somebody named.
-func columnsNamed(names []string) ([]record.Column, error) {
+func columnsNamed(names []string) ([]column.Column, error) {
 	for _, n := range names {
-		if len(record.ColumnsOf(n)) > 0 {
+		if len(column.Named(n)) > 0 {
 			continue
 		}
-		return nil, fmt.Errorf("there is no column %q%s; there are %s", n, plan.Meant(n, record.ColumnKeys()), strings.Join(record.ColumnKeys(), ", "))
+		return nil, fmt.Errorf("there is no column %q%s; there are %s", n, plan.Meant(n, column.Keys()), strings.Join(column.Keys(), ", "))
 	}
-	return record.ColumnsOf(names...), nil
+	return column.Named(names...), nil
 }
 
 // listPages writes what a query gives, for people by print unless they chose columns.
-func (a *app) listPages(c *cobra.Command, name string, q api.ListPagesParams, chosen []record.Column, print func(io.Writer, api.Crawl, api.PageList)) error {
+func (a *app) listPages(c *cobra.Command, name string, q api.ListPagesParams, chosen []column.Column, print func(io.Writer, api.Crawl, api.PageList)) error {
 	cl, cr, err := a.crawlAndClient(c, name)
 	if err != nil {
 		return err
@@ -107,7 +107,7 @@ func (a *app) listPages(c *cobra.Command, name string, q api.ListPagesParams, ch
 }
 
 // allPages writes every page, list by list.
-func (a *app) allPages(c *cobra.Command, cl *api.Client, cr api.Crawl, q api.ListPagesParams, chosen []record.Column) error {
+func (a *app) allPages(c *cobra.Command, cl *api.Client, cr api.Crawl, q api.ListPagesParams, chosen []column.Column) error {
 	q.Limit = 5000
 	all := api.PageList{Pages: []api.Page{}}
 	for {
@@ -128,9 +128,9 @@ func (a *app) allPages(c *cobra.Command, cl *api.Client, cr api.Crawl, q api.Lis
 }
 
 // pageRows are pages as lines of CSV: all columns, or those chosen, and the own figures.
-func pageRows(pages []api.Page, chosen []record.Column) [][]string {
+func pageRows(pages []api.Page, chosen []column.Column) [][]string {
 	if len(chosen) == 0 {
-		chosen = record.Columns
+		chosen = column.All
 	}
 	head := make([]string, 0, len(chosen))
 	for _, c := range chosen {
@@ -188,8 +188,8 @@ func figuresOf(p api.Page) map[string]any {
 }
 
 // plainCell is a cell as a file has it; "" for none.
-func plainCell(c record.Column, p api.Page) string {
-	if c.Kind == record.Whole && p[c.Key] != nil {
+func plainCell(c column.Column, p api.Page) string {
+	if c.Kind == column.Whole && p[c.Key] != nil {
 		return strconv.Itoa(wholeIn(p, c.Key))
 	}
 	return report.Plain(p[c.Key])
@@ -215,7 +215,7 @@ func printPages(w io.Writer, cr api.Crawl, list api.PageList) {
 		if n, ok := p["health"].(float64); ok {
 			health = points(n)
 		}
-		clicks := cmp.Or(plainCell(record.ColumnsOf("clicks")[0], p), "–")
+		clicks := cmp.Or(plainCell(column.Named("clicks")[0], p), "–")
 		row := []any{
 			middle(fixlist.PathOf(textIn(p, "address")), room), statusWord(p), end(textIn(p, "title"), max(16, wide-room)), wholeIn(p, "words"), clicks,
 			wholeIn(p, "linksIn"), health, zero(wholeIn(p, "errors")), zero(wholeIn(p, "warnings")), zero(wholeIn(p, "notices")),
@@ -230,7 +230,7 @@ func printPages(w io.Writer, cr api.Crawl, list api.PageList) {
 }
 
 // printColumns writes a table of the columns that somebody chose, as wide as they need and there is room.
-func printColumns(w io.Writer, cr api.Crawl, list api.PageList, chosen []record.Column) {
+func printColumns(w io.Writer, cr api.Crawl, list api.PageList, chosen []column.Column) {
 	if len(list.Pages) == 0 {
 		fmt.Fprintln(w, "No page like that.")
 		return
@@ -244,7 +244,7 @@ func printColumns(w io.Writer, cr api.Crawl, list api.PageList, chosen []record.
 	var heads []string
 	var right []int
 	for i, c := range chosen {
-		if heads = append(heads, c.Name); c.Kind == record.Whole || c.Kind == record.Decimal {
+		if heads = append(heads, c.Name); c.Kind == column.Whole || c.Kind == column.Decimal {
 			right = append(right, i+1)
 		}
 	}
@@ -264,7 +264,7 @@ func printColumns(w io.Writer, cr api.Crawl, list api.PageList, chosen []record.
 }
 
 // cellOf is a cell for people: addresses of the site without its host, and a dash for nothing.
-func cellOf(c record.Column, p api.Page, home string) string {
+func cellOf(c column.Column, p api.Page, home string) string {
 	cell := p[c.Key]
 	switch text, ok := cell.(string); {
 	case cell == nil:

@@ -14,8 +14,8 @@ import (
 
 	"harvik/demo"
 	"harvik/internal/api"
+	"harvik/internal/core/column"
 	"harvik/internal/core/plan"
-	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
 
@@ -249,7 +249,7 @@ func testFilters(t *testing.T, h *harvik, all []api.Fix) {
 func testPages(t *testing.T, h *harvik) {
 	t.Helper()
 	var first []string
-	for _, sort := range append([]string{"", "found", "-address", "-words", "findings", "-health", "-bytes"}, record.ColumnKeys()...) {
+	for _, sort := range append([]string{"", "found", "-address", "-words", "findings", "-health", "-bytes"}, column.Keys()...) {
 		q := api.ListPagesParams{Sort: sort, Limit: 37}
 		var got []string
 		var last string

@@ -142,7 +142,7 @@ func (b *browser) holds(name, part string) {
 // choose picks an option of a list found by its label.
 func (b *browser) choose(name, value string) {
 	b.t.Helper()
-	b.wait("list "+name, fmt.Sprintf("(%s)('combobox', %q)", finder, name))
+	b.wait("list "+name+" with "+value, fmt.Sprintf("(e => e && [...e.options].some(o => o.value === %q))((%s)('combobox', %q))", value, finder, name))
 	b.eval(fmt.Sprintf(`(e => { Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, %q); e.dispatchEvent(new Event('change', {bubbles: true})) })((%s)('combobox', %q))`, value, finder, name))
 }
 

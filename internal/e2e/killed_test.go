@@ -15,7 +15,7 @@ import (
 	"testing"
 	"time"
 
-	"harvik/internal/record"
+	"harvik/internal/core/column"
 	"harvik/internal/testkit"
 )
 
@@ -147,7 +147,7 @@ func TestWishSurvives(t *testing.T) {
 // results are what a site's newest crawl found, without names and times.
 func (s *shell) results(site string) string {
 	s.t.Helper()
-	timeless := slices.DeleteFunc(record.ColumnKeys(), func(key string) bool { return key == "firstByte" })
+	timeless := slices.DeleteFunc(column.Keys(), func(key string) bool { return key == "firstByte" })
 	columns := " --csv --columns " + strings.Join(timeless, ",")
 	all := s.ok("pages "+site+columns) + s.ok("fixes "+site+" --json") + s.ok("resources "+site+columns)
 	health := s.ok("health " + site)

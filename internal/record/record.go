@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/column"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -61,52 +62,6 @@ type Summary struct {
 	Fixes int
 }
 
-// A PageRow is a fetched address in a list; Columns says what its properties are called.
-type PageRow struct {
-	ID          int32
-	Address     string
-	RoleNumber  int
-	Role        string
-	Status      int // 0 where there was no answer
-	Outcome     string
-	Type        string
-	Encoding    string // of the characters, as it was read
-	Bytes       int
-	FirstByte   int // milliseconds
-	HTML        bool
-	Indexable   bool
-	Why         string // why search engines may not show it
-	Kind        string
-	Words       int // of the main text, without what is the layout's own
-	Title       string
-	Description string
-	H1          string
-	Headings    *int
-	Language    string
-	Hreflang    string // the languages that it names addresses for
-	Canonical   string // as written where it is no address
-	Robots      string // what its robots elements and headers say
-	Refresh     string
-	Redirect    string
-	Images      *int
-	LinksOut    *int
-	LinksIn     int
-	Clicks      *int // from home; nil if no links lead there
-	FoundNumber int
-	FoundBy     string // how: link, redirect, canonical, start, sitemap, list, use
-	InSitemap   bool
-	Layout      *int
-	Authority   float64
-	Importance  float64
-	Health      *float64 // nil where not assessed
-	Errors      int
-	Warnings    int
-	Notices     int
-	Terms       []string // strongest of the main text
-
-	Figures map[string]any // the consultant's own, by name: numbers or words
-}
-
 // A PageQuery chooses, sorts and cuts a list of pages.
 type PageQuery struct {
 	Search  string // part of the address or title, case ignored
@@ -129,7 +84,7 @@ type PageQuery struct {
 
 // A PageList is a part of the pages. Next is empty at the end.
 type PageList struct {
-	Pages []PageRow
+	Pages []column.Row
 	Total int
 	Next  string
 }
@@ -187,7 +142,7 @@ type LoadRow struct {
 // A PageDetail is everything known about one address.
 type PageDetail struct {
 	AddressRow
-	Row      *PageRow // nil if not fetched
+	Row      *column.Row // nil if not fetched
 	Loads    []LoadRow
 	Facts    *page.Facts
 	Findings []PageFinding

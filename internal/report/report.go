@@ -9,14 +9,14 @@ import (
 	"slices"
 	"strings"
 
+	"harvik/internal/core/column"
 	"harvik/internal/core/plan"
-	"harvik/internal/record"
 )
 
 // A Column of a sheet.
 type Column struct {
 	Name  string
-	Kind  record.Kind
+	Kind  column.Kind
 	Width float64 // in characters, for the workbook
 }
 
@@ -42,7 +42,7 @@ func (s Sheet) Pick(names []string) (Sheet, error) {
 	out := s
 	out.Columns = nil
 	for i, n := range names {
-		at := slices.IndexFunc(have, func(name string) bool { return record.SameName(name, n) })
+		at := slices.IndexFunc(have, func(name string) bool { return column.SameName(name, n) })
 		if at < 0 {
 			return s, fmt.Errorf("the sheet %q has no column %q%s; it has %s", s.Name, n, plan.Meant(strings.TrimSpace(n), have), strings.Join(have, ", "))
 		}

@@ -21,6 +21,7 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/column"
 	"harvik/internal/core/gate"
 	"harvik/internal/record"
 )
@@ -28,7 +29,7 @@ import (
 // hostile is a sheet of cells that could do harm.
 func hostile(rows int) Sheet {
 	return Sheet{
-		Name: "cells", Columns: []Column{words("text", 20), address("address", 30), decimal("points"), whole("count"), {"yes", record.YesNo, 8}, {"at", record.Moment, 18}},
+		Name: "cells", Columns: []Column{words("text", 20), address("address", 30), decimal("points"), whole("count"), {"yes", column.YesNo, 8}, {"at", column.Moment, 18}},
 		Each: func(_ context.Context, row func([]any) error) error {
 			for i := range rows {
 				text := []string{"=1+1", "+44", "-x", "@SUM(A1)", "\tx", "a\x00\x0b\"<&>,\n", strings.Repeat("long ", 10_000), ""}[i%8]

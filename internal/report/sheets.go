@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/column"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 )
@@ -17,7 +18,7 @@ import (
 // Source gives a crawl's results row by row.
 type Source interface {
 	EachFix(ctx context.Context, crawl int64, f func(*record.FixLine) error) error
-	EachPage(ctx context.Context, crawl, site int64, role string, f func(*record.PageRow) error) error
+	EachPage(ctx context.Context, crawl, site int64, role string, f func(*column.Row) error) error
 	EachFinding(ctx context.Context, crawl int64, checks []string, f func(*record.PageFinding) error) error
 	EachTwin(ctx context.Context, crawl int64, checks []string, f func(*record.PageFinding) error) error
 	EachRedirect(ctx context.Context, crawl int64, f func(*record.Redirect) error) error
@@ -76,15 +77,15 @@ func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Cra
 	}, nil
 }
 
-func words(name string, width float64) Column   { return Column{name, record.Words, width} }
-func whole(name string) Column                  { return Column{name, record.Whole, 10} }
-func decimal(name string) Column                { return Column{name, record.Decimal, 10} }
-func address(name string, width float64) Column { return Column{name, record.Address, width} }
+func words(name string, width float64) Column   { return Column{name, column.Words, width} }
+func whole(name string) Column                  { return Column{name, column.Whole, 10} }
+func decimal(name string) Column                { return Column{name, column.Decimal, 10} }
+func address(name string, width float64) Column { return Column{name, column.Address, width} }
 
 func (m *maker) overview() Sheet {
 	return Sheet{
 		Name: "overview", Title: "The crawl, its health, and where the points went",
-		Columns: []Column{words("what", 44), {"value", record.Decimal, 16}, words("unit", 22), words("group", 14), words("severity", 10), whole("pages"), whole("places")},
+		Columns: []Column{words("what", 44), {"value", column.Decimal, 16}, words("unit", 22), words("group", 14), words("severity", 10), whole("pages"), whole("places")},
 		Each: func(_ context.Context, row func([]any) error) error {
 			c := m.crawl
 			rows := [][]any{
@@ -192,18 +193,18 @@ func line(n int) any {
 }
 
 // pageColumns are what the sheet of pages shows.
-var pageColumns = record.ColumnsOf(
+var pageColumns = column.Named(
 	"address", "status", "outcome", "indexable", "why", "kind", "title", "description", "h1", "headings", "words", "language", "hreflang",
 	"canonical", "robots", "refresh", "redirect", "type", "encoding", "bytes", "firstByte", "images", "linksOut", "linksIn", "clicks", "foundBy", "inSitemap",
 	"health", "errors", "warnings", "notices", "importance",
 )
 
 // rows makes a sheet's columns, and what gives the cells of a row.
-func rows(columns []record.Column) (heads []Column, cells func(*record.PageRow) []any) {
+func rows(columns []column.Column) (heads []Column, cells func(*column.Row) []any) {
 	for _, c := range columns {
 		heads = append(heads, Column{c.Name, c.Kind, c.Width})
 	}
-	return heads, func(p *record.PageRow) []any {
+	return heads, func(p *column.Row) []any {
 		out := make([]any, len(columns))
 		for i := range columns {
 			out[i] = columns[i].Of(p)
@@ -219,15 +220,15 @@ func (m *maker) pages(sets []record.FigureSet) Sheet {
 	for _, f := range sets {
 		if !slices.Contains(names, f.Name) {
 			names = append(names, f.Name)
-			kind := record.Decimal
+			kind := column.Decimal
 			if f.Kind == "text" {
-				kind = record.Words
+				kind = column.Words
 			}
 			s.Columns = append(s.Columns, Column{f.Name, kind, 14})
 		}
 	}
 	s.Each = func(ctx context.Context, row func([]any) error) error {
-		return m.from.EachPage(ctx, m.crawl.ID, m.site.ID, "page", func(p *record.PageRow) error {
+		return m.from.EachPage(ctx, m.crawl.ID, m.site.ID, "page", func(p *column.Row) error {
 			if !m.only.below(p.Address) {
 				return nil
 			}
@@ -359,7 +360,7 @@ var fileColumns = []string{"address", "status", "outcome", "type", "bytes", "fir
 const usedBy = "pages that use it"
 
 func (m *maker) images() Sheet {
-	columns, cells := rows(record.ColumnsOf(fileColumns...))
+	columns, cells := rows(column.Named(fileColumns...))
 	columns[len(columns)-1].Name = usedBy
 	return Sheet{
 		Name: "images", Title: "Every image that was fetched", Columns: append(columns, whole("places without alternative text")),
@@ -373,18 +374,18 @@ func (m *maker) images() Sheet {
 			}); err != nil {
 				return err
 			}
-			return m.eachPage(ctx, "image", func(p *record.PageRow) error { return row(append(cells(p), bare[p.Address])) })
+			return m.eachPage(ctx, "image", func(p *column.Row) error { return row(append(cells(p), bare[p.Address])) })
 		},
 	}
 }
 
 func (m *maker) resources() Sheet {
-	columns, cells := rows(record.ColumnsOf(append([]string{"role"}, fileColumns...)...))
+	columns, cells := rows(column.Named(append([]string{"role"}, fileColumns...)...))
 	columns[len(columns)-1].Name = usedBy
 	return Sheet{
 		Name: "resources", Title: "Everything else that pages load or link to: styles, scripts, fonts, documents, outbound links", Columns: columns,
 		Each: func(ctx context.Context, row func([]any) error) error {
-			return m.eachPage(ctx, "resources", func(p *record.PageRow) error {
+			return m.eachPage(ctx, "resources", func(p *column.Row) error {
 				if p.Role == "image" {
 					return nil
 				}
@@ -394,8 +395,8 @@ func (m *maker) resources() Sheet {
 	}
 }
 
-func (m *maker) eachPage(ctx context.Context, role string, f func(*record.PageRow) error) error {
-	return m.from.EachPage(ctx, m.crawl.ID, 0, role, func(p *record.PageRow) error {
+func (m *maker) eachPage(ctx context.Context, role string, f func(*column.Row) error) error {
+	return m.from.EachPage(ctx, m.crawl.ID, 0, role, func(p *column.Row) error {
 		if !m.only.below(p.Address) {
 			return nil
 		}
@@ -406,7 +407,7 @@ func (m *maker) eachPage(ctx context.Context, role string, f func(*record.PageRo
 func (m *maker) linksIn() Sheet {
 	return Sheet{
 		Name: "links in", Title: "Every link to a page inside, page by page",
-		Columns: []Column{address("page", 60), address("linked from", 60), words("words", 40), words("place", 44), words("part of the page", 14), {"nofollow", record.YesNo, 10}},
+		Columns: []Column{address("page", 60), address("linked from", 60), words("words", 40), words("place", 44), words("part of the page", 14), {"nofollow", column.YesNo, 10}},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.from.EachLinkIn(ctx, m.crawl.ID, func(l *record.LinkRow) error {
 				if !m.only.below(l.To) {
@@ -437,7 +438,7 @@ func (m *maker) sitemaps() Sheet {
 func (m *maker) listed() Sheet {
 	return Sheet{
 		Name: "sitemap addresses", Title: "Every address that a sitemap lists, and what became of it",
-		Columns: []Column{address("address", 70), words("state", 12), whole("status"), {"indexable", record.YesNo, 10}, whole("clicks"), whole("links in")},
+		Columns: []Column{address("address", 70), words("state", 12), whole("status"), {"indexable", column.YesNo, 10}, whole("clicks"), whole("links in")},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.from.EachListed(ctx, m.crawl.ID, func(l *record.Listed) error {
 				if !m.only.below(l.Address) {

@@ -6,9 +6,9 @@ import (
 	"io"
 	"time"
 
-	"github.com/xuri/excelize/v2"
+	"harvik/internal/core/column"
 
-	"harvik/internal/record"
+	"github.com/xuri/excelize/v2"
 )
 
 // Bounds of the workbook. The first two are the file format's (ECMA-376 as Excel reads it).
@@ -49,7 +49,7 @@ type book struct {
 	rows  int
 	count int // sheets made
 	head  int
-	style [record.YesNo + 1]int
+	style [column.YesNo + 1]int
 	link  int
 
 	// of the sheet being written
@@ -80,11 +80,11 @@ func (b *book) styles() (err error) {
 		Font: &excelize.Font{Bold: true, Color: inkPine}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{groundRow}},
 		Border: []excelize.Border{{Type: "bottom", Style: 1, Color: inkPine}}, Alignment: &excelize.Alignment{Vertical: "center", WrapText: true},
 	})
-	b.style[record.Words] = add(&excelize.Style{Alignment: top})
-	b.style[record.Whole] = add(&excelize.Style{Alignment: top, CustomNumFmt: &number})
-	b.style[record.Decimal] = add(&excelize.Style{Alignment: top, CustomNumFmt: &decimal})
-	b.style[record.Moment] = add(&excelize.Style{Alignment: top, CustomNumFmt: &moment})
-	b.style[record.Address], b.style[record.YesNo] = b.style[record.Words], b.style[record.Words]
+	b.style[column.Words] = add(&excelize.Style{Alignment: top})
+	b.style[column.Whole] = add(&excelize.Style{Alignment: top, CustomNumFmt: &number})
+	b.style[column.Decimal] = add(&excelize.Style{Alignment: top, CustomNumFmt: &decimal})
+	b.style[column.Moment] = add(&excelize.Style{Alignment: top, CustomNumFmt: &moment})
+	b.style[column.Address], b.style[column.YesNo] = b.style[column.Words], b.style[column.Words]
 	b.link = add(&excelize.Style{Alignment: top, Font: &excelize.Font{Color: inkPine, Underline: "single"}})
 	return err
 }
@@ -164,25 +164,25 @@ func (b *book) end(s Sheet) error {
 }
 
 // cell is a value as it is written. Text is always text, whatever it begins with.
-func (b *book) cell(column int, kind record.Kind, value any) any {
+func (b *book) cell(at int, kind column.Kind, value any) any {
 	switch v := value.(type) {
 	case nil:
 		return nil
 	case int:
-		return excelize.Cell{StyleID: b.style[record.Whole], Value: v}
+		return excelize.Cell{StyleID: b.style[column.Whole], Value: v}
 	case bool:
 		value = Plain(v)
 	case time.Time:
 		value = v.UTC()
 	case string:
-		if kind == record.Address && v != "" && len(v) <= maxAddress && b.links < maxLinks {
-			at, err := excelize.CoordinatesToCellName(column+1, b.row)
-			if err == nil && b.file.SetCellHyperLink(b.name, at, v, "External") == nil {
+		if kind == column.Address && v != "" && len(v) <= maxAddress && b.links < maxLinks {
+			name, err := excelize.CoordinatesToCellName(at+1, b.row)
+			if err == nil && b.file.SetCellHyperLink(b.name, name, v, "External") == nil {
 				b.links++
 				return excelize.Cell{StyleID: b.link, Value: value}
 			}
 		}
-		return excelize.Cell{StyleID: b.style[record.Words], Value: value}
+		return excelize.Cell{StyleID: b.style[column.Words], Value: value}
 	}
 	return excelize.Cell{StyleID: b.style[kind], Value: value}
 }

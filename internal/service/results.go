@@ -14,8 +14,10 @@ import (
 	"harvik/internal/api"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
+	"harvik/internal/core/column"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
+	"harvik/internal/core/vocabulary"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 	"harvik/internal/store"
@@ -282,7 +284,16 @@ func (s *Service) listChecks(c *gin.Context) {
 }
 
 func (s *Service) listColumns(c *gin.Context) {
-	c.JSON(http.StatusOK, api.ColumnList{Columns: wire.Each(record.Columns, wire.Column)})
+	c.JSON(http.StatusOK, api.ColumnList{Columns: wire.Each(column.All, wire.Column)})
+}
+
+func (s *Service) listWords(c *gin.Context) {
+	c.JSON(http.StatusOK, api.Words{
+		Severities: wire.Each(vocabulary.Severities, wire.Word), States: wire.Each(vocabulary.States, wire.Word),
+		Orders: wire.Each(vocabulary.Orders, wire.Word), Endings: wire.Each(vocabulary.Endings, wire.Word),
+		LeftOut: wire.Each(vocabulary.LeftOut, wire.Word), Steps: wire.Each(vocabulary.Steps, wire.Word),
+		Kinds: wire.Each(vocabulary.Kinds(), wire.Word), Roles: wire.Each(vocabulary.Roles(), wire.Word),
+	})
 }
 
 func (s *Service) showCheck(c *gin.Context) {

@@ -26,6 +26,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/checks", s.listChecks)
 	api.GET("/checks/:check", s.showCheck)
 	api.GET("/columns", s.listColumns)
+	api.GET("/words", s.listWords)
 
 	api.GET("/plan-schema", s.planSchema)
 	api.GET("/profiles", s.listProfiles)

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"harvik/internal/core/column"
 	"harvik/internal/core/page"
 	"harvik/internal/record"
 )
@@ -46,7 +47,7 @@ const pageBatch = 2000
 
 // EachPage goes over what was fetched of a role ("resources" for all but pages), in the order found, with
 // the own figures of a site; 0 for none. No connection is held while f runs.
-func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, f func(*record.PageRow) error) error {
+func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, f func(*column.Row) error) error {
 	where, args, err := conditions(&record.PageQuery{Role: role}, []any{crawlID, int32(-1)})
 	if err != nil {
 		return err
@@ -56,7 +57,7 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 		if err := s.db.SelectContext(ctx, &rows, fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom, where, pageBatch), args...); err != nil {
 			return err
 		}
-		batch := make([]record.PageRow, len(rows))
+		batch := make([]column.Row, len(rows))
 		for i := range rows {
 			batch[i] = rows[i].page()
 		}

@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5/pgtype"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/column"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -148,13 +149,14 @@ func crawlsOf(rows []crawlRow) []record.Crawl {
 
 // pageRow is a page of a list with its column of terms.
 type pageRow struct {
-	record.PageRow
+	column.Row
 	Terms texts
+	More  kept[map[string]any]
 }
 
-func (r *pageRow) page() record.PageRow {
-	p := r.PageRow
-	p.Terms = r.Terms
+func (r *pageRow) page() column.Row {
+	p := r.Row
+	p.Terms, p.More = r.Terms, r.More.value
 	p.Role, p.FoundBy = page.Role(p.RoleNumber).String(), survey.Found(p.FoundNumber).String()
 	return p
 }

@@ -14,35 +14,59 @@ import (
 
 	"harvik/internal/record"
 
+	"harvik/internal/core/column"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 )
 
-// sortColumns are what pages can be sorted by, with the cast of their cursor.
-var sortColumns = map[string]struct{ expr, cast string }{
-	"found":     {"p.id", "int"},
-	"address":   {"a.url", "text"},
-	"status":    {"p.status", "int"},
-	"words":     {"coalesce(nullif(st.words, 0), p.words)", "int"},
-	"bytes":     {"p.bytes", "int"},
-	"title":     {"p.title", "text"},
-	"clicks":    {"coalesce(st.depth, -1)", "int"},
-	"linksIn":   {"coalesce(st.links_in, 0)", "int"},
-	"health":    {"coalesce(st.health, -1)", "float8"},
-	"findings":  {"coalesce(st.errors * 10000 + st.warnings * 100 + st.notices, 0)", "int"},
-	"firstByte": {"p.first_byte", "int"},
-	"type":      {"p.type", "text"}, "outcome": {"p.outcome", "text"}, "encoding": {"p.encoding", "text"},
-	"indexable": {"p.indexable::int", "int"}, "why": {"p.why", "text"}, "kind": {"p.kind", "text"},
-	"description": {"p.description", "text"}, "h1": {"p.h1", "text"}, "headings": {"coalesce(p.headings, -1)", "int"},
-	"language": {"p.lang", "text"}, "hreflang": {"p.hreflang", "text"}, "canonical": {"p.canonical", "text"},
-	"robots": {"p.robots", "text"}, "refresh": {"p.refresh", "text"}, "redirect": {"p.redirect", "text"},
-	"images": {"coalesce(p.images, -1)", "int"}, "linksOut": {"coalesce(p.links_out, -1)", "int"},
-	"foundBy": {"a.found", "int"}, "inSitemap": {"a.in_sitemap::int", "int"}, "role": {"p.role", "int"}, "layout": {"coalesce(st.layout, -1)", "int"},
-	"errors": {"coalesce(st.errors, 0)", "int"}, "warnings": {"coalesce(st.warnings, 0)", "int"}, "notices": {"coalesce(st.notices, 0)", "int"},
+// sortable is what pages can be sorted by: an expression of SQL, with the cast of its cursor.
+type sortable struct{ expr, cast string }
 
-	"authority":  {"coalesce(st.authority, 0)", "float8"},
-	"importance": {"coalesce(st.importance, 0)", "float8"},
+// sortables are the orders of lists by name: that of each column, that in which pages were found, and that by what fails.
+var sortables = func() map[string]sortable {
+	out := map[string]sortable{
+		"found":    {"p.id", "int"},
+		"findings": {"coalesce(st.errors * 10000 + st.warnings * 100 + st.notices, 0)", "int"},
+	}
+	for i := range column.All {
+		out[column.All[i].Key] = sortableBy(&column.All[i])
+	}
+	// The layout's own words are taken off once the crawl is judged.
+	out["words"] = sortable{"coalesce(nullif(st.words, 0), p.words)", "int"}
+	return out
+}()
+
+var (
+	aliases = map[column.Relation]string{column.OfAddress: "a.", column.OfPage: "p.", column.OfStanding: "st."}
+	casts   = map[column.Kind]string{column.Whole: "int", column.Decimal: "float8", column.YesNo: "int"}
+)
+
+func sortableBy(c *column.Column) sortable {
+	cast := cmp.Or(casts[c.Kind], "text")
+	if c.Key == "role" || c.Key == "foundBy" { // words that are kept as numbers
+		cast = "int"
+	}
+	expr := aliases[c.Stored.In] + c.Stored.As
+	none := c.Stored.None
+	switch {
+	case c.Stored.In == column.OfMore && c.Kind == column.YesNo:
+		expr, none = fmt.Sprintf("((p.more->>'%s')::boolean)::int", c.Key), cmp.Or(none, "-1")
+	case c.Stored.In == column.OfMore:
+		expr = fmt.Sprintf("(p.more->>'%s')::%s", c.Key, cast)
+		if none == "" && cast != "text" {
+			none = "-1"
+		}
+	case c.Kind == column.YesNo:
+		expr += "::int"
+	}
+	switch {
+	case none != "":
+		expr = "coalesce(" + expr + ", " + none + ")"
+	case c.Stored.In == column.OfMore:
+		expr = "coalesce(" + expr + ", '')"
+	}
+	return sortable{expr, cast}
 }
 
 // figurePrefix stands before the name of an own figure to sort by.
@@ -65,7 +89,7 @@ func sortingOf(q *record.PageQuery, args []any) (sorting, []any, error) {
 				and g.taken = (select max(taken) from figure_set where site_id = $%[1]d and name = $%[2]d)`, len(args)-1, len(args)),
 		}, args, nil
 	}
-	c, ok := sortColumns[cmp.Or(name, "found")]
+	c, ok := sortables[cmp.Or(name, "found")]
 	if !ok {
 		return sorting{}, nil, fmt.Errorf("%w: there is no column %q to sort by%s; there are %s, and %sNAME for an own figure", ErrBadQuery, name, plan.Meant(name, SortNames()), strings.Join(SortNames(), ", "), figurePrefix)
 	}
@@ -78,7 +102,7 @@ var having = regexp.MustCompile(`^\s*(.+?)\s*(>=|<=|>|<|=)\s*(-?[0-9]+(?:\.[0-9]
 // SortNames are the columns that a PageQuery can name.
 func SortNames() []string {
 	var names []string
-	for n := range sortColumns {
+	for n := range sortables {
 		names = append(names, n)
 	}
 	slices.Sort(names)
@@ -93,7 +117,7 @@ const pageSelect = `select p.id, a.url as address, p.status, p.outcome, p.type, 
 	a.found as found_number, a.in_sitemap, nullif(st.layout, -1) as layout, nullif(st.depth, -1) as clicks,
 	coalesce(st.links_in, 0) as links_in, coalesce(st.authority, 0) as authority, coalesce(st.importance, 0) as importance,
 	nullif(st.health, -1) as health, coalesce(st.errors, 0) as errors, coalesce(st.warnings, 0) as warnings,
-	coalesce(st.notices, 0) as notices, coalesce(st.terms, '{}') as terms, p.role as role_number`
+	coalesce(st.notices, 0) as notices, coalesce(st.terms, '{}') as terms, p.role as role_number, p.more`
 
 // What is joined to pages.
 const (
@@ -226,7 +250,7 @@ func parseCursor(s string) (c cursor, err error) {
 
 // Pages lists the fetched addresses of a crawl.
 func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (record.PageList, error) {
-	list := record.PageList{Pages: []record.PageRow{}}
+	list := record.PageList{Pages: []column.Row{}}
 	if err := s.spellFigures(ctx, &q); err != nil {
 		return list, err
 	}
@@ -320,11 +344,11 @@ func (s *Store) spellFigures(ctx context.Context, q *record.PageQuery) error {
 }
 
 // addFigures fills the newest of the site's own figures in.
-func (s *Store) addFigures(ctx context.Context, site int64, pages []record.PageRow) error {
+func (s *Store) addFigures(ctx context.Context, site int64, pages []column.Row) error {
 	if len(pages) == 0 {
 		return nil
 	}
-	at := make(map[string]*record.PageRow, len(pages))
+	at := make(map[string]*column.Row, len(pages))
 	hashes := make([]int64, len(pages))
 	for i := range pages {
 		at[pages[i].Address] = &pages[i]

@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/column"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
@@ -109,7 +110,7 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 		[]string{
 			"crawl_id", "id", "status", "outcome", "type", "bytes", "first_byte", "html", "indexable", "kind", "words",
 			"title", "description", "h1", "lang", "facts", "links", "main_text", "role", "seq", "uses",
-			"canonical", "redirect", "text_hash", "why", "robots", "hreflang", "encoding", "refresh", "headings", "images", "links_out",
+			"canonical", "redirect", "text_hash", "why", "robots", "hreflang", "encoding", "refresh", "headings", "images", "links_out", "more",
 		},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			r := &records[i]
@@ -124,6 +125,10 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 				d = new(page.Document)
 			}
 			indexable, why := f.Indexable()
+			more, err := encode(column.More(f))
+			if err != nil {
+				return nil, err
+			}
 			return []any{
 				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
 				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang), facts,
@@ -131,7 +136,7 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 				clean(f.CanonicalSaid()), clean(f.Redirect), int64(d.TextHash),
 				whyOf(f, why), clean(joined(d.Robots.Said, func(t page.Text) string { return t.Text })),
 				clean(joined(d.Alternates, func(a page.Alternate) string { return a.Lang })), clean(d.Charset), clean(d.Refresh),
-				ofHTML(html, len(d.Headings)), ofHTML(html, len(d.Images)), ofHTML(html, len(d.Links)),
+				ofHTML(html, len(d.Headings)), ofHTML(html, len(d.Images)), ofHTML(html, len(d.Links)), more,
 			}, nil
 		}))
 	return err

@@ -17,6 +17,7 @@ import (
 	_ "github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 
+	"harvik/internal/core/column"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -96,14 +97,14 @@ func TestMigrateMembers(t *testing.T) {
 }
 
 // stored makes a crawl of pages with random properties.
-func stored(t *testing.T, n int, r *rand.Rand) (*store.Store, int64, []record.PageRow) {
+func stored(t *testing.T, n int, r *rand.Rand) (*store.Store, int64, []column.Row) {
 	t.Helper()
 	s := testkit.Store(t)
 	id, rows := storedIn(t, s, n, r)
 	return s, id, rows
 }
 
-func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []record.PageRow) {
+func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []column.Row) {
 	t.Helper()
 	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
 		t.Fatal(err)
@@ -117,15 +118,15 @@ func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []recor
 		t.Fatal(err)
 	}
 	var b crawl.Batch
-	var rows []record.PageRow
+	var rows []column.Row
 	words := strings.Fields("fern Fern moss % _ \\ é Æ ' \" 日")
 	for i := range n {
-		row := record.PageRow{
+		row := column.Row{
 			Address: fmt.Sprintf("https://fernhollow.example/%s/%d", []string{"plants", "Plants", "shop", "a_b", "é"}[r.IntN(5)], r.IntN(10*n)*10+i%10),
 			Status:  []int{0, 200, 200, 200, 301, 404, 404, 503}[r.IntN(8)], Bytes: r.IntN(5) * 1000, Words: r.IntN(6) * 10,
 			Title: words[r.IntN(len(words))] + " " + words[r.IntN(len(words))], FirstByte: r.IntN(3),
 		}
-		if slices.ContainsFunc(rows, func(o record.PageRow) bool { return o.Address == row.Address }) {
+		if slices.ContainsFunc(rows, func(o column.Row) bool { return o.Address == row.Address }) {
 			row.Address += strconv.Itoa(i) + "x"
 		}
 		f := &page.Facts{Version: page.Version, Address: row.Address, Outcome: page.Answered, Status: row.Status, Bytes: row.Bytes, Timing: page.Timing{FirstByte: row.FirstByte}}
@@ -146,7 +147,7 @@ func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []recor
 
 // TestSortable: whatever is shown of a page it can be sorted by.
 func TestSortable(t *testing.T) {
-	for _, c := range record.Columns {
+	for _, c := range column.All {
 		if !slices.Contains(store.SortNames(), c.Key) {
 			t.Errorf("pages cannot be sorted by %s", c.Key)
 		}
@@ -158,10 +159,10 @@ func TestSortable(t *testing.T) {
 func TestPagesPlainly(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 27))
 	s, id, rows := stored(t, 300, r)
-	numbers := map[string]func(record.PageRow) int{
-		"status": func(p record.PageRow) int { return p.Status }, "words": func(p record.PageRow) int { return p.Words },
-		"bytes": func(p record.PageRow) int { return p.Bytes }, "firstByte": func(p record.PageRow) int { return p.FirstByte },
-		"clicks": func(record.PageRow) int { return -1 }, "": func(record.PageRow) int { return 0 },
+	numbers := map[string]func(column.Row) int{
+		"status": func(p column.Row) int { return p.Status }, "words": func(p column.Row) int { return p.Words },
+		"bytes": func(p column.Row) int { return p.Bytes }, "firstByte": func(p column.Row) int { return p.FirstByte },
+		"clicks": func(column.Row) int { return -1 }, "": func(column.Row) int { return 0 },
 	}
 	for round := range 60 {
 		q := record.PageQuery{Limit: 1 + r.IntN(90)}

@@ -6,6 +6,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/gate"
 	"harvik/internal/core/survey"
+	"harvik/internal/core/vocabulary"
 	"harvik/internal/record"
 )
 
@@ -181,7 +182,8 @@ func driftStep(in *drift.Step) api.DriftStep {
 
 func stepPart(in *drift.Part) api.StepPart {
 	return api.StepPart{
-		By: in.By, Fix: in.Fix, Check: in.Check, Line: in.Line, Pages: in.Pages,
+		Says: vocabulary.Part(in),
+		By:   in.By, Fix: in.Fix, Check: in.Check, Line: in.Line, Pages: in.Pages,
 		Points: in.Points, Shown: in.Shown,
 	}
 }

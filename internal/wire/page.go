@@ -3,16 +3,18 @@ package wire
 import (
 	"harvik/internal/api"
 	"harvik/internal/core/check"
+	"harvik/internal/core/column"
 	"harvik/internal/core/judge"
 	"harvik/internal/core/text"
+	"harvik/internal/core/vocabulary"
 	"harvik/internal/record"
 )
 
 // Page is a fetched address in a list: a cell for each column that has one.
-func Page(in *record.PageRow) api.Page {
+func Page(in *column.Row) api.Page {
 	out := api.Page{"address": in.Address, "html": in.HTML}
-	for i := range record.Columns {
-		if c := &record.Columns[i]; c.Of(in) != nil {
+	for i := range column.All {
+		if c := &column.All[i]; c.Of(in) != nil {
 			out[c.Key] = c.Of(in)
 		}
 	}
@@ -25,9 +27,12 @@ func Page(in *record.PageRow) api.Page {
 	return out
 }
 
+// Word is a name with what it says to people.
+func Word(in *vocabulary.Word) api.Word { return api.Word{Name: in.Name, Says: in.Says} }
+
 // Column is one property of a fetched address.
-func Column(in *record.Column) api.Column {
-	return api.Column{Key: in.Key, Name: in.Name, Kind: in.Kind.String(), Unit: in.Unit, Width: in.Width}
+func Column(in *column.Column) api.Column {
+	return api.Column{Key: in.Key, Name: in.Name, Kind: in.Kind.String(), Unit: in.Unit, Width: in.Width, Say: in.Say}
 }
 
 // PageList is a part of the pages.

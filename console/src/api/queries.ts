@@ -47,6 +47,14 @@ export const columns = () =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
+/** The words in which the service shows names. */
+export const words = () =>
+  queryOptions({
+    queryKey: ["words"],
+    queryFn: () => read(api.GET("/words")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 type AddressState = QueryOf<"/sites/{site}/crawls/{crawl}/addresses">["state"];
 
 export const addresses = (name: string, number: string, state: string) =>

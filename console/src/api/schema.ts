@@ -147,6 +147,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The words in which names are shown */
+        get: operations["listWords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/plan-schema": {
         parameters: {
             query?: never;
@@ -2765,6 +2782,8 @@ export interface components {
              * @description rounded to a hundredth so that all parts add up to the step as shown
              */
             shown: number;
+            /** @description what it comes from, in words */
+            says: string;
         };
         /** @description The counts of a crawl's overview */
         Tallies: {
@@ -2955,6 +2974,30 @@ export interface components {
             note?: string;
             /** @description who says so */
             by?: string;
+        };
+        /** @description A name with what it says to people */
+        Word: {
+            name: string;
+            says: string;
+        };
+        /** @description The words of the core, in the order in which lists show them */
+        Words: {
+            /** @description of checks, the gravest first */
+            severities: components["schemas"]["Word"][];
+            /** @description of fixes, in the order in which work goes */
+            states: components["schemas"]["Word"][];
+            /** @description of fix lists; the first is their own */
+            orders: components["schemas"]["Word"][];
+            /** @description of crawls */
+            endings: components["schemas"]["Word"][];
+            /** @description states of addresses that were not fetched */
+            leftOut: components["schemas"]["Word"][];
+            /** @description what parts of a step in health come from */
+            steps: components["schemas"]["Word"][];
+            /** @description of pages */
+            kinds: components["schemas"]["Word"][];
+            /** @description of addresses */
+            roles: components["schemas"]["Word"][];
         };
     };
     responses: {
@@ -3221,6 +3264,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ColumnList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All words */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Words"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -39,4 +39,5 @@ export type TrendPoint = Schemas["TrendPoint"];
 export type Verdict = Schemas["Verdict"];
 export type Waiver = Schemas["Waiver"];
 export type WaiverScope = Schemas["WaiverScope"];
+export type Word = Schemas["Word"];
 export type Wish = Schemas["Wish"];

@@ -1,51 +1,44 @@
-import { createBrowserRouter } from "react-router";
-import { CheckList } from "../features/checks/CheckList";
-import { CrawlFrame } from "../features/crawls/CrawlFrame";
-import { Doors } from "../features/crawls/Doors";
-import { LeftOut } from "../features/crawls/LeftOut";
-import { SitePage } from "../features/crawls/SitePage";
-import { FixListPage } from "../features/fixlist/FixListPage";
-import { WaiversPage } from "../features/fixlist/WaiversPage";
-import { ExportPage } from "../features/handover/ExportPage";
-import { FiguresPage } from "../features/handover/FiguresPage";
-import { DriftPage } from "../features/history/DriftPage";
-import { MapPage } from "../features/history/MapPage";
-import { LookPage } from "../features/look/LookPage";
-import { Compare } from "../features/pages/Compare";
-import { PageDetail } from "../features/pages/PageDetail";
-import { PagesTable } from "../features/pages/PagesTable";
-import { PlanPage } from "../features/plan/PlanPage";
-import { SignIn } from "../features/session/SignIn";
-import { SiteList } from "../features/sites/SiteList";
+import { createBrowserRouter, type RouteObject } from "react-router";
 import { Shell } from "../ui/Shell";
 import { NotHere, RouteProblem } from "../ui/States";
 
+/** A view is loaded when it is first shown. */
+const view =
+  <K extends string>(name: K, load: () => Promise<Record<K, React.ComponentType>>): RouteObject["lazy"] =>
+  async () => ({ Component: (await load())[name] });
+
 export const router = createBrowserRouter([
-  { path: "/sign-in", element: <SignIn /> },
+  { path: "/sign-in", lazy: view("SignIn", () => import("../features/session/SignIn")) },
   {
     element: <Shell />,
     errorElement: <RouteProblem />,
     children: [
-      { path: "/", element: <SiteList /> },
-      { path: "/checks", element: <CheckList /> },
-      { path: "/look", element: <LookPage /> },
-      { path: "/sites/:site", element: <SitePage /> },
-      { path: "/sites/:site/plan", element: <PlanPage /> },
-      { path: "/sites/:site/waivers", element: <WaiversPage /> },
-      { path: "/sites/:site/figures", element: <FiguresPage /> },
+      { path: "/", lazy: view("SiteList", () => import("../features/sites/SiteList")) },
+      { path: "/checks", lazy: view("CheckList", () => import("../features/checks/CheckList")) },
+      { path: "/look", lazy: view("LookPage", () => import("../features/look/LookPage")) },
+      { path: "/sites/:site", lazy: view("SitePage", () => import("../features/crawls/SitePage")) },
+      { path: "/sites/:site/plan", lazy: view("PlanPage", () => import("../features/plan/PlanPage")) },
+      {
+        path: "/sites/:site/waivers",
+        lazy: view("WaiversPage", () => import("../features/fixlist/WaiversPage")),
+      },
+      {
+        path: "/sites/:site/figures",
+        lazy: view("FiguresPage", () => import("../features/handover/FiguresPage")),
+      },
       {
         path: "/sites/:site/:crawl",
-        element: <CrawlFrame />,
+        lazy: view("CrawlFrame", () => import("../features/crawls/CrawlFrame")),
         children: [
-          { index: true, element: <FixListPage /> },
-          { path: "pages", element: <PagesTable /> },
-          { path: "page", element: <PageDetail /> },
-          { path: "compare", element: <Compare /> },
-          { path: "left", element: <LeftOut /> },
-          { path: "doors", element: <Doors /> },
-          { path: "drift", element: <DriftPage /> },
-          { path: "map", element: <MapPage /> },
-          { path: "export", element: <ExportPage /> },
+          { index: true, lazy: view("FixListPage", () => import("../features/fixlist/FixListPage")) },
+          { path: "pages", lazy: view("PagesTable", () => import("../features/pages/PagesTable")) },
+          { path: "page", lazy: view("PageDetail", () => import("../features/pages/PageDetail")) },
+          { path: "compare", lazy: view("Compare", () => import("../features/pages/Compare")) },
+          { path: "left", lazy: view("LeftOut", () => import("../features/crawls/LeftOut")) },
+          { path: "doors", lazy: view("Doors", () => import("../features/crawls/Doors")) },
+          { path: "drift", lazy: view("DriftPage", () => import("../features/history/DriftPage")) },
+          { path: "map", lazy: view("MapPage", () => import("../features/history/MapPage")) },
+          { path: "export", lazy: view("ExportPage", () => import("../features/handover/ExportPage")) },
         ],
       },
       { path: "*", element: <NotHere /> },

@@ -36,3 +36,10 @@ export function bytes(n: number): string {
 
 /** Whether an address may be a link: what pages name can be of any scheme, a script's included. */
 export const isWeb = (address: string): boolean => /^https?:\/\//i.test(address);
+
+/** A change of points; a small one is not shown as none. */
+export function signed(d: number): string {
+  if (d === 0) return "+0.00";
+  if (Math.abs(d) < 0.005) return d > 0 ? "+<0.01" : "−<0.01";
+  return `${d > 0 ? "+" : "−"}${Math.abs(d).toFixed(2)}`;
+}

@@ -4,6 +4,7 @@ import { NavLink, Outlet, Link as RouterLink, useNavigate, useParams } from "rea
 import { api } from "../api/client";
 import { useMe } from "../lib/me";
 import { useColorMode } from "./colorMode";
+import { KeyHelp } from "./KeyHelp";
 
 /** The frame of all pages: where one is, and the ways out. */
 export function Shell() {
@@ -71,6 +72,7 @@ export function Shell() {
       <Box as="main" flex="1" minH="0" overflow="auto">
         <Outlet />
       </Box>
+      <KeyHelp />
     </Flex>
   );
 }

@@ -4,22 +4,10 @@ import { useParams } from "react-router";
 import { addresses, crawl, tally } from "../../api/queries";
 import { count, whole } from "../../lib/format";
 import { useFilters } from "../../lib/useFilters";
+import { say, useWords } from "../../lib/useWords";
 import { Address } from "../../ui/Address";
 import { More } from "../../ui/More";
 import { Empty, Failed, Loading } from "../../ui/States";
-
-const reasons: Record<string, string> = {
-  blocked: "shut out by robots.txt",
-  "left-out": "not wanted by the plan",
-  trapped: "of a pattern that never ends",
-  "over-limit": "over the plan's limit for its part of the site",
-  "too-deep": "deeper than the plan goes",
-  waiting: "known, and not fetched when the crawl ended",
-  unlinked: "only listed in a sitemap, and not fetched when the crawl ended",
-  "too-long": "longer than servers take",
-  outside: "of another site",
-  "not-web": "no web address",
-};
 
 const keys = ["state"] as const;
 
@@ -27,12 +15,13 @@ const keys = ["state"] as const;
 export function LeftOut() {
   const { site = "", crawl: number = "" } = useParams();
   const [filter, set] = useFilters(keys);
+  const { leftOut } = useWords();
   const info = useQuery(crawl(site, number));
   const counts = useQuery(tally(site, number));
   if (counts.isPending || info.isPending) return <Loading />;
   if (counts.isError) return <Failed error={counts.error} retry={counts.refetch} />;
   if (info.isError) return <Failed error={info.error} retry={info.refetch} />;
-  const states = counts.data.states.filter((s) => reasons[s.name]);
+  const states = counts.data.states.filter((s) => leftOut.some((w) => w.name === s.name));
   if (states.length === 0)
     return <Empty title="Nothing was left out">Every known address was fetched.</Empty>;
   const state = filter.state || (states[0]?.name ?? "");
@@ -49,7 +38,7 @@ export function LeftOut() {
             aria-pressed={s.name === state}
             onClick={() => set({ state: s.name })}
           >
-            {whole(s.count)} {reasons[s.name]}
+            {whole(s.count)} {say(leftOut, s.name)}
           </Button>
         ))}
       </Flex>

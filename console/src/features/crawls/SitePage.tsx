@@ -1,12 +1,15 @@
 import { Box, Button, Flex, Heading, Link, Table, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, read } from "../../api/client";
 import { crawls, site } from "../../api/queries";
 import type { Crawl } from "../../api/types";
 import { points, when, whole } from "../../lib/format";
+import { say, useWords } from "../../lib/useWords";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
-import { Trend } from "../history/Trend";
+
+const Trend = lazy(() => import("./Trend").then((m) => ({ default: m.Trend })));
 
 /** A site with its crawls. */
 export function SitePage() {
@@ -62,7 +65,7 @@ export function SitePage() {
           <RouterLink to={`/sites/${name}/figures`}>Own figures</RouterLink>
         </Link>
       </Text>
-      {list.data.length > 1 && <Trend site={name} />}
+      <Suspense>{list.data.length > 1 && <Trend site={name} />}</Suspense>
       {list.data.length === 0 ? (
         <Empty title="No crawl yet">
           Start one: its progress is shown at once, and you can leave it alone and come back.
@@ -74,15 +77,8 @@ export function SitePage() {
   );
 }
 
-const endings: Record<string, string> = {
-  complete: "everything fetched",
-  "page-limit": "page limit reached",
-  "time-limit": "time limit reached",
-  stopped: "stopped early",
-  "shut-out": "shut out by robots.txt",
-};
-
 function CrawlTable({ crawls: list }: { crawls: Crawl[] }) {
+  const { endings } = useWords();
   return (
     <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
       <Table.Root size="sm" interactive>
@@ -105,9 +101,7 @@ function CrawlTable({ crawls: list }: { crawls: Crawl[] }) {
                 </Link>
               </Table.Cell>
               <Table.Cell whiteSpace="nowrap">{when(c.started)}</Table.Cell>
-              <Table.Cell>
-                {c.state === "finished" ? (endings[c.ending ?? ""] ?? c.ending) : c.state}
-              </Table.Cell>
+              <Table.Cell>{c.state === "finished" ? say(endings, c.ending) : c.state}</Table.Cell>
               <Table.Cell textAlign="end">{whole(c.progress.fetched)}</Table.Cell>
               <Table.Cell textAlign="end">{c.report ? whole(c.report.fixes) : "–"}</Table.Cell>
               <Table.Cell textAlign="end">{c.report?.scored ? points(c.report.health) : "–"}</Table.Cell>

@@ -3,9 +3,10 @@ import { useCallback } from "react";
 import type { Severity } from "../../api/types";
 import { count } from "../../lib/format";
 import { useSearchField } from "../../lib/useFilters";
+import { useWords } from "../../lib/useWords";
 import { Select } from "../../ui/Select";
 import { Sign } from "../../ui/Sign";
-import { type Filter, orders, states } from "./filters";
+import type { Filter } from "./filters";
 
 interface Props {
   filter: Filter;
@@ -15,11 +16,11 @@ interface Props {
   shown: boolean;
 }
 
-const severities: Severity[] = ["error", "warning", "notice"];
-
 export function FilterRow({ filter, set, groups, total, shown }: Props) {
   const apply = useCallback((search: string) => set({ search }), [set]);
   const [search, setSearch] = useSearchField(filter.search, apply);
+  const words = useWords();
+  const [own, ...orders] = words.orders;
   return (
     <Flex
       px={{ base: "3", md: "5" }}
@@ -30,7 +31,7 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
       role="search"
       aria-label="Filter the fix list"
     >
-      {severities.map((s) => (
+      {words.severities.map(({ name: s, says }) => (
         <Button
           key={s}
           size="xs"
@@ -40,7 +41,7 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
           aria-pressed={filter.severity === s}
           onClick={() => set({ severity: filter.severity === s ? "" : s })}
         >
-          <Sign severity={s} label={false} /> {s}s
+          <Sign severity={s as Severity} label={false} /> {says}
         </Button>
       ))}
       <Select
@@ -57,7 +58,7 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
         label="Order"
         value={filter.order}
         set={(order) => set({ order })}
-        options={orders}
+        options={[["", own?.says ?? ""], ...orders.map((o) => [o.name, o.says] as const)]}
       />
       <Select
         size="xs"
@@ -65,7 +66,11 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
         label="State"
         value={filter.state}
         set={(state) => set({ state })}
-        options={states}
+        options={[
+          ["", "not waived"],
+          ...words.states.map((s) => [s.name, s.says] as const),
+          ["all", "any state"],
+        ]}
       />
       <Input
         size="xs"

@@ -1,9 +1,8 @@
-import { Box, chakra, Flex, Text } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useEffect, useRef } from "react";
 import type { Fix } from "../../api/types";
-import { gain, points, whole } from "../../lib/format";
-import { Sign } from "../../ui/Sign";
+import { columns, Figure, FixRow } from "./FixRow";
 
 interface Props {
   fixes: Fix[];
@@ -21,11 +20,6 @@ interface Props {
   /** Does what a key stands for, with the fix that has the focus. */
   act: (key: string, fix: Fix) => void;
 }
-
-const columns = {
-  base: "40px minmax(0, 1fr) 3.6rem",
-  md: "40px minmax(0, 1fr) 3.2rem 3.6rem 4rem 5.2rem 3.8rem",
-};
 
 const keys =
   "Keys: j k move, Enter opens, x chooses, t takes, c claims, o opens again, w waives, r rechecks, u undoes";
@@ -145,102 +139,21 @@ export function FixRows({
           const f = fixes[item.index];
           if (!f) return null;
           return (
-            <Box
+            <FixRow
               key={f.id}
               ref={rows.measureElement}
-              data-index={item.index}
-              role="row"
-              aria-rowindex={item.index + 2}
-              aria-selected={f.id === open}
-              position="absolute"
-              top="0"
-              left="0"
-              width="100%"
-              transform={`translateY(${item.start}px)`}
-              display="grid"
-              gridTemplateColumns={columns}
-              columnGap="2"
-              alignItems="start"
-              px={{ base: "3", md: "5" }}
-              py="1.5"
-              borderBottomWidth="1px"
-              bg={f.id === open ? "accent.soft" : "bg.panel"}
-              _hover={{ bg: f.id === open ? "accent.soft" : "bg.subtle" }}
-            >
-              <Flex role="cell" align="center" height="1.5em" gap="1.5">
-                {chosen && (
-                  <input
-                    type="checkbox"
-                    tabIndex={-1}
-                    aria-label={`Choose: ${f.line}`}
-                    checked={chosen.has(f.id)}
-                    onClick={(e) => tick(item.index, e.shiftKey)}
-                    onChange={() => {}}
-                  />
-                )}
-                <Sign severity={f.severity} />
-              </Flex>
-              <Box role="cell" minW="0">
-                <chakra.button
-                  type="button"
-                  textAlign="start"
-                  cursor="pointer"
-                  overflowWrap="anywhere"
-                  aria-expanded={f.id === open}
-                  onClick={() => choose(f.id)}
-                >
-                  {f.line}
-                </chakra.button>
-              </Box>
-              <Figure>{whole(f.pages)}</Figure>
-              <Figure wide>{gain(f.gain)}</Figure>
-              <Box role="cell" hideBelow="md">
-                {f.effort}
-              </Box>
-              <Box role="cell" hideBelow="md" minW="0">
-                <StateWord fix={f} />
-              </Box>
-              <Figure wide>{running ? points(f.healthAfter) : ""}</Figure>
-            </Box>
+              fix={f}
+              index={item.index}
+              top={item.start}
+              open={f.id === open}
+              running={running}
+              choose={choose}
+              ticked={chosen?.has(f.id)}
+              tick={tick}
+            />
           );
         })}
       </Box>
-    </Box>
-  );
-}
-
-/** The state, who is on it, and by when; what came back is said loudly. */
-function StateWord({ fix }: { fix: Fix }) {
-  const loud = fix.state === "returned";
-  return (
-    <>
-      <Text
-        as="span"
-        color={
-          fix.state === "open" || fix.state === "waived" ? "fg.muted" : loud ? "severity.error" : "accent"
-        }
-        fontWeight={loud ? "700" : fix.state === "open" ? "400" : "600"}
-      >
-        {fix.state}
-      </Text>
-      {fix.assignee && (
-        <Text fontSize="xs" color="fg.muted" truncate title={fix.assignee}>
-          {fix.assignee}
-        </Text>
-      )}
-      {fix.due && (
-        <Text fontSize="xs" color="fg.muted">
-          by {fix.due}
-        </Text>
-      )}
-    </>
-  );
-}
-
-function Figure({ children, head, wide }: { children: string; head?: boolean; wide?: boolean }) {
-  return (
-    <Box role={head ? "columnheader" : "cell"} textAlign="end" hideBelow={wide ? "md" : undefined}>
-      {children}
     </Box>
   );
 }

@@ -1,16 +1,16 @@
 import { Box, chakra, Flex, Heading, Link, SimpleGrid, Text } from "@chakra-ui/react";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
 import { checks, crawl, linksIn, page } from "../../api/queries";
 import type { PageDetail as Detail } from "../../api/types";
-import { bytes, count, isWeb, points, whole } from "../../lib/format";
+import { bytes, count, isWeb } from "../../lib/format";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
 import { More } from "../../ui/More";
 import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
 import { LinksOut } from "./LinksOut";
+import { PageFacts, Part } from "./PageFacts";
 
 /** Everything known about one address. */
 export function PageDetail() {
@@ -42,7 +42,7 @@ export function PageDetail() {
       </Text>
       <SimpleGrid columns={{ base: 1, lg: 2 }} gap="8">
         <Box minW="0">
-          {d.facts?.document && <Facts d={d} home={home} base={base} />}
+          {d.facts?.document && <PageFacts d={d} home={home} base={base} />}
           <Findings d={d} home={home} base={base} />
         </Box>
         <Box minW="0">
@@ -105,81 +105,6 @@ function stateLine(d: Detail): string {
   }
   return `not fetched: ${d.state}`;
 }
-
-function Part({ title, children }: { title: string; children: ReactNode }) {
-  return (
-    <Box as="section" mb="6">
-      <Heading as="h2" size="sm" mb="1.5" pb="1" borderBottomWidth="1px">
-        {title}
-      </Heading>
-      {children}
-    </Box>
-  );
-}
-
-function Facts({ d, home, base }: { d: Detail; home: string; base: string }) {
-  const doc = d.facts?.document;
-  const p = d.page;
-  if (!doc || !p) return null;
-  const rows: [string, ReactNode][] = [
-    ["Title", doc.titles?.map((t) => t.text).join(" | ") || <None />],
-    ["Description", doc.descriptions?.map((t) => t.text).join(" | ") || <None />],
-    [
-      "Canonical",
-      doc.canonicals?.map((c) => (
-        <Address
-          key={c.href}
-          address={c.address ?? c.href}
-          home={home}
-          to={`${base}/page?address=${encodeURIComponent(c.address ?? "")}`}
-        />
-      )) ?? <None />,
-    ],
-    ["Language", doc.lang || <None />],
-    ["Search engines", p.indexable ? "may show it" : `may not show it${p.why ? `: ${p.why}` : ""}`],
-    [
-      "Main text",
-      `${whole(Number(p.words))} words${doc.kind !== "page" ? `; taken for a ${doc.kind} page: ${doc.kindReason}` : ""}`,
-    ],
-    ["Images", count(doc.images?.length ?? 0, "image", "images")],
-    ["Clicks from home", p.clicks === undefined ? "no link leads here" : String(p.clicks)],
-    [
-      "Health",
-      p.health === undefined
-        ? "not assessed"
-        : `${points(Number(p.health))}, importance ${Number(p.importance).toFixed(2)}`,
-    ],
-    ["In a sitemap", d.inSitemap ? "yes" : "no"],
-  ];
-  return (
-    <Part title="What was read">
-      <Box
-        as="dl"
-        display="grid"
-        gridTemplateColumns="minmax(8rem, auto) minmax(0, 1fr)"
-        columnGap="4"
-        rowGap="1"
-      >
-        {rows.map(([name, value]) => (
-          <chakra.div key={name} display="contents">
-            <Box as="dt" color="fg.muted">
-              {name}
-            </Box>
-            <Box as="dd" overflowWrap="anywhere" minW="0">
-              {value}
-            </Box>
-          </chakra.div>
-        ))}
-      </Box>
-    </Part>
-  );
-}
-
-const None = () => (
-  <Box as="span" color="fg.muted">
-    none
-  </Box>
-);
 
 function Findings({ d, home, base }: { d: Detail; home: string; base: string }) {
   const catalogue = useQuery(checks());

@@ -4,10 +4,9 @@ import { Link as RouterLink } from "react-router";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { trend } from "../../api/queries";
 import type { TrendPoint } from "../../api/types";
-import { points, when, whole } from "../../lib/format";
+import { points, signed, when, whole } from "../../lib/format";
 import { useColorMode } from "../../ui/colorMode";
 import { Failed, Loading } from "../../ui/States";
-import { partWords, signed } from "./words";
 
 /** Health over the crawls, all by the rules of the newest, with what caused each step. */
 export function Trend({ site }: { site: string }) {
@@ -75,7 +74,7 @@ function Hover({ point }: { point?: TrendPoint }) {
       </Text>
       {point.parts?.map((p) => (
         <Text key={p.by + p.fix}>
-          {signed(p.shown)} {partWords(p)}
+          {signed(p.shown)} {p.says}
         </Text>
       ))}
     </Box>
@@ -84,7 +83,7 @@ function Hover({ point }: { point?: TrendPoint }) {
 
 /** One crawl's step from the one before, and its largest causes. */
 function Step({ site, now, before }: { site: string; now: TrendPoint; before?: TrendPoint }) {
-  const causes = now.parts?.slice(0, 2).map((p) => `${signed(p.shown)} ${partWords(p)}`);
+  const causes = now.parts?.slice(0, 2).map((p) => `${signed(p.shown)} ${p.says}`);
   return (
     <chakra.li py="0.5" overflowWrap="anywhere">
       <Link asChild color="accent" fontWeight="600">
