@@ -69,7 +69,7 @@ func (c *Crawl) judgeAgain(ctx context.Context, of Finished, kept *kept) ([]chec
 	o.relearn(of.Evidence && *c.plan.Sources.Sitemaps)
 	placed := map[string]bool{}
 	err := of.Records(ctx, func(r Record) error {
-		if r.Facts.Version != page.Version {
+		if !r.Facts.Usable() {
 			return &OldFactsError{r.Facts.Version}
 		}
 		if r.Role == page.AsPage {

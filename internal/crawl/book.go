@@ -87,7 +87,7 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 // bookForms makes known where the forms of a document lead that only ask. The bare address is asked for, once
 // all pages are in, to see whether anything is there.
 func (c *Crawl) bookForms(d *Record, doc *page.Document, depth int32) {
-	if doc == nil || c.plan.Resources == plan.None {
+	if doc == nil || c.plan.Resources == plan.None || !d.Facts.ReadForms() {
 		return
 	}
 	for i := range doc.Forms {

@@ -39,7 +39,7 @@ func (c *Crawl) resume(ctx context.Context) error {
 		if err := c.expect(r.ID); err != nil {
 			return err
 		}
-		if r.Facts.Version != page.Version {
+		if !r.Facts.Usable() {
 			return &OldFactsError{r.Facts.Version}
 		}
 		if r.Role == page.AsPage {
@@ -88,5 +88,8 @@ func (c *Crawl) expect(id int32) error {
 type OldFactsError struct{ Version int }
 
 func (e *OldFactsError) Error() string {
-	return fmt.Sprintf("its pages were read as facts of version %d, and the checks of today need version %d: crawl again", e.Version, page.Version)
+	if e.Version > page.Version {
+		return fmt.Sprintf("its pages were read by a newer Harvik (facts of version %d; this one knows %d): run that one, or crawl again", e.Version, page.Version)
+	}
+	return fmt.Sprintf("its pages were read as facts of version %d, and the checks of today need version %d: crawl again", e.Version, page.Oldest)
 }

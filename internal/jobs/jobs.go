@@ -260,13 +260,12 @@ func (r *Runner) sweep() {
 	})
 }
 
-// What taking a crawl up without its having got further counts against it: the end of a service that was
-// killed little, that of one that crashed so much that the second time is enough. A crawl that has the
-// most is put away.
+// What taking a crawl up without its having got further counts against it: after the third end of a service that was
+// killed it is put away, after the second of one that crashed.
 const (
-	killCounts  = 1
-	crashCounts = 5
-	mostCounted = 10
+	killCounts  = 4
+	crashCounts = 6
+	mostCounted = 12
 )
 
 // takeUp goes on with a crawl that was running when the service ended, unless it seems to be what ends it.
@@ -525,7 +524,11 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	var paused *crawl.ErrPaused
 	var refusal *Refusal
 	var mistake *mishap.Panic
+	var facts *crawl.OldFactsError
 	switch {
+	case errors.As(err, &facts):
+		log.Warn("crawl paused", "reason", facts.Error())
+		err = r.store.PauseCrawl(ctx, one.rec.ID, facts.Error(), "") // what it has is kept for the Harvik that made it
 	case errors.As(err, &mistake):
 		told(log, "crawl paused", err)
 		err = r.store.PauseCrawl(ctx, one.rec.ID, err.Error(), "") // what it has is kept

@@ -118,7 +118,6 @@ func restore(f *page.Facts, facts, links, uses []byte, text string, name func(in
 	if err := decode(facts, f); err != nil {
 		return err
 	}
-	f.Adapt()
 	loads, loaded, err := unpackUses(uses)
 	if err != nil {
 		return err

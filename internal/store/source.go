@@ -46,7 +46,6 @@ func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 		if err := decode(data, facts); err != nil {
 			return err
 		}
-		facts.Adapt()
 		f(id, facts)
 		return nil
 	})

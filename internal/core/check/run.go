@@ -42,7 +42,7 @@ func (r *Runner) Page(id int32, f *page.Facts) []Finding {
 	run := func() { c.Page(&pass) }
 	for _, c = range r.Checks {
 		silent := c.Scope == Indexable && !indexable
-		if c.Page == nil || silent && !closed {
+		if c.Page == nil || silent && !closed || f.Version < c.Since {
 			continue
 		}
 		as, limits := r.at(c, f.Address)
@@ -92,7 +92,7 @@ func (r *Runner) Site(s *survey.Survey, take func([]Finding) error) error {
 			for i := int(next.Add(1)) - 1; i < len(r.Checks); i = int(next.Add(1)) - 1 {
 				var found []Finding
 				err := mishap.Catch(func() (err error) {
-					if r.Checks[i].Site != nil {
+					if c := r.Checks[i]; c.Site != nil && c.Since <= s.Facts {
 						found, err = r.siteCheck(r.Checks[i], s)
 					}
 					return err

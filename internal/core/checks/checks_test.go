@@ -308,6 +308,14 @@ func (f *fixture) run(t *testing.T) []string {
 // at least one of both.
 func TestFixtures(t *testing.T) {
 	fires, silent := map[string]bool{}, map[string]bool{}
+	var mu sync.Mutex
+	var verdicts []string // on which pages each fails, not in what words
+	t.Cleanup(func() {
+		if !t.Failed() && len(verdicts) == len(readFixtures(t)) { // unless only some were run
+			slices.Sort(verdicts)
+			holdVersion(t, "verdicts", checks.Version, "checks.Version", strings.Join(verdicts, "\n"))
+		}
+	})
 	for _, f := range readFixtures(t) {
 		if len(f.want) > 0 {
 			fires[f.check] = true
@@ -319,6 +327,13 @@ func TestFixtures(t *testing.T) {
 			got := f.run(t)
 			slices.Sort(got)
 			slices.Sort(f.want)
+			pages := make([]string, len(got))
+			for i := range got {
+				pages[i], _, _ = strings.Cut(got[i], " ")
+			}
+			mu.Lock()
+			verdicts = append(verdicts, fmt.Sprintf("%s %s: %q", f.check, f.title, pages))
+			mu.Unlock()
 			if len(got) != len(f.want) {
 				t.Fatalf("found %q\nwant  %q", got, f.want)
 			}

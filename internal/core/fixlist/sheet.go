@@ -29,6 +29,7 @@ type Sheet struct {
 	entries []entry
 	causes  []cause
 	spots   []string
+	missed  map[string]bool // checks that need facts which the crawl does not have
 }
 
 // Page is what a Sheet knows of a page: an HTML page, or an address on which something was found.
@@ -52,6 +53,14 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 		entries: c.entries, causes: c.causes, spots: c.spots,
 	}
 	c.entries = nil
+	for _, ch := range c.checks {
+		if ch.Since > s.Facts {
+			if sheet.missed == nil {
+				sheet.missed = map[string]bool{}
+			}
+			sheet.missed[ch.ID] = true
+		}
+	}
 	repairs(s, sheet.Checks, sheet.entries, sheet.causes)
 	for _, l := range s.Layouts {
 		sheet.Layouts = append(sheet.Layouts, l.Name)
@@ -195,6 +204,7 @@ type checkData struct {
 	OneChange                       bool
 	Explains                        []string
 	Free                            bool
+	Missed                          bool // it needs facts that the crawl does not have
 }
 
 // Flags of a page.
@@ -210,7 +220,7 @@ const (
 func (s *Sheet) Write(w io.Writer) error {
 	d := sheetData{Version: sheetVersion, Layouts: s.Layouts, Findings: s.Findings, Expected: s.Expected, Partial: s.Partial, Spots: s.spots}
 	for _, c := range s.Checks {
-		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains, c.Free})
+		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains, c.Free, s.missed[c.ID]})
 	}
 	for _, p := range s.Pages {
 		var f byte
@@ -284,6 +294,12 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 	}
 	s := &Sheet{Layouts: d.Layouts, Findings: d.Findings, Expected: d.Expected, Partial: d.Partial, spots: d.Spots}
 	for _, c := range d.Checks {
+		if c.Missed {
+			if s.missed == nil {
+				s.missed = map[string]bool{}
+			}
+			s.missed[c.ID] = true
+		}
 		s.Checks = append(s.Checks, &check.Check{
 			ID: c.ID, Group: c.Group, Title: c.Title, Line: c.Line, Variant: c.Variant, Severity: c.Severity, Factor: c.Factor,
 			Scope: c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange, Explains: c.Explains, Free: c.Free,

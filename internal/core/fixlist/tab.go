@@ -201,11 +201,12 @@ func (s *Sheet) Lines(adjust Adjustment, wanted map[string]bool) []Fix {
 	return out
 }
 
-// Rules tells the checks by which the sheet was judged, by ID.
+// Rules tells the checks by which the sheet was judged, by ID; those that need facts which the crawl does not have
+// are none of them.
 func (s *Sheet) Rules() map[string]*check.Check {
 	out := map[string]*check.Check{}
 	for _, c := range s.Checks {
-		if c.Variant == "" {
+		if c.Variant == "" && !s.missed[c.ID] {
 			out[c.ID] = c
 		}
 	}

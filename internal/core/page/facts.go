@@ -21,6 +21,9 @@ import (
 // older version can be told apart.
 const Version = 5
 
+// Oldest is the version of the oldest facts that can be judged: before it texts were hashed otherwise.
+const Oldest = 4
+
 // Outcome names how the attempt to fetch an address ended.
 type Outcome string
 
@@ -64,25 +67,12 @@ type Facts struct {
 	Document    *Document // nil unless an HTML body was read
 }
 
-// Adapt makes facts of the version before this one usable: what that did not read is set so that no check says
-// anything of it. Older ones stay as they are.
-func (f *Facts) Adapt() {
-	if f.Version != Version-1 {
-		return
-	}
-	f.Version = Version
-	d := f.Document
-	if d == nil {
-		return
-	}
-	d.Icon = "data:," // there may be one
-	for i := range d.Images {
-		d.Images[i].Sizes, d.Images[i].Early = true, !d.Images[i].Lazy
-	}
-	for i := range d.Forms {
-		d.Forms[i].Post = true
-	}
-}
+// Usable tells whether facts can be judged by this Harvik: they grow additively from Oldest on, so that what an older
+// crawl did not read is unknown to the checks that need it (check.Check.Since), and they do not judge it.
+func (f *Facts) Usable() bool { return f.Version >= Oldest && f.Version <= Version }
+
+// ReadForms tells whether it was read where forms lead and how they send.
+func (f *Facts) ReadForms() bool { return f.Version >= 5 }
 
 // Field is one header line.
 type Field struct {

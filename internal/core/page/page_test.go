@@ -235,20 +235,11 @@ func TestImages(t *testing.T) {
 	}
 }
 
-// TestAdapt: facts of the version before say nothing of what was not read then.
-func TestAdapt(t *testing.T) {
-	d := &Document{Images: []Image{{Src: "a"}, {Src: "b", Lazy: true}}, Forms: []Form{{Action: "/gone"}}}
-	f := &Facts{Version: Version - 1, Document: d}
-	if f.Adapt(); f.Version != Version || d.Icon == "" || !d.Forms[0].Post {
-		t.Errorf("adapted: %+v", f)
-	}
-	for _, i := range d.Images {
-		if !i.Sizes || i.Early == i.Lazy {
-			t.Errorf("%+v would be judged", i)
+// TestUsable: facts of a few versions back can be judged, older and newer ones cannot.
+func TestUsable(t *testing.T) {
+	for version, want := range map[int]bool{Oldest - 1: false, Oldest: true, Version: true, Version + 1: false} {
+		if got := (&Facts{Version: version}).Usable(); got != want {
+			t.Errorf("facts of version %d: %v", version, got)
 		}
-	}
-	old := &Facts{Version: Version - 2}
-	if old.Adapt(); old.Version != Version-2 {
-		t.Error("facts that cannot be judged are taken for newer ones")
 	}
 }

@@ -90,6 +90,7 @@ type Survey struct {
 	Loaded    []Page  // what pages load, and outbound links that were checked; likewise
 	Start     int32   // number of the start address
 	Partial   bool    // addresses were left unfetched
+	Facts     int     // the version of the oldest facts
 	In        []int32 // distinct pages linking in, by address number
 	Depth     []int32 // clicks from the start, by address number; −1 if not reachable
 	Authority []float64
@@ -120,6 +121,7 @@ type Survey struct {
 // Add notes a fetched address with its facts. Number resolves an address to its number,
 // which it has by now; links are numbered in document order, −1 where there is no address.
 func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links []int32) {
+	s.age(f)
 	p := Page{
 		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes, FirstByte: f.Timing.FirstByte,
 		Coding: f.Coding, Redirect: redirect, Canonical: canonical, Layout: -1,
@@ -155,6 +157,13 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 	s.Pages = append(s.Pages, p)
 }
 
+// age notes of which version facts are.
+func (s *Survey) age(f *page.Facts) {
+	if s.Facts == 0 || f.Version < s.Facts {
+		s.Facts = f.Version
+	}
+}
+
 func flags(d *page.Document) (f Flag) {
 	for flag, has := range map[Flag]bool{
 		HasAlternates: len(d.Alternates) > 0, HasData: len(d.Data) > 0, HasCards: len(d.Cards) > 0, HasRefresh: d.RefreshTo != "", HasAnchors: len(d.IDs) > 0,
@@ -184,6 +193,7 @@ const aDay = 24 * 60 * 60
 
 // AddLoaded notes a fetched address that is no page.
 func (s *Survey) AddLoaded(id int32, f *page.Facts, redirect int32) {
+	s.age(f)
 	p := Page{
 		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes, FirstByte: f.Timing.FirstByte,
 		Coding: f.Coding, Redirect: redirect, Canonical: -1, Layout: -1,

@@ -40,7 +40,7 @@ var targets = []*check.Check{
 		Source: "search engines' public guidance on site structure", Site: deadEnd,
 	},
 	{
-		ID: "form-dead", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		ID: "form-dead", Group: group, Since: 5, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
 		Title: "form leads nowhere", Line: "The form that leads to {target} is dead",
 		What:   "The address that a form of the page asks, such as the search's, answers with an error or not at all. Only forms that ask (method get) and stay on the site are judged.",
 		Why:    "Whoever fills the form in gets an error.",

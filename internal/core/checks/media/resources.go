@@ -90,7 +90,7 @@ var more = []*check.Check{
 		Source: "search engines' public guidance on image formats", Limits: []string{"image-bytes"}, Site: oldFormat,
 	},
 	{
-		ID: "favicon-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		ID: "favicon-missing", Group: group, Since: 5, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
 		Title: "site has no icon", Line: "The site has no icon",
 		What:   "The home page declares no icon, and there is none at /favicon.ico; or the one that it declares is not there.",
 		Why:    "Results pages, browser tabs and bookmarks show an empty sign instead of the site's own.",
