@@ -76,7 +76,7 @@ attack: debian build
 	@echo "Nothing gave way."
 
 ATTACKS = -run 'Killed|Heavy|Stalled|OneService|Crash|Private|StaysHome|Terminal|Phases|Abroad|Doors|SameImport|AtOnce|Credentials|Names|TwoPorts|Tickets|Slips|Secrets|Hostile|Rebinding|Guard|Allowance|Bound|FormElsewhere|Proxy|Waiver|Disk|Recover|Panics|Full|NotOurs|CutShort|Vault|Forged|Screen|Taker|Maker|Copy|TestRead$$|Child|Small' \
-	./internal/e2e ./internal/fetch ./internal/jobs ./internal/cluster ./internal/vault ./internal/store ./internal/cli ./internal/spool ./internal/pdf ./internal/crawl ./internal/core/page ./internal/core/plan ./internal/core/figures
+	./internal/e2e ./internal/fetch ./internal/gear ./internal/house ./internal/jobs ./internal/recheck ./internal/cluster ./internal/vault ./internal/store ./internal/cli ./internal/spool ./internal/pdf ./internal/crawl ./internal/core/page ./internal/core/plan ./internal/core/figures
 
 # Fix lists of the manuals on this machine, and findings drawn from them beside their source, to be read by a person.
 # MANUALS names other folders or addresses, with commas between; SEED another draw; OUT the folder to write to.

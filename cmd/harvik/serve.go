@@ -20,6 +20,7 @@ import (
 	"harvik/console"
 	"harvik/internal/cli"
 	"harvik/internal/cluster"
+	"harvik/internal/house"
 	"harvik/internal/jobs"
 	"harvik/internal/service"
 	"harvik/internal/store"
@@ -134,11 +135,11 @@ type parts struct {
 // listen serves until ctx ends, then ends crawls and requests in good order.
 func (p *parts) listen(ctx context.Context, address string, crashed bool) error {
 	s, log := p.store, p.log
-	runner := jobs.New(s, p.vault, p.disk(), log)
-	if err := runner.Recover(ctx, crashed); err != nil {
+	rooms := house.New(s, p.vault, p.disk(), log)
+	if err := rooms.Recover(ctx, crashed); err != nil {
 		return err
 	}
-	handler := service.New(s, runner, service.Config{
+	handler := service.New(s, rooms, service.Config{
 		Sealer: p.vault, Console: console.Files(), Log: log, Closing: ctx.Done(), Names: p.options.Names,
 	}).Handler()
 	server := &http.Server{
@@ -172,7 +173,7 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 	}
 	ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), 60*time.Second)
 	defer cancel()
-	runner.Shutdown(ending)
+	rooms.Shutdown(ending)
 	return errors.Join(err, server.Shutdown(ending))
 }
 

@@ -51,11 +51,19 @@ internal/fetch: page plan weburl
 internal/record: check column drift figures fixlist judge page plan robots survey task text waive
 internal/crawl: check fixlist mishap judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
 internal/store: check column drift figures fixlist graph mishap page plan robots survey task waive internal/crawl internal/record
-internal/jobs: check checks drift figures fixlist gate judge mishap page plan scope task text waive weburl internal/crawl internal/fetch internal/pdf internal/record internal/spool internal/store internal/vault
+internal/gear: check checks mishap page plan weburl internal/crawl internal/fetch internal/pdf internal/record
+internal/judging: check checks fixlist plan survey weburl internal/crawl internal/fetch internal/gear internal/record
+internal/decide: checks figures fixlist waive weburl internal/record internal/spool
+internal/worklist: drift fixlist task internal/crawl internal/record
+internal/compare: checks drift fixlist gate text internal/decide internal/judging internal/record
+internal/recheck: check checks drift fixlist mishap page plan survey task text weburl internal/crawl internal/decide internal/gear internal/record internal/worklist
+internal/look: check checks judge page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
+internal/jobs: check checks mishap plan survey weburl internal/crawl internal/decide internal/gear internal/record internal/store
+internal/house: internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/recheck internal/store internal/worklist
 internal/report: check column gate plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate judge page plan robots structured survey task text internal/api internal/record
-internal/service: check checks column vocabulary drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/jobs internal/record internal/report internal/spool internal/store internal/wire
+internal/service: check checks column vocabulary drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate judge page plan task text waive internal/api internal/record internal/report
 internal/cluster:
 internal/spool: mishap
@@ -64,7 +72,7 @@ internal/vault:
 console:
 demo:
 demo/play: demo
-cmd/harvik: console internal/cli internal/cluster internal/jobs internal/service internal/store internal/vault
+cmd/harvik: console internal/cli internal/cluster internal/house internal/jobs internal/service internal/store internal/vault
 `
 
 // forbidden are the packages of the standard library that no part of the core imports: it

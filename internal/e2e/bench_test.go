@@ -125,7 +125,7 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if err := s.Sink(rec.ID).SaveResult(b.Context(), r, c.Progress(), record.Weighing{}); err != nil {
+	if err := s.SaveResult(b.Context(), rec, r, c.Progress(), record.Weighing{}, record.Settling{}); err != nil {
 		b.Fatal(err)
 	}
 	if r.Report.Assessed != benchPages {

@@ -59,7 +59,7 @@ func TestDescription(t *testing.T) {
 	done := map[string]bool{}
 	for _, r := range []request{
 		{operation: "openAPI"}, {operation: "whoAmI"}, {operation: "listChecks"}, {operation: "showCheck", path: "check=title-long"},
-		{operation: "listColumns"}, {operation: "planSchema"}, {operation: "listProfiles"}, {operation: "checkPlan", body: `{"pages": 7}`},
+		{operation: "listColumns"}, {operation: "listWords"}, {operation: "planSchema"}, {operation: "listProfiles"}, {operation: "checkPlan", body: `{"pages": 7}`},
 		{operation: "look", body: `{"html": "<html lang=en><title>Ferns</title><h1>Ferns</h1><p>Green <a href=/a>all year</a><img src=b.png>"}`},
 
 		{operation: "addSite", body: `{"name": "other", "home": "http://other.invalid/", "plan": {"pages": 9}}`},

@@ -15,6 +15,7 @@ import (
 	"harvik/demo"
 	"harvik/internal/api"
 	"harvik/internal/core/plan"
+	"harvik/internal/house"
 	"harvik/internal/jobs"
 	"harvik/internal/service"
 	"harvik/internal/store"
@@ -65,13 +66,13 @@ func startOn(t testing.TB, database string) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	runner := jobs.New(s, v, jobs.Disk{}, testkit.Quiet)
+	rooms := house.New(s, v, jobs.Disk{}, testkit.Quiet)
 	closing := make(chan struct{})
-	engine := service.New(s, runner, service.Config{Sealer: v, Console: console.Files(), Log: testkit.Quiet, Closing: closing}).Handler()
+	engine := service.New(s, rooms, service.Config{Sealer: v, Console: console.Files(), Log: testkit.Quiet, Closing: closing}).Handler()
 	server := httptest.NewServer(engine)
 	t.Cleanup(func() {
 		close(closing)
-		runner.Shutdown(context.Background())
+		rooms.Shutdown(context.Background())
 		server.Close()
 	})
 	token, err := s.Issue(t.Context(), store.Token, "test", 0)

@@ -55,7 +55,7 @@ func TestCutWhileJudging(t *testing.T) {
 	run(nil)
 	once := findings(t, s, rec.ID)
 	r, progress := run(s.Past(rec.ID))
-	if err := s.Sink(rec.ID).SaveResult(t.Context(), r, progress, record.Weighing{}); err != nil {
+	if err := s.SaveResult(t.Context(), rec, r, progress, record.Weighing{}, record.Settling{}); err != nil {
 		t.Fatal(err)
 	}
 	twice := findings(t, s, rec.ID)

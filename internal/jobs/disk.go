@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"harvik/internal/record"
 )
 
 // A Disk is where the database keeps its data.
@@ -11,9 +13,6 @@ type Disk struct {
 	Keep uint64                 // bytes that are left free
 	Free func() (uint64, error) // bytes that are free now; nil where that cannot be told
 }
-
-// ErrDisk says that there is not enough space on the disk to store anything more.
-var ErrDisk = errors.New("the disk is nearly full")
 
 // waitsForDisk marks crawls that were put away for want of space, and go on by themselves.
 const waitsForDisk = "disk"
@@ -88,18 +87,18 @@ func (r *Runner) goOn() {
 		return // the database is away; there is a next time
 	}
 	for _, rec := range crawls {
-		if _, err := r.Resume(r.ctx, rec); err != nil && !errors.Is(err, ErrRunning) && !errors.Is(err, ErrEnding) {
+		if _, err := r.Resume(r.ctx, rec); err != nil && !errors.Is(err, record.ErrRunning) && !errors.Is(err, record.ErrEnding) {
 			r.log.Error("crawl could not go on", "site", rec.Site, "crawl", rec.Number, "reason", err.Error())
 		}
 	}
 }
 
-// room refuses to store more where there is no space for it.
-func (r *Runner) room() error {
+// Room refuses to store more where there is no space for it.
+func (r *Runner) Room() error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.short != "" {
-		return fmt.Errorf("%w: free some space, or start the service with a smaller --keep-free", ErrDisk)
+		return fmt.Errorf("%w: free some space, or start the service with a smaller --keep-free", record.ErrDisk)
 	}
 	return nil
 }

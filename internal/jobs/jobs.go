@@ -7,56 +7,76 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"net/netip"
-	"strings"
 	"sync"
 	"time"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/mishap"
-	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
-	"harvik/internal/fetch"
-	"harvik/internal/pdf"
+	"harvik/internal/decide"
+	"harvik/internal/gear"
 	"harvik/internal/record"
 	"harvik/internal/store"
-	"harvik/internal/vault"
 )
 
-// Errors that callers ask for.
-var (
-	ErrRunning = errors.New("a crawl of this site is running")
-	ErrEnding  = errors.New("the service is ending")
-)
+// Store is where crawls are kept.
+type Store interface {
+	StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error)
+	ResumeCrawl(ctx context.Context, id int64) (bool, error)
+	Reopen(ctx context.Context, id int64, p plan.Plan) error
+	PauseCrawl(ctx context.Context, id int64, why, waits string) error
+	FailCrawl(ctx context.Context, id int64, why string) error
+	RemoveCrawl(ctx context.Context, id int64) error
+	RemoveSite(ctx context.Context, name string) error
+	Sweep(ctx context.Context) error
+	Tidy(ctx context.Context, id int64) error
+	Wish(ctx context.Context, id int64, wish string) error
+	SetPlanOf(ctx context.Context, id int64, p plan.Plan) error
+	Running(ctx context.Context) ([]record.Crawl, error)
+	WaitingFor(ctx context.Context, what string) ([]record.Crawl, error)
+	CountCut(ctx context.Context, id int64, fetched, counts int) (cuts int, err error)
+	CutRechecks(ctx context.Context) error
+	Site(ctx context.Context, name string) (record.Site, error)
+	KnownLayouts(ctx context.Context, site int64) (map[string][]uint32, error)
+	Sink(crawl int64) crawl.SiteSink
+	SaveResult(ctx context.Context, rec record.Crawl, r *crawl.Result, p record.Progress, w record.Weighing, with record.Settling) error
+	Replace(ctx context.Context, id int64, r *crawl.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error
+	Past(crawl int64) crawl.Past
+	Source(ctx context.Context, crawl int64, url func(int32) string) survey.Source
+	Ping(ctx context.Context) error
+}
 
-// A Refusal says why a crawl cannot be started as it is.
-type Refusal struct{ Reason string }
+// Decisions are what is decided about a site.
+type Decisions interface {
+	Weights(ctx context.Context, site record.Site) (*decide.Weights, error)
+}
 
-func (r *Refusal) Error() string { return r.Reason }
+// Work is the list that a crawl settles.
+type Work interface {
+	Settle(ctx context.Context, rec record.Crawl, result *crawl.Result) (record.Settling, error)
+}
 
-// A Mistake says what is wrong with what was asked for, whatever the state of the site.
-type Mistake struct{ Reason string }
-
-func (m *Mistake) Error() string { return m.Reason }
+// Judge judges stored crawls anew.
+type Judge interface {
+	Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (*crawl.Result, []check.Finding, error)
+}
 
 // A Runner is safe for use from several goroutines.
 type Runner struct {
-	store *store.Store
-	vault *vault.Vault
-	paces crawl.Paces
-	pages page.Reader
-	pdfs  pdf.Reader
-	large *fetch.Large
-	log   *slog.Logger
+	store     Store
+	gear      *gear.Gear
+	decisions Decisions
+	work      Work
+	judge     Judge
+	log       *slog.Logger
 
 	ctx    context.Context
 	cancel context.CancelFunc
 	group  sync.WaitGroup
-
-	weighing sync.Mutex // one crawl is weighed anew at a time
 
 	disk   Disk
 	ending chan struct{}
@@ -66,7 +86,6 @@ type Runner struct {
 	fullUntil time.Time      // the database has said that its disk is full
 	live      map[int64]*run // by crawl
 	bySite    map[int64]int64
-	rechecks  map[[2]int64]*recheck // by crawl and number
 	closed    bool
 }
 
@@ -76,19 +95,31 @@ type run struct {
 	start weburl.URL
 	ended chan struct{}
 
-	mu    sync.Mutex
-	crawl *crawl.Crawl // of the present attempt
-	stop  bool
-	pause bool
-	waits string // what it is put away for, if it is to go on by itself
+	mu     sync.Mutex
+	crawl  *crawl.Crawl // of the present attempt
+	stored bool         // with its verdict
+	stop   bool
+	pause  bool
+	waits  string // what it is put away for, if it is to go on by itself
+}
+
+// Parts are what a runner works with.
+type Parts struct {
+	Store     Store
+	Gear      *gear.Gear
+	Decisions Decisions
+	Work      Work
+	Judge     Judge
+	Disk      Disk
+	Log       *slog.Logger
 }
 
 // New makes a runner. Shut it down after use.
-func New(s *store.Store, v *vault.Vault, disk Disk, log *slog.Logger) *Runner {
+func New(p Parts) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	r := &Runner{
-		store: s, vault: v, large: fetch.NewLarge(), log: log, ctx: ctx, cancel: cancel,
-		live: map[int64]*run{}, bySite: map[int64]int64{}, rechecks: map[[2]int64]*recheck{}, disk: disk, ending: make(chan struct{}),
+		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, log: p.Log, ctx: ctx, cancel: cancel,
+		live: map[int64]*run{}, bySite: map[int64]int64{}, disk: p.Disk, ending: make(chan struct{}),
 	}
 	r.group.Go(r.watchDisk)
 	return r
@@ -96,11 +127,11 @@ func New(s *store.Store, v *vault.Vault, disk Disk, log *slog.Logger) *Runner {
 
 // Start begins a crawl of a site by a plan and returns its record at once.
 func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error) {
-	if err := r.room(); err != nil {
+	if err := r.Room(); err != nil {
 		return record.Crawl{}, err
 	}
 	return r.launch(site.ID, func() (record.Crawl, error) {
-		if _, err := r.secrets(ctx, site.ID, site.Home, p); err != nil {
+		if _, err := r.gear.Secrets(ctx, site.ID, site.Home, p); err != nil {
 			return record.Crawl{}, err
 		}
 		return r.store.StartCrawl(ctx, site, p, checks.Version)
@@ -109,7 +140,7 @@ func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (reco
 
 // Preview looks at a site by a plan, for somebody. It stores nothing but that it used the plan's secrets.
 func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan, who string) (*record.Preview, error) {
-	secrets, err := r.open(ctx, site.ID, site.Home, p, who, "a preview")
+	secrets, err := r.gear.Open(ctx, site.ID, site.Home, p, who, "a preview")
 	if err != nil {
 		return nil, err
 	}
@@ -117,24 +148,24 @@ func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan, who
 	if err != nil {
 		return nil, err
 	}
-	config := r.config(p.WithDefaults(), start, guardOf(site), check.NewRunner(nil, p))
+	config := r.gear.Config(p.WithDefaults(), start, gear.GuardOf(site), check.NewRunner(nil, p))
 	config.Secrets = secrets
 	out, err := crawl.Preview(ctx, config)
 	if err != nil && ctx.Err() == nil {
-		err = &Refusal{err.Error()}
+		err = record.Refuse("%s", err.Error())
 	}
 	return out, err
 }
 
 // Resume goes on with a paused crawl.
 func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error) {
-	if err := r.room(); err != nil {
+	if err := r.Room(); err != nil {
 		return rec, err
 	}
 	return r.launch(rec.SiteID, func() (record.Crawl, error) {
 		ok, err := r.store.ResumeCrawl(ctx, rec.ID)
 		if err == nil && !ok {
-			err = &Refusal{fmt.Sprintf("crawl %d is %s, not paused", rec.Number, rec.State)}
+			err = record.Refuse("crawl %d is %s, not paused", rec.Number, rec.State)
 		}
 		rec.State, rec.Detail = "running", ""
 		return rec, err
@@ -143,7 +174,7 @@ func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, er
 
 // Continue goes on with a finished crawl by a plan that allows it more.
 func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (record.Crawl, error) {
-	if err := r.room(); err != nil {
+	if err := r.Room(); err != nil {
 		return rec, err
 	}
 	return r.launch(rec.SiteID, func() (record.Crawl, error) {
@@ -159,15 +190,15 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 // without fetching anything.
 func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error {
 	if rec.State != "finished" {
-		return &Refusal{fmt.Sprintf("crawl %d is %s; only a finished one can be judged again", rec.Number, rec.State)}
+		return record.Refuse("crawl %d is %s; only a finished one can be judged again", rec.Number, rec.State)
 	}
-	if err := r.room(); err != nil {
+	if err := r.Room(); err != nil {
 		return err
 	}
 	now := site.Plan
 	by := rec.Plan
 	by.Limits, by.Checks, by.Kinds = now.Limits, now.Checks, now.Kinds
-	result, found, err := r.rejudged(ctx, rec, by)
+	result, found, err := r.judge.Rejudged(ctx, rec, by)
 	if err != nil {
 		return err
 	}
@@ -175,27 +206,7 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 	if err != nil {
 		return err
 	}
-	return r.store.Sink(rec.ID).Replace(ctx, result, rec.Progress, w, found, by, checks.Version)
-}
-
-// rejudged is a finished crawl judged by a plan's rules and the checks of today; nothing is stored.
-func (r *Runner) rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (*crawl.Result, []check.Finding, error) {
-	rec.Plan = by
-	one := &run{rec: rec, ended: make(chan struct{})}
-	var err error
-	if one.start, err = weburl.Parse(rec.Home); err != nil {
-		return nil, nil, err
-	}
-	c, err := r.prepare(one, true, true, r.log.With("site", rec.Site, "crawl", rec.Number))
-	if err != nil {
-		return nil, nil, err
-	}
-	result, found, err := c.Rejudge(ctx, crawl.Ending(rec.Ending), rec.Probes)
-	var old *crawl.OldFactsError
-	if errors.As(err, &old) {
-		return nil, nil, &Refusal{fmt.Sprintf("crawl %d cannot be judged again: %s", rec.Number, old)}
-	}
-	return result, found, err
+	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w, found, by, checks.Version)
 }
 
 // weigh makes the report of what is decided about the site now.
@@ -204,20 +215,20 @@ func (r *Runner) weigh(ctx context.Context, rec record.Crawl, result *crawl.Resu
 	if err != nil {
 		return record.Weighing{}, err
 	}
-	w, err := r.weightsOf(ctx, site)
+	w, err := r.decisions.Weights(ctx, site)
 	if err != nil {
 		return record.Weighing{}, err
 	}
-	if w.signature != "" {
-		result.Report = result.Sheet.Build(w.adjustment())
+	if w.Signature != "" {
+		result.Report = result.Sheet.Build(w.Adjustment())
 	}
-	return w.weighing(result.Sheet), nil
+	return w.Weighing(result.Sheet), nil
 }
 
 // Recover takes up the crawls that were running when the service last ended. Crashed tells that it ended
 // by a fault of its own.
 func (r *Runner) Recover(ctx context.Context, crashed bool) error {
-	if err := errors.Join(r.store.CutRechecks(ctx), r.bindSecrets(ctx)); err != nil {
+	if err := errors.Join(r.store.CutRechecks(ctx), r.gear.BindSecrets(ctx)); err != nil {
 		return err
 	}
 	crawls, err := r.store.Running(ctx)
@@ -233,7 +244,7 @@ func (r *Runner) Recover(ctx context.Context, crashed bool) error {
 	return nil
 }
 
-// RemoveCrawl deletes a crawl that does not run; store.ErrNotFound where there is none.
+// RemoveCrawl deletes a crawl that does not run; record.ErrNotFound where there is none.
 func (r *Runner) RemoveCrawl(ctx context.Context, id int64) error {
 	defer r.sweep()
 	return r.store.RemoveCrawl(ctx, id)
@@ -255,7 +266,7 @@ func (r *Runner) sweep() {
 	}
 	r.group.Go(func() {
 		if err := mishap.Catch(func() error { return r.store.Sweep(r.ctx) }); err != nil && r.ctx.Err() == nil {
-			told(r.log, "what a removed crawl left could not be dropped yet", err)
+			gear.Tell(r.log, "what a removed crawl left could not be dropped yet", err)
 		}
 	})
 }
@@ -286,7 +297,7 @@ func (r *Runner) takeUp(ctx context.Context, rec record.Crawl, crashed bool) err
 		return r.store.PauseCrawl(ctx, rec.ID, why, "")
 	}
 	if _, err := r.launch(rec.SiteID, func() (record.Crawl, error) { return rec, nil }, true); err != nil {
-		if store.IsDown(err) || errors.Is(err, ErrEnding) {
+		if store.IsDown(err) || errors.Is(err, record.ErrEnding) {
 			return err
 		}
 		log.Error("crawl cannot be taken up", "reason", err.Error()) // one crawl may not keep the service from starting
@@ -295,19 +306,25 @@ func (r *Runner) takeUp(ctx context.Context, rec record.Crawl, crashed bool) err
 	return nil
 }
 
-// launch makes room for a site's crawl, has its record made, and runs it.
+// launch makes room for a site's crawl, has its record made, and runs it. The place is taken first, so that nobody waits for
+// the database with all others locked out.
 func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past bool) (record.Crawl, error) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.closed {
-		return record.Crawl{}, ErrEnding
+	err := r.take(site)
+	for errors.Is(err, record.ErrRunning) && r.awaitStored(site) {
+		err = r.take(site)
 	}
-	if _, running := r.bySite[site]; running {
-		return record.Crawl{}, ErrRunning
+	if err != nil {
+		return record.Crawl{}, err
 	}
+	runs := false
+	defer func() { // whatever happens, panics too
+		if !runs {
+			r.leave(site)
+		}
+	}()
 	rec, err := begin()
-	if errors.Is(err, store.ErrExists) {
-		err = ErrRunning // started by another process
+	if errors.Is(err, record.ErrExists) {
+		err = record.ErrRunning // started by another process
 	}
 	if err != nil {
 		return record.Crawl{}, err
@@ -316,124 +333,93 @@ func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past boo
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
 		return record.Crawl{}, err
 	}
+	runs = true
+	r.mu.Lock()
 	r.live[rec.ID], r.bySite[site] = one, rec.ID
-	r.group.Go(func() { r.run(one, past) })
+	if r.closed { // meanwhile: it is put away as soon as it begins
+		one.pause = true
+	}
+	r.mu.Unlock()
+	go func() {
+		defer close(one.ended)
+		defer r.leave(site)
+		r.run(one, past)
+	}()
 	return rec, nil
 }
 
-// guardOf lets the hosts of a site be where its owner allows them to.
-func guardOf(site record.Site) (g fetch.Guard) {
-	for _, one := range site.Allowed {
-		if p, err := netip.ParsePrefix(one); err == nil {
-			g.Allow = append(g.Allow, p)
-		}
+// awaitStored waits for a site's crawl that is stored with its verdict, and so has ended for all who ask, but has not given
+// its place back yet. It tells whether there was one.
+func (r *Runner) awaitStored(site int64) bool {
+	r.mu.Lock()
+	one := r.live[r.bySite[site]]
+	r.mu.Unlock()
+	if one == nil {
+		return false
 	}
-	return g
+	one.mu.Lock()
+	stored := one.stored
+	one.mu.Unlock()
+	if stored {
+		<-one.ended
+	}
+	return stored
 }
 
-// open is secrets, for those that are going to be sent: it is noted by whom and what for.
-func (r *Runner) open(ctx context.Context, site int64, home string, p plan.Plan, who, what string) (map[string]string, error) {
-	out, err := r.secrets(ctx, site, home, p)
-	if err != nil {
-		return nil, err
+// take takes a site's one place; leave gives it back.
+func (r *Runner) take(site int64) error {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.closed {
+		return record.ErrEnding
 	}
-	for name := range out {
-		if err := r.store.NoteUse(ctx, site, name, who, what); err != nil {
-			return nil, err
-		}
+	if _, taken := r.bySite[site]; taken {
+		return record.ErrRunning
 	}
-	return out, nil
-}
-
-// bindSecrets lets secrets that an earlier Harvik kept hold for what their sites' plans say of the network.
-func (r *Runner) bindSecrets(ctx context.Context) error {
-	unbound, err := r.store.UnboundSecrets(ctx)
-	if err != nil {
-		return err
-	}
-	for _, s := range unbound {
-		if err := r.store.BindSecret(ctx, s.SiteID, s.Name, s.Plan.Network(s.Host)); err != nil {
-			return err
-		}
-	}
+	r.bySite[site] = 0 // until it has a number
+	r.group.Add(1)
 	return nil
 }
 
-// secrets opens those that a plan uses, each for the host and the network that it is bound to.
-func (r *Runner) secrets(ctx context.Context, site int64, home string, p plan.Plan) (map[string]string, error) {
-	start, err := weburl.Parse(home)
-	if err != nil {
-		return nil, err
-	}
-	out := map[string]string{}
-	for name, host := range p.Secrets() {
-		if host == "" {
-			host = start.Hostname()
-		}
-		kept, err := r.store.SealedSecret(ctx, site, name)
-		switch {
-		case errors.Is(err, store.ErrNotFound):
-			return nil, &Refusal{fmt.Sprintf("the plan uses the secret %q, which is not set; `harvik secret set SITE %s` does that", name, name)}
-		case err != nil:
-			return nil, err
-		case !strings.EqualFold(kept.Host, host):
-			return nil, &Refusal{fmt.Sprintf("the secret %q is for %s, and the plan would send it to %s", name, kept.Host, host)}
-		case kept.Network == nil || *kept.Network != p.Network(host):
-			return nil, &Refusal{fmt.Sprintf("the secret %q was given when the plan reached %s in another way (hosts, ca, proxy); it would now be sent there %s. If that is right, give it again: `harvik secret set SITE %s`",
-				name, host, p.Route(host), name)}
-		}
-		if out[name], err = r.vault.Unseal(kept.Sealed, Purpose(site, name)); err != nil {
-			return nil, &Refusal{fmt.Sprintf("%s: %s", name, err)}
-		}
-	}
-	return out, nil
+func (r *Runner) leave(site int64) {
+	r.mu.Lock()
+	delete(r.live, r.bySite[site])
+	delete(r.bySite, site)
+	r.mu.Unlock()
+	r.group.Done()
 }
-
-// Purpose binds a sealed secret to its site and name.
-func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site, name) }
 
 // addresses lets the source name addresses once the crawl, which is made after it, has them.
 type addresses struct{ of *crawl.Crawl }
 
 func (a *addresses) url(id int32) string { return a.of.URL(id) }
 
-// config is what crawls of every kind share: the paces of hosts, the readers and bounds of the one service.
-func (r *Runner) config(p plan.Plan, start weburl.URL, guard fetch.Guard, checks *check.Runner) crawl.Config {
-	return crawl.Config{
-		Plan: p, Start: start, Guard: guard, Runner: checks,
-		Paces: &r.paces, Pages: &r.pages, ReadPDF: r.pdfs.Read, Large: r.large, Log: r.log,
-	}
-}
-
-// prepare makes a crawl, or, offline, one that only judges again what it has.
-func (r *Runner) prepare(one *run, past, offline bool, log *slog.Logger) (*crawl.Crawl, error) {
+// prepare makes a crawl.
+func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*crawl.Crawl, error) {
 	rec := &one.rec
 	p := rec.Plan.WithDefaults()
 	site, err := r.store.Site(r.ctx, rec.Site)
 	if err != nil {
 		return nil, err
 	}
-	var secrets map[string]string
-	if !offline {
-		what := fmt.Sprintf("crawl %d", rec.Number)
-		if secrets, err = r.open(r.ctx, rec.SiteID, rec.Home, p, "the service", what); err != nil {
-			return nil, err
-		}
+	secrets, err := r.gear.Open(r.ctx, rec.SiteID, rec.Home, p, "the service", fmt.Sprintf("crawl %d", rec.Number))
+	if err != nil {
+		return nil, err
 	}
 	layouts, err := r.store.KnownLayouts(r.ctx, rec.SiteID)
 	if err != nil {
 		return nil, err
 	}
 	view := new(addresses)
-	config := r.config(p, one.start, guardOf(site), runner(p, log))
-	config.Secrets, config.Offline, config.Layouts, config.Log = secrets, offline, layouts, log
+	config := r.gear.Config(p, one.start, gear.GuardOf(site), gear.Checks(p, log))
+	config.Secrets, config.Layouts, config.Log = secrets, layouts, log
 	config.Sink, config.Source = r.store.Sink(rec.ID), r.store.Source(r.ctx, rec.ID, view.url)
 	if past {
 		config.Past = r.store.Past(rec.ID)
 	}
 	c, err := crawl.New(config)
 	if err != nil {
-		return nil, &Refusal{err.Error()}
+		return nil, record.Refuse("%s", err.Error())
 	}
 	view.of = c
 	one.mu.Lock()
@@ -448,19 +434,8 @@ func (r *Runner) prepare(one *run, past, offline bool, log *slog.Logger) (*crawl
 	return c, nil
 }
 
-// runner is the catalogue as a plan wants it.
-func runner(p plan.Plan, log *slog.Logger) *check.Runner {
-	r := check.NewRunner(checks.Catalog, p)
-	r.Panicked = func(c *check.Check, address string, v any) {
-		log.Error("check panicked", "check", c.ID, "address", address, "value", fmt.Sprint(v))
-	}
-	return r
-}
-
 func (r *Runner) run(one *run, past bool) {
 	log := r.log.With("site", one.rec.Site, "crawl", one.rec.Number)
-	defer close(one.ended)
-	defer r.forget(one)
 	log.Info("crawl started", "home", one.rec.Home, "resumed", past)
 	for wait := time.Second; ; wait = min(2*wait, 30*time.Second) {
 		err := mishap.Catch(func() error { return r.once(one, past, log) })
@@ -478,7 +453,7 @@ func (r *Runner) run(one *run, past bool) {
 
 // once is one attempt, to the end.
 func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
-	c, err := r.prepare(one, past, false, log)
+	c, err := r.prepare(one, past, log)
 	if err != nil {
 		return err
 	}
@@ -491,16 +466,19 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	if err != nil {
 		return err
 	}
-	if err := r.store.Sink(one.rec.ID).SaveResult(r.ctx, result, progress, w); err != nil {
+	with, err := r.work.Settle(r.ctx, one.rec, result)
+	if err != nil {
 		return err
 	}
-	if err := mishap.Catch(func() error { return r.settle(r.ctx, one.rec, result) }); err != nil {
-		// The crawl is stored; that its fixes were not brought up to date must not undo it.
-		told(log, "states of fixes could not be brought up to date", err)
+	if err := r.store.SaveResult(r.ctx, one.rec, result, progress, w, with); err != nil {
+		return err
 	}
+	one.mu.Lock()
+	one.stored = true
+	one.mu.Unlock()
 	r.group.Go(func() {
 		if err := mishap.Catch(func() error { return r.store.Tidy(r.ctx, one.rec.ID) }); err != nil && r.ctx.Err() == nil {
-			told(log, "the database could not be tidied", err)
+			gear.Tell(log, "the database could not be tidied", err)
 		}
 	})
 	log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
@@ -508,21 +486,12 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	return nil
 }
 
-// told logs an error, with the stack where it was a panic.
-func told(log *slog.Logger, what string, err error) {
-	var p *mishap.Panic
-	if errors.As(err, &p) {
-		log = log.With("stack", string(p.Stack))
-	}
-	log.Error(what, "reason", err.Error())
-}
-
 // conclude deals with an attempt's error. It tells whether that is the end of the run.
 func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(r.ctx), 5*time.Second)
 	defer cancel()
 	var paused *crawl.ErrPaused
-	var refusal *Refusal
+	var refusal *record.Refusal
 	var mistake *mishap.Panic
 	var facts *crawl.OldFactsError
 	switch {
@@ -530,7 +499,7 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 		log.Warn("crawl paused", "reason", facts.Error())
 		err = r.store.PauseCrawl(ctx, one.rec.ID, facts.Error(), "") // what it has is kept for the Harvik that made it
 	case errors.As(err, &mistake):
-		told(log, "crawl paused", err)
+		gear.Tell(log, "crawl paused", err)
 		err = r.store.PauseCrawl(ctx, one.rec.ID, err.Error(), "") // what it has is kept
 	case store.IsFull(err):
 		r.full()
@@ -585,13 +554,6 @@ func (r *Runner) isClosed() bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.closed
-}
-
-func (r *Runner) forget(one *run) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	delete(r.live, one.rec.ID)
-	delete(r.bySite, one.rec.SiteID)
 }
 
 // Stop ends a running crawl early; what it has is kept and judged. It tells whether the
@@ -675,13 +637,6 @@ func (r *Runner) Shutdown(ctx context.Context) {
 		close(r.ending)
 	}
 	r.closed = true
-	for _, one := range r.rechecks {
-		one.mu.Lock()
-		if one.now != nil {
-			one.now.Pause()
-		}
-		one.mu.Unlock()
-	}
 	for _, one := range r.live {
 		one.mu.Lock()
 		one.putAway()
@@ -700,5 +655,4 @@ func (r *Runner) Shutdown(ctx context.Context) {
 		<-ended
 	}
 	r.cancel()
-	r.pdfs.Close()
 }

@@ -12,11 +12,15 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
-	"harvik/internal/core/waive"
 	"harvik/internal/crawl"
+	"harvik/internal/decide"
+	"harvik/internal/gear"
+	"harvik/internal/judging"
 	"harvik/internal/record"
+	"harvik/internal/store"
 	"harvik/internal/testkit"
 	"harvik/internal/vault"
+	"harvik/internal/worklist"
 )
 
 func TestMain(m *testing.M) { testkit.Main(m) }
@@ -24,8 +28,24 @@ func TestMain(m *testing.M) { testkit.Main(m) }
 // beside is a runner with a store of its own, and a site on this machine.
 type beside struct {
 	*Runner
-	t    *testing.T
-	site record.Site
+	t     *testing.T
+	store *store.Store
+	vault *vault.Vault
+	site  record.Site
+}
+
+// over is a runner over a store, with the rooms that it needs.
+func over(t *testing.T, s *store.Store, v *vault.Vault, disk Disk) *Runner {
+	g := gear.New(s, v, testkit.Quiet)
+	r := New(Parts{
+		Store: s, Gear: g, Decisions: decide.New(s, func() error { return nil }), Work: worklist.New(s),
+		Judge: judging.New(s, g, testkit.Quiet), Disk: disk, Log: testkit.Quiet,
+	})
+	t.Cleanup(func() {
+		r.Shutdown(context.Background())
+		g.Close()
+	})
+	return r
 }
 
 func begin(t *testing.T, disk Disk, h http.Handler, p plan.Plan) *beside {
@@ -35,8 +55,7 @@ func begin(t *testing.T, disk Disk, h http.Handler, p plan.Plan) *beside {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b := &beside{New(s, v, disk, testkit.Quiet), t, record.Site{}}
-	t.Cleanup(func() { b.Shutdown(context.Background()) })
+	b := &beside{over(t, s, v, disk), t, s, v, record.Site{}}
 	p.Probes = plan.No()
 	if err := s.AddSite(t.Context(), "fernhollow", "http://"+testkit.Serve(t, h)+"/", p); err != nil {
 		t.Fatal(err)
@@ -61,7 +80,7 @@ func (b *beside) again() {
 // crawl starts a crawl and waits until it is in a state.
 func (b *beside) crawl(state string) record.Crawl {
 	b.t.Helper()
-	rec, err := b.Start(b.t.Context(), b.site, plan.Plan(b.site.Plan).WithDefaults())
+	rec, err := b.Start(b.t.Context(), b.site, b.site.Plan.WithDefaults())
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -84,49 +103,13 @@ func (b *beside) await(number int, state string) record.Crawl {
 	return rec
 }
 
-// TestWaiverThatCannotBeRead: a waiver whose pattern does not compile is refused at the door; one that is
-// stored all the same covers nothing and is shown, and lists and crawls go on.
-func TestWaiverThatCannotBeRead(t *testing.T) {
-	b := begin(t, Disk{}, &testkit.Generated{Pages: 20, Seed: 1}, plan.Plan{})
-	const broken = `re:/plants/(a|b`
-	for _, on := range []string{broken, "re:[", "re:a{99999}", "plants", strings.Repeat("/x*", 1000)} {
-		var mistake *Mistake
-		if _, err := b.Waive(t.Context(), b.site, record.Waiver{Scope: waive.Pattern, On: on, Reason: "why"}); !errors.As(err, &mistake) || !strings.Contains(err.Error(), "pattern") {
-			t.Errorf("a waiver of %.30q: %v", on, err)
-		}
-	}
-	for _, w := range []record.Waiver{{Scope: waive.Pattern, On: broken}, {Scope: "sky", On: "x"}, {Scope: waive.Page, On: "\x01"}} {
-		w.Reason, w.By = "kept by an earlier Harvik", "somebody"
-		if _, err := b.store.AddWaiver(t.Context(), b.site.ID, w); err != nil {
-			t.Fatal(err)
-		}
-	}
-	rec := b.crawl("finished")
-	b.again()
-	if _, err := b.Refreshed(t.Context(), b.site); err != nil {
-		t.Errorf("the list of sites: %v", err)
-	}
-	if _, err := b.Weighed(t.Context(), b.site, rec); err != nil {
-		t.Errorf("the crawl: %v", err)
-	}
-	all, err := b.store.Waivers(t.Context(), b.site.ID)
-	if err != nil || len(all) != 3 {
-		t.Fatalf("%d waivers (%v)", len(all), err)
-	}
-	for _, w := range all {
-		if w.State != "cannot be read" || w.Broken == "" || w.Findings != 0 {
-			t.Errorf("%s %q is %s (%q), covering %d", w.Scope, w.On, w.State, w.Broken, w.Findings)
-		}
-	}
-}
-
 // TestDisk puts crawls away while there is too little space, says why, and goes on by itself.
 func TestDisk(t *testing.T) {
 	var free atomic.Uint64
 	free.Store(10 << 30)
 	disk := Disk{Keep: 1 << 30, Free: func() (uint64, error) { return free.Load(), nil }}
 	b := begin(t, disk, &testkit.Generated{Pages: 200, Seed: 1}, plan.Plan{Pause: plan.Duration(5 * time.Millisecond)})
-	rec, err := b.Start(t.Context(), b.site, plan.Plan(b.site.Plan).WithDefaults())
+	rec, err := b.Start(t.Context(), b.site, b.site.Plan.WithDefaults())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -137,11 +120,8 @@ func TestDisk(t *testing.T) {
 	if !strings.Contains(paused.Detail, "is free on the disk") || !strings.Contains(paused.Detail, "by itself") {
 		t.Errorf("it is paused because %q", paused.Detail)
 	}
-	if _, err := b.Start(t.Context(), b.site, plan.Plan(b.site.Plan).WithDefaults()); !errors.Is(err, ErrDisk) || !strings.Contains(err.Error(), "--keep-free") {
+	if _, err := b.Start(t.Context(), b.site, b.site.Plan.WithDefaults()); !errors.Is(err, record.ErrDisk) || !strings.Contains(err.Error(), "--keep-free") {
 		t.Errorf("another crawl: %v", err)
-	}
-	if _, err := b.Recheck(t.Context(), b.site, []string{"x"}, ""); !errors.Is(err, ErrDisk) {
-		t.Errorf("a recheck: %v", err)
 	}
 	free.Store(1<<30 + 1) // a little more is not enough: it would be put away again at once
 	b.lookAtDisk(time.Now())
@@ -167,7 +147,7 @@ func TestCrawlThatEndsTheService(t *testing.T) {
 	}
 	restart := func(crashed bool) record.Crawl {
 		t.Helper()
-		next := New(b.store, b.vault, Disk{}, testkit.Quiet)
+		next := over(t, b.store, b.vault, Disk{})
 		if err := next.Recover(t.Context(), crashed); err != nil {
 			t.Fatal(err)
 		}
@@ -247,60 +227,4 @@ func TestRecoverGoesOn(t *testing.T) {
 		t.Errorf("the odd crawl is %s: %q (%v)", rec.State, rec.Detail, err)
 	}
 	b.crawl("finished")
-}
-
-// TestPanics: a panic in what runs beside requests ends that, not the process, and says so.
-func TestPanics(t *testing.T) {
-	b := begin(t, Disk{}, &testkit.Generated{Pages: 30, Seed: 1}, plan.Plan{})
-	first := b.crawl("finished")
-	p := plan.Plan{Gates: []plan.Gate{{Kind: "bearer", Secret: "token"}}}
-	home := strings.TrimPrefix(b.site.Home, "http://")
-	host, _, _ := strings.Cut(home, ":")
-	if err := b.store.SetSecret(t.Context(), b.site.ID, "token", host, p.Network(host), b.vault.Seal("x", Purpose(b.site.ID, "token"))); err != nil {
-		t.Fatal(err)
-	}
-	b.vault = nil // which secrets are opened with
-	rec, err := b.launch(b.site.ID, func() (record.Crawl, error) {
-		return b.store.StartCrawl(t.Context(), b.site, p.WithDefaults(), 1)
-	}, false)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if got := b.await(rec.Number, "paused"); !strings.Contains(got.Detail, "Harvik made a mistake") {
-		t.Errorf("a crawl whose run panicked says %q", got.Detail)
-	}
-	report, err := b.store.FixesOf(t.Context(), first.ID)
-	if err != nil || len(report) == 0 {
-		t.Fatalf("%d fixes (%v)", len(report), err)
-	}
-	if err := b.store.SetPlanOf(t.Context(), first.ID, p.WithDefaults()); err != nil {
-		t.Fatal(err)
-	}
-	for fix := range report {
-		look, err := b.Recheck(t.Context(), b.site, []string{fix}, "anna")
-		if err != nil {
-			t.Fatal(err)
-		}
-		for deadline := time.Now().Add(20 * time.Second); look.State == "running" && time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
-			if look, err = b.RecheckOf(t.Context(), first.ID, look.Number); err != nil {
-				t.Fatal(err)
-			}
-		}
-		if look.State != "failed" || !strings.Contains(look.Detail, "Harvik made a mistake") {
-			t.Errorf("a recheck that panicked is %s: %s", look.State, look.Detail)
-		}
-		break
-	}
-}
-
-// Only so many rechecks run at once; the one too many is refused before anything is stored of it.
-func TestRechecksAtOnce(t *testing.T) {
-	r := &Runner{rechecks: map[[2]int64]*recheck{}}
-	for i := range mostRechecks {
-		r.rechecks[[2]int64{1, int64(i)}] = &recheck{}
-	}
-	_, err := r.begin(context.Background(), &recheck{}, &looking{})
-	if refusal := (*Refusal)(nil); !errors.As(err, &refusal) || !strings.Contains(refusal.Reason, "8 rechecks are running") {
-		t.Errorf("the ninth recheck: %v", err)
-	}
 }

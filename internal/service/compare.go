@@ -10,7 +10,7 @@ import (
 	"harvik/internal/api"
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/text"
-	"harvik/internal/store"
+	"harvik/internal/record"
 	"harvik/internal/wire"
 )
 
@@ -60,7 +60,7 @@ func (s *Service) listLayouts(c *gin.Context) {
 		return
 	}
 	sheet, err := s.store.Sheet(c, cr.ID, "")
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
+	if err != nil && !errors.Is(err, record.ErrNotFound) {
 		s.fail(c, err, "the layouts")
 		return
 	}

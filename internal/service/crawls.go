@@ -15,7 +15,6 @@ import (
 	"harvik/internal/core/checks"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
-	"harvik/internal/store"
 	"harvik/internal/wire"
 )
 
@@ -73,7 +72,7 @@ func (s *Service) enliven(cr *record.Crawl) {
 	if cr.State != "running" {
 		return
 	}
-	if p, _, ok := s.runner.Progress(cr.ID); ok {
+	if p, _, ok := s.rooms.Progress(cr.ID); ok {
 		cr.Progress = p
 	}
 }
@@ -95,7 +94,7 @@ func (s *Service) startCrawl(c *gin.Context) {
 		s.fail(c, err, "")
 		return
 	}
-	started, err := s.runner.Start(c, site, p.WithDefaults())
+	started, err := s.rooms.Start(c, site, p.WithDefaults())
 	if err != nil {
 		s.fail(c, err, "a crawl of this number")
 		return
@@ -125,7 +124,7 @@ func (s *Service) siteAndCrawl(c *gin.Context) (record.Site, record.Crawl, bool)
 func (s *Service) weighed(c *gin.Context, cr record.Crawl) (record.Site, record.Crawl, bool) {
 	site, err := s.store.Site(c, cr.Site)
 	if err == nil {
-		cr, err = s.runner.Weighed(c, site, cr)
+		cr, err = s.rooms.Weighed(c, site, cr)
 	}
 	if err != nil {
 		s.fail(c, err, "the crawl")
@@ -149,7 +148,7 @@ func (s *Service) find(c *gin.Context) (record.Crawl, bool) {
 		}
 	}
 	cr, err := s.store.Crawl(c, c.Param("site"), n)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		if _, ok := s.siteOf(c); !ok {
 			return cr, false
 		}
@@ -177,8 +176,8 @@ func (s *Service) removeCrawl(c *gin.Context) {
 	if !ok {
 		return
 	}
-	err := s.runner.RemoveCrawl(c, cr.ID)
-	if errors.Is(err, store.ErrNotFound) { // it was there a moment ago
+	err := s.rooms.RemoveCrawl(c, cr.ID)
+	if errors.Is(err, record.ErrNotFound) { // it was there a moment ago
 		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is running; stop it first, or wait for it", cr.Number))
 		return
 	}
@@ -189,9 +188,9 @@ func (s *Service) removeCrawl(c *gin.Context) {
 	c.Status(http.StatusNoContent)
 }
 
-func (s *Service) stopCrawl(c *gin.Context) { s.tell(c, s.runner.Stop) }
+func (s *Service) stopCrawl(c *gin.Context) { s.tell(c, s.rooms.Stop) }
 
-func (s *Service) pauseCrawl(c *gin.Context) { s.tell(c, s.runner.Pause) }
+func (s *Service) pauseCrawl(c *gin.Context) { s.tell(c, s.rooms.Pause) }
 
 // tell passes a wish on to a running crawl.
 func (s *Service) tell(c *gin.Context, wish func(ctx context.Context, id int64) (running bool, err error)) {
@@ -216,7 +215,7 @@ func (s *Service) resumeCrawl(c *gin.Context) {
 	if !ok {
 		return
 	}
-	resumed, err := s.runner.Resume(c, cr)
+	resumed, err := s.rooms.Resume(c, cr)
 	if err != nil {
 		s.fail(c, err, "the crawl")
 		return
@@ -248,7 +247,7 @@ func (s *Service) continueCrawl(c *gin.Context) {
 		s.fail(c, err, "")
 		return
 	}
-	continued, err := s.runner.Continue(c, cr, p)
+	continued, err := s.rooms.Continue(c, cr, p)
 	if err != nil {
 		s.fail(c, err, "the crawl")
 		return
@@ -272,7 +271,7 @@ func (s *Service) setPace(c *gin.Context) {
 		s.fail(c, err, "")
 		return
 	}
-	running, err := s.runner.Retune(c, cr.ID, p.WithDefaults())
+	running, err := s.rooms.Retune(c, cr.ID, p.WithDefaults())
 	switch {
 	case err != nil:
 		s.fail(c, err, "the pace")
@@ -342,7 +341,7 @@ func (s *Service) watchCrawl(c *gin.Context) {
 			}
 			looked = time.Now()
 		}
-		p, ended, running := s.runner.Progress(cr.ID)
+		p, ended, running := s.rooms.Progress(cr.ID)
 		if !running {
 			if now, err := s.store.Crawl(c, cr.Site, cr.Number); err == nil {
 				send("end", wire.Crawl(&now))

@@ -10,6 +10,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
+	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/wire"
 )
@@ -41,7 +42,7 @@ func (s *Service) addToken(c *gin.Context) {
 	}
 	has, err := s.store.HasToken(c, in.Label)
 	if err == nil && has {
-		err = store.ErrExists
+		err = record.ErrExists
 	}
 	var secret string
 	if err == nil {
@@ -62,7 +63,7 @@ func (s *Service) revoke(c *gin.Context) {
 		return
 	}
 	if err := s.store.Revoke(c, id); err != nil {
-		if errors.Is(err, store.ErrNotFound) {
+		if errors.Is(err, record.ErrNotFound) {
 			problem(c, http.StatusNotFound, fmt.Sprintf("nobody is let in under the number %d; `harvik token list` shows who is", id))
 			return
 		}

@@ -10,7 +10,6 @@ import (
 	"harvik/internal/api"
 	"harvik/internal/core/checks"
 	"harvik/internal/record"
-	"harvik/internal/store"
 	"harvik/internal/wire"
 )
 
@@ -29,7 +28,7 @@ func (s *Service) showDrift(c *gin.Context) {
 		problem(c, http.StatusConflict, "there is no earlier crawl to compare with")
 		return
 	}
-	d, err := s.runner.Drift(c, site, *before, after)
+	d, err := s.rooms.Drift(c, site, *before, after)
 	if err != nil {
 		s.fail(c, err, "the crawl")
 		return
@@ -55,7 +54,7 @@ func (s *Service) earlier(c *gin.Context, site record.Site, after record.Crawl) 
 		before, err = s.store.Crawl(c, site.Name, n)
 	}
 	switch {
-	case n == 0 && errors.Is(err, store.ErrNotFound):
+	case n == 0 && errors.Is(err, record.ErrNotFound):
 		return nil, true
 	case err != nil:
 		s.fail(c, err, "the crawl to compare with")
@@ -73,7 +72,7 @@ func (s *Service) showTrend(c *gin.Context) {
 	if !ok {
 		return
 	}
-	points, err := s.runner.Trend(c, site, limit)
+	points, err := s.rooms.Trend(c, site, limit)
 	if err != nil {
 		s.fail(c, err, siteWord(c))
 		return
@@ -114,7 +113,7 @@ func (s *Service) passGate(c *gin.Context) {
 	if !ok {
 		return
 	}
-	v, err := s.runner.Gate(c, site, cr, against, in)
+	v, err := s.rooms.Gate(c, site, cr, against, in)
 	if err != nil {
 		s.fail(c, err, "the crawl")
 		return
@@ -137,7 +136,7 @@ func (s *Service) showMap(c *gin.Context) {
 		return
 	}
 	m, err := s.store.Map(c, cr.ID)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d has no map: it is not finished, or was made by an earlier Harvik; `harvik judge %s@%d` judges it anew", cr.Number, cr.Site, cr.Number))
 		return
 	}

@@ -108,7 +108,7 @@ func (s *Service) exportSARIF(c *gin.Context, site record.Site, cr record.Crawl,
 			return
 		}
 	}
-	waived, failed, err := s.runner.Standing(c, site, cr, against)
+	waived, failed, err := s.rooms.Standing(c, site, cr, against)
 	if err != nil {
 		s.fail(c, err, "the crawl")
 		return

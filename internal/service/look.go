@@ -23,7 +23,7 @@ func (s *Service) look(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, "say what to look at: an address, or the HTML of a page")
 		return
 	}
-	out, err := s.runner.Look(c, record.LookRequest{Address: in.Address, HTML: in.HTML, Check: in.Check})
+	out, err := s.rooms.Look(c, record.LookRequest{Address: in.Address, HTML: in.HTML, Check: in.Check})
 	if err != nil {
 		s.fail(c, err, "the page")
 		return
@@ -37,7 +37,7 @@ func (s *Service) judgeCrawl(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.runner.Rejudge(c, site, cr); err != nil {
+	if err := s.rooms.Rejudge(c, site, cr); err != nil {
 		s.fail(c, err, "the crawl")
 		return
 	}

@@ -14,14 +14,13 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
-	"harvik/internal/store"
 	"harvik/internal/wire"
 )
 
 // siteOf finds the site that the path names; on failure it has answered.
 func (s *Service) siteOf(c *gin.Context) (record.Site, bool) {
 	site, err := s.store.Site(c, c.Param("site"))
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		s.noSite(c)
 		return site, false
 	}
@@ -161,7 +160,7 @@ func (s *Service) previewPlan(c *gin.Context) {
 			return
 		}
 	}
-	preview, err := s.runner.Preview(c, site, p, caller(c).Label)
+	preview, err := s.rooms.Preview(c, site, p, caller(c).Label)
 	if err != nil {
 		s.fail(c, err, "the preview")
 		return

@@ -11,7 +11,7 @@ import (
 
 	"harvik/internal/api"
 	"harvik/internal/core/plan"
-	"harvik/internal/jobs"
+	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/wire"
 )
@@ -29,26 +29,26 @@ func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
 // cause and shown without it.
 func (s *Service) fail(c *gin.Context, err error, what string) {
 	var faults plan.Faults
-	var refusal *jobs.Refusal
-	var mistake *jobs.Mistake
+	var refusal *record.Refusal
+	var mistake *record.Mistake
 	switch {
 	case errors.As(err, &refusal):
 		problem(c, http.StatusConflict, err.Error())
 	case errors.As(err, &mistake):
 		problem(c, http.StatusUnprocessableEntity, err.Error())
-	case errors.Is(err, jobs.ErrEnding):
+	case errors.Is(err, record.ErrEnding):
 		problem(c, http.StatusServiceUnavailable, err.Error())
-	case errors.Is(err, store.ErrNotFound):
+	case errors.Is(err, record.ErrNotFound):
 		problem(c, http.StatusNotFound, what+" does not exist")
-	case errors.Is(err, store.ErrExists):
+	case errors.Is(err, record.ErrExists):
 		problem(c, http.StatusConflict, what+" exists already")
-	case errors.Is(err, jobs.ErrRunning):
+	case errors.Is(err, record.ErrRunning):
 		problem(c, http.StatusConflict, err.Error()+"; stop it first, or wait for it")
 	case errors.As(err, &faults):
 		problem(c, http.StatusUnprocessableEntity, faults.Error(), faults...)
 	case errors.Is(err, store.ErrBadQuery):
 		problem(c, http.StatusUnprocessableEntity, strings.TrimPrefix(err.Error(), store.ErrBadQuery.Error()+": "))
-	case errors.Is(err, jobs.ErrDisk):
+	case errors.Is(err, record.ErrDisk):
 		problem(c, http.StatusInsufficientStorage, err.Error())
 	case store.IsFull(err):
 		problem(c, http.StatusInsufficientStorage, "the database's disk is full, so nothing can be stored")

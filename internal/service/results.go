@@ -20,7 +20,6 @@ import (
 	"harvik/internal/core/vocabulary"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
-	"harvik/internal/store"
 	"harvik/internal/wire"
 )
 
@@ -121,7 +120,7 @@ func (s *Service) showFix(c *gin.Context) {
 		return
 	}
 	f, err := s.store.Fix(c, cr.ID, c.Param("fix"))
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		s.noFix(c, cr)
 		return
 	}
@@ -227,7 +226,7 @@ func (s *Service) showPage(c *gin.Context) {
 		return
 	}
 	d, err := s.store.Page(c, cr.ID, at)
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		problem(c, http.StatusNotFound, fmt.Sprintf("crawl %d does not know the address %s; `harvik pages %s --search WORD` looks for one", cr.Number, at, cr.Site))
 		return
 	}

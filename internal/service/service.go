@@ -68,8 +68,8 @@ type Store interface {
 	report.Source
 }
 
-// Runner starts and watches crawls.
-type Runner interface {
+// Crawls are started, watched and ended.
+type Crawls interface {
 	Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error)
 	Preview(ctx context.Context, site record.Site, p plan.Plan, who string) (*record.Preview, error)
 	Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error)
@@ -81,26 +81,56 @@ type Runner interface {
 	Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error
 	RemoveCrawl(ctx context.Context, id int64) error
 	RemoveSite(ctx context.Context, name string) error
-	Look(ctx context.Context, in record.LookRequest) (*record.Look, error)
+}
+
+// Decisions are what is decided about a site.
+type Decisions interface {
 	Refreshed(ctx context.Context, site record.Site) (record.Site, error)
 	Weighed(ctx context.Context, site record.Site, rec record.Crawl) (record.Crawl, error)
-	Move(ctx context.Context, site record.Site, wish record.Wish) (record.Moves, error)
-	Undo(ctx context.Context, site record.Site, batch int64, who string) (record.Moves, error)
 	Waive(ctx context.Context, site record.Site, w record.Waiver) (record.Waiver, error)
 	EndWaiver(ctx context.Context, site record.Site, id int64, who string) (record.Waiver, error)
+	ImportFigures(ctx context.Context, site record.Site, taken record.Day, in io.Reader) (record.Import, error)
+}
+
+// Work is done at the fixes.
+type Work interface {
+	Move(ctx context.Context, site record.Site, wish record.Wish) (record.Moves, error)
+	Undo(ctx context.Context, site record.Site, batch int64, who string) (record.Moves, error)
+}
+
+// Rechecks look again at what fixes concern.
+type Rechecks interface {
 	Recheck(ctx context.Context, site record.Site, fixes []string, by string) (record.Recheck, error)
 	RecheckOf(ctx context.Context, crawl int64, number int) (record.Recheck, error)
+}
+
+// Comparisons set crawls side by side.
+type Comparisons interface {
 	Drift(ctx context.Context, site record.Site, before, after record.Crawl) (*drift.Report, error)
 	Trend(ctx context.Context, site record.Site, limit int) ([]record.TrendPoint, error)
 	Gate(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl, c gate.Conditions) (gate.Verdict, error)
 	Standing(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl) (waived func(check, address string) (string, bool), failed func(check, address string) bool, err error)
-	ImportFigures(ctx context.Context, site record.Site, taken record.Day, in io.Reader) (record.Import, error)
+}
+
+// Looks judge one page at once.
+type Looks interface {
+	Look(ctx context.Context, in record.LookRequest) (*record.Look, error)
+}
+
+// Rooms are all that does the work.
+type Rooms interface {
+	Crawls
+	Decisions
+	Work
+	Rechecks
+	Comparisons
+	Looks
 }
 
 // A Service answers requests.
 type Service struct {
 	store   Store
-	runner  Runner
+	rooms   Rooms
 	sealer  Sealer
 	log     *slog.Logger
 	console fs.FS
@@ -122,8 +152,8 @@ type Config struct {
 }
 
 // New makes a service.
-func New(s Store, r Runner, c Config) *Service {
-	out := &Service{store: s, runner: r, sealer: c.Sealer, log: c.Log, console: c.Console, closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
+func New(s Store, r Rooms, c Config) *Service {
+	out := &Service{store: s, rooms: r, sealer: c.Sealer, log: c.Log, console: c.Console, closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
 	for _, name := range c.Names {
 		name = strings.ToLower(strings.TrimSuffix(name, "/"))
 		if _, host, ok := strings.Cut(name, "://"); ok {

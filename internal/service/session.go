@@ -48,7 +48,7 @@ func (s *Service) signIn(c *gin.Context) {
 	if !s.bind(c, &in) {
 		return
 	}
-	if err := s.store.Redeem(c, in.Link); errors.Is(err, store.ErrNotFound) {
+	if err := s.store.Redeem(c, in.Link); errors.Is(err, record.ErrNotFound) {
 		problem(c, http.StatusUnauthorized, "this link has been used, has run out, or a newer one was printed; print another with `harvik link`")
 		return
 	} else if err != nil {
@@ -89,7 +89,7 @@ func (s *Service) authenticated(c *gin.Context) {
 			c.Set(callerKey, one)
 			return
 		}
-		if !errors.Is(err, store.ErrNotFound) {
+		if !errors.Is(err, record.ErrNotFound) {
 			s.fail(c, err, "the credential")
 			return
 		}

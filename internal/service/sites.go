@@ -22,7 +22,7 @@ func (s *Service) listSites(c *gin.Context) {
 		return
 	}
 	for i := range sites {
-		if sites[i], err = s.runner.Refreshed(c, sites[i]); err != nil {
+		if sites[i], err = s.rooms.Refreshed(c, sites[i]); err != nil {
 			s.fail(c, err, "the list")
 			return
 		}
@@ -92,7 +92,7 @@ func (s *Service) withScheme(c *gin.Context, home string) string {
 		return home
 	}
 	for _, scheme := range []string{"https://", "http://"} {
-		look, err := s.runner.Look(c, record.LookRequest{Address: scheme + home, Check: "title-missing"})
+		look, err := s.rooms.Look(c, record.LookRequest{Address: scheme + home, Check: "title-missing"})
 		if err == nil && look.Facts != nil && look.Facts.Status > 0 {
 			return scheme + home
 		}
@@ -107,7 +107,7 @@ func (s *Service) showSite(c *gin.Context) {
 	if !ok {
 		return
 	}
-	site, err := s.runner.Refreshed(c, site)
+	site, err := s.rooms.Refreshed(c, site)
 	if err != nil {
 		s.fail(c, err, siteWord(c))
 		return
@@ -124,7 +124,7 @@ func (s *Service) removeSite(c *gin.Context) {
 		problem(c, http.StatusConflict, "a crawl of this site is running; stop it first")
 		return
 	}
-	if err := s.runner.RemoveSite(c, site.Name); err != nil {
+	if err := s.rooms.RemoveSite(c, site.Name); err != nil {
 		s.fail(c, err, siteWord(c))
 		return
 	}

@@ -15,7 +15,6 @@ import (
 	"harvik/internal/core/task"
 	"harvik/internal/core/waive"
 	"harvik/internal/record"
-	"harvik/internal/store"
 	"harvik/internal/wire"
 )
 
@@ -58,7 +57,7 @@ func (s *Service) moveFixes(c *gin.Context) {
 			return
 		}
 	}
-	moves, err := s.runner.Move(c, site, wire.WishOf(&wish))
+	moves, err := s.rooms.Move(c, site, wire.WishOf(&wish))
 	if err != nil {
 		s.fail(c, err, "the fixes")
 		return
@@ -76,8 +75,8 @@ func (s *Service) undo(c *gin.Context) {
 	if !s.bind(c, &in) || !fits(c, bounded{"by", in.By, maxName}) {
 		return
 	}
-	moves, err := s.runner.Undo(c, site, in.Batch, in.By)
-	if errors.Is(err, store.ErrNotFound) {
+	moves, err := s.rooms.Undo(c, site, in.Batch, in.By)
+	if errors.Is(err, record.ErrNotFound) {
 		problem(c, http.StatusNotFound, fmt.Sprintf("nothing was done under the number %d; the command or message that did it told its number", in.Batch))
 		return
 	}
@@ -120,7 +119,7 @@ func (s *Service) showTask(c *gin.Context) {
 	}
 	id := c.Param("fix")
 	t, err := s.store.Task(c, site.ID, id)
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
+	if err != nil && !errors.Is(err, record.ErrNotFound) {
 		s.fail(c, err, "fix "+id)
 		return
 	}
@@ -131,7 +130,7 @@ func (s *Service) showTask(c *gin.Context) {
 	}
 	if t.State == "" {
 		if known, err := s.store.HasFix(c, site.ID, id); err != nil || !known {
-			s.fail(c, cmp.Or(err, store.ErrNotFound), "fix "+id)
+			s.fail(c, cmp.Or(err, record.ErrNotFound), "fix "+id)
 			return
 		}
 		t = record.Task{Fix: id, State: task.Open}
@@ -173,7 +172,7 @@ func (s *Service) addWaiver(c *gin.Context) {
 		}
 		w.Until = &day
 	}
-	w, err := s.runner.Waive(c, site, w)
+	w, err := s.rooms.Waive(c, site, w)
 	if err != nil {
 		s.fail(c, err, "the waiver")
 		return
@@ -194,9 +193,9 @@ func (s *Service) endWaiver(c *gin.Context) {
 	if !fits(c, bounded{"by", c.Query("by"), maxName}) {
 		return
 	}
-	w, err := s.runner.EndWaiver(c, site, id, c.Query("by"))
+	w, err := s.rooms.EndWaiver(c, site, id, c.Query("by"))
 	if err != nil {
-		if errors.Is(err, store.ErrNotFound) {
+		if errors.Is(err, record.ErrNotFound) {
 			problem(c, http.StatusNotFound, fmt.Sprintf("no waiver %d holds; `harvik waivers %s` shows those that do", id, site.Name))
 			return
 		}
@@ -215,7 +214,7 @@ func (s *Service) startRecheck(c *gin.Context) {
 	if !s.bind(c, &in) || !fits(c, bounded{"by", in.By, maxName}) {
 		return
 	}
-	rec, err := s.runner.Recheck(c, site, in.Fixes, in.By)
+	rec, err := s.rooms.Recheck(c, site, in.Fixes, in.By)
 	if err != nil {
 		s.fail(c, err, "the recheck")
 		return
@@ -246,7 +245,7 @@ func (s *Service) showRecheck(c *gin.Context) {
 		problem(c, http.StatusNotFound, fmt.Sprintf("a recheck is named by its number, not %q", c.Param("recheck")))
 		return
 	}
-	rec, err := s.runner.RecheckOf(c, cr.ID, int(n))
+	rec, err := s.rooms.RecheckOf(c, cr.ID, int(n))
 	if err != nil {
 		s.fail(c, err, fmt.Sprintf("recheck %d of crawl %d", n, cr.Number))
 		return
@@ -268,7 +267,7 @@ func (s *Service) importFigures(c *gin.Context) {
 			return
 		}
 	}
-	out, err := s.runner.ImportFigures(c, site, taken, http.MaxBytesReader(c.Writer, c.Request.Body, maxFigures))
+	out, err := s.rooms.ImportFigures(c, site, taken, http.MaxBytesReader(c.Writer, c.Request.Body, maxFigures))
 	var big *http.MaxBytesError
 	if errors.As(err, &big) {
 		problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("a file of figures has at most %d MB; split it", maxFigures>>20))

@@ -8,7 +8,7 @@ func (s *Store) Allow(ctx context.Context, site int64, prefix, who string) error
 	return err
 }
 
-// Disallow takes an allowance back; ErrNotFound if there is none.
+// Disallow takes an allowance back; record.ErrNotFound if there is none.
 func (s *Store) Disallow(ctx context.Context, site int64, prefix string) error {
 	return s.drop(ctx, "delete from allowance where site_id = $1 and range = $2", site, prefix)
 }

@@ -19,7 +19,7 @@ const (
 	listColumns = crawlBasics + ", c.report - 'ledger' - 'Ledger' as report, '[]'::jsonb as traps" + ofSite
 )
 
-// StartCrawl makes the next crawl of a site; ErrExists where one of it runs. A number is given once, also where the
+// StartCrawl makes the next crawl of a site; record.ErrExists where one of it runs. A number is given once, also where the
 // crawl that had it is removed.
 func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error) {
 	data, err := encodePlan(p)
@@ -45,12 +45,12 @@ func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, c
 // exists turns the database's error for what there may be only one of into ErrExists.
 func exists(err error) error {
 	if isUnique(err) {
-		return ErrExists
+		return record.ErrExists
 	}
 	return err
 }
 
-// RemoveCrawl deletes a crawl that does not run, with all that was found; ErrNotFound where there is none. What
+// RemoveCrawl deletes a crawl that does not run, with all that was found; record.ErrNotFound where there is none. What
 // people said of its fixes belongs to the site and stays.
 func (s *Store) RemoveCrawl(ctx context.Context, id int64) error {
 	return s.within(ctx, func(tx *sqlx.Tx) error {
@@ -91,7 +91,7 @@ func (s *Store) CountCut(ctx context.Context, id int64, fetched, counts int) (cu
 	return cuts, err
 }
 
-// ResumeCrawl marks a paused crawl as running. It tells whether it was paused; ErrExists where another of the site runs.
+// ResumeCrawl marks a paused crawl as running. It tells whether it was paused; record.ErrExists where another of the site runs.
 func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
 	r, err := s.db.ExecContext(ctx, `update crawl set state = 'running', detail = '', wish = '', waits = '', cuts = 0, cut_at = null where id = $1 and state = 'paused'`, id)
 	if err != nil {
@@ -102,7 +102,7 @@ func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
 }
 
 // Reopen makes a finished crawl one that runs by a changed plan: its verdict goes, and with it
-// what is no page, which is fetched after all pages. ErrExists where another crawl of the site runs.
+// what is no page, which is fetched after all pages. record.ErrExists where another crawl of the site runs.
 func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 	data, err := encodePlan(p)
 	if err != nil {

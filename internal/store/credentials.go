@@ -80,7 +80,7 @@ const credentialColumns = "id, kind, label, created, used, expires"
 // usedEvery is how exactly it is known when a credential was last used.
 const usedEvery = time.Minute
 
-// Known is the credential of a kind that a secret is; ErrNotFound if it is none that holds.
+// Known is the credential of a kind that a secret is; record.ErrNotFound if it is none that holds.
 func (s *Store) Known(ctx context.Context, secret, kind string) (c record.Credential, err error) {
 	hash := sha256.Sum256([]byte(secret))
 	err = s.db.GetContext(ctx, &c, "select "+credentialColumns+` from credential
@@ -110,12 +110,12 @@ func (s *Store) HasToken(ctx context.Context, label string) (has bool, err error
 	return has, err
 }
 
-// Revoke ends a credential; ErrNotFound if there is none of that number.
+// Revoke ends a credential; record.ErrNotFound if there is none of that number.
 func (s *Store) Revoke(ctx context.Context, id int64) error {
 	return s.drop(ctx, "delete from credential where id = $1 and (expires is null or expires > now())", id)
 }
 
-// Redeem uses a one-time link up; ErrNotFound if there is none.
+// Redeem uses a one-time link up; record.ErrNotFound if there is none.
 func (s *Store) Redeem(ctx context.Context, secret string) error {
 	hash := sha256.Sum256([]byte(secret))
 	return s.drop(ctx, "delete from credential where hash = $1 and kind = $2 and (expires is null or expires > now())", hash[:], Link)
@@ -127,7 +127,7 @@ func (s *Store) drop(ctx context.Context, query string, args ...any) error {
 		return err
 	}
 	if n, _ := r.RowsAffected(); n == 0 {
-		return ErrNotFound
+		return record.ErrNotFound
 	}
 	return nil
 }

@@ -107,7 +107,7 @@ func (s *Store) FigureSets(ctx context.Context, site int64) ([]record.FigureSet,
 func (s *Store) FigureState(ctx context.Context, site int64, name string) (state string, err error) {
 	err = s.db.GetContext(ctx, &state, `select taken || ' ' || imported from figure_set where site_id = $1 and name = $2 and kind <> 'text'
 		order by taken desc limit 1`, site, name)
-	if errors.Is(found(err), ErrNotFound) {
+	if errors.Is(found(err), record.ErrNotFound) {
 		return "", nil
 	}
 	return state, err
@@ -134,14 +134,14 @@ func (s *Store) NewestFigure(ctx context.Context, site int64, name string) (map[
 	return values, nil
 }
 
-// RemoveFigure forgets a figure of a site, of all days; ErrNotFound if there is none.
+// RemoveFigure forgets a figure of a site, of all days; record.ErrNotFound if there is none.
 func (s *Store) RemoveFigure(ctx context.Context, site int64, name string) error {
 	r, err := s.db.ExecContext(ctx, "delete from figure_set where site_id = $1 and name = $2", site, name)
 	if err != nil {
 		return err
 	}
 	if n, _ := r.RowsAffected(); n == 0 {
-		return ErrNotFound
+		return record.ErrNotFound
 	}
 	_, err = s.db.ExecContext(ctx, "update site set importance = '' where id = $1 and importance = $2", site, name)
 	return err

@@ -155,7 +155,7 @@ func (r *fixRow) line() (line record.FixLine, err error) {
 func (s *Store) Fix(ctx context.Context, crawlID int64, id string) (record.FixLine, error) {
 	var r fixRow
 	err := found(s.db.GetContext(ctx, &r, fixSelect+"where f.crawl_id = $1 and f.id = $2", crawlID, id))
-	if errors.Is(err, ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return s.entry(ctx, crawlID, id)
 	}
 	if err != nil {
@@ -199,7 +199,7 @@ func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record
 	out.Fix, _ = line.Fix.Entry(id)
 	var t record.Task
 	err = found(s.db.GetContext(ctx, &t, `select `+taskColumns+` from task where fix = $2 and site_id = (select site_id from crawl where id = $1)`, crawlID, id))
-	if errors.Is(err, ErrNotFound) {
+	if errors.Is(err, record.ErrNotFound) {
 		return out, nil
 	}
 	out.State, out.Assignee, out.Due, out.Note, out.Version = string(t.State), t.Assignee, t.Due, t.Note, t.Version

@@ -431,7 +431,7 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 	}
 	var row pageRow
 	switch err := found(s.db.GetContext(ctx, &row, pageSelect+pageFrom+" where p.crawl_id = $1 and p.id = $2", crawlID, d.ID)); {
-	case errors.Is(err, ErrNotFound):
+	case errors.Is(err, record.ErrNotFound):
 		return d, nil
 	case err != nil:
 		return d, err
@@ -543,7 +543,7 @@ func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32, limi
 	in.Links = []record.LinkRow{}
 	var packed []byte
 	if err := s.db.GetContext(ctx, &packed, `select linked_from from standing where crawl_id = $1 and page_id = $2`, crawlID, id); err != nil {
-		if errors.Is(found(err), ErrNotFound) {
+		if errors.Is(found(err), record.ErrNotFound) {
 			return in, nil
 		}
 		return in, err

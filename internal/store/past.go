@@ -22,7 +22,7 @@ type Past struct {
 }
 
 // Past is what there is of a crawl.
-func (s *Store) Past(crawlID int64) *Past { return &Past{s, crawlID} }
+func (s *Store) Past(crawlID int64) crawl.Past { return &Past{s, crawlID} }
 
 // Start implements crawl.Past.
 func (p *Past) Start(ctx context.Context) (addresses []string, files []crawl.File, progress record.Progress, err error) {

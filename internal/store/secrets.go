@@ -25,31 +25,16 @@ func (s *Store) Secrets(ctx context.Context, site int64) ([]record.Secret, error
 	return secrets, err
 }
 
-// A Sealed is a secret as it was stored.
-type Sealed struct {
-	Host    string  // that it is for
-	Network *string // under which it was given; nil for one that an earlier Harvik kept
-	Sealed  []byte
-}
-
-// SealedSecret is one secret; ErrNotFound if there is none of that name.
-func (s *Store) SealedSecret(ctx context.Context, site int64, name string) (row Sealed, err error) {
+// SealedSecret is one secret; record.ErrNotFound if there is none of that name.
+func (s *Store) SealedSecret(ctx context.Context, site int64, name string) (row record.Sealed, err error) {
 	err = s.db.GetContext(ctx, &row, "select host, network, sealed from secret where site_id = $1 and name = $2", site, name)
 	return row, found(err)
 }
 
-// An Unbound is a secret that an earlier Harvik kept, with its site's plan.
-type Unbound struct {
-	SiteID int64
-	Plan   plan.Plan
-	Name   string
-	Host   string
-}
-
 // UnboundSecrets are those whose network is not noted yet.
-func (s *Store) UnboundSecrets(ctx context.Context) (unbound []Unbound, err error) {
+func (s *Store) UnboundSecrets(ctx context.Context) (unbound []record.Unbound, err error) {
 	err = each(ctx, s, func(r *struct {
-		Unbound
+		record.Unbound
 		Plan kept[plan.Plan]
 	}) error {
 		r.Unbound.Plan = r.Plan.value

@@ -27,7 +27,7 @@ func saveSheet(ctx context.Context, tx pgx.Tx, crawlID int64, rules string, s *f
 }
 
 // Sheet is a crawl's: as it was judged where rules is empty, else as it was judged by other rules.
-// ErrNotFound says that there is none.
+// record.ErrNotFound says that there is none.
 func (s *Store) Sheet(ctx context.Context, crawlID int64, rules string) (*fixlist.Sheet, error) {
 	var body []byte
 	if err := s.db.GetContext(ctx, &body, "select body from sheet where crawl_id = $1 and rules = $2", crawlID, rules); err != nil {
@@ -35,7 +35,7 @@ func (s *Store) Sheet(ctx context.Context, crawlID int64, rules string) (*fixlis
 	}
 	sheet, err := fixlist.ReadSheet(bytes.NewReader(body))
 	if errors.Is(err, fixlist.ErrOldSheet) {
-		return nil, fmt.Errorf("%w: %w", ErrNotFound, err)
+		return nil, fmt.Errorf("%w: %w", record.ErrNotFound, err)
 	}
 	return sheet, err
 }

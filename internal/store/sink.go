@@ -29,7 +29,7 @@ type Sink struct {
 }
 
 // Sink is where a crawl writes to.
-func (s *Store) Sink(crawlID int64) *Sink { return &Sink{s, crawlID} }
+func (s *Store) Sink(crawlID int64) crawl.SiteSink { return &Sink{s, crawlID} }
 
 // Save stores a batch.
 func (k *Sink) Save(ctx context.Context, b crawl.Batch) error {
@@ -214,27 +214,32 @@ func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.F
 	return nil
 }
 
-// SaveResult stores what judging the whole crawl gave, and marks it finished.
-func (k *Sink) SaveResult(ctx context.Context, r *crawl.Result, p record.Progress, w record.Weighing) error {
-	tx, err := k.store.pool.Begin(ctx)
+// SaveResult stores what judging the whole crawl gave, and what that makes of the work at its site's fixes, and marks it
+// finished.
+func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *crawl.Result, p record.Progress, w record.Weighing, with record.Settling) error {
+	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	if err := k.result(ctx, tx, r, p, w); err != nil {
+	if err := (&Sink{s, rec.ID}).result(ctx, tx, r, p, w); err != nil {
 		return err
+	}
+	if err := settle(ctx, tx, rec, with); err != nil {
+		return fmt.Errorf("storing the states of fixes: %w", err)
 	}
 	return tx.Commit(ctx)
 }
 
 // Replace stores a new judgement of a finished crawl in place of the old one: what it found on
 // pages, and what on the whole. The plan says by which thresholds, catalogue by which checks.
-func (k *Sink) Replace(ctx context.Context, r *crawl.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error {
+func (s *Store) Replace(ctx context.Context, id int64, r *crawl.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error {
 	data, err := encodePlan(by)
 	if err != nil {
 		return err
 	}
-	tx, err := k.store.pool.Begin(ctx)
+	k := &Sink{s, id}
+	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
 	}

@@ -18,7 +18,7 @@ const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importanc
 		select number, health, weighed from crawl c where c.site_id = s.id and c.state = 'finished' order by number desc limit 1
 	) l on true `
 
-// AddSite makes a new site; ErrExists where its name is taken.
+// AddSite makes a new site; record.ErrExists where its name is taken.
 func (s *Store) AddSite(ctx context.Context, name, home string, p plan.Plan) error {
 	data, err := encodePlan(p)
 	if err != nil {
@@ -61,7 +61,7 @@ func (s *Store) RemoveSite(ctx context.Context, name string) error {
 			return err
 		}
 		if n, _ := r.RowsAffected(); n == 0 {
-			return ErrNotFound
+			return record.ErrNotFound
 		}
 		return nil
 	})
@@ -78,7 +78,7 @@ func (s *Store) SetPlan(ctx context.Context, name string, p plan.Plan) error {
 		return err
 	}
 	if n, _ := r.RowsAffected(); n == 0 {
-		return ErrNotFound
+		return record.ErrNotFound
 	}
 	return nil
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"harvik/internal/core/page"
+	"harvik/internal/core/survey"
 )
 
 // Source reads back what site checks need of a stored crawl.
@@ -15,7 +16,7 @@ type Source struct {
 }
 
 // Source reads the links and texts of a crawl; url names its addresses by number.
-func (s *Store) Source(ctx context.Context, crawlID int64, url func(int32) string) *Source {
+func (s *Store) Source(ctx context.Context, crawlID int64, url func(int32) string) survey.Source {
 	return &Source{ctx, s, crawlID, url}
 }
 

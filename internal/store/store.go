@@ -11,6 +11,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"harvik/internal/record"
+
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
@@ -22,12 +24,6 @@ import (
 
 //go:embed migrations/*.sql
 var migrations embed.FS
-
-// Errors that callers ask for.
-var (
-	ErrNotFound = errors.New("not found")
-	ErrExists   = errors.New("exists already")
-)
 
 // A Store is safe for use from several goroutines.
 type Store struct {
@@ -144,7 +140,7 @@ func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
 // found turns the driver's error for an empty answer into ErrNotFound.
 func found(err error) error {
 	if errors.Is(err, sql.ErrNoRows) {
-		return ErrNotFound
+		return record.ErrNotFound
 	}
 	return err
 }

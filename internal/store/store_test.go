@@ -324,10 +324,10 @@ func TestRemoveCrawl(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1); !errors.Is(err, store.ErrExists) {
+	if _, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1); !errors.Is(err, record.ErrExists) {
 		t.Errorf("a second crawl that runs: %v", err)
 	}
-	if err := s.RemoveCrawl(t.Context(), id); !errors.Is(err, store.ErrNotFound) {
+	if err := s.RemoveCrawl(t.Context(), id); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("removing one that runs: %v", err)
 	}
 	if err := s.PauseCrawl(t.Context(), id, "for the test", ""); err != nil {
@@ -337,7 +337,7 @@ func TestRemoveCrawl(t *testing.T) {
 	if err != nil || second.Number != 2 {
 		t.Fatalf("crawl %d (%v), want 2: what was refused takes no number", second.Number, err)
 	}
-	if _, err := s.ResumeCrawl(t.Context(), id); !errors.Is(err, store.ErrExists) {
+	if _, err := s.ResumeCrawl(t.Context(), id); !errors.Is(err, record.ErrExists) {
 		t.Errorf("resuming one while another runs: %v", err)
 	}
 	if err := s.FailCrawl(t.Context(), second.ID, "for the test"); err != nil {

@@ -2,10 +2,11 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
-	"github.com/jmoiron/sqlx"
+	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/task"
 	"harvik/internal/core/waive"
@@ -14,7 +15,7 @@ import (
 
 const taskColumns = `fix, check_id as "check", line, state, assignee, due, note, seen, version, changed`
 
-// Task is the work at a fix; ErrNotFound where nobody has touched it.
+// Task is the work at a fix; record.ErrNotFound where nobody has touched it.
 func (s *Store) Task(ctx context.Context, site int64, fix string) (t record.Task, err error) {
 	err = s.db.GetContext(ctx, &t, "select "+taskColumns+" from task where site_id = $1 and fix = $2", site, fix)
 	return t, found(err)
@@ -66,48 +67,39 @@ func (s *Store) NextBatch(ctx context.Context) (n int64, err error) {
 	return n, err
 }
 
-// A Change is what is to be done with the work at a fix: First is the task where there is none yet. Make gets
-// the task as it is and says what it becomes and what happened; an error of it leaves the task as it was.
-type Change struct {
-	First record.Task
-	Make  func(now record.Task) (after record.Task, says string, err error)
-}
-
-// A Changed is what became of a Change: the task as it is after it, or the error of its Make.
-type Changed struct {
-	Task record.Task
-	Err  error
-}
-
 // ChangeTasks changes the work at fixes, each named once, all in one transaction and, however many there are,
 // in a few statements. Two changes at once come one after the other. Batch is 0 for what cannot be undone.
-func (s *Store) ChangeTasks(ctx context.Context, site int64, who string, batch int64, changes []Change) (out []Changed, err error) {
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
+func (s *Store) ChangeTasks(ctx context.Context, site int64, who string, batch int64, changes []record.Change) (out []record.Changed, err error) {
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		out, err = changeTasks(ctx, tx, site, who, batch, changes)
 		return err
 	})
 	return out, err
 }
 
-func changeTasks(ctx context.Context, tx *sqlx.Tx, site int64, who string, batch int64, changes []Change) (out []Changed, err error) {
+func changeTasks(ctx context.Context, tx pgx.Tx, site int64, who string, batch int64, changes []record.Change) (out []record.Changed, err error) {
 	// The lock is on the site, since a fix may have no row yet.
-	if _, err := tx.ExecContext(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("tasks %d", site))); err != nil {
+	if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("tasks %d", site))); err != nil {
 		return nil, err
 	}
-	var present []record.Task
 	names := make([]string, len(changes))
 	for i := range changes {
 		names[i] = changes[i].First.Fix
 	}
-	if err := tx.SelectContext(ctx, &present, "select "+taskColumns+" from task where site_id = $1 and fix = any($2)", site, names); err != nil {
+	rows, err := tx.Query(ctx, "select "+taskColumns+" from task where site_id = $1 and fix = any($2)", site, names)
+	if err != nil {
+		return nil, err
+	}
+	present, err := pgx.CollectRows(rows, pgx.RowToStructByName[record.Task])
+	if err != nil {
 		return nil, err
 	}
 	known := make(map[string]record.Task, len(present))
 	for _, t := range present {
 		known[t.Fix] = t
 	}
-	var rows taskRows
-	out = make([]Changed, len(changes))
+	var changed taskRows
+	out = make([]record.Changed, len(changes))
 	for i := range changes {
 		now, there := known[changes[i].First.Fix]
 		if !there {
@@ -115,16 +107,16 @@ func changeTasks(ctx context.Context, tx *sqlx.Tx, site int64, who string, batch
 		}
 		after, says, err := changes[i].Make(now)
 		if err != nil {
-			out[i] = Changed{now, err}
+			out[i] = record.Changed{Task: now, Err: err}
 			continue
 		}
 		after.Version = now.Version + 1
 		out[i].Task = after
-		if err := rows.add(after, now, there, says); err != nil {
+		if err := changed.add(after, now, there, says); err != nil {
 			return nil, err
 		}
 	}
-	at, err := rows.write(ctx, tx, site, clean(who), batch)
+	at, err := changed.write(ctx, tx, site, clean(who), batch)
 	if err != nil {
 		return nil, err
 	}
@@ -165,11 +157,11 @@ func (r *taskRows) add(t, now record.Task, there bool, says string) error {
 	return nil
 }
 
-func (r *taskRows) write(ctx context.Context, tx *sqlx.Tx, site int64, who string, batch int64) (at time.Time, err error) {
+func (r *taskRows) write(ctx context.Context, tx pgx.Tx, site int64, who string, batch int64) (at time.Time, err error) {
 	if len(r.fix) == 0 {
 		return at, nil
 	}
-	if _, err := tx.ExecContext(ctx, `insert into task (site_id, fix, check_id, line, state, assignee, due, note, seen, version)
+	if _, err := tx.Exec(ctx, `insert into task (site_id, fix, check_id, line, state, assignee, due, note, seen, version)
 		select $1, v.fix, v.check_id, v.line, v.state, v.assignee, cast(nullif(v.due, '') as date), v.note, v.seen, v.version
 		from unnest($2::text[], $3::text[], $4::text[], $5::text[], $6::text[], $7::text[], $8::text[], $9::int[], $10::int[])
 			as v(fix, check_id, line, state, assignee, due, note, seen, version)
@@ -178,11 +170,11 @@ func (r *taskRows) write(ctx context.Context, tx *sqlx.Tx, site int64, who strin
 		site, r.fix, r.check, r.line, r.state, r.assignee, r.due, r.note, r.seen, r.version); err != nil {
 		return at, err
 	}
-	err = tx.GetContext(ctx, &at, `with told as (
+	err = tx.QueryRow(ctx, `with told as (
 			insert into task_event (site_id, fix, who, batch, before, state, says)
 			select $1, v.fix, $2, nullif($3::bigint, 0), cast(v.before as jsonb), v.state, v.says
 			from unnest($4::text[], $5::text[], $6::text[], $7::text[]) with ordinality as v(fix, before, state, says, nth) where v.says <> '' order by v.nth
-		) select now()`, site, who, batch, r.fix, r.before, r.state, r.says)
+		) select now()`, site, who, batch, r.fix, r.before, r.state, r.says).Scan(&at)
 	return at, err
 }
 
@@ -197,9 +189,9 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 		return out, err
 	}
 	if len(rows) == 0 {
-		return out, ErrNotFound
+		return out, record.ErrNotFound
 	}
-	changes := make([]Change, len(rows))
+	changes := make([]record.Change, len(rows))
 	for i, r := range rows {
 		was := record.Task{Fix: r.Fix, State: task.Open}
 		if r.Before != nil {
@@ -207,9 +199,9 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 				return out, err
 			}
 		}
-		changes[i] = Change{record.Task{Fix: r.Fix}, func(now record.Task) (record.Task, string, error) {
+		changes[i] = record.Change{First: record.Task{Fix: r.Fix}, Make: func(now record.Task) (record.Task, string, error) {
 			if now.Version != was.Version+1 {
-				return now, "", &ConflictError{now}
+				return now, "", &record.ConflictError{Now: now}
 			}
 			back := was
 			back.Check, back.Line, back.Seen = now.Check, now.Line, max(was.Seen, now.Seen)
@@ -221,23 +213,13 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 		return out, err
 	}
 	for i, d := range done {
-		if d.Err != nil { // a ConflictError: nothing else is given back
+		if d.Err != nil { // a record.ConflictError: nothing else is given back
 			out.Refused = append(out.Refused, record.Refused{Fix: rows[i].Fix, Why: d.Err.Error(), Task: &done[i].Task})
 			continue
 		}
 		out.Moved = append(out.Moved, d.Task)
 	}
 	return out, nil
-}
-
-// ConflictError says that a task was changed by somebody else meanwhile.
-type ConflictError struct{ Now record.Task }
-
-func (e *ConflictError) Error() string {
-	if e.Now.Version == 0 {
-		return "nobody has touched it, so it has no such version"
-	}
-	return fmt.Sprintf("it was changed meanwhile: it is %s since %s", e.Now.State, e.Now.Changed.UTC().Format("15:04:05 on 2 January (MST)"))
 }
 
 // Members are the addresses of the pages of a fix in a crawl, "" for the site.
@@ -268,7 +250,7 @@ func (s *Store) Fetched(ctx context.Context, crawlID int64, addresses []string) 
 	return out, nil
 }
 
-// Before is the finished crawl of a site before a number; ErrNotFound if there is none.
+// Before is the finished crawl of a site before a number; record.ErrNotFound if there is none.
 func (s *Store) Before(ctx context.Context, site int64, number int) (record.Crawl, error) {
 	var row crawlRow
 	err := s.db.GetContext(ctx, &row, crawlColumns+`where c.site_id = $1 and c.number < $2 and c.state = 'finished' order by c.number desc limit 1`, site, number)
@@ -315,9 +297,17 @@ func (s *Store) WaivedFixes(ctx context.Context, crawlID int64) (map[string]bool
 	return out, nil
 }
 
-// Saw notes that fixes stand in a crawl's list.
-func (s *Store) Saw(ctx context.Context, site int64, number int, fixes []string) error {
-	_, err := s.db.ExecContext(ctx, "update task set seen = $2 where site_id = $1 and fix = any($3) and seen < $2", site, number, fixes)
+// settle brings the work at fixes up to what a crawl saw.
+func settle(ctx context.Context, tx pgx.Tx, rec record.Crawl, with record.Settling) error {
+	if _, err := tx.Exec(ctx, "update task set seen = $2 where site_id = $1 and fix = any($3) and seen < $2", rec.SiteID, rec.Number, with.Seen); err != nil {
+		return err
+	}
+	done, err := changeTasks(ctx, tx, rec.SiteID, with.Who, 0, with.Changes)
+	for _, d := range done {
+		if d.Err != nil && !errors.Is(d.Err, record.ErrNothing) {
+			return d.Err
+		}
+	}
 	return err
 }
 
@@ -347,14 +337,14 @@ func (s *Store) AddWaiver(ctx context.Context, site int64, w record.Waiver) (id 
 	return id, err
 }
 
-// EndWaiver ends a waiver that holds; ErrNotFound if there is none of that number that does.
+// EndWaiver ends a waiver that holds; record.ErrNotFound if there is none of that number that does.
 func (s *Store) EndWaiver(ctx context.Context, site, id int64, who string) error {
 	r, err := s.db.ExecContext(ctx, "update waiver set ended = now(), ended_by = $3 where site_id = $1 and id = $2 and ended is null", site, id, clean(who))
 	if err != nil {
 		return err
 	}
 	if n, _ := r.RowsAffected(); n == 0 {
-		return ErrNotFound
+		return record.ErrNotFound
 	}
 	return nil
 }

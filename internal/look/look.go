@@ -1,8 +1,8 @@
-package jobs
+// Package look fetches one page, or takes the HTML of one, and judges it at once.
+package look
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -16,8 +16,23 @@ import (
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/fetch"
+	"harvik/internal/gear"
 	"harvik/internal/record"
 )
+
+// Store tells which sites may be where.
+type Store interface {
+	Sites(ctx context.Context) ([]record.Site, error)
+}
+
+// Looks are safe for use from several goroutines.
+type Looks struct {
+	store Store
+	gear  *gear.Gear
+}
+
+// New makes looks.
+func New(s Store, g *gear.Gear) *Looks { return &Looks{s, g} }
 
 // Widths of an entry in a list of results, in pixels of the common sans-serif: one line of title at
 // 20 px and two of description at 14 px on a desktop, two lines of title and three of description
@@ -30,28 +45,28 @@ const (
 )
 
 // Look fetches one page, or takes the HTML that is given, and judges it at once.
-func (r *Runner) Look(ctx context.Context, in record.LookRequest) (*record.Look, error) {
+func (l *Looks) Look(ctx context.Context, in record.LookRequest) (*record.Look, error) {
 	address := in.Address
 	if address == "" {
 		address = "http://page.invalid/"
 	}
 	u, err := weburl.Parse(address)
 	if err != nil || !u.IsHTTP() {
-		return nil, &Mistake{fmt.Sprintf("%q is no web address; it begins with http:// or https://", in.Address)}
+		return nil, record.Mistaken("%q is no web address; it begins with http:// or https://", in.Address)
 	}
 	catalog := checks.Catalog
 	if in.Check != "" {
 		c := checks.Find(in.Check)
 		if c == nil {
-			return nil, &Mistake{fmt.Sprintf("there is no check %q; `harvik check list` shows them", in.Check)}
+			return nil, record.Mistaken("there is no check %q; `harvik check list` shows them", in.Check)
 		}
 		catalog = []*check.Check{c}
 	}
 	out := &record.Look{Address: u.Key(), Links: []record.LinkRow{}, Loads: []record.LoadRow{}}
 	if in.HTML != "" {
 		out.Facts = &page.Facts{Version: page.Version, Address: u.Key(), Outcome: page.Answered, Status: 200, Type: "text/html", Bytes: len(in.HTML)}
-		out.Facts.Document = r.pages.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: []byte(in.HTML)})
-	} else if err := r.fetchOne(ctx, u, out); err != nil {
+		out.Facts.Document = l.gear.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: []byte(in.HTML)})
+	} else if err := l.fetchOne(ctx, u, out); err != nil {
 		return nil, err
 	}
 	if out.Facts == nil {
@@ -66,8 +81,8 @@ func (r *Runner) Look(ctx context.Context, in record.LookRequest) (*record.Look,
 }
 
 // fetchOne is a crawl of one page, with the redirects that lead to it.
-func (r *Runner) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) error {
-	guard, err := r.guardFor(ctx, u)
+func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) error {
+	guard, err := l.guardFor(ctx, u)
 	if err != nil {
 		return err
 	}
@@ -75,15 +90,15 @@ func (r *Runner) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) e
 	p := plan.Plan{
 		Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(), Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
 	}
-	config := r.config(p.WithDefaults(), u, guard, check.NewRunner(nil, plan.Plan{}))
+	config := l.gear.Config(p.WithDefaults(), u, guard, check.NewRunner(nil, plan.Plan{}))
 	config.Sink = sink
 	c, err := crawl.New(config)
 	if err != nil {
-		return &Refusal{err.Error()}
+		return record.Refuse("%s", err.Error())
 	}
 	result, err := c.Run(ctx)
 	if err != nil {
-		return &Refusal{err.Error()}
+		return record.Refuse("%s", err.Error())
 	}
 	for _, rec := range sink.records {
 		out.Facts = rec.Facts
@@ -97,8 +112,8 @@ func (r *Runner) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) e
 }
 
 // guardFor is the guard of the site that an address belongs to; of no site's where none has it.
-func (r *Runner) guardFor(ctx context.Context, u weburl.URL) (fetch.Guard, error) {
-	sites, err := r.store.Sites(ctx)
+func (l *Looks) guardFor(ctx context.Context, u weburl.URL) (fetch.Guard, error) {
+	sites, err := l.store.Sites(ctx)
 	if err != nil {
 		return fetch.Guard{}, err
 	}
@@ -107,7 +122,7 @@ func (r *Runner) guardFor(ctx context.Context, u weburl.URL) (fetch.Guard, error
 			continue
 		}
 		if home, err := weburl.Parse(site.Home); err == nil && scope.New(home, site.Plan.Scope).Inside(u.Key()) {
-			return guardOf(site), nil
+			return gear.GuardOf(site), nil
 		}
 	}
 	return fetch.Guard{}, nil
@@ -123,9 +138,9 @@ func (k *keep) Save(_ context.Context, b crawl.Batch) error {
 
 func describe(out *record.Look, d *page.Document) {
 	for i := range d.Links {
-		l := &d.Links[i]
+		link := &d.Links[i]
 		out.Links = append(out.Links, record.LinkRow{
-			To: l.Address, Words: l.Words, Place: l.Place, Region: l.Region.String(), NoFollow: l.NoFollow, Line: l.Line, Href: l.Href,
+			To: link.Address, Words: link.Words, Place: link.Place, Region: link.Region.String(), NoFollow: link.NoFollow, Line: link.Line, Href: link.Href,
 		})
 	}
 	for _, use := range d.Uses {

@@ -1,0 +1,155 @@
+// Package gear is what everything that fetches shares: the paces of hosts, the readers and bounds of the one service, and
+// the secrets of sites, each for where it may go.
+package gear
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/netip"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/checks"
+	"harvik/internal/core/mishap"
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/weburl"
+	"harvik/internal/crawl"
+	"harvik/internal/fetch"
+	"harvik/internal/pdf"
+	"harvik/internal/record"
+)
+
+// Store is what secrets are read from.
+type Store interface {
+	SealedSecret(ctx context.Context, site int64, name string) (record.Sealed, error)
+	NoteUse(ctx context.Context, site int64, name, who, what string) error
+	UnboundSecrets(ctx context.Context) ([]record.Unbound, error)
+	BindSecret(ctx context.Context, site int64, name, network string) error
+}
+
+// Unsealer opens what is kept sealed.
+type Unsealer interface {
+	Unseal(sealed []byte, purpose string) (string, error)
+}
+
+// A Gear is safe for use from several goroutines. Close it after use.
+type Gear struct {
+	store Store
+	vault Unsealer
+	paces crawl.Paces
+	pages page.Reader
+	pdfs  pdf.Reader
+	large *fetch.Large
+	log   *slog.Logger
+}
+
+// New makes a gear.
+func New(s Store, v Unsealer, log *slog.Logger) *Gear {
+	return &Gear{store: s, vault: v, large: fetch.NewLarge(), log: log}
+}
+
+// Close ends the child processes that read documents.
+func (g *Gear) Close() { g.pdfs.Close() }
+
+// Read reads one document, in its turn.
+func (g *Gear) Read(r page.Response) *page.Document { return g.pages.Read(r) }
+
+// GuardOf lets the hosts of a site be where its owner allows them to.
+func GuardOf(site record.Site) (out fetch.Guard) {
+	for _, one := range site.Allowed {
+		if p, err := netip.ParsePrefix(one); err == nil {
+			out.Allow = append(out.Allow, p)
+		}
+	}
+	return out
+}
+
+// Open is Secrets, for those that are going to be sent: it is noted by whom and what for.
+func (g *Gear) Open(ctx context.Context, site int64, home string, p plan.Plan, who, what string) (map[string]string, error) {
+	out, err := g.Secrets(ctx, site, home, p)
+	if err != nil {
+		return nil, err
+	}
+	for name := range out {
+		if err := g.store.NoteUse(ctx, site, name, who, what); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// BindSecrets lets secrets that an earlier Harvik kept hold for what their sites' plans say of the network.
+func (g *Gear) BindSecrets(ctx context.Context) error {
+	unbound, err := g.store.UnboundSecrets(ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range unbound {
+		if err := g.store.BindSecret(ctx, s.SiteID, s.Name, s.Plan.Network(s.Host)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Secrets opens those that a plan uses, each for the host and the network that it is bound to.
+func (g *Gear) Secrets(ctx context.Context, site int64, home string, p plan.Plan) (map[string]string, error) {
+	start, err := weburl.Parse(home)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for name, host := range p.Secrets() {
+		if host == "" {
+			host = start.Hostname()
+		}
+		kept, err := g.store.SealedSecret(ctx, site, name)
+		switch {
+		case errors.Is(err, record.ErrNotFound):
+			return nil, record.Refuse("the plan uses the secret %q, which is not set; `harvik secret set SITE %s` does that", name, name)
+		case err != nil:
+			return nil, err
+		case !strings.EqualFold(kept.Host, host):
+			return nil, record.Refuse("the secret %q is for %s, and the plan would send it to %s", name, kept.Host, host)
+		case kept.Network == nil || *kept.Network != p.Network(host):
+			return nil, record.Refuse("the secret %q was given when the plan reached %s in another way (hosts, ca, proxy); it would now be sent there %s. If that is right, give it again: `harvik secret set SITE %s`",
+				name, host, p.Route(host), name)
+		}
+		if out[name], err = g.vault.Unseal(kept.Sealed, Purpose(site, name)); err != nil {
+			return nil, record.Refuse("%s: %s", name, err)
+		}
+	}
+	return out, nil
+}
+
+// Purpose binds a sealed secret to its site and name.
+func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site, name) }
+
+// Config is what crawls of every kind share: the paces of hosts, the readers and bounds of the one service.
+func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard, checks *check.Runner) crawl.Config {
+	return crawl.Config{
+		Plan: p, Start: start, Guard: guard, Runner: checks,
+		Paces: &g.paces, Pages: &g.pages, ReadPDF: g.pdfs.Read, Large: g.large, Log: g.log,
+	}
+}
+
+// Checks are the catalogue as a plan wants it.
+func Checks(p plan.Plan, log *slog.Logger) *check.Runner {
+	r := check.NewRunner(checks.Catalog, p)
+	r.Panicked = func(c *check.Check, address string, v any) {
+		log.Error("check panicked", "check", c.ID, "address", address, "value", fmt.Sprint(v))
+	}
+	return r
+}
+
+// Tell logs an error, with the stack where it was a panic.
+func Tell(log *slog.Logger, what string, err error) {
+	var p *mishap.Panic
+	if errors.As(err, &p) {
+		log = log.With("stack", string(p.Stack))
+	}
+	log.Error(what, "reason", err.Error())
+}

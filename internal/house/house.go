@@ -1,0 +1,56 @@
+// Package house puts the rooms of a service together.
+package house
+
+import (
+	"context"
+	"log/slog"
+
+	"harvik/internal/compare"
+	"harvik/internal/decide"
+	"harvik/internal/gear"
+	"harvik/internal/jobs"
+	"harvik/internal/judging"
+	"harvik/internal/look"
+	"harvik/internal/recheck"
+	"harvik/internal/store"
+	"harvik/internal/worklist"
+)
+
+// A House is the rooms, each knowing of the others what it declares itself. Shut it down after use.
+type House struct {
+	*decide.Decisions
+	*worklist.List
+	*compare.Comparisons
+	*recheck.Rechecks
+	*look.Looks
+	*jobs.Runner
+
+	gear *gear.Gear
+}
+
+// New puts a house together.
+func New(s *store.Store, v gear.Unsealer, disk jobs.Disk, log *slog.Logger) *House {
+	h := &House{gear: gear.New(s, v, log)}
+	room := func() error { return h.Room() }
+	h.Decisions = decide.New(s, room)
+	h.List = worklist.New(s)
+	judge := judging.New(s, h.gear, log)
+	h.Comparisons = compare.New(s, judge, h.Decisions)
+	h.Rechecks = recheck.New(s, h.gear, h.Decisions, h.List, room, log)
+	h.Looks = look.New(s, h.gear)
+	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge, Disk: disk, Log: log})
+	return h
+}
+
+// Shutdown puts all crawls away, to go on when the service starts again, and ends rechecks. Where ctx ends first it cuts
+// them off, which loses nothing but time.
+func (h *House) Shutdown(ctx context.Context) {
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		h.Rechecks.Shutdown(ctx)
+	}()
+	h.Runner.Shutdown(ctx)
+	<-done
+	h.gear.Close()
+}

@@ -1,0 +1,321 @@
+package recheck
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/checks"
+	"harvik/internal/core/drift"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/task"
+	"harvik/internal/core/weburl"
+	"harvik/internal/crawl"
+	"harvik/internal/gear"
+	"harvik/internal/record"
+)
+
+// looking is the work of a recheck.
+type looking struct {
+	of     *Rechecks
+	site   record.Site
+	crawl  record.Crawl
+	sheet  *fixlist.Sheet
+	adjust fixlist.Adjustment
+	report *fixlist.Report
+	fixes  []*fixlist.Fix
+	show   *recheck
+
+	lines   map[string]bool     // fixes that have a line of their own on the crawl's list
+	members map[string][]string // of each fix
+	sampled map[string]bool     // fixes of which only a sample is looked at
+	numbers map[string]int32    // of the sheet's pages
+	again   *crawl.Again
+	trial   *fixlist.Sheet
+	seen    *drift.Look
+	after   []fixlist.Fix // the list with what was seen; made when first asked for
+}
+
+func (l *looking) run(ctx context.Context) error {
+	l.lines, l.members, l.sampled, l.numbers = map[string]bool{}, map[string][]string{}, map[string]bool{}, map[string]int32{}
+	for i := range l.report.Fixes {
+		l.lines[l.report.Fixes[i].ID] = true
+	}
+	for i := range l.sheet.Pages {
+		l.numbers[l.sheet.Pages[i].Address] = l.sheet.Pages[i].ID
+	}
+	for _, f := range l.fixes {
+		l.members[f.ID] = l.sheet.Addresses(f)
+		l.sampled[f.ID] = isOfTemplate(f) && f.Pages > 2*sampleSize
+	}
+	if err := l.look(ctx); err != nil {
+		return err
+	}
+	if l.grow() {
+		if err := l.look(ctx); err != nil {
+			return err
+		}
+	}
+	return l.conclude(ctx)
+}
+
+// isOfTemplate tells a cause that one change mends on all its pages.
+func isOfTemplate(f *fixlist.Fix) bool {
+	switch f.Kind {
+	case fixlist.Layout, fixlist.Section, fixlist.Carrier:
+		return true
+	}
+	return f.Kind == fixlist.Target && (strings.HasPrefix(f.Where, "in the layout") || strings.HasPrefix(f.Where, "named by"))
+}
+
+// sample is what is looked at of a fix.
+func (l *looking) sample(f *fixlist.Fix) []string {
+	all := l.members[f.ID]
+	if !l.sampled[f.ID] {
+		return all
+	}
+	var out []string
+	for i := range sampleSize {
+		out = append(out, all[i*(len(all)-1)/(sampleSize-1)])
+	}
+	return slices.Compact(out)
+}
+
+// look fetches what is concerned, and judges the crawl with it.
+func (l *looking) look(ctx context.Context) error {
+	wanted, listed, err := l.concerned(ctx)
+	if err != nil {
+		return err
+	}
+	ids, evidence := l.siteChecks()
+	p := plan.Plan(l.crawl.Plan).WithDefaults()
+	p.Sources.Addresses = listed
+	if !evidence {
+		p.Sources.Sitemaps, p.Probes = plan.No(), plan.No()
+	}
+	p.Pages, p.Selection, p.Depth, p.Time = 2*mostRechecked, plan.Breadth, 1<<20, 0
+	known := map[string]bool{}
+	addresses, err := l.of.store.AllAddresses(ctx, l.crawl.ID)
+	if err != nil {
+		return err
+	}
+	for i := range addresses {
+		known[addresses[i].URL] = true
+	}
+	secrets, err := l.of.gear.Open(ctx, l.site.ID, l.site.Home, p, cmp.Or(l.show.rec.By, "somebody"), fmt.Sprintf("recheck %d of crawl %d", l.show.rec.Number, l.crawl.Number))
+	if err != nil {
+		return err
+	}
+	layouts, err := l.of.store.KnownLayouts(ctx, l.site.ID)
+	if err != nil {
+		return err
+	}
+	start, err := weburl.Parse(l.crawl.Home)
+	if err != nil {
+		return err
+	}
+	fresh := 0
+	config := l.of.gear.Config(p, start, gear.GuardOf(l.site), gear.Checks(p, l.of.log))
+	config.Secrets, config.Layouts = secrets, layouts
+	config.Only = func(address string) bool {
+		if wanted[address] || known[address] {
+			return wanted[address]
+		}
+		fresh++ // what a repair links to that the crawl did not know is part of the repair
+		return fresh <= mostFresh
+	}
+	c, err := crawl.New(config)
+	if err != nil {
+		return record.Refuse("%s", err.Error())
+	}
+	l.show.mu.Lock()
+	l.show.now, l.show.rec.Of = c, len(wanted)
+	l.show.mu.Unlock()
+	past := l.of.store.Past(l.crawl.ID)
+	urls := make([]string, len(addresses))
+	for i := range addresses {
+		urls[i] = addresses[i].URL
+	}
+	of := crawl.Finished{
+		Addresses: addresses, Evidence: evidence,
+		Records: func(ctx context.Context, f func(crawl.Record) error) error { return past.EachRecord(ctx, urls, f) },
+		Source: l.of.store.Source(ctx, l.crawl.ID, func(id int32) string {
+			if id < 0 || int(id) >= len(urls) {
+				return ""
+			}
+			return urls[id]
+		}),
+	}
+	if len(ids) > 0 {
+		var catalog []*check.Check
+		for _, one := range checks.Catalog {
+			if ids[one.ID] {
+				catalog = append(catalog, one)
+			}
+		}
+		of.Runner = check.NewRunner(catalog, p)
+	}
+	if l.again, err = c.Again(ctx, of); err != nil {
+		return err
+	}
+	l.show.mu.Lock()
+	l.show.now, l.show.rec.Fetched = nil, len(l.again.Records)
+	l.show.mu.Unlock()
+	l.judge(ids)
+	return nil
+}
+
+// mostFresh bounds the addresses of which the crawl knew nothing that one recheck fetches.
+const mostFresh = 200
+
+// concerned are the addresses that the fixes are about: those to begin with, and all that may be
+// fetched: link targets, the others of a group, the steps of a redirect.
+func (l *looking) concerned(ctx context.Context) (wanted map[string]bool, listed []string, err error) {
+	wanted = map[string]bool{}
+	for _, f := range l.fixes {
+		some := l.sample(f)
+		looked := map[string]bool{}
+		for _, a := range some {
+			if len(listed) == mostRechecked {
+				l.warn(fmt.Sprintf("only %d pages are looked at at once; crawl again to see the rest", mostRechecked))
+				break
+			}
+			looked[a] = true
+			if a != "" && !wanted[a] {
+				wanted[a] = true
+				listed = append(listed, a)
+			}
+		}
+		for _, target := range slices.Concat(f.Targets, []string{f.Target}) {
+			if target != "" {
+				wanted[target] = true
+			}
+		}
+		after := ""
+		for {
+			rows, err := l.of.store.FixPages(ctx, l.crawl.ID, *f, after, 500)
+			if err != nil {
+				return nil, nil, err
+			}
+			for _, row := range rows {
+				if looked[row.Address] {
+					l.related(row.Places, wanted)
+				}
+			}
+			if len(rows) < 500 {
+				break
+			}
+			after = rows[len(rows)-1].Address
+		}
+	}
+	if len(listed) == 0 {
+		wanted[l.crawl.Home] = true
+		listed = append(listed, l.crawl.Home)
+	}
+	return wanted, listed, nil
+}
+
+// related adds what the evidence names.
+func (l *looking) related(places []check.Place, wanted map[string]bool) {
+	add := func(address string) {
+		if len(wanted) < 2*mostRechecked && (strings.HasPrefix(address, "http://") || strings.HasPrefix(address, "https://")) {
+			wanted[address] = true
+		}
+	}
+	for _, p := range places {
+		add(p.Target)
+		for _, o := range p.Others {
+			add(o)
+		}
+		for _, h := range p.Hops {
+			add(h.Address)
+		}
+	}
+}
+
+func (l *looking) warn(what string) {
+	l.show.mu.Lock()
+	defer l.show.mu.Unlock()
+	if !slices.Contains(l.show.rec.Warnings, what) {
+		l.show.rec.Warnings = append(l.show.rec.Warnings, what)
+	}
+}
+
+// siteChecks are those of the fixes that look at the whole site, and whether they need to know what
+// is beside pages.
+func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
+	ids = map[string]bool{}
+	for _, f := range l.fixes {
+		c := checks.Find(f.Check)
+		if c == nil || c.Site == nil || c.OfCrawl {
+			continue
+		}
+		ids[c.ID] = true
+		if f.Kind == fixlist.Whole || c.Gather == check.ByPlace || c.Gather == check.Alone || c.Group == "reach" { // robots.txt, sitemaps, front doors
+			evidence = true
+		}
+	}
+	return ids, evidence
+}
+
+// judge puts what was seen in the place of what the crawl had.
+func (l *looking) judge(site map[string]bool) {
+	looked := map[int32]bool{}
+	var found []check.Finding
+	for address, r := range l.again.Records {
+		id, known := l.numbers[address]
+		if !known || r.Role != page.AsPage {
+			continue
+		}
+		looked[id] = true
+		for _, f := range r.Findings {
+			f.Page = id
+			found = append(found, f)
+		}
+	}
+	slices.SortStableFunc(found, func(a, b check.Finding) int { return int(a.Page - b.Page) })
+	found = append(found, l.again.Findings...)
+	ofPages := map[string]bool{}
+	for _, c := range checks.Catalog {
+		ofPages[c.ID] = c.Page != nil
+	}
+	l.trial = l.sheet.Trial(func(id string, page int32) bool { return site[id] || ofPages[id] && looked[page] }, found)
+	l.after = nil
+	l.seen = drift.NewLook(l.trial, func(a string) bool { return l.again.Records[a] != nil }, l.listed)
+}
+
+func (l *looking) listed(fix string) bool { return l.lines[fix] }
+
+// sight is what the look says of a fix, over what was to be looked at.
+func (l *looking) sight(f *fixlist.Fix) (sight task.Sight, still, missed []string) {
+	if ofCrawl(f) {
+		return task.Unseen, nil, l.sample(f)
+	}
+	return l.seen.At(f, l.sample(f))
+}
+
+// ofCrawl tells a fix that only a whole crawl can confirm.
+func ofCrawl(f *fixlist.Fix) bool {
+	c := checks.Find(f.Check)
+	return c != nil && c.OfCrawl
+}
+
+// grow widens samples that disagree to all pages. It tells whether any did.
+func (l *looking) grow() bool {
+	grown := false
+	for _, f := range l.fixes {
+		if !l.sampled[f.ID] {
+			continue
+		}
+		if _, still, _ := l.sight(f); len(still) > 0 && len(still) < len(l.sample(f)) {
+			l.sampled[f.ID] = false
+			grown = true
+		}
+	}
+	return grown
+}

@@ -1,0 +1,85 @@
+package record
+
+import (
+	"errors"
+	"fmt"
+
+	"harvik/internal/core/plan"
+)
+
+// Errors of what is kept, that callers ask for.
+var (
+	ErrNotFound = errors.New("not found")
+	ErrExists   = errors.New("exists already")
+)
+
+// Errors of what cannot be done at the moment.
+var (
+	ErrRunning = errors.New("a crawl of this site is running")
+	ErrEnding  = errors.New("the service is ending")
+	ErrDisk    = errors.New("the disk is nearly full")
+)
+
+// A Refusal says why something cannot be done as things are.
+type Refusal struct{ Reason string }
+
+func (r *Refusal) Error() string { return r.Reason }
+
+// Refuse words a Refusal.
+func Refuse(format string, args ...any) error { return &Refusal{fmt.Sprintf(format, args...)} }
+
+// A Mistake says what is wrong with what was asked for, however things are.
+type Mistake struct{ Reason string }
+
+func (m *Mistake) Error() string { return m.Reason }
+
+// Mistaken words a Mistake.
+func Mistaken(format string, args ...any) error { return &Mistake{fmt.Sprintf(format, args...)} }
+
+// A Change is what is to be done with the work at a fix: First is the task where there is none yet. Make gets
+// the task as it is and says what it becomes and what happened; an error of it leaves the task as it was.
+type Change struct {
+	First Task
+	Make  func(now Task) (after Task, says string, err error)
+}
+
+// ErrNothing is the error of a Change that leaves the task as it is.
+var ErrNothing = errors.New("nothing to change")
+
+// A Settling is what a crawl makes of the work at the fixes of its site.
+type Settling struct {
+	Who     string   // says so
+	Seen    []string // fixes that stand in its list
+	Changes []Change
+}
+
+// A Changed is what became of a Change: the task as it is after it, or the error of its Make.
+type Changed struct {
+	Task Task
+	Err  error
+}
+
+// ConflictError says that a task was changed by somebody else meanwhile.
+type ConflictError struct{ Now Task }
+
+func (e *ConflictError) Error() string {
+	if e.Now.Version == 0 {
+		return "nobody has touched it, so it has no such version"
+	}
+	return fmt.Sprintf("it was changed meanwhile: it is %s since %s", e.Now.State, e.Now.Changed.UTC().Format("15:04:05 on 2 January (MST)"))
+}
+
+// An Unbound is a secret that an earlier Harvik kept, with its site's plan.
+type Unbound struct {
+	SiteID int64
+	Plan   plan.Plan
+	Name   string
+	Host   string
+}
+
+// A Sealed is a secret as it was stored.
+type Sealed struct {
+	Host    string  // that it is for
+	Network *string // under which it was given; nil for one that an earlier Harvik kept
+	Sealed  []byte
+}
