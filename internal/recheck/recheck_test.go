@@ -1,0 +1,113 @@
+package recheck
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"harvik/internal/core/fixlist"
+	"harvik/internal/decide"
+	"harvik/internal/record"
+	"harvik/internal/testkit"
+)
+
+// hanging is a store that keeps those who add rechecks waiting, and has nothing else.
+type hanging struct {
+	Store
+	asked chan struct{}
+	free  chan error
+}
+
+func (h *hanging) AddRecheck(context.Context, int64, record.Recheck) (int, error) {
+	h.asked <- struct{}{}
+	return 0, <-h.free
+}
+
+func (h *hanging) Crawl(context.Context, string, int) (record.Crawl, error) {
+	return record.Crawl{}, record.ErrNotFound
+}
+
+type undecided struct{}
+
+func (undecided) Weights(context.Context, record.Site) (*decide.Weights, error) {
+	return nil, errors.New("nothing is decided")
+}
+
+// TestAtOnce refuses the ninth of rechecks at once, while the eight before it still wait for the database, which keeps nobody
+// from asking for others; one that comes to nothing gives its place back.
+func TestAtOnce(t *testing.T) {
+	h := &hanging{asked: make(chan struct{}), free: make(chan error)}
+	r := New(h, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
+	ended := make(chan error)
+	for range mostRechecks {
+		go func() {
+			_, err := r.begin(t.Context(), &recheck{}, &looking{})
+			ended <- err
+		}()
+		<-h.asked
+	}
+	_, err := r.begin(t.Context(), &recheck{}, &looking{})
+	if refusal := (*record.Refusal)(nil); !errors.As(err, &refusal) || !strings.Contains(refusal.Reason, "8 rechecks are running") {
+		t.Errorf("the ninth recheck: %v", err)
+	}
+	away := errors.New("the database went away")
+	for range mostRechecks {
+		h.free <- away
+		if err := <-ended; !errors.Is(err, away) {
+			t.Errorf("a recheck that cannot be stored: %v", err)
+		}
+	}
+	go r.begin(t.Context(), &recheck{}, &looking{})
+	<-h.asked // there is a place again
+	closing, cancel := context.WithTimeout(t.Context(), 50*time.Millisecond)
+	defer cancel()
+	go func() {
+		<-closing.Done()
+		h.free <- away
+	}()
+	r.Shutdown(closing)
+	if err := r.take(); !errors.Is(err, record.ErrEnding) {
+		t.Errorf("a recheck after the end: %v", err)
+	}
+}
+
+// TestWithout refuses rechecks of sites without crawls, and passes on that there is no room.
+func TestWithout(t *testing.T) {
+	r := New(&hanging{}, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
+	if _, err := r.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); err == nil || !strings.Contains(err.Error(), "nothing to look at again") {
+		t.Errorf("without a crawl: %v", err)
+	}
+	full := New(&hanging{}, nil, undecided{}, nil, func() error { return record.ErrDisk }, testkit.Quiet)
+	if _, err := full.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); !errors.Is(err, record.ErrDisk) {
+		t.Errorf("without room: %v", err)
+	}
+}
+
+// TestSample takes the first, the last and others evenly of what one change mends, and all of what it does not.
+func TestSample(t *testing.T) {
+	var all []string
+	for i := range 100 {
+		all = append(all, strings.Repeat("x", i))
+	}
+	l := &looking{members: map[string][]string{"layout": all, "alone": all}, sampled: map[string]bool{"layout": true}}
+	some := l.sample(&fixlist.Fix{ID: "layout"})
+	if len(some) != sampleSize || some[0] != all[0] || some[sampleSize-1] != all[99] || len(some[6])-len(some[5]) != 9 {
+		t.Errorf("a sample of %d: %d first, %d last", len(some), len(some[0]), len(some[len(some)-1]))
+	}
+	if got := l.sample(&fixlist.Fix{ID: "alone"}); len(got) != 100 {
+		t.Errorf("%d of 100 pages that are mended one by one", len(got))
+	}
+	for _, one := range []struct {
+		fix fixlist.Fix
+		is  bool
+	}{
+		{fixlist.Fix{Kind: fixlist.Layout}, true}, {fixlist.Fix{Kind: fixlist.Section}, true}, {fixlist.Fix{Kind: fixlist.Pages}, false},
+		{fixlist.Fix{Kind: fixlist.Target, Where: "in the layout of 412 pages, footer"}, true}, {fixlist.Fix{Kind: fixlist.Target, Where: "on 3 pages"}, false},
+	} {
+		if isOfTemplate(&one.fix) != one.is {
+			t.Errorf("%s %q is of a template: %v", one.fix.Kind, one.fix.Where, !one.is)
+		}
+	}
+}
