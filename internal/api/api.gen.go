@@ -198,7 +198,10 @@ type Crawl struct {
 	Ending    string    `json:"ending,omitempty,omitzero"`
 	Finished  time.Time `json:"finished,omitempty,omitzero"`
 	Home      string    `json:"home"`
-	Number    int       `json:"number"`
+
+	// Marked it stays when older crawls go
+	Marked bool `json:"marked,omitempty,omitzero"`
+	Number int  `json:"number"`
 
 	// Plan How a site is crawled and judged, filled in; /plan-schema has the schema of what may be sent
 	Plan   Plan    `json:"plan"`
@@ -791,6 +794,12 @@ type Importance struct {
 	Importance string `json:"importance"`
 }
 
+// Keep defines model for Keep.
+type Keep struct {
+	// Crawls how many finished crawls stay beside those that are marked, from 2; 0 for all
+	Crawls int `json:"crawls"`
+}
+
 // KnownAddress A known address
 type KnownAddress struct {
 	Address string `json:"address"`
@@ -952,6 +961,11 @@ type MapSection struct {
 	// Pages HTML pages
 	Pages   int    `json:"pages"`
 	Section string `json:"section"`
+}
+
+// Mark defines model for Mark.
+type Mark struct {
+	Marked bool `json:"marked"`
 }
 
 // Markup What the source says about how the document was written, beyond what its tree shows: faults that the HTML standard's tree construction mends without a word
@@ -1663,6 +1677,9 @@ type Site struct {
 	// Importance the figure that weighs pages beside their authority
 	Importance string `json:"importance,omitempty,omitzero"`
 
+	// Keep how many finished crawls it keeps beside those that are marked; left out for all
+	Keep int `json:"keep,omitempty,omitzero"`
+
 	// Latest number of the newest finished crawl
 	Latest *int   `json:"latest,omitempty"`
 	Name   string `json:"name"`
@@ -2163,6 +2180,9 @@ type ContinueCrawlJSONRequestBody = MorePages
 // PassGateJSONRequestBody defines body for PassGate for application/json ContentType.
 type PassGateJSONRequestBody = GateConditions
 
+// MarkCrawlJSONRequestBody defines body for MarkCrawl for application/json ContentType.
+type MarkCrawlJSONRequestBody = Mark
+
 // SetPaceJSONRequestBody defines body for SetPace for application/json ContentType.
 type SetPaceJSONRequestBody = PaceChange
 
@@ -2171,6 +2191,9 @@ type MoveFixesJSONRequestBody = Wish
 
 // SetImportanceJSONRequestBody defines body for SetImportance for application/json ContentType.
 type SetImportanceJSONRequestBody = FigureChoice
+
+// SetKeepJSONRequestBody defines body for SetKeep for application/json ContentType.
+type SetKeepJSONRequestBody = Keep
 
 // ChangePlanJSONRequestBody defines body for ChangePlan for application/json ContentType.
 type ChangePlanJSONRequestBody = PlanText
@@ -2536,6 +2559,20 @@ type ClientInterface interface {
 	// Corresponds with GET /sites/{site}/crawls/{crawl}/map (the `ShowMap` operationId).
 	ShowMap(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// MarkCrawlWithBody Mark a crawl, so that it stays when older ones go, or take the mark off
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /sites/{site}/crawls/{crawl}/mark (the `MarkCrawl` operationId).
+	MarkCrawlWithBody(ctx context.Context, site SiteName, crawl CrawlName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MarkCrawl Mark a crawl, so that it stays when older ones go, or take the mark off
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /sites/{site}/crawls/{crawl}/mark (the `MarkCrawl` operationId).
+	MarkCrawl(ctx context.Context, site SiteName, crawl CrawlName, body MarkCrawlJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SetPaceWithBody Change the pace of a running crawl
 	//
 	// Takes any type of body and a specified content type.
@@ -2649,6 +2686,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /sites/{site}/importance (the `SetImportance` operationId).
 	SetImportance(ctx context.Context, site SiteName, body SetImportanceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetKeepWithBody Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /sites/{site}/keep (the `SetKeep` operationId).
+	SetKeepWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetKeep Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /sites/{site}/keep (the `SetKeep` operationId).
+	SetKeep(ctx context.Context, site SiteName, body SetKeepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ShowPlan How the site is crawled
 	//
@@ -3529,6 +3580,40 @@ func (c *Calls) ShowMap(ctx context.Context, site SiteName, crawl CrawlName, req
 	return c.Client.Do(req)
 }
 
+// MarkCrawlWithBody Mark a crawl, so that it stays when older ones go, or take the mark off
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /sites/{site}/crawls/{crawl}/mark (the `MarkCrawl` operationId).
+func (c *Calls) MarkCrawlWithBody(ctx context.Context, site SiteName, crawl CrawlName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMarkCrawlRequestWithBody(c.Server, site, crawl, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MarkCrawl Mark a crawl, so that it stays when older ones go, or take the mark off
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /sites/{site}/crawls/{crawl}/mark (the `MarkCrawl` operationId).
+func (c *Calls) MarkCrawl(ctx context.Context, site SiteName, crawl CrawlName, body MarkCrawlJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMarkCrawlRequest(c.Server, site, crawl, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SetPaceWithBody Change the pace of a running crawl
 //
 // Takes any type of body and a specified content type.
@@ -3833,6 +3918,40 @@ func (c *Calls) SetImportanceWithBody(ctx context.Context, site SiteName, conten
 // Corresponds with PUT /sites/{site}/importance (the `SetImportance` operationId).
 func (c *Calls) SetImportance(ctx context.Context, site SiteName, body SetImportanceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSetImportanceRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetKeepWithBody Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /sites/{site}/keep (the `SetKeep` operationId).
+func (c *Calls) SetKeepWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetKeepRequestWithBody(c.Server, site, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetKeep Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /sites/{site}/keep (the `SetKeep` operationId).
+func (c *Calls) SetKeep(ctx context.Context, site SiteName, body SetKeepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetKeepRequest(c.Server, site, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6045,6 +6164,60 @@ func NewShowMapRequest(server string, site SiteName, crawl CrawlName) (*http.Req
 	return req, nil
 }
 
+// NewMarkCrawlRequest calls the generic MarkCrawl builder with application/json body
+func NewMarkCrawlRequest(server string, site SiteName, crawl CrawlName, body MarkCrawlJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewMarkCrawlRequestWithBody(server, site, crawl, "application/json", bodyReader)
+}
+
+// NewMarkCrawlRequestWithBody constructs an http.Request for the MarkCrawl method, with any body, and a specified content type
+func NewMarkCrawlRequestWithBody(server string, site SiteName, crawl CrawlName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/mark", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewSetPaceRequest calls the generic SetPace builder with application/json body
 func NewSetPaceRequest(server string, site SiteName, crawl CrawlName, body SetPaceJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -6932,6 +7105,53 @@ func NewSetImportanceRequestWithBody(server string, site SiteName, contentType s
 	}
 
 	operationPath := fmt.Sprintf("/sites/%s/importance", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSetKeepRequest calls the generic SetKeep builder with application/json body
+func NewSetKeepRequest(server string, site SiteName, body SetKeepJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetKeepRequestWithBody(server, site, "application/json", bodyReader)
+}
+
+// NewSetKeepRequestWithBody constructs an http.Request for the SetKeep method, with any body, and a specified content type
+func NewSetKeepRequestWithBody(server string, site SiteName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/keep", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -7858,6 +8078,11 @@ func (c *Client) ShowMap(ctx context.Context, site SiteName, crawl CrawlName) (M
 	return read[Map](c.calls.ShowMap(ctx, site, crawl))
 }
 
+// MarkCrawl: Mark a crawl, so that it stays when older ones go, or take the mark off.
+func (c *Client) MarkCrawl(ctx context.Context, site SiteName, crawl CrawlName, body MarkCrawlJSONRequestBody) error {
+	return done(c.calls.MarkCrawl(ctx, site, crawl, body))
+}
+
 // SetPace: Change the pace of a running crawl.
 func (c *Client) SetPace(ctx context.Context, site SiteName, crawl CrawlName, body SetPaceJSONRequestBody) (PaceLimits, error) {
 	return read[PaceLimits](c.calls.SetPace(ctx, site, crawl, body))
@@ -7941,6 +8166,11 @@ func (c *Client) ShowTask(ctx context.Context, site SiteName, fix FixID) (TaskDe
 // SetImportance: Choose the figure that weighs pages beside their authority.
 func (c *Client) SetImportance(ctx context.Context, site SiteName, body SetImportanceJSONRequestBody) (Importance, error) {
 	return read[Importance](c.calls.SetImportance(ctx, site, body))
+}
+
+// SetKeep: Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends.
+func (c *Client) SetKeep(ctx context.Context, site SiteName, body SetKeepJSONRequestBody) (Site, error) {
+	return read[Site](c.calls.SetKeep(ctx, site, body))
 }
 
 // ShowPlan: How the site is crawled.

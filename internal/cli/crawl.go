@@ -67,15 +67,43 @@ following, not the crawl; "harvik crawl stop SITE" ends that.`,
 	}
 	c.Flags().IntVar(&pages, "pages", 0, "fetch at most this many addresses, this once")
 	detached(c, &detach)
-	c.AddCommand(list, stop, pause, resume, a.continueCommand(), a.paceCommand(), a.leftCommand(), a.removeCrawlCommand())
+	c.AddCommand(list, stop, pause, resume, a.continueCommand(), a.paceCommand(), a.leftCommand(), a.markCommand(), a.removeCrawlCommand())
 	return c
 }
 
 func (a *app) removeCrawlCommand() *cobra.Command {
+	return a.forNumbered("remove", "Delete a crawl with all that it found", `Deletes a crawl with its pages, findings and fix list. What was said of fixes, and what is waived, belongs
+to the site and stays. The number of the crawl is not given to another one.`, func(c *cobra.Command, cl *api.Client, site string, number int) error {
+		if err := cl.RemoveCrawl(c.Context(), site, api.Numbered(number)); err != nil {
+			return err
+		}
+		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is deleted.\n", number, site)
+		return nil
+	})
+}
+
+func (a *app) markCommand() *cobra.Command {
+	var off bool
+	mark := a.forNumbered("mark", "Let a crawl stay when older ones go", `Marks a crawl, such as the one before a move, so that it stays however many the site keeps
+("harvik site keep"). With --off the mark is taken off, and the crawl goes with others of its age.`, func(c *cobra.Command, cl *api.Client, site string, number int) error {
+		if err := cl.MarkCrawl(c.Context(), site, api.Numbered(number), api.Mark{Marked: !off}); err != nil {
+			return err
+		}
+		if off {
+			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is not marked.\n", number, site)
+		} else {
+			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is marked, and stays.\n", number, site)
+		}
+		return nil
+	})
+	mark.Flags().BoolVar(&off, "off", false, "take the mark off")
+	return mark
+}
+
+// forNumbered is a command on a crawl that has to be named by its number.
+func (a *app) forNumbered(name, short, long string, do func(*cobra.Command, *api.Client, string, int) error) *cobra.Command {
 	return &cobra.Command{
-		Use: "remove SITE@N", Short: "Delete a crawl with all that it found", Args: args("SITE@N"),
-		Long: `Deletes a crawl with its pages, findings and fix list. What was said of fixes, and what is waived, belongs
-to the site and stays. The number of the crawl is not given to another one.`,
+		Use: name + " SITE@N", Short: short, Long: long, Args: args("SITE@N"),
 		RunE: func(c *cobra.Command, in []string) error {
 			site, number, err := crawlName(in[0])
 			if err != nil {
@@ -88,11 +116,7 @@ to the site and stays. The number of the crawl is not given to another one.`,
 			if err != nil {
 				return err
 			}
-			if err := cl.RemoveCrawl(c.Context(), site, api.Numbered(number)); err != nil {
-				return err
-			}
-			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is deleted.\n", number, site)
-			return nil
+			return do(c, cl, site, number)
 		},
 	}
 }
@@ -358,11 +382,14 @@ func (a *app) listCrawls(c *cobra.Command, in []string) error {
 		return err
 	}
 	w := c.OutOrStdout()
-	rows := [][]string{{"crawl", "state", "ended by", "started", "fetched", "health", "fixes"}}
+	rows := [][]string{{"crawl", "state", "ended by", "started", "fetched", "health", "fixes", "marked"}}
 	for _, cr := range list.Crawls {
-		row := []string{cr.Site + "@" + strconv.Itoa(cr.Number), cr.State, cr.Ending, cr.Started.Format("2006-01-02 15:04"), strconv.Itoa(cr.Progress.Fetched), "", ""}
+		row := []string{cr.Site + "@" + strconv.Itoa(cr.Number), cr.State, cr.Ending, cr.Started.Format("2006-01-02 15:04"), strconv.Itoa(cr.Progress.Fetched), "", "", ""}
 		if cr.Report != nil && cr.Report.Scored {
 			row[5], row[6] = points(cr.Report.Health), strconv.Itoa(cr.Report.Fixes)
+		}
+		if cr.Marked {
+			row[7] = "marked"
 		}
 		rows = append(rows, row)
 	}

@@ -85,6 +85,37 @@ stays out of reach there.`,
 			return nil
 		},
 	}
+	keep := &cobra.Command{
+		Use: "keep NAME CRAWLS", Short: "Say how many crawls a site keeps, such as 12, or all", Args: args("NAME", "CRAWLS"),
+		Long: `When a crawl of the site ends, older ones than so many go, with their pages and findings. Those that are marked
+("harvik crawl mark") stay beside them. The work at fixes, waivers and figures belong to the site and stay.`,
+		Example: "  harvik site keep fernhollow 12\n  harvik site keep fernhollow all",
+		RunE: func(c *cobra.Command, in []string) error {
+			n := 0
+			if in[1] != "all" {
+				var err error
+				if n, err = strconv.Atoi(in[1]); err != nil || n < 1 {
+					return usage(c, fmt.Errorf("%q is no number of crawls; write one, such as 12, or all", in[1]))
+				}
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			site, err := cl.SetKeep(c.Context(), in[0], api.Keep{Crawls: n})
+			if err != nil {
+				return err
+			}
+			if a.json {
+				return writeJSON(c.OutOrStdout(), site)
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "%s keeps %s.\n", site.Name, kept(site.Keep))
+			if gone := site.Crawls - site.Keep; site.Keep > 0 && gone > 0 {
+				fmt.Fprintf(c.ErrOrStderr(), "It has %s; the oldest go when a crawl ends.\n", numbers.Count(site.Crawls, "crawl", "crawls"))
+			}
+			return nil
+		},
+	}
 	list := &cobra.Command{Use: "list", Short: "List the sites", Args: args(), RunE: a.listSites}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	show := &cobra.Command{
@@ -111,6 +142,9 @@ stays out of reach there.`,
 			if len(site.Allowed) > 0 {
 				fmt.Fprintf(w, "its hosts may be in %s\n", strings.Join(site.Allowed, ", "))
 			}
+			if site.Keep > 0 {
+				fmt.Fprintf(w, "keeps %s\n", kept(site.Keep))
+			}
 			return nil
 		},
 	}
@@ -128,7 +162,15 @@ stays out of reach there.`,
 			return nil
 		},
 	}
-	return group("site", "Add, list, show and remove sites, and say where they may be", add, list, show, permit, forbid, remove)
+	return group("site", "Add, list, show and remove sites, and say where they may be", add, list, show, permit, forbid, keep, remove)
+}
+
+// kept words how many crawls a site keeps.
+func kept(crawls int) string {
+	if crawls == 0 {
+		return "all its crawls"
+	}
+	return fmt.Sprintf("the newest %d crawls, and those that are marked", crawls)
 }
 
 func (a *app) listSites(c *cobra.Command, _ []string) error {

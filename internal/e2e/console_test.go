@@ -247,4 +247,20 @@ func TestLooks(t *testing.T) {
 	b.click("button", "Close")
 	b.picture("list-phone")
 	b.wait("no sideways scrolling", `document.documentElement.scrollWidth <= 390`)
+
+	b.size(1280, 800)
+	b.visit(h.url + "/sites/fernhollow")
+	b.choose("Crawls that stay", "12")
+	b.see("Older ones go when a crawl ends")
+	b.click("button", "Mark crawl 1")
+	b.wait("a marked crawl", `document.querySelector('[aria-label="Mark crawl 1"]')?.getAttribute('aria-pressed') === 'true'`)
+	if cr, err := h.ShowCrawl(t.Context(), "fernhollow", api.Numbered(1)); err != nil || !cr.Marked {
+		t.Errorf("crawl 1 is marked: %v (%v)", cr.Marked, err)
+	}
+	b.picture("site")
+	b.click("button", "Delete crawl 1")
+	b.see("Delete it with all that it found?")
+	b.picture("site-delete")
+	b.click("button", "Delete")
+	b.see("No crawl yet")
 }

@@ -108,7 +108,8 @@ func TestDescription(t *testing.T) {
 		{operation: "stopCrawl", path: "site=beds&crawl=1", until: func(t *testing.T, h *harvik) { held.Store(false); state("beds", 1, "finished")(t, h) }},
 		{operation: "startCrawl", path: "site=beds", body: `{"pages": 2}`, until: state("beds", 2, "finished")},
 		{operation: "continueCrawl", path: "site=beds&crawl=2", body: `{"pages": 3}`, until: state("beds", 2, "finished")},
-		{operation: "removeCrawl", path: "site=beds&crawl=1"},
+		{operation: "setKeep", path: "site=beds", body: `{"crawls": 2}`},
+		{operation: "markCrawl", path: "site=beds&crawl=1", body: `{"marked": true}`}, {operation: "removeCrawl", path: "site=beds&crawl=1"},
 
 		{operation: "addTicket", body: `{"address": "/api/v1/sites/fernhollow/crawls/latest/export?as=csv"}`},
 		{operation: "addToken", body: `{"label": "nightly"}`}, {operation: "listCredentials", keep: map[string]string{"credential": "credentials.2.id"}},

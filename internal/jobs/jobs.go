@@ -32,6 +32,7 @@ type Store interface {
 	FailCrawl(ctx context.Context, id int64, why string) error
 	RemoveCrawl(ctx context.Context, id int64) error
 	RemoveSite(ctx context.Context, name string) error
+	Retain(ctx context.Context, site int64) (numbers []int, err error)
 	Sweep(ctx context.Context) error
 	Tidy(ctx context.Context, id int64) error
 	Wish(ctx context.Context, id int64, wish string) error
@@ -477,13 +478,26 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	one.stored = true
 	one.mu.Unlock()
 	r.group.Go(func() {
-		if err := mishap.Catch(func() error { return r.store.Tidy(r.ctx, one.rec.ID) }); err != nil && r.ctx.Err() == nil {
+		if err := mishap.Catch(func() error { return r.tidy(one.rec, log) }); err != nil && r.ctx.Err() == nil {
 			gear.Tell(log, "the database could not be tidied", err)
 		}
 	})
 	log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
 		"seconds", int(progress.Seconds), "fixes", len(result.Report.Fixes))
 	return nil
+}
+
+// tidy tells the database of what a crawl that has ended brought, and deletes older crawls of the site that it does not keep.
+func (r *Runner) tidy(rec record.Crawl, log *slog.Logger) error {
+	if err := r.store.Tidy(r.ctx, rec.ID); err != nil {
+		return err
+	}
+	gone, err := r.store.Retain(r.ctx, rec.SiteID)
+	if err == nil && len(gone) > 0 {
+		log.Info("older crawls deleted, as the site keeps so many", "crawls", gone)
+		r.sweep()
+	}
+	return err
 }
 
 // conclude deals with an attempt's error. It tells whether that is the end of the run.

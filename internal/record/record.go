@@ -24,6 +24,7 @@ type Site struct {
 	Health  *float64 // of that crawl
 
 	Weighed    string   // by which waivers and figure that crawl's report was made
+	Keep       int      // how many finished crawls it keeps beside those that are marked; 0 for all
 	Importance string   // the figure that weighs pages beside their authority
 	Allowed    []string // ranges that are not public and that its hosts may be in
 }
@@ -47,6 +48,7 @@ type Crawl struct {
 	Probes    *survey.Probes
 	Traps     []survey.Trap
 	Weighed   string // by which waivers and figure its report was made
+	Marked    bool   // it stays when older ones go
 	Wish      string // what it is to do while it runs: WishStop, WishPause or ""
 }
 

@@ -188,6 +188,22 @@ func (s *Service) removeCrawl(c *gin.Context) {
 	c.Status(http.StatusNoContent)
 }
 
+func (s *Service) markCrawl(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	var in api.Mark
+	if !s.bind(c, &in) {
+		return
+	}
+	if err := s.store.MarkCrawl(c, cr.ID, in.Marked); err != nil {
+		s.fail(c, err, "the crawl")
+		return
+	}
+	c.Status(http.StatusNoContent)
+}
+
 func (s *Service) stopCrawl(c *gin.Context) { s.tell(c, s.rooms.Stop) }
 
 func (s *Service) pauseCrawl(c *gin.Context) { s.tell(c, s.rooms.Pause) }

@@ -63,12 +63,14 @@ func (s *Service) routes(g *gin.Engine) {
 	api.POST("/sites/:site/figures", atOnce(imports, s.importFigures))
 	api.DELETE("/sites/:site/figures/:figure", s.removeFigure)
 	api.PUT("/sites/:site/importance", s.setImportance)
+	api.PUT("/sites/:site/keep", s.setKeep)
 
 	api.GET("/sites/:site/crawls", s.listCrawls)
 	api.POST("/sites/:site/crawls", s.startCrawl)
 	// A crawl is named by its number, or "latest" for the newest finished one.
 	api.GET("/sites/:site/crawls/:crawl", s.showCrawl)
 	api.DELETE("/sites/:site/crawls/:crawl", s.removeCrawl)
+	api.PUT("/sites/:site/crawls/:crawl/mark", s.markCrawl)
 	api.POST("/sites/:site/crawls/:crawl/stop", s.stopCrawl)
 	api.POST("/sites/:site/crawls/:crawl/pause", s.pauseCrawl)
 	api.POST("/sites/:site/crawls/:crawl/resume", s.resumeCrawl)

@@ -57,6 +57,8 @@ type Store interface {
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
 	RemoveFigure(ctx context.Context, site int64, name string) error
 	SetImportance(ctx context.Context, site int64, name string) error
+	SetKeep(ctx context.Context, site int64, crawls int) error
+	MarkCrawl(ctx context.Context, id int64, marked bool) error
 	Known(ctx context.Context, secret, kind string) (record.Credential, error)
 	Holds(ctx context.Context, credential int64) (bool, error)
 	Credentials(ctx context.Context) ([]record.Credential, error)

@@ -130,3 +130,27 @@ func (s *Service) removeSite(c *gin.Context) {
 	}
 	c.Status(http.StatusNoContent)
 }
+
+// fewestKept is how few crawls a site may keep: a crawl is compared with the one before it.
+const fewestKept = 2
+
+// setKeep says how many crawls a site keeps. None goes before a crawl of it ends.
+func (s *Service) setKeep(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	var in api.Keep
+	if !s.bind(c, &in) {
+		return
+	}
+	if in.Crawls != 0 && in.Crawls < fewestKept {
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("a site keeps at least %d crawls, so that each can be compared with the one before; 0 keeps all", fewestKept))
+		return
+	}
+	if err := s.store.SetKeep(c, site.ID, in.Crawls); err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	s.showSite(c)
+}

@@ -11,7 +11,7 @@ import (
 
 const (
 	crawlBasics = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
-		c.started, c.finished, c.catalogue, c.progress, c.weighed, c.wish`
+		c.started, c.finished, c.catalogue, c.progress, c.weighed, c.wish, c.marked`
 	ofSite = ` from crawl c join site s on s.id = c.site_id `
 
 	crawlColumns = crawlBasics + ", c.report, c.probes, c.traps" + ofSite
@@ -60,6 +60,37 @@ func (s *Store) RemoveCrawl(ctx context.Context, id int64) error {
 		}
 		return forget(ctx, tx, []int64{id})
 	})
+}
+
+// Retain deletes of a site's crawls that have ended those older than the newest finished ones that it keeps, but for what is
+// marked. It returns their numbers.
+func (s *Store) Retain(ctx context.Context, site int64) (numbers []int, err error) {
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		var gone []struct {
+			ID     int64
+			Number int
+		}
+		if err := tx.SelectContext(ctx, &gone, `select c.id, c.number from crawl c join site s on s.id = c.site_id
+			where s.id = $1 and s.keep > 0 and c.state in ('finished', 'failed') and not c.marked and c.number < (
+				select min(number) from (
+					select number from crawl where site_id = s.id and state = 'finished' and not marked order by number desc limit s.keep) k)
+			order by c.number for update of c`, site); err != nil {
+			return err
+		}
+		ids := make([]int64, len(gone))
+		for i, c := range gone {
+			ids[i] = c.ID
+			numbers = append(numbers, c.Number)
+		}
+		return forget(ctx, tx, ids)
+	})
+	return numbers, err
+}
+
+// MarkCrawl marks a crawl, so that it stays when older ones go, or takes the mark off.
+func (s *Store) MarkCrawl(ctx context.Context, id int64, marked bool) error {
+	_, err := s.db.ExecContext(ctx, "update crawl set marked = $2 where id = $1", id, marked)
+	return err
 }
 
 // FailCrawl marks a crawl that could not be ended properly.

@@ -10,7 +10,7 @@ import (
 	"harvik/internal/core/plan"
 )
 
-const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importance,
+const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importance, s.keep,
 	(select count(*) from crawl c where c.site_id = s.id) as crawls,
 	coalesce((select jsonb_agg(a.range order by a.range) from allowance a where a.site_id = s.id), '[]') as allowed,
 	l.number as latest, l.health, coalesce(l.weighed, '') as weighed
@@ -81,4 +81,10 @@ func (s *Store) SetPlan(ctx context.Context, name string, p plan.Plan) error {
 		return record.ErrNotFound
 	}
 	return nil
+}
+
+// SetKeep says how many finished crawls a site keeps beside those that are marked; 0 for all.
+func (s *Store) SetKeep(ctx context.Context, site int64, crawls int) error {
+	_, err := s.db.ExecContext(ctx, "update site set keep = $2 where id = $1", site, crawls)
+	return err
 }

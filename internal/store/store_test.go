@@ -368,6 +368,74 @@ func TestRemoveCrawl(t *testing.T) {
 	}
 }
 
+// TestRetain: of a site that keeps two crawls older ones go, with what they found, but for one that is marked, one that is put
+// away and those of other sites; failed ones keep no place.
+func TestRetain(t *testing.T) {
+	s, db := opened(t)
+	if err := s.AddSite(t.Context(), "beds", "http://beds.invalid/", plan.Plan{}); err != nil {
+		t.Fatal(err)
+	}
+	other, err := s.Site(t.Context(), "beds")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.AddSite(t.Context(), "fernhollow", "http://fernhollow.invalid/", plan.Plan{}); err != nil {
+		t.Fatal(err)
+	}
+	site, err := s.Site(t.Context(), "fernhollow")
+	if err != nil {
+		t.Fatal(err)
+	}
+	made := func(site record.Site, state string) record.Crawl {
+		t.Helper()
+		rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := db.ExecContext(t.Context(), "update crawl set state = $2 where id = $1", rec.ID, state); err != nil {
+			t.Fatal(err)
+		}
+		return rec
+	}
+	for range 4 {
+		made(other, "finished")
+	}
+	oldest := made(site, "finished")
+	marked := made(site, "finished")
+	if err := s.MarkCrawl(t.Context(), marked.ID, true); err != nil {
+		t.Fatal(err)
+	}
+	for _, state := range []string{"failed", "paused", "finished", "failed", "finished"} {
+		made(site, state)
+	}
+	if gone, err := s.Retain(t.Context(), site.ID); err != nil || len(gone) != 0 {
+		t.Errorf("a site that keeps all loses %v, %v", gone, err)
+	}
+	if err := s.SetKeep(t.Context(), site.ID, 2); err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range [][]int{{1, 3}, nil} {
+		if gone, err := s.Retain(t.Context(), site.ID); err != nil || !slices.Equal(gone, want) {
+			t.Errorf("gone are %v, want %v; %v", gone, want, err)
+		}
+	}
+	if err := s.Sweep(t.Context()); err != nil || partsOf(t, db, oldest.ID) != 0 || partsOf(t, db, marked.ID) == 0 {
+		t.Errorf("the oldest has %d parts, the marked one %d; %v", partsOf(t, db, oldest.ID), partsOf(t, db, marked.ID), err)
+	}
+	if err := s.MarkCrawl(t.Context(), marked.ID, false); err != nil {
+		t.Fatal(err)
+	}
+	if gone, err := s.Retain(t.Context(), site.ID); err != nil || !slices.Equal(gone, []int{2}) {
+		t.Errorf("without its mark, gone are %v; %v", gone, err)
+	}
+	if left, err := s.Crawls(t.Context(), other, 0, 10); err != nil || len(left) != 4 {
+		t.Errorf("another site has %d of 4 crawls, %v", len(left), err)
+	}
+	if site, err = s.Site(t.Context(), "fernhollow"); err != nil || site.Keep != 2 {
+		t.Errorf("the site keeps %d; %v", site.Keep, err)
+	}
+}
+
 // partsOf counts the tables that are a crawl's own.
 func partsOf(t *testing.T, db *sql.DB, crawl int64) (n int) {
 	t.Helper()

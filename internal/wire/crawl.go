@@ -13,7 +13,7 @@ import (
 // Crawl is one run over a site.
 func Crawl(in *record.Crawl) api.Crawl {
 	return api.Crawl{
-		Site: in.Site, Home: in.Home, Number: in.Number, State: in.State,
+		Site: in.Site, Home: in.Home, Number: in.Number, State: in.State, Marked: in.Marked,
 		Ending: in.Ending, Detail: in.Detail, Plan: in.Plan.WithDefaults(),
 		Started: in.Started, Finished: value(in.Finished), Catalogue: in.Catalogue,
 		Progress: Progress(&in.Progress), Report: maybe(in.Report, report), Probes: maybe(in.Probes, probes),

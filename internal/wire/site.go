@@ -15,7 +15,7 @@ import (
 func Site(in *record.Site) api.Site {
 	return api.Site{
 		Name: in.Name, Home: in.Home, Plan: in.Plan.WithDefaults(), Created: in.Created,
-		Crawls: in.Crawls, Latest: in.Latest, Health: in.Health, Importance: in.Importance,
+		Crawls: in.Crawls, Latest: in.Latest, Health: in.Health, Importance: in.Importance, Keep: in.Keep,
 		Allowed: in.Allowed,
 	}
 }

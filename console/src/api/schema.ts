@@ -432,6 +432,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/crawls/{crawl}/mark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Mark a crawl, so that it stays when older ones go, or take the mark off */
+        put: operations["markCrawl"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/crawls/{crawl}/stop": {
         parameters: {
             query?: never;
@@ -968,6 +989,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends */
+        put: operations["setKeep"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/importance": {
         parameters: {
             query?: never;
@@ -1267,6 +1307,8 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "paused" | "finished" | "failed";
+            /** @description it stays when older crawls go */
+            marked?: boolean;
             /** @enum {string} */
             ending?: "complete" | "page-limit" | "time-limit" | "stopped" | "shut-out";
             detail?: string;
@@ -1280,6 +1322,13 @@ export interface components {
             report?: components["schemas"]["Report"];
             probes?: components["schemas"]["Probes"];
             traps?: components["schemas"]["Trap"][];
+        };
+        Keep: {
+            /** @description how many finished crawls stay beside those that are marked, from 2; 0 for all */
+            crawls: number;
+        };
+        Mark: {
+            marked: boolean;
         };
         CrawlList: {
             crawls: components["schemas"]["Crawl"][];
@@ -2753,6 +2802,8 @@ export interface components {
             health?: number;
             /** @description the figure that weighs pages beside their authority */
             importance?: string;
+            /** @description how many finished crawls it keeps beside those that are marked; left out for all */
+            keep?: number;
             /** @description ranges that are not public and that its hosts may be in */
             allowed?: string[];
         };
@@ -3827,6 +3878,33 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    markCrawl: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mark"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     stopCrawl: {
         parameters: {
             query?: never;
@@ -4624,6 +4702,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setKeep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Keep"];
+            };
+        };
+        responses: {
+            /** @description The site */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Site"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -1,13 +1,12 @@
-import { Box, Button, Flex, Heading, Link, Table, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Heading, Link, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, read } from "../../api/client";
 import { crawls, site } from "../../api/queries";
-import type { Crawl } from "../../api/types";
-import { points, when, whole } from "../../lib/format";
-import { say, useWords } from "../../lib/useWords";
+import { whole } from "../../lib/format";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
+import { CrawlTable } from "./CrawlTable";
 
 const Trend = lazy(() => import("./Trend").then((m) => ({ default: m.Trend })));
 
@@ -71,44 +70,8 @@ export function SitePage() {
           Start one: its progress is shown at once, and you can leave it alone and come back.
         </Empty>
       ) : (
-        <CrawlTable crawls={list.data} />
+        <CrawlTable site={name} keep={info.data.keep ?? 0} crawls={list.data} />
       )}
     </Box>
-  );
-}
-
-function CrawlTable({ crawls: list }: { crawls: Crawl[] }) {
-  const { endings } = useWords();
-  return (
-    <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
-      <Table.Root size="sm" interactive>
-        <Table.Header>
-          <Table.Row bg="bg.subtle">
-            <Table.ColumnHeader>Crawl</Table.ColumnHeader>
-            <Table.ColumnHeader>Started</Table.ColumnHeader>
-            <Table.ColumnHeader>How it ended</Table.ColumnHeader>
-            <Table.ColumnHeader textAlign="end">Fetched</Table.ColumnHeader>
-            <Table.ColumnHeader textAlign="end">Fixes</Table.ColumnHeader>
-            <Table.ColumnHeader textAlign="end">Health</Table.ColumnHeader>
-          </Table.Row>
-        </Table.Header>
-        <Table.Body>
-          {list.map((c) => (
-            <Table.Row key={c.number} bg="bg.panel">
-              <Table.Cell>
-                <Link asChild color="accent" fontWeight="600">
-                  <RouterLink to={`/sites/${c.site}/${c.number}`}>Crawl {c.number}</RouterLink>
-                </Link>
-              </Table.Cell>
-              <Table.Cell whiteSpace="nowrap">{when(c.started)}</Table.Cell>
-              <Table.Cell>{c.state === "finished" ? say(endings, c.ending) : c.state}</Table.Cell>
-              <Table.Cell textAlign="end">{whole(c.progress.fetched)}</Table.Cell>
-              <Table.Cell textAlign="end">{c.report ? whole(c.report.fixes) : "–"}</Table.Cell>
-              <Table.Cell textAlign="end">{c.report?.scored ? points(c.report.health) : "–"}</Table.Cell>
-            </Table.Row>
-          ))}
-        </Table.Body>
-      </Table.Root>
-    </Table.ScrollArea>
   );
 }

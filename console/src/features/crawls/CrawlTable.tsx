@@ -1,0 +1,152 @@
+import { Button, Flex, Link, Table, Text } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link as RouterLink } from "react-router";
+import { api } from "../../api/client";
+import type { Crawl } from "../../api/types";
+import { points, when, whole } from "../../lib/format";
+import { say, useWords } from "../../lib/useWords";
+import { Select } from "../../ui/Select";
+import { Refused } from "../../ui/States";
+
+/** A site's crawls, the newest first, and how many of them stay. */
+export function CrawlTable({ site, keep, crawls }: { site: string; keep: number; crawls: Crawl[] }) {
+  const client = useQueryClient();
+  const refresh = () => client.invalidateQueries({ queryKey: ["sites", site] });
+  const hold = useMutation({
+    mutationFn: (n: number) =>
+      api.PUT("/sites/{site}/keep", { params: { path: { site } }, body: { crawls: n } }),
+    onSuccess: refresh,
+  });
+  const mark = useMutation({
+    mutationFn: (c: Crawl) =>
+      api.PUT("/sites/{site}/crawls/{crawl}/mark", {
+        params: { path: { site, crawl: String(c.number) } },
+        body: { marked: !c.marked },
+      }),
+    onSuccess: refresh,
+  });
+  const remove = useMutation({
+    mutationFn: (c: Crawl) =>
+      api.DELETE("/sites/{site}/crawls/{crawl}", { params: { path: { site, crawl: String(c.number) } } }),
+    onSuccess: refresh,
+  });
+  return (
+    <>
+      <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
+        <Table.Root size="sm" interactive>
+          <Table.Header>
+            <Table.Row bg="bg.subtle">
+              <Table.ColumnHeader>Crawl</Table.ColumnHeader>
+              <Table.ColumnHeader>Started</Table.ColumnHeader>
+              <Table.ColumnHeader>How it ended</Table.ColumnHeader>
+              <Table.ColumnHeader textAlign="end">Fetched</Table.ColumnHeader>
+              <Table.ColumnHeader textAlign="end">Fixes</Table.ColumnHeader>
+              <Table.ColumnHeader textAlign="end">Health</Table.ColumnHeader>
+              <Table.ColumnHeader>
+                <Text srOnly>What to do with it</Text>
+              </Table.ColumnHeader>
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
+            {crawls.map((c) => (
+              <CrawlRow
+                key={c.number}
+                crawl={c}
+                mark={() => mark.mutate(c)}
+                remove={() => remove.mutate(c)}
+                busy={remove.isPending && remove.variables.number === c.number}
+              />
+            ))}
+          </Table.Body>
+        </Table.Root>
+      </Table.ScrollArea>
+      <Refused error={hold.error ?? mark.error ?? remove.error} mt="2" />
+      <Flex align="center" gap="3" mt="3" wrap="wrap">
+        <Text fontSize="sm">Crawls that stay</Text>
+        <Select
+          label="Crawls that stay"
+          size="xs"
+          width="9rem"
+          value={String(keep)}
+          set={(n) => hold.mutate(Number(n))}
+          options={keeps(keep).map((n) => [String(n), n ? `the newest ${n}` : "all"])}
+        />
+        <Text color="fg.muted" fontSize="sm">
+          {keep > 0
+            ? "Older ones go when a crawl ends, but for those that are marked. The work at fixes stays."
+            : "None goes by itself."}
+        </Text>
+      </Flex>
+    </>
+  );
+}
+
+/** The numbers to choose from, with the present one. */
+const keeps = (now: number) => [...new Set([0, 4, 12, 26, 52, now])].sort((a, b) => a - b);
+
+function CrawlRow({
+  crawl: c,
+  mark,
+  remove,
+  busy,
+}: {
+  crawl: Crawl;
+  mark: () => void;
+  remove: () => void;
+  busy: boolean;
+}) {
+  const { endings } = useWords();
+  const [asked, ask] = useState(false);
+  return (
+    <Table.Row bg="bg.panel">
+      <Table.Cell whiteSpace="nowrap">
+        <Link asChild color="accent" fontWeight="600">
+          <RouterLink to={`/sites/${c.site}/${c.number}`}>Crawl {c.number}</RouterLink>
+        </Link>
+      </Table.Cell>
+      <Table.Cell whiteSpace="nowrap">{when(c.started)}</Table.Cell>
+      <Table.Cell>{c.state === "finished" ? say(endings, c.ending) : c.state}</Table.Cell>
+      <Table.Cell textAlign="end">{whole(c.progress.fetched)}</Table.Cell>
+      <Table.Cell textAlign="end">{c.report ? whole(c.report.fixes) : "–"}</Table.Cell>
+      <Table.Cell textAlign="end">{c.report?.scored ? points(c.report.health) : "–"}</Table.Cell>
+      <Table.Cell textAlign="end" whiteSpace="nowrap">
+        {asked ? (
+          <>
+            <Text as="span" fontSize="sm" mr="2">
+              Delete it with all that it found?
+            </Text>
+            <Button size="xs" variant="outline" mr="1" onClick={() => ask(false)}>
+              No
+            </Button>
+            <Button size="xs" bg="accent" color="accent.text" loading={busy} onClick={remove}>
+              Delete
+            </Button>
+          </>
+        ) : (
+          <>
+            <Button
+              size="xs"
+              variant={c.marked ? "subtle" : "ghost"}
+              aria-pressed={!!c.marked}
+              aria-label={`Mark crawl ${c.number}`}
+              title="A marked crawl stays when older ones go"
+              onClick={mark}
+            >
+              {c.marked ? "Marked" : "Mark"}
+            </Button>
+            <Button
+              size="xs"
+              variant="ghost"
+              aria-label={`Delete crawl ${c.number}`}
+              disabled={c.state === "running"}
+              onClick={() => ask(true)}
+            >
+              Delete
+            </Button>
+          </>
+        )}
+      </Table.Cell>
+    </Table.Row>
+  );
+}
