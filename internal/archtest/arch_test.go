@@ -53,7 +53,7 @@ internal/crawl: check fixlist mishap judge page plan robots scope sitemap survey
 internal/store: check column drift figures fixlist graph mishap page plan robots survey task waive internal/crawl internal/record
 internal/gear: check checks mishap page plan weburl internal/crawl internal/fetch internal/pdf internal/record
 internal/judging: check checks fixlist plan survey weburl internal/crawl internal/fetch internal/gear internal/record
-internal/decide: checks figures fixlist waive weburl internal/record internal/spool
+internal/decide: checks figures fixlist mishap waive weburl internal/record internal/spool
 internal/worklist: drift fixlist task internal/crawl internal/record
 internal/compare: checks drift fixlist gate text internal/decide internal/judging internal/record
 internal/recheck: check checks drift fixlist mishap page plan survey task text weburl internal/crawl internal/decide internal/gear internal/record internal/worklist

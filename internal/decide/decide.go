@@ -4,9 +4,9 @@ package decide
 import (
 	"context"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"hash/fnv"
+	"log/slog"
 	"sync"
 	"time"
 
@@ -18,11 +18,16 @@ import (
 
 // Store is where decisions are kept, with the crawls that they weigh.
 type Store interface {
+	Sites(ctx context.Context) ([]record.Site, error)
+	Site(ctx context.Context, name string) (record.Site, error)
 	Waivers(ctx context.Context, site int64) ([]record.Waiver, error)
 	AddWaiver(ctx context.Context, site int64, w record.Waiver) (id int64, err error)
 	EndWaiver(ctx context.Context, site, id int64, who string) error
 	FigureState(ctx context.Context, site int64, name string) (string, error)
 	NewestFigure(ctx context.Context, site int64, name string) (map[string]float64, error)
+	FigureSets(ctx context.Context, site int64) ([]record.FigureSet, error)
+	SetImportance(ctx context.Context, site int64, name string) error
+	RemoveFigure(ctx context.Context, site int64, name string) error
 	SaveFigures(ctx context.Context, site int64, taken record.Day, table *figures.Table, each func(*figures.Row)) error
 	PageAddresses(ctx context.Context, crawl int64) (map[string]bool, error)
 	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
@@ -34,13 +39,18 @@ type Store interface {
 
 // Decisions are safe for use from several goroutines.
 type Decisions struct {
-	store    Store
-	room     func() error // whether there is space to keep more
-	weighing sync.Mutex   // one crawl is weighed anew at a time
+	store Store
+	room  func() error // whether there is space to keep more
+	log   *slog.Logger
+
+	weighing sync.Mutex    // one crawl is weighed anew at a time
+	due      chan struct{} // has one in it when something may have to be weighed
 }
 
-// New makes decisions.
-func New(s Store, room func() error) *Decisions { return &Decisions{store: s, room: room} }
+// New makes decisions. They weigh what is due while they are attended to.
+func New(s Store, room func() error, log *slog.Logger) *Decisions {
+	return &Decisions{store: s, room: room, log: log, due: make(chan struct{}, 1)}
+}
 
 // Weights are what the consultant decided about a site, as of now.
 type Weights struct {
@@ -123,52 +133,4 @@ func (w *Weights) Weighing(s *fixlist.Sheet) record.Weighing {
 		})
 	})
 	return out
-}
-
-// Weighed brings a site's newest finished crawl up to what is decided now, if it is not: after a
-// waiver came, ended or ran out, or another figure weighs the pages.
-func (d *Decisions) Weighed(ctx context.Context, site record.Site, rec record.Crawl) (record.Crawl, error) {
-	if rec.State != "finished" || site.Latest == nil || *site.Latest != rec.Number {
-		return rec, nil
-	}
-	w, err := d.Decided(ctx, site)
-	if err != nil || w.Signature == rec.Weighed {
-		return rec, err
-	}
-	d.weighing.Lock()
-	defer d.weighing.Unlock()
-	if w, err = d.Weights(ctx, site); err != nil {
-		return rec, err
-	}
-	sheet, err := d.store.Sheet(ctx, rec.ID, "")
-	if errors.Is(err, record.ErrNotFound) {
-		return rec, nil // made before there were sheets; it has to be judged again first
-	}
-	if err != nil {
-		return rec, err
-	}
-	report := sheet.Build(w.Adjustment())
-	if err := d.store.Reweigh(ctx, rec.ID, report, w.Weighing(sheet)); err != nil {
-		return rec, err
-	}
-	return d.store.Crawl(ctx, rec.Site, rec.Number)
-}
-
-// Refreshed is a site with the health that it has by what is decided now.
-func (d *Decisions) Refreshed(ctx context.Context, site record.Site) (record.Site, error) {
-	if site.Latest == nil {
-		return site, nil
-	}
-	w, err := d.Decided(ctx, site)
-	if err != nil || w.Signature == site.Weighed {
-		return site, err
-	}
-	rec, err := d.store.Crawl(ctx, site.Name, *site.Latest)
-	if err == nil {
-		rec, err = d.Weighed(ctx, site, rec)
-	}
-	if err == nil && rec.Report != nil && rec.Report.Scored {
-		site.Health = &rec.Report.Health
-	}
-	return site, err
 }

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"harvik/internal/core/figures"
@@ -26,7 +27,31 @@ type kept struct {
 	sheet   *fixlist.Sheet
 	pages   map[string]bool
 	rows    []figures.Row
+	site    record.Site
 	weighed int
+	away    error // that the sheet cannot be read
+}
+
+func (k *kept) Site(context.Context, string) (record.Site, error) {
+	k.site.Weighed = k.crawl.Weighed
+	return k.site, nil
+}
+func (k *kept) Sites(ctx context.Context) ([]record.Site, error) {
+	site, err := k.Site(ctx, "")
+	return []record.Site{site}, err
+}
+func (k *kept) FigureSets(context.Context, int64) ([]record.FigureSet, error) {
+	return []record.FigureSet{{Name: "visits", Kind: "number"}, {Name: "owner", Kind: "text"}}, nil
+}
+func (k *kept) SetImportance(_ context.Context, _ int64, name string) error {
+	k.site.Importance = name
+	return nil
+}
+func (k *kept) RemoveFigure(_ context.Context, _ int64, name string) error {
+	if k.site.Importance == name {
+		k.site.Importance = ""
+	}
+	return nil
 }
 
 func (k *kept) Waivers(context.Context, int64) ([]record.Waiver, error) { return k.waivers, nil }
@@ -59,7 +84,7 @@ func (k *kept) Sheet(context.Context, int64, string) (*fixlist.Sheet, error) {
 	if k.sheet == nil {
 		return nil, record.ErrNotFound
 	}
-	return k.sheet, nil
+	return k.sheet, k.away
 }
 func (k *kept) Reweigh(_ context.Context, _ int64, r *fixlist.Report, w record.Weighing) error {
 	k.weighed++
@@ -99,7 +124,8 @@ func crawled(t *testing.T) (*Decisions, *kept, record.Site) {
 	r, _ := testkit.Crawl(t, address, plan.Plan{Probes: plan.No()})
 	k := &kept{sheet: r.Sheet, crawl: record.Crawl{ID: 5, Number: 1, State: "finished", Report: &record.Summary{Report: r.Report, Fixes: len(r.Report.Fixes)}}}
 	latest := 1
-	return New(k, func() error { return nil }), k, record.Site{ID: 1, Name: "fernhollow", Home: address, Latest: &latest}
+	k.site = record.Site{ID: 1, Name: "fernhollow", Home: address, Latest: &latest}
+	return New(k, func() error { return nil }, testkit.Quiet), k, k.site
 }
 
 // TestWaive lets a waiver count at once, and its end too; what is waived is counted.
@@ -113,7 +139,7 @@ func TestWaive(t *testing.T) {
 	if w.Pages != 1 || w.Findings == 0 || k.weighed != 1 || k.crawl.Report.Health <= before {
 		t.Errorf("waived: %+v; weighed %d times; health %v, before %v", w, k.weighed, k.crawl.Report.Health, before)
 	}
-	if again, err := d.Weighed(t.Context(), site, k.crawl); err != nil || k.weighed != 1 || again.Weighed == "" {
+	if err := d.WeighDue(t.Context()); err != nil || k.weighed != 1 || k.crawl.Weighed == "" {
 		t.Errorf("what is weighed is weighed again: %d times, %v", k.weighed, err)
 	}
 	if w, err = d.EndWaiver(t.Context(), site, w.ID, ""); err != nil || w.EndedBy != "somebody" || k.crawl.Report.Health != before || k.crawl.Weighed != "" {
@@ -162,25 +188,69 @@ func TestExpired(t *testing.T) {
 	}
 }
 
-// TestFigureWeighs weighs the newest crawl anew when the figure's state changed, and not before there is one.
+// TestFigureWeighs weighs the newest crawl anew when a figure is chosen, when its values are others, and when it goes; a figure
+// that the site does not have in numbers is refused.
 func TestFigureWeighs(t *testing.T) {
 	d, k, site := crawled(t)
-	site.Importance = "visits"
-	if _, err := d.Weighed(t.Context(), site, k.crawl); err != nil || k.weighed != 0 {
+	for _, name := range []string{"owner", "nosuch"} {
+		other, ok := errors.AsType[*record.UnknownFigureError](d.SetImportance(t.Context(), site, name))
+		if !ok || len(other.Names) != 1 || other.Names[0] != "visits" || k.site.Importance != "" {
+			t.Errorf("choosing %s: %v", name, other)
+		}
+	}
+	if err := d.SetImportance(t.Context(), site, "visits"); err != nil || k.weighed != 0 {
 		t.Errorf("weighed %d times by figures that were not imported; %v", k.weighed, err)
 	}
 	for i, state := range []string{"of May", "of June"} {
 		k.state, k.figure = state, map[string]float64{site.Home: 1000}
-		if _, err := d.Weighed(t.Context(), site, k.crawl); err != nil || k.weighed != i+1 {
+		if _, err := d.ImportFigures(t.Context(), site, record.Day{}, strings.NewReader("page,visits\n/,100\n")); err != nil || k.weighed != i+1 {
 			t.Errorf("%s: weighed %d times; %v", state, k.weighed, err)
 		}
 	}
-	older := 9
-	site.Latest = &older
-	k.state = "of July"
-	if _, err := d.Weighed(t.Context(), site, k.crawl); err != nil || k.weighed != 2 {
-		t.Errorf("a crawl that is not the newest is weighed; %v", err)
+	if err := d.RemoveFigure(t.Context(), site, "visits"); err != nil || k.weighed != 3 || k.crawl.Weighed != "" {
+		t.Errorf("without the figure: weighed %d times, signature %q; %v", k.weighed, k.crawl.Weighed, err)
 	}
+}
+
+// TestAttend weighs what came while nobody attended, what runs out at midnight, what is asked for, and what failed, again.
+func TestAttend(t *testing.T) {
+	_, k, site := crawled(t)
+	synctest.Test(t, func(t *testing.T) {
+		d := New(k, nil, testkit.Quiet)
+		today := record.Day{Time: time.Now().UTC().Truncate(24 * time.Hour)}
+		k.waivers = []record.Waiver{{ID: 1, Scope: waive.Page, On: site.Home, Until: &today}}
+		ctx, cancel := context.WithCancel(t.Context())
+		ended := make(chan struct{})
+		go func() {
+			d.Attend(ctx)
+			close(ended)
+		}()
+		synctest.Wait()
+		if k.weighed != 1 || k.crawl.Weighed == "" {
+			t.Errorf("at first: weighed %d times", k.weighed)
+		}
+		time.Sleep(12 * time.Hour)
+		if synctest.Wait(); k.weighed != 1 {
+			t.Errorf("at noon: weighed %d times", k.weighed)
+		}
+		time.Sleep(12*time.Hour + 2*time.Second)
+		if synctest.Wait(); k.weighed != 2 || k.crawl.Weighed != "" {
+			t.Errorf("after midnight: weighed %d times, signature %q", k.weighed, k.crawl.Weighed)
+		}
+		k.waivers = []record.Waiver{{ID: 2, Scope: waive.Page, On: site.Home}}
+		k.away = errors.New("the database went away")
+		d.WeighSoon()
+		d.WeighSoon() // asking twice is fine
+		time.Sleep(2 * time.Second)
+		synctest.Wait()
+		k.away = nil
+		time.Sleep(20 * time.Second)
+		if synctest.Wait(); k.weighed != 3 || k.crawl.Weighed == "" {
+			t.Errorf("after what failed: weighed %d times", k.weighed)
+		}
+		cancel()
+		<-ended
+	})
 }
 
 // TestImport matches addresses exactly, or loosely where one page fits, and names those that match none.
@@ -202,7 +272,7 @@ func TestImport(t *testing.T) {
 	if _, err := d.ImportFigures(t.Context(), site, record.Day{}, failing{cut}); !errors.Is(err, cut) || !strings.Contains(err.Error(), "did not arrive whole") {
 		t.Errorf("a file that is cut off: %v", err)
 	}
-	full := New(k, func() error { return record.ErrDisk })
+	full := New(k, func() error { return record.ErrDisk }, testkit.Quiet)
 	if _, err := full.ImportFigures(t.Context(), site, record.Day{}, strings.NewReader(in)); !errors.Is(err, record.ErrDisk) {
 		t.Errorf("without room: %v", err)
 	}

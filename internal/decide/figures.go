@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 
 	"harvik/internal/core/figures"
 	"harvik/internal/core/weburl"
@@ -70,7 +71,36 @@ func (d *Decisions) ImportFigures(ctx context.Context, site record.Site, taken r
 	if table.More > 0 {
 		out.Faults = append(out.Faults, figures.Fault{Reason: fmt.Sprintf("and %d further lines were left out", table.More)})
 	}
-	return out, nil
+	return out, d.weighNow(ctx, site.Name)
+}
+
+// SetImportance chooses the figure in numbers that weighs a site's pages beside their authority; "" for none.
+func (d *Decisions) SetImportance(ctx context.Context, site record.Site, figure string) error {
+	sets, err := d.store.FigureSets(ctx, site.ID)
+	if err != nil {
+		return err
+	}
+	var names []string
+	for _, f := range sets {
+		if f.Kind != "text" && !slices.Contains(names, f.Name) {
+			names = append(names, f.Name)
+		}
+	}
+	if figure != "" && !slices.Contains(names, figure) {
+		return &record.UnknownFigureError{Figure: figure, Names: names}
+	}
+	if err := d.store.SetImportance(ctx, site.ID, figure); err != nil {
+		return err
+	}
+	return d.weighNow(ctx, site.Name)
+}
+
+// RemoveFigure deletes a figure of a site with all its values; record.ErrNotFound where there is none.
+func (d *Decisions) RemoveFigure(ctx context.Context, site record.Site, name string) error {
+	if err := d.store.RemoveFigure(ctx, site.ID, name); err != nil {
+		return err
+	}
+	return d.weighNow(ctx, site.Name)
 }
 
 // spooled is what is read, in a scratch file: figures are read twice.

@@ -75,14 +75,8 @@ func (d *Decisions) EndWaiver(ctx context.Context, site record.Site, id int64, w
 
 // waiver weighs the newest crawl by the waivers as they are now, and reads one.
 func (d *Decisions) waiver(ctx context.Context, site record.Site, id int64) (record.Waiver, error) {
-	if site.Latest != nil {
-		rec, err := d.store.Crawl(ctx, site.Name, 0)
-		if err == nil {
-			_, err = d.Weighed(ctx, site, rec)
-		}
-		if err != nil {
-			return record.Waiver{}, err
-		}
+	if err := d.weighNow(ctx, site.Name); err != nil {
+		return record.Waiver{}, err
 	}
 	all, err := d.store.Waivers(ctx, site.ID)
 	if err != nil {

@@ -37,6 +37,7 @@ type harvik struct {
 	url      string
 	token    string
 	store    *store.Store
+	rooms    *house.House
 	routes   func() gin.RoutesInfo
 	garden   string // host:port of Fernhollow
 	database string // as a URL
@@ -80,7 +81,7 @@ func startOn(t testing.TB, database string) *harvik {
 		t.Fatal(err)
 	}
 	return &harvik{
-		Client: api.New(server.URL, token), url: server.URL, token: token, store: s, routes: engine.Routes, database: database,
+		Client: api.New(server.URL, token), url: server.URL, token: token, store: s, rooms: rooms, routes: engine.Routes, database: database,
 	}
 }
 

@@ -25,20 +25,28 @@ type House struct {
 	*look.Looks
 	*jobs.Runner
 
-	gear *gear.Gear
+	gear      *gear.Gear
+	attending context.CancelFunc
+	attended  chan struct{}
 }
 
 // New puts a house together.
 func New(s *store.Store, v gear.Unsealer, disk jobs.Disk, log *slog.Logger) *House {
-	h := &House{gear: gear.New(s, v, log)}
+	h := &House{gear: gear.New(s, v, log), attended: make(chan struct{})}
 	room := func() error { return h.Room() }
-	h.Decisions = decide.New(s, room)
+	h.Decisions = decide.New(s, room, log)
 	h.List = worklist.New(s)
 	judge := judging.New(s, h.gear, log)
 	h.Comparisons = compare.New(s, judge, h.Decisions)
 	h.Rechecks = recheck.New(s, h.gear, h.Decisions, h.List, room, log)
 	h.Looks = look.New(s, h.gear)
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge, Disk: disk, Log: log})
+	var ctx context.Context
+	ctx, h.attending = context.WithCancel(context.Background())
+	go func() {
+		defer close(h.attended)
+		h.Attend(ctx)
+	}()
 	return h
 }
 
@@ -52,5 +60,7 @@ func (h *House) Shutdown(ctx context.Context) {
 	}()
 	h.Runner.Shutdown(ctx)
 	<-done
+	h.attending()
+	<-h.attended
 	h.gear.Close()
 }

@@ -109,12 +109,8 @@ func TestWaiverThatCannotBeRead(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	rec := b.crawl(b.site.Plan, "finished")
-	b.again()
-	if _, err := b.Refreshed(t.Context(), b.site); err != nil {
-		t.Errorf("the list of sites: %v", err)
-	}
-	if _, err := b.Weighed(t.Context(), b.site, rec); err != nil {
+	b.crawl(b.site.Plan, "finished")
+	if err := b.Weigh(t.Context(), b.site.Name); err != nil {
 		t.Errorf("the crawl: %v", err)
 	}
 	all, err := b.store.Waivers(t.Context(), b.site.ID)

@@ -54,6 +54,7 @@ type Store interface {
 // Decisions are what is decided about a site.
 type Decisions interface {
 	Weights(ctx context.Context, site record.Site) (*decide.Weights, error)
+	WeighSoon()
 }
 
 // Work is the list that a crawl settles.
@@ -248,6 +249,7 @@ func (r *Runner) Recover(ctx context.Context, crashed bool) error {
 // RemoveCrawl deletes a crawl that does not run; record.ErrNotFound where there is none.
 func (r *Runner) RemoveCrawl(ctx context.Context, id int64) error {
 	defer r.sweep()
+	defer r.decisions.WeighSoon() // another may be the newest now
 	return r.store.RemoveCrawl(ctx, id)
 }
 
@@ -477,6 +479,7 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	one.mu.Lock()
 	one.stored = true
 	one.mu.Unlock()
+	r.decisions.WeighSoon() // of what was decided while the crawl was being judged
 	r.group.Go(func() {
 		if err := mishap.Catch(func() error { return r.tidy(one.rec, log) }); err != nil && r.ctx.Err() == nil {
 			gear.Tell(log, "the database could not be tidied", err)

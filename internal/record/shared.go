@@ -69,6 +69,16 @@ func (e *ConflictError) Error() string {
 	return fmt.Sprintf("it was changed meanwhile: it is %s since %s", e.Now.State, e.Now.Changed.UTC().Format("15:04:05 on 2 January (MST)"))
 }
 
+// UnknownFigureError refuses a figure that the site does not have in numbers, with those that it has.
+type UnknownFigureError struct {
+	Figure string
+	Names  []string
+}
+
+func (e *UnknownFigureError) Error() string {
+	return fmt.Sprintf("there is no figure in numbers %q", e.Figure)
+}
+
 // An Unbound is a secret that an earlier Harvik kept, with its site's plan.
 type Unbound struct {
 	SiteID int64

@@ -102,38 +102,21 @@ func (s *Service) startCrawl(c *gin.Context) {
 	c.JSON(http.StatusAccepted, wire.Crawl(&started))
 }
 
-// crawl finds the crawl that the path names; on failure it has answered.
-func (s *Service) crawl(c *gin.Context) (record.Crawl, bool) {
-	cr, ok := s.find(c)
-	if ok && cr.State == "finished" {
-		_, cr, ok = s.weighed(c, cr)
-	}
-	return cr, ok
-}
-
 // siteAndCrawl is crawl with its site.
 func (s *Service) siteAndCrawl(c *gin.Context) (record.Site, record.Crawl, bool) {
-	cr, ok := s.find(c)
+	cr, ok := s.crawl(c)
 	if !ok {
 		return record.Site{}, cr, false
 	}
-	return s.weighed(c, cr)
-}
-
-// weighed brings a crawl up to what is decided about its site now; on failure it has answered.
-func (s *Service) weighed(c *gin.Context, cr record.Crawl) (record.Site, record.Crawl, bool) {
 	site, err := s.store.Site(c, cr.Site)
-	if err == nil {
-		cr, err = s.rooms.Weighed(c, site, cr)
-	}
 	if err != nil {
 		s.fail(c, err, "the crawl")
 	}
 	return site, cr, err == nil
 }
 
-// find is the crawl that the path names, as it is stored; on failure it has answered.
-func (s *Service) find(c *gin.Context) (record.Crawl, bool) {
+// crawl is the crawl that the path names; on failure it has answered.
+func (s *Service) crawl(c *gin.Context) (record.Crawl, bool) {
 	name := c.Param("crawl")
 	n := 0
 	if name != "latest" {

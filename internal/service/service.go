@@ -55,8 +55,6 @@ type Store interface {
 	Waivers(ctx context.Context, site int64) ([]record.Waiver, error)
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
-	RemoveFigure(ctx context.Context, site int64, name string) error
-	SetImportance(ctx context.Context, site int64, name string) error
 	SetKeep(ctx context.Context, site int64, crawls int) error
 	MarkCrawl(ctx context.Context, id int64, marked bool) error
 	Known(ctx context.Context, secret, kind string) (record.Credential, error)
@@ -87,11 +85,11 @@ type Crawls interface {
 
 // Decisions are what is decided about a site.
 type Decisions interface {
-	Refreshed(ctx context.Context, site record.Site) (record.Site, error)
-	Weighed(ctx context.Context, site record.Site, rec record.Crawl) (record.Crawl, error)
 	Waive(ctx context.Context, site record.Site, w record.Waiver) (record.Waiver, error)
 	EndWaiver(ctx context.Context, site record.Site, id int64, who string) (record.Waiver, error)
 	ImportFigures(ctx context.Context, site record.Site, taken record.Day, in io.Reader) (record.Import, error)
+	SetImportance(ctx context.Context, site record.Site, figure string) error
+	RemoveFigure(ctx context.Context, site record.Site, name string) error
 }
 
 // Work is done at the fixes.

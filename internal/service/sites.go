@@ -21,12 +21,6 @@ func (s *Service) listSites(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	for i := range sites {
-		if sites[i], err = s.rooms.Refreshed(c, sites[i]); err != nil {
-			s.fail(c, err, "the list")
-			return
-		}
-	}
 	c.JSON(http.StatusOK, api.SiteList{Sites: wire.Each(sites, wire.Site)})
 }
 
@@ -105,11 +99,6 @@ func siteWord(c *gin.Context) string { return "the site " + c.Param("site") }
 func (s *Service) showSite(c *gin.Context) {
 	site, ok := s.siteOf(c)
 	if !ok {
-		return
-	}
-	site, err := s.rooms.Refreshed(c, site)
-	if err != nil {
-		s.fail(c, err, siteWord(c))
 		return
 	}
 	c.JSON(http.StatusOK, wire.Site(&site))

@@ -301,7 +301,7 @@ func (s *Service) removeFigure(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.store.RemoveFigure(c, site.ID, c.Param("figure")); err != nil {
+	if err := s.rooms.RemoveFigure(c, site, c.Param("figure")); err != nil {
 		s.fail(c, err, "the figure "+c.Param("figure"))
 		return
 	}
@@ -318,22 +318,12 @@ func (s *Service) setImportance(c *gin.Context) {
 	if !s.bind(c, &in) {
 		return
 	}
-	sets, err := s.store.FigureSets(c, site.ID)
+	err := s.rooms.SetImportance(c, site, in.Figure)
+	if other, ok := errors.AsType[*record.UnknownFigureError](err); ok {
+		problem(c, http.StatusUnprocessableEntity, unknown("figure in numbers", other.Figure, other.Names))
+		return
+	}
 	if err != nil {
-		s.fail(c, err, "the list")
-		return
-	}
-	var names []string
-	for _, f := range sets {
-		if f.Kind != "text" && !slices.Contains(names, f.Name) {
-			names = append(names, f.Name)
-		}
-	}
-	if in.Figure != "" && !slices.Contains(names, in.Figure) {
-		problem(c, http.StatusUnprocessableEntity, unknown("figure in numbers", in.Figure, names))
-		return
-	}
-	if err := s.store.SetImportance(c, site.ID, in.Figure); err != nil {
 		s.fail(c, err, siteWord(c))
 		return
 	}
