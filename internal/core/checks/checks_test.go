@@ -392,7 +392,7 @@ func TestCatalog(t *testing.T) {
 func TestDocs(t *testing.T) {
 	fixtures := readFixtures(t)
 	var b strings.Builder
-	b.WriteString("# The checks\n\nGenerated from the catalogue and its test sites by `make docs`. Costs and ranking: architecture.md.\n" +
+	b.WriteString("# The checks\n\nGenerated from the catalogue and its test sites by `make docs`. Costs and ranking: judgement.md.\n" +
 		"Each check has a site on which it fires and one on which it does not; their form is told in internal/core/checks/checks_test.go.\n")
 	for _, group := range checks.Groups {
 		fmt.Fprintf(&b, "\n## %s\n", group)
