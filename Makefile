@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack -trimpath
 export CGO_ENABLED ?= 0
 
-.PHONY: demo test build tools debian console check format vet types bench fuzz attack precision soak million docs pictures clean generate generated
+.PHONY: demo test build tools debian console check format vet types bench fuzz race lint attack precision soak million docs pictures clean generate generated
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -27,12 +27,21 @@ console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/i
 	rm -rf console/dist/assets
 	cd console && npm ci --no-fund --no-audit && npm run --silent build
 
-# Everything that has to hold: format, vet, types, lint, all tests.
+# Everything that has to hold: format, vet, types, all tests. The linter, which reads all that is used, too, is check's.
 test: debian
-	@$(MAKE) --no-print-directory -j 2 build check
+	@$(MAKE) --no-print-directory -j 2 build format vet types generated
 	go test $(GO_TAGS) -vet off -ldflags '-s -w' -timeout 14m -parallel 5 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
 
-check: format vet types generated
+check: format vet types generated lint
+
+# What vet does not know: what is not used, what the library advises against, what can never be.
+lint: tools console
+	go build -C scripts/lint -o $(abspath bin/staticcheck) honnef.co/go/tools/cmd/staticcheck
+	bin/staticcheck -tags nomsgpack ./...
+
+# Everything but the browser with the race detector, which needs a C compiler.
+race: debian console
+	CGO_ENABLED=1 go test -race $(GO_TAGS) -vet off -timeout 30m -skip 'Console|LookPage|PlanEditor|Looks|Browser|Worklist' ./...
 
 format:
 	@test -z "$$(gofmt -l cmd internal demo console/*.go)" || { gofmt -l cmd internal demo console/*.go; echo "run gofmt -w on these"; exit 1; }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/http"
 	"strings"
+	"sync"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -20,6 +21,7 @@ import (
 // kept is what is decided, in memory, with one crawl. What a test does not expect to be asked for panics.
 type kept struct {
 	Store
+	sync.Mutex
 	waivers []record.Waiver
 	state   string
 	figure  map[string]float64
@@ -33,6 +35,8 @@ type kept struct {
 }
 
 func (k *kept) Site(context.Context, string) (record.Site, error) {
+	k.Lock()
+	defer k.Unlock()
 	k.site.Weighed = k.crawl.Weighed
 	return k.site, nil
 }
@@ -54,7 +58,11 @@ func (k *kept) RemoveFigure(_ context.Context, _ int64, name string) error {
 	return nil
 }
 
-func (k *kept) Waivers(context.Context, int64) ([]record.Waiver, error) { return k.waivers, nil }
+func (k *kept) Waivers(context.Context, int64) ([]record.Waiver, error) {
+	k.Lock()
+	defer k.Unlock()
+	return k.waivers, nil
+}
 func (k *kept) AddWaiver(_ context.Context, _ int64, w record.Waiver) (int64, error) {
 	w.ID = int64(len(k.waivers) + 1)
 	k.waivers = append(k.waivers, w)
@@ -75,18 +83,24 @@ func (k *kept) NewestFigure(context.Context, int64, string) (map[string]float64,
 	return k.figure, nil
 }
 func (k *kept) Crawl(context.Context, string, int) (record.Crawl, error) {
+	k.Lock()
+	defer k.Unlock()
 	if k.crawl.ID == 0 {
 		return k.crawl, record.ErrNotFound
 	}
 	return k.crawl, nil
 }
 func (k *kept) Sheet(context.Context, int64, string) (*fixlist.Sheet, error) {
+	k.Lock()
+	defer k.Unlock()
 	if k.sheet == nil {
 		return nil, record.ErrNotFound
 	}
 	return k.sheet, k.away
 }
 func (k *kept) Reweigh(_ context.Context, _ int64, r *fixlist.Report, w record.Weighing) error {
+	k.Lock()
+	defer k.Unlock()
 	k.weighed++
 	k.crawl.Report, k.crawl.Weighed = &record.Summary{Report: r, Fixes: len(r.Fixes)}, w.Signature
 	for i := range k.waivers {
@@ -225,27 +239,35 @@ func TestAttend(t *testing.T) {
 			d.Attend(ctx)
 			close(ended)
 		}()
-		synctest.Wait()
-		if k.weighed != 1 || k.crawl.Weighed == "" {
+		weighed := func() int {
+			synctest.Wait()
+			k.Lock()
+			defer k.Unlock()
+			return k.weighed
+		}
+		if weighed() != 1 || k.crawl.Weighed == "" {
 			t.Errorf("at first: weighed %d times", k.weighed)
 		}
 		time.Sleep(12 * time.Hour)
-		if synctest.Wait(); k.weighed != 1 {
+		if weighed() != 1 {
 			t.Errorf("at noon: weighed %d times", k.weighed)
 		}
 		time.Sleep(12*time.Hour + 2*time.Second)
-		if synctest.Wait(); k.weighed != 2 || k.crawl.Weighed != "" {
+		if weighed() != 2 || k.crawl.Weighed != "" {
 			t.Errorf("after midnight: weighed %d times, signature %q", k.weighed, k.crawl.Weighed)
 		}
+		k.Lock()
 		k.waivers = []record.Waiver{{ID: 2, Scope: waive.Page, On: site.Home}}
 		k.away = errors.New("the database went away")
+		k.Unlock()
 		d.WeighSoon()
 		d.WeighSoon() // asking twice is fine
 		time.Sleep(2 * time.Second)
-		synctest.Wait()
+		k.Lock()
 		k.away = nil
+		k.Unlock()
 		time.Sleep(20 * time.Second)
-		if synctest.Wait(); k.weighed != 3 || k.crawl.Weighed == "" {
+		if weighed() != 3 || k.crawl.Weighed == "" {
 			t.Errorf("after what failed: weighed %d times", k.weighed)
 		}
 		cancel()
