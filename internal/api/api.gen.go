@@ -1169,13 +1169,14 @@ type PageDetail struct {
 
 // PageFinding A check failing on one page, with its evidence
 type PageFinding struct {
-	Address string    `json:"address,omitempty,omitzero"`
-	Check   string    `json:"check"`
-	Count   int       `json:"count"`
-	Health  float64   `json:"health"`
-	Outline []Heading `json:"outline,omitempty,omitzero"`
-	Places  []Place   `json:"places"`
-	Title   string    `json:"title,omitempty,omitzero"`
+	Address  string    `json:"address,omitempty,omitzero"`
+	Check    string    `json:"check"`
+	Count    int       `json:"count"`
+	Health   float64   `json:"health"`
+	Outline  []Heading `json:"outline,omitempty,omitzero"`
+	Places   []Place   `json:"places"`
+	Severity Severity  `json:"severity"`
+	Title    string    `json:"title,omitempty,omitzero"`
 }
 
 // PageList defines model for PageList.

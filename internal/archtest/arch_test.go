@@ -55,7 +55,7 @@ internal/gear: check checks mishap page plan weburl internal/crawl internal/fetc
 internal/judging: check checks fixlist plan survey weburl internal/crawl internal/fetch internal/gear internal/record
 internal/decide: checks figures fixlist mishap waive weburl internal/record internal/spool
 internal/worklist: drift fixlist task internal/crawl internal/record
-internal/compare: checks drift fixlist gate text internal/decide internal/judging internal/record
+internal/compare: check checks drift fixlist gate text internal/decide internal/judging internal/record
 internal/recheck: check checks drift fixlist mishap page plan survey task text weburl internal/crawl internal/decide internal/gear internal/record internal/worklist
 internal/look: check checks judge page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/jobs: check checks mishap plan survey weburl internal/crawl internal/decide internal/gear internal/record internal/store

@@ -419,7 +419,7 @@ func printFindings(w io.Writer, findings []api.PageFinding, catalogue []api.Chec
 		of[ch.ID] = ch
 	}
 	for _, f := range findings {
-		fmt.Fprintf(w, "  %s %s (%s)\n", sign(w, of[f.Check].Severity), of[f.Check].Title, f.Check)
+		fmt.Fprintf(w, "  %s %s (%s)\n", sign(w, f.Severity), of[f.Check].Title, f.Check)
 		printPlaces(w, "    ", f.Places)
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/gate"
 	"harvik/internal/decide"
@@ -54,7 +55,7 @@ func (c *Comparisons) Gate(ctx context.Context, site record.Site, rec record.Cra
 		apart[id] = !listed[id]
 	}
 	report.Fixes = append(report.Fixes, sheet.Lines(w.Adjustment(), apart)...)
-	return gate.Judge(asked, report, sheet.Rules(), new), nil
+	return gate.Judge(asked, report, new), nil
 }
 
 // newFindings counts the pages that fail a check now for a reason for which they did not before, by
@@ -63,7 +64,7 @@ func newFindings(old, now *fixlist.Sheet, w *decide.Weights) gate.New {
 	type reason struct{ check, address, cause string }
 	had := map[reason]bool{}
 	old.EachFinding(func(f fixlist.Found) { had[reason{f.Check, f.Address, f.Cause}] = true })
-	out := gate.New{Pages: map[string]int{}, Fixes: map[string]bool{}}
+	out := gate.New{Pages: map[check.Severity]int{}, Fixes: map[string]bool{}}
 	counted := map[reason]bool{}
 	now.EachFinding(func(f fixlist.Found) {
 		if had[reason{f.Check, f.Address, f.Cause}] || w.Set.Covers(f.Check, f.Address, f.Layout, f.Fix) {
@@ -76,7 +77,7 @@ func newFindings(old, now *fixlist.Sheet, w *decide.Weights) gate.New {
 		}
 		if page := (reason{check: f.Check, address: f.Address}); !counted[page] {
 			counted[page] = true
-			out.Pages[f.Check]++
+			out.Pages[f.Severity]++
 		}
 	})
 	return out

@@ -135,7 +135,7 @@ func testJudge(t *testing.T, h *harvik, health float64) {
 	}
 	rules := `checks:
   - {check: link-broken-inside, off: true, because: the shop comes back next week}
-  - {check: heading-repeated, on: /shop/*, severity: notice, because: the order box may say it again}
+  - {check: heading-repeated, on: /shop/*, severity: warning, because: the order box is read aloud}
 kinds:
   - {pages: /research/graft-unions/, kind: list}
 `
@@ -154,9 +154,15 @@ kinds:
 		if f.Check == "link-broken-inside" {
 			t.Errorf("a check that is off has the line %q", f.Line)
 		}
-		if f.Check == "heading-repeated" && strings.Contains(f.Line, "layout") && f.Severity != "notice" {
-			t.Errorf("%q is a %s, want a notice", f.Line, f.Severity)
+		if f.Check == "heading-repeated" && strings.Contains(f.Line, "layout") && strings.Contains(f.Example, "/shop/") && f.Severity != "warning" {
+			t.Errorf("%q is a %s, want a warning", f.Line, f.Severity)
 		}
+	}
+	shop, err := h.ShowPage(ctx, "fernhollow", api.Latest, &api.ShowPageParams{Address: "/shop/cedar-lawn-bird-table/"})
+	if err != nil || !slices.ContainsFunc(shop.Findings, func(f api.PageFinding) bool {
+		return f.Check == "heading-repeated" && f.Severity == "warning"
+	}) {
+		t.Errorf("the page does not show its repeated heading as the warning that the plan makes it: %+v (%v)", shop.Findings, err)
 	}
 	page, err := h.ShowPage(ctx, "fernhollow", api.Latest, &api.ShowPageParams{Address: "/research/graft-unions/"})
 	if err != nil || slices.ContainsFunc(page.Findings, func(f api.PageFinding) bool { return f.Check == "copy-thin" }) {

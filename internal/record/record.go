@@ -93,14 +93,26 @@ type PageList struct {
 
 // PageFinding is a check failing on one page, with its evidence.
 type PageFinding struct {
-	Page    int32
-	Address string
-	Check   string
-	Count   int
-	Places  []check.Place
-	Health  float64
-	Title   string
-	Outline []page.Heading
+	Page     int32
+	Address  string
+	Check    string
+	Severity *check.Severity // as it was judged; nil for one that an earlier Harvik kept
+	Count    int
+	Places   []check.Place
+	Health   float64
+	Title    string
+	Outline  []page.Heading
+}
+
+// Gravity is the severity of the finding: as it was judged, or else that of its check, where the catalogue still has it.
+func (f *PageFinding) Gravity(c *check.Check) check.Severity {
+	switch {
+	case f.Severity != nil:
+		return *f.Severity
+	case c != nil:
+		return c.Severity
+	}
+	return check.Notice
 }
 
 // Shown cuts the evidence to what is shown of one page; Count says how many places there are.

@@ -182,11 +182,12 @@ func TestSARIF(t *testing.T) {
 	for i := range places {
 		places[i] = check.Place{Note: fmt.Sprintf("“note” %d <b>", i), Line: i + 1, Col: 3}
 	}
+	grave := check.Error // as the plan has it on that page
 	from := findings{list: []record.PageFinding{
 		{Address: "", Check: "dead", Count: 1, Places: []check.Place{{Note: "a sitemap", Target: "https://fernhollow.example/sitemap.xml", Line: 4}}},
 		{Address: "https://fernhollow.example/a", Check: "dead", Count: 12, Places: places},
 		{Address: "https://fernhollow.example/a", Check: "title-long", Count: 1, Places: []check.Place{{Note: "long"}}},
-		{Address: "https://fernhollow.example/b", Check: "title-long", Count: 1},
+		{Address: "https://fernhollow.example/b", Check: "title-long", Severity: &grave, Count: 1},
 		{Address: "https://fernhollow.example/b", Check: "unknown", Count: 1},
 	}}
 	run := Run{
@@ -220,6 +221,9 @@ func TestSARIF(t *testing.T) {
 	}
 	if r := results[2]; len(r.Suppressions) != 1 || *r.Suppressions[0].Justification != "meant" || *r.BaselineState != "new" {
 		t.Errorf("%+v", r)
+	}
+	if r := results[3]; r.Level != "error" || results[2].Level == "error" {
+		t.Errorf("a title that the plan calls an error is of level %s, another %s", r.Level, results[2].Level)
 	}
 	run.Only = Selection{Severities: []check.Severity{check.Error}, Sections: []string{"/a"}}
 	b.Reset()

@@ -102,7 +102,7 @@ func SARIF(ctx context.Context, w io.Writer, from Source, run Run) error {
 	results.SetEscapeHTML(false)
 	err = from.EachFinding(ctx, run.Crawl.ID, nil, func(f *record.PageFinding) error {
 		rule, known := index[f.Check]
-		if !known || !run.Only.takes(run.Catalog[rule].Severity) || !run.Only.below(f.Address) {
+		if !known || !run.Only.takes(f.Gravity(run.Catalog[rule])) || !run.Only.below(f.Address) {
 			return nil
 		}
 		line.Reset()
@@ -131,7 +131,7 @@ func (run *Run) result(f *record.PageFinding, rule int) sarifResult {
 		address = run.Crawl.Home
 	}
 	r := sarifResult{
-		Rule: c.ID, RuleIndex: rule, Level: levels[c.Severity], Occurrences: max(f.Count, 1),
+		Rule: c.ID, RuleIndex: rule, Level: levels[f.Gravity(c)], Occurrences: max(f.Count, 1),
 		Prints: map[string]string{"finding/v1": c.ID + " " + address}, Message: sarifText{sentence(c.Title)},
 	}
 	for i := range f.Places {

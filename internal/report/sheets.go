@@ -125,13 +125,6 @@ func (m *maker) title(id string) string {
 	return id
 }
 
-func (m *maker) severity(id string) (check.Severity, bool) {
-	if c := m.catalog[id]; c != nil {
-		return c.Severity, m.only.takes(c.Severity)
-	}
-	return check.Notice, m.only.takes(check.Notice)
-}
-
 func (m *maker) fixes() Sheet {
 	return Sheet{
 		Name: "fixes", Title: "The fix list, in the order in which to work",
@@ -171,8 +164,8 @@ func (m *maker) findings() Sheet {
 // each goes over the places of the wanted findings; of all checks where none is named.
 func (m *maker) each(ctx context.Context, checks []string, f func(*record.PageFinding, check.Severity, *check.Place) error) error {
 	return m.from.EachFinding(ctx, m.crawl.ID, checks, func(found *record.PageFinding) error {
-		severity, wanted := m.severity(found.Check)
-		if !wanted || !m.only.below(found.Address) {
+		severity := found.Gravity(m.catalog[found.Check])
+		if !m.only.takes(severity) || !m.only.below(found.Address) {
 			return nil
 		}
 		for i := range found.Places {
@@ -335,7 +328,7 @@ func (m *maker) duplicates() Sheet {
 		Each: func(ctx context.Context, row func([]any) error) error {
 			number, last := 0, ""
 			return m.from.EachTwin(ctx, m.crawl.ID, twins, func(f *record.PageFinding) error {
-				if _, wanted := m.severity(f.Check); !wanted || len(f.Places) == 0 || !m.only.below(f.Address) {
+				if !m.only.takes(f.Gravity(m.catalog[f.Check])) || len(f.Places) == 0 || !m.only.below(f.Address) {
 					return nil
 				}
 				p := &f.Places[0]

@@ -172,7 +172,7 @@ func (s *Service) fixPages(c *gin.Context) {
 	if len(rows) == limit {
 		next = rows[limit-1].Address
 	}
-	c.JSON(http.StatusOK, api.FixPages{Pages: wire.Each(rows, wire.PageFinding), Total: f.Pages, Next: next})
+	c.JSON(http.StatusOK, api.FixPages{Pages: wire.Each(rows, pageFinding), Total: f.Pages, Next: next})
 }
 
 func (s *Service) listPages(c *gin.Context) {
@@ -235,17 +235,13 @@ func (s *Service) showPage(c *gin.Context) {
 		return
 	}
 	slices.SortStableFunc(d.Findings, func(a, b record.PageFinding) int {
-		return cmp.Compare(severity(a.Check), severity(b.Check))
+		return cmp.Compare(a.Gravity(checks.Find(a.Check)), b.Gravity(checks.Find(b.Check)))
 	})
-	c.JSON(http.StatusOK, wire.PageDetail(&d))
+	c.JSON(http.StatusOK, wire.PageDetail(&d, pageFinding))
 }
 
-// severity of a check; one that this catalogue no longer has comes last.
-func severity(id string) check.Severity {
-	if ch := checks.Find(id); ch != nil {
-		return ch.Severity
-	}
-	return check.Notice
+func pageFinding(f *record.PageFinding) api.PageFinding {
+	return wire.PageFinding(f, f.Gravity(checks.Find(f.Check)))
 }
 
 func (s *Service) linksIn(c *gin.Context) {

@@ -134,7 +134,7 @@ func (s *Service) setKeep(c *gin.Context) {
 		return
 	}
 	if in.Crawls != 0 && in.Crawls < fewestKept {
-		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("a site keeps at least %d crawls, so that each can be compared with the one before; 0 keeps all", fewestKept))
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("a site keeps at least %d crawls, so that each can be compared with the one before, or all of them", fewestKept))
 		return
 	}
 	if err := s.store.SetKeep(c, site.ID, in.Crawls); err != nil {

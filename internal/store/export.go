@@ -78,7 +78,7 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 	}
 }
 
-const findingSelect = `select f.page_id as page, coalesce(a.url, '') as address, f.check_id as "check", f.count, f.places, -1::float8 as health, coalesce(p.title, '') as title
+const findingSelect = `select f.page_id as page, coalesce(a.url, '') as address, f.check_id as "check", f.severity, f.count, f.places, -1::float8 as health, coalesce(p.title, '') as title
 	from finding f left join address a on a.crawl_id = f.crawl_id and a.id = f.page_id
 	left join page p on p.crawl_id = f.crawl_id and p.id = f.page_id
 	where f.crawl_id = $1 and (cardinality($2::text[]) = 0 or f.check_id = any($2)) order by `

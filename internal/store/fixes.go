@@ -210,7 +210,7 @@ func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record
 // those after a given one.
 func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error) {
 	found := []findingRow{}
-	err := s.db.SelectContext(ctx, &found, `select x.page, coalesce(a.url, '') as address, n.check_id as "check", n.count, n.places,
+	err := s.db.SelectContext(ctx, &found, `select x.page, coalesce(a.url, '') as address, n.check_id as "check", n.severity, n.count, n.places,
 		coalesce(st.health, -1) as health, coalesce(p.title, '') as title
 		from fix f cross join unnest(f.pages) as x(page)
 		join finding n on n.crawl_id = f.crawl_id and n.page_id = x.page and n.check_id = $3

@@ -455,7 +455,7 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 		doc.Outline = nil // says nothing to a reader
 	}
 	found := []findingRow{}
-	if err := s.db.SelectContext(ctx, &found, `select page_id as page, check_id as "check", count, places
+	if err := s.db.SelectContext(ctx, &found, `select page_id as page, check_id as "check", severity, count, places
 		from finding where crawl_id = $1 and page_id = $2 order by check_id`, crawlID, d.ID); err != nil {
 		return d, err
 	}

@@ -199,14 +199,14 @@ type copier interface {
 }
 
 func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.Finding, whole bool) error {
-	_, err := to.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "count", "places", "whole"},
+	_, err := to.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "severity", "count", "places", "whole"},
 		pgx.CopyFromSlice(len(found), func(i int) ([]any, error) {
 			f := &found[i]
 			places, err := encode(f.Places)
 			if err != nil {
 				return nil, err
 			}
-			return []any{crawlID, f.Page, f.Check.ID, f.Count(), places, whole}, nil
+			return []any{crawlID, f.Page, f.Check.ID, int16(f.Check.Severity), f.Count(), places, whole}, nil
 		}))
 	if err != nil {
 		return fmt.Errorf("storing findings: %w", err)

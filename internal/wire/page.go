@@ -40,10 +40,10 @@ func PageList(in *record.PageList) api.PageList {
 	return api.PageList{Pages: Each(in.Pages, Page), Total: in.Total, Next: in.Next}
 }
 
-// PageFinding is a check failing on one page, with its evidence.
-func PageFinding(in *record.PageFinding) api.PageFinding {
+// PageFinding is a check failing on one page, as grave as it was judged, with its evidence.
+func PageFinding(in *record.PageFinding, severity check.Severity) api.PageFinding {
 	return api.PageFinding{
-		Address: in.Address, Check: in.Check, Count: in.Count, Places: Each(in.Places, place),
+		Address: in.Address, Check: in.Check, Severity: severity.String(), Count: in.Count, Places: Each(in.Places, place),
 		Health: in.Health, Title: in.Title, Outline: some(in.Outline, heading),
 	}
 }
@@ -94,11 +94,11 @@ func LinksInto(in *record.LinksInto) api.LinksInto {
 }
 
 // PageDetail is everything known about one address.
-func PageDetail(in *record.PageDetail) api.PageDetail {
+func PageDetail(in *record.PageDetail, finding func(*record.PageFinding) api.PageFinding) api.PageDetail {
 	return api.PageDetail{
 		Address: in.Address, State: in.State, Depth: in.Depth, FoundOn: in.FoundOn, InSitemap: in.InSitemap,
 		RuleLine: in.RuleLine, Rule: in.RuleText, Role: in.Role, Found: in.Found, Page: maybe(in.Row, Page),
-		Loads: some(in.Loads, load), Facts: maybe(in.Facts, facts), Findings: Each(in.Findings, PageFinding),
+		Loads: some(in.Loads, load), Facts: maybe(in.Facts, facts), Findings: Each(in.Findings, finding),
 		Links: Each(in.Links, Link), MainText: in.MainText,
 	}
 }

@@ -2109,6 +2109,7 @@ export interface components {
         PageFinding: {
             address?: string;
             check: string;
+            severity: components["schemas"]["Severity"];
             count: number;
             places: components["schemas"]["Place"][];
             /** Format: double */

@@ -134,13 +134,14 @@ func (s *Sheet) Failing() map[string]map[string]bool {
 
 // A Found is a check failing on a page, for one cause.
 type Found struct {
-	Check   string
-	Address string // "" for the site
-	Layout  string // name of the page's layout
-	Fix     string // the line that it is part of
-	Kind    Kind   // of that line
-	Cause   string // the line that its target or value has of its own, also where it is part of a line for many; "" for a check without
-	Places  int
+	Check    string
+	Severity check.Severity // as judged
+	Address  string         // "" for the site
+	Layout   string         // name of the page's layout
+	Fix      string         // the line that it is part of
+	Kind     Kind           // of that line
+	Cause    string         // the line that its target or value has of its own, also where it is part of a line for many; "" for a check without
+	Places   int
 }
 
 // EachFinding calls f with every check failing on a page, cause by cause.
@@ -150,7 +151,7 @@ func (s *Sheet) EachFinding(f func(Found)) {
 	for _, g := range b.gather() {
 		for _, i := range g.entries {
 			e := b.entries[i]
-			one := Found{Check: b.Checks[e.check].ID, Address: b.address(e.page), Layout: b.layoutName(e.page), Fix: g.fix.ID, Kind: g.fix.Kind, Places: int(e.places)}
+			one := Found{Check: b.Checks[e.check].ID, Severity: b.Checks[e.check].Severity, Address: b.address(e.page), Layout: b.layoutName(e.page), Fix: g.fix.ID, Kind: g.fix.Kind, Places: int(e.places)}
 			if e.cause >= 0 {
 				key := causeKey{e.check, b.causes[e.cause].key}
 				if causes[key] == "" {

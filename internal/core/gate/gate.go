@@ -46,12 +46,12 @@ type Reason struct {
 
 // New are the findings that the crawl before did not have; what is waived is left out.
 type New struct {
-	Pages map[string]int  // how many pages newly fail a check
-	Fixes map[string]bool // the lines that new findings are part of
+	Pages map[check.Severity]int // how many times a page newly fails a check of a severity, as judged
+	Fixes map[string]bool        // the lines that new findings are part of
 }
 
 // Judge holds a report against conditions. What is waived does not count.
-func Judge(c Conditions, r *fixlist.Report, rules map[string]*check.Check, new New) Verdict {
+func Judge(c Conditions, r *fixlist.Report, new New) Verdict {
 	v := Verdict{Passed: true, Health: r.Health, Reasons: []Reason{}}
 	add := func(reason Reason) {
 		v.Passed = v.Passed && reason.Passed
@@ -72,8 +72,8 @@ func Judge(c Conditions, r *fixlist.Report, rules map[string]*check.Check, new N
 	if c.NoNew != nil {
 		total := 0
 		reason := Reason{Name: "new findings"}
-		for id, n := range new.Pages {
-			if rule := rules[id]; rule != nil && rule.Severity <= *c.NoNew {
+		for severity, n := range new.Pages {
+			if severity <= *c.NoNew {
 				total += n
 			}
 		}

@@ -18,8 +18,7 @@ func TestJudge(t *testing.T) {
 			{ID: "c", Check: "title-long", Line: "waived", Severity: check.Notice, State: fixlist.Waived},
 		},
 	}
-	rules := map[string]*check.Check{"link-broken-inside": {ID: "link-broken-inside", Severity: check.Error}, "title-long": {ID: "title-long", Severity: check.Notice}}
-	new := New{Pages: map[string]int{"link-broken-inside": 1, "title-long": 2}, Fixes: map[string]bool{"b": true, "c": true}}
+	new := New{Pages: map[check.Severity]int{check.Error: 1, check.Notice: 2}, Fixes: map[string]bool{"b": true, "c": true}}
 	for _, c := range []struct {
 		in     Conditions
 		passed bool
@@ -35,15 +34,15 @@ func TestJudge(t *testing.T) {
 		{Conditions{Max: map[string]int{"title-long": 1}}, false, "title-long has 2 findings, and at most 1 may be", ""},
 		{Conditions{Max: map[string]int{"h1-missing": 0}}, true, "h1-missing has 0 findings, and at most 0 may be", ""},
 	} {
-		v := Judge(c.in, report, rules, new)
+		v := Judge(c.in, report, new)
 		if v.Passed != c.passed || len(v.Reasons) != 1 || v.Reasons[0].Says != c.says || strings.Join(v.Reasons[0].Fixes, " ") != c.fixes {
 			t.Errorf("%+v: %+v", c.in, v)
 		}
 	}
-	if v := Judge(Conditions{MinHealth: 1}, &fixlist.Report{}, rules, New{}); v.Passed {
+	if v := Judge(Conditions{MinHealth: 1}, &fixlist.Report{}, New{}); v.Passed {
 		t.Error("a crawl without health passes")
 	}
-	if v := Judge(Conditions{NoNew: severity(check.Notice)}, report, rules, New{}); !v.Passed {
+	if v := Judge(Conditions{NoNew: severity(check.Notice)}, report, New{}); !v.Passed {
 		t.Errorf("nothing is new, and it fails: %+v", v)
 	}
 }

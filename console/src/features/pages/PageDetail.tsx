@@ -115,7 +115,7 @@ function Findings({ d, home, base }: { d: Detail; home: string; base: string }) 
       {d.findings.map((f) => (
         <Box key={f.check} mb="3">
           <Flex gap="2" align="center">
-            {check(f.check) && <Sign severity={check(f.check)?.severity ?? "notice"} />}
+            <Sign severity={f.severity} />
             <Link asChild color="fg" fontWeight="600">
               <RouterLink to={`${base}?check=${f.check}`}>{check(f.check)?.title ?? f.check}</RouterLink>
             </Link>
