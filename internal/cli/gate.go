@@ -121,10 +121,16 @@ func verdictOf(v api.GateVerdict) gate.Verdict {
 }
 
 func printVerdict(w io.Writer, name string, v api.GateVerdict) {
-	word := map[bool]string{true: "passes", false: "fails"}
-	fmt.Fprintf(w, "%s %s.\n", bold(w, name), word[v.Passed])
+	says := "fails"
+	if v.Passed {
+		says = "passes"
+	}
+	fmt.Fprintf(w, "%s %s.\n", bold(w, name), says)
 	for _, r := range v.Reasons {
-		mark := map[bool]string{true: "✓", false: "✗"}[r.Passed]
+		mark := "✗"
+		if r.Passed {
+			mark = "✓"
+		}
 		fmt.Fprintf(w, "  %s %s\n", mark, r.Says)
 		for i, f := range r.Fixes {
 			if i == 5 {

@@ -11,6 +11,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"harvik/internal/core/text"
 )
 
 // CSV writes one sheet by RFC 4180, in UTF-8. A text that a spreadsheet would take for a formula gets an
@@ -50,7 +52,7 @@ func Plain(cell any) string {
 	case float64:
 		return strconv.FormatFloat(v, 'f', -1, 64)
 	case bool:
-		return map[bool]string{true: "yes", false: "no"}[v]
+		return text.YesNo(v)
 	case time.Time:
 		return v.UTC().Format(time.RFC3339)
 	}

@@ -140,7 +140,10 @@ func (run *Run) result(f *record.PageFinding, rule int) sarifResult {
 			break
 		}
 		p := &f.Places[i]
-		r.Message.Text += map[bool]string{true: " ", false: "; "}[i == 0] + p.Note
+		if i > 0 {
+			r.Message.Text += ";"
+		}
+		r.Message.Text += " " + p.Note
 		var at sarifLocation
 		if at.Physical.Artifact.URI = address; f.Address == "" && p.Target != "" {
 			at.Physical.Artifact.URI = p.Target
@@ -162,7 +165,10 @@ func (run *Run) result(f *record.PageFinding, rule int) sarifResult {
 		}
 	}
 	if run.Failed != nil {
-		r.Baseline = map[bool]string{true: "unchanged", false: "new"}[run.Failed(f.Check, f.Address)]
+		r.Baseline = "new"
+		if run.Failed(f.Check, f.Address) {
+			r.Baseline = "unchanged"
+		}
 	}
 	return r
 }

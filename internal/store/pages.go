@@ -332,7 +332,9 @@ func (s *Store) spellFigures(ctx context.Context, q *record.PageQuery) error {
 		if sorted, err = exact(sorted); err != nil {
 			return err
 		}
-		q.Sort = map[bool]string{true: "-"}[falling] + figurePrefix + sorted
+		if q.Sort = figurePrefix + sorted; falling {
+			q.Sort = "-" + q.Sort
+		}
 	}
 	if m != nil {
 		if name, err = exact(m[1]); err != nil {

@@ -259,8 +259,7 @@ func (c *comparison) changes(address string, old, now Page) {
 	if !old.HTML || !now.HTML {
 		return
 	}
-	word := map[bool]string{true: "yes", false: "no"}
-	add("indexable", word[old.Indexable], word[now.Indexable])
+	add("indexable", text.YesNo(old.Indexable), text.YesNo(now.Indexable))
 	add("title", old.Title, now.Title)
 	add("description", old.Description, now.Description)
 	add("h1", old.H1, now.H1)

@@ -97,3 +97,11 @@ func Capital(s string) string {
 	_, n := utf8.DecodeRuneInString(s)
 	return strings.ToUpper(s[:n]) + s[n:]
 }
+
+// YesNo is a truth in a word.
+func YesNo(is bool) string {
+	if is {
+		return "yes"
+	}
+	return "no"
+}
