@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/netip"
 	"strings"
+	"sync"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
@@ -143,6 +144,22 @@ func Checks(p plan.Plan, log *slog.Logger) *check.Runner {
 		log.Error("check panicked", "check", c.ID, "address", address, "value", fmt.Sprint(v))
 	}
 	return r
+}
+
+// End waits until a group has ended by itself; where ctx ends first it cuts it off.
+func End(ctx context.Context, group *sync.WaitGroup, cancel func()) {
+	defer cancel()
+	ended := make(chan struct{})
+	go func() {
+		group.Wait()
+		close(ended)
+	}()
+	select {
+	case <-ended:
+	case <-ctx.Done():
+		cancel()
+		<-ended
+	}
 }
 
 // Tell logs an error, with the stack where it was a panic.

@@ -660,16 +660,5 @@ func (r *Runner) Shutdown(ctx context.Context) {
 		one.mu.Unlock()
 	}
 	r.mu.Unlock()
-	ended := make(chan struct{})
-	go func() {
-		r.group.Wait()
-		close(ended)
-	}()
-	select {
-	case <-ended:
-	case <-ctx.Done():
-		r.cancel()
-		<-ended
-	}
-	r.cancel()
+	gear.End(ctx, &r.group, r.cancel)
 }

@@ -80,18 +80,7 @@ func (r *Rechecks) Shutdown(ctx context.Context) {
 		one.mu.Unlock()
 	}
 	r.mu.Unlock()
-	ended := make(chan struct{})
-	go func() {
-		r.group.Wait()
-		close(ended)
-	}()
-	select {
-	case <-ended:
-	case <-ctx.Done():
-		r.cancel()
-		<-ended
-	}
-	r.cancel()
+	gear.End(ctx, &r.group, r.cancel)
 }
 
 // A cause of one template is looked at on a sample: the layout's example and others, evenly over its
