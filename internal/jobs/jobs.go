@@ -183,6 +183,7 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 		if err := r.store.Reopen(ctx, rec.ID, p); err != nil {
 			return rec, err
 		}
+		r.decisions.WeighSoon() // the one before is the newest finished one meanwhile
 		rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", p, nil, nil
 		return rec, nil
 	}, true)
