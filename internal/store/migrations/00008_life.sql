@@ -5,7 +5,7 @@ update site set numbered = coalesce((select max(number) from crawl where site_id
 -- A site has at most one crawl that runs, whoever starts it.
 update crawl set state = 'paused', detail = 'another crawl of the site was running'
   where state = 'running' and id not in (select max(id) from crawl where state = 'running' group by site_id);
-create unique index crawl_running on crawl (site_id) where state = 'running';
+create unique index crawl_running on only crawl (site_id) where state = 'running';
 
 -- +goose Down
 drop index crawl_running;
