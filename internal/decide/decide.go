@@ -93,10 +93,18 @@ func (d *Decisions) Decided(ctx context.Context, site record.Site) (*Weights, er
 // Weights is what is decided about a site, with the figure that weighs its pages.
 func (d *Decisions) Weights(ctx context.Context, site record.Site) (*Weights, error) {
 	w, err := d.Decided(ctx, site)
-	if err == nil && site.Importance != "" {
+	if err != nil {
+		return nil, err
+	}
+	return w, d.readFigure(ctx, site, w)
+}
+
+// readFigure adds the figure that weighs a site's pages to what is decided, if there is one.
+func (d *Decisions) readFigure(ctx context.Context, site record.Site, w *Weights) (err error) {
+	if site.Importance != "" {
 		w.figure, err = d.store.NewestFigure(ctx, site.ID, site.Importance)
 	}
-	return w, err
+	return err
 }
 
 func (w *Weights) Adjustment() fixlist.Adjustment {

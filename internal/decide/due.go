@@ -23,7 +23,7 @@ func (d *Decisions) Weigh(ctx context.Context, site string) error {
 	if err != nil || w.Signature == now.Weighed {
 		return err
 	}
-	if w, err = d.Weights(ctx, now); err != nil {
+	if err := d.readFigure(ctx, now, w); err != nil {
 		return err
 	}
 	rec, err := d.store.Crawl(ctx, site, *now.Latest)

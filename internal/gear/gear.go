@@ -137,6 +137,12 @@ func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard, checks *
 	}
 }
 
+// Addresses let a source name addresses once the crawl, which is made after it, has them.
+type Addresses struct{ Of *crawl.Crawl }
+
+// URL is the address of a number.
+func (a *Addresses) URL(id int32) string { return a.Of.URL(id) }
+
 // Checks are the catalogue as a plan wants it.
 func Checks(p plan.Plan, log *slog.Logger) *check.Runner {
 	r := check.NewRunner(checks.Catalog, p)

@@ -53,14 +53,7 @@ func begin(t *testing.T, h http.Handler) *beside {
 	b := &beside{t: t, store: s, vault: &slipping{Vault: v}}
 	b.House = New(s, b.vault, jobs.Disk{}, testkit.Quiet)
 	t.Cleanup(func() { b.Shutdown(context.Background()) })
-	if err := s.AddSite(t.Context(), "fernhollow", "http://"+testkit.Serve(t, h)+"/", plan.Plan{Probes: plan.No()}); err != nil {
-		t.Fatal(err)
-	}
-	b.again()
-	if err := s.Allow(t.Context(), b.site.ID, "127.0.0.0/8", "test"); err != nil {
-		t.Fatal(err)
-	}
-	b.again()
+	b.site = testkit.Site(t, s, h, plan.Plan{})
 	return b
 }
 

@@ -393,11 +393,6 @@ func (r *Runner) leave(site int64) {
 	r.group.Done()
 }
 
-// addresses lets the source name addresses once the crawl, which is made after it, has them.
-type addresses struct{ of *crawl.Crawl }
-
-func (a *addresses) url(id int32) string { return a.of.URL(id) }
-
 // prepare makes a crawl.
 func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*crawl.Crawl, error) {
 	rec := &one.rec
@@ -414,10 +409,10 @@ func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*crawl.Crawl, e
 	if err != nil {
 		return nil, err
 	}
-	view := new(addresses)
+	view := new(gear.Addresses)
 	config := r.gear.Config(p, one.start, gear.GuardOf(site), gear.Checks(p, log))
 	config.Secrets, config.Layouts, config.Log = secrets, layouts, log
-	config.Sink, config.Source = r.store.Sink(rec.ID), r.store.Source(r.ctx, rec.ID, view.url)
+	config.Sink, config.Source = r.store.Sink(rec.ID), r.store.Source(r.ctx, rec.ID, view.URL)
 	if past {
 		config.Past = r.store.Past(rec.ID)
 	}
@@ -425,7 +420,7 @@ func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*crawl.Crawl, e
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
 	}
-	view.of = c
+	view.Of = c
 	one.mu.Lock()
 	defer one.mu.Unlock()
 	one.crawl = c

@@ -55,26 +55,7 @@ func begin(t *testing.T, disk Disk, h http.Handler, p plan.Plan) *beside {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b := &beside{over(t, s, v, disk), t, s, v, record.Site{}}
-	p.Probes = plan.No()
-	if err := s.AddSite(t.Context(), "fernhollow", "http://"+testkit.Serve(t, h)+"/", p); err != nil {
-		t.Fatal(err)
-	}
-	b.again()
-	if err := s.Allow(t.Context(), b.site.ID, "127.0.0.0/8", "test"); err != nil {
-		t.Fatal(err)
-	}
-	b.again()
-	return b
-}
-
-// again reads the site as it is now.
-func (b *beside) again() {
-	b.t.Helper()
-	var err error
-	if b.site, err = b.store.Site(b.t.Context(), "fernhollow"); err != nil {
-		b.t.Fatal(err)
-	}
+	return &beside{over(t, s, v, disk), t, s, v, testkit.Site(t, s, h, p)}
 }
 
 // crawl starts a crawl and waits until it is in a state.

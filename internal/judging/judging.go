@@ -70,7 +70,7 @@ func (j *Judge) SheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *fi
 	if sheet, err = j.store.Sheet(ctx, rec.ID, as); !errors.Is(err, record.ErrNotFound) {
 		return sheet, "", err
 	}
-	by, now := rec.Plan, plan.Plan(rules.Plan)
+	by, now := rec.Plan, rules.Plan
 	by.Limits, by.Checks, by.Kinds, by.Scope.Staging = now.Limits, now.Checks, now.Kinds, now.Scope.Staging
 	result, _, err := j.Rejudged(ctx, rec, by)
 	var refusal *record.Refusal
@@ -100,23 +100,18 @@ func (j *Judge) Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (r
 	}
 	log := j.log.With("site", rec.Site, "crawl", rec.Number)
 	p := by.WithDefaults()
-	view := new(addresses)
+	view := new(gear.Addresses)
 	config := j.gear.Config(p, start, fetch.Guard{}, gear.Checks(p, log))
 	config.Offline, config.Layouts, config.Log = true, layouts, log
-	config.Past, config.Source = j.store.Past(rec.ID), j.store.Source(ctx, rec.ID, view.url)
+	config.Past, config.Source = j.store.Past(rec.ID), j.store.Source(ctx, rec.ID, view.URL)
 	c, err := crawl.New(config)
 	if err != nil {
 		return nil, nil, record.Refuse("%s", err.Error())
 	}
-	view.of = c
+	view.Of = c
 	result, found, err = c.Rejudge(ctx, crawl.Ending(rec.Ending), rec.Probes)
 	if old, ok := errors.AsType[*crawl.OldFactsError](err); ok {
 		return nil, nil, record.Refuse("crawl %d cannot be judged again: %s", rec.Number, old)
 	}
 	return result, found, err
 }
-
-// addresses lets the source name addresses once the crawl, which is made after it, has them.
-type addresses struct{ of *crawl.Crawl }
-
-func (a *addresses) url(id int32) string { return a.of.URL(id) }

@@ -93,7 +93,7 @@ func (l *looking) look(ctx context.Context) error {
 		return err
 	}
 	ids, evidence := l.siteChecks()
-	p := plan.Plan(l.crawl.Plan).WithDefaults()
+	p := l.crawl.Plan.WithDefaults()
 	p.Sources.Addresses = listed
 	if !evidence {
 		p.Sources.Sitemaps, p.Probes = plan.No(), plan.No()

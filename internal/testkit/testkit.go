@@ -32,6 +32,7 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/fetch"
 	"harvik/internal/pdf"
+	"harvik/internal/record"
 	"harvik/internal/store"
 )
 
@@ -206,6 +207,26 @@ func Open(t testing.TB, database string) *store.Store {
 	}
 	t.Cleanup(s.Close)
 	return s
+}
+
+// Site takes a site on this machine under care, without a look at its doors.
+func Site(t testing.TB, s *store.Store, h http.Handler, p plan.Plan) record.Site {
+	t.Helper()
+	p.Probes = plan.No()
+	if err := s.AddSite(t.Context(), "fernhollow", "http://"+Serve(t, h)+"/", p); err != nil {
+		t.Fatal(err)
+	}
+	site, err := s.Site(t.Context(), "fernhollow")
+	if err == nil {
+		err = s.Allow(t.Context(), site.ID, "127.0.0.0/8", "test")
+	}
+	if err == nil {
+		site, err = s.Site(t.Context(), "fernhollow")
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	return site
 }
 
 // Serve runs a handler on a loopback port until the test ends, and returns host:port.
