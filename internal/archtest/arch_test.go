@@ -39,7 +39,7 @@ core/checks: check checks/... page plan
 core/checks/...: check css graph neardup page robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health page survey text weburl
-core/judge: check fixlist page survey
+core/booking: check fixlist page plan robots scope sitemap survey text weburl
 core/column: page
 core/figures: weburl
 core/waive: check plan scope weburl
@@ -48,23 +48,25 @@ core/drift: check fixlist health sitemap task text
 core/gate: check fixlist text
 core/vocabulary: check drift page survey task
 internal/fetch: page plan weburl
-internal/record: check column drift figures fixlist judge page plan robots survey task text waive
-internal/crawl: check fixlist mishap judge page plan robots scope sitemap survey text weburl internal/fetch internal/record
-internal/store: check column drift figures fixlist graph mishap page plan robots survey task waive internal/crawl internal/record
-internal/gear: check checks mishap page plan weburl internal/crawl internal/fetch internal/pdf internal/record
-internal/judging: check checks fixlist plan survey weburl internal/crawl internal/fetch internal/gear internal/record
+internal/pace: page internal/fetch internal/record
+internal/record: booking check column drift figures fixlist page plan robots survey task text waive
+internal/crawl: booking mishap page plan robots scope survey weburl internal/fetch internal/pace internal/record
+internal/store: booking check column drift figures fixlist graph mishap page plan robots survey task waive weburl internal/record
+internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
+internal/judging: booking check checks fixlist mishap plan internal/record
 internal/decide: checks figures fixlist mishap waive weburl internal/record internal/spool
-internal/worklist: drift fixlist task internal/crawl internal/record
+internal/worklist: booking drift fixlist task internal/record
 internal/compare: check checks drift fixlist gate text internal/decide internal/judging internal/record
-internal/recheck: check checks drift fixlist mishap page plan survey task text weburl internal/crawl internal/decide internal/gear internal/record internal/worklist
-internal/look: check checks judge page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
-internal/jobs: check checks mishap plan survey weburl internal/crawl internal/decide internal/gear internal/record internal/store
-internal/house: internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/recheck internal/store internal/worklist
+internal/recheck: booking check checks drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
+internal/look: booking check checks page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
+internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
+internal/jobs: booking check checks fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record internal/store
+internal/house: internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/worklist
 internal/report: check column gate plan text weburl internal/record
 internal/api: plan
-internal/wire: check column vocabulary dom drift figures fixlist gate judge page plan robots structured survey task text internal/api internal/record
+internal/wire: check column vocabulary dom drift figures fixlist gate page plan robots structured survey task text internal/api internal/record
 internal/service: check checks column vocabulary drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
-internal/cli: version check column vocabulary fixlist gate judge page plan task text waive internal/api internal/record internal/report
+internal/cli: version check column vocabulary fixlist gate page plan task text waive internal/api internal/record internal/report
 internal/cluster:
 internal/spool: mishap
 internal/pdf: mishap page

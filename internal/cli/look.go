@@ -15,7 +15,7 @@ import (
 	"golang.org/x/net/html/charset"
 
 	"harvik/internal/api"
-	"harvik/internal/core/judge"
+	"harvik/internal/core/check"
 	numbers "harvik/internal/core/text"
 )
 
@@ -77,7 +77,7 @@ func (a *app) tryCommand() *cobra.Command {
 	return c
 }
 
-var verdictWords = map[string]string{judge.Failed: "It fails.", judge.Passed: "It passes.", judge.NotJudged: "It is not judged."}
+var verdictWords = map[string]string{check.Failed: "It fails.", check.Passed: "It passes.", check.NotJudged: "It is not judged."}
 
 // lookAt tells an address from a file, and reads the file.
 func (a *app) lookAt(c *cobra.Command, what, as, check string) (api.Look, error) {
@@ -173,10 +173,10 @@ func printLook(w io.Writer, l api.Look, all bool) {
 	for _, v := range l.Verdicts {
 		counts[v.State]++
 	}
-	fmt.Fprintf(w, "%s\n", bold(w, fmt.Sprintf("%d checks fail, %d pass, %d are not judged", counts[judge.Failed], counts[judge.Passed], counts[judge.NotJudged])))
+	fmt.Fprintf(w, "%s\n", bold(w, fmt.Sprintf("%d checks fail, %d pass, %d are not judged", counts[check.Failed], counts[check.Passed], counts[check.NotJudged])))
 	for _, v := range l.Verdicts {
 		switch {
-		case v.State == judge.Failed:
+		case v.State == check.Failed:
 			fmt.Fprintf(w, "  %s %s: %s\n", sign(w, v.Severity), v.Check, v.Title)
 			for _, p := range v.Places[:min(len(v.Places), 5)] {
 				where := ""

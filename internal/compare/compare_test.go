@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/drift"
@@ -15,7 +16,6 @@ import (
 	"harvik/internal/core/gate"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/waive"
-	"harvik/internal/crawl"
 	"harvik/internal/decide"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
@@ -24,7 +24,7 @@ import (
 // kept are crawls in memory, the oldest first.
 type kept struct {
 	crawls  []record.Crawl
-	results []*crawl.Result
+	results []*booking.Result
 	waived  *waive.Set
 	refused map[int]string // crawls that cannot be judged anew
 }

@@ -3,9 +3,8 @@ package crawl
 import (
 	"slices"
 	"strings"
-	"time"
 
-	"harvik/internal/core/check"
+	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -27,38 +26,38 @@ func endsSession(l *page.Link) bool {
 	})
 }
 
-// book makes one result part of the crawl: its links become known addresses, its facts go to
-// the survey and the next batch.
-func (c *Crawl) book(d *Record) {
+// take makes one result part of the crawl: its links become known addresses, its facts go to the book and the next batch.
+// What its page says is told by said, if that is known.
+func (c *Crawl) take(d *booking.Record, said *signs) {
 	f := c.frontier
 	a := f.addresses[d.ID]
 	f.addresses[d.ID].State = survey.Fetched
 	d.Role = a.Role
 	if a.Role == page.AsPage {
-		c.bookPage(d, a)
+		c.takePage(d, a, said)
 	} else {
-		c.bookLoaded(d, a)
+		c.takeLoaded(d, a)
 	}
 	c.batch.Records = append(c.batch.Records, *d)
 	c.taken++
-	c.progress.booked(f, d, c.judge.Places())
+	c.progress.booked(f, d, c.book.Places())
 }
 
-func (c *Crawl) bookPage(d *Record, a survey.Address) {
+func (c *Crawl) takePage(d *booking.Record, a survey.Address, said *signs) {
 	f := c.frontier
 	obeys := c.plan.Robots != plan.Disregard
-	redirect, canonical := int32(-1), int32(-1)
+	to := booking.Numbers{Redirect: -1, Canonical: -1, Refresh: -1}
 	f.traps.begin(a.URL)
 	if d.Facts.Redirect != "" {
-		redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth, found: survey.ByRedirect, follow: true})
+		to.Redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth, found: survey.ByRedirect, follow: true})
 	}
 	doc := d.Facts.Document
 	if doc != nil {
 		follow := doc.Robots.NoFollow == "" || !obeys
 		if address := d.Facts.Canonical(); address != "" {
-			canonical = c.know(address, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByCanonical, follow: true})
+			to.Canonical = c.know(address, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByCanonical, follow: true})
 		}
-		c.bookLinks(d, doc, a.Depth+1, follow)
+		c.takeLinks(d, doc, a.Depth+1, follow)
 	}
 	if doc != nil {
 		for _, address := range doc.Mentions() {
@@ -66,27 +65,23 @@ func (c *Crawl) bookPage(d *Record, a survey.Address) {
 				continue
 			}
 			id := c.know(f.scope.Rewrite(address), mention{from: d.ID, depth: a.Depth + 1, found: survey.ByMention, follow: true})
-			if address == doc.RefreshTo && id >= 0 {
-				c.survey.Refresh(d.ID, id)
+			if address == doc.RefreshTo {
+				to.Refresh = id
 			}
 		}
 	}
-	c.bookForms(d, doc, a.Depth+1)
+	c.takeForms(d, doc, a.Depth+1)
 	d.Uses = c.uses(d)
-	c.survey.Add(d.ID, d.Facts, redirect, canonical, d.Links)
-	c.survey.Use(d.ID, d.Facts.Loads(), d.Uses)
-	c.judge.Collect(d.Findings)
-	d.Findings = check.Told(d.Findings)
-	f.traps.note(a.URL, a.Depth, d.Facts, d.said)
-	d.said = nil
+	c.book.Add(d, to)
+	f.traps.note(a.URL, a.Depth, d.Facts, said)
 	if d.Facts.IsPage() && sortOf(d.Facts) == "" {
 		c.refusal.lastOK = a.URL
 	}
 }
 
-// bookForms makes known where the forms of a document lead that only ask. The bare address is asked for, once
+// takeForms makes known where the forms of a document lead that only ask. The bare address is asked for, once
 // all pages are in, to see whether anything is there.
-func (c *Crawl) bookForms(d *Record, doc *page.Document, depth int32) {
+func (c *Crawl) takeForms(d *booking.Record, doc *page.Document, depth int32) {
 	if doc == nil || c.plan.Resources == plan.None || !d.Facts.ReadForms() {
 		return
 	}
@@ -105,9 +100,9 @@ const (
 	fewLinks     = 2000
 )
 
-// bookLinks makes what a document links to known. Links to addresses that are not taken up, since the crawl
+// takeLinks makes what a document links to known. Links to addresses that are not taken up, since the crawl
 // knows as many as its plan can have any use for, are left out of the document and counted.
-func (c *Crawl) bookLinks(d *Record, doc *page.Document, depth int32, follow bool) {
+func (c *Crawl) takeLinks(d *booking.Record, doc *page.Document, depth int32, follow bool) {
 	f := c.frontier
 	if most := max(fewLinks, someLinks+linksForPage*c.plan.Pages-c.links); len(doc.Links) > most {
 		f.beyond += len(doc.Links) - most
@@ -150,18 +145,17 @@ func taken[T any](what []T, numbers []int32) ([]T, []int32) {
 	return what[:n], numbers[:n]
 }
 
-func (c *Crawl) bookLoaded(d *Record, a survey.Address) {
-	redirect := int32(-1)
+func (c *Crawl) takeLoaded(d *booking.Record, a survey.Address) {
+	to := booking.Numbers{Redirect: -1, Canonical: -1, Refresh: -1}
 	if d.Facts.Redirect != "" {
-		redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByRedirect, role: a.Role})
+		to.Redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByRedirect, role: a.Role})
 	}
 	d.Uses = c.uses(d)
-	c.survey.AddLoaded(d.ID, d.Facts, redirect)
-	c.survey.Use(d.ID, d.Facts.Loads(), d.Uses)
+	c.book.Add(d, to)
 }
 
 // uses makes what a document or stylesheet loads known.
-func (c *Crawl) uses(d *Record) []int32 {
+func (c *Crawl) uses(d *booking.Record) []int32 {
 	loads := d.Facts.Loads()
 	if len(loads) == 0 || c.plan.Resources == plan.None {
 		return nil
@@ -190,29 +184,11 @@ func (c *Crawl) know(address string, m mention) int32 {
 	return id
 }
 
-// flush hands the batch on, with the addresses that became known since the last.
-func (c *Crawl) flush(s *saver) {
-	f := c.frontier
-	if len(f.addresses) < f.stored {
-		return // it was put away while it read back what is stored
-	}
-	c.progress.survey(f.addresses)
-	c.batch.First = int32(f.stored)
-	c.batch.Addresses = append([]survey.Address(nil), f.addresses[f.stored:]...)
-	c.batch.Progress = c.Progress()
-	f.stored = len(f.addresses)
-	if len(c.batch.Addresses)+len(c.batch.Records)+len(c.batch.Files) > 0 {
-		s.save(c.batch)
-	}
-	s.last = time.Now()
-	c.batch, c.batched = Batch{Seq: c.taken}, 0
-}
-
 // listUnlinked adds what only the sitemaps list and the crawl's end left unfetched.
 func (c *Crawl) listUnlinked() {
 	f := c.frontier
-	for _, address := range f.listed {
-		if len(f.addresses) >= 2*f.mostKnown() {
+	for _, address := range f.listing.Addresses {
+		if len(f.addresses) >= 2*booking.MostKnown(f.plan.Pages) {
 			f.beyond++
 			continue
 		}

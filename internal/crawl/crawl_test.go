@@ -13,8 +13,9 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/weburl"
+	"harvik/internal/record"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -55,7 +56,7 @@ func links(to ...string) string {
 }
 
 // run crawls a handler and lists what became of each address: "path state status depth".
-func run(t *testing.T, h http.Handler, p plan.Plan) (*crawl.Result, map[string]string) {
+func run(t *testing.T, h http.Handler, p plan.Plan) (*booking.Result, map[string]string) {
 	t.Helper()
 	host := testkit.Serve(t, h)
 	if p.Retries == 0 {
@@ -101,7 +102,7 @@ func TestStates(t *testing.T) {
 		"http://other.example/": "outside 1", "mailto:x@other.example": "not-web 1", "/picture.PNG?v=2": "fetched 404 1", "/hidden": "fetched 200 1",
 		"/canonical": "fetched 200 -1", "/new": "fetched 200 1", "/deep": "fetched 200 2", "/deeper": "too-deep 3", "/unfollowed": "waiting 2", "/orphan": "fetched 404 -1",
 	})
-	if !r.Survey.Partial || r.Ending != crawl.Complete {
+	if !r.Survey.Partial || r.Ending != survey.Complete {
 		t.Errorf("partial %v, ended by %s", r.Survey.Partial, r.Ending)
 	}
 }
@@ -130,7 +131,7 @@ func TestOrder(t *testing.T) {
 		if !slices.Equal(first, got) {
 			t.Fatalf("with %d requests at once the crawl differs", parallel)
 		}
-		if r.Ending != crawl.PageLimit || r.Report.Expected <= 250 || r.Report.Assessed != 250 {
+		if r.Ending != survey.PageLimit || r.Report.Expected <= 250 || r.Report.Assessed != 250 {
 			t.Errorf("ended by %s with %d pages", r.Ending, r.Report.Assessed)
 		}
 	}
@@ -141,14 +142,14 @@ func TestShutOut(t *testing.T) {
 		"503": "status 503", "User-agent: *\nDisallow: /\n" + strings.Repeat("#\n", 50): "Disallow: /",
 	} {
 		r, got := run(t, site{"/": links(), "/robots.txt": body}, plan.Plan{})
-		if r.Ending != crawl.Shut || !strings.Contains(r.Detail, detail) || got["/"] != "blocked 0" || r.Report.Scored {
+		if r.Ending != survey.Shut || !strings.Contains(r.Detail, detail) || got["/"] != "blocked 0" || r.Report.Scored {
 			t.Errorf("robots.txt %.20q: ended by %s (%s), the start is %q", body, r.Ending, r.Detail, got["/"])
 		}
 	}
 	if r, _ := run(t, site{}, plan.Plan{}); r.Report.Scored || !strings.Contains(r.Detail, "answers with status 404") {
 		t.Errorf("a start that is not there: %q", r.Detail)
 	}
-	if r, _ := run(t, site{"/": links(), "/robots.txt": "403"}, plan.Plan{}); r.Ending != crawl.Complete {
+	if r, _ := run(t, site{"/": links(), "/robots.txt": "403"}, plan.Plan{}); r.Ending != survey.Complete {
 		t.Errorf("a robots.txt that is forbidden shuts out: %s", r.Ending)
 	}
 	if r, _ := run(t, site{"/": links("/x"), "/x": links(), "/robots.txt": "301 /r", "/r": "User-agent: *\nDisallow: /x\n" + strings.Repeat("#\n", 50)}, plan.Plan{}); r.Survey.Addresses[1].State != survey.Blocked {
@@ -242,19 +243,8 @@ func TestCancel(t *testing.T) {
 		}
 		g.ServeHTTP(w, r)
 	}))
-	u, err := weburl.Parse("http://" + host + "/")
-	if err != nil {
-		t.Fatal(err)
-	}
 	ctx, cancel := context.WithCancel(t.Context())
-	m := new(testkit.Memory)
-	c, err := crawl.New(crawl.Config{
-		Plan: plan.Plan{Retries: -1}.WithDefaults(), Start: u, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Sink: m, Source: m, Log: testkit.Quiet,
-		Runner: &check.Runner{Limits: check.NewLimits(nil)},
-	})
-	if err != nil {
-		t.Fatal(err)
-	}
+	c := new(testkit.Memory).Prepare(t, "http://"+host+"/", plan.Plan{Retries: -1}, false)
 	ended := make(chan error)
 	go func() {
 		_, err := c.Run(ctx)
@@ -276,21 +266,15 @@ func TestCancel(t *testing.T) {
 }
 
 // full is a sink that runs out of room.
-type full struct{ testkit.Memory }
+type full struct{}
 
-func (*full) Save(context.Context, crawl.Batch) error { return errors.New("no room") }
+func (full) Save(context.Context, record.Batch) error { return errors.New("no room") }
 
 func TestSinkFails(t *testing.T) {
 	host := testkit.Serve(t, &testkit.Generated{Pages: 2000, Seed: 1})
-	u, err := weburl.Parse("http://" + host + "/")
-	if err != nil {
-		t.Fatal(err)
-	}
-	sink := new(full)
-	c, err := crawl.New(crawl.Config{
-		Plan: plan.Plan{Pages: 2000}.WithDefaults(), Start: u, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Sink: sink, Source: sink, Log: testkit.Quiet,
-		Runner: &check.Runner{Limits: check.NewLimits(nil)},
-	})
+	config := testkit.Config(t, "http://"+host+"/", plan.Plan{Pages: 2000}, nil)
+	config.Book, config.Sink = booking.New(check.NewRunner(nil, config.Plan), nil), full{}
+	c, err := crawl.New(config)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -302,7 +286,7 @@ func TestSinkFails(t *testing.T) {
 func TestTimeLimit(t *testing.T) {
 	g := &testkit.Generated{Pages: 5000, Seed: 1}
 	r, _ := run(t, g, plan.Plan{Pages: 5000, Pause: plan.Duration(5 * time.Millisecond), Time: plan.Duration(300 * time.Millisecond)})
-	if n := len(r.Survey.Pages); r.Ending != crawl.TimeLimit || n < 5 || n > 200 {
+	if n := len(r.Survey.Pages); r.Ending != survey.TimeLimit || n < 5 || n > 200 {
 		t.Errorf("ended by %s with %d pages", r.Ending, n)
 	}
 }

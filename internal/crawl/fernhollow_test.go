@@ -15,12 +15,13 @@ import (
 	"time"
 
 	"harvik/demo"
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
 	folded "harvik/internal/core/text"
-	"harvik/internal/crawl"
 	"harvik/internal/testkit"
 )
 
@@ -106,7 +107,7 @@ func TestMoods(t *testing.T) {
 
 // causes demands that each planted cause is one line of the fix list, with all its pages among the
 // line's.
-func causes(t *testing.T, site *demo.Site, r *crawl.Result) {
+func causes(t *testing.T, site *demo.Site, r *booking.Result) {
 	t.Helper()
 	pathOf := func(id int32) string {
 		if id < 0 {
@@ -139,10 +140,10 @@ func tells(f *fixlist.Fix, check string) bool {
 
 // wild holds what was found of the things that are no ordinary pages: what never ends is cut and
 // named, documents are read, and both sound sitemaps of the four were taken in.
-func wild(t *testing.T, r *crawl.Result, m *testkit.Memory) {
+func wild(t *testing.T, r *booking.Result, m *testkit.Memory) {
 	t.Helper()
 	var patterns []string
-	for _, trap := range r.Traps {
+	for _, trap := range r.Survey.Traps {
 		patterns = append(patterns, trap.Pattern)
 	}
 	slices.Sort(patterns)
@@ -208,7 +209,7 @@ func TestStaging(t *testing.T) {
 	}
 	p.CA = ""
 	r, err = new(testkit.Memory).PrepareWith(t, "https://example.com/", p, secrets).Run(t.Context())
-	if err != nil || !strings.Contains(r.Detail, "tls") && r.Ending != crawl.Shut {
+	if err != nil || !strings.Contains(r.Detail, "tls") && r.Ending != survey.Shut {
 		t.Errorf("without its authority: %v, %s %s", err, r.Ending, r.Detail)
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/robots"
@@ -40,8 +41,7 @@ type frontier struct {
 	later     [finished][]int32 // waiting for their lane
 	lane      lane
 	rules     map[string]*robots.File // by origin, inside the site
-	inSitemap map[string]bool
-	listed    []string       // the same, in order
+	listing   *booking.Listing
 	aside     map[int32]bool // named by nofollow pages only, so far
 	quotas    []int          // fetched or queued, by quota of the scope
 	traps     traps
@@ -55,8 +55,9 @@ type frontier struct {
 func newFrontier(start weburl.URL, p plan.Plan) *frontier {
 	f := &frontier{
 		plan: p, scope: scope.New(start, p.Scope), numbers: map[string]int32{}, rules: map[string]*robots.File{},
-		inSitemap: map[string]bool{}, aside: map[int32]bool{}, traps: newTraps(), changed: map[int32]bool{},
+		aside: map[int32]bool{}, traps: newTraps(), changed: map[int32]bool{},
 	}
+	f.listing = booking.NewListing(start, f.scope, booking.MostKnown(p.Pages))
 	f.quotas = make([]int, f.scope.Quotas())
 	if p.Selection == plan.Spread {
 		f.queue = newSpread(&f.traps)
@@ -82,12 +83,12 @@ func (f *frontier) add(address string, m mention) (id int32, wanted bool) {
 	if id, ok := f.numbers[address]; ok {
 		return id, f.again(id, m)
 	}
-	if len(f.addresses) >= f.mostKnown() {
+	if len(f.addresses) >= booking.MostKnown(f.plan.Pages) {
 		f.beyond++
 		return -1, false
 	}
 	a := survey.Address{
-		URL: address, FoundOn: m.from, Depth: m.depth, Role: m.role, Found: m.found, InSitemap: f.inSitemap[address],
+		URL: address, FoundOn: m.from, Depth: m.depth, Role: m.role, Found: m.found, InSitemap: f.listing.Has[address],
 	}
 	if f.judge(&a); m.avoid != "" && a.State == survey.Waiting {
 		a.State, a.Rule.Text = survey.LeftOut, m.avoid
@@ -148,11 +149,6 @@ func (f *frontier) place(id int32, m mention) (wanted bool) {
 	}
 	return false
 }
-
-// mostKnown is how many addresses are known at most, fetched or not: as many as a site of the plan's number
-// of pages can have any use for. A hostile page names hundreds of thousands, each of which would be held,
-// stored and shown.
-func (f *frontier) mostKnown() int { return 50_000 + 50*f.plan.Pages }
 
 // mostLoads is how many resources are fetched at most: more than any honest site has, so that a
 // hostile page cannot keep a crawl busy for ever.

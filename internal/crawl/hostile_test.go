@@ -13,7 +13,6 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
-	"harvik/internal/crawl"
 	"harvik/internal/testkit"
 )
 
@@ -71,8 +70,8 @@ func TestMisdeeds(t *testing.T) {
 	if f := facts["ok"]; f == nil || f.Document.Title() != "A sound page" {
 		t.Error("the sound page among them is disturbed")
 	}
-	if facts["hop-25"] == nil || facts["hop-49"] != nil || len(r.Traps) != 1 { // no browser follows fifty hops
-		t.Errorf("the chain of redirects was not cut: %+v", r.Traps)
+	if facts["hop-25"] == nil || facts["hop-49"] != nil || len(r.Survey.Traps) != 1 { // no browser follows fifty hops
+		t.Errorf("the chain of redirects was not cut: %+v", r.Survey.Traps)
 	}
 	if n := peak.Load() >> 20; n > 400 {
 		t.Errorf("%d MiB of heap", n)
@@ -91,20 +90,20 @@ func TestHostileRules(t *testing.T) {
 	long := "User-agent: *\nDisallow: /closed\n" + strings.Repeat("Disallow: /x\n", 400_000) // 5 MB
 	for name, c := range map[string]struct {
 		robots, sitemap http.HandlerFunc
-		ending          crawl.Ending
+		ending          survey.Ending
 		pages           int
 	}{
-		"robots.txt of 5 MB":       {write(long), nil, crawl.Complete, 2},
-		"robots.txt is HTML":       {write("<!doctype html><title>Home</title>"), nil, crawl.Complete, 3},
-		"robots.txt redirects":     {http.RedirectHandler("/robots.txt", http.StatusFound).ServeHTTP, nil, crawl.Complete, 3},
-		"robots.txt fails":         {status(503), nil, crawl.Shut, 0},
-		"robots.txt is a bomb":     {bomb(false), nil, crawl.Complete, 3},
-		"robots.txt is null bytes": {write(strings.Repeat("\x00", 5000)), nil, crawl.Complete, 3},
-		"sitemap with entities":    {status(404), write(`<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><urlset><url><loc>/&b;</loc></url></urlset>`), crawl.Complete, 3},
-		"sitemap is a bomb":        {status(404), bomb(true), crawl.Complete, 3},
+		"robots.txt of 5 MB":       {write(long), nil, survey.Complete, 2},
+		"robots.txt is HTML":       {write("<!doctype html><title>Home</title>"), nil, survey.Complete, 3},
+		"robots.txt redirects":     {http.RedirectHandler("/robots.txt", http.StatusFound).ServeHTTP, nil, survey.Complete, 3},
+		"robots.txt fails":         {status(503), nil, survey.Shut, 0},
+		"robots.txt is a bomb":     {bomb(false), nil, survey.Complete, 3},
+		"robots.txt is null bytes": {write(strings.Repeat("\x00", 5000)), nil, survey.Complete, 3},
+		"sitemap with entities":    {status(404), write(`<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><urlset><url><loc>/&b;</loc></url></urlset>`), survey.Complete, 3},
+		"sitemap is a bomb":        {status(404), bomb(true), survey.Complete, 3},
 		"sitemap includes itself": {status(404), func(w http.ResponseWriter, r *http.Request) {
 			fmt.Fprintf(w, "<sitemapindex><sitemap><loc>/sitemap.xml</loc></sitemap><sitemap><loc>/sitemap.xml?%d</loc></sitemap></sitemapindex>", len(r.URL.RawQuery)+time.Now().Nanosecond())
-		}, crawl.Complete, 3},
+		}, survey.Complete, 3},
 		"sitemap never ends": {status(404), func(w http.ResponseWriter, _ *http.Request) {
 			io.WriteString(w, "<urlset>")
 			for {
@@ -112,8 +111,8 @@ func TestHostileRules(t *testing.T) {
 					return
 				}
 			}
-		}, crawl.Complete, 3},
-		"sitemap of another host": {status(404), write("<urlset><url><loc>http://10.0.0.1/</loc></url><url><loc>file:///etc/passwd</loc></url></urlset>"), crawl.Complete, 3},
+		}, survey.Complete, 3},
+		"sitemap of another host": {status(404), write("<urlset><url><loc>http://10.0.0.1/</loc></url><url><loc>file:///etc/passwd</loc></url></urlset>"), survey.Complete, 3},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()

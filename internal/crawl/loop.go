@@ -5,9 +5,11 @@ import (
 	"sync"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
+	"harvik/internal/pace"
 )
 
 // batchSize is how many results are stored at once.
@@ -30,7 +32,7 @@ const maxBusy = 128
 const maxHeld = 96 << 20
 
 // weight is about how many bytes a result's facts take.
-func weight(r *Record) int {
+func weight(r *booking.Record) int {
 	n := 2 << 10
 	if d := r.Facts.Document; d != nil {
 		n += len(d.MainText) + 200*(len(d.Links)+len(d.Images)+len(d.Headings)) + 100*len(d.Uses)
@@ -47,14 +49,15 @@ type job struct {
 	url  string
 	role page.Role
 	at   weburl.URL
-	host *governor
+	host *pace.Governor
 
 	alike bool // other addresses have its shape, and it is not known yet that they are no trap
 }
 
 type done struct {
 	job
-	Record
+	booking.Record
+	said    *signs // of a page; nil until needed
 	retries int
 	away    time.Duration // for which the server asks not to be asked, if it is long
 }
@@ -71,8 +74,8 @@ type run struct {
 	group    sync.WaitGroup
 
 	mu    sync.Mutex
-	jobs  map[*governor][]job // waiting for their host, in order
-	hosts []*governor         // those with jobs, in turn
+	jobs  map[*pace.Governor][]job // waiting for their host, in order
+	hosts []*pace.Governor         // those with jobs, in turn
 	begun int
 	busy  int
 	ended bool // nothing more is started
@@ -94,14 +97,14 @@ func (r *run) end() {
 
 // loop hands out addresses and takes results up in order, until nothing is left or the crawl
 // is to end.
-func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
+func (c *Crawl) loop(ctx context.Context, saver *saver) (survey.Ending, *ErrPaused) {
 	fetching, cut := context.WithCancel(ctx)
-	r := &run{jobs: map[*governor][]job{}, results: make(chan done, window(maxParallel)), ahead: map[int]done{}}
+	r := &run{jobs: map[*pace.Governor][]job{}, results: make(chan done, window(maxParallel)), ahead: map[int]done{}}
 	defer r.group.Wait()
 	defer cut()
 	defer r.end()
 	timeUp := c.timeUp()
-	ending, stop := Ending(""), c.stop
+	ending, stop := survey.Ending(""), c.stop
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	for {
@@ -111,7 +114,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 		if (ending != "" || r.sent == r.taken) && r.isIdle() {
 			held := c.refusal.release()
 			for i := range held {
-				c.book(&held[i].Record)
+				c.take(&held[i].Record, held[i].said)
 			}
 			switch {
 			case ending != "":
@@ -119,9 +122,9 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 			case len(held) > 0:
 				continue
 			case c.limited:
-				return PageLimit, nil
+				return survey.PageLimit, nil
 			}
-			return Complete, nil
+			return survey.Complete, nil
 		}
 		timer.Reset(c.startReady(fetching, r))
 		select {
@@ -133,16 +136,16 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (Ending, *ErrPaused) {
 		case <-timer.C:
 		case <-c.wake:
 		case <-stop:
-			ending, stop = Stopped, nil
+			ending, stop = survey.Stopped, nil
 			r.end()
 		case <-timeUp:
-			ending = TimeLimit
+			ending = survey.TimeLimit
 			r.end()
 			c.cutAsking()
 		case <-c.pause:
 			return "", &ErrPaused{}
 		case <-ctx.Done():
-			return Stopped, nil
+			return survey.Stopped, nil
 		}
 	}
 }
@@ -194,7 +197,7 @@ func (c *Crawl) startReady(ctx context.Context, r *run) time.Duration {
 		for _, g := range hosts {
 			wait, ok := time.Millisecond, false
 			if r.busy < maxBusy {
-				wait, ok = g.try(now)
+				wait, ok = g.Try(now)
 			}
 			if ok {
 				j := r.jobs[g][0]
@@ -269,7 +272,7 @@ func (c *Crawl) advance() bool {
 
 // addListed makes known what only the sitemaps list.
 func (c *Crawl) addListed() {
-	for _, address := range c.frontier.listed {
+	for _, address := range c.frontier.listing.Addresses {
 		if c.frontier.scope.Origin(address) != "" {
 			c.know(address, mention{from: -1, found: survey.BySitemap, follow: true})
 		}
@@ -302,7 +305,7 @@ func (c *Crawl) receive(ctx context.Context, r *run, d done, saver *saver) *ErrP
 func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 	f := c.frontier
 	if d.role != page.AsPage {
-		c.book(&d.Record)
+		c.take(&d.Record, d.said)
 		return nil
 	}
 	if t := f.shuts(d.id); t != nil {
@@ -312,7 +315,7 @@ func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 	}
 	bookable, suspect := c.refusal.watch(d)
 	for i := range bookable {
-		c.book(&bookable[i].Record)
+		c.take(&bookable[i].Record, bookable[i].said)
 	}
 	if !suspect {
 		return nil
@@ -322,7 +325,7 @@ func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 	}
 	cleared := c.refusal.cleared()
 	for i := range cleared {
-		c.book(&cleared[i].Record)
+		c.take(&cleared[i].Record, cleared[i].said)
 	}
 	return nil
 }
@@ -335,8 +338,8 @@ func (c *Crawl) isRefused(ctx context.Context) bool {
 	}
 	g := c.governor(&u, page.AsPage)
 	if c.refusal.away > 0 {
-		g.take() // waiting as the server asks would take too long
-	} else if g.wait(ctx) != nil {
+		g.Take() // waiting as the server asks would take too long
+	} else if g.Wait(ctx) != nil {
 		return false
 	}
 	d := c.process(ctx, &job{url: c.refusal.lastOK, at: u, host: g}, func() {})

@@ -20,6 +20,7 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/crawl"
+	"harvik/internal/pace"
 	"harvik/internal/testkit"
 )
 
@@ -124,7 +125,7 @@ func TestCrawlDelay(t *testing.T) {
 	ended := make(chan struct{})
 	go func() {
 		defer close(ended)
-		for c.Progress().Phase != "done" && t.Context().Err() == nil {
+		for c.Progress().Phase != "judging" && t.Context().Err() == nil {
 			if pace := c.Progress().Pace; pace != nil && pace.Reason != "" {
 				reason = pace.Reason
 			}
@@ -172,7 +173,7 @@ func TestAdapts(t *testing.T) {
 	var reason atomic.Value
 	go func() {
 		defer close(ended)
-		for c.Progress().Phase != "done" && t.Context().Err() == nil {
+		for c.Progress().Phase != "judging" && t.Context().Err() == nil {
 			if p := c.Progress().Pace; p != nil && p.Parallel < p.Of && p.Reason != "" {
 				reason.Store(p.Reason)
 			}
@@ -215,7 +216,7 @@ func TestSharedPace(t *testing.T) {
 		g.ServeHTTP(w, r)
 	})
 	start := "http://" + testkit.Serve(t, h) + "/"
-	paces := new(crawl.Paces)
+	paces := new(pace.Paces)
 	var both sync.WaitGroup
 	for range 2 {
 		both.Go(func() {

@@ -17,9 +17,9 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/plan"
-	"harvik/internal/crawl"
 	"harvik/internal/testkit"
 )
 
@@ -127,7 +127,7 @@ func serveManual(t *testing.T, where string) (name, start string) {
 	return name, "http://" + testkit.Serve(t, http.FileServer(http.Dir(folder))) + "/"
 }
 
-func tell(w io.Writer, name string, r *crawl.Result, took time.Duration) {
+func tell(w io.Writer, name string, r *booking.Result, took time.Duration) {
 	findable, html := 0, 0
 	for i := range r.Survey.Pages {
 		p := &r.Survey.Pages[i]
@@ -160,7 +160,7 @@ func tell(w io.Writer, name string, r *crawl.Result, took time.Duration) {
 }
 
 // tellList writes the first lines of a fix list, each with a place where it can be seen.
-func tellList(w io.Writer, r *crawl.Result, m *testkit.Memory) {
+func tellList(w io.Writer, r *booking.Result, m *testkit.Memory) {
 	type key struct {
 		check string
 		page  int32
@@ -183,7 +183,7 @@ func tellList(w io.Writer, r *crawl.Result, m *testkit.Memory) {
 	}
 }
 
-func pathTo(r *crawl.Result, page int32) string {
+func pathTo(r *booking.Result, page int32) string {
 	if page < 0 {
 		return "the site"
 	}

@@ -33,7 +33,7 @@ func (c *Crawl) probe(ctx context.Context) *survey.Probes {
 		p, state := c.ask(ctx, door, "")
 		out.Doors = append(out.Doors, p)
 		if door.Host() == c.start.Host() && state != nil {
-			state.Old = c.client.OldestTLS(ctx, &door)
+			state.Old = c.fetcher.OldestTLS(ctx, &door)
 			out.Certificate = state
 		}
 	}
@@ -72,14 +72,14 @@ const browserAgent = "Mozilla/5.0 (Windows NT 10.0; Win64; x64) AppleWebKit/537.
 // askOtherwise asks for the home page as a browser, if the plan's agent was refused, and at the bare
 // IP address of its host.
 func (c *Crawl) askOtherwise(ctx context.Context, out *survey.Probes) {
-	if home := c.survey.Pages; len(home) > 0 && home[0].ID == 0 {
+	if home := c.book.Survey.Pages; len(home) > 0 && home[0].ID == 0 {
 		switch home[0].Status {
 		case 403, 406, 429:
 			p, _ := c.ask(ctx, c.start, browserAgent)
 			out.Browser = &p
 		}
 	}
-	if ip := c.client.Numeric(ctx, &c.start); ip != "" && len(c.plan.Gates) == 0 {
+	if ip := c.fetcher.Numeric(ctx, &c.start); ip != "" && len(c.plan.Gates) == 0 {
 		if u, err := weburl.Parse("http://" + ip + "/"); err == nil {
 			p, _ := c.askAs(ctx, u, "", true)
 			out.Numeric = &p
@@ -147,12 +147,12 @@ func (c *Crawl) askAs(ctx context.Context, u weburl.URL, agent string, own bool)
 	var shown *survey.Certificate
 	for range maxHops {
 		g := c.governor(&u, page.AsPage)
-		if g.wait(ctx) != nil {
+		if g.Wait(ctx) != nil {
 			p.Detail = "the crawl ended"
 			return p, shown
 		}
 		buf := new(bytes.Buffer)
-		a := c.client.Do(ctx, &u, buf, fetch.Request{Agent: agent, Own: own, Want: func(_ int, mediaType string) bool { return isHTML(mediaType) }})
+		a := c.fetcher.Do(ctx, &u, buf, fetch.Request{Agent: agent, Own: own, Want: func(_ int, mediaType string) bool { return isHTML(mediaType) }})
 		c.release(g, &a)
 		if shown == nil && len(p.Hops) == 0 {
 			shown = certificate(&a)

@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
@@ -52,7 +53,7 @@ func (m *meter) fetched(d *done) {
 }
 
 // again counts a result of an earlier run.
-func (m *meter) again(r *Record) {
+func (m *meter) again(r *booking.Record) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	m.now.Phase = "resuming"
@@ -80,7 +81,7 @@ func (m *meter) count(f *page.Facts) {
 }
 
 // booked tells the state after a result was taken up.
-func (m *meter) booked(f *frontier, d *Record, findings int) {
+func (m *meter) booked(f *frontier, d *booking.Record, findings int) {
 	a := &f.addresses[d.ID]
 	m.mu.Lock()
 	defer m.mu.Unlock()
@@ -150,12 +151,6 @@ func (m *meter) phase(name string) {
 	m.mu.Unlock()
 }
 
-func (m *meter) done(findings int) {
-	m.mu.Lock()
-	m.now.Phase, m.now.Findings, m.now.Waiting, m.now.Later = "done", findings, 0, 0
-	m.mu.Unlock()
-}
-
 // leastForEstimate is how many recent results tell how long those that wait will take; fewer come of
 // requests that time out, and say nothing of the others.
 const leastForEstimate = 10
@@ -198,6 +193,6 @@ func (c *Crawl) homePace() *record.Pace {
 	if g == nil {
 		return nil
 	}
-	p := g.state(time.Now())
+	p := g.State(time.Now())
 	return &p
 }

@@ -66,7 +66,7 @@ func (c *Crawl) lookInto(ctx context.Context, j *job, a *fetch.Answer, f *page.F
 	case j.role == page.AsImage && a.Type == "image/png" && f.Bytes > leastOpaque:
 		head := a.Body
 		if len(head) == 0 {
-			got := c.client.Do(ctx, &j.at, new(bytes.Buffer), fetch.Request{MaxBytes: 4 << 10, Want: func(status int, _ string) bool { return status == http.StatusOK }})
+			got := c.fetcher.Do(ctx, &j.at, new(bytes.Buffer), fetch.Request{MaxBytes: 4 << 10, Want: func(status int, _ string) bool { return status == http.StatusOK }})
 			head = got.Body
 		}
 		f.Opaque = page.IsOpaquePNG(head)

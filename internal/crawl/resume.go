@@ -4,7 +4,7 @@ import (
 	"context"
 	"fmt"
 
-	"harvik/internal/core/check"
+	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 )
 
@@ -32,7 +32,7 @@ func (c *Crawl) resume(ctx context.Context) error {
 	if err := c.begin(); err != nil {
 		return err
 	}
-	err = c.past.EachRecord(ctx, addresses, func(r Record) error {
+	err = c.past.EachRecord(ctx, addresses, func(r *booking.Record) error {
 		if c.isPaused() {
 			return &ErrPaused{}
 		}
@@ -40,17 +40,14 @@ func (c *Crawl) resume(ctx context.Context) error {
 			return err
 		}
 		if !r.Facts.Usable() {
-			return &OldFactsError{r.Facts.Version}
+			return &booking.OldFactsError{Version: r.Facts.Version}
 		}
 		if r.Role == page.AsPage {
-			c.judge.SetKind(r.Facts)
-			r.Findings = c.judge.Page(r.ID, r.Facts)
-			if c.again != nil {
-				*c.again = append(*c.again, check.Told(r.Findings)...)
-			}
+			c.book.SetKind(r.Facts)
+			r.Findings = c.book.Examine(r.ID, r.Facts)
 		}
-		c.progress.again(&r)
-		c.book(&r)
+		c.progress.again(r)
+		c.take(r, nil)
 		c.batch.Records = c.batch.Records[:0] // they are stored
 		return nil
 	})
@@ -81,15 +78,4 @@ func (c *Crawl) expect(id int32) error {
 		return fmt.Errorf("the stored crawl does not fit its plan: address %d was fetched where %d is next", id, got)
 	}
 	return nil
-}
-
-// OldFactsError says that a stored crawl was read by another version of Harvik, whose facts the
-// present checks cannot judge.
-type OldFactsError struct{ Version int }
-
-func (e *OldFactsError) Error() string {
-	if e.Version > page.Version {
-		return fmt.Sprintf("its pages were read by a newer Harvik (facts of version %d; this one knows %d): run that one, or crawl again", e.Version, page.Version)
-	}
-	return fmt.Sprintf("its pages were read as facts of version %d, and the checks of today need version %d: crawl again", e.Version, page.Oldest)
 }

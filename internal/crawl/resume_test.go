@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"harvik/demo"
+	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -19,7 +20,7 @@ import (
 )
 
 // summary is all that a crawl found, as text: two crawls that found the same have the same.
-func summary(r *crawl.Result, m *testkit.Memory) string {
+func summary(r *booking.Result, m *testkit.Memory) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s %v %v %d fixes\n", r.Ending, r.Report.Health, r.Report.HalfWidth, len(r.Report.Fixes))
 	for id, a := range r.Survey.Addresses {
@@ -124,11 +125,11 @@ func TestContinue(t *testing.T) {
 	whole, memory := testkit.Crawl(t, start, plan.Plan{Pages: 350})
 	want := summary(whole, memory)
 	first, m := testkit.Crawl(t, start, plan.Plan{Pages: 120})
-	if first.Ending != crawl.PageLimit {
+	if first.Ending != survey.PageLimit {
 		t.Fatalf("ended by %s", first.Ending)
 	}
 	m.Findings = slices.Clone(m.Findings[:len(m.Findings)-len(first.Findings)])
-	m.Records = slices.DeleteFunc(m.Records, func(r crawl.Record) bool { return r.Role != page.AsPage })
+	m.Records = slices.DeleteFunc(m.Records, func(r booking.Record) bool { return r.Role != page.AsPage })
 	r, err := m.Prepare(t, start, plan.Plan{Pages: 350}, true).Run(t.Context())
 	if err != nil {
 		t.Fatal(err)

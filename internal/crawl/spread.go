@@ -134,8 +134,7 @@ func (h *hashed) Pop() any {
 // weigh works out how many pages of the site each fetched one stands for. The parts of the site
 // were drawn in proportion to what was known of them at the time; by the end more is known, and
 // what still waits would name more: as much as the later pages of its own part did.
-func (c *Crawl) weigh() {
-	f := c.frontier
+func (f *frontier) weigh(pages []survey.Page) (weights map[int32]float64, estimate int) {
 	type part struct {
 		known, fetched int
 		order          []int32         // the fetched, as they were taken
@@ -160,8 +159,8 @@ func (c *Crawl) weigh() {
 		of[id] = i
 		parts[i].known++
 	}
-	for i := range c.survey.Pages {
-		id := c.survey.Pages[i].ID
+	for i := range pages {
+		id := pages[i].ID
 		p := parts[of[id]]
 		p.fetched++
 		p.order = append(p.order, id)
@@ -186,21 +185,22 @@ func (c *Crawl) weigh() {
 			}
 		}
 	}
-	c.survey.Weights = map[int32]float64{}
+	weights = map[int32]float64{}
 	total, fetched, assessed := 0.0, 0, 0
 	for i, p := range parts {
 		total += size[i]
 		fetched += p.fetched
 		for _, id := range p.order {
-			c.survey.Weights[id] = size[i] / float64(p.fetched)
+			weights[id] = size[i] / float64(p.fetched)
 		}
 	}
-	for i := range c.survey.Pages {
-		if c.survey.Pages[i].HTML && c.survey.Pages[i].Status == 200 {
+	for i := range pages {
+		if pages[i].HTML && pages[i].Status == 200 {
 			assessed++
 		}
 	}
 	if fetched > 0 {
-		c.survey.Size = int(total*float64(assessed)/float64(fetched) + 0.5)
+		estimate = int(total*float64(assessed)/float64(fetched) + 0.5)
 	}
+	return weights, estimate
 }

@@ -6,9 +6,9 @@ import (
 	"strings"
 	"testing"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
-	"harvik/internal/crawl"
 	"harvik/internal/testkit"
 )
 
@@ -159,11 +159,11 @@ func TestTraps(t *testing.T) {
 			t.Parallel()
 			r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, endless(name))+"/", plan.Plan{Pages: 2000, Parallel: 4, Retries: -1, Probes: plan.No()})
 			if n := len(r.Survey.Pages); n < c.least || n > c.most {
-				t.Errorf("%d pages, want %d to %d; traps %+v", n, c.least, c.most, r.Traps)
+				t.Errorf("%d pages, want %d to %d; traps %+v", n, c.least, c.most, r.Survey.Traps)
 			}
 			cut := c.most < 150 || name == "days"
-			if cut != (len(r.Traps) > 0) || r.Ending != crawl.Complete {
-				t.Errorf("ended by %s, traps %+v", r.Ending, r.Traps)
+			if cut != (len(r.Survey.Traps) > 0) || r.Ending != survey.Complete {
+				t.Errorf("ended by %s, traps %+v", r.Ending, r.Survey.Traps)
 			}
 			honest, trapped := 0, 0
 			for i := range r.Survey.Addresses {
@@ -179,7 +179,7 @@ func TestTraps(t *testing.T) {
 				}
 			}
 			left := 0
-			for _, trap := range r.Traps {
+			for _, trap := range r.Survey.Traps {
 				left += trap.Left
 			}
 			if honest != 20 || trapped != left {
@@ -197,7 +197,7 @@ func TestTraps(t *testing.T) {
 	}
 }
 
-func hasFetched(r *crawl.Result, part string) bool {
+func hasFetched(r *booking.Result, part string) bool {
 	for i := range r.Survey.Addresses {
 		if a := &r.Survey.Addresses[i]; a.State == survey.Fetched && strings.Contains(a.URL, part) {
 			return true

@@ -14,10 +14,12 @@ import (
 	"strings"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
+	"harvik/internal/pace"
 )
 
 // process fetches and reads one address. The host's governor has let it start; freed is called
@@ -39,15 +41,15 @@ func (c *Crawl) process(ctx context.Context, j *job, freed func()) (d done) {
 	}
 	c.log.Error("an address could not be read", "address", j.url, "reason", fmt.Sprint(p.Value), "stack", string(p.Stack))
 	if free {
-		j.host.done(time.Now(), &fetch.Answer{Outcome: page.NotRead})
+		j.host.Done(time.Now(), &fetch.Answer{Outcome: page.NotRead})
 		freed()
 	}
 	facts := &page.Facts{Version: page.Version, Address: j.url, Outcome: page.NotRead, Detail: p.Error(), Header: []page.Field{}}
-	return done{job: *j, Record: Record{ID: j.id, Facts: facts}}
+	return done{job: *j, Record: booking.Record{ID: j.id, Facts: facts}}
 }
 
 func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
-	d := done{job: *j, Record: Record{ID: j.id}}
+	d := done{job: *j, Record: booking.Record{ID: j.id}}
 	if j.role != page.AsPage {
 		d.Facts, d.retries = c.load(ctx, j)
 		return d
@@ -61,7 +63,7 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	}
 	c.reading <- struct{}{} // only as many bodies wait to be read as requests are allowed
 	defer func() { <-c.reading }()
-	j.host.done(time.Now(), &a)
+	j.host.Done(time.Now(), &a)
 	freed()
 	d.retries = len(earlier)
 	if len(a.Body) > hugeBytes { // reading it takes many times as much, and leaves that behind
@@ -70,7 +72,7 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	}
 	d.Facts = c.facts(ctx, &j.at, &a, len(earlier)+1)
 	d.Facts.Earlier = earlier
-	d.Findings = c.judge.Page(j.id, d.Facts)
+	d.Findings = c.book.Examine(j.id, d.Facts)
 	if j.alike {
 		d.said = signsOf(j.url, d.Facts.Document)
 	}
@@ -87,18 +89,14 @@ func (c *Crawl) keep(buf *bytes.Buffer) {
 	}
 }
 
-func (c *Crawl) release(g *governor, a *fetch.Answer) {
-	g.done(time.Now(), a)
+func (c *Crawl) release(g *pace.Governor, a *fetch.Answer) {
+	g.Done(time.Now(), a)
 	c.nudge()
 }
 
-// longestWait bounds the pauses that a Retry-After can ask of a running crawl. An answer that asks for more
-// is not tried again; if the whole site is away, the crawl is put away as well.
-const longestWait = 5 * time.Minute
-
 // sendsAway tells whether an answer asks for a longer pause than a running crawl takes.
 func sendsAway(a *fetch.Answer) bool {
-	return a.RetryAfter > longestWait && (a.Status == http.StatusTooManyRequests || a.Status == http.StatusServiceUnavailable)
+	return a.RetryAfter > pace.LongestWait && (a.Status == http.StatusTooManyRequests || a.Status == http.StatusServiceUnavailable)
 }
 
 // try fetches, again where that may help: after 429, 5xx and broken connections, with
@@ -107,21 +105,21 @@ func sendsAway(a *fetch.Answer) bool {
 func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Request) (a fetch.Answer, earlier []string) {
 	most := c.retries(&j.at)
 	for {
-		a = c.client.Do(ctx, &j.at, buf, r)
+		a = c.fetcher.Do(ctx, &j.at, buf, r)
 		if len(earlier) >= most || !worthRetrying(&a) || sendsAway(&a) {
 			return a, earlier
 		}
 		c.release(j.host, &a)
 		r.Hold.Release()
 		select {
-		case <-time.After(max(min(a.RetryAfter, longestWait), 500*time.Millisecond<<len(earlier))):
+		case <-time.After(max(min(a.RetryAfter, pace.LongestWait), 500*time.Millisecond<<len(earlier))):
 		case <-c.stop:
 			most = 0
 		case <-ctx.Done():
 			most = 0
 		}
-		if j.host.wait(ctx) != nil {
-			j.host.take()
+		if j.host.Wait(ctx) != nil {
+			j.host.Take()
 			return a, earlier
 		}
 		if most == 0 {
@@ -200,7 +198,7 @@ func (c *Crawl) facts(ctx context.Context, u *weburl.URL, a *fetch.Answer, tries
 			f.Document.Snippets = append(f.Document.Snippets, page.Snippet{Name: s.Name, Found: bytes.Contains(a.Body, []byte(s.Contains))})
 		}
 		c.rewrite(f.Document)
-		c.judge.SetKind(f)
+		c.book.SetKind(f)
 	case a.Type == typePDF:
 		f.PDF = c.readPDF(ctx, a.Body)
 	}

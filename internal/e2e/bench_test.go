@@ -10,12 +10,14 @@ import (
 
 	"golang.org/x/net/html"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/dom"
+	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
-	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
+	"harvik/internal/judging"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
@@ -106,22 +108,25 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 	if err != nil {
 		b.Fatal(err)
 	}
-	u, err := weburl.Parse(site.Home)
-	if err != nil {
-		b.Fatal(err)
-	}
 	b.StartTimer()
 	begun := time.Now()
-	var c *crawl.Crawl
-	c, err = crawl.New(crawl.Config{
-		Plan: p, Start: u, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Log: testkit.Quiet,
-		Runner: &check.Runner{Checks: checks.Catalog, Limits: check.NewLimits(nil)},
-		Sink:   s.Sink(rec.ID), Source: s.Source(b.Context(), rec.ID, func(id int32) string { return c.URL(id) }),
-	})
+	config := testkit.Config(b, site.Home, p, nil)
+	sink := s.Sink(rec.ID)
+	config.Book, config.Sink = booking.New(&check.Runner{Checks: checks.Catalog, Limits: check.NewLimits(nil)}, nil), sink
+	config.Book.Survey.Source = s.Source(b.Context(), rec.ID, config.Book.URL)
+	c, err := crawl.New(config)
 	if err != nil {
 		b.Fatal(err)
 	}
-	r, err := c.Run(b.Context())
+	harvest, err := c.Run(b.Context())
+	if err != nil {
+		b.Fatal(err)
+	}
+	ended := judging.Ended{
+		Book: config.Book, Harvest: harvest, Sink: sink, Ends: func() error { return nil },
+		Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) { return sheet.Build(fixlist.Adjustment{}), nil },
+	}
+	r, err := ended.Judge(b.Context())
 	if err != nil {
 		b.Fatal(err)
 	}

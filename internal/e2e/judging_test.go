@@ -5,11 +5,13 @@ import (
 	"strings"
 	"testing"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
+	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
-	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
+	"harvik/internal/judging"
 	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/testkit"
@@ -33,20 +35,24 @@ func TestCutWhileJudging(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	start, err := weburl.Parse(site.Home)
-	if err != nil {
-		t.Fatal(err)
-	}
-	run := func(past crawl.Past) (*crawl.Result, record.Progress) {
-		var c *crawl.Crawl
-		c, err := crawl.New(crawl.Config{
-			Plan: p, Start: start, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Log: testkit.Quiet, Runner: check.NewRunner(checks.Catalog, p),
-			Sink: s.Sink(rec.ID), Past: past, Source: s.Source(t.Context(), rec.ID, func(id int32) string { return c.URL(id) }),
-		})
+	run := func(past record.Past) (*booking.Result, record.Progress) {
+		config := testkit.Config(t, site.Home, p, nil)
+		sink := s.Sink(rec.ID)
+		config.Book, config.Sink, config.Past = booking.New(check.NewRunner(checks.Catalog, p), nil), sink, past
+		config.Book.Survey.Source = s.Source(t.Context(), rec.ID, config.Book.URL)
+		c, err := crawl.New(config)
 		if err != nil {
 			t.Fatal(err)
 		}
-		r, err := c.Run(t.Context())
+		harvest, err := c.Run(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		ended := judging.Ended{
+			Book: config.Book, Harvest: harvest, Sink: sink, Further: past != nil, Ends: func() error { return nil },
+			Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) { return sheet.Build(fixlist.Adjustment{}), nil },
+		}
+		r, err := ended.Judge(t.Context())
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -10,15 +10,16 @@ import (
 	"net/netip"
 	"strings"
 	"sync"
+	"time"
 
-	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/scope"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/fetch"
+	"harvik/internal/pace"
 	"harvik/internal/pdf"
 	"harvik/internal/record"
 )
@@ -40,7 +41,7 @@ type Unsealer interface {
 type Gear struct {
 	store Store
 	vault Unsealer
-	paces crawl.Paces
+	paces pace.Paces
 	pages page.Reader
 	pdfs  pdf.Reader
 	large *fetch.Large
@@ -129,27 +130,32 @@ func (g *Gear) Secrets(ctx context.Context, site int64, home string, p plan.Plan
 // Purpose binds a sealed secret to its site and name.
 func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site, name) }
 
-// Config is what crawls of every kind share: the paces of hosts, the readers and bounds of the one service.
-func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard, checks *check.Runner) crawl.Config {
-	return crawl.Config{
-		Plan: p, Start: start, Guard: guard, Runner: checks,
-		Paces: &g.paces, Pages: &g.pages, ReadPDF: g.pdfs.Read, Large: g.large, Log: g.log,
+// Config is what everything that fetches shares: the paces of hosts, the readers and bounds of the one service, and a
+// client for a site's hosts, with the secrets that are for them. It fails where the plan's certificates or secrets are of
+// no use.
+func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard, secrets map[string]string) (crawl.Config, error) {
+	c, err := Client(p, start, guard, secrets, g.large)
+	if err != nil {
+		return crawl.Config{}, err
 	}
+	return crawl.Config{Plan: p, Start: start, Fetcher: c, Paces: &g.paces, Pages: &g.pages, ReadPDF: g.pdfs.Read, Log: g.log}, nil
 }
 
-// Addresses let a source name addresses once the crawl, which is made after it, has them.
-type Addresses struct{ Of *crawl.Crawl }
-
-// URL is the address of a number.
-func (a *Addresses) URL(id int32) string { return a.Of.URL(id) }
-
-// Checks are the catalogue as a plan wants it.
-func Checks(p plan.Plan, log *slog.Logger) *check.Runner {
-	r := check.NewRunner(checks.Catalog, p)
-	r.Panicked = func(c *check.Check, address string, v any) {
-		log.Error("check panicked", "check", c.ID, "address", address, "value", fmt.Sprint(v))
+// Client makes the client of one crawl. Large bounds the large bodies of all crawls together; nil is for those of this one.
+func Client(p plan.Plan, start weburl.URL, guard fetch.Guard, secrets map[string]string, large *fetch.Large) (*fetch.Client, error) {
+	gates, err := fetch.NewGates(p.Gates, start, secrets)
+	if err != nil {
+		return nil, err
 	}
-	return r
+	return fetch.New(fetch.Settings{
+		Agent: p.UserAgent(), Language: p.Language, Headers: p.Headers, Timeout: time.Duration(p.Timeout),
+		Timeouts: fetch.Timeouts{
+			Resolve: time.Duration(p.Timeouts.Resolve), Connect: time.Duration(p.Timeouts.Connect),
+			TLS: time.Duration(p.Timeouts.TLS), FirstByte: time.Duration(p.Timeouts.FirstByte),
+		},
+		MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: guard, Inside: scope.New(start, p.Scope).Inside, Gates: gates,
+		CA: p.CA, Certificate: secrets[p.Certificate], CertificateFor: fetch.BoundTo("", start), Large: large, IP: p.IP, Proxy: p.Proxy,
+	})
 }
 
 // End waits until a group has ended by itself; where ctx ends first it cuts it off.

@@ -11,6 +11,7 @@ import (
 	"harvik/internal/jobs"
 	"harvik/internal/judging"
 	"harvik/internal/look"
+	"harvik/internal/preview"
 	"harvik/internal/recheck"
 	"harvik/internal/store"
 	"harvik/internal/worklist"
@@ -23,6 +24,7 @@ type House struct {
 	*compare.Comparisons
 	*recheck.Rechecks
 	*look.Looks
+	*preview.Previews
 	*jobs.Runner
 
 	gear      *gear.Gear
@@ -36,10 +38,11 @@ func New(s *store.Store, v gear.Unsealer, disk jobs.Disk, log *slog.Logger) *Hou
 	room := func() error { return h.Room() }
 	h.Decisions = decide.New(s, room, log)
 	h.List = worklist.New(s)
-	judge := judging.New(s, h.gear, log)
+	judge := judging.New(s, log)
 	h.Comparisons = compare.New(s, judge, h.Decisions)
 	h.Rechecks = recheck.New(s, h.gear, h.Decisions, h.List, room, log)
 	h.Looks = look.New(s, h.gear)
+	h.Previews = preview.New(h.gear)
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge, Disk: disk, Log: log})
 	var ctx context.Context
 	ctx, h.attending = context.WithCancel(context.Background())

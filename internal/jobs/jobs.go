@@ -10,8 +10,10 @@ import (
 	"sync"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
+	"harvik/internal/core/fixlist"
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -19,6 +21,7 @@ import (
 	"harvik/internal/crawl"
 	"harvik/internal/decide"
 	"harvik/internal/gear"
+	"harvik/internal/judging"
 	"harvik/internal/record"
 	"harvik/internal/store"
 )
@@ -43,10 +46,10 @@ type Store interface {
 	CutRechecks(ctx context.Context) error
 	Site(ctx context.Context, name string) (record.Site, error)
 	KnownLayouts(ctx context.Context, site int64) (map[string][]uint32, error)
-	Sink(crawl int64) crawl.SiteSink
-	SaveResult(ctx context.Context, rec record.Crawl, r *crawl.Result, p record.Progress, w record.Weighing, with record.Settling) error
-	Replace(ctx context.Context, id int64, r *crawl.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error
-	Past(crawl int64) crawl.Past
+	Sink(crawl int64) record.Sink
+	SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress, w record.Weighing, with record.Settling) error
+	Replace(ctx context.Context, id int64, r *booking.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error
+	Past(crawl int64) record.Past
 	Source(ctx context.Context, crawl int64, url func(int32) string) survey.Source
 	Ping(ctx context.Context) error
 }
@@ -59,12 +62,12 @@ type Decisions interface {
 
 // Work is the list that a crawl settles.
 type Work interface {
-	Settle(ctx context.Context, rec record.Crawl, result *crawl.Result) (record.Settling, error)
+	Settle(ctx context.Context, rec record.Crawl, result *booking.Result) (record.Settling, error)
 }
 
 // Judge judges stored crawls anew.
 type Judge interface {
-	Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (*crawl.Result, []check.Finding, error)
+	Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (*booking.Result, []check.Finding, error)
 }
 
 // A Runner is safe for use from several goroutines.
@@ -140,25 +143,6 @@ func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (reco
 	}, false)
 }
 
-// Preview looks at a site by a plan, for somebody. It stores nothing but that it used the plan's secrets.
-func (r *Runner) Preview(ctx context.Context, site record.Site, p plan.Plan, who string) (*record.Preview, error) {
-	secrets, err := r.gear.Open(ctx, site.ID, site.Home, p, who, "a preview")
-	if err != nil {
-		return nil, err
-	}
-	start, err := weburl.Parse(site.Home)
-	if err != nil {
-		return nil, err
-	}
-	config := r.gear.Config(p.WithDefaults(), start, gear.GuardOf(site), check.NewRunner(nil, p))
-	config.Secrets = secrets
-	out, err := crawl.Preview(ctx, config)
-	if err != nil && ctx.Err() == nil {
-		err = record.Refuse("%s", err.Error())
-	}
-	return out, err
-}
-
 // Resume goes on with a paused crawl.
 func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error) {
 	if err := r.Room(); err != nil {
@@ -205,27 +189,21 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 	if err != nil {
 		return err
 	}
-	w, err := r.weigh(ctx, rec, result)
+	w, err := r.weights(ctx, rec)
 	if err != nil {
 		return err
 	}
-	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w, found, by, checks.Version)
+	result.Report = result.Sheet.Build(w.Adjustment())
+	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w.Weighing(result.Sheet), found, by, checks.Version)
 }
 
-// weigh makes the report of what is decided about the site now.
-func (r *Runner) weigh(ctx context.Context, rec record.Crawl, result *crawl.Result) (record.Weighing, error) {
+// weights are what is decided about a crawl's site now.
+func (r *Runner) weights(ctx context.Context, rec record.Crawl) (*decide.Weights, error) {
 	site, err := r.store.Site(ctx, rec.Site)
 	if err != nil {
-		return record.Weighing{}, err
+		return nil, err
 	}
-	w, err := r.decisions.Weights(ctx, site)
-	if err != nil {
-		return record.Weighing{}, err
-	}
-	if w.Signature != "" {
-		result.Report = result.Sheet.Build(w.Adjustment())
-	}
-	return w.Weighing(result.Sheet), nil
+	return r.decisions.Weights(ctx, site)
 }
 
 // Recover takes up the crawls that were running when the service last ended. Crashed tells that it ended
@@ -393,8 +371,15 @@ func (r *Runner) leave(site int64) {
 	r.group.Done()
 }
 
+// attempt is one attempt at a run.
+type attempt struct {
+	crawl *crawl.Crawl
+	book  *booking.Book
+	sink  record.Sink
+}
+
 // prepare makes a crawl.
-func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*crawl.Crawl, error) {
+func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*attempt, error) {
 	rec := &one.rec
 	p := rec.Plan.WithDefaults()
 	site, err := r.store.Site(r.ctx, rec.Site)
@@ -409,28 +394,29 @@ func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*crawl.Crawl, e
 	if err != nil {
 		return nil, err
 	}
-	view := new(gear.Addresses)
-	config := r.gear.Config(p, one.start, gear.GuardOf(site), gear.Checks(p, log))
-	config.Secrets, config.Layouts, config.Log = secrets, layouts, log
-	config.Sink, config.Source = r.store.Sink(rec.ID), r.store.Source(r.ctx, rec.ID, view.URL)
-	if past {
-		config.Past = r.store.Past(rec.ID)
-	}
-	c, err := crawl.New(config)
+	config, err := r.gear.Config(p, one.start, gear.GuardOf(site), secrets)
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
 	}
-	view.Of = c
+	a := &attempt{book: booking.New(judging.Runner(p, log), layouts), sink: r.store.Sink(rec.ID)}
+	a.book.Survey.Source = r.store.Source(r.ctx, rec.ID, a.book.URL)
+	config.Book, config.Sink, config.Log = a.book, a.sink, log
+	if past {
+		config.Past = r.store.Past(rec.ID)
+	}
+	if a.crawl, err = crawl.New(config); err != nil {
+		return nil, record.Refuse("%s", err.Error())
+	}
 	one.mu.Lock()
 	defer one.mu.Unlock()
-	one.crawl = c
+	one.crawl = a.crawl
 	if one.stop {
-		c.Stop()
+		a.crawl.Stop()
 	}
 	if one.pause {
-		c.Pause()
+		a.crawl.Pause()
 	}
-	return c, nil
+	return a, nil
 }
 
 func (r *Runner) run(one *run, past bool) {
@@ -452,24 +438,36 @@ func (r *Runner) run(one *run, past bool) {
 
 // once is one attempt, to the end.
 func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
-	c, err := r.prepare(one, past, log)
+	a, err := r.prepare(one, past, log)
 	if err != nil {
 		return err
 	}
-	result, err := c.Run(r.ctx)
+	harvest, err := a.crawl.Run(r.ctx)
 	if err != nil {
 		return err
 	}
-	progress := c.Progress()
-	w, err := r.weigh(r.ctx, one.rec, result)
+	var w *decide.Weights
+	ended := judging.Ended{
+		Book: a.book, Harvest: harvest, Sink: a.sink, Further: past, Ends: one.ends,
+		Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) {
+			var err error
+			if w, err = r.weights(r.ctx, one.rec); err != nil {
+				return nil, err
+			}
+			return sheet.Build(w.Adjustment()), nil
+		},
+	}
+	result, err := ended.Judge(r.ctx)
 	if err != nil {
 		return err
 	}
+	progress := a.crawl.Progress()
+	progress.Phase, progress.Findings, progress.Waiting, progress.Later = "done", a.book.Places(), 0, 0
 	with, err := r.work.Settle(r.ctx, one.rec, result)
 	if err != nil {
 		return err
 	}
-	if err := r.store.SaveResult(r.ctx, one.rec, result, progress, w, with); err != nil {
+	if err := r.store.SaveResult(r.ctx, one.rec, result, progress, w.Weighing(result.Sheet), with); err != nil {
 		return err
 	}
 	one.mu.Lock()
@@ -506,7 +504,7 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	var paused *crawl.ErrPaused
 	var refusal *record.Refusal
 	var mistake *mishap.Panic
-	var facts *crawl.OldFactsError
+	var facts *booking.OldFactsError
 	switch {
 	case errors.As(err, &facts):
 		log.Warn("crawl paused", "reason", facts.Error())
@@ -594,6 +592,16 @@ func (r *Runner) wish(ctx context.Context, id int64, wish string, do func(*run))
 		return true, err
 	}
 	return r.with(id, do), nil
+}
+
+// ends is crawl.ErrPaused once the run is to be put away: judging begins anew when it goes on.
+func (o *run) ends() error {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if o.pause {
+		return &crawl.ErrPaused{}
+	}
+	return nil
 }
 
 func (o *run) putAway() {

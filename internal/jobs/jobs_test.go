@@ -9,10 +9,10 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
-	"harvik/internal/crawl"
 	"harvik/internal/decide"
 	"harvik/internal/gear"
 	"harvik/internal/judging"
@@ -39,7 +39,7 @@ func over(t *testing.T, s *store.Store, v *vault.Vault, disk Disk) *Runner {
 	g := gear.New(s, v, testkit.Quiet)
 	r := New(Parts{
 		Store: s, Gear: g, Decisions: decide.New(s, func() error { return nil }, testkit.Quiet), Work: worklist.New(s),
-		Judge: judging.New(s, g, testkit.Quiet), Disk: disk, Log: testkit.Quiet,
+		Judge: judging.New(s, testkit.Quiet), Disk: disk, Log: testkit.Quiet,
 	})
 	t.Cleanup(func() {
 		r.Shutdown(context.Background())
@@ -168,9 +168,9 @@ func TestOtherFacts(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	newer := crawl.Batch{
+	newer := record.Batch{
 		Addresses: []survey.Address{{URL: b.site.Home, FoundOn: -1}},
-		Records:   []crawl.Record{{Facts: &page.Facts{Version: page.Version + 1, Address: b.site.Home, Outcome: page.Answered, Status: 200}}},
+		Records:   []booking.Record{{Facts: &page.Facts{Version: page.Version + 1, Address: b.site.Home, Outcome: page.Answered, Status: 200}}},
 	}
 	if err := b.store.Sink(rec.ID).Save(t.Context(), newer); err != nil {
 		t.Fatal(err)

@@ -1,5 +1,5 @@
-// Package judging judges stored crawls anew, by other rules than they were judged by. Nothing is fetched, and no secret is
-// opened.
+// Package judging judges crawls: at their end, and later anew, by other rules than they were judged by. Nothing is fetched,
+// and no secret is opened.
 package judging
 
 import (
@@ -11,36 +11,30 @@ import (
 	"hash/fnv"
 	"log/slog"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/fixlist"
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/plan"
-	"harvik/internal/core/survey"
-	"harvik/internal/core/weburl"
-	"harvik/internal/crawl"
-	"harvik/internal/fetch"
-	"harvik/internal/gear"
 	"harvik/internal/record"
 )
 
 // Store is what of stored crawls is read, and where sheets are kept.
 type Store interface {
-	KnownLayouts(ctx context.Context, site int64) (map[string][]uint32, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
 	KeepSheet(ctx context.Context, crawl int64, rules string, sheet *fixlist.Sheet) error
-	Past(crawl int64) crawl.Past
-	Source(ctx context.Context, crawl int64, url func(int32) string) survey.Source
+	LoadSurvey(ctx context.Context, rec record.Crawl) (*booking.Stored, error)
 }
 
 // A Judge is safe for use from several goroutines.
 type Judge struct {
 	store Store
-	gear  *gear.Gear
 	log   *slog.Logger
 }
 
 // New makes a judge.
-func New(s Store, g *gear.Gear, log *slog.Logger) *Judge { return &Judge{s, g, log} }
+func New(s Store, log *slog.Logger) *Judge { return &Judge{s, log} }
 
 // RulesOf names the rules by which a crawl was judged: catalogue, thresholds, rules of the plan.
 func RulesOf(rec record.Crawl) string {
@@ -87,31 +81,74 @@ func (j *Judge) SheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *fi
 	return result.Sheet, "", j.store.KeepSheet(ctx, rec.ID, as, result.Sheet)
 }
 
-// Rejudged is a finished crawl judged by a plan's rules and the checks of today; nothing is stored. Found is what fails on
-// its pages.
-func (j *Judge) Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (result *crawl.Result, found []check.Finding, err error) {
-	start, err := weburl.Parse(rec.Home)
+// Rejudged is a finished crawl judged by a plan's rules and the checks of today, without a report; nothing is stored. Found
+// is what fails on its pages.
+func (j *Judge) Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (result *booking.Result, found []check.Finding, err error) {
+	stored, err := j.store.LoadSurvey(ctx, rec)
 	if err != nil {
 		return nil, nil, err
 	}
-	layouts, err := j.store.KnownLayouts(ctx, rec.SiteID)
-	if err != nil {
-		return nil, nil, err
-	}
-	log := j.log.With("site", rec.Site, "crawl", rec.Number)
-	p := by.WithDefaults()
-	view := new(gear.Addresses)
-	config := j.gear.Config(p, start, fetch.Guard{}, gear.Checks(p, log))
-	config.Offline, config.Layouts, config.Log = true, layouts, log
-	config.Past, config.Source = j.store.Past(rec.ID), j.store.Source(ctx, rec.ID, view.URL)
-	c, err := crawl.New(config)
-	if err != nil {
+	stored.Plan = by.WithDefaults()
+	if err := stored.Plan.CheckPatterns(); err != nil {
 		return nil, nil, record.Refuse("%s", err.Error())
 	}
-	view.Of = c
-	result, found, err = c.Rejudge(ctx, crawl.Ending(rec.Ending), rec.Probes)
-	if old, ok := errors.AsType[*crawl.OldFactsError](err); ok {
+	result, found, err = stored.Judge(Runner(stored.Plan, j.log.With("site", rec.Site, "crawl", rec.Number)))
+	if old, ok := errors.AsType[*booking.OldFactsError](err); ok {
 		return nil, nil, record.Refuse("crawl %d cannot be judged again: %s", rec.Number, old)
 	}
 	return result, found, err
+}
+
+// A Sink is what is told of a crawl's judgement while it is being made.
+type Sink interface {
+	SaveSite(ctx context.Context, found []check.Finding) error
+	DropSite(ctx context.Context) error
+	Settle(ctx context.Context) error
+}
+
+// Ended is a crawl that has just ended.
+type Ended struct {
+	Book    *booking.Book
+	Harvest *booking.Harvest
+	Sink    Sink                                          // what is found on the whole site goes there
+	Further bool                                          // an earlier attempt may have left something there
+	Ends    func() error                                  // asked before each part is kept; its error ends the judging
+	Weigh   func(*fixlist.Sheet) (*fixlist.Report, error) // makes the report
+}
+
+// Judge judges the crawl. The report is made beside what the sink does to settle.
+func (e *Ended) Judge(ctx context.Context) (*booking.Result, error) {
+	if e.Further {
+		if err := e.Sink.DropSite(ctx); err != nil {
+			return nil, err
+		}
+	}
+	result, err := e.Book.Judge(e.Harvest, func(found []check.Finding) error {
+		if err := e.Ends(); err != nil {
+			return err
+		}
+		return e.Sink.SaveSite(ctx, found)
+	})
+	if err != nil {
+		return nil, err
+	}
+	settled := make(chan error, 1)
+	go func() { settled <- mishap.Catch(func() error { return e.Sink.Settle(ctx) }) }()
+	err = mishap.Catch(func() (err error) {
+		result.Report, err = e.Weigh(result.Sheet)
+		return err
+	})
+	if err := errors.Join(err, <-settled); err != nil {
+		return nil, err
+	}
+	return result, nil
+}
+
+// Runner runs the catalogue as a plan wants it.
+func Runner(p plan.Plan, log *slog.Logger) *check.Runner {
+	r := check.NewRunner(checks.Catalog, p)
+	r.Panicked = func(c *check.Check, address string, v any) {
+		log.Error("check panicked", "check", c.ID, "address", address, "value", fmt.Sprint(v))
+	}
+	return r
 }

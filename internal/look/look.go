@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
-	"harvik/internal/core/judge"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/scope"
@@ -72,7 +72,7 @@ func (l *Looks) Look(ctx context.Context, in record.LookRequest) (*record.Look, 
 	if out.Facts == nil {
 		return out, nil
 	}
-	out.Verdicts = judge.One(check.NewRunner(catalog, plan.Plan{}), out.Facts)
+	out.Verdicts = check.NewRunner(catalog, plan.Plan{}).Explain(out.Facts)
 	out.Indexable, out.Why = out.Facts.Indexable()
 	if d := out.Facts.Document; d != nil {
 		describe(out, d)
@@ -86,19 +86,26 @@ func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) er
 	if err != nil {
 		return err
 	}
-	sink := &keep{}
 	p := plan.Plan{
 		Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(), Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
+	}.WithDefaults()
+	config, err := l.gear.Config(p, u, guard, nil)
+	if err != nil {
+		return record.Refuse("%s", err.Error())
 	}
-	config := l.gear.Config(p.WithDefaults(), u, guard, check.NewRunner(nil, plan.Plan{}))
-	config.Sink = sink
+	sink := &keep{}
+	config.Sink, config.Book = sink, booking.New(check.NewRunner(nil, p), nil)
 	c, err := crawl.New(config)
 	if err != nil {
 		return record.Refuse("%s", err.Error())
 	}
-	result, err := c.Run(ctx)
+	harvest, err := c.Run(ctx)
 	if err != nil {
 		return record.Refuse("%s", err.Error())
+	}
+	result, err := config.Book.Judge(harvest, func([]check.Finding) error { return nil })
+	if err != nil {
+		return err
 	}
 	for _, rec := range sink.records {
 		out.Facts = rec.Facts
@@ -129,9 +136,9 @@ func (l *Looks) guardFor(ctx context.Context, u weburl.URL) (fetch.Guard, error)
 }
 
 // keep is a sink in memory.
-type keep struct{ records []crawl.Record }
+type keep struct{ records []booking.Record }
 
-func (k *keep) Save(_ context.Context, b crawl.Batch) error {
+func (k *keep) Save(_ context.Context, b record.Batch) error {
 	k.records = append(k.records, b.Records...)
 	return nil
 }
@@ -160,17 +167,17 @@ func describe(out *record.Look, d *page.Document) {
 	}
 	out.Desktop = entry(titleSize, desktopTitle, desktopAbout)
 	out.Phone = entry(phoneTitleSize, phoneTitle, phoneAbout)
-	slices.SortStableFunc(out.Verdicts, func(a, b judge.Verdict) int {
+	slices.SortStableFunc(out.Verdicts, func(a, b check.Verdict) int {
 		return order(a) - order(b)
 	})
 }
 
 // order puts what failed first, by severity, and what was not judged last.
-func order(v judge.Verdict) int {
+func order(v check.Verdict) int {
 	switch v.State {
-	case judge.Failed:
+	case check.Failed:
 		return int(v.Severity)
-	case judge.Passed:
+	case check.Passed:
 		return 10
 	}
 	return 20

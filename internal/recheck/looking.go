@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/drift"
@@ -14,9 +15,9 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
-	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/gear"
+	"harvik/internal/judging"
 	"harvik/internal/record"
 )
 
@@ -35,7 +36,9 @@ type looking struct {
 	members map[string][]string // of each fix
 	sampled map[string]bool     // fixes of which only a sample is looked at
 	numbers map[string]int32    // of the sheet's pages
-	again   *crawl.Again
+	again   *booking.Again
+	records map[string]*booking.Record // what was fetched, by address
+	found   []check.Finding            // of checks on the whole site, with what was fetched in the place of what the crawl had
 	trial   *fixlist.Sheet
 	seen    *drift.Look
 	after   []fixlist.Fix // the list with what was seen; made when first asked for
@@ -99,58 +102,15 @@ func (l *looking) look(ctx context.Context) error {
 		p.Sources.Sitemaps, p.Probes = plan.No(), plan.No()
 	}
 	p.Pages, p.Selection, p.Depth, p.Time = 2*mostRechecked, plan.Breadth, 1<<20, 0
-	known := map[string]bool{}
-	addresses, err := l.of.store.AllAddresses(ctx, l.crawl.ID)
+	stored, err := l.of.store.LoadSurvey(ctx, l.crawl)
 	if err != nil {
 		return err
 	}
-	for i := range addresses {
-		known[addresses[i].URL] = true
-	}
-	secrets, err := l.of.gear.Open(ctx, l.site.ID, l.site.Home, p, cmp.Or(l.show.rec.By, "somebody"), fmt.Sprintf("recheck %d of crawl %d", l.show.rec.Number, l.crawl.Number))
-	if err != nil {
+	stored.Plan = p
+	if l.again, err = l.fetch(ctx, stored, wanted); err != nil {
 		return err
 	}
-	layouts, err := l.of.store.KnownLayouts(ctx, l.site.ID)
-	if err != nil {
-		return err
-	}
-	start, err := weburl.Parse(l.crawl.Home)
-	if err != nil {
-		return err
-	}
-	fresh := 0
-	config := l.of.gear.Config(p, start, gear.GuardOf(l.site), gear.Checks(p, l.of.log))
-	config.Secrets, config.Layouts = secrets, layouts
-	config.Only = func(address string) bool {
-		if wanted[address] || known[address] {
-			return wanted[address]
-		}
-		fresh++ // what a repair links to that the crawl did not know is part of the repair
-		return fresh <= mostFresh
-	}
-	c, err := crawl.New(config)
-	if err != nil {
-		return record.Refuse("%s", err.Error())
-	}
-	l.show.mu.Lock()
-	l.show.now, l.show.rec.Of = c, len(wanted)
-	l.show.mu.Unlock()
-	past := l.of.store.Past(l.crawl.ID)
-	urls := make([]string, len(addresses))
-	for i := range addresses {
-		urls[i] = addresses[i].URL
-	}
-	of := crawl.Finished{
-		Addresses: addresses, Evidence: evidence,
-		Records: func(ctx context.Context, f func(crawl.Record) error) error { return past.EachRecord(ctx, urls, f) },
-		Source: l.of.store.Source(ctx, l.crawl.ID, func(id int32) string {
-			if id < 0 || int(id) >= len(urls) {
-				return ""
-			}
-			return urls[id]
-		}),
-	}
+	l.again.Evidence, l.found = evidence, nil
 	if len(ids) > 0 {
 		var catalog []*check.Check
 		for _, one := range checks.Catalog {
@@ -158,15 +118,67 @@ func (l *looking) look(ctx context.Context) error {
 				catalog = append(catalog, one)
 			}
 		}
-		of.Runner = check.NewRunner(catalog, p)
+		if l.found, err = l.again.Judge(check.NewRunner(catalog, p)); err != nil {
+			return err
+		}
 	}
-	if l.again, err = c.Again(ctx, of); err != nil {
-		return err
+	l.judge(ids)
+	return nil
+}
+
+// fetch fetches what is wanted, by the plan of a stored crawl.
+func (l *looking) fetch(ctx context.Context, stored *booking.Stored, wanted map[string]bool) (*booking.Again, error) {
+	const what = "recheck %d of crawl %d"
+	secrets, err := l.of.gear.Open(ctx, l.site.ID, l.site.Home, stored.Plan, cmp.Or(l.show.rec.By, "somebody"),
+		fmt.Sprintf(what, l.show.rec.Number, l.crawl.Number))
+	if err != nil {
+		return nil, err
+	}
+	config, err := l.of.gear.Config(stored.Plan, stored.Start, gear.GuardOf(l.site), secrets)
+	if err != nil {
+		return nil, record.Refuse("%s", err.Error())
+	}
+	known := map[string]bool{}
+	for i := range stored.Addresses {
+		known[stored.Addresses[i].URL] = true
+	}
+	fresh := 0
+	config.Only = func(address string) bool {
+		if wanted[address] || known[address] {
+			return wanted[address]
+		}
+		fresh++ // what a repair links to that the crawl did not know is part of the repair
+		return fresh <= mostFresh
+	}
+	seen := new(seen)
+	config.Sink, config.Book = seen, booking.New(judging.Runner(stored.Plan, l.of.log), stored.Layouts)
+	c, err := crawl.New(config)
+	if err != nil {
+		return nil, record.Refuse("%s", err.Error())
 	}
 	l.show.mu.Lock()
-	l.show.now, l.show.rec.Fetched = nil, len(l.again.Records)
+	l.show.now, l.show.rec.Of = c, len(wanted)
 	l.show.mu.Unlock()
-	l.judge(ids)
+	harvest, err := c.Run(ctx)
+	if err != nil {
+		return nil, err
+	}
+	l.show.mu.Lock()
+	l.show.now, l.show.rec.Fetched = nil, len(seen.records)
+	l.show.mu.Unlock()
+	l.records = map[string]*booking.Record{}
+	for i := range seen.records {
+		l.records[seen.records[i].Facts.Address] = &seen.records[i]
+	}
+	return &booking.Again{Stored: stored, Fresh: seen.records, Harvest: harvest}, nil
+}
+
+// seen is a sink in memory.
+type seen struct{ records []booking.Record }
+
+// Save implements crawl.Sink.
+func (s *seen) Save(_ context.Context, b record.Batch) error {
+	s.records = append(s.records, b.Records...)
 	return nil
 }
 
@@ -267,7 +279,7 @@ func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
 func (l *looking) judge(site map[string]bool) {
 	looked := map[int32]bool{}
 	var found []check.Finding
-	for address, r := range l.again.Records {
+	for address, r := range l.records {
 		id, known := l.numbers[address]
 		if !known || r.Role != page.AsPage {
 			continue
@@ -279,14 +291,14 @@ func (l *looking) judge(site map[string]bool) {
 		}
 	}
 	slices.SortStableFunc(found, func(a, b check.Finding) int { return int(a.Page - b.Page) })
-	found = append(found, l.again.Findings...)
+	found = append(found, l.found...)
 	ofPages := map[string]bool{}
 	for _, c := range checks.Catalog {
 		ofPages[c.ID] = c.Page != nil
 	}
 	l.trial = l.sheet.Trial(func(id string, page int32) bool { return site[id] || ofPages[id] && looked[page] }, found)
 	l.after = nil
-	l.seen = drift.NewLook(l.trial, func(a string) bool { return l.again.Records[a] != nil }, l.listed)
+	l.seen = drift.NewLook(l.trial, func(a string) bool { return l.records[a] != nil }, l.listed)
 }
 
 func (l *looking) listed(fix string) bool { return l.lines[fix] }

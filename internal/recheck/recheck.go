@@ -9,9 +9,9 @@ import (
 	"sync"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/mishap"
-	"harvik/internal/core/survey"
 	"harvik/internal/crawl"
 	"harvik/internal/decide"
 	"harvik/internal/gear"
@@ -22,15 +22,12 @@ import (
 type Store interface {
 	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
-	AllAddresses(ctx context.Context, crawl int64) ([]survey.Address, error)
-	KnownLayouts(ctx context.Context, site int64) (map[string][]uint32, error)
+	LoadSurvey(ctx context.Context, rec record.Crawl) (*booking.Stored, error)
 	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)
 	Task(ctx context.Context, site int64, fix string) (record.Task, error)
 	AddRecheck(ctx context.Context, crawl int64, r record.Recheck) (number int, err error)
 	SaveRecheck(ctx context.Context, crawl int64, r *record.Recheck) error
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
-	Past(crawl int64) crawl.Past
-	Source(ctx context.Context, crawl int64, url func(int32) string) survey.Source
 }
 
 // Decisions are what is decided about a site.

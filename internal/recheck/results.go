@@ -105,7 +105,7 @@ func all(n int) string {
 func (l *looking) changed(addresses []string) []string {
 	var out []string
 	for _, a := range addresses {
-		r := l.again.Records[a]
+		r := l.records[a]
 		switch {
 		case r == nil || r.Facts.Status == 200:
 		case r.Facts.Redirect != "":
@@ -149,7 +149,7 @@ const maxPages = 500
 
 func (l *looking) pages() []record.RecheckedPage {
 	out := []record.RecheckedPage{}
-	for a, r := range l.again.Records {
+	for a, r := range l.records {
 		out = append(out, record.RecheckedPage{Address: a, Status: r.Facts.Status, Outcome: string(r.Facts.Outcome), Redirect: r.Facts.Redirect})
 	}
 	slices.SortFunc(out, func(a, b record.RecheckedPage) int { return strings.Compare(a.Address, b.Address) })

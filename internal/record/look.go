@@ -1,7 +1,7 @@
 package record
 
 import (
-	"harvik/internal/core/judge"
+	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/text"
 )
@@ -26,7 +26,7 @@ type Look struct {
 	Phone     Entry
 	Links     []LinkRow
 	Loads     []LoadRow
-	Verdicts  []judge.Verdict
+	Verdicts  []check.Verdict
 }
 
 // Entry is how the page would stand in a list of results.

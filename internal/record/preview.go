@@ -3,6 +3,7 @@ package record
 import (
 	"harvik/internal/core/plan"
 	"harvik/internal/core/robots"
+	"harvik/internal/core/survey"
 )
 
 // A Preview is what can be told of a crawl before it begins.
@@ -10,7 +11,7 @@ type Preview struct {
 	Home      string
 	Plan      plan.Plan
 	Robots    PreviewRobots
-	Sitemaps  []PreviewSitemap
+	Sitemaps  []survey.SitemapFile
 	Listed    int     // addresses of the site that its sitemaps list
 	Sampled   int     // pages that were looked at
 	Known     int     // addresses that they and the sitemaps name
@@ -37,14 +38,4 @@ type PreviewRobots struct {
 	Notes     []robots.Line // lines that cannot be read
 	Delay     float64       // seconds between requests that it asks for
 	ShutsHome *robots.Line
-}
-
-// PreviewSitemap is one sitemap.
-type PreviewSitemap struct {
-	Address  string
-	Status   int
-	Form     string
-	Pages    int
-	Sitemaps int // of an index
-	Detail   string
 }

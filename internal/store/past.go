@@ -10,8 +10,8 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
-	"harvik/internal/crawl"
 	"harvik/internal/record"
 )
 
@@ -22,26 +22,14 @@ type Past struct {
 }
 
 // Past is what there is of a crawl.
-func (s *Store) Past(crawlID int64) crawl.Past { return &Past{s, crawlID} }
+func (s *Store) Past(crawlID int64) record.Past { return &Past{s, crawlID} }
 
-// Start implements crawl.Past.
-func (p *Past) Start(ctx context.Context) (addresses []string, files []crawl.File, progress record.Progress, err error) {
+// Start implements record.Past.
+func (p *Past) Start(ctx context.Context) (addresses []string, files []booking.File, progress record.Progress, err error) {
 	if err := p.store.db.SelectContext(ctx, &addresses, "select url from address where crawl_id = $1 order by id", p.crawl); err != nil {
 		return nil, nil, progress, err
 	}
-	rows, err := p.store.pool.Query(ctx, "select kind, address, status, outcome, detail, case when kind = 'robots' then body end from crawl_file where crawl_id = $1", p.crawl)
-	if err != nil {
-		return nil, nil, progress, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var f crawl.File
-		if err := rows.Scan(&f.Kind, &f.Address, &f.Status, &f.Outcome, &f.Detail, &f.Body); err != nil {
-			return nil, nil, progress, err
-		}
-		files = append(files, f)
-	}
-	if err := rows.Err(); err != nil {
+	if files, err = p.files(ctx); err != nil {
 		return nil, nil, progress, err
 	}
 	var data []byte
@@ -51,14 +39,31 @@ func (p *Past) Start(ctx context.Context) (addresses []string, files []crawl.Fil
 	return addresses, files, progress, decode(data, &progress)
 }
 
-// Body implements crawl.Past.
+func (p *Past) files(ctx context.Context) (files []booking.File, err error) {
+	const columns = "kind, address, status, outcome, detail, case when kind = 'robots' then body end"
+	rows, err := p.store.pool.Query(ctx, "select "+columns+" from crawl_file where crawl_id = $1", p.crawl)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var f booking.File
+		if err := rows.Scan(&f.Kind, &f.Address, &f.Status, &f.Outcome, &f.Detail, &f.Body); err != nil {
+			return nil, err
+		}
+		files = append(files, f)
+	}
+	return files, rows.Err()
+}
+
+// Body implements record.Past.
 func (p *Past) Body(ctx context.Context, address string) (body []byte, err error) {
 	err = p.store.db.GetContext(ctx, &body, "select body from crawl_file where crawl_id = $1 and address = $2 limit 1", p.crawl, clean(address))
 	return body, err
 }
 
-// EachRecord implements crawl.Past.
-func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(crawl.Record) error) error {
+// EachRecord implements record.Past.
+func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(*booking.Record) error) error {
 	var order []int32 // a million numbers are cheaper to sort than a million rows
 	if err := p.store.db.SelectContext(ctx, &order, "select id from page where crawl_id = $1 order by seq", p.crawl); err != nil {
 		return err
@@ -89,15 +94,15 @@ func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(crawl.
 	return nil
 }
 
-func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (map[int32]crawl.Record, error) {
+func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (map[int32]*booking.Record, error) {
 	rows, err := p.store.pool.Query(ctx, "select id, role, facts, links, main_text, uses from page where crawl_id = $1 and id = any($2)", p.crawl, ids)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	out := make(map[int32]crawl.Record, len(ids))
+	out := make(map[int32]*booking.Record, len(ids))
 	for rows.Next() {
-		var r crawl.Record
+		r := new(booking.Record)
 		var role int16
 		var facts, links, uses []byte
 		var text string
@@ -105,7 +110,7 @@ func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (
 			return nil, err
 		}
 		r.Role, r.Facts = page.Role(role), new(page.Facts)
-		if err := restore(r.Facts, facts, links, uses, text, name); err != nil {
+		if r.Links, r.Uses, err = restore(r.Facts, facts, links, uses, text, name); err != nil {
 			return nil, fmt.Errorf("page %d: %w", r.ID, err)
 		}
 		out[r.ID] = r
@@ -113,14 +118,15 @@ func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (
 	return out, rows.Err()
 }
 
-// restore puts facts together from the parts that they are stored in.
-func restore(f *page.Facts, facts, links, uses []byte, text string, name func(int32) string) error {
+// restore puts facts together from the parts that they are stored in. Targets and loaded are the numbers of what the
+// document links to and loads.
+func restore(f *page.Facts, facts, links, uses []byte, text string, name func(int32) string) (targets, loaded []int32, err error) {
 	if err := decode(facts, f); err != nil {
-		return err
+		return nil, nil, err
 	}
 	loads, loaded, err := unpackUses(uses)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
 	for i := range loads {
 		loads[i].Address = name(loaded[i])
@@ -129,12 +135,12 @@ func restore(f *page.Facts, facts, links, uses []byte, text string, name func(in
 		if len(f.Uses) == 0 { // of a stylesheet they stand with its facts, since 0.5 with their rules
 			f.Uses = loads
 		}
-		return nil
+		return nil, loaded, nil
 	}
 	f.Document.Uses, f.Document.MainText = loads, text
 	all, targets, err := unpackLinks(links)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
 	for i := range all {
 		if targets[i] >= 0 {
@@ -142,10 +148,10 @@ func restore(f *page.Facts, facts, links, uses []byte, text string, name func(in
 		}
 	}
 	f.Document.Links = all
-	return nil
+	return targets, loaded, nil
 }
 
-// Truncate implements crawl.Past.
+// Truncate implements record.Past.
 func (p *Past) Truncate(ctx context.Context, n int) error {
 	_, err := p.store.db.ExecContext(ctx, "delete from address where crawl_id = $1 and id >= $2", p.crawl, n)
 	return err

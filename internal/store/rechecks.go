@@ -3,34 +3,8 @@ package store
 import (
 	"context"
 
-	"harvik/internal/core/page"
-	"harvik/internal/core/robots"
-	"harvik/internal/core/survey"
 	"harvik/internal/record"
 )
-
-// AllAddresses are those that a crawl knows, by number.
-func (s *Store) AllAddresses(ctx context.Context, crawlID int64) ([]survey.Address, error) {
-	rows, err := s.pool.Query(ctx, `select a.url, a.found_on, a.depth, case when p.id is null then a.state else 'fetched' end, a.role, a.found, a.in_sitemap, a.rule_line, a.rule_text
-		from address a left join page p on p.crawl_id = a.crawl_id and p.id = a.id where a.crawl_id = $1 order by a.id`, crawlID)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var out []survey.Address
-	for rows.Next() {
-		var a survey.Address
-		var state string
-		var role, found int16
-		var rule robots.Line
-		if err := rows.Scan(&a.URL, &a.FoundOn, &a.Depth, &state, &role, &found, &a.InSitemap, &rule.Number, &rule.Text); err != nil {
-			return nil, err
-		}
-		a.State, a.Role, a.Found, a.Rule = survey.StateOf(state), page.Role(role), survey.Found(found), rule
-		out = append(out, a)
-	}
-	return out, rows.Err()
-}
 
 // AddRecheck makes the next recheck of a crawl and returns its number.
 func (s *Store) AddRecheck(ctx context.Context, crawlID int64, r record.Recheck) (number int, err error) {

@@ -12,6 +12,7 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"github.com/jackc/pgx/v5"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/column"
 	"harvik/internal/core/fixlist"
@@ -19,7 +20,6 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
-	"harvik/internal/crawl"
 )
 
 // A Sink stores the results of one crawl, batch by batch, each in a transaction.
@@ -29,10 +29,10 @@ type Sink struct {
 }
 
 // Sink is where a crawl writes to.
-func (s *Store) Sink(crawlID int64) crawl.SiteSink { return &Sink{s, crawlID} }
+func (s *Store) Sink(crawlID int64) record.Sink { return &Sink{s, crawlID} }
 
 // Save stores a batch.
-func (k *Sink) Save(ctx context.Context, b crawl.Batch) error {
+func (k *Sink) Save(ctx context.Context, b record.Batch) error {
 	conn, err := k.store.pool.Acquire(ctx)
 	if err != nil {
 		return err
@@ -74,7 +74,7 @@ func (k *Sink) Save(ctx context.Context, b crawl.Batch) error {
 	return tx.Commit(ctx)
 }
 
-func (k *Sink) files(ctx context.Context, tx pgx.Tx, files []crawl.File) error {
+func (k *Sink) files(ctx context.Context, tx pgx.Tx, files []booking.File) error {
 	for _, f := range files {
 		body := f.Body
 		if body == nil {
@@ -90,7 +90,7 @@ func (k *Sink) files(ctx context.Context, tx pgx.Tx, files []crawl.File) error {
 
 func urlHash(url string) int64 { return int64(xxhash.Sum64String(url)) }
 
-func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
+func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"address"},
 		[]string{"crawl_id", "id", "url", "hash", "found_on", "depth", "state", "in_sitemap", "rule_line", "rule_text", "role", "found"},
 		pgx.CopyFromSlice(len(b.Addresses), func(i int) ([]any, error) {
@@ -104,7 +104,7 @@ func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
 	return err
 }
 
-func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b crawl.Batch) error {
+func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 	records := b.Records
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"page"},
 		[]string{
@@ -168,18 +168,18 @@ func ofHTML(html bool, n int) *int {
 	return &n
 }
 
-// SaveSite implements crawl.SiteSink.
+// SaveSite implements record.Sink.
 func (k *Sink) SaveSite(ctx context.Context, found []check.Finding) error {
 	return saveFindings(ctx, k.store.pool, k.crawl, found, true)
 }
 
-// DropSite implements crawl.SiteSink.
+// DropSite implements record.Sink.
 func (k *Sink) DropSite(ctx context.Context) error {
 	_, err := k.store.pool.Exec(ctx, "delete from finding where crawl_id = $1 and whole", k.crawl)
 	return err
 }
 
-// Settle implements crawl.SiteSink. The planner knows nothing of a crawl this new, and would join its
+// Settle implements record.Sink. The planner knows nothing of a crawl this new, and would join its
 // tables row by row. Columns that no query narrows by are left out: they are long.
 func (k *Sink) Settle(ctx context.Context) error {
 	part, err := k.store.partOf(ctx, k.crawl)
@@ -216,7 +216,7 @@ func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.F
 
 // SaveResult stores what judging the whole crawl gave, and what that makes of the work at its site's fixes, and marks it
 // finished.
-func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *crawl.Result, p record.Progress, w record.Weighing, with record.Settling) error {
+func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress, w record.Weighing, with record.Settling) error {
 	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
@@ -233,7 +233,7 @@ func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *crawl.Resul
 
 // Replace stores a new judgement of a finished crawl in place of the old one: what it found on
 // pages, and what on the whole. The plan says by which thresholds, catalogue by which checks.
-func (s *Store) Replace(ctx context.Context, id int64, r *crawl.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error {
+func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error {
 	data, err := encodePlan(by)
 	if err != nil {
 		return err
@@ -273,7 +273,7 @@ func (s *Store) Replace(ctx context.Context, id int64, r *crawl.Result, p record
 }
 
 // result stores a verdict in a transaction.
-func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.Progress, w record.Weighing) error {
+func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *booking.Result, p record.Progress, w record.Weighing) error {
 	if err := saveFindings(ctx, tx, k.crawl, r.Findings, true); err != nil {
 		return err
 	}
@@ -304,11 +304,11 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *crawl.Result, p record.
 	if err != nil {
 		return err
 	}
-	probes, err := encode(r.Probes)
+	probes, err := encode(r.Survey.Probes)
 	if err != nil {
 		return err
 	}
-	traps, err := encode(append([]survey.Trap{}, r.Traps...))
+	traps, err := encode(append([]survey.Trap{}, r.Survey.Traps...))
 	if err != nil {
 		return err
 	}
@@ -332,7 +332,7 @@ func summary(r *fixlist.Report) (report, sore []byte, err error) {
 }
 
 // keepSheet stores the judged crawl in short, and its layouts.
-func (k *Sink) keepSheet(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
+func (k *Sink) keepSheet(ctx context.Context, tx pgx.Tx, r *booking.Result) error {
 	if err := saveSheet(ctx, tx, k.crawl, "", r.Sheet); err != nil {
 		return err
 	}
@@ -346,7 +346,7 @@ func (k *Sink) keepSheet(ctx context.Context, tx pgx.Tx, r *crawl.Result) error 
 }
 
 // changed brings the addresses up to date that changed after they were stored.
-func (k *Sink) changed(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
+func (k *Sink) changed(ctx context.Context, tx pgx.Tx, r *booking.Result) error {
 	var ids, foundOn, depths []int32
 	var states, rules []string
 	var lines, roles, founds []int32
@@ -364,7 +364,7 @@ func (k *Sink) changed(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
 	return err
 }
 
-func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *crawl.Result) error {
+func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *booking.Result) error {
 	s := r.Survey
 	n := len(s.Addresses)
 	linked, used := turn(&s.Graph, s.In, n), turn(&s.Uses, s.Uses.In(n), n)

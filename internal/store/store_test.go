@@ -17,13 +17,13 @@ import (
 	_ "github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/column"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/waive"
-	"harvik/internal/crawl"
 	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/testkit"
@@ -117,7 +117,7 @@ func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []colum
 	if err != nil {
 		t.Fatal(err)
 	}
-	var b crawl.Batch
+	var b record.Batch
 	var rows []column.Row
 	words := strings.Fields("fern Fern moss % _ \\ é Æ ' \" 日")
 	for i := range n {
@@ -137,7 +137,7 @@ func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []colum
 		}
 		rows = append(rows, row)
 		b.Addresses = append(b.Addresses, survey.Address{URL: row.Address, FoundOn: -1, State: survey.Fetched})
-		b.Records = append(b.Records, crawl.Record{ID: int32(i), Facts: f})
+		b.Records = append(b.Records, booking.Record{ID: int32(i), Facts: f})
 	}
 	if err := s.Sink(rec.ID).Save(t.Context(), b); err != nil {
 		t.Fatal(err)

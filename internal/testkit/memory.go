@@ -5,28 +5,32 @@ import (
 	"fmt"
 	"testing"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
+	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
+	"harvik/internal/gear"
+	"harvik/internal/pace"
 	"harvik/internal/record"
 )
 
-// Memory is a crawl.Sink, crawl.Past and survey.Source that keeps everything, for tests without
+// Memory is a crawl.Sink, record.Past and survey.Source that keeps everything, for tests without
 // a database.
 type Memory struct {
-	Records   []crawl.Record
+	Records   []booking.Record
 	Addresses []survey.Address
-	Files     []crawl.File
+	Files     []booking.File
 	Findings  []check.Finding
 	byID      map[int32]*page.Facts
 }
 
 // Save implements crawl.Sink.
-func (m *Memory) Save(_ context.Context, b crawl.Batch) error {
+func (m *Memory) Save(_ context.Context, b record.Batch) error {
 	if m.byID == nil {
 		m.byID = map[int32]*page.Facts{}
 	}
@@ -43,8 +47,8 @@ func (m *Memory) Save(_ context.Context, b crawl.Batch) error {
 	return nil
 }
 
-// Start implements crawl.Past.
-func (m *Memory) Start(context.Context) (addresses []string, files []crawl.File, p record.Progress, err error) {
+// Start implements record.Past.
+func (m *Memory) Start(context.Context) (addresses []string, files []booking.File, p record.Progress, err error) {
 	for _, a := range m.Addresses {
 		addresses = append(addresses, a.URL)
 	}
@@ -57,7 +61,7 @@ func (m *Memory) Start(context.Context) (addresses []string, files []crawl.File,
 	return addresses, files, p, nil
 }
 
-// Body implements crawl.Past.
+// Body implements record.Past.
 func (m *Memory) Body(_ context.Context, address string) ([]byte, error) {
 	for _, f := range m.Files {
 		if f.Address == address {
@@ -67,17 +71,17 @@ func (m *Memory) Body(_ context.Context, address string) ([]byte, error) {
 	return nil, fmt.Errorf("no file %s", address)
 }
 
-// EachRecord implements crawl.Past.
-func (m *Memory) EachRecord(_ context.Context, _ []string, f func(crawl.Record) error) error {
+// EachRecord implements record.Past.
+func (m *Memory) EachRecord(_ context.Context, _ []string, f func(*booking.Record) error) error {
 	for _, r := range m.Records {
-		if err := f(crawl.Record{ID: r.ID, Role: r.Role, Facts: r.Facts}); err != nil {
+		if err := f(&booking.Record{ID: r.ID, Role: r.Role, Facts: r.Facts}); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// Truncate implements crawl.Past.
+// Truncate implements record.Past.
 func (m *Memory) Truncate(_ context.Context, n int) error {
 	m.Addresses = m.Addresses[:n]
 	return nil
@@ -107,36 +111,55 @@ func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 	return nil
 }
 
+// A Run is a crawl in memory.
+type Run struct {
+	*crawl.Crawl
+	book *booking.Book
+}
+
+// Run crawls and judges.
+func (r *Run) Run(ctx context.Context) (*booking.Result, error) {
+	harvest, err := r.Crawl.Run(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var whole []check.Finding
+	result, err := r.book.Judge(harvest, func(found []check.Finding) error {
+		whole = append(whole, found...)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	result.Findings, result.Report = whole, result.Sheet.Build(fixlist.Adjustment{})
+	return result, nil
+}
+
 // Prepare makes a crawl that keeps its results in m. Past goes on from what is there.
-func (m *Memory) Prepare(t testing.TB, start string, p plan.Plan, past bool) *crawl.Crawl {
+func (m *Memory) Prepare(t testing.TB, start string, p plan.Plan, past bool) *Run {
 	t.Helper()
-	return m.prepare(t, start, p, crawl.Config{}, past)
+	return m.prepare(t, start, p, nil, nil, past)
 }
 
 // PrepareWith makes a crawl whose gates have secrets.
-func (m *Memory) PrepareWith(t testing.TB, start string, p plan.Plan, secrets map[string]string) *crawl.Crawl {
+func (m *Memory) PrepareWith(t testing.TB, start string, p plan.Plan, secrets map[string]string) *Run {
 	t.Helper()
-	return m.prepare(t, start, p, crawl.Config{Secrets: secrets}, false)
+	return m.prepare(t, start, p, secrets, nil, false)
 }
 
 // PrepareBeside makes a crawl that shares its paces with others.
-func (m *Memory) PrepareBeside(t testing.TB, start string, p plan.Plan, paces *crawl.Paces) *crawl.Crawl {
+func (m *Memory) PrepareBeside(t testing.TB, start string, p plan.Plan, paces *pace.Paces) *Run {
 	t.Helper()
-	return m.prepare(t, start, p, crawl.Config{Paces: paces}, false)
+	return m.prepare(t, start, p, nil, paces, false)
 }
 
-func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, config crawl.Config, past bool) *crawl.Crawl {
+func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, secrets map[string]string, paces *pace.Paces, past bool) *Run {
 	t.Helper()
-	u, err := weburl.Parse(start)
-	if err != nil {
-		t.Fatal(err)
-	}
-	p = p.WithDefaults()
-	config.Plan, config.Start, config.Guard = p, u, Loopback
-	config.Sink, config.Source, config.Log = m, m, Quiet
-	config.ReadPDF = ReadPDF
-	config.Runner = check.NewRunner(checks.Catalog, p)
-	config.Runner.Panicked = func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) }
+	config := Config(t, start, p, secrets)
+	runner := check.NewRunner(checks.Catalog, config.Plan)
+	runner.Panicked = func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) }
+	config.Book, config.Sink, config.Paces = booking.New(runner, nil), m, paces
+	config.Book.Survey.Source = m
 	if past {
 		config.Past = m
 	}
@@ -144,11 +167,26 @@ func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, config crawl.C
 	if err != nil {
 		t.Fatal(err)
 	}
-	return c
+	return &Run{c, config.Book}
+}
+
+// Config is what a crawl on this machine needs besides its book and its sink.
+func Config(t testing.TB, start string, p plan.Plan, secrets map[string]string) crawl.Config {
+	t.Helper()
+	u, err := weburl.Parse(start)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p = p.WithDefaults()
+	client, err := gear.Client(p, u, Loopback, secrets, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return crawl.Config{Plan: p, Start: u, Fetcher: client, ReadPDF: ReadPDF, Log: Quiet}
 }
 
 // Crawl crawls from a start address and judges, all in memory.
-func Crawl(t testing.TB, start string, p plan.Plan) (*crawl.Result, *Memory) {
+func Crawl(t testing.TB, start string, p plan.Plan) (*booking.Result, *Memory) {
 	t.Helper()
 	m := new(Memory)
 	r, err := m.Prepare(t, start, p, false).Run(t.Context())
@@ -157,4 +195,32 @@ func Crawl(t testing.TB, start string, p plan.Plan) (*crawl.Result, *Memory) {
 	}
 	m.Findings = append(m.Findings, r.Findings...)
 	return r, m
+}
+
+// Stored is the crawl of a result as it can be judged anew.
+func (m *Memory) Stored(t testing.TB, start string, p plan.Plan, r *booking.Result) *booking.Stored {
+	t.Helper()
+	u, err := weburl.Parse(start)
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, files, _, err := m.Start(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return &booking.Stored{
+		Plan: p.WithDefaults(), Start: u, Ending: r.Ending, Addresses: r.Survey.Addresses, Weights: r.Survey.Weights, Size: r.Survey.Size,
+		Probes: r.Survey.Probes, Traps: r.Survey.Traps, Files: files, Source: m,
+		Body: func(address string) ([]byte, error) { return m.Body(t.Context(), address) },
+		Records: func(f func(*booking.Record) error) error {
+			for i := range m.Records {
+				one := m.Records[i]
+				one.Findings = nil
+				if err := f(&one); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
+	}
 }

@@ -4,7 +4,6 @@ import (
 	"harvik/internal/api"
 	"harvik/internal/core/check"
 	"harvik/internal/core/column"
-	"harvik/internal/core/judge"
 	"harvik/internal/core/text"
 	"harvik/internal/core/vocabulary"
 	"harvik/internal/record"
@@ -131,7 +130,7 @@ func entry(in *record.Entry) api.Entry {
 	}
 }
 
-func verdict(in *judge.Verdict) api.Verdict {
+func verdict(in *check.Verdict) api.Verdict {
 	return api.Verdict{
 		Check: in.Check, Group: in.Group, Severity: in.Severity.String(), Title: in.Title,
 		State: in.State, Steps: List(in.Steps), Places: some(in.Places, place),

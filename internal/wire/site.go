@@ -8,6 +8,7 @@ import (
 	"harvik/internal/core/figures"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/robots"
+	"harvik/internal/core/survey"
 	"harvik/internal/record"
 )
 
@@ -121,7 +122,7 @@ func previewRobots(in *record.PreviewRobots) api.PreviewRobots {
 	}
 }
 
-func previewSitemap(in *record.PreviewSitemap) api.PreviewSitemap {
+func previewSitemap(in *survey.SitemapFile) api.PreviewSitemap {
 	return api.PreviewSitemap{
 		Address: in.Address, Status: in.Status, Form: in.Form, Pages: in.Pages, Sitemaps: in.Sitemaps,
 		Detail: in.Detail,

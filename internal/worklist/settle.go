@@ -6,16 +6,16 @@ import (
 	"fmt"
 	"strings"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/task"
-	"harvik/internal/crawl"
 	"harvik/internal/record"
 )
 
 // Settle says what a crawl that has ended makes of the fixes of its site. It is stored with the crawl's verdict, so that
 // one cannot be there without the other.
-func (l *List) Settle(ctx context.Context, rec record.Crawl, result *crawl.Result) (out record.Settling, err error) {
+func (l *List) Settle(ctx context.Context, rec record.Crawl, result *booking.Result) (out record.Settling, err error) {
 	out.Who = fmt.Sprintf("crawl %d", rec.Number)
 	now := map[string]record.Task{}
 	for i := range result.Report.Fixes {
@@ -70,7 +70,7 @@ func (l *List) pastFixes(ctx context.Context, rec record.Crawl) (map[string]reco
 }
 
 // settleGone looks for each fix that has no line any more whether its pages were looked at.
-func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *crawl.Result, past, now map[string]record.Task) (changes []record.Change, err error) {
+func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *booking.Result, past, now map[string]record.Task) (changes []record.Change, err error) {
 	members := map[string][]string{}
 	lines := map[string]*fixlist.Fix{}
 	var all []string

@@ -10,9 +10,9 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
-	"harvik/internal/crawl"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
@@ -180,7 +180,7 @@ func TestSettle(t *testing.T) {
 	mux.HandleFunc("/{$}", func(w http.ResponseWriter, r *http.Request) { page(home)(w, r) })
 	mux.HandleFunc("/moss/", func(w http.ResponseWriter, r *http.Request) { page(moss)(w, r) })
 	address := "http://" + testkit.Serve(t, mux) + "/"
-	line := func(r *crawl.Result, check string) string {
+	line := func(r *booking.Result, check string) string {
 		for i := range r.Report.Fixes {
 			if r.Report.Fixes[i].Check == check {
 				return r.Report.Fixes[i].ID
@@ -201,7 +201,7 @@ func TestSettle(t *testing.T) {
 	began := time.Now()
 	before := record.Crawl{ID: 1, Number: 1}
 	after := record.Crawl{ID: 2, Number: 2, Started: began}
-	settled := func(k *kept, now *crawl.Result) map[string]string {
+	settled := func(k *kept, now *booking.Result) map[string]string {
 		t.Helper()
 		s, err := New(k).Settle(t.Context(), after, now)
 		if err != nil {

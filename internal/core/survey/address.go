@@ -93,3 +93,15 @@ func FirstOf(address string) (first string, ok bool) {
 	}
 	return address[:at[0]], true
 }
+
+// Ending says why a crawl ended.
+type Ending string
+
+// Endings of crawls.
+const (
+	Complete  Ending = "complete"   // nothing was left to fetch
+	PageLimit Ending = "page-limit" // the plan's number of addresses was reached
+	TimeLimit Ending = "time-limit"
+	Stopped   Ending = "stopped"
+	Shut      Ending = "shut-out" // robots.txt forbids the start, or could not be had
+)

@@ -1,4 +1,5 @@
-package crawl
+// Package preview looks at a site before it is crawled.
+package preview
 
 import (
 	"context"
@@ -9,11 +10,18 @@ import (
 	"strings"
 	"time"
 
+	"harvik/internal/core/booking"
+	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/robots"
+	"harvik/internal/core/scope"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/text"
+	"harvik/internal/core/weburl"
+	"harvik/internal/crawl"
+	"harvik/internal/gear"
+	"harvik/internal/pace"
 	"harvik/internal/record"
 )
 
@@ -26,72 +34,100 @@ const (
 // nowhere is a sink that keeps nothing.
 type nowhere struct{}
 
-func (nowhere) Save(context.Context, Batch) error { return nil }
+func (nowhere) Save(context.Context, record.Batch) error { return nil }
 
-// Preview looks at a site before it is crawled: what robots.txt says to this agent, what the
-// sitemaps list, and from a small sample of links how big it is. Nothing is stored.
-func Preview(ctx context.Context, config Config) (*record.Preview, error) {
-	full := config.Plan
-	no := false
-	config.Plan.Pages, config.Plan.Time = min(full.Pages, samplePages), plan.Duration(sampleTime)
-	config.Plan.Resources, config.Plan.Outbound, config.Plan.Probes, config.Plan.Selection = plan.None, false, &no, plan.Breadth
-	config.Sink, config.Past = nowhere{}, nil
-	c, err := New(config)
+// Previews are safe for use from several goroutines.
+type Previews struct{ gear *gear.Gear }
+
+// New makes previews.
+func New(g *gear.Gear) *Previews { return &Previews{g} }
+
+// Preview looks at a site before it is crawled, for somebody: what robots.txt says to the plan's agent, what the sitemaps
+// list, and from a small sample of links how big the site is. It stores nothing but that it used the plan's secrets.
+func (p *Previews) Preview(ctx context.Context, site record.Site, full plan.Plan, who string) (*record.Preview, error) {
+	secrets, err := p.gear.Open(ctx, site.ID, site.Home, full, who, "a preview")
 	if err != nil {
 		return nil, err
 	}
-	started := time.Now()
-	out := &record.Preview{Home: config.Start.Key(), Plan: full}
-	if err := c.sample(ctx); err != nil {
-		var paused *ErrPaused
-		if !errors.As(err, &paused) {
-			return nil, err
-		}
-		out.Warnings = append(out.Warnings, paused.Reason)
+	start, err := weburl.Parse(site.Home)
+	if err != nil {
+		return nil, err
 	}
-	out.Robots = c.previewRobots()
-	out.Sitemaps = c.previewSitemaps()
-	out.Listed = c.countListed()
-	c.estimate(out, time.Since(started))
-	c.warn(out, &full)
+	full = full.WithDefaults()
+	l := &looking{full: full, start: start, scope: scope.New(start, full.Scope), book: booking.New(check.NewRunner(nil, full), nil)}
+	part := full
+	part.Pages, part.Time = min(full.Pages, samplePages), plan.Duration(sampleTime)
+	part.Resources, part.Outbound, part.Probes, part.Selection = plan.None, false, plan.No(), plan.Breadth
+	config, err := p.gear.Config(part, start, gear.GuardOf(site), secrets)
+	if err != nil {
+		return nil, record.Refuse("%s", err.Error())
+	}
+	config.Book, config.Sink = l.book, nowhere{}
+	c, err := crawl.New(config)
+	if err != nil {
+		return nil, record.Refuse("%s", err.Error())
+	}
+	started := time.Now()
+	out := &record.Preview{Home: start.Key(), Plan: full, Sitemaps: []survey.SitemapFile{}}
+	l.got, err = c.Run(ctx)
+	var paused *crawl.ErrPaused
+	switch {
+	case errors.As(err, &paused):
+		out.Warnings = append(out.Warnings, paused.Reason)
+	case err != nil && ctx.Err() == nil:
+		return nil, record.Refuse("%s", err.Error())
+	case err != nil:
+		return nil, err
+	}
+	l.tell(out, time.Since(started))
 	return out, nil
 }
 
-// sample is Run without a verdict.
-func (c *Crawl) sample(ctx context.Context) error {
-	defer c.client.Close()
-	defer c.paces.leave(c)
-	ctx, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
-	defer c.beginAsking(ctx)()
-	_, err := c.fetch(ctx, cancel, c.resume, func() {})
-	return err
+// looking is what a look at a sample of a site gave.
+type looking struct {
+	full  plan.Plan
+	start weburl.URL
+	scope *scope.Scope
+	book  *booking.Book
+	got   *booking.Harvest
 }
 
-func (c *Crawl) previewRobots() record.PreviewRobots {
-	origin := c.start.Origin() + "/"
-	file, got := c.rules.of(c.ctx, origin)
-	out := record.PreviewRobots{Address: got.Address, Status: got.Status, Detail: got.Detail, As: c.plan.RobotsAs, Policy: c.plan.Robots, Rules: []robots.Line{}, Notes: []robots.Line{}}
-	out.Rules = append(out.Rules, file.For(c.plan.RobotsAs)...)
-	out.Notes = append(out.Notes, file.Notes...)
-	out.Delay, _ = file.Delay(c.plan.RobotsAs)
-	if v := file.Decide(c.plan.RobotsAs, c.start.PathQuery()); !v.Allowed {
+// tell says what the look gave.
+func (l *looking) tell(out *record.Preview, took time.Duration) {
+	var rules *robots.File
+	out.Robots, rules = l.robots()
+	out.Sitemaps = append(out.Sitemaps, l.got.Evidence.Sitemaps...)
+	slices.SortFunc(out.Sitemaps, func(a, b survey.SitemapFile) int { return strings.Compare(a.Address, b.Address) })
+	out.Listed = l.countListed()
+	l.estimate(out, crawl.Tempo(&l.full, rules), took)
+	l.warn(out, &l.full)
+}
+
+// robots is what the robots.txt of the start says to the plan's agent.
+func (l *looking) robots() (out record.PreviewRobots, rules *robots.File) {
+	out = record.PreviewRobots{
+		Address: booking.RobotsAddress(l.start.Origin() + "/"), As: l.full.RobotsAs, Policy: l.full.Robots,
+		Rules: []robots.Line{}, Notes: []robots.Line{}, Detail: "it was not read",
+	}
+	i := slices.IndexFunc(l.got.Evidence.Robots, func(f survey.RobotsFile) bool { return f.Address == out.Address })
+	if i < 0 {
+		return out, nil
+	}
+	f := &l.got.Evidence.Robots[i]
+	out.Status, out.Detail = f.Status, f.Detail
+	out.Rules = append(out.Rules, f.File.For(l.full.RobotsAs)...)
+	out.Notes = append(out.Notes, f.File.Notes...)
+	out.Delay, _ = f.File.Delay(l.full.RobotsAs)
+	if v := f.File.Decide(l.full.RobotsAs, l.start.PathQuery()); !v.Allowed {
 		out.ShutsHome = &v.Rule
 	}
-	return out
-}
-
-// previewSitemaps tells what each sitemap that was asked for gave.
-func (c *Crawl) previewSitemaps() []record.PreviewSitemap {
-	out := append([]record.PreviewSitemap{}, c.maps...)
-	slices.SortFunc(out, func(a, b record.PreviewSitemap) int { return strings.Compare(a.Address, b.Address) })
-	return out
+	return out, f.File
 }
 
 // countListed is how many addresses of the site its sitemaps list.
-func (c *Crawl) countListed() (n int) {
-	for _, a := range c.frontier.listed {
-		if origin := c.frontier.scope.Origin(a); origin != "" && c.frontier.scope.Refuses(a, origin) == "" {
+func (l *looking) countListed() (n int) {
+	for _, a := range l.got.Listing.Addresses {
+		if origin := l.scope.Origin(a); origin != "" && l.scope.Refuses(a, origin) == "" {
 			n++
 		}
 	}
@@ -100,10 +136,10 @@ func (c *Crawl) countListed() (n int) {
 
 // estimate says how many addresses the site has: at least those known, and at most what the
 // sample lets expect.
-func (c *Crawl) estimate(out *record.Preview, took time.Duration) {
+func (l *looking) estimate(out *record.Preview, pace pace.Tempo, took time.Duration) {
 	known, waiting, fetched, linkedTo, listedToo := 0, 0, 0, 0, 0
-	for i := range c.frontier.addresses {
-		a := &c.frontier.addresses[i]
+	for i := range l.got.Addresses {
+		a := &l.got.Addresses[i]
 		if a.Role != page.AsPage || a.State != survey.Waiting && a.State != survey.Fetched {
 			continue
 		}
@@ -132,12 +168,12 @@ func (c *Crawl) estimate(out *record.Preview, took time.Duration) {
 		out.Basis = fmt.Sprintf("the sitemaps list %s, and %d of %d linked addresses are among them", text.Thousands(out.Listed), listedToo, linkedTo)
 	default:
 		// What still waits brings as much as the second half of the sample did, and that again.
-		fresh := c.freshRate()
+		fresh := l.freshRate()
 		out.Most = max(out.Most, known+int(math.Ceil(float64(waiting)*fresh*(1+min(fresh, 3)))))
 		out.Basis = fmt.Sprintf("%d pages were looked at, and each of the later ones named %.1f addresses that were new", fetched, fresh)
 	}
 	out.Least, out.Most = round2(out.Least), round2(out.Most)
-	out.PerSecond = c.speed(fetched, took)
+	out.PerSecond = speed(fetched, pace.Gap, took)
 	if out.PerSecond > 0 {
 		n := float64(min(out.Most, out.Pages()))
 		out.Shortest, out.Longest = float64(min(out.Least, out.Pages()))/out.PerSecond, n/out.PerSecond
@@ -145,10 +181,10 @@ func (c *Crawl) estimate(out *record.Preview, took time.Duration) {
 }
 
 // freshRate is how many new addresses a page of the sample's second half named.
-func (c *Crawl) freshRate() float64 {
+func (l *looking) freshRate() float64 {
 	var ids []int32
-	for i := range c.survey.Pages {
-		ids = append(ids, c.survey.Pages[i].ID)
+	for i := range l.book.Survey.Pages {
+		ids = append(ids, l.book.Survey.Pages[i].ID)
 	}
 	if len(ids) < 4 {
 		return 1
@@ -158,8 +194,8 @@ func (c *Crawl) freshRate() float64 {
 		late[id] = true
 	}
 	fresh := 0
-	for i := range c.frontier.addresses {
-		if a := &c.frontier.addresses[i]; a.Role == page.AsPage && a.State == survey.Waiting && late[a.FoundOn] {
+	for i := range l.got.Addresses {
+		if a := &l.got.Addresses[i]; a.Role == page.AsPage && a.State == survey.Waiting && late[a.FoundOn] {
 			fresh++
 		}
 	}
@@ -175,18 +211,17 @@ func round2(n int) int {
 	return (n + step/2) / step * step
 }
 
-// speed is the pace that the sample kept, and that the plan allows on longer runs.
-func (c *Crawl) speed(fetched int, took time.Duration) float64 {
-	t := c.tempoOf(&c.start, page.AsPage)
-	speed := float64(fetched) / max(took.Seconds(), 0.05)
-	if t.Gap > 0 {
-		speed = min(speed, 1/t.Gap.Seconds())
+// speed is the pace, in addresses a second, that the sample kept and that the plan allows on longer runs.
+func speed(fetched int, gap, took time.Duration) float64 {
+	out := float64(fetched) / max(took.Seconds(), 0.05)
+	if gap > 0 {
+		out = min(out, 1/gap.Seconds())
 	}
-	return speed
+	return out
 }
 
 // warn says what in the plan does not fit the site.
-func (c *Crawl) warn(out *record.Preview, p *plan.Plan) {
+func (l *looking) warn(out *record.Preview, p *plan.Plan) {
 	warn := func(format string, args ...any) { out.Warnings = append(out.Warnings, fmt.Sprintf(format, args...)) }
 	if out.Robots.ShutsHome != nil && p.Robots != plan.Disregard {
 		warn("robots.txt shuts the home page out: %s", strings.TrimSpace(out.Robots.ShutsHome.Text))
@@ -216,7 +251,7 @@ func (c *Crawl) warn(out *record.Preview, p *plan.Plan) {
 			warn("the sitemap %s cannot be had (%s)", s.Address, statusWord(s.Status, s.Detail))
 		}
 	}
-	if home := c.survey.Pages; len(home) == 0 {
+	if home := l.book.Survey.Pages; len(home) == 0 {
 		warn("the home page could not be fetched")
 	} else if first := home[0]; first.Failed() {
 		warn("the home page does not answer as a page (%s)", statusWord(first.Status, string(first.Outcome)))

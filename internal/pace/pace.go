@@ -1,4 +1,5 @@
-package crawl
+// Package pace decides when the next request to a host may start: as its crawls ask for, and as the server can bear.
+package pace
 
 import (
 	"context"
@@ -25,31 +26,31 @@ type Tempo struct {
 // of one host do not add up. The zero value is ready for use.
 type Paces struct {
 	mu    sync.Mutex
-	hosts map[string]*governor
+	hosts map[string]*Governor
 }
 
-// of is the governor of a host.
-func (p *Paces) of(host string) *governor {
+// Of is the governor of a host.
+func (p *Paces) Of(host string) *Governor {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.hosts == nil {
-		p.hosts = map[string]*governor{}
+		p.hosts = map[string]*Governor{}
 	}
 	g := p.hosts[host]
 	if g == nil {
-		g = &governor{tempos: map[*Crawl]Tempo{}}
+		g = &Governor{tempos: map[any]Tempo{}}
 		p.hosts[host] = g
 	}
 	return g
 }
 
-// leave takes a crawl's wishes back, and forgets hosts that nobody asks.
-func (p *Paces) leave(c *Crawl) {
+// Leave takes a crawl's wishes back, and forgets hosts that nobody asks.
+func (p *Paces) Leave(crawl any) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	for host, g := range p.hosts {
 		g.mu.Lock()
-		delete(g.tempos, c)
+		delete(g.tempos, crawl)
 		idle := len(g.tempos) == 0 && g.running == 0
 		g.mu.Unlock()
 		if idle {
@@ -58,13 +59,13 @@ func (p *Paces) leave(c *Crawl) {
 	}
 }
 
-// A governor decides when the next request to a host may start. It keeps to the gentlest of
+// A Governor decides when the next request to a host may start. It keeps to the gentlest of
 // the tempos that its crawls ask for, and falls below where the server struggles: after 429,
 // 503, timeouts, broken connections, and when answers take much longer than they did. It
 // recovers slowly.
-type governor struct {
+type Governor struct {
 	mu      sync.Mutex
-	tempos  map[*Crawl]Tempo
+	tempos  map[any]Tempo
 	running int
 	next    time.Time // of the next start
 
@@ -79,6 +80,10 @@ type governor struct {
 	samples int
 }
 
+// LongestWait bounds the pauses that a Retry-After can ask of a running crawl. An answer that asks for more is not tried
+// again; if the whole site is away, the crawl is put away as well.
+const LongestWait = 5 * time.Minute
+
 // Numbers of the governor.
 const (
 	firstSlow    = 250 * time.Millisecond
@@ -89,14 +94,15 @@ const (
 	latencyFloor = 400.0 // ms; faster answers are never slow
 )
 
-func (g *governor) join(c *Crawl, t Tempo) {
+// Join tells how fast a crawl may ask the host, now or from now on. The crawl is any value that is its own.
+func (g *Governor) Join(crawl any, t Tempo) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.tempos[c] = t
+	g.tempos[crawl] = t
 }
 
 // tempo is the gentlest that is asked for. The lock is held.
-func (g *governor) tempo() Tempo {
+func (g *Governor) tempo() Tempo {
 	out := Tempo{Parallel: math.MaxInt, Steady: true}
 	for _, t := range g.tempos {
 		out.Parallel = min(out.Parallel, t.Parallel)
@@ -108,7 +114,8 @@ func (g *governor) tempo() Tempo {
 	return out
 }
 
-func (g *governor) limits(t Tempo) (parallel int, gap time.Duration) {
+// limits are what hold now. The lock is held.
+func (g *Governor) limits(t Tempo) (parallel int, gap time.Duration) {
 	parallel, gap = t.Parallel, t.Gap
 	if g.allowed > 0 {
 		parallel = min(parallel, int(g.allowed))
@@ -116,8 +123,8 @@ func (g *governor) limits(t Tempo) (parallel int, gap time.Duration) {
 	return parallel, gap + g.slow
 }
 
-// try starts a request if that is right now; otherwise it says in how long to ask again.
-func (g *governor) try(now time.Time) (wait time.Duration, ok bool) {
+// Try starts a request if that is right now; otherwise it says in how long to ask again.
+func (g *Governor) Try(now time.Time) (wait time.Duration, ok bool) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	parallel, gap := g.limits(g.tempo())
@@ -138,10 +145,10 @@ func (g *governor) try(now time.Time) (wait time.Duration, ok bool) {
 	return 0, true
 }
 
-// wait is try until it is right.
-func (g *governor) wait(ctx context.Context) error {
+// Wait is Try until it is right.
+func (g *Governor) Wait(ctx context.Context) error {
 	for {
-		wait, ok := g.try(time.Now())
+		wait, ok := g.Try(time.Now())
 		if ok {
 			return nil
 		}
@@ -153,15 +160,15 @@ func (g *governor) wait(ctx context.Context) error {
 	}
 }
 
-// take counts a request that is not asked whether it may start.
-func (g *governor) take() {
+// Take counts a request that is not asked whether it may start.
+func (g *Governor) Take() {
 	g.mu.Lock()
 	g.running++
 	g.mu.Unlock()
 }
 
-// done books how a request ended.
-func (g *governor) done(now time.Time, a *fetch.Answer) {
+// Done books how a request ended.
+func (g *Governor) Done(now time.Time, a *fetch.Answer) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.running = max(0, g.running-1) // a request that ended in a panic may be booked twice
@@ -171,7 +178,7 @@ func (g *governor) done(now time.Time, a *fetch.Answer) {
 		return
 	}
 	if a.RetryAfter > 0 && (a.Status == http.StatusTooManyRequests || a.Status == http.StatusServiceUnavailable) {
-		if until := now.Add(min(a.RetryAfter, longestWait)); until.After(g.until) {
+		if until := now.Add(min(a.RetryAfter, LongestWait)); until.After(g.until) {
 			g.until = until
 		}
 	}
@@ -206,7 +213,7 @@ func struggle(a *fetch.Answer) string {
 }
 
 // fall halves the pace, at most once for the requests that were under way together.
-func (g *governor) fall(t Tempo, why string) {
+func (g *Governor) fall(t Tempo, why string) {
 	g.reason, g.good = why, 0
 	if g.fallen < min(calmAfter, t.Parallel) && g.allowed > 0 {
 		return
@@ -223,7 +230,7 @@ func (g *governor) fall(t Tempo, why string) {
 }
 
 // rise undoes one step.
-func (g *governor) rise(t Tempo) {
+func (g *Governor) rise(t Tempo) {
 	switch {
 	case g.allowed == 0:
 	case g.slow > 0:
@@ -238,7 +245,7 @@ func (g *governor) rise(t Tempo) {
 }
 
 // latency watches the time to first byte.
-func (g *governor) latency(t Tempo, ms float64) {
+func (g *Governor) latency(t Tempo, ms float64) {
 	if g.samples++; g.samples == 1 {
 		g.usual, g.recent = ms, ms
 	}
@@ -253,8 +260,8 @@ func (g *governor) latency(t Tempo, ms float64) {
 	}
 }
 
-// state tells the pace as it is, for the live view.
-func (g *governor) state(now time.Time) record.Pace {
+// State tells the pace as it is, for the live view.
+func (g *Governor) State(now time.Time) record.Pace {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	t := g.tempo()

@@ -1,7 +1,6 @@
-package crawl_test
+package booking_test
 
 import (
-	"context"
 	"fmt"
 	"net/http"
 	"slices"
@@ -9,11 +8,11 @@ import (
 	"sync/atomic"
 	"testing"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
-	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
 	"harvik/internal/testkit"
 )
@@ -63,10 +62,6 @@ func TestAgain(t *testing.T) {
 	home := "http://" + host + "/"
 	p := plan.Plan{Retries: -1}
 	result, memory := testkit.Crawl(t, home, p)
-	start, err := weburl.Parse(home)
-	if err != nil {
-		t.Fatal(err)
-	}
 	watched := []string{"title-duplicate", "link-broken-inside", "robots-blocks-linked", "sitemap-lists-error"}
 	var catalog []*check.Check
 	for _, c := range checks.Catalog {
@@ -85,25 +80,28 @@ func TestAgain(t *testing.T) {
 		again := p
 		again.Sources.Addresses, again.Probes = listed, plan.No()
 		again = again.WithDefaults()
-		c, err := crawl.New(crawl.Config{
-			Plan: again, Start: start, Guard: testkit.Loopback, ReadPDF: testkit.ReadPDF, Log: testkit.Quiet, Runner: check.NewRunner(checks.Catalog, again),
-			Only: func(address string) bool { return want[address] },
-		})
+		config := testkit.Config(t, home, again, nil)
+		fresh := new(testkit.Memory)
+		config.Book, config.Sink = booking.New(check.NewRunner(nil, again), nil), fresh
+		config.Only = func(address string) bool { return want[address] }
+		c, err := crawl.New(config)
 		if err != nil {
 			t.Fatal(err)
 		}
-		out, err := c.Again(t.Context(), crawl.Finished{
-			Addresses: result.Survey.Addresses, Source: memory, Runner: check.NewRunner(catalog, again), Evidence: true,
-			Records: func(ctx context.Context, f func(crawl.Record) error) error { return memory.EachRecord(ctx, nil, f) },
-		})
+		harvest, err := c.Run(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		merged := booking.Again{Stored: memory.Stored(t, home, again, result), Fresh: fresh.Records, Harvest: harvest, Evidence: true}
+		out, err := merged.Judge(check.NewRunner(catalog, again))
 		if err != nil {
 			t.Fatal(err)
 		}
 		found = map[string]int{}
-		for _, f := range out.Findings {
+		for _, f := range out {
 			found[f.Check.ID]++
 		}
-		return found, len(out.Records)
+		return found, len(fresh.Records)
 	}
 	before := map[string]int{}
 	for _, f := range result.Findings {

@@ -1,10 +1,9 @@
-package judge
+package check
 
 import (
 	"fmt"
 	"slices"
 
-	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 )
 
@@ -19,18 +18,18 @@ const (
 type Verdict struct {
 	Check    string
 	Group    string
-	Severity check.Severity
+	Severity Severity
 	Title    string
 	State    string   // "failed", "passed" or "not-judged"
 	Steps    []string // in order, each a sentence
-	Places   []check.Place
+	Places   []Place
 }
 
-// One judges a single page by every check, the site unseen.
-func One(r *check.Runner, f *page.Facts) []Verdict {
+// Explain judges a single page by every check, the site unseen.
+func (r *Runner) Explain(f *page.Facts) []Verdict {
 	r.SetKind(f)
-	found := map[string]check.Finding{}
-	for _, x := range check.Told(r.Page(0, f)) {
+	found := map[string]Finding{}
+	for _, x := range Told(r.Page(0, f)) {
 		found[x.Check.ID] = x
 	}
 	var out []Verdict
@@ -38,12 +37,12 @@ func One(r *check.Runner, f *page.Facts) []Verdict {
 		if c.Page == nil && c.Site == nil {
 			continue // a variant, which judges nothing by itself
 		}
-		out = append(out, verdict(r, c, f, found))
+		out = append(out, r.verdict(c, f, found))
 	}
 	return out
 }
 
-func verdict(r *check.Runner, c *check.Check, f *page.Facts, found map[string]check.Finding) Verdict {
+func (r *Runner) verdict(c *Check, f *page.Facts, found map[string]Finding) Verdict {
 	v := Verdict{Check: c.ID, Group: c.Group, Severity: c.Severity, Title: c.Title, State: NotJudged}
 	say := func(format string, args ...any) { v.Steps = append(v.Steps, fmt.Sprintf(format, args...)) }
 	if c.Site != nil {
@@ -62,7 +61,7 @@ func verdict(r *check.Runner, c *check.Check, f *page.Facts, found map[string]ch
 	if f.Outcome == page.Truncated {
 		say("The body was cut: what stands behind the cut is not seen.")
 	}
-	if c.Scope == check.Indexable {
+	if c.Scope == Indexable {
 		ok, why := f.Indexable()
 		if !ok {
 			say("The check looks only at pages that search engines may show, and this is none: %s.", why)
@@ -77,7 +76,7 @@ func verdict(r *check.Runner, c *check.Check, f *page.Facts, found map[string]ch
 		say("The plan switches the check off here.")
 		return v
 	}
-	for _, l := range check.AllLimits {
+	for _, l := range AllLimits {
 		if slices.Contains(c.Limits, l.Name) {
 			say("Its threshold %s is %d %s.", l.Name, l.Of(limits), l.Unit)
 		}

@@ -1,0 +1,122 @@
+package booking_test
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"harvik/demo"
+	"harvik/internal/core/booking"
+	"harvik/internal/core/check"
+	"harvik/internal/core/checks"
+	"harvik/internal/core/fixlist"
+	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
+	"harvik/internal/testkit"
+)
+
+// told is what a judgement says, as lines.
+func told(r *booking.Result, findings []check.Finding) (out []string) {
+	report := r.Sheet.Build(fixlist.Adjustment{})
+	out = append(out, fmt.Sprintf("%s %q %v ±%v of %d", r.Ending, r.Detail, report.Health, report.HalfWidth, report.Expected))
+	for _, f := range findings {
+		out = append(out, fmt.Sprintf("%s of %d: %v", f.Check.ID, f.Page, f.Places))
+	}
+	for _, f := range report.Fixes {
+		out = append(out, fmt.Sprintf("%d %s %s %v", f.Rank, f.ID, f.Line, f.Gain))
+	}
+	for i := range r.Survey.Pages {
+		p := &r.Survey.Pages[i]
+		out = append(out, fmt.Sprintf("%d: %d, %d, layout %d, %d in", p.ID, p.Redirect, p.Canonical, p.Layout, r.Survey.In[p.ID]))
+	}
+	for _, f := range r.Survey.Sitemaps {
+		out = append(out, fmt.Sprintf("%+v", f))
+	}
+	slices.Sort(out)
+	return out
+}
+
+// TestStored judges stored crawls anew by the rules that they were judged by: nothing that is said of them changes, however
+// their addresses were chosen and whatever ended them.
+func TestStored(t *testing.T) {
+	t.Parallel()
+	garden := demo.New(demo.Spring).Steady()
+	clear(garden.Hanging)
+	trap := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprintf(w, `<title>Days</title><p>No events.</p><a href="%s">later</a><a href="/">home</a>`, "/day/"+strings.Repeat("1", len(r.URL.Path)%90+1))
+		fmt.Fprintf(w, `<meta http-equiv=refresh content="5;url=/now">`)
+	})
+	for name, one := range map[string]struct {
+		h http.Handler
+		p plan.Plan
+	}{
+		"whole":   {&testkit.Generated{Pages: 150, Seed: 4}, plan.Plan{}},
+		"part":    {&testkit.Generated{Pages: 300, Seed: 4}, plan.Plan{Pages: 120}},
+		"spread":  {&testkit.Generated{Pages: 400, Seed: 3}, plan.Plan{Pages: 150, Selection: plan.Spread}},
+		"endless": {trap, plan.Plan{Pages: 200}},
+		"shut":    {http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusServiceUnavailable) }), plan.Plan{Retries: -1}},
+		"garden":  {garden, plan.Plan{Hosts: map[string]string{}}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			start, p := demo.Home, one.p
+			if p.Hosts != nil {
+				p = testkit.Calm(t, garden)
+				p.Timeout, p.Retries = plan.Duration(20*time.Second), -1
+			} else {
+				start = "http://" + testkit.Serve(t, one.h) + "/"
+			}
+			first, memory := testkit.Crawl(t, start, p)
+			want := told(first, memory.Findings)
+			stored := memory.Stored(t, start, p, first)
+			before := maps.Clone(stored.Weights)
+			again, pages, err := stored.Judge(check.NewRunner(checks.Catalog, stored.Plan))
+			if err != nil {
+				t.Fatal(err)
+			}
+			got := told(again, append(pages, again.Findings...))
+			for _, line := range got {
+				if !slices.Contains(want, line) {
+					t.Errorf("only judged anew: %s", line)
+				}
+			}
+			for _, line := range want {
+				if !slices.Contains(got, line) {
+					t.Errorf("not judged anew: %s", line)
+				}
+			}
+			if !maps.Equal(before, stored.Weights) {
+				t.Error("the weights of the stored crawl were changed")
+			}
+		})
+	}
+}
+
+// TestStoredByOthers refuses facts that another Harvik wrote, and passes on what cannot be read.
+func TestStoredByOthers(t *testing.T) {
+	home := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 5, Seed: 1}) + "/"
+	first, memory := testkit.Crawl(t, home, plan.Plan{})
+	stored := memory.Stored(t, home, plan.Plan{}, first)
+	memory.Records[2].Facts.Version = page.Version + 1
+	_, _, err := stored.Judge(check.NewRunner(checks.Catalog, stored.Plan))
+	if old, ok := errors.AsType[*booking.OldFactsError](err); !ok || old.Version != page.Version+1 || !strings.Contains(err.Error(), "newer Harvik") {
+		t.Errorf("newer facts: %v", err)
+	}
+	memory.Records[2].Facts.Version = page.Oldest - 1
+	if _, _, err = stored.Judge(check.NewRunner(checks.Catalog, stored.Plan)); err == nil || !strings.Contains(err.Error(), "crawl again") {
+		t.Errorf("older facts: %v", err)
+	}
+	memory.Records[2].Facts.Version = page.Version
+	gone := errors.New("the file is gone")
+	stored.Body = func(string) ([]byte, error) { return nil, gone }
+	stored.Files = append(stored.Files, booking.File{Kind: booking.Sitemap, Address: home + "sitemap.xml", Status: 200})
+	if _, _, err = stored.Judge(check.NewRunner(checks.Catalog, stored.Plan)); !errors.Is(err, gone) {
+		t.Errorf("a sitemap that is gone: %v", err)
+	}
+}

@@ -1,0 +1,43 @@
+package record
+
+import (
+	"context"
+
+	"harvik/internal/core/booking"
+	"harvik/internal/core/check"
+	"harvik/internal/core/survey"
+)
+
+// A Batch is what a crawl has stored at once.
+type Batch struct {
+	First     int32 // number of the first address
+	Addresses []survey.Address
+	Seq       int // how many records were stored before
+	Records   []booking.Record
+	Files     []booking.File
+	Progress  Progress
+}
+
+// A Sink stores a crawl while it runs.
+type Sink interface {
+	// Save is called from one goroutine, with batches in order; what it is given is not changed afterwards.
+	Save(ctx context.Context, b Batch) error
+	// SaveSite stores what the checks on the whole site find, check by check, so that a large crawl's findings need not be
+	// held together. DropSite forgets what it stored in a run that was cut off while it judged.
+	SaveSite(ctx context.Context, found []check.Finding) error
+	DropSite(ctx context.Context) error
+	// Settle is told that all but the verdict is stored.
+	Settle(ctx context.Context) error
+}
+
+// A Past is what is stored of a crawl that was cut off or paused.
+type Past interface {
+	// Start gives the stored addresses by number, and the files, sitemaps without their bodies.
+	Start(ctx context.Context) (addresses []string, files []booking.File, p Progress, err error)
+	// Body is that of a stored file.
+	Body(ctx context.Context, address string) ([]byte, error)
+	// EachRecord calls f with every record as it was saved, in order; findings are left out.
+	EachRecord(ctx context.Context, addresses []string, f func(*booking.Record) error) error
+	// Truncate forgets stored addresses from a number on.
+	Truncate(ctx context.Context, n int) error
+}
