@@ -76,7 +76,7 @@ fuzz:
 # A crawl of 50,000 generated pages by a real service, its memory watched.
 # And a hundred spread crawls, whose range has to cover the health of the whole site.
 soak: debian build
-	HARVIK_SOAK=1 HARVIK_TRIALS=100 go test $(GO_TAGS) -count 1 -v -run 'TestSoak|TestSpread$$' -timeout 30m ./internal/e2e ./internal/crawl
+	HARVIK_SOAK=1 HARVIK_TRIALS=100 go test $(GO_TAGS) -count 1 -v -run 'TestSoak|TestSpread$$|TestFrontierMemory' -timeout 30m ./internal/e2e ./internal/crawl
 
 # Everything that strangers, clients and slips can do, tried on a service that may have a gibibyte: each case
 # is a test by name. Under ten minutes.

@@ -178,56 +178,60 @@ func TestTwin(t *testing.T) {
 
 func TestRetries(t *testing.T) {
 	t.Parallel()
-	var mu sync.Mutex
-	tries := map[string]int{}
-	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		mu.Lock()
-		tries[r.URL.Path]++
-		n := tries[r.URL.Path]
-		mu.Unlock()
-		switch {
-		case r.URL.Path == "/":
-			w.Header().Set("Content-Type", "text/html")
-			fmt.Fprint(w, links("/mends", "/stays", "/gone"))
-		case r.URL.Path == "/mends" && n == 1:
-			w.Header().Set("Retry-After", "1")
-			w.WriteHeader(http.StatusTooManyRequests)
-		case r.URL.Path == "/mends":
-			w.Header().Set("Content-Type", "text/html")
-			fmt.Fprint(w, links())
-		case r.URL.Path == "/stays":
-			w.WriteHeader(http.StatusBadGateway)
-		default:
-			http.NotFound(w, r)
+	testkit.Bubble(t, func(t *testing.T) {
+		var mu sync.Mutex
+		tries := map[string]int{}
+		h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			mu.Lock()
+			tries[r.URL.Path]++
+			n := tries[r.URL.Path]
+			mu.Unlock()
+			switch {
+			case r.URL.Path == "/":
+				w.Header().Set("Content-Type", "text/html")
+				fmt.Fprint(w, links("/mends", "/stays", "/gone"))
+			case r.URL.Path == "/mends" && n == 1:
+				w.Header().Set("Retry-After", "1")
+				w.WriteHeader(http.StatusTooManyRequests)
+			case r.URL.Path == "/mends":
+				w.Header().Set("Content-Type", "text/html")
+				fmt.Fprint(w, links())
+			case r.URL.Path == "/stays":
+				w.WriteHeader(http.StatusBadGateway)
+			default:
+				http.NotFound(w, r)
+			}
+		})
+		begun := time.Now()
+		_, got := run(t, h, plan.Plan{Retries: 1})
+		expect(t, got, map[string]string{"/": "fetched 200 0", "/mends": "fetched 200 1", "/stays": "fetched 502 1", "/gone": "fetched 404 1"})
+		if tries["/stays"] != 2 || tries["/gone"] != 1 || time.Since(begun) < time.Second {
+			t.Errorf("tries %v after %s", tries, time.Since(begun))
 		}
 	})
-	begun := time.Now()
-	_, got := run(t, h, plan.Plan{Retries: 1})
-	expect(t, got, map[string]string{"/": "fetched 200 0", "/mends": "fetched 200 1", "/stays": "fetched 502 1", "/gone": "fetched 404 1"})
-	if tries["/stays"] != 2 || tries["/gone"] != 1 || time.Since(begun) < time.Second {
-		t.Errorf("tries %v after %s", tries, time.Since(begun))
-	}
 }
 
 func TestPace(t *testing.T) {
-	var most, now atomic.Int32
-	g := &testkit.Generated{Pages: 30, Seed: 1}
-	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if n := now.Add(1); n > most.Load() {
-			most.Store(n)
+	testkit.Bubble(t, func(t *testing.T) {
+		var most, now atomic.Int32
+		g := &testkit.Generated{Pages: 30, Seed: 1}
+		h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if n := now.Add(1); n > most.Load() {
+				most.Store(n)
+			}
+			time.Sleep(10 * time.Millisecond)
+			g.ServeHTTP(w, r)
+			now.Add(-1)
+		})
+		begun := time.Now()
+		run(t, h, plan.Plan{Parallel: 3, Pause: plan.Duration(15 * time.Millisecond)})
+		if most.Load() > 3 {
+			t.Errorf("%d requests at once", most.Load())
 		}
-		time.Sleep(10 * time.Millisecond)
-		g.ServeHTTP(w, r)
-		now.Add(-1)
+		if took := time.Since(begun); took < 29*15*time.Millisecond {
+			t.Errorf("30 pages with pauses of 15 ms took %s", took)
+		}
 	})
-	begun := time.Now()
-	run(t, h, plan.Plan{Parallel: 3, Pause: plan.Duration(15 * time.Millisecond)})
-	if most.Load() > 3 {
-		t.Errorf("%d requests at once", most.Load())
-	}
-	if took := time.Since(begun); took < 29*15*time.Millisecond {
-		t.Errorf("30 pages with pauses of 15 ms took %s", took)
-	}
 }
 
 // TestCancel ends a crawl whose oldest page hangs while others have been received: it must
@@ -284,11 +288,13 @@ func TestSinkFails(t *testing.T) {
 }
 
 func TestTimeLimit(t *testing.T) {
-	g := &testkit.Generated{Pages: 5000, Seed: 1}
-	r, _ := run(t, g, plan.Plan{Pages: 5000, Pause: plan.Duration(5 * time.Millisecond), Time: plan.Duration(300 * time.Millisecond)})
-	if n := len(r.Survey.Pages); r.Ending != survey.TimeLimit || n < 5 || n > 200 {
-		t.Errorf("ended by %s with %d pages", r.Ending, n)
-	}
+	testkit.Bubble(t, func(t *testing.T) {
+		g := &testkit.Generated{Pages: 5000, Seed: 1}
+		r, _ := run(t, g, plan.Plan{Pages: 5000, Pause: plan.Duration(5 * time.Millisecond), Time: plan.Duration(300 * time.Millisecond)})
+		if n := len(r.Survey.Pages); r.Ending != survey.TimeLimit || n < 5 || n > 200 {
+			t.Errorf("ended by %s with %d pages", r.Ending, n)
+		}
+	})
 }
 
 // TestHostile is a site of pages that break things: the crawl ends, and each page has an outcome.

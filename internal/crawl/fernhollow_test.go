@@ -30,14 +30,9 @@ import (
 func TestFernhollow(t *testing.T) {
 	t.Parallel()
 	for _, edition := range []demo.Edition{demo.Spring, demo.Summer} {
-		t.Run(string(edition), func(t *testing.T) {
-			t.Parallel()
+		inBubble(t, string(edition), func(t *testing.T) {
 			site := demo.New(edition)
-			for _, p := range site.Pages {
-				p.Slow *= 2 // a busy machine is slow, too, but not as slow as that
-			}
 			p := testkit.Garden(t, site)
-			p.Limits, p.Timeout = map[string]int{"first-byte": 4400, "first-byte-very": 6200}, plan.Duration(8*time.Second)
 			result, found := testkit.Crawl(t, demo.Home, p)
 			want, got := map[string]bool{}, map[string]bool{}
 			for _, f := range site.Planted {
@@ -80,8 +75,7 @@ func TestFernhollow(t *testing.T) {
 func TestMoods(t *testing.T) {
 	t.Parallel()
 	for _, m := range demo.Moods {
-		t.Run(strings.ReplaceAll(m.Name, " ", "-"), func(t *testing.T) {
-			t.Parallel()
+		inBubble(t, strings.ReplaceAll(m.Name, " ", "-"), func(t *testing.T) {
 			address, authority := testkit.ServeBoth(t, demo.Moody(m), cmp.Or(m.Oldest, tls.VersionTLS12), cmp.Or(m.Days, 300), m.Protocols(), append(m.Hosts, demo.Host)...)
 			p := plan.Plan{
 				Hosts: map[string]string{demo.Host: address, "closed." + demo.Host: "127.0.0.1:1"}, CA: authority, Pages: 40, Retries: -1, Resources: plan.None,
@@ -217,35 +211,39 @@ func TestStaging(t *testing.T) {
 // TestNeighbours checks the garden's outbound links against stand-ins for the other hosts.
 func TestNeighbours(t *testing.T) {
 	t.Parallel()
-	p := testkit.Garden(t, demo.New(demo.Spring))
-	p.Hosts[demo.Neighbours] = testkit.Serve(t, http.HandlerFunc(demo.Neighbour))
-	p.Scope.Include, p.Resources, p.Probes, p.Outbound = []string{"/visit/", "/research/"}, plan.None, plan.No(), true
-	r, _ := testkit.Crawl(t, demo.Home, p)
-	got := map[string]int{}
-	for i := range r.Survey.Loaded {
-		got[r.Survey.URL(r.Survey.Loaded[i].ID)] = r.Survey.Loaded[i].Status
-	}
-	if got["http://"+demo.Neighbours+"/gardens/"] != 200 || got["http://"+demo.Neighbours+"/closed/"] != 404 {
-		t.Errorf("outbound links: %v", got)
-	}
+	testkit.Bubble(t, func(t *testing.T) {
+		p := testkit.Garden(t, demo.New(demo.Spring))
+		p.Hosts[demo.Neighbours] = testkit.Serve(t, http.HandlerFunc(demo.Neighbour))
+		p.Scope.Include, p.Resources, p.Probes, p.Outbound = []string{"/visit/", "/research/"}, plan.None, plan.No(), true
+		r, _ := testkit.Crawl(t, demo.Home, p)
+		got := map[string]int{}
+		for i := range r.Survey.Loaded {
+			got[r.Survey.URL(r.Survey.Loaded[i].ID)] = r.Survey.Loaded[i].Status
+		}
+		if got["http://"+demo.Neighbours+"/gardens/"] != 200 || got["http://"+demo.Neighbours+"/closed/"] != 404 {
+			t.Errorf("outbound links: %v", got)
+		}
+	})
 }
 
 // TestStruggling crawls the garden while its host bears two requests at once: slower, and with
 // nothing lost.
 func TestStruggling(t *testing.T) {
-	p := testkit.Garden(t, demo.Struggling(demo.New(demo.Summer), 2))
-	p.Scope.Folders, p.Resources, p.Probes, p.Retries = []string{"/journal/"}, plan.None, plan.No(), 5
-	p.Steady = false // the pace is to give way
-	r, _ := testkit.Crawl(t, demo.Home, p)
-	refused := 0
-	for i := range r.Survey.Pages {
-		if r.Survey.Pages[i].Status == http.StatusTooManyRequests {
-			refused++
+	testkit.Bubble(t, func(t *testing.T) {
+		p := testkit.Garden(t, demo.Struggling(demo.New(demo.Summer), 2))
+		p.Scope.Folders, p.Resources, p.Probes, p.Retries = []string{"/journal/"}, plan.None, plan.No(), 5
+		p.Steady = false // the pace is to give way
+		r, _ := testkit.Crawl(t, demo.Home, p)
+		refused := 0
+		for i := range r.Survey.Pages {
+			if r.Survey.Pages[i].Status == http.StatusTooManyRequests {
+				refused++
+			}
 		}
-	}
-	if len(r.Survey.Pages) < 30 || refused > 0 {
-		t.Errorf("%d pages, %d of them refused", len(r.Survey.Pages), refused)
-	}
+		if len(r.Survey.Pages) < 30 || refused > 0 {
+			t.Errorf("%d pages, %d of them refused", len(r.Survey.Pages), refused)
+		}
+	})
 }
 
 // report names what is in one set and not in the other, a line for each check.
@@ -271,44 +269,54 @@ var tags = regexp.MustCompile(`<[^>]*>`)
 // same.
 func TestMainText(t *testing.T) {
 	t.Parallel()
-	site := demo.New(demo.Summer).Steady()
-	p := testkit.Garden(t, site)
-	p.Resources, p.Probes, p.Outbound = plan.None, plan.No(), false
-	r, _ := testkit.Crawl(t, demo.Home, p)
-	words := func(s string) map[string]int {
-		out := map[string]int{}
-		folded.EachWord(s, func(w string) { out[strings.ToLower(w)]++ })
-		return out
-	}
-	common, wanted, got, pages := 0, 0, 0, 0
-	for _, page := range site.Pages {
-		if len(page.RawMain)+len(page.RawBefore) > 0 || len(page.Sections) < 2 || page.NoH1 || page.Lang != "en-GB" {
-			continue
+	testkit.Bubble(t, func(t *testing.T) {
+		site := demo.New(demo.Summer).Steady()
+		p := testkit.Garden(t, site)
+		p.Resources, p.Probes, p.Outbound = plan.None, plan.No(), false
+		r, _ := testkit.Crawl(t, demo.Home, p)
+		words := func(s string) map[string]int {
+			out := map[string]int{}
+			folded.EachWord(s, func(w string) { out[strings.ToLower(w)]++ })
+			return out
 		}
-		id, ok := r.Survey.Find(demo.Home + page.Path[1:])
-		if !ok || r.Survey.Page(id) == nil || r.Survey.Page(id).Status != 200 {
-			continue
+		common, wanted, got, pages := 0, 0, 0, 0
+		for _, page := range site.Pages {
+			if len(page.RawMain)+len(page.RawBefore) > 0 || len(page.Sections) < 2 || page.NoH1 || page.Lang != "en-GB" {
+				continue
+			}
+			id, ok := r.Survey.Find(demo.Home + page.Path[1:])
+			if !ok || r.Survey.Page(id) == nil || r.Survey.Page(id).Status != 200 {
+				continue
+			}
+			want := page.H1
+			for _, s := range page.Sections {
+				want += " " + strings.Join(s.Text, " ")
+			}
+			have := map[string]int{}
+			if err := r.Survey.Texts([]int32{id}, func(_ int32, main string) { have = words(main) }); err != nil {
+				t.Fatal(err)
+			}
+			pages++
+			for w, n := range words(html.UnescapeString(tags.ReplaceAllString(want, " "))) {
+				wanted += n
+				common += min(n, have[w])
+			}
+			for _, n := range have {
+				got += n
+			}
 		}
-		want := page.H1
-		for _, s := range page.Sections {
-			want += " " + strings.Join(s.Text, " ")
+		precision, recall := float64(common)/float64(got), float64(common)/float64(wanted)
+		t.Logf("%d pages: %.2f %% of the words found are content, %.2f %% of the content is found", pages, 100*precision, 100*recall)
+		if pages < 200 || precision < 0.98 || recall < 0.98 {
+			t.Errorf("%d pages: precision %.4f, recall %.4f", pages, precision, recall)
 		}
-		have := map[string]int{}
-		if err := r.Survey.Texts([]int32{id}, func(_ int32, main string) { have = words(main) }); err != nil {
-			t.Fatal(err)
-		}
-		pages++
-		for w, n := range words(html.UnescapeString(tags.ReplaceAllString(want, " "))) {
-			wanted += n
-			common += min(n, have[w])
-		}
-		for _, n := range have {
-			got += n
-		}
-	}
-	precision, recall := float64(common)/float64(got), float64(common)/float64(wanted)
-	t.Logf("%d pages: %.2f %% of the words found are content, %.2f %% of the content is found", pages, 100*precision, 100*recall)
-	if pages < 200 || precision < 0.98 || recall < 0.98 {
-		t.Errorf("%d pages: precision %.4f, recall %.4f", pages, precision, recall)
-	}
+	})
+}
+
+// inBubble runs a part of a test beside others, in a bubble of its own.
+func inBubble(t *testing.T, name string, f func(t *testing.T)) {
+	t.Run(name, func(t *testing.T) {
+		t.Parallel()
+		testkit.Bubble(t, f)
+	})
 }

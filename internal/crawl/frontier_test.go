@@ -2,6 +2,7 @@ package crawl
 
 import (
 	"fmt"
+	"os"
 	"runtime"
 	"testing"
 
@@ -12,6 +13,9 @@ import (
 
 // TestFrontierMemory holds known addresses in under a kibibyte each, as a million in under a gibibyte.
 func TestFrontierMemory(t *testing.T) {
+	if os.Getenv("HARVIK_SOAK") == "" {
+		t.Skip("make soak measures memory")
+	}
 	start, err := weburl.Parse("https://fernhollow.example/")
 	if err != nil {
 		t.Fatal(err)

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"net/http/httptest"
 	"slices"
 	"strings"
 	"sync"
@@ -105,45 +104,47 @@ func TestRobotsPolicies(t *testing.T) {
 
 // TestCrawlDelay keeps to what robots.txt asks for, and says so; disregarding it does not.
 func TestCrawlDelay(t *testing.T) {
-	var mu sync.Mutex
-	var at []time.Time
-	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.URL.Path == "/robots.txt" {
-			fmt.Fprint(w, "User-agent: *\nCrawl-delay: 0.05\n")
-			return
-		}
-		mu.Lock()
-		at = append(at, time.Now())
-		mu.Unlock()
-		w.Header().Set("Content-Type", "text/html")
-		fmt.Fprint(w, links("/a", "/b", "/c"))
-	})
-	m := new(testkit.Memory)
-	p := plan.Plan{Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No(), Parallel: 4}
-	c := m.Prepare(t, "http://"+testkit.Serve(t, h)+"/", p, false)
-	reason := ""
-	ended := make(chan struct{})
-	go func() {
-		defer close(ended)
-		for c.Progress().Phase != "judging" && t.Context().Err() == nil {
-			if pace := c.Progress().Pace; pace != nil && pace.Reason != "" {
-				reason = pace.Reason
+	testkit.Bubble(t, func(t *testing.T) {
+		var mu sync.Mutex
+		var at []time.Time
+		h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if r.URL.Path == "/robots.txt" {
+				fmt.Fprint(w, "User-agent: *\nCrawl-delay: 0.05\n")
+				return
 			}
-			time.Sleep(time.Millisecond)
+			mu.Lock()
+			at = append(at, time.Now())
+			mu.Unlock()
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprint(w, links("/a", "/b", "/c"))
+		})
+		m := new(testkit.Memory)
+		p := plan.Plan{Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No(), Parallel: 4}
+		c := m.Prepare(t, "http://"+testkit.Serve(t, h)+"/", p, false)
+		reason := ""
+		ended := make(chan struct{})
+		go func() {
+			defer close(ended)
+			for c.Progress().Phase != "judging" && t.Context().Err() == nil {
+				if pace := c.Progress().Pace; pace != nil && pace.Reason != "" {
+					reason = pace.Reason
+				}
+				time.Sleep(time.Millisecond)
+			}
+		}()
+		if _, err := c.Run(t.Context()); err != nil {
+			t.Fatal(err)
 		}
-	}()
-	if _, err := c.Run(t.Context()); err != nil {
-		t.Fatal(err)
-	}
-	<-ended
-	for i := 1; i < len(at); i++ {
-		if gap := at[i].Sub(at[i-1]); gap < 40*time.Millisecond {
-			t.Errorf("request %d came after %s", i, gap)
+		<-ended
+		for i := 1; i < len(at); i++ {
+			if gap := at[i].Sub(at[i-1]); gap < 40*time.Millisecond {
+				t.Errorf("request %d came after %s", i, gap)
+			}
 		}
-	}
-	if !strings.Contains(reason, "robots.txt, line 2, asks for 50ms") {
-		t.Errorf("the pace is slow for %q", reason)
-	}
+		if !strings.Contains(reason, "robots.txt, line 2, asks for 50ms") {
+			t.Errorf("the pace is slow for %q", reason)
+		}
+	})
 }
 
 // struggling answers 429 when more than two requests are under way.
@@ -166,70 +167,74 @@ func (s *struggling) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 // TestAdapts holds that the pace falls where the server struggles and that nothing is lost by it.
 func TestAdapts(t *testing.T) {
-	s := &struggling{Generated: testkit.Generated{Pages: 300, Seed: 1}}
-	m := new(testkit.Memory)
-	c := m.Prepare(t, "http://"+testkit.Serve(t, s)+"/", plan.Plan{Parallel: 16, Retries: 8, Resources: plan.None, Probes: plan.No()}, false)
-	ended := make(chan struct{})
-	var reason atomic.Value
-	go func() {
-		defer close(ended)
-		for c.Progress().Phase != "judging" && t.Context().Err() == nil {
-			if p := c.Progress().Pace; p != nil && p.Parallel < p.Of && p.Reason != "" {
-				reason.Store(p.Reason)
+	testkit.Bubble(t, func(t *testing.T) {
+		s := &struggling{Generated: testkit.Generated{Pages: 300, Seed: 1}}
+		m := new(testkit.Memory)
+		c := m.Prepare(t, "http://"+testkit.Serve(t, s)+"/", plan.Plan{Parallel: 16, Retries: 8, Resources: plan.None, Probes: plan.No()}, false)
+		ended := make(chan struct{})
+		var reason atomic.Value
+		go func() {
+			defer close(ended)
+			for c.Progress().Phase != "judging" && t.Context().Err() == nil {
+				if p := c.Progress().Pace; p != nil && p.Parallel < p.Of && p.Reason != "" {
+					reason.Store(p.Reason)
+				}
+				time.Sleep(time.Millisecond)
 			}
-			time.Sleep(time.Millisecond)
+		}()
+		r, err := c.Run(t.Context())
+		if err != nil {
+			t.Fatal(err)
 		}
-	}()
-	r, err := c.Run(t.Context())
-	if err != nil {
-		t.Fatal(err)
-	}
-	<-ended
-	failed := 0
-	for i := range r.Survey.Pages {
-		if r.Survey.Pages[i].Status != 200 {
-			failed++
+		<-ended
+		failed := 0
+		for i := range r.Survey.Pages {
+			if r.Survey.Pages[i].Status != 200 {
+				failed++
+			}
 		}
-	}
-	if failed > 3 || len(r.Survey.Pages) != 300 {
-		t.Errorf("%d of %d pages failed", failed, len(r.Survey.Pages))
-	}
-	if s.refused.Load() > 150 {
-		t.Errorf("%d requests were refused: the pace did not fall", s.refused.Load())
-	}
-	if why, _ := reason.Load().(string); !strings.Contains(why, "429") {
-		t.Errorf("the pace was slower for %q", why)
-	}
+		if failed > 3 || len(r.Survey.Pages) != 300 {
+			t.Errorf("%d of %d pages failed", failed, len(r.Survey.Pages))
+		}
+		if s.refused.Load() > 150 {
+			t.Errorf("%d requests were refused: the pace did not fall", s.refused.Load())
+		}
+		if why, _ := reason.Load().(string); !strings.Contains(why, "429") {
+			t.Errorf("the pace was slower for %q", why)
+		}
+	})
 }
 
 // TestSharedPace holds that two crawls of one host together keep to one's pace.
 func TestSharedPace(t *testing.T) {
 	t.Parallel()
-	var now, most atomic.Int32
-	g := &testkit.Generated{Pages: 120, Seed: 1}
-	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		n := now.Add(1)
-		for old := most.Load(); n > old && !most.CompareAndSwap(old, n); old = most.Load() {
-		}
-		time.Sleep(time.Millisecond)
-		now.Add(-1)
-		g.ServeHTTP(w, r)
-	})
-	start := "http://" + testkit.Serve(t, h) + "/"
-	paces := new(pace.Paces)
-	var both sync.WaitGroup
-	for range 2 {
-		both.Go(func() {
-			c := new(testkit.Memory).PrepareBeside(t, start, plan.Plan{Parallel: 3, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}, paces)
-			if _, err := c.Run(t.Context()); err != nil {
-				t.Error(err)
+	testkit.Bubble(t, func(t *testing.T) {
+		var now, most atomic.Int32
+		g := &testkit.Generated{Pages: 120, Seed: 1}
+		h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			n := now.Add(1)
+			for old := most.Load(); n > old && !most.CompareAndSwap(old, n); old = most.Load() {
 			}
+			time.Sleep(time.Millisecond)
+			now.Add(-1)
+			g.ServeHTTP(w, r)
 		})
-	}
-	both.Wait()
-	if most.Load() > 4 { // three, and a robots.txt, which is asked for before there is a pace
-		t.Errorf("%d requests at once", most.Load())
-	}
+		start := "http://" + testkit.Serve(t, h) + "/"
+		paces := new(pace.Paces)
+		var both sync.WaitGroup
+		for range 2 {
+			both.Go(func() {
+				c := new(testkit.Memory).PrepareBeside(t, start, plan.Plan{Parallel: 3, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}, paces)
+				if _, err := c.Run(t.Context()); err != nil {
+					t.Error(err)
+				}
+			})
+		}
+		both.Wait()
+		if most.Load() > 4 { // three, and a robots.txt, which is asked for before there is a pace
+			t.Errorf("%d requests at once", most.Load())
+		}
+	})
 }
 
 // refusing lets 60 requests through, then answers all alike, until it is told to stop.
@@ -268,8 +273,7 @@ func (s *refusing) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 // recorded, and that the crawl then goes on to the same end as if nothing had been.
 func TestRefusal(t *testing.T) {
 	for _, how := range []string{"403", "challenge", "login", "redirect", "some"} {
-		t.Run(how, func(t *testing.T) {
-			t.Parallel()
+		inBubble(t, how, func(t *testing.T) {
 			s := &refusing{Generated: testkit.Generated{Pages: 300, Seed: 4}, how: how}
 			start := "http://" + testkit.Serve(t, s) + "/"
 			p := plan.Plan{Parallel: 4, Retries: -1, Resources: plan.None, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}
@@ -310,42 +314,44 @@ func TestRefusal(t *testing.T) {
 // alone does so is recorded, and nobody waits for it.
 func TestSentAway(t *testing.T) {
 	t.Parallel()
-	const oneAway, allAway, back = 0, 1, 2
-	var asked, state atomic.Int32
-	pages := &testkit.Generated{Pages: 120, Seed: 4}
-	start := "http://" + testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if n := asked.Add(1); state.Load() == allAway && n > 60 || state.Load() == oneAway && r.URL.Path == "/7" {
-			w.Header().Set("Retry-After", "3600")
-			w.WriteHeader(http.StatusServiceUnavailable)
-			return
+	testkit.Bubble(t, func(t *testing.T) {
+		const oneAway, allAway, back = 0, 1, 2
+		var asked, state atomic.Int32
+		pages := &testkit.Generated{Pages: 120, Seed: 4}
+		start := "http://" + testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if n := asked.Add(1); state.Load() == allAway && n > 60 || state.Load() == oneAway && r.URL.Path == "/7" {
+				w.Header().Set("Retry-After", "3600")
+				w.WriteHeader(http.StatusServiceUnavailable)
+				return
+			}
+			pages.ServeHTTP(w, r)
+		})) + "/"
+		p := plan.Plan{Parallel: 4, Resources: plan.None, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}
+		one, err := new(testkit.Memory).Prepare(t, start, p, false).Run(t.Context())
+		if err != nil || len(one.Survey.Pages) < 120 {
+			t.Fatalf("one page that is away: %v", err)
 		}
-		pages.ServeHTTP(w, r)
-	})) + "/"
-	p := plan.Plan{Parallel: 4, Resources: plan.None, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}
-	one, err := new(testkit.Memory).Prepare(t, start, p, false).Run(t.Context())
-	if err != nil || len(one.Survey.Pages) < 120 {
-		t.Fatalf("one page that is away: %v", err)
-	}
-	asked.Store(0)
-	state.Store(allAway)
-	m := new(testkit.Memory)
-	_, err = m.Prepare(t, start, p, false).Run(t.Context())
-	var paused *crawl.ErrPaused
-	if !errors.As(err, &paused) || !strings.Contains(paused.Reason, "for 1h0m0s") {
-		t.Fatalf("ended by %v", err)
-	}
-	if n := asked.Load(); n > 75 {
-		t.Errorf("%d requests after the site went away", n-60)
-	}
-	state.Store(back)
-	whole, err := new(testkit.Memory).Prepare(t, start, p, false).Run(t.Context())
-	if err != nil {
-		t.Fatal(err)
-	}
-	again, err := m.Prepare(t, start, p, true).Run(t.Context())
-	if err != nil || again.Report.Health != whole.Report.Health || len(again.Survey.Pages) != len(whole.Survey.Pages) {
-		t.Errorf("after it came back: %v", err)
-	}
+		asked.Store(0)
+		state.Store(allAway)
+		m := new(testkit.Memory)
+		_, err = m.Prepare(t, start, p, false).Run(t.Context())
+		var paused *crawl.ErrPaused
+		if !errors.As(err, &paused) || !strings.Contains(paused.Reason, "for 1h0m0s") {
+			t.Fatalf("ended by %v", err)
+		}
+		if n := asked.Load(); n > 75 {
+			t.Errorf("%d requests after the site went away", n-60)
+		}
+		state.Store(back)
+		whole, err := new(testkit.Memory).Prepare(t, start, p, false).Run(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		again, err := m.Prepare(t, start, p, true).Run(t.Context())
+		if err != nil || again.Report.Health != whole.Report.Health || len(again.Survey.Pages) != len(whole.Survey.Pages) {
+			t.Errorf("after it came back: %v", err)
+		}
+	})
 }
 
 // TestResources fetches what pages load, each once, and says who uses it.
@@ -423,40 +429,41 @@ func TestResources(t *testing.T) {
 // TestOutbound checks outbound links on request only, one at a time.
 func TestOutbound(t *testing.T) {
 	t.Parallel()
-	var now, most atomic.Int32
-	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if n := now.Add(1); n > most.Load() {
-			most.Store(n)
+	testkit.Bubble(t, func(t *testing.T) {
+		var now, most atomic.Int32
+		other := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if n := now.Add(1); n > most.Load() {
+				most.Store(n)
+			}
+			defer now.Add(-1)
+			switch r.URL.Path {
+			case "/moved":
+				http.Redirect(w, r, "/here", http.StatusMovedPermanently)
+			case "/here":
+			case "/robots.txt":
+				fmt.Fprint(w, "User-agent: *\nDisallow: /closed")
+			default:
+				http.NotFound(w, r)
+			}
+		}))
+		const name = "http://neighbours.example" // which the plan has an address for: else nothing outside may be on this machine
+		hosts := map[string]string{"neighbours.example": other}
+		home := site{"/": links(name+"/here", name+"/gone", name+"/moved", name+"/closed", "http://nowhere.invalid/x", "http://"+other+"/near")}
+		for _, outbound := range []bool{false, true} {
+			r, _ := run(t, home, plan.Plan{Outbound: outbound, Hosts: hosts, Probes: plan.No(), Sources: plan.Sources{Sitemaps: plan.No()}})
+			got := map[string]string{}
+			for i := range r.Survey.Loaded {
+				p := &r.Survey.Loaded[i]
+				got[strings.TrimPrefix(strings.TrimPrefix(r.Survey.URL(p.ID), name), "http://"+other)] = fmt.Sprintf("%d %s", p.Status, p.Outcome)
+			}
+			want := map[string]string{}
+			if outbound {
+				want = map[string]string{"/here": "200 answered", "/gone": "404 answered", "/moved": "301 answered", "/closed": "0 robots", "http://nowhere.invalid/x": "0 no-dns", "/near": "0 forbidden-host"}
+			}
+			expect(t, got, want)
 		}
-		defer now.Add(-1)
-		switch r.URL.Path {
-		case "/moved":
-			http.Redirect(w, r, "/here", http.StatusMovedPermanently)
-		case "/here":
-		case "/robots.txt":
-			fmt.Fprint(w, "User-agent: *\nDisallow: /closed")
-		default:
-			http.NotFound(w, r)
+		if most.Load() > 1 {
+			t.Errorf("%d at once", most.Load())
 		}
-	}))
-	defer other.Close()
-	const name = "http://neighbours.example" // which the plan has an address for: else nothing outside may be on this machine
-	hosts := map[string]string{"neighbours.example": strings.TrimPrefix(other.URL, "http://")}
-	home := site{"/": links(name+"/here", name+"/gone", name+"/moved", name+"/closed", "http://nowhere.invalid/x", other.URL+"/near")}
-	for _, outbound := range []bool{false, true} {
-		r, _ := run(t, home, plan.Plan{Outbound: outbound, Hosts: hosts, Probes: plan.No(), Sources: plan.Sources{Sitemaps: plan.No()}})
-		got := map[string]string{}
-		for i := range r.Survey.Loaded {
-			p := &r.Survey.Loaded[i]
-			got[strings.TrimPrefix(strings.TrimPrefix(r.Survey.URL(p.ID), name), other.URL)] = fmt.Sprintf("%d %s", p.Status, p.Outcome)
-		}
-		want := map[string]string{}
-		if outbound {
-			want = map[string]string{"/here": "200 answered", "/gone": "404 answered", "/moved": "301 answered", "/closed": "0 robots", "http://nowhere.invalid/x": "0 no-dns", "/near": "0 forbidden-host"}
-		}
-		expect(t, got, want)
-	}
-	if most.Load() > 1 {
-		t.Errorf("%d at once", most.Load())
-	}
+	})
 }

@@ -58,50 +58,44 @@ func different(a, b string) string {
 	return fmt.Sprintf("%d lines, want %d:\n%s", len(x), len(y), strings.Join(slices.Concat(only(x, y, "+ "), only(y, x, "- ")), "\n"))
 }
 
-// TestResume cuts crawls at random moments and goes on from what was stored: they end with the
-// same as one that was never cut, for each way of choosing addresses.
+// TestResume cuts crawls at random moments and goes on from what was stored: they end with the same as one that was never
+// cut, for each way of choosing addresses.
 func TestResume(t *testing.T) {
 	t.Parallel()
-	garden := demo.New(demo.Spring).Steady()
-	clear(garden.Hanging) // what is waited for in vain goes by how busy the machine is
 	for name, c := range map[string]struct {
-		h     http.Handler
-		start string
-		p     plan.Plan
+		h http.Handler // nil for Fernhollow
+		p plan.Plan
 	}{
-		"breadth": {&testkit.Generated{Pages: 900, Seed: 2}, "http://127.0.0.1/", plan.Plan{Pages: 700, Parallel: 8}},
-		"spread":  {&testkit.Generated{Pages: 900, Seed: 3}, "http://127.0.0.1/", plan.Plan{Pages: 300, Parallel: 8, Selection: plan.Spread}},
-		"whole":   {&testkit.Generated{Pages: 300, Seed: 4}, "http://127.0.0.1/", plan.Plan{Parallel: 8}},
-		"garden":  {garden, demo.Home, plan.Plan{Hosts: map[string]string{}}},
+		"breadth": {&testkit.Generated{Pages: 900, Seed: 2}, plan.Plan{Pages: 700, Parallel: 8}},
+		"spread":  {&testkit.Generated{Pages: 900, Seed: 3}, plan.Plan{Pages: 300, Parallel: 8, Selection: plan.Spread}},
+		"whole":   {&testkit.Generated{Pages: 300, Seed: 4}, plan.Plan{Parallel: 8}},
+		"garden":  {},
 	} {
-		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			if c.p.Hosts != nil {
-				c.p = testkit.Calm(t, garden)
-				c.p.Timeout, c.p.Retries = plan.Duration(20*time.Second), -1
+		inBubble(t, name, func(t *testing.T) {
+			start, p, seeds := demo.Home, c.p, uint64(2)
+			if c.h == nil {
+				seeds = 1 // it is large
+				p = testkit.Garden(t, taking(demo.New(demo.Spring).Steady()))
 			} else {
-				c.start = "http://" + testkit.Serve(t, c.h) + "/"
+				start = "http://" + testkit.Serve(t, taking(c.h)) + "/"
 			}
-			if c.p.Limits == nil { // no answer of a busy machine is slow
-				c.p.Limits = map[string]int{"first-byte": 20_000, "first-byte-very": 20_000}
-			}
-			whole, memory := testkit.Crawl(t, c.start, c.p)
-			want := summary(whole, memory)
-			for seed := range uint64(2) {
+			begun := time.Now()
+			whole, memory := testkit.Crawl(t, start, p)
+			want, took := summary(whole, memory), time.Since(begun)
+			for seed := range seeds {
 				m := new(testkit.Memory)
 				r := rand.New(rand.NewPCG(seed, 7))
 				cuts := 0
 				for {
-					cr := m.Prepare(t, c.start, c.p, cuts > 0)
-					timer := time.AfterFunc(time.Duration(r.IntN(400))*time.Millisecond, cr.Pause)
+					cr := m.Prepare(t, start, p, cuts > 0)
+					if cuts < 2 {
+						timer := time.AfterFunc(time.Duration(r.Int64N(int64(took/2))), cr.Pause)
+						defer timer.Stop()
+					}
 					result, err := cr.Run(t.Context())
-					timer.Stop()
-					var paused *crawl.ErrPaused
-					if errors.As(err, &paused) && cuts < 6 {
+					if paused := (*crawl.ErrPaused)(nil); errors.As(err, &paused) {
 						cuts++
 						continue
-					} else if errors.As(err, &paused) {
-						result, err = m.Prepare(t, c.start, c.p, true).Run(t.Context())
 					}
 					if err != nil {
 						t.Fatalf("after %d cuts: %v", cuts, err)
@@ -112,38 +106,51 @@ func TestResume(t *testing.T) {
 					}
 					break
 				}
+				if cuts == 0 {
+					t.Errorf("it was cut %d times", cuts)
+				}
 			}
 		})
 	}
+}
+
+// taking lets each answer of a handler take its time, always the same for an address.
+func taking(h http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		time.Sleep(time.Duration(2+len(r.URL.Path)%7) * time.Millisecond)
+		h.ServeHTTP(w, r)
+	})
 }
 
 // TestContinue raises the page limit of a finished crawl: it ends as if it had had it from the
 // start.
 func TestContinue(t *testing.T) {
 	t.Parallel()
-	start := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 400, Seed: 9}) + "/"
-	whole, memory := testkit.Crawl(t, start, plan.Plan{Pages: 350})
-	want := summary(whole, memory)
-	first, m := testkit.Crawl(t, start, plan.Plan{Pages: 120})
-	if first.Ending != survey.PageLimit {
-		t.Fatalf("ended by %s", first.Ending)
-	}
-	m.Findings = slices.Clone(m.Findings[:len(m.Findings)-len(first.Findings)])
-	m.Records = slices.DeleteFunc(m.Records, func(r booking.Record) bool { return r.Role != page.AsPage })
-	r, err := m.Prepare(t, start, plan.Plan{Pages: 350}, true).Run(t.Context())
-	if err != nil {
-		t.Fatal(err)
-	}
-	m.Findings = append(m.Findings, r.Findings...)
-	if got := summary(r, m); got != want {
-		t.Error(different(got, want))
-	}
-	if n := len(r.Survey.Pages); n != 350 || !r.Survey.Partial {
-		t.Errorf("%d pages", n)
-	}
-	if r.Survey.Addresses[0].State != survey.Fetched {
-		t.Error("the start is not fetched")
-	}
+	testkit.Bubble(t, func(t *testing.T) {
+		start := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 400, Seed: 9}) + "/"
+		whole, memory := testkit.Crawl(t, start, plan.Plan{Pages: 350})
+		want := summary(whole, memory)
+		first, m := testkit.Crawl(t, start, plan.Plan{Pages: 120})
+		if first.Ending != survey.PageLimit {
+			t.Fatalf("ended by %s", first.Ending)
+		}
+		m.Findings = slices.Clone(m.Findings[:len(m.Findings)-len(first.Findings)])
+		m.Records = slices.DeleteFunc(m.Records, func(r booking.Record) bool { return r.Role != page.AsPage })
+		r, err := m.Prepare(t, start, plan.Plan{Pages: 350}, true).Run(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		m.Findings = append(m.Findings, r.Findings...)
+		if got := summary(r, m); got != want {
+			t.Error(different(got, want))
+		}
+		if n := len(r.Survey.Pages); n != 350 || !r.Survey.Partial {
+			t.Errorf("%d pages", n)
+		}
+		if r.Survey.Addresses[0].State != survey.Fetched {
+			t.Error("the start is not fetched")
+		}
+	})
 }
 
 // TestForeignPast refuses what another plan's crawl has stored.

@@ -125,8 +125,8 @@ func (c *Client) Close() {
 // names, the hosts that it has an address for and its proxy, is always put to the settings' guard.
 type dialer struct {
 	guard    Guard
-	net      net.Dialer
-	named    net.Dialer // for what the plan names
+	net      line
+	named    line // for what the plan names
 	resolver net.Resolver
 	settings *Settings
 	hosts    map[string]string
@@ -134,12 +134,29 @@ type dialer struct {
 
 func newDialer(s *Settings, guard Guard) *dialer {
 	d := &dialer{guard: guard, settings: s, hosts: make(map[string]string, len(s.Hosts))}
-	d.net = net.Dialer{KeepAlive: 30 * time.Second, Control: guard.control}
-	d.named = net.Dialer{KeepAlive: 30 * time.Second, Control: s.Guard.control}
+	d.net, d.named = newLine(guard, s.Network), newLine(s.Guard, s.Network)
 	for name, to := range s.Hosts {
 		d.hosts[strings.ToLower(name)] = to
 	}
 	return d
+}
+
+// line connects to addresses that its guard permits.
+type line func(ctx context.Context, address string) (net.Conn, error)
+
+func newLine(guard Guard, n Network) line {
+	if n == nil {
+		tcp := net.Dialer{KeepAlive: 30 * time.Second, Control: guard.control}
+		return func(ctx context.Context, address string) (net.Conn, error) {
+			return tcp.DialContext(ctx, "tcp", address)
+		}
+	}
+	return func(ctx context.Context, address string) (net.Conn, error) {
+		if err := guard.control("tcp", address, nil); err != nil {
+			return nil, err
+		}
+		return n.Dial(ctx, address)
+	}
 }
 
 func (d *dialer) dial(ctx context.Context, _, address string) (net.Conn, error) {
@@ -147,12 +164,12 @@ func (d *dialer) dial(ctx context.Context, _, address string) (net.Conn, error) 
 	if err != nil {
 		return nil, err
 	}
-	with := &d.net
+	with := d.net
 	if d.settings.Proxy != "" {
-		with = &d.named
+		with = d.named
 	}
 	if to, ok := d.hosts[host]; ok {
-		with = &d.named
+		with = d.named
 		if net.ParseIP(to) != nil {
 			host = to
 		} else if host, port, err = net.SplitHostPort(to); err != nil {
@@ -192,18 +209,21 @@ func (d *dialer) resolve(ctx context.Context, host string) ([]netip.Addr, error)
 	if name := strings.TrimSuffix(strings.ToLower(host), "."); name == "invalid" || strings.HasSuffix(name, ".invalid") {
 		return nil, &net.DNSError{Err: "no such host", Name: host, IsNotFound: true} // RFC 6761, 6.4: nobody need be asked
 	}
+	if n := d.settings.Network; n != nil {
+		return n.Resolve(ctx, network, host)
+	}
 	return d.resolver.LookupNetIP(ctx, network, host)
 }
 
 // connect tries one address. Where others are left, it does not take all the time for itself.
-func (d *dialer) connect(ctx context.Context, with *net.Dialer, address string, left int) (net.Conn, error) {
+func (d *dialer) connect(ctx context.Context, with line, address string, left int) (net.Conn, error) {
 	most := orWhole(d.settings.Timeouts.Connect, d.settings.Timeout)
 	if deadline, ok := ctx.Deadline(); ok && left > 1 {
 		most = min(most, time.Until(deadline)/time.Duration(left))
 	}
 	ctx, cancel := context.WithTimeout(ctx, most)
 	defer cancel()
-	return with.DialContext(ctx, "tcp", address)
+	return with(ctx, address)
 }
 
 // OldestTLS is the oldest version of TLS below 1.2 that an https address's host accepts, "" if it

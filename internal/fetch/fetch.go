@@ -9,8 +9,10 @@ import (
 	"errors"
 	"io"
 	"mime"
+	"net"
 	"net/http"
 	"net/http/httptrace"
+	"net/netip"
 	"strings"
 	"time"
 
@@ -32,12 +34,19 @@ type Settings struct {
 	Inside   func(address string) bool // tells the site's own addresses; nil means all are
 	Gates    *Gates                    // nil for none
 
-	CA             string // further authorities for inside addresses, PEM
-	Certificate    string // of the client, with its key, PEM
-	CertificateFor Bound  // who alone is shown it
-	Large          *Large // shared with other clients; nil for its own
-	IP             string // "4", "6", or any other text for both
-	Proxy          string // address of an HTTP proxy
+	CA             string  // further authorities for inside addresses, PEM
+	Certificate    string  // of the client, with its key, PEM
+	CertificateFor Bound   // who alone is shown it
+	Large          *Large  // shared with other clients; nil for its own
+	IP             string  // "4", "6", or any other text for both
+	Network        Network // nil for that of the machine
+	Proxy          string  // address of an HTTP proxy
+}
+
+// A Network resolves names and connects to addresses.
+type Network interface {
+	Resolve(ctx context.Context, network, host string) ([]netip.Addr, error)
+	Dial(ctx context.Context, address string) (net.Conn, error)
 }
 
 // Timeouts of the phases of a request; 0 leaves a phase to the whole.

@@ -134,28 +134,33 @@ func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site,
 // client for a site's hosts, with the secrets that are for them. It fails where the plan's certificates or secrets are of
 // no use.
 func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard, secrets map[string]string) (crawl.Config, error) {
-	c, err := Client(p, start, guard, secrets, g.large)
+	settings, err := Settings(p, start, guard, secrets)
+	if err != nil {
+		return crawl.Config{}, err
+	}
+	settings.Large = g.large
+	c, err := fetch.New(settings)
 	if err != nil {
 		return crawl.Config{}, err
 	}
 	return crawl.Config{Plan: p, Start: start, Fetcher: c, Paces: &g.paces, Pages: &g.pages, ReadPDF: g.pdfs.Read, Log: g.log}, nil
 }
 
-// Client makes the client of one crawl. Large bounds the large bodies of all crawls together; nil is for those of this one.
-func Client(p plan.Plan, start weburl.URL, guard fetch.Guard, secrets map[string]string, large *fetch.Large) (*fetch.Client, error) {
+// Settings are those of the client of one crawl.
+func Settings(p plan.Plan, start weburl.URL, guard fetch.Guard, secrets map[string]string) (fetch.Settings, error) {
 	gates, err := fetch.NewGates(p.Gates, start, secrets)
 	if err != nil {
-		return nil, err
+		return fetch.Settings{}, err
 	}
-	return fetch.New(fetch.Settings{
+	return fetch.Settings{
 		Agent: p.UserAgent(), Language: p.Language, Headers: p.Headers, Timeout: time.Duration(p.Timeout),
 		Timeouts: fetch.Timeouts{
 			Resolve: time.Duration(p.Timeouts.Resolve), Connect: time.Duration(p.Timeouts.Connect),
 			TLS: time.Duration(p.Timeouts.TLS), FirstByte: time.Duration(p.Timeouts.FirstByte),
 		},
 		MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: guard, Inside: scope.New(start, p.Scope).Inside, Gates: gates,
-		CA: p.CA, Certificate: secrets[p.Certificate], CertificateFor: fetch.BoundTo("", start), Large: large, IP: p.IP, Proxy: p.Proxy,
-	})
+		CA: p.CA, Certificate: secrets[p.Certificate], CertificateFor: fetch.BoundTo("", start), IP: p.IP, Proxy: p.Proxy,
+	}, nil
 }
 
 // End waits until a group has ended by itself; where ctx ends first it cuts it off.

@@ -14,6 +14,7 @@ import (
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
+	"harvik/internal/fetch"
 	"harvik/internal/gear"
 	"harvik/internal/pace"
 	"harvik/internal/record"
@@ -178,11 +179,19 @@ func Config(t testing.TB, start string, p plan.Plan, secrets map[string]string) 
 		t.Fatal(err)
 	}
 	p = p.WithDefaults()
-	client, err := gear.Client(p, u, Loopback, secrets, nil)
+	settings, err := gear.Settings(p, u, Loopback, secrets)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return crawl.Config{Plan: p, Start: u, Fetcher: client, ReadPDF: ReadPDF, Log: Quiet}
+	read := ReadPDF
+	if n := networkOf(t); n != nil {
+		settings.Network, read = n, n.documents.Read
+	}
+	client, err := fetch.New(settings)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return crawl.Config{Plan: p, Start: u, Fetcher: client, ReadPDF: read, Log: Quiet}
 }
 
 // Crawl crawls from a start address and judges, all in memory.

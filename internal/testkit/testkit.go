@@ -11,7 +11,6 @@ import (
 	"log"
 	"log/slog"
 	"net/http"
-	"net/http/httptest"
 	"net/netip"
 	"net/url"
 	"os"
@@ -232,7 +231,9 @@ func Site(t testing.TB, s *store.Store, h http.Handler, p plan.Plan) record.Site
 // Serve runs a handler on a loopback port until the test ends, and returns host:port.
 func Serve(t testing.TB, h http.Handler) string {
 	t.Helper()
-	s := httptest.NewServer(h)
+	s := newServer(t)
+	s.Config.Handler = h
+	s.Start()
 	t.Cleanup(s.Close)
 	return strings.TrimPrefix(s.URL, "http://")
 }
@@ -245,7 +246,8 @@ func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, protocols 
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := httptest.NewUnstartedServer(h)
+	s := newServer(t)
+	s.Config.Handler = h
 	s.Listener = demo.Both(s.Listener, &tls.Config{Certificates: []tls.Certificate{certificate}, NextProtos: protocols, MinVersion: oldest}) //nolint:gosec // old ones, so that they can be found out
 	s.Config.ErrorLog = log.New(io.Discard, "", 0)
 	s.Start()
