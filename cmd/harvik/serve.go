@@ -20,6 +20,7 @@ import (
 	"harvik/console"
 	"harvik/internal/cli"
 	"harvik/internal/cluster"
+	"harvik/internal/core/checks"
 	"harvik/internal/house"
 	"harvik/internal/jobs"
 	"harvik/internal/service"
@@ -135,11 +136,13 @@ type parts struct {
 // listen serves until ctx ends, then ends crawls and requests in good order.
 func (p *parts) listen(ctx context.Context, address string, crashed bool) error {
 	s, log := p.store, p.log
-	rooms := house.New(s, p.vault, p.disk(), log)
+	catalogue := checks.New()
+	rooms := house.New(s, catalogue, p.vault, p.disk(), log)
 	if err := rooms.Recover(ctx, crashed); err != nil {
 		return err
 	}
 	handler := service.New(s, rooms, service.Config{
+		Checks: catalogue,
 		Sealer: p.vault, Console: console.Files(), Log: log, Closing: ctx.Done(), Names: p.options.Names,
 	}).Handler()
 	server := &http.Server{

@@ -35,7 +35,7 @@ core/page: css dom structured weburl text neardup
 core/scope: plan weburl
 core/survey: graph neardup page robots text weburl
 core/check: mishap page plan scope survey text
-core/checks: check checks/... page plan
+core/checks: check checks/...
 core/checks/...: check css graph neardup page robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health page survey text weburl
@@ -53,19 +53,19 @@ internal/record: booking check column drift figures fixlist page plan robots sur
 internal/crawl: booking mishap page plan robots scope survey weburl internal/fetch internal/pace internal/record
 internal/store: booking check column drift figures fixlist graph mishap page plan robots survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
-internal/judging: booking check checks fixlist mishap plan internal/record
-internal/decide: checks figures fixlist mishap waive weburl internal/record internal/spool
+internal/judging: booking check fixlist mishap plan internal/record
+internal/decide: check figures fixlist mishap waive weburl internal/record internal/spool
 internal/worklist: booking drift fixlist task internal/record
-internal/compare: check checks drift fixlist gate text internal/decide internal/judging internal/record
-internal/recheck: booking check checks drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
-internal/look: booking check checks page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
+internal/compare: check drift fixlist gate text internal/decide internal/judging internal/record
+internal/recheck: booking check drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
+internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
-internal/jobs: booking check checks fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record internal/store
-internal/house: internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/worklist
+internal/jobs: booking check fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record internal/store
+internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/worklist
 internal/report: check column gate plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan robots structured survey task text internal/api internal/record
-internal/service: check checks column vocabulary drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
+internal/service: check column vocabulary drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan task text waive internal/api internal/record internal/report
 internal/cluster:
 internal/spool: mishap
@@ -74,7 +74,7 @@ internal/vault:
 console:
 demo:
 demo/play: demo
-cmd/harvik: console internal/cli internal/cluster internal/house internal/jobs internal/service internal/store internal/vault
+cmd/harvik: checks console internal/cli internal/cluster internal/house internal/jobs internal/service internal/store internal/vault
 `
 
 // forbidden are the packages of the standard library that no part of the core imports: it

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"time"
 
-	"harvik/internal/core/checks"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/text"
@@ -30,6 +29,8 @@ type Store interface {
 
 // Judge judges a crawl by the rules of another.
 type Judge interface {
+	Version() int
+	RulesToday(rec record.Crawl) string
 	SheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *fixlist.Sheet, note string, err error)
 }
 
@@ -75,7 +76,7 @@ func (c *Comparisons) Drift(ctx context.Context, site record.Site, before, after
 			return nil, err
 		}
 	}
-	if judging.RulesOf(before) != judging.RulesToday(after) {
+	if judging.RulesOf(before) != c.judge.RulesToday(after) {
 		judged, err := c.store.Sheet(ctx, before.ID, "")
 		if err == nil {
 			sides[0].Judged = judged
@@ -88,7 +89,7 @@ func (c *Comparisons) Drift(ctx context.Context, site record.Site, before, after
 		return nil, err
 	}
 	out := drift.Compare(sides[0], sides[1], func(fix string) bool { return once[fix] })
-	out.Notes = append(append(out.Notes, notes...), differences(before, after)...)
+	out.Notes = append(append(out.Notes, notes...), c.differences(before, after)...)
 	return out, c.quoteTexts(ctx, before, after, out.Changes)
 }
 
@@ -140,7 +141,7 @@ func (c *Comparisons) quoteTexts(ctx context.Context, before, after record.Crawl
 }
 
 // differences says in what two crawls could see different things.
-func differences(before, after record.Crawl) (out []string) {
+func (c *Comparisons) differences(before, after record.Crawl) (out []string) {
 	p, q := before.Plan.WithDefaults(), after.Plan.WithDefaults()
 	for _, d := range []struct {
 		what string
@@ -158,7 +159,7 @@ func differences(before, after record.Crawl) (out []string) {
 		}
 	}
 	for _, rec := range []record.Crawl{before, after} {
-		if rec.Catalogue != checks.Version {
+		if rec.Catalogue != c.judge.Version() {
 			out = append(out, fmt.Sprintf("crawl %d was judged by an earlier Harvik, and is compared by the checks of today; `harvik judge %s@%d` shows it by them everywhere", rec.Number, rec.Site, rec.Number))
 		}
 		if rec.Ending != "complete" {

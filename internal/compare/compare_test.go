@@ -10,13 +10,13 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/gate"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/waive"
 	"harvik/internal/decide"
+	"harvik/internal/judging"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
@@ -58,6 +58,10 @@ func (k *kept) Texts(context.Context, int64, []string) (map[string]string, error
 func (k *kept) WasConfirmed(context.Context, int64, time.Time) (map[string]bool, error) {
 	return map[string]bool{}, nil
 }
+func (k *kept) Version() int { return testkit.Catalogue.Version }
+func (k *kept) RulesToday(rec record.Crawl) string {
+	return judging.New(nil, testkit.Catalogue, testkit.Quiet).RulesToday(rec)
+}
 func (k *kept) SheetBy(_ context.Context, rec, _ record.Crawl) (*fixlist.Sheet, string, error) {
 	if why := k.refused[rec.Number]; why != "" {
 		return nil, "", record.Refuse("%s", why)
@@ -93,7 +97,7 @@ func grown(t *testing.T) (k *kept, home string) {
 		r, _ := testkit.Crawl(t, home, plan.Plan{Probes: plan.No()})
 		k.results = append(k.results, r)
 		k.crawls = append(k.crawls, record.Crawl{
-			ID: int64(i + 1), Number: i + 1, Site: "fernhollow", Home: home, State: "finished", Ending: "complete", Catalogue: checks.Version,
+			ID: int64(i + 1), Number: i + 1, Site: "fernhollow", Home: home, State: "finished", Ending: "complete", Catalogue: testkit.Catalogue.Version,
 			Report: &record.Summary{Report: r.Report, Fixes: len(r.Report.Fixes)},
 		})
 		shop = ""

@@ -17,7 +17,6 @@ import (
 	"harvik/demo"
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -61,7 +60,7 @@ func TestFernhollow(t *testing.T) {
 					planted[id] = true
 				}
 			}
-			for _, c := range checks.Catalog {
+			for _, c := range testkit.Catalogue.Checks {
 				if !planted[c.ID] && c.ID != "https-private" { // Fernhollow is no private host
 					t.Errorf("%s is planted nowhere", c.ID)
 				}

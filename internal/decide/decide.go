@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"harvik/internal/core/check"
 	"harvik/internal/core/figures"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/waive"
@@ -39,17 +40,18 @@ type Store interface {
 
 // Decisions are safe for use from several goroutines.
 type Decisions struct {
-	store Store
-	room  func() error // whether there is space to keep more
-	log   *slog.Logger
+	store     Store
+	catalogue *check.Catalogue
+	room      func() error // whether there is space to keep more
+	log       *slog.Logger
 
 	weighing sync.Mutex    // one crawl is weighed anew at a time
 	due      chan struct{} // has one in it when something may have to be weighed
 }
 
 // New makes decisions. They weigh what is due while they are attended to.
-func New(s Store, room func() error, log *slog.Logger) *Decisions {
-	return &Decisions{store: s, room: room, log: log, due: make(chan struct{}, 1)}
+func New(s Store, c *check.Catalogue, room func() error, log *slog.Logger) *Decisions {
+	return &Decisions{store: s, catalogue: c, room: room, log: log, due: make(chan struct{}, 1)}
 }
 
 // Weights are what the consultant decided about a site, as of now.

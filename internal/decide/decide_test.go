@@ -139,7 +139,7 @@ func crawled(t *testing.T) (*Decisions, *kept, record.Site) {
 	k := &kept{sheet: r.Sheet, crawl: record.Crawl{ID: 5, Number: 1, State: "finished", Report: &record.Summary{Report: r.Report, Fixes: len(r.Report.Fixes)}}}
 	latest := 1
 	k.site = record.Site{ID: 1, Name: "fernhollow", Home: address, Latest: &latest}
-	return New(k, func() error { return nil }, testkit.Quiet), k, k.site
+	return New(k, testkit.Catalogue, func() error { return nil }, testkit.Quiet), k, k.site
 }
 
 // TestWaive lets a waiver count at once, and its end too; what is waived is counted.
@@ -230,7 +230,7 @@ func TestFigureWeighs(t *testing.T) {
 func TestAttend(t *testing.T) {
 	_, k, site := crawled(t)
 	synctest.Test(t, func(t *testing.T) {
-		d := New(k, nil, testkit.Quiet)
+		d := New(k, testkit.Catalogue, nil, testkit.Quiet)
 		today := record.Day{Time: time.Now().UTC().Truncate(24 * time.Hour)}
 		k.waivers = []record.Waiver{{ID: 1, Scope: waive.Page, On: site.Home, Until: &today}}
 		ctx, cancel := context.WithCancel(t.Context())
@@ -294,7 +294,7 @@ func TestImport(t *testing.T) {
 	if _, err := d.ImportFigures(t.Context(), site, record.Day{}, failing{cut}); !errors.Is(err, cut) || !strings.Contains(err.Error(), "did not arrive whole") {
 		t.Errorf("a file that is cut off: %v", err)
 	}
-	full := New(k, func() error { return record.ErrDisk }, testkit.Quiet)
+	full := New(k, testkit.Catalogue, func() error { return record.ErrDisk }, testkit.Quiet)
 	if _, err := full.ImportFigures(t.Context(), site, record.Day{}, strings.NewReader(in)); !errors.Is(err, record.ErrDisk) {
 		t.Errorf("without room: %v", err)
 	}

@@ -12,7 +12,6 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/dom"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
@@ -104,7 +103,7 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 		b.Fatal(err)
 	}
 	p := plan.Plan{Pages: benchPages + 10, Parallel: benchParallel}.WithDefaults()
-	rec, err := s.StartCrawl(b.Context(), site, p, checks.Version)
+	rec, err := s.StartCrawl(b.Context(), site, p, testkit.Catalogue.Version)
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -112,7 +111,7 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 	begun := time.Now()
 	config := testkit.Config(b, site.Home, p, nil)
 	sink := s.Sink(rec.ID)
-	config.Book, config.Sink = booking.New(&check.Runner{Checks: checks.Catalog, Limits: check.NewLimits(nil)}, nil), sink
+	config.Book, config.Sink = booking.New(&check.Runner{Checks: testkit.Catalogue.Checks, Limits: check.NewLimits(nil)}, nil), sink
 	config.Book.Survey.Source = s.Source(b.Context(), rec.ID, config.Book.URL)
 	c, err := crawl.New(config)
 	if err != nil {

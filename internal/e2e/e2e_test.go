@@ -67,9 +67,9 @@ func startOn(t testing.TB, database string) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rooms := house.New(s, v, jobs.Disk{}, testkit.Quiet)
+	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, testkit.Quiet)
 	closing := make(chan struct{})
-	engine := service.New(s, rooms, service.Config{Sealer: v, Console: console.Files(), Log: testkit.Quiet, Closing: closing}).Handler()
+	engine := service.New(s, rooms, service.Config{Checks: testkit.Catalogue, Sealer: v, Console: console.Files(), Log: testkit.Quiet, Closing: closing}).Handler()
 	server := httptest.NewServer(engine)
 	t.Cleanup(func() {
 		close(closing)

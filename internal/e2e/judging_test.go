@@ -7,7 +7,6 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
 	"harvik/internal/crawl"
@@ -31,14 +30,14 @@ func TestCutWhileJudging(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := plan.Plan{Probes: plan.No()}.WithDefaults()
-	rec, err := s.StartCrawl(t.Context(), site, p, checks.Version)
+	rec, err := s.StartCrawl(t.Context(), site, p, testkit.Catalogue.Version)
 	if err != nil {
 		t.Fatal(err)
 	}
 	run := func(past record.Past) (*booking.Result, record.Progress) {
 		config := testkit.Config(t, site.Home, p, nil)
 		sink := s.Sink(rec.ID)
-		config.Book, config.Sink, config.Past = booking.New(check.NewRunner(checks.Catalog, p), nil), sink, past
+		config.Book, config.Sink, config.Past = booking.New(check.NewRunner(testkit.Catalogue.Checks, p), nil), sink, past
 		config.Book.Survey.Source = s.Source(t.Context(), rec.ID, config.Book.URL)
 		c, err := crawl.New(config)
 		if err != nil {
@@ -74,7 +73,7 @@ func TestCutWhileJudging(t *testing.T) {
 			t.Errorf("%s stands %d times, %d after one run", key, n, once[key])
 		}
 		id, _, _ := strings.Cut(key, " ")
-		if checks.Find(id).Site != nil {
+		if testkit.Catalogue.Find(id).Site != nil {
 			whole++
 		}
 	}

@@ -11,7 +11,6 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/api"
-	"harvik/internal/core/checks"
 	"harvik/internal/testkit"
 )
 
@@ -51,7 +50,7 @@ func TestUpgrade(t *testing.T) {
 		t.Errorf("drift %+v (%v)", d, err)
 	}
 	again, err := h.JudgeCrawl(ctx, "fernhollow", api.Latest)
-	if err != nil || again.Catalogue != checks.Version || again.Report.Assessed != 25 {
+	if err != nil || again.Catalogue != testkit.Catalogue.Version || again.Report.Assessed != 25 {
 		t.Errorf("judged anew it is %+v (%v)", again.Report, err)
 	}
 	if v, err := h.PassGate(ctx, "fernhollow", api.Latest, &api.PassGateParams{}, api.GateConditions{NoNew: new("error")}); err != nil || len(v.Reasons) != 1 {

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 
 	"harvik/internal/compare"
+	"harvik/internal/core/check"
 	"harvik/internal/decide"
 	"harvik/internal/gear"
 	"harvik/internal/jobs"
@@ -33,15 +34,15 @@ type House struct {
 }
 
 // New puts a house together.
-func New(s *store.Store, v gear.Unsealer, disk jobs.Disk, log *slog.Logger) *House {
+func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, log *slog.Logger) *House {
 	h := &House{gear: gear.New(s, v, log), attended: make(chan struct{})}
 	room := func() error { return h.Room() }
-	h.Decisions = decide.New(s, room, log)
+	h.Decisions = decide.New(s, c, room, log)
 	h.List = worklist.New(s)
-	judge := judging.New(s, log)
+	judge := judging.New(s, c, log)
 	h.Comparisons = compare.New(s, judge, h.Decisions)
-	h.Rechecks = recheck.New(s, h.gear, h.Decisions, h.List, room, log)
-	h.Looks = look.New(s, h.gear)
+	h.Rechecks = recheck.New(s, c, h.gear, h.Decisions, h.List, room, log)
+	h.Looks = look.New(s, c, h.gear)
 	h.Previews = preview.New(h.gear)
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge, Disk: disk, Log: log})
 	var ctx context.Context

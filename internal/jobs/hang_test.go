@@ -8,6 +8,7 @@ import (
 
 	"harvik/internal/core/plan"
 	"harvik/internal/gear"
+	"harvik/internal/judging"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
@@ -30,7 +31,7 @@ func (h *hanging) Ping(context.Context) error { return nil }
 // comes as far, what runs can be asked for, and the service can end. Whatever the database says, the place is given back.
 func TestHangingStore(t *testing.T) {
 	h := &hanging{asked: make(chan int64), free: make(chan error)}
-	r := New(Parts{Store: h, Gear: gear.New(nil, nil, testkit.Quiet), Disk: Disk{}, Log: testkit.Quiet})
+	r := New(Parts{Store: h, Gear: gear.New(nil, nil, testkit.Quiet), Judge: judging.New(nil, testkit.Catalogue, testkit.Quiet), Disk: Disk{}, Log: testkit.Quiet})
 	home := "http://fernhollow.invalid/"
 	ended := make(chan error, 3)
 	start := func(id int64) {

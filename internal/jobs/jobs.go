@@ -12,7 +12,6 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/plan"
@@ -65,8 +64,10 @@ type Work interface {
 	Settle(ctx context.Context, rec record.Crawl, result *booking.Result) (record.Settling, error)
 }
 
-// Judge judges stored crawls anew.
+// Judge judges crawls by its catalogue.
 type Judge interface {
+	Version() int
+	Runner(p plan.Plan, log *slog.Logger) *check.Runner
 	Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (*booking.Result, []check.Finding, error)
 }
 
@@ -139,7 +140,7 @@ func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (reco
 		if _, err := r.gear.Secrets(ctx, site.ID, site.Home, p); err != nil {
 			return record.Crawl{}, err
 		}
-		return r.store.StartCrawl(ctx, site, p, checks.Version)
+		return r.store.StartCrawl(ctx, site, p, r.judge.Version())
 	}, false)
 }
 
@@ -194,7 +195,7 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 		return err
 	}
 	result.Report = result.Sheet.Build(w.Adjustment())
-	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w.Weighing(result.Sheet), found, by, checks.Version)
+	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w.Weighing(result.Sheet), found, by, r.judge.Version())
 }
 
 // weights are what is decided about a crawl's site now.
@@ -398,7 +399,7 @@ func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*attempt, error
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
 	}
-	a := &attempt{book: booking.New(judging.Runner(p, log), layouts), sink: r.store.Sink(rec.ID)}
+	a := &attempt{book: booking.New(r.judge.Runner(p, log), layouts), sink: r.store.Sink(rec.ID)}
 	a.book.Survey.Source = r.store.Source(r.ctx, rec.ID, a.book.URL)
 	config.Book, config.Sink, config.Log = a.book, a.sink, log
 	if past {

@@ -38,8 +38,8 @@ type beside struct {
 func over(t *testing.T, s *store.Store, v *vault.Vault, disk Disk) *Runner {
 	g := gear.New(s, v, testkit.Quiet)
 	r := New(Parts{
-		Store: s, Gear: g, Decisions: decide.New(s, func() error { return nil }, testkit.Quiet), Work: worklist.New(s),
-		Judge: judging.New(s, testkit.Quiet), Disk: disk, Log: testkit.Quiet,
+		Store: s, Gear: g, Decisions: decide.New(s, testkit.Catalogue, func() error { return nil }, testkit.Quiet), Work: worklist.New(s),
+		Judge: judging.New(s, testkit.Catalogue, testkit.Quiet), Disk: disk, Log: testkit.Quiet,
 	})
 	t.Cleanup(func() {
 		r.Shutdown(context.Background())

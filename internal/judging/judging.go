@@ -13,7 +13,6 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/plan"
@@ -29,12 +28,16 @@ type Store interface {
 
 // A Judge is safe for use from several goroutines.
 type Judge struct {
-	store Store
-	log   *slog.Logger
+	store     Store
+	catalogue *check.Catalogue
+	log       *slog.Logger
 }
 
 // New makes a judge.
-func New(s Store, log *slog.Logger) *Judge { return &Judge{s, log} }
+func New(s Store, c *check.Catalogue, log *slog.Logger) *Judge { return &Judge{s, c, log} }
+
+// Version is that of the catalogue.
+func (j *Judge) Version() int { return j.catalogue.Version }
 
 // RulesOf names the rules by which a crawl was judged: catalogue, thresholds, rules of the plan.
 func RulesOf(rec record.Crawl) string {
@@ -46,15 +49,15 @@ func RulesOf(rec record.Crawl) string {
 }
 
 // RulesToday names the rules of a crawl's plan with today's catalogue.
-func RulesToday(rec record.Crawl) string {
-	rec.Catalogue = checks.Version
+func (j *Judge) RulesToday(rec record.Crawl) string {
+	rec.Catalogue = j.catalogue.Version
 	return RulesOf(rec)
 }
 
 // SheetBy is a crawl as judged by the rules of another's plan and today's catalogue. The note says why that could not be had, where
 // the crawl's own judgement has to do.
 func (j *Judge) SheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *fixlist.Sheet, note string, err error) {
-	as := RulesToday(rules)
+	as := j.RulesToday(rules)
 	if RulesOf(rec) == as {
 		sheet, err = j.store.Sheet(ctx, rec.ID, "")
 		if !errors.Is(err, record.ErrNotFound) {
@@ -92,7 +95,7 @@ func (j *Judge) Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (r
 	if err := stored.Plan.CheckPatterns(); err != nil {
 		return nil, nil, record.Refuse("%s", err.Error())
 	}
-	result, found, err = stored.Judge(Runner(stored.Plan, j.log.With("site", rec.Site, "crawl", rec.Number)))
+	result, found, err = stored.Judge(j.Runner(stored.Plan, j.log.With("site", rec.Site, "crawl", rec.Number)))
 	if old, ok := errors.AsType[*booking.OldFactsError](err); ok {
 		return nil, nil, record.Refuse("crawl %d cannot be judged again: %s", rec.Number, old)
 	}
@@ -145,8 +148,12 @@ func (e *Ended) Judge(ctx context.Context) (*booking.Result, error) {
 }
 
 // Runner runs the catalogue as a plan wants it.
-func Runner(p plan.Plan, log *slog.Logger) *check.Runner {
-	r := check.NewRunner(checks.Catalog, p)
+func (j *Judge) Runner(p plan.Plan, log *slog.Logger) *check.Runner {
+	return Watched(check.NewRunner(j.catalogue.Checks, p), log)
+}
+
+// Watched has a runner log the checks that panic.
+func Watched(r *check.Runner, log *slog.Logger) *check.Runner {
 	r.Panicked = func(c *check.Check, address string, v any) {
 		log.Error("check panicked", "check", c.ID, "address", address, "value", fmt.Sprint(v))
 	}

@@ -8,7 +8,6 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/scope"
@@ -27,12 +26,13 @@ type Store interface {
 
 // Looks are safe for use from several goroutines.
 type Looks struct {
-	store Store
-	gear  *gear.Gear
+	store     Store
+	catalogue *check.Catalogue
+	gear      *gear.Gear
 }
 
 // New makes looks.
-func New(s Store, g *gear.Gear) *Looks { return &Looks{s, g} }
+func New(s Store, c *check.Catalogue, g *gear.Gear) *Looks { return &Looks{s, c, g} }
 
 // Widths of an entry in a list of results, in pixels of the common sans-serif: one line of title at
 // 20 px and two of description at 14 px on a desktop, two lines of title and three of description
@@ -54,9 +54,9 @@ func (l *Looks) Look(ctx context.Context, in record.LookRequest) (*record.Look, 
 	if err != nil || !u.IsHTTP() {
 		return nil, record.Mistaken("%q is no web address; it begins with http:// or https://", in.Address)
 	}
-	catalog := checks.Catalog
+	catalog := l.catalogue.Checks
 	if in.Check != "" {
-		c := checks.Find(in.Check)
+		c := l.catalogue.Find(in.Check)
 		if c == nil {
 			return nil, record.Mistaken("there is no check %q; `harvik check list` shows them", in.Check)
 		}

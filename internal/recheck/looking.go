@@ -9,7 +9,6 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
@@ -112,13 +111,8 @@ func (l *looking) look(ctx context.Context) error {
 	}
 	l.again.Evidence, l.found = evidence, nil
 	if len(ids) > 0 {
-		var catalog []*check.Check
-		for _, one := range checks.Catalog {
-			if ids[one.ID] {
-				catalog = append(catalog, one)
-			}
-		}
-		if l.found, err = l.again.Judge(check.NewRunner(catalog, p)); err != nil {
+		some := l.of.catalogue.Only(func(c *check.Check) bool { return ids[c.ID] })
+		if l.found, err = l.again.Judge(judging.Watched(check.NewRunner(some.Checks, p), l.of.log)); err != nil {
 			return err
 		}
 	}
@@ -151,7 +145,7 @@ func (l *looking) fetch(ctx context.Context, stored *booking.Stored, wanted map[
 		return fresh <= mostFresh
 	}
 	seen := new(seen)
-	config.Sink, config.Book = seen, booking.New(judging.Runner(stored.Plan, l.of.log), stored.Layouts)
+	config.Sink, config.Book = seen, booking.New(judging.Watched(check.NewRunner(l.of.catalogue.Checks, stored.Plan), l.of.log), stored.Layouts)
 	c, err := crawl.New(config)
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
@@ -263,7 +257,7 @@ func (l *looking) warn(what string) {
 func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
 	ids = map[string]bool{}
 	for _, f := range l.fixes {
-		c := checks.Find(f.Check)
+		c := l.of.catalogue.Find(f.Check)
 		if c == nil || c.Site == nil || c.OfCrawl {
 			continue
 		}
@@ -293,7 +287,7 @@ func (l *looking) judge(site map[string]bool) {
 	slices.SortStableFunc(found, func(a, b check.Finding) int { return int(a.Page - b.Page) })
 	found = append(found, l.found...)
 	ofPages := map[string]bool{}
-	for _, c := range checks.Catalog {
+	for _, c := range l.of.catalogue.Checks {
 		ofPages[c.ID] = c.Page != nil
 	}
 	l.trial = l.sheet.Trial(func(id string, page int32) bool { return site[id] || ofPages[id] && looked[page] }, found)
@@ -305,15 +299,15 @@ func (l *looking) listed(fix string) bool { return l.lines[fix] }
 
 // sight is what the look says of a fix, over what was to be looked at.
 func (l *looking) sight(f *fixlist.Fix) (sight task.Sight, still, missed []string) {
-	if ofCrawl(f) {
+	if l.ofCrawl(f) {
 		return task.Unseen, nil, l.sample(f)
 	}
 	return l.seen.At(f, l.sample(f))
 }
 
 // ofCrawl tells a fix that only a whole crawl can confirm.
-func ofCrawl(f *fixlist.Fix) bool {
-	c := checks.Find(f.Check)
+func (l *looking) ofCrawl(f *fixlist.Fix) bool {
+	c := l.of.catalogue.Find(f.Check)
 	return c != nil && c.OfCrawl
 }
 

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"harvik/internal/core/booking"
+	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/mishap"
 	"harvik/internal/crawl"
@@ -43,6 +44,7 @@ type Work interface {
 // Rechecks are safe for use from several goroutines. Shut them down after use.
 type Rechecks struct {
 	store     Store
+	catalogue *check.Catalogue
 	gear      *gear.Gear
 	decisions Decisions
 	work      Work
@@ -60,9 +62,9 @@ type Rechecks struct {
 }
 
 // New makes rechecks.
-func New(s Store, g *gear.Gear, d Decisions, w Work, room func() error, log *slog.Logger) *Rechecks {
+func New(s Store, c *check.Catalogue, g *gear.Gear, d Decisions, w Work, room func() error, log *slog.Logger) *Rechecks {
 	ctx, cancel := context.WithCancel(context.Background())
-	return &Rechecks{store: s, gear: g, decisions: d, work: w, room: room, log: log, ctx: ctx, cancel: cancel, running: map[[2]int64]*recheck{}}
+	return &Rechecks{store: s, catalogue: c, gear: g, decisions: d, work: w, room: room, log: log, ctx: ctx, cancel: cancel, running: map[[2]int64]*recheck{}}
 }
 
 // Shutdown ends the rechecks that run, which say so; where ctx ends first they are cut off.

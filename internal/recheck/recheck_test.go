@@ -39,7 +39,7 @@ func (undecided) Weights(context.Context, record.Site) (*decide.Weights, error) 
 // from asking for others; one that comes to nothing gives its place back.
 func TestAtOnce(t *testing.T) {
 	h := &hanging{asked: make(chan struct{}), free: make(chan error)}
-	r := New(h, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
+	r := New(h, testkit.Catalogue, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
 	ended := make(chan error)
 	for range mostRechecks {
 		go func() {
@@ -75,11 +75,11 @@ func TestAtOnce(t *testing.T) {
 
 // TestWithout refuses rechecks of sites without crawls, and passes on that there is no room.
 func TestWithout(t *testing.T) {
-	r := New(&hanging{}, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
+	r := New(&hanging{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
 	if _, err := r.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); err == nil || !strings.Contains(err.Error(), "nothing to look at again") {
 		t.Errorf("without a crawl: %v", err)
 	}
-	full := New(&hanging{}, nil, undecided{}, nil, func() error { return record.ErrDisk }, testkit.Quiet)
+	full := New(&hanging{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return record.ErrDisk }, testkit.Quiet)
 	if _, err := full.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); !errors.Is(err, record.ErrDisk) {
 		t.Errorf("without room: %v", err)
 	}

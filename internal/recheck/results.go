@@ -85,7 +85,7 @@ func (l *looking) result(f *fixlist.Fix) (record.RecheckResult, task.Sight) {
 		if len(still) < len(some) {
 			out.Says = fmt.Sprintf("still there on %d of %d pages%s", len(still), len(some), sample)
 		}
-	case ofCrawl(f):
+	case l.ofCrawl(f):
 		out.Verdict, out.Says = record.IsUnseen, "it is about how a whole crawl goes; crawl again to know"
 	default:
 		out.Verdict, out.Says = record.IsUnseen, fmt.Sprintf("%d of %s%s could not be looked at: %s", len(missed), text.Count(len(some), "page", "pages"), sample, drift.Short(missed))

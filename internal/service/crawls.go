@@ -12,7 +12,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
 	"harvik/internal/wire"
@@ -90,7 +89,7 @@ func (s *Service) startCrawl(c *gin.Context) {
 	if in.Pages != 0 {
 		p.Pages = in.Pages
 	}
-	if err := p.Validate(checks.Known); err != nil {
+	if err := p.Validate(s.checks.Known()); err != nil {
 		s.fail(c, err, "")
 		return
 	}
@@ -242,7 +241,7 @@ func (s *Service) continueCrawl(c *gin.Context) {
 		return
 	}
 	p.Pages = in.Pages
-	if err := p.Validate(checks.Known); err != nil {
+	if err := p.Validate(s.checks.Known()); err != nil {
 		s.fail(c, err, "")
 		return
 	}
@@ -266,7 +265,7 @@ func (s *Service) setPace(c *gin.Context) {
 		return
 	}
 	p.Parallel, p.Pause, p.PerSecond = pace.Parallel, pace.Pause, pace.PerSecond
-	if err := p.Validate(checks.Known); err != nil {
+	if err := p.Validate(s.checks.Known()); err != nil {
 		s.fail(c, err, "")
 		return
 	}

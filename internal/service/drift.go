@@ -8,7 +8,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
-	"harvik/internal/core/checks"
 	"harvik/internal/record"
 	"harvik/internal/wire"
 )
@@ -100,8 +99,8 @@ func (s *Service) passGate(c *gin.Context) {
 		return
 	}
 	for id := range in.Max {
-		if !checks.Known.Check(id) {
-			problem(c, http.StatusUnprocessableEntity, unknownCheck(id))
+		if !s.checks.Known().Check(id) {
+			problem(c, http.StatusUnprocessableEntity, s.unknownCheck(id))
 			return
 		}
 	}
@@ -121,9 +120,9 @@ func (s *Service) passGate(c *gin.Context) {
 	c.JSON(http.StatusOK, wire.GateVerdict(&v))
 }
 
-func checkIDs() []string {
-	ids := make([]string, len(checks.Catalog))
-	for i, k := range checks.Catalog {
+func (s *Service) checkIDs() []string {
+	ids := make([]string, len(s.checks.Checks))
+	for i, k := range s.checks.Checks {
 		ids[i] = k.ID
 	}
 	return ids
@@ -144,5 +143,5 @@ func (s *Service) showMap(c *gin.Context) {
 		s.fail(c, err, "the map")
 		return
 	}
-	c.JSON(http.StatusOK, api.Map{Sections: wire.Each(m.Sections, wire.MapSection), Cells: wire.Each(m.Cells, wire.MapCell), Groups: checks.Groups})
+	c.JSON(http.StatusOK, api.Map{Sections: wire.Each(m.Sections, wire.MapSection), Cells: wire.Each(m.Cells, wire.MapCell), Groups: s.checks.Groups})
 }

@@ -11,7 +11,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/record"
 	"harvik/internal/report"
 	"harvik/internal/spool"
@@ -76,7 +75,7 @@ func (s *Service) export(c *gin.Context) {
 
 // sheets are those that the request asks for, with its columns.
 func (s *Service) sheets(c *gin.Context, site record.Site, cr record.Crawl, only report.Selection) ([]report.Sheet, error) {
-	all, err := report.Sheets(c, s.store, site, cr, checks.Catalog, only)
+	all, err := report.Sheets(c, s.store, site, cr, s.checks.Checks, only)
 	if err != nil {
 		return nil, err
 	}
@@ -113,7 +112,7 @@ func (s *Service) exportSARIF(c *gin.Context, site record.Site, cr record.Crawl,
 		s.fail(c, err, "the crawl")
 		return
 	}
-	run := report.Run{Crawl: cr, Catalog: checks.Catalog, Only: only, Waived: waived, Failed: failed}
+	run := report.Run{Crawl: cr, Catalog: s.checks.Checks, Only: only, Waived: waived, Failed: failed}
 	s.stream(c, cr, "sarif", func(w io.Writer) error { return report.SARIF(c, w, s.store, run) })
 }
 

@@ -10,7 +10,6 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"harvik/internal/api"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
@@ -115,7 +114,7 @@ func (s *Service) readPlan(c *gin.Context, base plan.Plan) (plan.Plan, bool) {
 	if !ok {
 		return base, false
 	}
-	p, err := plan.ReadValid(data, base, checks.Known)
+	p, err := plan.ReadValid(data, base, s.checks.Known())
 	if err != nil {
 		s.fail(c, err, "")
 		return base, false

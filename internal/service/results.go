@@ -13,7 +13,6 @@ import (
 
 	"harvik/internal/api"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/column"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
@@ -47,11 +46,11 @@ func (s *Service) listFixes(c *gin.Context) {
 			return
 		}
 	}
-	if q.Group != "" && !slices.Contains(checks.Groups, q.Group) {
-		problem(c, http.StatusUnprocessableEntity, unknown("group of checks", q.Group, checks.Groups))
+	if q.Group != "" && !slices.Contains(s.checks.Groups, q.Group) {
+		problem(c, http.StatusUnprocessableEntity, unknown("group of checks", q.Group, s.checks.Groups))
 		return
 	}
-	if !folder(c, q.Section) || !knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}) {
+	if !folder(c, q.Section) || !s.knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}) {
 		return
 	}
 	if q.After, ok = number(c, "after", 0, 0, 1<<31-1); !ok {
@@ -78,17 +77,17 @@ func folder(c *gin.Context, section string) bool {
 }
 
 // knownCheck tells whether a check, if any is named, exists; if it does not, it has answered.
-func knownCheck(c *gin.Context, id string) bool {
-	if id == "" || checks.Find(id) != nil {
+func (s *Service) knownCheck(c *gin.Context, id string) bool {
+	if id == "" || s.checks.Find(id) != nil {
 		return true
 	}
-	problem(c, http.StatusUnprocessableEntity, unknownCheck(id))
+	problem(c, http.StatusUnprocessableEntity, s.unknownCheck(id))
 	return false
 }
 
 // unknownCheck is the refusal of the name of a check, with those that were probably meant.
-func unknownCheck(id string) string {
-	ids := checkIDs()
+func (s *Service) unknownCheck(id string) string {
+	ids := s.checkIDs()
 	if near := plan.Nearest(id, ids); near != "" {
 		return unknown("check", id, ids)
 	}
@@ -128,7 +127,7 @@ func (s *Service) showFix(c *gin.Context) {
 		s.fail(c, err, "fix "+c.Param("fix"))
 		return
 	}
-	c.JSON(http.StatusOK, api.FixDetail{Fix: wire.Fix(&f), Check: wire.CheckOf(checks.Find(f.Check))})
+	c.JSON(http.StatusOK, api.FixDetail{Fix: wire.Fix(&f), Check: wire.CheckOf(s.checks.Find(f.Check))})
 }
 
 // noFix says that a crawl has no such fix, and what was probably meant: its line's number, or its check.
@@ -142,7 +141,7 @@ func (s *Service) noFix(c *gin.Context, cr record.Crawl) {
 			problem(c, http.StatusNotFound, fmt.Sprintf("a fix goes by its ID: line %d is %s", rank, list.Fixes[0].ID))
 			return
 		}
-	case checks.Find(name) != nil:
+	case s.checks.Find(name) != nil:
 		problem(c, http.StatusNotFound, fmt.Sprintf("%s is a check, and a fix goes by its ID; `harvik fixes %s --check %s` shows its fixes", name, cr.Site, name))
 		return
 	}
@@ -172,7 +171,7 @@ func (s *Service) fixPages(c *gin.Context) {
 	if len(rows) == limit {
 		next = rows[limit-1].Address
 	}
-	c.JSON(http.StatusOK, api.FixPages{Pages: wire.Each(rows, pageFinding), Total: f.Pages, Next: next})
+	c.JSON(http.StatusOK, api.FixPages{Pages: wire.Each(rows, s.pageFinding), Total: f.Pages, Next: next})
 }
 
 func (s *Service) listPages(c *gin.Context) {
@@ -185,7 +184,7 @@ func (s *Service) listPages(c *gin.Context) {
 		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"), Role: c.Query("role"),
 		Section: c.Query("section"), Having: c.Query("having"), Indexable: c.Query("indexable"), Reachable: c.Query("reachable"), Why: c.Query("why"), Site: cr.SiteID,
 	}
-	if !folder(c, q.Section) || !knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}, bounded{"why", q.Why, maxSearch}) {
+	if !folder(c, q.Section) || !s.knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}, bounded{"why", q.Why, maxSearch}) {
 		return
 	}
 	if q.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {
@@ -235,13 +234,13 @@ func (s *Service) showPage(c *gin.Context) {
 		return
 	}
 	slices.SortStableFunc(d.Findings, func(a, b record.PageFinding) int {
-		return cmp.Compare(a.Gravity(checks.Find(a.Check)), b.Gravity(checks.Find(b.Check)))
+		return cmp.Compare(a.Gravity(s.checks.Find(a.Check)), b.Gravity(s.checks.Find(b.Check)))
 	})
-	c.JSON(http.StatusOK, wire.PageDetail(&d, pageFinding))
+	c.JSON(http.StatusOK, wire.PageDetail(&d, s.pageFinding))
 }
 
-func pageFinding(f *record.PageFinding) api.PageFinding {
-	return wire.PageFinding(f, f.Gravity(checks.Find(f.Check)))
+func (s *Service) pageFinding(f *record.PageFinding) api.PageFinding {
+	return wire.PageFinding(f, f.Gravity(s.checks.Find(f.Check)))
 }
 
 func (s *Service) linksIn(c *gin.Context) {
@@ -275,7 +274,7 @@ func (s *Service) linksIn(c *gin.Context) {
 }
 
 func (s *Service) listChecks(c *gin.Context) {
-	c.JSON(http.StatusOK, api.CheckList{Checks: wire.Each(checks.Catalog, wire.Check), Groups: checks.Groups, Version: checks.Version})
+	c.JSON(http.StatusOK, api.CheckList{Checks: wire.Each(s.checks.Checks, wire.Check), Groups: s.checks.Groups, Version: s.checks.Version})
 }
 
 func (s *Service) listColumns(c *gin.Context) {
@@ -292,9 +291,9 @@ func (s *Service) listWords(c *gin.Context) {
 }
 
 func (s *Service) showCheck(c *gin.Context) {
-	ch := checks.Find(c.Param("check"))
+	ch := s.checks.Find(c.Param("check"))
 	if ch == nil {
-		problem(c, http.StatusNotFound, unknownCheck(c.Param("check")))
+		problem(c, http.StatusNotFound, s.unknownCheck(c.Param("check")))
 		return
 	}
 	c.JSON(http.StatusOK, wire.CheckOf(ch))

@@ -13,6 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/core/check"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/gate"
@@ -71,7 +72,6 @@ type Store interface {
 // Crawls are started, watched and ended.
 type Crawls interface {
 	Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error)
-	Preview(ctx context.Context, site record.Site, p plan.Plan, who string) (*record.Preview, error)
 	Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error)
 	Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (record.Crawl, error)
 	Retune(ctx context.Context, id int64, p plan.Plan) (running bool, err error)
@@ -117,6 +117,11 @@ type Looks interface {
 	Look(ctx context.Context, in record.LookRequest) (*record.Look, error)
 }
 
+// Previews look at sites before they are crawled.
+type Previews interface {
+	Preview(ctx context.Context, site record.Site, p plan.Plan, who string) (*record.Preview, error)
+}
+
 // Rooms are all that does the work.
 type Rooms interface {
 	Crawls
@@ -125,12 +130,14 @@ type Rooms interface {
 	Rechecks
 	Comparisons
 	Looks
+	Previews
 }
 
 // A Service answers requests.
 type Service struct {
 	store   Store
 	rooms   Rooms
+	checks  *check.Catalogue
 	sealer  Sealer
 	log     *slog.Logger
 	console fs.FS
@@ -144,6 +151,7 @@ type Service struct {
 
 // Config is what a Service needs besides the store and the runner.
 type Config struct {
+	Checks  *check.Catalogue
 	Sealer  Sealer
 	Console fs.FS // the built console
 	Log     *slog.Logger
@@ -153,7 +161,7 @@ type Config struct {
 
 // New makes a service.
 func New(s Store, r Rooms, c Config) *Service {
-	out := &Service{store: s, rooms: r, sealer: c.Sealer, log: c.Log, console: c.Console, closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
+	out := &Service{store: s, rooms: r, checks: c.Checks, sealer: c.Sealer, log: c.Log, console: c.Console, closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
 	for _, name := range c.Names {
 		name = strings.ToLower(strings.TrimSuffix(name, "/"))
 		if _, host, ok := strings.Cut(name, "://"); ok {

@@ -8,7 +8,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
@@ -58,7 +57,7 @@ func (s *Service) addSite(c *gin.Context) {
 	if err != nil || !home.IsHTTP() {
 		faults = append(faults, plan.Fault{Field: "home", Reason: "the home address starts with http:// or https://, such as https://fernhollow.example/"})
 	}
-	if err := p.Validate(checks.Known); err != nil {
+	if err := p.Validate(s.checks.Known()); err != nil {
 		faults = append(faults, err.(plan.Faults)...)
 	}
 	if faults != nil {

@@ -7,7 +7,6 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -157,7 +156,7 @@ func (m *Memory) PrepareBeside(t testing.TB, start string, p plan.Plan, paces *p
 func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, secrets map[string]string, paces *pace.Paces, past bool) *Run {
 	t.Helper()
 	config := Config(t, start, p, secrets)
-	runner := check.NewRunner(checks.Catalog, config.Plan)
+	runner := check.NewRunner(Catalogue.Checks, config.Plan)
 	runner.Panicked = func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) }
 	config.Book, config.Sink, config.Paces = booking.New(runner, nil), m, paces
 	config.Book.Survey.Source = m

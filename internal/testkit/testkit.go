@@ -27,6 +27,7 @@ import (
 
 	"harvik/demo"
 	"harvik/internal/cluster"
+	"harvik/internal/core/checks"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/fetch"
@@ -43,6 +44,9 @@ var documents pdf.Reader
 
 // ReadPDF reads a PDF document as the service does.
 func ReadPDF(ctx context.Context, data []byte) *page.PDF { return documents.Read(ctx, data) }
+
+// Catalogue is every check.
+var Catalogue = checks.New()
 
 // Quiet drops all log lines.
 var Quiet = slog.New(slog.DiscardHandler)

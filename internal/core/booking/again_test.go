@@ -10,7 +10,6 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 	"harvik/internal/crawl"
@@ -64,7 +63,7 @@ func TestAgain(t *testing.T) {
 	result, memory := testkit.Crawl(t, home, p)
 	watched := []string{"title-duplicate", "link-broken-inside", "robots-blocks-linked", "sitemap-lists-error"}
 	var catalog []*check.Check
-	for _, c := range checks.Catalog {
+	for _, c := range testkit.Catalogue.Checks {
 		if slices.Contains(watched, c.ID) {
 			catalog = append(catalog, c)
 		}

@@ -13,7 +13,6 @@ import (
 	"harvik/demo"
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
@@ -76,7 +75,7 @@ func TestStored(t *testing.T) {
 			want := told(first, memory.Findings)
 			stored := memory.Stored(t, start, p, first)
 			before := maps.Clone(stored.Weights)
-			again, pages, err := stored.Judge(check.NewRunner(checks.Catalog, stored.Plan))
+			again, pages, err := stored.Judge(check.NewRunner(testkit.Catalogue.Checks, stored.Plan))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -104,19 +103,19 @@ func TestStoredByOthers(t *testing.T) {
 	first, memory := testkit.Crawl(t, home, plan.Plan{})
 	stored := memory.Stored(t, home, plan.Plan{}, first)
 	memory.Records[2].Facts.Version = page.Version + 1
-	_, _, err := stored.Judge(check.NewRunner(checks.Catalog, stored.Plan))
+	_, _, err := stored.Judge(check.NewRunner(testkit.Catalogue.Checks, stored.Plan))
 	if old, ok := errors.AsType[*booking.OldFactsError](err); !ok || old.Version != page.Version+1 || !strings.Contains(err.Error(), "newer Harvik") {
 		t.Errorf("newer facts: %v", err)
 	}
 	memory.Records[2].Facts.Version = page.Oldest - 1
-	if _, _, err = stored.Judge(check.NewRunner(checks.Catalog, stored.Plan)); err == nil || !strings.Contains(err.Error(), "crawl again") {
+	if _, _, err = stored.Judge(check.NewRunner(testkit.Catalogue.Checks, stored.Plan)); err == nil || !strings.Contains(err.Error(), "crawl again") {
 		t.Errorf("older facts: %v", err)
 	}
 	memory.Records[2].Facts.Version = page.Version
 	gone := errors.New("the file is gone")
 	stored.Body = func(string) ([]byte, error) { return nil, gone }
 	stored.Files = append(stored.Files, booking.File{Kind: booking.Sitemap, Address: home + "sitemap.xml", Status: 200})
-	if _, _, err = stored.Judge(check.NewRunner(checks.Catalog, stored.Plan)); !errors.Is(err, gone) {
+	if _, _, err = stored.Judge(check.NewRunner(testkit.Catalogue.Checks, stored.Plan)); !errors.Is(err, gone) {
 		t.Errorf("a sitemap that is gone: %v", err)
 	}
 }

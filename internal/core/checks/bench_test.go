@@ -12,7 +12,6 @@ import (
 	"golang.org/x/net/html"
 
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -34,7 +33,7 @@ func BenchmarkPage(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	runner := check.NewRunner(checks.Catalog, plan.Plan{})
+	runner := check.NewRunner(catalogue.Checks, plan.Plan{})
 	var parsing, judging time.Duration
 	for b.Loop() {
 		for _, body := range bodies { // one after the other, so that noise meets both alike
@@ -100,7 +99,7 @@ func BenchmarkSite(b *testing.B) {
 			if err := s.Finish(); err != nil {
 				b.Fatal(err)
 			}
-			if err := check.NewRunner(checks.Catalog, plan.Plan{}).Site(s, func([]check.Finding) error { return nil }); err != nil {
+			if err := check.NewRunner(catalogue.Checks, plan.Plan{}).Site(s, func([]check.Finding) error { return nil }); err != nil {
 				b.Fatal(err)
 			}
 			took[n] += time.Since(begun)

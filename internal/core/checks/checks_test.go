@@ -23,6 +23,9 @@ import (
 	"harvik/internal/testkit"
 )
 
+// catalogue is every check.
+var catalogue = checks.New()
+
 var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 
 // A fixture is a small site and what one check has to find on it. The files in testdata hold
@@ -98,7 +101,7 @@ func parseFixture(t *testing.T, file, text string) *fixture {
 	f := new(fixture)
 	f.check, f.title, _ = strings.Cut(head, ": ")
 	f.text = rest
-	if checks.Find(f.check) == nil {
+	if catalogue.Find(f.check) == nil {
 		t.Fatalf("%s: %q names no check", file, head)
 	}
 	for _, part := range strings.Split("\n"+rest, "\n-- ")[1:] {
@@ -313,7 +316,7 @@ func TestFixtures(t *testing.T) {
 	t.Cleanup(func() {
 		if !t.Failed() && len(verdicts) == len(readFixtures(t)) { // unless only some were run
 			slices.Sort(verdicts)
-			holdVersion(t, "verdicts", checks.Version, "checks.Version", strings.Join(verdicts, "\n"))
+			holdVersion(t, "verdicts", catalogue.Version, "catalogue.Version", strings.Join(verdicts, "\n"))
 		}
 	})
 	for _, f := range readFixtures(t) {
@@ -345,7 +348,7 @@ func TestFixtures(t *testing.T) {
 			}
 		})
 	}
-	for _, c := range checks.Catalog {
+	for _, c := range catalogue.Checks {
 		if !fires[c.ID] || !silent[c.ID] {
 			t.Errorf("%s: needs a fixture that fires (has one: %v) and one that does not (has one: %v)", c.ID, fires[c.ID], silent[c.ID])
 		}
@@ -355,7 +358,7 @@ func TestFixtures(t *testing.T) {
 // TestCatalog holds every check to the form of the catalogue.
 func TestCatalog(t *testing.T) {
 	seen := map[string]bool{}
-	for _, c := range checks.Catalog {
+	for _, c := range catalogue.Checks {
 		if seen[c.ID] {
 			t.Errorf("%s is there twice", c.ID)
 		}
@@ -394,9 +397,9 @@ func TestDocs(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("# The checks\n\nGenerated from the catalogue and its test sites by `make docs`. Costs and ranking: judgement.md.\n" +
 		"Each check has a site on which it fires and one on which it does not; their form is told in internal/core/checks/checks_test.go.\n")
-	for _, group := range checks.Groups {
+	for _, group := range catalogue.Groups {
 		fmt.Fprintf(&b, "\n## %s\n", group)
-		for _, c := range checks.Catalog {
+		for _, c := range catalogue.Checks {
 			if c.Group != group {
 				continue
 			}

@@ -14,7 +14,6 @@ import (
 	"github.com/go-json-experiment/json"
 
 	"harvik/internal/core/check"
-	"harvik/internal/core/checks"
 	"harvik/internal/core/page"
 	"harvik/internal/core/weburl"
 )
@@ -26,7 +25,7 @@ const versionsFile = "testdata/versions.txt"
 // TestVersions holds the numbers of versions to what they are of: who changes the catalogue, or what is read of a page and
 // kept, has to raise the number by which crawls of before are known. TestFixtures does so for verdicts.
 func TestVersions(t *testing.T) {
-	holdVersion(t, "catalogue", checks.Version, "checks.Version", catalogueOf())
+	holdVersion(t, "catalogue", catalogue.Version, "catalogue.Version", catalogueOf())
 	holdVersion(t, "kept", page.Version, "page.Version (and page.Oldest, where a field is renamed or means something else)",
 		shapeOf(reflect.TypeFor[page.Facts](), map[reflect.Type]bool{}))
 	holdVersion(t, "facts", page.Version, "page.Version, and Since of the checks that need what is new", factsOfSample(t))
@@ -65,7 +64,7 @@ func holdVersion(t *testing.T, name string, version int, raise, of string) {
 // catalogueOf is what of the catalogue changes verdicts, costs or lines.
 func catalogueOf() string {
 	var b strings.Builder
-	for _, c := range checks.Catalog {
+	for _, c := range catalogue.Checks {
 		fmt.Fprintln(&b, c.ID, c.Group, c.Severity, c.Weight(), c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains, c.OfCrawl, c.Since)
 		for _, l := range check.AllLimits {
 			if slices.Contains(c.Limits, l.Name) {
