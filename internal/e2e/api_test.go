@@ -97,18 +97,33 @@ func TestAPI(t *testing.T) {
 // testOrders holds the other orders of the fix list to what they are called.
 func testOrders(t *testing.T, h *harvik) {
 	t.Helper()
-	for order, falls := range map[string]func(a, b api.Fix) bool{
-		"gain":  func(a, b api.Fix) bool { return a.Gain >= b.Gain },
-		"pages": func(a, b api.Fix) bool { return a.Pages >= b.Pages },
+	minutes := map[string]float64{"small": 10, "medium": 60, "large": 400}
+	for order, by := range map[string]func(api.Fix) float64{
+		"severity": func(f api.Fix) float64 { return -float64(f.Rank) }, "gain": func(f api.Fix) float64 { return f.Gain },
+		"pages": func(f api.Fix) float64 { return float64(f.Pages) }, "quick": func(f api.Fix) float64 { return f.Gain / minutes[f.Effort] },
 	} {
-		list, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: order, Limit: 100})
-		if err != nil || len(list.Fixes) != 100 || list.Next != 100 {
-			t.Fatalf("%s: %d lines, next %d (%v)", order, len(list.Fixes), list.Next, err)
+		whole, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: order, Limit: 1000})
+		if err != nil || len(whole.Fixes) < 100 || whole.Next != 0 {
+			t.Fatalf("%s: %d lines, next %d (%v)", order, len(whole.Fixes), whole.Next, err)
 		}
-		for i := 1; i < len(list.Fixes); i++ {
-			if !falls(list.Fixes[i-1], list.Fixes[i]) {
+		for i := 1; i < len(whole.Fixes); i++ {
+			if by(whole.Fixes[i-1]) < by(whole.Fixes[i]) {
 				t.Errorf("%s: line %d comes too late", order, i)
 			}
+		}
+		var parts []api.Fix
+		for after := 0; ; {
+			list, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: order, Limit: 37, After: after})
+			if err != nil {
+				t.Fatal(err)
+			}
+			parts = append(parts, list.Fixes...)
+			if after = list.Next; after == 0 {
+				break
+			}
+		}
+		if !slices.EqualFunc(parts, whole.Fixes, func(a, b api.Fix) bool { return a.ID == b.ID }) {
+			t.Errorf("%s: %d lines in parts are not the %d of the whole", order, len(parts), len(whole.Fixes))
 		}
 	}
 	if _, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: "size", Limit: 1}); err == nil || !strings.Contains(err.Error(), "order of fixes") {

@@ -17,11 +17,11 @@ import (
 	"harvik/internal/record"
 )
 
-// orders of the fix list other than its own; quick is gain for effort.
+// orders of the fix list other than its own, the lower the sooner, and by rank among equals; quick is gain for effort.
 var orders = map[string]string{
-	"gain":  "f.gain desc, f.rank",
-	"pages": "f.page_count desc, f.rank",
-	"quick": "f.gain / f.minutes desc, f.rank",
+	"gain":  "-f.gain",
+	"pages": "-f.page_count",
+	"quick": "-f.gain / f.minutes",
 }
 
 // effortOf is about how many minutes an effort takes, by which gain is set against it.
@@ -85,26 +85,25 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 			return list, err
 		}
 	}
-	order, skip := "f.rank", 0
+	order := "f.rank"
 	if by, other := orders[q.Order]; other {
-		order, skip = by, q.After
-	} else if q.After > 0 {
-		and("f.rank > $%d", q.After)
+		order = by + ", f.rank"
+	}
+	if q.After > 0 { // the rank of the last line of the page before
+		and("("+order+") > (select "+order+" from fix f where f.crawl_id = $1 and f.rank = $%d)", q.After)
 	}
 	limit := q.Limit
 	if limit <= 0 {
 		limit = math.MaxInt32 - 1
 	}
-	args = append(args, limit+1, skip)
+	args = append(args, limit+1)
 	rows := []fixRow{}
-	if err := s.db.SelectContext(ctx, &rows, fixSelect+where+fmt.Sprintf(" order by %s limit $%d offset $%d", order, len(args)-1, len(args)), args...); err != nil {
+	if err := s.db.SelectContext(ctx, &rows, fixSelect+where+fmt.Sprintf(" order by %s limit $%d", order, len(args)), args...); err != nil {
 		return list, err
 	}
 	for i, r := range rows {
 		if i == limit {
-			if list.Next = list.Fixes[i-1].Rank; order != "f.rank" {
-				list.Next = q.After + limit
-			}
+			list.Next = list.Fixes[i-1].Rank
 			break
 		}
 		line, err := r.line()
