@@ -53,15 +53,16 @@ internal/record: booking check column drift figures fixlist page plan robots sur
 internal/crawl: booking mishap page plan robots scope survey weburl internal/fetch internal/pace internal/record
 internal/store: booking check column drift figures fixlist graph mishap page plan robots survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
-internal/judging: booking check fixlist mishap plan internal/record
-internal/decide: check figures fixlist mishap waive weburl internal/record internal/spool
+internal/upkeep: mishap
+internal/judging: booking check fixlist mishap plan internal/record internal/upkeep
+internal/decide: check figures fixlist mishap waive weburl internal/record internal/spool internal/upkeep
 internal/worklist: booking drift fixlist task internal/record
 internal/compare: check drift fixlist gate text internal/decide internal/judging internal/record
 internal/recheck: booking check drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record internal/store
-internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/worklist
+internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/upkeep internal/worklist
 internal/report: check column gate plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan robots structured survey task text internal/api internal/record

@@ -15,6 +15,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/waive"
 	"harvik/internal/record"
+	"harvik/internal/upkeep"
 )
 
 // Store is where decisions are kept, with the crawls that they weigh.
@@ -43,15 +44,16 @@ type Decisions struct {
 	store     Store
 	catalogue *check.Catalogue
 	room      func() error // whether there is space to keep more
-	log       *slog.Logger
 
+	Weighing *upkeep.Chore // of all sites' newest crawls
 	weighing sync.Mutex    // one crawl is weighed anew at a time
-	due      chan struct{} // has one in it when something may have to be weighed
 }
 
 // New makes decisions. They weigh what is due while they are attended to.
 func New(s Store, c *check.Catalogue, room func() error, log *slog.Logger) *Decisions {
-	return &Decisions{store: s, catalogue: c, room: room, log: log, due: make(chan struct{}, 1)}
+	d := &Decisions{store: s, catalogue: c, room: room}
+	d.Weighing = upkeep.New("crawls could not be weighed by what is decided", d.WeighDue, log)
+	return d
 }
 
 // Weights are what the consultant decided about a site, as of now.

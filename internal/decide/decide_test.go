@@ -236,7 +236,7 @@ func TestAttend(t *testing.T) {
 		ctx, cancel := context.WithCancel(t.Context())
 		ended := make(chan struct{})
 		go func() {
-			d.Attend(ctx)
+			d.Weighing.Attend(ctx)
 			close(ended)
 		}()
 		weighed := func() int {
@@ -260,8 +260,8 @@ func TestAttend(t *testing.T) {
 		k.waivers = []record.Waiver{{ID: 2, Scope: waive.Page, On: site.Home}}
 		k.away = errors.New("the database went away")
 		k.Unlock()
-		d.WeighSoon()
-		d.WeighSoon() // asking twice is fine
+		d.Weighing.Soon()
+		d.Weighing.Soon() // asking twice is fine
 		time.Sleep(2 * time.Second)
 		k.Lock()
 		k.away = nil

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"time"
 
 	"harvik/internal/core/mishap"
 	"harvik/internal/record"
@@ -56,52 +55,11 @@ func (d *Decisions) WeighDue(ctx context.Context) error {
 	return errors.Join(faults...)
 }
 
-// WeighSoon has those who attend look for what is due: a crawl has ended or gone, or what was to be weighed could not be.
-func (d *Decisions) WeighSoon() {
-	select {
-	case d.due <- struct{}{}:
-	default:
-	}
-}
-
-// What could not be weighed is tried again after a while, and after twice as long each time.
-const (
-	firstRetry = 5 * time.Second
-	lastRetry  = time.Hour
-)
-
-// Attend weighs what is due until ctx ends: at once, for what came while nobody attended, when WeighSoon asks, and after
-// each midnight (UTC), when waivers run out.
-func (d *Decisions) Attend(ctx context.Context) {
-	retry := firstRetry
-	for {
-		wait := untilMidnight(time.Now())
-		if err := d.WeighDue(ctx); err != nil && ctx.Err() == nil {
-			d.log.Warn("crawls could not be weighed by what is decided; it is tried again", "reason", err.Error(), "seconds", int(retry.Seconds()))
-			wait, retry = min(wait, retry), min(2*retry, lastRetry)
-		} else {
-			retry = firstRetry
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-d.due:
-		case <-time.After(wait):
-		}
-	}
-}
-
-// untilMidnight is how long it is to a moment after the day's end.
-func untilMidnight(now time.Time) time.Duration {
-	y, m, day := now.UTC().Date()
-	return time.Date(y, m, day+1, 0, 0, 1, 0, time.UTC).Sub(now)
-}
-
 // weighNow weighs after a decision was stored. Where that fails it is due, and the decision stands.
 func (d *Decisions) weighNow(ctx context.Context, site string) error {
 	err := d.Weigh(ctx, site)
 	if err != nil {
-		d.WeighSoon()
+		d.Weighing.Soon()
 	}
 	return err
 }

@@ -4,6 +4,7 @@ package house
 import (
 	"context"
 	"log/slog"
+	"sync"
 
 	"harvik/internal/compare"
 	"harvik/internal/core/check"
@@ -15,6 +16,7 @@ import (
 	"harvik/internal/preview"
 	"harvik/internal/recheck"
 	"harvik/internal/store"
+	"harvik/internal/upkeep"
 	"harvik/internal/worklist"
 )
 
@@ -30,28 +32,34 @@ type House struct {
 
 	gear      *gear.Gear
 	attending context.CancelFunc
-	attended  chan struct{}
+	attended  sync.WaitGroup
+	ahead     *upkeep.Chore // judging of older crawls by the rules of the newest
 }
 
 // New puts a house together.
 func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, log *slog.Logger) *House {
-	h := &House{gear: gear.New(s, v, log), attended: make(chan struct{})}
+	h := &House{gear: gear.New(s, v, log)}
 	room := func() error { return h.Room() }
 	h.Decisions = decide.New(s, c, room, log)
 	h.List = worklist.New(s)
 	judge := judging.New(s, c, log)
+	h.ahead = judge.Ahead
 	h.Comparisons = compare.New(s, judge, h.Decisions)
 	h.Rechecks = recheck.New(s, c, h.gear, h.Decisions, h.List, room, log)
 	h.Looks = look.New(s, c, h.gear)
 	h.Previews = preview.New(h.gear)
-	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge, Disk: disk, Log: log})
+	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge, Changed: h.changed, Disk: disk, Log: log})
 	var ctx context.Context
 	ctx, h.attending = context.WithCancel(context.Background())
-	go func() {
-		defer close(h.attended)
-		h.Attend(ctx)
-	}()
+	h.attended.Go(func() { h.Weighing.Attend(ctx) })
+	h.attended.Go(func() { h.ahead.Attend(ctx) })
 	return h
+}
+
+// changed has the rooms look after what hangs on which crawl of a site is its newest.
+func (h *House) changed() {
+	h.Weighing.Soon()
+	h.ahead.Soon()
 }
 
 // Shutdown puts all crawls away, to go on when the service starts again, and ends rechecks. Where ctx ends first it cuts
@@ -65,6 +73,6 @@ func (h *House) Shutdown(ctx context.Context) {
 	h.Runner.Shutdown(ctx)
 	<-done
 	h.attending()
-	<-h.attended
+	h.attended.Wait()
 	h.gear.Close()
 }

@@ -56,7 +56,6 @@ type Store interface {
 // Decisions are what is decided about a site.
 type Decisions interface {
 	Weights(ctx context.Context, site record.Site) (*decide.Weights, error)
-	WeighSoon()
 }
 
 // Work is the list that a crawl settles.
@@ -78,6 +77,7 @@ type Runner struct {
 	decisions Decisions
 	work      Work
 	judge     Judge
+	changed   func()
 	log       *slog.Logger
 
 	ctx    context.Context
@@ -116,6 +116,7 @@ type Parts struct {
 	Decisions Decisions
 	Work      Work
 	Judge     Judge
+	Changed   func() // nil, or told when another crawl of a site may be its newest, or it is judged by other rules
 	Disk      Disk
 	Log       *slog.Logger
 }
@@ -124,8 +125,11 @@ type Parts struct {
 func New(p Parts) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	r := &Runner{
-		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, log: p.Log, ctx: ctx, cancel: cancel,
+		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, changed: p.Changed, log: p.Log, ctx: ctx, cancel: cancel,
 		live: map[int64]*run{}, bySite: map[int64]int64{}, disk: p.Disk, ending: make(chan struct{}),
+	}
+	if r.changed == nil {
+		r.changed = func() {}
 	}
 	r.group.Go(r.watchDisk)
 	return r
@@ -168,7 +172,7 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 		if err := r.store.Reopen(ctx, rec.ID, p); err != nil {
 			return rec, err
 		}
-		r.decisions.WeighSoon() // the one before is the newest finished one meanwhile
+		r.changed() // the one before is the newest finished one meanwhile
 		rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", p, nil, nil
 		return rec, nil
 	}, true)
@@ -195,6 +199,7 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 		return err
 	}
 	result.Report = result.Sheet.Build(w.Adjustment())
+	defer r.changed()
 	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w.Weighing(result.Sheet), found, by, r.judge.Version())
 }
 
@@ -229,7 +234,7 @@ func (r *Runner) Recover(ctx context.Context, crashed bool) error {
 // RemoveCrawl deletes a crawl that does not run; record.ErrNotFound where there is none.
 func (r *Runner) RemoveCrawl(ctx context.Context, id int64) error {
 	defer r.sweep()
-	defer r.decisions.WeighSoon() // another may be the newest now
+	defer r.changed() // another may be the newest now
 	return r.store.RemoveCrawl(ctx, id)
 }
 
@@ -474,7 +479,7 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	one.mu.Lock()
 	one.stored = true
 	one.mu.Unlock()
-	r.decisions.WeighSoon() // of what was decided while the crawl was being judged
+	r.changed() // and by what was decided while the crawl was being judged
 	r.group.Go(func() {
 		if err := mishap.Catch(func() error { return r.tidy(one.rec, log) }); err != nil && r.ctx.Err() == nil {
 			gear.Tell(log, "the database could not be tidied", err)

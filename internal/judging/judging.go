@@ -11,16 +11,22 @@ import (
 	"hash/fnv"
 	"log/slog"
 
+	"golang.org/x/sync/singleflight"
+
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
+	"harvik/internal/upkeep"
 )
 
 // Store is what of stored crawls is read, and where sheets are kept.
 type Store interface {
+	Sites(ctx context.Context) ([]record.Site, error)
+	FinishedCrawls(ctx context.Context, site int64, limit int) ([]record.Crawl, error)
+	HasSheet(ctx context.Context, crawl int64, rules string) (bool, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
 	KeepSheet(ctx context.Context, crawl int64, rules string, sheet *fixlist.Sheet) error
 	LoadSurvey(ctx context.Context, rec record.Crawl) (*booking.Stored, error)
@@ -28,13 +34,19 @@ type Store interface {
 
 // A Judge is safe for use from several goroutines.
 type Judge struct {
+	Ahead     *upkeep.Chore // judges what will be compared
 	store     Store
 	catalogue *check.Catalogue
 	log       *slog.Logger
+	making    singleflight.Group // sheets, by crawl and rules
 }
 
 // New makes a judge.
-func New(s Store, c *check.Catalogue, log *slog.Logger) *Judge { return &Judge{s, c, log} }
+func New(s Store, c *check.Catalogue, log *slog.Logger) *Judge {
+	j := &Judge{store: s, catalogue: c, log: log}
+	j.Ahead = upkeep.New("older crawls could not be judged by the rules of the newest", j.judgeAhead, log)
+	return j
+}
 
 // Version is that of the catalogue.
 func (j *Judge) Version() int { return j.catalogue.Version }
@@ -52,36 +64,6 @@ func RulesOf(rec record.Crawl) string {
 func (j *Judge) RulesToday(rec record.Crawl) string {
 	rec.Catalogue = j.catalogue.Version
 	return RulesOf(rec)
-}
-
-// SheetBy is a crawl as judged by the rules of another's plan and today's catalogue. The note says why that could not be had, where
-// the crawl's own judgement has to do.
-func (j *Judge) SheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *fixlist.Sheet, note string, err error) {
-	as := j.RulesToday(rules)
-	if RulesOf(rec) == as {
-		sheet, err = j.store.Sheet(ctx, rec.ID, "")
-		if !errors.Is(err, record.ErrNotFound) {
-			return sheet, "", err
-		}
-	}
-	if sheet, err = j.store.Sheet(ctx, rec.ID, as); !errors.Is(err, record.ErrNotFound) {
-		return sheet, "", err
-	}
-	by, now := rec.Plan, rules.Plan
-	by.Limits, by.Checks, by.Kinds, by.Scope.Staging = now.Limits, now.Checks, now.Kinds, now.Scope.Staging
-	result, _, err := j.Rejudged(ctx, rec, by)
-	var refusal *record.Refusal
-	if errors.As(err, &refusal) {
-		sheet, missing := j.store.Sheet(ctx, rec.ID, "")
-		if missing != nil {
-			return nil, "", err
-		}
-		return sheet, fmt.Sprintf("crawl %d is compared as it was judged: %s", rec.Number, refusal.Reason), nil
-	}
-	if err != nil {
-		return nil, "", err
-	}
-	return result.Sheet, "", j.store.KeepSheet(ctx, rec.ID, as, result.Sheet)
 }
 
 // Rejudged is a finished crawl judged by a plan's rules and the checks of today, without a report; nothing is stored. Found

@@ -40,6 +40,12 @@ func (s *Store) Sheet(ctx context.Context, crawlID int64, rules string) (*fixlis
 	return sheet, err
 }
 
+// HasSheet tells whether a crawl has a sheet by some rules, without reading it.
+func (s *Store) HasSheet(ctx context.Context, crawlID int64, rules string) (has bool, err error) {
+	err = s.db.GetContext(ctx, &has, "select exists (select 1 from sheet where crawl_id = $1 and rules = $2)", crawlID, rules)
+	return has, err
+}
+
 // KeepSheet stores a crawl as judged by other rules than its own, in place of any such before.
 func (s *Store) KeepSheet(ctx context.Context, crawlID int64, rules string, sheet *fixlist.Sheet) error {
 	tx, err := s.pool.Begin(ctx)

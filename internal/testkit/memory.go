@@ -193,6 +193,22 @@ func Config(t testing.TB, start string, p plan.Plan, secrets map[string]string) 
 	return crawl.Config{Plan: p, Start: u, Fetcher: client, ReadPDF: read, Log: Quiet}
 }
 
+// Harvest crawls without judging the whole.
+func (m *Memory) Harvest(t testing.TB, config crawl.Config) (*booking.Harvest, *booking.Book) {
+	t.Helper()
+	config.Book, config.Sink = booking.New(check.NewRunner(Catalogue.Checks, config.Plan), nil), m
+	config.Book.Survey.Source = m
+	c, err := crawl.New(config)
+	if err != nil {
+		t.Fatal(err)
+	}
+	harvest, err := c.Run(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return harvest, config.Book
+}
+
 // Crawl crawls from a start address and judges, all in memory.
 func Crawl(t testing.TB, start string, p plan.Plan) (*booking.Result, *Memory) {
 	t.Helper()
