@@ -97,9 +97,12 @@ func Certificate(days int, names ...string) (tls.Certificate, string, error) {
 	}
 	now := time.Now()
 	template := &x509.Certificate{
-		SerialNumber: big.NewInt(now.UnixNano()), Subject: pkix.Name{CommonName: "Fernhollow authority"}, DNSNames: names,
-		NotBefore: now.AddDate(0, 0, -30), NotAfter: now.AddDate(0, 0, days).Add(time.Hour), IsCA: true, BasicConstraintsValid: true,
-		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
+		SerialNumber: big.NewInt(now.UnixNano()), Subject: pkix.Name{CommonName: "Fernhollow authority"},
+		DNSNames:  names,
+		NotBefore: now.AddDate(0, 0, -30), NotAfter: now.AddDate(0, 0, days).Add(time.Hour), IsCA: true,
+		BasicConstraintsValid: true,
+		KeyUsage:              x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign,
+		ExtKeyUsage:           []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
 	der, err := x509.CreateCertificate(rand.Reader, template, template, key.Public(), key)
 	if err != nil {

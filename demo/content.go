@@ -98,8 +98,10 @@ func (s *Site) build() {
 	s.plants()
 	s.events()
 	s.shop()
-	s.notes("research", "Research", "Field notes on %s", "What our gardeners and students found out about %s, with the method, the figures and what follows for gardens.")
-	s.notes("journal", "Journal", "A year with %s", "From the garden's journal: how %s kept us busy, what went wrong and who helped to put it right in the end.")
+	s.notes("research", "Research", "Field notes on %s",
+		"What our gardeners and students found out about %s, with the method, the figures and what follows for gardens.")
+	s.notes("journal", "Journal", "A year with %s",
+		"From the garden's journal: how %s kept us busy, what went wrong and who helped to put it right in the end.")
 	s.visit()
 	s.translations()
 	s.members()
@@ -150,7 +152,9 @@ func (s *Site) plants() {
 			t := compose(seed, plantSentences, map[string]string{
 				"Latin": latin, "common": common, "colour": colour, "origin": g.origin, "habit": g.habit,
 			})
-			notes := compose(seed+" notes", noteSentences[:7], map[string]string{"topic": "how " + common + " takes to " + pick(seed, 77, []string{"shade", "wind", "late frost", "hard water", "drought", "clipping"})})
+			notes := compose(seed+" notes", noteSentences[:7],
+				map[string]string{"topic": "how " + common + " takes to " +
+					pick(seed, 77, []string{"shade", "wind", "late frost", "hard water", "drought", "clipping"})})
 			path := "/plants/" + slug(latin) + "/"
 			title := latin + ", " + common + " – Fernhollow"
 			if len(title) > 58 {
@@ -172,7 +176,8 @@ func (s *Site) plants() {
 		}
 	}
 	slices.SortFunc(refs, func(a, b Ref) int { return strings.Compare(a.Words, b.Words) })
-	s.lists("/plants/", "Plants from A to Z", "Every plant that Fernhollow grows and labels, with its common name, in the order of the alphabet.",
+	s.lists("/plants/", "Plants from A to Z",
+		"Every plant that Fernhollow grows and labels, with its common name, in the order of the alphabet.",
 		[]string{"Fernhollow grows plants from cool and damp places all over the world."}, refs)
 }
 
@@ -184,11 +189,13 @@ func (s *Site) events() {
 			name := form + ": " + topic
 			title := capital(strings.ToLower(form[:1])+form[1:]) + " on " + topic
 			seed := name
-			t := compose(seed, eventSentences, map[string]string{"Title": capital(title), "title": "the " + strings.ToLower(title), "topic": topic})
+			t := compose(seed, eventSentences,
+				map[string]string{"Title": capital(title), "title": "the " + strings.ToLower(title), "topic": topic})
 			notes := compose(seed+" notes", noteSentences[:6], map[string]string{"topic": topic})
 			path := "/events/" + slug(name) + "/"
 			s.add(&Page{
-				Path: path, Layout: "event", Title: name + " – Fernhollow", H1: name, Crumb: &Ref{"/events/", "What’s on"},
+				Path: path, Layout: "event", Title: name + " – Fernhollow", H1: name,
+				Crumb:       &Ref{"/events/", "What’s on"},
 				Description: fmt.Sprintf("%s about %s at Fernhollow Botanic Garden: what happens, where to meet, what to bring and how to book.", form, topic),
 				Sections: []Section{
 					{2, "What to expect", []string{paragraph(t[0], t[2], t[6]), paragraph(t[11], t[10])}},
@@ -200,7 +207,8 @@ func (s *Site) events() {
 			refs = append(refs, Ref{path, name})
 		}
 	}
-	s.lists("/events/", "What’s on at the garden", "Walks, workshops and talks at Fernhollow through the year, most of them free of charge for members.",
+	s.lists("/events/", "What’s on at the garden",
+		"Walks, workshops and talks at Fernhollow through the year, most of them free of charge for members.",
 		[]string{"Something is on at Fernhollow every week of the year."}, refs)
 }
 
@@ -211,10 +219,12 @@ func (s *Site) shop() {
 			title := name + " " + strings.ToLower(kind)
 			seed := title
 			t := compose(seed, shopSentences, map[string]string{"Title": "The " + title, "title": "the " + title})
-			notes := compose(seed+" notes", noteSentences[:8], map[string]string{"topic": "the " + strings.ToLower(kind) + " of the " + name})
+			notes := compose(seed+" notes", noteSentences[:8],
+				map[string]string{"topic": "the " + strings.ToLower(kind) + " of the " + name})
 			path := "/shop/" + slug(title) + "/"
 			s.add(&Page{
-				Path: path, Layout: "product", Title: capital(title) + " – Fernhollow shop", H1: capital(title), Crumb: &Ref{"/shop/", "The garden shop"},
+				Path: path, Layout: "product", Title: capital(title) + " – Fernhollow shop", H1: capital(title),
+				Crumb:       &Ref{"/shop/", "The garden shop"},
 				Description: fmt.Sprintf("The %s from Fernhollow's own workshop: what it is made of, how to use it and what your purchase pays for.", title),
 				Pictures:    []Picture{{Name: slug(title), Alt: capital(title) + " on a wooden table"}},
 				Sections: []Section{
@@ -227,7 +237,8 @@ func (s *Site) shop() {
 			refs = append(refs, Ref{path, capital(title)})
 		}
 	}
-	s.lists("/shop/", "The garden shop", "Seed, bulbs, cards and things for the garden, made or chosen at Fernhollow; each sale looks after a bed.",
+	s.lists("/shop/", "The garden shop",
+		"Seed, bulbs, cards and things for the garden, made or chosen at Fernhollow; each sale looks after a bed.",
 		[]string{"Everything here was made on the estate or tried by our gardeners."}, refs)
 }
 
@@ -244,7 +255,8 @@ func (s *Site) notes(folder, name, form, about string) {
 		})
 		path := "/" + folder + "/" + slug(topic) + "/"
 		s.add(&Page{
-			Path: path, Layout: "note", Title: title + " – Fernhollow", H1: title, Crumb: &Ref{"/" + folder + "/", name},
+			Path: path, Layout: "note", Title: title + " – Fernhollow", H1: title,
+			Crumb:       &Ref{"/" + folder + "/", name},
 			Description: fmt.Sprintf(about, topic),
 			Sections: []Section{
 				{2, "What we asked", []string{paragraph(t[0], t[1], t[10])}},
@@ -255,7 +267,8 @@ func (s *Site) notes(folder, name, form, about string) {
 		})
 		refs = append(refs, Ref{path, title})
 	}
-	s.lists("/"+folder+"/", name+" at Fernhollow", fmt.Sprintf("%s of the garden, note by note: plots counted, letters answered, mistakes admitted and lessons learnt.", name),
+	s.lists("/"+folder+"/", name+" at Fernhollow",
+		fmt.Sprintf("%s of the garden, note by note: plots counted, letters answered, mistakes admitted and lessons learnt.", name),
 		[]string{"Notes by the people who work here."}, refs)
 }
 
@@ -264,7 +277,8 @@ func (s *Site) visit() {
 	place := func(path, title, about, seed string) {
 		t := compose(seed, visitSentences, map[string]string{"Title": "The " + title, "title": "the " + title})
 		s.add(&Page{
-			Path: path, Layout: "visit", Title: title + ": plan your visit – Fernhollow", H1: "The " + title, Crumb: &Ref{"/visit/", "Visit"},
+			Path: path, Layout: "visit", Title: title + ": plan your visit – Fernhollow", H1: "The " + title,
+			Crumb:       &Ref{"/visit/", "Visit"},
 			Description: about, Pictures: []Picture{{Name: slug(title), Alt: "View of the " + title}},
 			Sections: []Section{
 				{2, "What you will see", []string{paragraph(t[0], t[1], t[2]), paragraph(t[7], t[14])}},
@@ -276,12 +290,16 @@ func (s *Site) visit() {
 		refs = append(refs, Ref{path, title})
 	}
 	for _, a := range areas {
-		place("/visit/gardens/"+slug(a)+"/", a, fmt.Sprintf("What to see in the %s at Fernhollow in each season, how to get there from the gate and where to sit down.", a), a)
+		place("/visit/gardens/"+slug(a)+"/", a,
+			fmt.Sprintf("What to see in the %s at Fernhollow in each season, how to get there from the gate and where to sit down.", a), a)
 	}
-	for _, f := range []string{"Tea room", "Glasshouse", "Boat house", "Library", "Play meadow", "Visitor desk", "Car park", "Map room"} {
-		place("/visit/"+slug(f)+"/", f, fmt.Sprintf("The %s at Fernhollow: when it is open, what it offers to visitors with and without children, and how to find it.", strings.ToLower(f)), f)
+	for _, f := range []string{"Tea room", "Glasshouse", "Boat house", "Library", "Play meadow", "Visitor desk",
+		"Car park", "Map room"} {
+		place("/visit/"+slug(f)+"/", f,
+			fmt.Sprintf("The %s at Fernhollow: when it is open, what it offers to visitors with and without children, and how to find it.", strings.ToLower(f)), f)
 	}
-	s.lists("/visit/", "Plan your visit", "Opening hours, ways to get here and all the parts of Fernhollow Botanic Garden that are open to visitors.",
+	s.lists("/visit/", "Plan your visit",
+		"Opening hours, ways to get here and all the parts of Fernhollow Botanic Garden that are open to visitors.",
 		[]string{"The gate opens at ten, every day but Christmas."}, refs)
 }
 
@@ -291,8 +309,10 @@ func (s *Site) translations() {
 		t := compose(a, germanSentences, map[string]string{"area": a})
 		path := "/de/gaerten/" + slug(a) + "/"
 		s.add(&Page{
-			Path: path, Lang: "de", Layout: "visit", Title: a + " im Botanischen Garten Fernhollow", H1: "Der " + a, Crumb: &Ref{"/de/gaerten/", "Alle Gärten"},
-			Description: "Was es im " + a + " von Fernhollow zu jeder Jahreszeit zu sehen gibt, wie man hinkommt und was Kinder dort entdecken.",
+			Path: path, Lang: "de", Layout: "visit", Title: a + " im Botanischen Garten Fernhollow", H1: "Der " + a,
+			Crumb: &Ref{"/de/gaerten/", "Alle Gärten"},
+			Description: "Was es im " + a +
+				" von Fernhollow zu jeder Jahreszeit zu sehen gibt, wie man hinkommt und was Kinder dort entdecken.",
 			Sections: []Section{
 				{2, "Durch das Jahr", []string{paragraph(t[0], t[1], t[2], t[7]), paragraph(t[14], t[9])}},
 				{2, "Wege und Ruheplätze", []string{paragraph(t[3], t[5], t[12], t[17])}},
@@ -306,8 +326,10 @@ func (s *Site) translations() {
 		t := compose(a, welshSentences, map[string]string{"area": a})
 		path := "/cy/gerddi/" + slug(a) + "/"
 		s.add(&Page{
-			Path: path, Lang: "cy", Layout: "visit", Title: a + " yng Ngerddi Fernhollow", H1: "Yr " + a, Crumb: &Ref{"/cy/gerddi/", "Pob gardd"},
-			Description: "Beth i'w weld yn yr " + a + " yn Fernhollow ym mhob tymor, sut i gyrraedd yno a beth all plant ei ddarganfod.",
+			Path: path, Lang: "cy", Layout: "visit", Title: a + " yng Ngerddi Fernhollow", H1: "Yr " + a,
+			Crumb: &Ref{"/cy/gerddi/", "Pob gardd"},
+			Description: "Beth i'w weld yn yr " + a +
+				" yn Fernhollow ym mhob tymor, sut i gyrraedd yno a beth all plant ei ddarganfod.",
 			Sections: []Section{
 				{2, "Drwy'r flwyddyn", []string{paragraph(t[0], t[1], t[2], t[7]), paragraph(t[14], t[9])}},
 				{2, "Llwybrau a meinciau", []string{paragraph(t[3], t[5], t[12], t[17])}},
@@ -320,49 +342,62 @@ func (s *Site) translations() {
 	add := func(path, lang, title, h1, about string, list []Ref) {
 		s.add(&Page{Path: path, Lang: lang, Layout: "list", Title: title, H1: h1, Description: about, List: list})
 	}
-	add("/de/", "de", "Botanischer Garten Fernhollow auf Deutsch", "Willkommen in Fernhollow", "Der Botanische Garten Fernhollow auf Deutsch: Gärten, Wege und Führungen für einen Besuch zu jeder Jahreszeit.",
+	add("/de/", "de", "Botanischer Garten Fernhollow auf Deutsch", "Willkommen in Fernhollow",
+		"Der Botanische Garten Fernhollow auf Deutsch: Gärten, Wege und Führungen für einen Besuch zu jeder Jahreszeit.",
 		append([]Ref{{"/de/gaerten/", "Alle Gärten von Fernhollow"}}, de...))
-	add("/de/gaerten/", "de", "Alle Gärten von Fernhollow im Überblick", "Alle Gärten", "Alle acht Gärten von Fernhollow im Überblick, vom Mauergarten bis zum Heilkräuterbeet, mit dem Weg dorthin.", de)
-	add("/cy/", "cy", "Gerddi Botaneg Fernhollow yn Gymraeg", "Croeso i Fernhollow", "Gerddi Botaneg Fernhollow yn Gymraeg: gerddi, llwybrau a theithiau ar gyfer ymweliad ym mhob tymor o'r flwyddyn.",
+	add("/de/gaerten/", "de", "Alle Gärten von Fernhollow im Überblick", "Alle Gärten",
+		"Alle acht Gärten von Fernhollow im Überblick, vom Mauergarten bis zum Heilkräuterbeet, mit dem Weg dorthin.", de)
+	add("/cy/", "cy", "Gerddi Botaneg Fernhollow yn Gymraeg", "Croeso i Fernhollow",
+		"Gerddi Botaneg Fernhollow yn Gymraeg: gerddi, llwybrau a theithiau ar gyfer ymweliad ym mhob tymor o'r flwyddyn.",
 		append([]Ref{{"/cy/gerddi/", "Pob gardd yn Fernhollow"}, {"/plants/", "Y planhigion (Saesneg)"}}, cy...))
-	add("/cy/gerddi/", "cy", "Pob gardd yn Fernhollow ar un dudalen", "Pob gardd", "Chwe gardd Fernhollow ar un dudalen, o'r Ardd Furiog i'r Ardd Gors, gyda'r ffordd i gyrraedd pob un ohonynt.",
+	add("/cy/gerddi/", "cy", "Pob gardd yn Fernhollow ar un dudalen", "Pob gardd",
+		"Chwe gardd Fernhollow ar un dudalen, o'r Ardd Furiog i'r Ardd Gors, gyda'r ffordd i gyrraedd pob un ohonynt.",
 		append([]Ref{{"/cy/", "Yn ôl i'r dudalen gartref"}, {"/visit/", "Ymweld (Saesneg)"}}, cy...))
 }
 
 func (s *Site) members() {
 	var refs []Ref
-	for _, m := range []string{"Joining the Friends", "Gifts and legacies", "Volunteer days", "The members' library", "Seed exchange", "Annual meeting"} {
+	for _, m := range []string{"Joining the Friends", "Gifts and legacies", "Volunteer days", "The members' library",
+		"Seed exchange", "Annual meeting"} {
 		t := compose(m, visitSentences, map[string]string{"Title": m, "title": strings.ToLower(m[:1]) + m[1:]})
 		path := "/members/" + slug(m) + "/"
 		s.add(&Page{
-			Path: path, Layout: "member", Title: m + " – Friends of Fernhollow", H1: m, Crumb: &Ref{"/members/", "Members"},
+			Path: path, Layout: "member", Title: m + " – Friends of Fernhollow", H1: m,
+			Crumb:       &Ref{"/members/", "Members"},
 			Description: m + ": what it means for Friends of Fernhollow, how to take part and whom to ask, with the dates of this year.",
 			Sections: []Section{
 				{2, "How it works", []string{paragraph(t[0], t[4], t[13]), paragraph(t[15], t[9])}},
 				{2, "When and where", []string{paragraph(t[3], t[12], t[8]), paragraph(t[17], t[10])}},
-				{2, "Why it matters", []string{paragraph(t[14], t[1], t[2]), paragraph(t[7], t[6], t[16]), paragraph(t[5], t[11])}},
+				{2, "Why it matters", []string{paragraph(t[14], t[1], t[2]), paragraph(t[7], t[6], t[16]),
+					paragraph(t[5], t[11])}},
 			},
 		})
 		refs = append(refs, Ref{path, m})
 	}
-	refs = append(refs, Ref{"/visit/tea-room/", "Tea room"}, Ref{"/visit/library/", "Library"}, Ref{"/events/", "Events for Friends"}, Ref{"/contact/", "Write to us"})
-	s.lists("/members/", "Friends of Fernhollow", "Become a Friend of Fernhollow: free entry, the seed exchange and a say at the annual meeting in the map room.",
+	refs = append(refs, Ref{"/visit/tea-room/", "Tea room"}, Ref{"/visit/library/", "Library"},
+		Ref{"/events/", "Events for Friends"}, Ref{"/contact/", "Write to us"})
+	s.lists("/members/", "Friends of Fernhollow",
+		"Become a Friend of Fernhollow: free entry, the seed exchange and a say at the annual meeting in the map room.",
 		[]string{"More than two thousand people belong to the Friends."}, refs)
 }
 
 // single makes the pages that stand alone, among them look-alikes: pages that are rightly
 // short, or odd in a way that is no defect.
 func (s *Site) single() {
-	home := compose("home", visitSentences, map[string]string{"Title": "Fernhollow Botanic Garden", "title": "Fernhollow"})
+	home := compose("home", visitSentences,
+		map[string]string{"Title": "Fernhollow Botanic Garden", "title": "Fernhollow"})
 	s.add(&Page{
-		Path: "/", Layout: "plain", Title: "Fernhollow Botanic Garden: ferns, woods and a lake", H1: `<img src="/pictures/word.png" alt="Fernhollow Botanic Garden">`,
+		Path: "/", Layout: "plain", Title: "Fernhollow Botanic Garden: ferns, woods and a lake",
+		H1:          `<img src="/pictures/word.png" alt="Fernhollow Botanic Garden">`,
 		Description: "Fernhollow is a botanic garden of ferns, old trees and a lake, with walks, a shop and research open to everybody.",
 		Sections: []Section{
 			{2, "Come in", []string{paragraph(home[0], home[1], home[7]), paragraph(home[5], home[13])}},
 			{2, "Look around", []string{paragraph(home[2], home[3], home[6]), paragraph(home[14], home[9])}},
-			{2, "Stay a while", []string{paragraph(home[8], home[10], home[12]), paragraph(home[15], home[16], home[17])}},
+			{2, "Stay a while", []string{paragraph(home[8], home[10], home[12]),
+				paragraph(home[15], home[16], home[17])}},
 		},
-		List: []Ref{{"/visit/gardens/walled-garden/", "The Walled Garden"}, {"/events/page/2/", "Later events"}, {"/research/soil-warmth/", "How warm is the soil?"}},
+		List: []Ref{{"/visit/gardens/walled-garden/", "The Walled Garden"}, {"/events/page/2/", "Later events"},
+			{"/research/soil-warmth/", "How warm is the soil?"}},
 	})
 	s.add(&Page{ // short, and rightly so
 		Path: "/contact/", Layout: "plain", Title: "Contact Fernhollow Botanic Garden", H1: "Contact",
@@ -375,11 +410,14 @@ func (s *Site) single() {
 		Sections:    []Section{{Text: []string{"We keep what you write to us until it is answered, and membership data for as long as you are a Friend."}}},
 	})
 	s.add(&Page{
-		Path: "/gallery/", Layout: "plain", Title: "Gallery: the garden in pictures – Fernhollow", H1: "The garden in pictures",
+		Path: "/gallery/", Layout: "plain", Title: "Gallery: the garden in pictures – Fernhollow",
+		H1:          "The garden in pictures",
 		Description: "Twelve months of Fernhollow in pictures, from snowdrops by the ice house to frost on the cedar lawn.",
 		Pictures: []Picture{
-			{Name: "jan", Alt: "Snow on the cedar lawn"}, {Name: "feb", Alt: "Snowdrops"}, {Name: "mar", Alt: "Wild daffodils"}, {Name: "apr", Alt: ""},
-			{Name: "may", Alt: "Ferns unrolling"}, {Name: "jun", Alt: "Orchids in the meadow"}, {Name: "jul", Alt: "The lake"}, {Name: "aug", Alt: "Hay"},
+			{Name: "jan", Alt: "Snow on the cedar lawn"}, {Name: "feb", Alt: "Snowdrops"},
+			{Name: "mar", Alt: "Wild daffodils"}, {Name: "apr", Alt: ""},
+			{Name: "may", Alt: "Ferns unrolling"}, {Name: "jun", Alt: "Orchids in the meadow"},
+			{Name: "jul", Alt: "The lake"}, {Name: "aug", Alt: "Hay"},
 		},
 	})
 	s.add(&Page{
@@ -387,14 +425,19 @@ func (s *Site) single() {
 		Description: "Search all pages of Fernhollow Botanic Garden: plants, events, notes and the shop, in English, German and Welsh.",
 		RawMain:     []string{`<form role="search"><label>Words <input type="search" name="q"></label> <button>Look</button></form>`},
 	})
-	access := compose("access", visitSentences, map[string]string{"Title": "The way for everybody", "title": "the way for everybody"})
+	access := compose("access", visitSentences,
+		map[string]string{"Title": "The way for everybody", "title": "the way for everybody"})
 	s.add(&Page{ // an SVG has a title of its own, and icons can have names
-		Path: "/accessibility/", Layout: "plain", Title: "Access for everybody – Fernhollow", H1: "Access for everybody",
+		Path: "/accessibility/", Layout: "plain", Title: "Access for everybody – Fernhollow",
+		H1:          "Access for everybody",
 		Description: "Paths, rest places, toilets and help at Fernhollow for visitors who use a wheelchair, a stick, a pram or a guide dog.",
 		Sections: []Section{
-			{2, "Paths", []string{paragraph(access[5], access[3], access[17], access[12]), paragraph(access[0], access[1])}},
-			{2, "Help", []string{paragraph(access[4], access[11], access[10]), paragraph(access[13], access[16], access[8])}},
-			{2, "Quiet hours", []string{paragraph(access[6], access[14], access[15], access[2]), paragraph(access[9], access[7])}},
+			{2, "Paths", []string{paragraph(access[5], access[3], access[17], access[12]),
+				paragraph(access[0], access[1])}},
+			{2, "Help", []string{paragraph(access[4], access[11], access[10]),
+				paragraph(access[13], access[16], access[8])}},
+			{2, "Quiet hours", []string{paragraph(access[6], access[14], access[15], access[2]),
+				paragraph(access[9], access[7])}},
 		},
 		RawMain: []string{
 			`<p><a href="/visit/map-room/"><svg viewBox="0 0 8 8"><title>Map of level paths</title><path d="M0 0h8v8z"/></svg></a>`,

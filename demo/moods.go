@@ -62,10 +62,12 @@ func text(body string) http.HandlerFunc {
 // Moods are all there are.
 var Moods = []Mood{
 	{Name: "no robots.txt", Checks: []string{"robots-missing"}, set: answering("/robots.txt", http.NotFound)},
-	{Name: "a robots.txt that fails", Checks: []string{"robots-unreachable"}, set: answering("/robots.txt", func(w http.ResponseWriter, _ *http.Request) {
-		http.Error(w, "away", http.StatusServiceUnavailable)
-	})},
-	{Name: "a robots.txt with slips", Checks: []string{"robots-invalid", "robots-no-sitemap"}, set: answering("/robots.txt", text("User-agent: *\nDisalow: /preview/\n"))},
+	{Name: "a robots.txt that fails", Checks: []string{"robots-unreachable"},
+		set: answering("/robots.txt", func(w http.ResponseWriter, _ *http.Request) {
+			http.Error(w, "away", http.StatusServiceUnavailable)
+		})},
+	{Name: "a robots.txt with slips", Checks: []string{"robots-invalid", "robots-no-sitemap"},
+		set: answering("/robots.txt", text("User-agent: *\nDisalow: /preview/\n"))},
 	{Name: "no sitemap", Checks: []string{"robots-no-sitemap", "sitemap-missing"}, set: func(s *Site) {
 		s.answers = func(w http.ResponseWriter, r *http.Request) bool {
 			switch r.URL.Path {
@@ -79,13 +81,16 @@ var Moods = []Mood{
 			return true
 		}
 	}},
-	{Name: "open doors", Checks: []string{"https-not-forced", "variant-hosts-open"}, set: func(s *Site) { s.Page("/").Plain = true; numbersRedirect(s) }},
-	{Name: "no protection", Checks: []string{"headers-missing", "hsts-missing", "server-signature"}, set: func(s *Site) {
-		s.bare = true
-		s.Page("/").Header = map[string]string{"Server": "fernd/2.4.1"}
-	}},
+	{Name: "open doors", Checks: []string{"https-not-forced", "variant-hosts-open"},
+		set: func(s *Site) { s.Page("/").Plain = true; numbersRedirect(s) }},
+	{Name: "no protection", Checks: []string{"headers-missing", "hsts-missing", "server-signature"},
+		set: func(s *Site) {
+			s.bare = true
+			s.Page("/").Header = map[string]string{"Server": "fernd/2.4.1"}
+		}},
 	{Name: "cut off from the world", Checks: []string{"outside-unresolved"}, Abroad: true, set: func(s *Site) {
-		s.Page("/").RawMain = append(s.Page("/").RawMain, `<p>With thanks to <a href="https://mossbank.invalid/">our neighbours at Mossbank</a>.</p>`)
+		s.Page("/").RawMain = append(s.Page("/").RawMain,
+			`<p>With thanks to <a href="https://mossbank.invalid/">our neighbours at Mossbank</a>.</p>`)
 	}},
 	{Name: "kept out of search", Checks: []string{"index-closed"}, set: func(s *Site) {
 		for _, p := range s.Pages {
@@ -93,7 +98,8 @@ var Moods = []Mood{
 		}
 	}},
 	{Name: "settings in the open", Checks: []string{"files-open"}, set: answering("/.env", text("PASSWORD=fern\n"))},
-	{Name: "a garden below the root", Checks: []string{"root-refused"}, Start: "visit/", set: answering("/", http.NotFound)},
+	{Name: "a garden below the root", Checks: []string{"root-refused"}, Start: "visit/",
+		set: answering("/", http.NotFound)},
 	{Name: "languages apart", Checks: []string{"hreflang-missing"}, Start: "de/", set: func(s *Site) {
 		for _, p := range s.Pages {
 			isAlternate := func(raw string) bool { return strings.Contains(raw, `rel="alternate"`) }
@@ -120,7 +126,8 @@ var Moods = []Mood{
 	{Name: "a certificate of nobody", Checks: []string{"certificate-bad"}, Unknown: true},
 	{Name: "an old server", Checks: []string{"tls-old"}, Oldest: tls.VersionTLS10},
 	{Name: "one file after the other", Checks: []string{"http-old"}, Slow: true},
-	{Name: "shut to robots", Checks: []string{"index-closed"}, set: answering("/robots.txt", text("User-agent: *\nAllow: /$\nAllow: /visit/$\nDisallow: /\nSitemap: "+Home+"sitemap.xml\n"))},
+	{Name: "shut to robots", Checks: []string{"index-closed"},
+		set: answering("/robots.txt", text("User-agent: *\nAllow: /$\nAllow: /visit/$\nDisallow: /\nSitemap: "+Home+"sitemap.xml\n"))},
 	{Name: "everything leads home", Checks: []string{"redirect-lump"}, set: func(s *Site) {
 		home := s.Page("/")
 		for _, name := range []string{"roses", "mosses", "talks", "maps", "gifts"} {
@@ -137,14 +144,17 @@ var Moods = []Mood{
 			return true
 		}
 	}},
-	{Name: "hosts that are gone", Checks: []string{"reach-no-connection", "reach-no-dns"}, Hosts: []string{"gone." + Host, "closed." + Host}, set: func(s *Site) {
-		home := s.Page("/")
-		for _, host := range []string{"gone", "closed"} {
-			for _, page := range []string{"", "talks/"} {
-				home.RawMain = append(home.RawMain, fmt.Sprintf(`<p><a href="https://%s.%s/%s">The page of %s %s</a></p>`, host, Host, page, host, page))
+	{Name: "hosts that are gone", Checks: []string{"reach-no-connection", "reach-no-dns"},
+		Hosts: []string{"gone." + Host, "closed." + Host}, set: func(s *Site) {
+			home := s.Page("/")
+			for _, host := range []string{"gone", "closed"} {
+				for _, page := range []string{"", "talks/"} {
+					home.RawMain = append(home.RawMain,
+						fmt.Sprintf(`<p><a href="https://%s.%s/%s">The page of %s %s</a></p>`, host, Host, page, host,
+							page))
+				}
 			}
-		}
-	}},
+		}},
 }
 
 // numbersRedirect keeps the bare IP address from answering.

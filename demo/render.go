@@ -7,12 +7,15 @@ import (
 )
 
 var menus = map[string][]Ref{
-	"en": {{"/", "Home"}, {"/plants/", "Plants"}, {"/visit/", "Visit"}, {"/events/", "What’s on"}, {"/shop/", "Shop"}, {"/research/", "Research"}, {"/journal/", "Journal"}, {"/members/", "Members"}, {"/de/", "Deutsch"}, {"/cy/", "Cymraeg"}},
+	"en": {{"/", "Home"}, {"/plants/", "Plants"}, {"/visit/", "Visit"}, {"/events/", "What’s on"}, {"/shop/", "Shop"},
+		{"/research/", "Research"}, {"/journal/", "Journal"}, {"/members/", "Members"}, {"/de/", "Deutsch"},
+		{"/cy/", "Cymraeg"}},
 	"de": {{"/de/", "Start"}, {"/de/gaerten/", "Gärten"}, {"/", "English"}, {"/cy/", "Cymraeg"}},
 	"cy": {{"/cy/", "Cartref"}, {"/cy/gerddi/", "Gerddi"}, {"/", "English"}, {"/de/", "Deutsch"}},
 }
 
-var footerMenu = []Ref{{"/contact/", "Contact"}, {"/privacy/", "Privacy"}, {"/accessibility/", "Accessibility"}, {"/gallery/", "Gallery"}, {"/search/", "Search"}}
+var footerMenu = []Ref{{"/contact/", "Contact"}, {"/privacy/", "Privacy"}, {"/accessibility/", "Accessibility"},
+	{"/gallery/", "Gallery"}, {"/search/", "Search"}}
 
 func esc(s string) string { return html.EscapeString(s) }
 
@@ -101,7 +104,8 @@ func (s *Site) render(p *Page) string {
 		line("</ul>")
 	}
 	if near := s.near[p.Path]; near[0] != nil {
-		line(`<aside class="near"><p>Beside it: <a href="%s">%s</a>, <a href="%s">%s</a></p></aside>`, near[0].Path, esc(s.nameOf(near[0])), near[1].Path, esc(s.nameOf(near[1])))
+		line(`<aside class="near"><p>Beside it: <a href="%s">%s</a>, <a href="%s">%s</a></p></aside>`, near[0].Path,
+			esc(s.nameOf(near[0])), near[1].Path, esc(s.nameOf(near[1])))
 	}
 	if len(p.Pager) > 0 {
 		line(`<p class="pager">`)

@@ -132,8 +132,9 @@ type Finding struct {
 // New builds an edition.
 func New(e Edition) *Site {
 	s := &Site{
-		Edition: e, Redirects: map[string]string{}, Errors: map[string]int{}, Hanging: map[string]bool{}, byPath: map[string]*Page{},
-		Moved: map[string]string{}, Files: map[string]File{}, near: map[string][2]*Page{}, names: map[string]string{},
+		Edition: e, Redirects: map[string]string{}, Errors: map[string]int{}, Hanging: map[string]bool{},
+		byPath: map[string]*Page{},
+		Moved:  map[string]string{}, Files: map[string]File{}, near: map[string][2]*Page{}, names: map[string]string{},
 	}
 	s.build()
 	s.linkWild()
@@ -236,7 +237,8 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	path := keyOf(r.URL)
-	if strings.HasPrefix(r.URL.RawQuery, "utm_") || strings.HasPrefix(r.URL.RawQuery, "from=") { // where a visitor comes from changes nothing
+	// where a visitor comes from changes nothing
+	if strings.HasPrefix(r.URL.RawQuery, "utm_") || strings.HasPrefix(r.URL.RawQuery, "from=") {
 		to, _, _ := strings.Cut(path, "?")
 		http.Redirect(w, r, to, http.StatusMovedPermanently)
 		return
@@ -396,7 +398,8 @@ func (s *Site) sitemap(part func(path string) bool) string {
 
 // advertised tells whether a noindex page stands in the sitemap by mistake.
 func (s *Site) advertised(path string) bool {
-	return slices.ContainsFunc(s.Planted, func(f Finding) bool { return f.Check == "index-noindex-linked" && f.Page == path })
+	return slices.ContainsFunc(s.Planted,
+		func(f Finding) bool { return f.Check == "index-noindex-linked" && f.Page == path })
 }
 
 // pictures are those painted so far, by name.

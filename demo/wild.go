@@ -30,10 +30,11 @@ const Neighbours = "seed-library.example"
 // linkWild links to it from the garden's ordinary pages.
 func (s *Site) linkWild() {
 	for path, raw := range map[string]string{
-		"/events/":   `<p>All dates stand in <a href="/events/calendar/2026/5/">the calendar</a>.</p>`,
-		"/shop/":     `<p>Show only <a href="/shop/?colour=green">what is green</a> or <a href="/shop/?size=s">what is small</a>.</p>`,
-		"/members/":  `<p>Members meet in <a href="/members/club/">their club</a>.</p>`,
-		"/visit/":    `<p>Take <a href="/visit/map.pdf">the map</a> with you, and see <a href="http://` + Neighbours + `/gardens/">our friends’ gardens</a>.</p>`,
+		"/events/":  `<p>All dates stand in <a href="/events/calendar/2026/5/">the calendar</a>.</p>`,
+		"/shop/":    `<p>Show only <a href="/shop/?colour=green">what is green</a> or <a href="/shop/?size=s">what is small</a>.</p>`,
+		"/members/": `<p>Members meet in <a href="/members/club/">their club</a>.</p>`,
+		"/visit/": `<p>Take <a href="/visit/map.pdf">the map</a> with you, and see <a href="http://` + Neighbours +
+			`/gardens/">our friends’ gardens</a>.</p>`,
 		"/research/": `<p>Read <a href="/research/report.pdf">the report of the year</a>, and what was lent to <a href="http://` + Neighbours + `/closed/">the seed library</a>.</p>`,
 	} {
 		p := s.Page(path)
@@ -104,9 +105,12 @@ func (s *Site) calendar(year, month int) *Page {
 	days.WriteString("</table>")
 	return &Page{
 		Path: calendarPath(year, month), Lang: "en-GB", Layout: "plain", NoIndex: true,
-		Title: "What is on in " + name + " – Fernhollow", Description: "The events of " + name + " at Fernhollow Botanic Garden, day by day.", H1: "Calendar for " + name,
-		RawMain: []string{days.String(), "<p>Nothing has been planned for this month yet.</p>"},
-		Pager:   []Ref{{calendarPath(last.Year(), int(last.Month())), "the month before"}, {calendarPath(next.Year(), int(next.Month())), "the month after"}},
+		Title:       "What is on in " + name + " – Fernhollow",
+		Description: "The events of " + name + " at Fernhollow Botanic Garden, day by day.",
+		H1:          "Calendar for " + name,
+		RawMain:     []string{days.String(), "<p>Nothing has been planned for this month yet.</p>"},
+		Pager: []Ref{{calendarPath(last.Year(), int(last.Month())), "the month before"},
+			{calendarPath(next.Year(), int(next.Month())), "the month after"}},
 	}
 }
 
@@ -114,7 +118,8 @@ var filters = []struct {
 	name   string
 	values []string
 }{
-	{"colour", []string{"green", "red", "blue"}}, {"size", []string{"s", "m", "l"}}, {"for", []string{"her", "him", "them"}}, {"sort", []string{"price", "new"}},
+	{"colour", []string{"green", "red", "blue"}}, {"size", []string{"s", "m", "l"}},
+	{"for", []string{"her", "him", "them"}}, {"sort", []string{"price", "new"}},
 }
 
 // filtered is the shop's list, with the filters that are set and links to set one more.
@@ -129,7 +134,8 @@ func (s *Site) filtered(r *http.Request) *Page {
 	}
 	return &Page{
 		Path: "/shop/?" + r.URL.RawQuery, Lang: "en-GB", Layout: "plain", Canonical: "/shop/",
-		Title: "The garden shop, as you like it – Fernhollow", Description: "What the garden shop has, filtered.", H1: "The shop, filtered",
+		Title: "The garden shop, as you like it – Fernhollow", Description: "What the garden shop has, filtered.",
+		H1:      "The shop, filtered",
 		RawMain: []string{"<ul>" + links.String() + "</ul>"},
 	}
 }
@@ -149,7 +155,8 @@ func (s *Site) club(w http.ResponseWriter, r *http.Request) {
 	rooms := []string{"diary", "seed-list", "minutes"}
 	room := strings.Trim(strings.TrimPrefix(r.URL.Path, "/members/club/"), "/")
 	p := &Page{
-		Path: r.URL.Path, Lang: "en-GB", Layout: "member", NoIndex: true, Title: "The members’ club: " + room + " – Fernhollow",
+		Path: r.URL.Path, Lang: "en-GB", Layout: "member", NoIndex: true,
+		Title:       "The members’ club: " + room + " – Fernhollow",
 		Description: "For members of the club.", H1: "The club " + room,
 		RawMain: []string{"<p>" + LoginProof + `. <a href="/members/sign-out/">Sign out</a></p>`},
 	}
@@ -161,7 +168,8 @@ func (s *Site) club(w http.ResponseWriter, r *http.Request) {
 
 func (s *Site) signIn(w http.ResponseWriter, r *http.Request) {
 	if r.Method == http.MethodPost {
-		if r.FormValue("user") == Member && r.FormValue("password") == MemberPassword && r.FormValue("token") == "t-"+r.FormValue("to") {
+		if r.FormValue("user") == Member && r.FormValue("password") == MemberPassword &&
+			r.FormValue("token") == "t-"+r.FormValue("to") {
 			http.SetCookie(w, &http.Cookie{Name: "club", Value: session(), Path: "/members/"})
 			http.Redirect(w, r, "/members/club/", http.StatusSeeOther)
 			return
@@ -169,7 +177,8 @@ func (s *Site) signIn(w http.ResponseWriter, r *http.Request) {
 	}
 	to := r.URL.Query().Get("to")
 	s.write(w, r, &Page{
-		Path: r.URL.RequestURI(), Lang: "en-GB", Layout: "plain", NoIndex: true, Title: "Sign in to the members’ club – Fernhollow",
+		Path: r.URL.RequestURI(), Lang: "en-GB", Layout: "plain", NoIndex: true,
+		Title:       "Sign in to the members’ club – Fernhollow",
 		Description: "For members of the club.", H1: "Sign in",
 		RawMain: []string{fmt.Sprintf(`<form method="post" action="/members/sign-in/"><input type="hidden" name="token" value="t-%[1]s"><input type="hidden" name="to" value="%[1]s">
 <label>Name <input name="user"></label> <label>Password <input type="password" name="password"></label> <button>Sign in</button></form>`, html.EscapeString(to))},
@@ -241,7 +250,8 @@ func (s *Site) maps(w http.ResponseWriter, path string) bool {
 	switch path {
 	case "/sitemap.xml":
 		fmt.Fprint(w, `<?xml version="1.0" encoding="UTF-8"?><sitemapindex xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">`)
-		for _, name := range []string{"sitemap-shop.xml.gz", "sitemap-garden.xml", "sitemap-2019.xml", "sitemap-broken.xml"} {
+		for _, name := range []string{"sitemap-shop.xml.gz", "sitemap-garden.xml", "sitemap-2019.xml",
+			"sitemap-broken.xml"} {
 			fmt.Fprintf(w, "<sitemap><loc>%s%s</loc></sitemap>\n", Home, name)
 		}
 		fmt.Fprint(w, "</sitemapindex>")

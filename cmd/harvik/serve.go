@@ -164,7 +164,8 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 		}
 		fmt.Fprintf(os.Stdout, "Harvik runs at %s\nSign in to the console, once, within a day: %s\n", address, link)
 	} else {
-		fmt.Fprintf(os.Stdout, "Harvik runs at %s\n`harvik link` prints a link that signs in to the console.\n", address)
+		fmt.Fprintf(os.Stdout, "Harvik runs at %s\n`harvik link` prints a link that signs in to the console.\n",
+			address)
 	}
 	var err error
 	select {
@@ -203,7 +204,8 @@ func lock(data string) (unlock func(), err error) {
 	}
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		f.Close()
-		return nil, fmt.Errorf("another service uses the data folder %s; stop it, or choose another folder with --data", data)
+		return nil, fmt.Errorf("another service uses the data folder %s; stop it, or choose another folder with --data",
+			data)
 	}
 	return func() { f.Close() }, nil
 }

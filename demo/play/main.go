@@ -33,9 +33,10 @@ func main() {
 	var (
 		binary  = flag.String("harvik", "bin/harvik", "the harvik binary")
 		edition = flag.String("edition", "spring", "spring or summer")
-		data    = flag.String("data", filepath.Join(os.TempDir(), fmt.Sprintf("harvik-demo-%d", os.Getuid())), "data folder")
-		once    = flag.Bool("once", false, "end after printing")
-		bears   = flag.Int("bears", 0, "requests at once that the garden's host bears; 0 for any number")
+		data    = flag.String("data", filepath.Join(os.TempDir(), fmt.Sprintf("harvik-demo-%d", os.Getuid())),
+			"data folder")
+		once  = flag.Bool("once", false, "end after printing")
+		bears = flag.Int("bears", 0, "requests at once that the garden's host bears; 0 for any number")
 	)
 	flag.Parse()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
@@ -66,7 +67,9 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 		return err
 	}
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
-	go server.Serve(demo.Both(site, &tls.Config{Certificates: []tls.Certificate{certificate}, NextProtos: demo.Protocols, MinVersion: tls.VersionTLS12}))
+	go server.Serve(demo.Both(site,
+		&tls.Config{Certificates: []tls.Certificate{certificate}, NextProtos: demo.Protocols,
+			MinVersion: tls.VersionTLS12}))
 	defer server.Close()
 	console, err := listen("HARVIK_PORT", "8420", "the service")
 	if err != nil {
@@ -91,10 +94,12 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 			return err
 		}
 	}
-	if out, err := command(ctx, binary, data, "site", "allow", "fernhollow", "127.0.0.0/8").CombinedOutput(); err != nil {
+	if out, err := command(ctx, binary, data, "site", "allow", "fernhollow",
+		"127.0.0.0/8").CombinedOutput(); err != nil {
 		return fmt.Errorf("allowing the site to be here: %w: %s", err, out)
 	}
-	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "4s", "--retries", "1", "--parallel", "8",
+	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "4s", "--retries", "1", "--parallel",
+		"8",
 		"--host", demo.Host+"="+site.Addr().String(), "ca="+strconv.Quote(authority),
 		"snippets=[{name: consent, contains: "+demo.Consent+"}]")
 	if out, err := plan.CombinedOutput(); err != nil {
@@ -109,7 +114,8 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	if once {
 		return nil
 	}
-	fmt.Printf("\nThe console is at http://%s\nSign in, once: %s\nThe command line: %s --data %s fixes fernhollow\n", address, link, binary, data)
+	fmt.Printf("\nThe console is at http://%s\nSign in, once: %s\nThe command line: %s --data %s fixes fernhollow\n",
+		address, link, binary, data)
 	fmt.Println("Enter turns the garden to its other edition, to recheck, crawl again and see the drift. Ctrl-C ends the demo.")
 	go turn(garden, os.Stdin, os.Stdout)
 	gone := make(chan error, 1)

@@ -3,6 +3,8 @@ package archtest
 
 import (
 	"encoding/json"
+	"go/scanner"
+	"go/token"
 	"io"
 	"io/fs"
 	"os"
@@ -11,6 +13,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"harvik/internal/testkit"
 )
@@ -183,4 +186,52 @@ func permits(may []string, path string) bool {
 		}
 	}
 	return false
+}
+
+// mostColumns is how long a line may be, with tabs of four. Text in quotes does not count: it is looked for whole.
+const mostColumns = 120
+
+// TestLines holds lines to a length at which two files fit beside each other.
+func TestLines(t *testing.T) {
+	root := testkit.Root(t)
+	err := filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		if d != nil && d.IsDir() && (d.Name() == "node_modules" || strings.HasPrefix(d.Name(), ".")) {
+			return fs.SkipDir
+		}
+		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, ".gen.go") {
+			return err
+		}
+		data, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		for n, line := range strings.Split(withoutText(data), "\n") {
+			if long := utf8.RuneCountInString(strings.ReplaceAll(line, "\t", "    ")); long > mostColumns {
+				t.Errorf("%s:%d: %d columns", strings.TrimPrefix(path, root+"/"), n+1, long)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+}
+
+// withoutText is a file of Go without what stands in quotes, line by line.
+func withoutText(data []byte) string {
+	set := token.NewFileSet()
+	file := set.AddFile("", set.Base(), len(data))
+	var s scanner.Scanner
+	s.Init(file, data, nil, 0)
+	out, last := strings.Builder{}, 0
+	for pos, tok, lit := s.Scan(); tok != token.EOF; pos, tok, lit = s.Scan() {
+		if tok == token.STRING {
+			at := file.Offset(pos)
+			out.Write(data[last:at])
+			out.WriteString(strings.Repeat("\n", strings.Count(lit, "\n")))
+			last = at + len(lit)
+		}
+	}
+	out.Write(data[last:])
+	return out.String()
 }

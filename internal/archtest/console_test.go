@@ -16,8 +16,8 @@ import (
 // longest is how many lines a file of the console has at most, besides what is generated and the list of queries.
 const longest = 200
 
-// TestConsoleRooms holds the console to its plan: features know ui, lib and api, and nothing of each other; ui and lib know
-// no feature; no component is longer than a screen or four.
+// TestConsoleRooms holds the console to its plan: features know ui, lib and api, and nothing of each other; ui and lib
+// know no feature; no component is longer than a screen or four.
 func TestConsoleRooms(t *testing.T) {
 	root := filepath.Join(testkit.Root(t), "console", "src")
 	imports := regexp.MustCompile(`(?:from|import\()\s*"(\.[^"]*)"`)

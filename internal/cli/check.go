@@ -25,7 +25,8 @@ func (a *app) checkCommand() *cobra.Command {
 				return writeJSON(w, ch)
 			}
 			fmt.Fprintf(w, "%s %s: %s\n", sign(w, ch.Severity), bold(w, ch.ID), ch.Title)
-			fmt.Fprintf(w, "  %s, factor %g, group %s, looks at %s; a repair takes %s\n\n", ch.Severity, ch.Factor, ch.Group, ch.Scope, ch.Effort)
+			fmt.Fprintf(w, "  %s, factor %g, group %s, looks at %s; a repair takes %s\n\n", ch.Severity, ch.Factor,
+				ch.Group, ch.Scope, ch.Effort)
 			for _, part := range [][2]string{{"What", ch.What}, {"Why", ch.Why}, {"How to fix", ch.How}} {
 				fmt.Fprintln(w, "  "+bold(w, part[0]))
 				wrap(w, "  ", part[1])

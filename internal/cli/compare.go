@@ -22,7 +22,8 @@ func (a *app) compareCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			d, err := cl.ComparePages(c.Context(), cr.Site, api.Numbered(cr.Number), &api.ComparePagesParams{A: in[1], B: in[2]})
+			d, err := cl.ComparePages(c.Context(), cr.Site, api.Numbered(cr.Number),
+				&api.ComparePagesParams{A: in[1], B: in[2]})
 			if err != nil {
 				return err
 			}
@@ -30,7 +31,8 @@ func (a *app) compareCommand() *cobra.Command {
 			if a.json {
 				return writeJSON(w, d)
 			}
-			fmt.Fprintf(w, "A  %s, %s words\nB  %s, %s words\n%s\n\n", d.A, numbers.Thousands(d.WordsA), d.B, numbers.Thousands(d.WordsB),
+			fmt.Fprintf(w, "A  %s, %s words\nB  %s, %s words\n%s\n\n", d.A, numbers.Thousands(d.WordsA), d.B,
+				numbers.Thousands(d.WordsB),
 				bold(w, fmt.Sprintf("%d %% of the five-word runs are in both", int(100*d.Likeness))))
 			for _, p := range d.Passages {
 				words := strings.Fields(p.Text)
@@ -38,7 +40,8 @@ func (a *app) compareCommand() *cobra.Command {
 				case p.In != "both":
 					wrap(w, "  ", strings.ToUpper(p.In)+"  "+p.Text)
 				case len(words) > 2*sharedShown+3:
-					wrap(w, "     ", fmt.Sprintf("%s … (%d words) … %s", strings.Join(words[:sharedShown], " "), len(words)-2*sharedShown, strings.Join(words[len(words)-sharedShown:], " ")))
+					wrap(w, "     ", fmt.Sprintf("%s … (%d words) … %s", strings.Join(words[:sharedShown], " "),
+						len(words)-2*sharedShown, strings.Join(words[len(words)-sharedShown:], " ")))
 				default:
 					wrap(w, "     ", p.Text)
 				}

@@ -22,29 +22,34 @@ import (
 func (a *app) crawlCommand() *cobra.Command {
 	var pages int
 	var detach bool
-	list := &cobra.Command{Use: "list SITE", Short: "List a site's crawls, newest first", Args: args("SITE"), RunE: a.listCrawls}
+	list := &cobra.Command{Use: "list SITE", Short: "List a site's crawls, newest first", Args: args("SITE"),
+		RunE: a.listCrawls}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
-	stop := a.forCrawl("stop", "End a running crawl early; what it has is kept and judged", "running", func(c *cobra.Command, cl *api.Client, site string, number int) error {
-		if err := cl.StopCrawl(c.Context(), site, api.Numbered(number)); err != nil {
-			return err
-		}
-		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is ending; what it has will be judged.\n", number, site)
-		return nil
-	})
-	pause := a.forCrawl("pause", "Put a running crawl away until it is resumed", "running", func(c *cobra.Command, cl *api.Client, site string, number int) error {
-		if err := cl.PauseCrawl(c.Context(), site, api.Numbered(number)); err != nil {
-			return err
-		}
-		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is pausing. Go on with `harvik crawl resume %s`.\n", number, site, site)
-		return nil
-	})
-	resume := a.forCrawl("resume", "Go on with a paused crawl, and follow it", "paused", func(c *cobra.Command, cl *api.Client, site string, number int) error {
-		cr, err := cl.ResumeCrawl(c.Context(), site, api.Numbered(number))
-		if err != nil {
-			return err
-		}
-		return a.begun(c, cl, cr, detach)
-	})
+	stop := a.forCrawl("stop", "End a running crawl early; what it has is kept and judged", "running",
+		func(c *cobra.Command, cl *api.Client, site string, number int) error {
+			if err := cl.StopCrawl(c.Context(), site, api.Numbered(number)); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is ending; what it has will be judged.\n", number, site)
+			return nil
+		})
+	pause := a.forCrawl("pause", "Put a running crawl away until it is resumed", "running",
+		func(c *cobra.Command, cl *api.Client, site string, number int) error {
+			if err := cl.PauseCrawl(c.Context(), site, api.Numbered(number)); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s is pausing. Go on with `harvik crawl resume %s`.\n", number, site,
+				site)
+			return nil
+		})
+	resume := a.forCrawl("resume", "Go on with a paused crawl, and follow it", "paused",
+		func(c *cobra.Command, cl *api.Client, site string, number int) error {
+			cr, err := cl.ResumeCrawl(c.Context(), site, api.Numbered(number))
+			if err != nil {
+				return err
+			}
+			return a.begun(c, cl, cr, detach)
+		})
 	detached(resume, &detach)
 	c := &cobra.Command{
 		Use: "crawl SITE", Short: "Crawl a site by its plan, and follow the crawl", Args: args("SITE"),
@@ -67,7 +72,8 @@ following, not the crawl; "harvik crawl stop SITE" ends that.`,
 	}
 	c.Flags().IntVar(&pages, "pages", 0, "fetch at most this many addresses, this once")
 	detached(c, &detach)
-	c.AddCommand(list, stop, pause, resume, a.continueCommand(), a.paceCommand(), a.leftCommand(), a.markCommand(), a.removeCrawlCommand())
+	c.AddCommand(list, stop, pause, resume, a.continueCommand(), a.paceCommand(), a.leftCommand(), a.markCommand(),
+		a.removeCrawlCommand())
 	return c
 }
 
@@ -101,7 +107,8 @@ func (a *app) markCommand() *cobra.Command {
 }
 
 // forNumbered is a command on a crawl that has to be named by its number.
-func (a *app) forNumbered(name, short, long string, do func(*cobra.Command, *api.Client, string, int) error) *cobra.Command {
+func (a *app) forNumbered(name, short, long string,
+	do func(*cobra.Command, *api.Client, string, int) error) *cobra.Command {
 	return &cobra.Command{
 		Use: name + " SITE@N", Short: short, Long: long, Args: args("SITE@N"),
 		RunE: func(c *cobra.Command, in []string) error {
@@ -138,7 +145,8 @@ func (a *app) begun(c *cobra.Command, cl *api.Client, cr api.Crawl, detach bool)
 }
 
 // forCrawl is a command on a crawl of a state: the one that is named, or the site's newest such.
-func (a *app) forCrawl(name, short, state string, do func(*cobra.Command, *api.Client, string, int) error) *cobra.Command {
+func (a *app) forCrawl(name, short, state string,
+	do func(*cobra.Command, *api.Client, string, int) error) *cobra.Command {
 	return &cobra.Command{
 		Use: name + " SITE[@N]", Short: short, Args: args("SITE"),
 		RunE: func(c *cobra.Command, in []string) error {
@@ -177,16 +185,17 @@ func crawlIn(ctx context.Context, cl *api.Client, site, state string) (int, erro
 func (a *app) continueCommand() *cobra.Command {
 	var pages int
 	var detach bool
-	c := a.forCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished", func(c *cobra.Command, cl *api.Client, site string, number int) error {
-		if pages == 0 {
-			return usage(c, errors.New("say how far with --pages"))
-		}
-		cr, err := cl.ContinueCrawl(c.Context(), site, api.Numbered(number), api.MorePages{Pages: pages})
-		if err != nil {
-			return err
-		}
-		return a.begun(c, cl, cr, detach)
-	})
+	c := a.forCrawl("continue", "Let a crawl that its number of pages ended go on to a higher one", "finished",
+		func(c *cobra.Command, cl *api.Client, site string, number int) error {
+			if pages == 0 {
+				return usage(c, errors.New("say how far with --pages"))
+			}
+			cr, err := cl.ContinueCrawl(c.Context(), site, api.Numbered(number), api.MorePages{Pages: pages})
+			if err != nil {
+				return err
+			}
+			return a.begun(c, cl, cr, detach)
+		})
 	c.Flags().IntVar(&pages, "pages", 0, "addresses fetched at most, with those it has")
 	detached(c, &detach)
 	return c
@@ -196,29 +205,30 @@ func (a *app) paceCommand() *cobra.Command {
 	var parallel int
 	var pause string
 	var perSecond float64
-	c := a.forCrawl("pace", "Change the pace of a running crawl", "running", func(c *cobra.Command, cl *api.Client, site string, number int) error {
-		var pace api.PaceChange
-		if c.Flags().Changed("parallel") {
-			pace.Parallel = &parallel
-		}
-		if c.Flags().Changed("per-second") {
-			pace.PerSecond = &perSecond
-		}
-		if c.Flags().Changed("pause") {
-			pace.Pause = new(plan.Duration)
-			if err := pace.Pause.UnmarshalJSON([]byte(strconv.Quote(pause))); err != nil {
-				return usage(c, fmt.Errorf("--pause: %w", err))
+	c := a.forCrawl("pace", "Change the pace of a running crawl", "running",
+		func(c *cobra.Command, cl *api.Client, site string, number int) error {
+			var pace api.PaceChange
+			if c.Flags().Changed("parallel") {
+				pace.Parallel = &parallel
 			}
-		}
-		if pace == (api.PaceChange{}) {
-			return usage(c, errors.New("say what to change: --parallel, --pause or --per-second"))
-		}
-		if _, err := cl.SetPace(c.Context(), site, api.Numbered(number), pace); err != nil {
-			return err
-		}
-		fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s goes on at that pace.\n", number, site)
-		return nil
-	})
+			if c.Flags().Changed("per-second") {
+				pace.PerSecond = &perSecond
+			}
+			if c.Flags().Changed("pause") {
+				pace.Pause = new(plan.Duration)
+				if err := pace.Pause.UnmarshalJSON([]byte(strconv.Quote(pause))); err != nil {
+					return usage(c, fmt.Errorf("--pause: %w", err))
+				}
+			}
+			if pace == (api.PaceChange{}) {
+				return usage(c, errors.New("say what to change: --parallel, --pause or --per-second"))
+			}
+			if _, err := cl.SetPace(c.Context(), site, api.Numbered(number), pace); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "Crawl %d of %s goes on at that pace.\n", number, site)
+			return nil
+		})
 	c.Flags().IntVar(&parallel, "parallel", 0, "requests at once")
 	c.Flags().StringVar(&pause, "pause", "", "time between the starts of two requests, such as 200ms")
 	c.Flags().Float64Var(&perSecond, "per-second", 0, "requests a second at most; 0 is no ceiling")
@@ -248,7 +258,8 @@ func (a *app) follow(c *cobra.Command, cl *api.Client, cr api.Crawl) error {
 		fmt.Fprintln(talk, "The service ended. The crawl goes on when it starts again.")
 		return nil
 	case "paused":
-		fmt.Fprintf(talk, "Crawl %d of %s is paused after %s. Go on with `harvik crawl resume %s`.\n", cr.Number, cr.Site, numbers.Count(ended.Progress.Fetched, "address", "addresses"), cr.Site)
+		fmt.Fprintf(talk, "Crawl %d of %s is paused after %s. Go on with `harvik crawl resume %s`.\n", cr.Number,
+			cr.Site, numbers.Count(ended.Progress.Fetched, "address", "addresses"), cr.Site)
 		if ended.Detail != "" {
 			return errors.New(ended.Detail)
 		}
@@ -302,10 +313,12 @@ func tellWork(c *cobra.Command, cl *api.Client, cr api.Crawl) error {
 		}
 	}
 	if confirmed > 0 {
-		fmt.Fprintf(w, "\nConfirmed to be gone: %s. `harvik work %s --in confirmed` lists what ever was.\n", numbers.Count(confirmed, "fix", "fixes"), cr.Site)
+		fmt.Fprintf(w, "\nConfirmed to be gone: %s. `harvik work %s --in confirmed` lists what ever was.\n",
+			numbers.Count(confirmed, "fix", "fixes"), cr.Site)
 	}
 	if len(returned) > 0 {
-		fmt.Fprintf(w, "\n%s\n", bold(w, "RETURNED: "+numbers.Count(len(returned), "fix", "fixes")+", confirmed to be gone once, there again"))
+		fmt.Fprintf(w, "\n%s\n", bold(w,
+			"RETURNED: "+numbers.Count(len(returned), "fix", "fixes")+", confirmed to be gone once, there again"))
 		for _, t := range returned[:min(5, len(returned))] {
 			fmt.Fprintf(w, "  %s  %s\n", t.Fix, t.Line)
 		}
@@ -354,13 +367,16 @@ func progressLine(p api.Progress) string {
 	case "resuming":
 		return fmt.Sprintf("taking up again: %s read back", numbers.Thousands(p.Fetched))
 	case "probing":
-		return fmt.Sprintf("%s fetched; asking the front doors and some made-up addresses", numbers.Thousands(p.Fetched))
+		return fmt.Sprintf("%s fetched; asking the front doors and some made-up addresses",
+			numbers.Thousands(p.Fetched))
 	case "judging":
 		return fmt.Sprintf("%s fetched; judging the whole site", numbers.Thousands(p.Fetched))
 	}
-	line := fmt.Sprintf("%s fetched · %s waiting · %.0f a second · %s · %s", numbers.Thousands(p.Fetched), numbers.Thousands(p.Waiting), p.Rate,
+	line := fmt.Sprintf("%s fetched · %s waiting · %.0f a second · %s · %s", numbers.Thousands(p.Fetched),
+		numbers.Thousands(p.Waiting), p.Rate,
 		numbers.Count(p.Failures, "failure", "failures"), numbers.Count(p.Findings, "finding", "findings"))
-	if what := map[string]string{"sitemaps": "sitemaps", "resources": "resources", "outbound": "outbound links"}[p.Lane]; what != "" {
+	if what := map[string]string{"sitemaps": "sitemaps", "resources": "resources",
+		"outbound": "outbound links"}[p.Lane]; what != "" {
 		line = what + ": " + line
 	}
 	if p.Pace != nil && p.Pace.Reason != "" {
@@ -384,7 +400,8 @@ func (a *app) listCrawls(c *cobra.Command, in []string) error {
 	w := c.OutOrStdout()
 	rows := [][]string{{"crawl", "state", "ended by", "started", "fetched", "health", "fixes", "marked"}}
 	for _, cr := range list.Crawls {
-		row := []string{cr.Site + "@" + strconv.Itoa(cr.Number), cr.State, cr.Ending, cr.Started.Format("2006-01-02 15:04"), strconv.Itoa(cr.Progress.Fetched), "", "", ""}
+		row := []string{cr.Site + "@" + strconv.Itoa(cr.Number), cr.State, cr.Ending,
+			cr.Started.Format("2006-01-02 15:04"), strconv.Itoa(cr.Progress.Fetched), "", "", ""}
 		if cr.Report != nil && cr.Report.Scored {
 			row[5], row[6] = points(cr.Report.Health), strconv.Itoa(cr.Report.Fixes)
 		}

@@ -13,7 +13,8 @@ import (
 
 func (a *app) doorsCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "doors SITE[@N]", Short: "Show what the site's front doors, odd addresses and certificate answer", Args: args("SITE"),
+		Use: "doors SITE[@N]", Short: "Show what the site's front doors, odd addresses and certificate answer",
+		Args: args("SITE"),
 		RunE: func(c *cobra.Command, in []string) error {
 			cr, err := a.crawl(c, in[0])
 			if err != nil {
@@ -45,7 +46,8 @@ func printDoors(w io.Writer, p *api.Probes) {
 			if one.Status == 0 {
 				answer = one.Detail
 			}
-			rows = append(rows, []string{middle(one.Address, 60), answer, strings.Join(one.Hops, " → "), end(one.Title, 50)})
+			rows = append(rows, []string{middle(one.Address, 60), answer, strings.Join(one.Hops, " → "),
+				end(one.Title, 50)})
 		}
 		printRows(w, rows)
 		fmt.Fprintln(w)
@@ -62,7 +64,8 @@ func printDoors(w io.Writer, p *api.Probes) {
 		part("Icon at its usual place", []api.Probe{*p.Favicon})
 	}
 	if c := p.Certificate; c != nil {
-		fmt.Fprintf(w, "%s\n%s\nissued by %s, valid until %s; %s, %s\n", bold(w, "Certificate"), strings.Join(c.Names, ", "), c.Issuer,
+		fmt.Fprintf(w, "%s\n%s\nissued by %s, valid until %s; %s, %s\n", bold(w, "Certificate"),
+			strings.Join(c.Names, ", "), c.Issuer,
 			c.Until[:min(10, len(c.Until))], c.Version, c.Protocol)
 	}
 }

@@ -74,7 +74,8 @@ func printDrift(w io.Writer, site string, d api.DriftBetween, limit int) {
 		wrap(w, "  ", "Mind: "+n)
 	}
 	printStep(w, r.Step, limit)
-	fmt.Fprintf(w, "\n%s  %d gone · %d new · %d returned · %d still there · %d changed shape · %d not seen\n", bold(w, "Fixes"),
+	fmt.Fprintf(w, "\n%s  %d gone · %d new · %d returned · %d still there · %d changed shape · %d not seen\n",
+		bold(w, "Fixes"),
 		len(r.Gone), len(r.New), len(r.Returned), r.Still, len(r.Became), len(r.Unseen))
 	fmt.Fprintf(w, "  findings on pages that both crawls saw: %s gone, %s new, %s still there\n",
 		numbers.Thousands(r.Findings.Gone), numbers.Thousands(r.Findings.New), numbers.Thousands(r.Findings.Still))
@@ -177,7 +178,8 @@ func printFixChange(w io.Writer, what string, fixes []api.Fix, limit int) {
 	heading(w, what, len(fixes))
 	t := newTable(w, []string{"", "fix", "what and where", "pages", "gain"}, 4, 5)
 	for _, f := range fixes[:min(limit, len(fixes))] {
-		t.AppendRow([]any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, max(30, columns(w)-40)), numbers.Thousands(f.Pages), gain(f.Gain)})
+		t.AppendRow([]any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, max(30, columns(w)-40)),
+			numbers.Thousands(f.Pages), gain(f.Gain)})
 	}
 	t.Render()
 	more(w, len(fixes), limit)
@@ -211,7 +213,8 @@ func printChanges(w io.Writer, changes []api.PageChange, limit int) {
 			if what == "canonical" {
 				c.Before, c.After = fixlist.PathOf(c.Before), fixlist.PathOf(c.After)
 			}
-			fmt.Fprintf(w, "  %s  %s → %s\n", path(w, c.Address, 3), end(cmp.Or(c.Before, "none"), room), end(cmp.Or(c.After, "none"), room))
+			fmt.Fprintf(w, "  %s  %s → %s\n", path(w, c.Address, 3), end(cmp.Or(c.Before, "none"), room),
+				end(cmp.Or(c.After, "none"), room))
 		}
 		more(w, len(list), limit)
 	}
@@ -220,7 +223,8 @@ func printChanges(w io.Writer, changes []api.PageChange, limit int) {
 func (a *app) trendCommand() *cobra.Command {
 	limit := 24
 	c := &cobra.Command{
-		Use: "trend SITE", Short: "Show health, pages and findings over the crawls, by today's rules", Args: args("SITE"),
+		Use: "trend SITE", Short: "Show health, pages and findings over the crawls, by today's rules",
+		Args: args("SITE"),
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -247,13 +251,15 @@ func (a *app) trendCommand() *cobra.Command {
 }
 
 func trendRows(list []api.TrendPoint) [][]string {
-	rows := [][]string{{"crawl", "started", "health", "health as told", "pages", "errors", "warnings", "notices", "note"}}
+	rows := [][]string{{"crawl", "started", "health", "health as told", "pages", "errors", "warnings", "notices",
+		"note"}}
 	for _, p := range list {
 		health := ""
 		if p.Scored {
 			health = exactly(p.Health)
 		}
-		rows = append(rows, []string{strconv.Itoa(p.Crawl), p.Started.Format("2006-01-02 15:04"), health, exactly(p.Told), strconv.Itoa(p.Pages),
+		rows = append(rows, []string{strconv.Itoa(p.Crawl), p.Started.Format("2006-01-02 15:04"), health,
+			exactly(p.Told), strconv.Itoa(p.Pages),
 			strconv.Itoa(p.Findings[0]), strconv.Itoa(p.Findings[1]), strconv.Itoa(p.Findings[2]), p.Note})
 	}
 	return rows
@@ -265,7 +271,8 @@ func printTrend(w io.Writer, site string, list []api.TrendPoint) {
 		return
 	}
 	fmt.Fprintf(w, "%s, by the rules of crawl %d and the waivers of today\n\n", bold(w, site), list[len(list)-1].Crawl)
-	t := newTable(w, []string{"crawl", "started", "health", "", "pages", "◆", "◈", "◇", "largest causes of the step"}, 1, 3, 5, 6, 7, 8)
+	t := newTable(w, []string{"crawl", "started", "health", "", "pages", "◆", "◈", "◇", "largest causes of the step"},
+		1, 3, 5, 6, 7, 8)
 	for i, p := range list {
 		health, bar, step := "–", "", p.Note
 		if p.Scored {
@@ -279,8 +286,10 @@ func printTrend(w io.Writer, site string, list []api.TrendPoint) {
 			}
 			step = strings.Join(parts, "\n")
 		}
-		t.AppendRow([]any{p.Crawl, p.Started.Format("2006-01-02 15:04"), health, fmt.Sprintf("%-20s", bar), numbers.Thousands(p.Pages),
-			numbers.Thousands(p.Findings[0]), numbers.Thousands(p.Findings[1]), numbers.Thousands(p.Findings[2]), text.WrapSoft(step, max(30, columns(w)-80))})
+		t.AppendRow([]any{p.Crawl, p.Started.Format("2006-01-02 15:04"), health, fmt.Sprintf("%-20s", bar),
+			numbers.Thousands(p.Pages),
+			numbers.Thousands(p.Findings[0]), numbers.Thousands(p.Findings[1]), numbers.Thousands(p.Findings[2]),
+			text.WrapSoft(step, max(30, columns(w)-80))})
 	}
 	t.Render()
 }

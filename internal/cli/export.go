@@ -19,7 +19,8 @@ func (a *app) exportCommand() *cobra.Command {
 	var as, out string
 	var sheets, columns, severities, sections []string
 	c := &cobra.Command{
-		Use: "export SITE[@N]", Short: "Write a crawl's results to hand over: a workbook, CSV, JSON Lines or SARIF", Args: args("SITE"),
+		Use: "export SITE[@N]", Short: "Write a crawl's results to hand over: a workbook, CSV, JSON Lines or SARIF",
+		Args: args("SITE"),
 		Long: `Writes a crawl's results to a file, or to standard output with --out -.
 
 xlsx holds a sheet each for overview and ledger, fix list, pages, broken links, redirects with every
@@ -54,7 +55,8 @@ Sheets: ` + strings.Join(report.Usual, ", ") + `, findings.`,
 		},
 	}
 	c.Flags().StringVar(&as, "as", "", "xlsx, csv, jsonl or sarif")
-	c.Flags().StringVarP(&out, "out", "o", "", "the file, or - for standard output; by default named after site and crawl")
+	c.Flags().StringVarP(&out, "out", "o", "",
+		"the file, or - for standard output; by default named after site and crawl")
 	c.Flags().StringSliceVar(&sheets, "sheets", nil, "only these sheets, with commas between")
 	c.Flags().StringSliceVar(&columns, "columns", nil, "only these columns of one sheet, by their headings")
 	c.Flags().StringSliceVar(&severities, "severity", nil, "only these severities: error, warning, notice")

@@ -50,7 +50,8 @@ brings the most comes first. "health after" is the score with the line and all b
 	c.Flags().StringVar(&f.Group, "group", "", "only checks of this group, such as snippet or links")
 	c.Flags().StringVar(&f.Check, "check", "", "only this check")
 	c.Flags().StringVar(&f.Section, "section", "", "only fixes with a page in this folder, such as /plants/")
-	c.Flags().StringVar(&f.State, "state", "", "only open, taken, claimed, returned or waived ones, or all; all but waived by default")
+	c.Flags().StringVar(&f.State, "state", "",
+		"only open, taken, claimed, returned or waived ones, or all; all but waived by default")
 	c.Flags().StringVar(&f.Assignee, "for", "", "only fixes of this person")
 	c.Flags().StringVar(&f.Order, "order", "severity", "severity, gain, quick (gain for effort) or pages")
 	c.Flags().IntVar(&f.Limit, "limit", 30, "lines at most")
@@ -72,13 +73,15 @@ func printFixes(w io.Writer, cr api.Crawl, list api.FixList, running bool) {
 	}
 	t := newTable(w, heads, 4, 5, 8)
 	for _, f := range list.Fixes {
-		row := []any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), numbers.Thousands(f.Pages), gain(f.Gain), f.Effort, stateText(w, f), points(f.HealthAfter)}
+		row := []any{sign(w, f.Severity), f.ID, text.WrapSoft(f.Line, room), numbers.Thousands(f.Pages), gain(f.Gain),
+			f.Effort, stateText(w, f), points(f.HealthAfter)}
 		t.AppendRow(row[:len(heads)])
 	}
 	t.Render()
 	printMore(w, len(list.Fixes), list.Total)
 	if list.Waived > 0 {
-		fmt.Fprintf(w, "\n%s waived and left out; --state waived shows them.\n", numbers.Count(list.Waived, "line is", "lines are"))
+		fmt.Fprintf(w, "\n%s waived and left out; --state waived shows them.\n",
+			numbers.Count(list.Waived, "line is", "lines are"))
 	}
 }
 
@@ -98,7 +101,8 @@ func stateText(w io.Writer, f api.Fix) string {
 }
 
 func fixesCSV(w io.Writer, fixes []api.Fix) error {
-	rows := [][]string{{"rank", "fix", "severity", "group", "check", "what", "target", "value", "pages", "places", "gain", "effort", "health after", "state", "for", "due", "note", "example"}}
+	rows := [][]string{{"rank", "fix", "severity", "group", "check", "what", "target", "value", "pages", "places",
+		"gain", "effort", "health after", "state", "for", "due", "note", "example"}}
 	for _, f := range fixes {
 		rows = append(rows, []string{
 			strconv.Itoa(f.Rank), f.ID, f.Severity, f.Group, f.Check, f.Line, f.Target, f.Value,
@@ -122,7 +126,8 @@ func (a *app) fixCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			pages, err := cl.FixPages(c.Context(), cr.Site, api.Numbered(cr.Number), in[1], &api.FixPagesParams{Limit: limit})
+			pages, err := cl.FixPages(c.Context(), cr.Site, api.Numbered(cr.Number), in[1],
+				&api.FixPagesParams{Limit: limit})
 			if err != nil {
 				return err
 			}
@@ -131,7 +136,8 @@ func (a *app) fixCommand() *cobra.Command {
 				return err
 			}
 			if a.json {
-				return writeJSON(c.OutOrStdout(), map[string]any{"fix": d.Fix, "check": d.Check, "pages": pages.Pages, "history": work.History})
+				return writeJSON(c.OutOrStdout(),
+					map[string]any{"fix": d.Fix, "check": d.Check, "pages": pages.Pages, "history": work.History})
 			}
 			printFix(c.OutOrStdout(), d, pages.Pages)
 			printHistory(c.OutOrStdout(), work.History)
@@ -150,7 +156,8 @@ func printEntries(w io.Writer, f api.Fix) {
 	if len(f.Entries) == 0 {
 		return
 	}
-	fmt.Fprintf(w, "  %s\n", bold(w, numbers.Count(f.Cases, "case", "cases")+", each of which can be claimed and rechecked by its ID"))
+	fmt.Fprintf(w, "  %s\n", bold(w,
+		numbers.Count(f.Cases, "case", "cases")+", each of which can be claimed and rechecked by its ID"))
 	shown := f.Entries[:min(len(f.Entries), entriesShown)]
 	for i := range shown {
 		e := &shown[i]
@@ -165,7 +172,8 @@ func printEntries(w io.Writer, f api.Fix) {
 func printFix(w io.Writer, d api.FixDetail, pages []api.PageFinding) {
 	f := d.Fix
 	fmt.Fprintf(w, "%s %s\n", sign(w, f.Severity), bold(w, f.Line))
-	fmt.Fprintf(w, "  %s, %s · gain %s · effort %s · rank %d · %s\n\n", f.Severity, f.Check, gain(f.Gain), f.Effort, f.Rank, f.State+assigned(f.Assignee, f.Due))
+	fmt.Fprintf(w, "  %s, %s · gain %s · effort %s · rank %d · %s\n\n", f.Severity, f.Check, gain(f.Gain), f.Effort,
+		f.Rank, f.State+assigned(f.Assignee, f.Due))
 	if f.Note != "" {
 		wrap(w, "  ", "Note: "+f.Note)
 		fmt.Fprintln(w)

@@ -43,7 +43,8 @@ Exit codes: 0 passed, 1 it could not be done, 2 the command line makes no sense,
 			if err != nil {
 				return err
 			}
-			v, err := cl.PassGate(c.Context(), cr.Site, api.Numbered(cr.Number), &api.PassGateParams{From: given(from)}, conditions)
+			v, err := cl.PassGate(c.Context(), cr.Site, api.Numbered(cr.Number), &api.PassGateParams{From: given(from)},
+				conditions)
 			if err != nil {
 				return err
 			}
@@ -68,15 +69,19 @@ Exit codes: 0 passed, 1 it could not be done, 2 the command line makes no sense,
 		},
 	}
 	c.Flags().Float64Var(&minHealth, "min-health", 0, "health at least, in points")
-	c.Flags().StringVar(&noNew, "no-new", "", "no new finding of this severity or a graver one: error, warning or notice")
-	c.Flags().StringArrayVar(&most, "max", nil, "findings of a check, or of a pattern of checks, at most: link-broken-inside=0; can be repeated")
-	c.Flags().StringVar(&against, "against", "", "the crawl by which findings are new, as SITE@N; by default the one before")
+	c.Flags().StringVar(&noNew, "no-new", "",
+		"no new finding of this severity or a graver one: error, warning or notice")
+	c.Flags().StringArrayVar(&most, "max", nil,
+		"findings of a check, or of a pattern of checks, at most: link-broken-inside=0; can be repeated")
+	c.Flags().StringVar(&against, "against", "",
+		"the crawl by which findings are new, as SITE@N; by default the one before")
 	c.Flags().StringVar(&as, "as", "", "write sarif or junit instead of words")
 	return c
 }
 
 // gateConditions reads the options.
-func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []string, against string) (out api.GateConditions, from int, err error) {
+func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []string,
+	against string) (out api.GateConditions, from int, err error) {
 	if minHealth < 0 || minHealth > 100 {
 		return out, 0, usage(c, fmt.Errorf("--min-health is a number of points from 0 to 100, not %v", minHealth))
 	}

@@ -61,7 +61,8 @@ func healthText(cr api.Crawl) string {
 	case !r.Scored:
 		return "none: no page could be assessed"
 	case r.Expected > r.Assessed:
-		return fmt.Sprintf("%s ± %s (%s of about %s pages)", points(r.Health), points(r.HalfWidth), numbers.Thousands(r.Assessed), numbers.Thousands(r.Expected))
+		return fmt.Sprintf("%s ± %s (%s of about %s pages)", points(r.Health), points(r.HalfWidth),
+			numbers.Thousands(r.Assessed), numbers.Thousands(r.Expected))
 	}
 	return fmt.Sprintf("%s (%s)", points(r.Health), numbers.Count(r.Assessed, "page", "pages"))
 }
@@ -80,21 +81,24 @@ func printHealth(w io.Writer, cr api.Crawl, lines int) {
 		return
 	}
 	if cr.Ending != "" && cr.Ending != "complete" {
-		fmt.Fprintf(w, "%s\n", faint(w, "How it ended: "+vocabulary.Of(vocabulary.Endings, cr.Ending)+"; more may be known and was not fetched."))
+		fmt.Fprintf(w, "%s\n", faint(w,
+			"How it ended: "+vocabulary.Of(vocabulary.Endings, cr.Ending)+"; more may be known and was not fetched."))
 	}
 	groups := groupPoints(cr.Report)
 	fmt.Fprintf(w, "\n%s\n\n", ledgerBar(w, cr.Report.Health, groups))
 	t := newTable(w, []string{"", "", "lost points", "pages", "places"}, 3, 4, 5)
 	shown := roundAll(cr.Report)
 	for i, l := range cr.Report.Ledger[:min(lines, len(cr.Report.Ledger))] {
-		t.AppendRow([]any{sign(w, l.Severity), checkTitle(l.Check, l.Group), shown[i], numbers.Thousands(l.Pages), numbers.Thousands(l.Places)})
+		t.AppendRow([]any{sign(w, l.Severity), checkTitle(l.Check, l.Group), shown[i], numbers.Thousands(l.Pages),
+			numbers.Thousands(l.Places)})
 	}
 	if left := cr.Report.Ledger[min(lines, len(cr.Report.Ledger)):]; len(left) > 0 {
 		rest := 0.0
 		for _, l := range left {
 			rest += l.Points
 		}
-		t.AppendRow([]any{"", numbers.Count(len(left), "more check", "more checks") + "; `harvik health` shows them", atLeast(rest), "", ""})
+		t.AppendRow([]any{"", numbers.Count(len(left), "more check", "more checks") + "; `harvik health` shows them",
+			atLeast(rest), "", ""})
 	}
 	t.AppendFooter([]any{"", "lost", points(100 - roundTo(cr.Report.Health, 1)), "", ""})
 	t.Render()
@@ -142,7 +146,8 @@ func ledgerBar(w io.Writer, health float64, groups []groupPart) string {
 		fill := fills[i%len(fills)]
 		bar.WriteString(paint(w, segmentColours[i%len(segmentColours)], strings.Repeat(fill, n)))
 		if i < 6 {
-			fmt.Fprintf(&legend, "  %s %s %s", paint(w, segmentColours[i%len(segmentColours)], fill), g.name, points(g.points))
+			fmt.Fprintf(&legend, "  %s %s %s", paint(w, segmentColours[i%len(segmentColours)], fill), g.name,
+				points(g.points))
 		}
 	}
 	bar.WriteString(strings.Repeat("·", max(0, left)))

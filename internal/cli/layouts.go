@@ -14,7 +14,8 @@ import (
 func (a *app) layoutsCommand() *cobra.Command {
 	limit := 30
 	c := &cobra.Command{
-		Use: "layouts SITE[@N]", Short: "Show the templates that pages are built from, each with an example", Args: args("SITE"),
+		Use: "layouts SITE[@N]", Short: "Show the templates that pages are built from, each with an example",
+		Args: args("SITE"),
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, cr, err := a.crawlAndClient(c, in[0])
 			if err != nil {
@@ -35,7 +36,8 @@ func (a *app) layoutsCommand() *cobra.Command {
 				if l.Health < 0 {
 					health = "–"
 				}
-				rows = append(rows, []string{cmp.Or(l.Name, strconv.Itoa(l.Layout)), numbers.Thousands(l.Pages), health, numbers.Thousands(l.Errors), l.Example})
+				rows = append(rows, []string{cmp.Or(l.Name, strconv.Itoa(l.Layout)), numbers.Thousands(l.Pages), health,
+					numbers.Thousands(l.Errors), l.Example})
 			}
 			if a.csv {
 				return writeCSV(w, rows)

@@ -24,7 +24,8 @@ func (a *app) leftCommand() *cobra.Command {
 			if state == "" {
 				return a.leftSummary(c, cl, cr)
 			}
-			list, err := cl.ListAddresses(c.Context(), cr.Site, api.Numbered(cr.Number), &api.ListAddressesParams{State: state, Limit: limit})
+			list, err := cl.ListAddresses(c.Context(), cr.Site, api.Numbered(cr.Number),
+				&api.ListAddressesParams{State: state, Limit: limit})
 			switch {
 			case err != nil:
 				return err
@@ -46,7 +47,8 @@ func (a *app) leftCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().StringVar(&state, "state", "", "list the addresses of one state: blocked, left-out, trapped, over-limit, too-deep, waiting, unlinked, too-long, outside, not-web")
+	c.Flags().StringVar(&state, "state", "",
+		"list the addresses of one state: blocked, left-out, trapped, over-limit, too-deep, waiting, unlinked, too-long, outside, not-web")
 	c.Flags().IntVar(&limit, "limit", 40, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	return c
@@ -87,7 +89,8 @@ func (a *app) leftSummary(c *cobra.Command, cl *api.Client, cr api.Crawl) error 
 	}
 	printRows(w, rows, 1)
 	for _, trap := range cr.Traps {
-		fmt.Fprintf(w, "\nNever ends: %s, %s fetched, %s left. An example: %s\n", trap.Pattern, numbers.Thousands(trap.Fetched), numbers.Thousands(trap.Left), trap.Example)
+		fmt.Fprintf(w, "\nNever ends: %s, %s fetched, %s left. An example: %s\n", trap.Pattern,
+			numbers.Thousands(trap.Fetched), numbers.Thousands(trap.Left), trap.Example)
 	}
 	fmt.Fprintf(w, "\nList them: harvik crawl left %s@%d --state %s\n", cr.Site, cr.Number, rows[1][1])
 	return nil
@@ -95,7 +98,8 @@ func (a *app) leftSummary(c *cobra.Command, cl *api.Client, cr api.Crawl) error 
 
 // tellShutOut says how much robots.txt kept from the crawl, for a plan that wants it reported.
 func (a *app) tellShutOut(c *cobra.Command, cl *api.Client, cr api.Crawl) error {
-	list, err := cl.ListAddresses(c.Context(), cr.Site, api.Numbered(cr.Number), &api.ListAddressesParams{State: "blocked", Limit: 1})
+	list, err := cl.ListAddresses(c.Context(), cr.Site, api.Numbered(cr.Number),
+		&api.ListAddressesParams{State: "blocked", Limit: 1})
 	if err != nil {
 		return err
 	}

@@ -51,7 +51,8 @@ site or a crawl. What only the whole site can tell is not judged.`,
 func (a *app) tryCommand() *cobra.Command {
 	var as string
 	c := &cobra.Command{
-		Use: "try ID ADDRESS|FILE|-", Short: "Run one check against one page and explain the verdict step by step", Args: args("ID", "ADDRESS"),
+		Use: "try ID ADDRESS|FILE|-", Short: "Run one check against one page and explain the verdict step by step",
+		Args: args("ID", "ADDRESS"),
 		RunE: func(c *cobra.Command, in []string) error {
 			l, err := a.lookAt(c, in[1], as, in[0])
 			if err != nil {
@@ -77,7 +78,8 @@ func (a *app) tryCommand() *cobra.Command {
 	return c
 }
 
-var verdictWords = map[string]string{check.Failed: "It fails.", check.Passed: "It passes.", check.NotJudged: "It is not judged."}
+var verdictWords = map[string]string{check.Failed: "It fails.", check.Passed: "It passes.",
+	check.NotJudged: "It is not judged."}
 
 // lookAt tells an address from a file, and reads the file.
 func (a *app) lookAt(c *cobra.Command, what, as, check string) (api.Look, error) {
@@ -103,11 +105,13 @@ func readHTML(c *cobra.Command, name string) (string, error) {
 	in := c.InOrStdin()
 	if name != "-" {
 		f, err := os.Open(name)
-		if errors.Is(err, os.ErrNotExist) && hostLike.MatchString(name) && !strings.HasSuffix(name, ".html") && !strings.HasSuffix(name, ".htm") {
+		if errors.Is(err, os.ErrNotExist) && hostLike.MatchString(name) && !strings.HasSuffix(name, ".html") &&
+			!strings.HasSuffix(name, ".htm") {
 			return "", fmt.Errorf("there is no file %s; if it is an address, write https://%s", name, name)
 		}
 		if err != nil {
-			return "", fmt.Errorf("%q is neither an address with http:// or https:// nor a file that can be read: %w", name, err)
+			return "", fmt.Errorf("%q is neither an address with http:// or https:// nor a file that can be read: %w",
+				name, err)
 		}
 		defer f.Close()
 		in = f
@@ -153,7 +157,8 @@ func printLook(w io.Writer, l api.Look, all bool) {
 	if !l.Indexable {
 		index = "search engines may not show it: " + l.Why
 	}
-	fmt.Fprintf(w, "  %s; %s words of main text; taken for a %s\n\n", index, numbers.Thousands(f.Document.Words), f.Document.Kind)
+	fmt.Fprintf(w, "  %s; %s words of main text; taken for a %s\n\n", index, numbers.Thousands(f.Document.Words),
+		f.Document.Kind)
 	for _, e := range []struct {
 		where string
 		entry api.Entry
@@ -166,14 +171,16 @@ func printLook(w io.Writer, l api.Look, all bool) {
 	}
 	fmt.Fprintln(w, bold(w, "Headings"))
 	for _, h := range f.Document.Headings {
-		fmt.Fprintf(w, "  %s%s  %s\n", strings.Repeat("  ", h.Level-1), bold(w, "h"+strconv.Itoa(h.Level)), end(orNone(h.Text, "(empty)"), columns(w)-20))
+		fmt.Fprintf(w, "  %s%s  %s\n", strings.Repeat("  ", h.Level-1), bold(w, "h"+strconv.Itoa(h.Level)),
+			end(orNone(h.Text, "(empty)"), columns(w)-20))
 	}
 	fmt.Fprintln(w)
 	counts := map[string]int{}
 	for _, v := range l.Verdicts {
 		counts[v.State]++
 	}
-	fmt.Fprintf(w, "%s\n", bold(w, fmt.Sprintf("%d checks fail, %d pass, %d are not judged", counts[check.Failed], counts[check.Passed], counts[check.NotJudged])))
+	fmt.Fprintf(w, "%s\n", bold(w, fmt.Sprintf("%d checks fail, %d pass, %d are not judged", counts[check.Failed],
+		counts[check.Passed], counts[check.NotJudged])))
 	for _, v := range l.Verdicts {
 		switch {
 		case v.State == check.Failed:
@@ -212,7 +219,8 @@ func orNone(s, none string) string {
 
 func (a *app) judgeCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "judge SITE[@N]", Short: "Judge a stored crawl anew, by today's checks and the site's thresholds", Args: args("SITE"),
+		Use: "judge SITE[@N]", Short: "Judge a stored crawl anew, by today's checks and the site's thresholds",
+		Args: args("SITE"),
 		Long: `Judges a finished crawl anew, by the checks of today and the thresholds and rules of the site's
 plan as they are now. Nothing is fetched; the crawl's pages stay as they were read.`,
 		RunE: func(c *cobra.Command, in []string) error {
@@ -228,7 +236,8 @@ plan as they are now. Nothing is fetched; the crawl's pages stay as they were re
 			if a.json {
 				return writeJSON(w, after)
 			}
-			fmt.Fprintf(w, "%s, crawl %d, judged anew: health %s (before: %s)\n", bold(w, after.Site), after.Number, healthText(after), healthText(before))
+			fmt.Fprintf(w, "%s, crawl %d, judged anew: health %s (before: %s)\n", bold(w, after.Site), after.Number,
+				healthText(after), healthText(before))
 			return nil
 		},
 	}

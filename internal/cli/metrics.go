@@ -21,7 +21,8 @@ func (a *app) metricsCommand() *cobra.Command {
 func (a *app) importCommand() *cobra.Command {
 	var taken string
 	c := &cobra.Command{
-		Use: "import SITE FILE", Short: "Take figures from a CSV file (- for standard input)", Args: args("SITE", "FILE"),
+		Use: "import SITE FILE", Short: "Take figures from a CSV file (- for standard input)",
+		Args: args("SITE", "FILE"),
 		Long: `Takes figures by address from CSV: one column holds addresses (or paths), every other column is
 a figure under its heading. Separators, types and percent signs are recognised. Addresses are
 matched to the newest crawl's after normalising; those that match nothing are listed. Figures are
@@ -56,12 +57,14 @@ kept by the day they are of, so that a later import does not overwrite an earlie
 }
 
 func printImport(w io.Writer, out api.FigureImport) {
-	fmt.Fprintf(w, "%s read, %s of pages of the newest crawl.\n", numbers.Count(out.Rows, "row", "rows"), numbers.Thousands(out.Matched))
+	fmt.Fprintf(w, "%s read, %s of pages of the newest crawl.\n", numbers.Count(out.Rows, "row", "rows"),
+		numbers.Thousands(out.Matched))
 	for _, col := range out.Columns {
 		fmt.Fprintf(w, "  %s: %s, %s\n", col.Name, col.Kind, numbers.Count(col.Rows, "value", "values"))
 	}
 	if n := out.Rows - out.Matched; n > 0 {
-		fmt.Fprintf(w, "%s no page of the newest crawl; kept all the same:\n", numbers.Count(n, "address matches", "addresses match"))
+		fmt.Fprintf(w, "%s no page of the newest crawl; kept all the same:\n",
+			numbers.Count(n, "address matches", "addresses match"))
 		for i, u := range out.Unmatched {
 			if i == 10 {
 				fmt.Fprintf(w, "  and %s more; --json lists up to 1,000\n", numbers.Thousands(n-i))
@@ -101,7 +104,8 @@ func (a *app) listMetricsCommand() *cobra.Command {
 			}
 			rows := [][]string{{"figure", "of", "kind", "pages", "imported"}}
 			for _, s := range list.Figures {
-				rows = append(rows, []string{s.Name, s.Taken.String(), s.Kind, numbers.Thousands(s.Rows), s.Imported.Format("2006-01-02 15:04")})
+				rows = append(rows, []string{s.Name, s.Taken.String(), s.Kind, numbers.Thousands(s.Rows),
+					s.Imported.Format("2006-01-02 15:04")})
 			}
 			printRows(w, rows, 4)
 			fmt.Fprintf(w, "\nPages weigh by authority%s.\n", and(list.Importance))
@@ -121,7 +125,8 @@ func and(name string) string {
 func (a *app) useCommand() *cobra.Command {
 	var none bool
 	c := &cobra.Command{
-		Use: "use SITE [FIGURE]", Short: "Let a figure weigh pages beside their authority", Args: args("SITE", "[FIGURE]"),
+		Use: "use SITE [FIGURE]", Short: "Let a figure weigh pages beside their authority",
+		Args: args("SITE", "[FIGURE]"),
 		RunE: func(c *cobra.Command, in []string) error {
 			name := ""
 			if len(in) > 1 {

@@ -10,7 +10,8 @@ import (
 func (a *app) migrateCommand() *cobra.Command {
 	var database, file string
 	c := &cobra.Command{
-		Use: "migrate", Short: "Bring the tables of a database of your own up to date, before the service runs on it", Args: args(),
+		Use: "migrate", Short: "Bring the tables of a database of your own up to date, before the service runs on it",
+		Args: args(),
 		Long: `Brings the tables of an existing PostgreSQL database up to date, for those who want to choose when. The
 service does the same when it starts, and one process at a time takes the steps.
 

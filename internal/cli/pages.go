@@ -43,15 +43,18 @@ func (a *app) pagesCommand() *cobra.Command {
 	c.Flags().StringSliceVar(&names, "columns", nil, columnsHelp)
 	c.Flags().StringVar(&q.Indexable, "indexable", "", "yes or no: only pages that search engines may show, or may not")
 	c.Flags().StringVar(&q.Reachable, "reachable", "", "yes or no: only pages that links from home lead to, or do not")
-	c.Flags().StringVar(&q.Why, "why", "", "only pages that search engines may not show for a reason with these words, such as noindex")
+	c.Flags().StringVar(&q.Why, "why", "",
+		"only pages that search engines may not show for a reason with these words, such as noindex")
 	c.Flags().StringVar(&q.Search, "search", "", "only where address or title contain this")
 	c.Flags().StringVar(&q.Status, "status", "", "only this status: 200, 4xx, none")
 	c.Flags().StringVar(&q.Kind, "kind", "", "only html, other, or a kind of page such as list or contact")
 	c.Flags().StringVar(&q.Check, "check", "", "only pages on which this check fails")
 	c.Flags().StringVar(&q.Fix, "fix", "", "only pages of this fix")
-	c.Flags().StringVar(&q.Section, "section", "", "only below this folder, such as /plants/; / alone for the pages at the top")
+	c.Flags().StringVar(&q.Section, "section", "",
+		"only below this folder, such as /plants/; / alone for the pages at the top")
 	c.Flags().StringVar(&q.Having, "having", "", "only where a figure of your own is like this: \"visits>=100\"")
-	c.Flags().StringVar(&q.Sort, "sort", "", "column to sort by, - before it for falling: any of --columns, found, findings, or figure:NAME")
+	c.Flags().StringVar(&q.Sort, "sort", "",
+		"column to sort by, - before it for falling: any of --columns, found, findings, or figure:NAME")
 	c.Flags().IntVar(&q.Limit, "limit", 40, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	return c
@@ -74,13 +77,15 @@ func columnsNamed(names []string) ([]column.Column, error) {
 		if len(column.Named(n)) > 0 {
 			continue
 		}
-		return nil, fmt.Errorf("there is no column %q%s; there are %s", n, plan.Meant(n, column.Keys()), strings.Join(column.Keys(), ", "))
+		return nil, fmt.Errorf("there is no column %q%s; there are %s", n, plan.Meant(n, column.Keys()),
+			strings.Join(column.Keys(), ", "))
 	}
 	return column.Named(names...), nil
 }
 
 // listPages writes what a query gives, for people by print unless they chose columns.
-func (a *app) listPages(c *cobra.Command, name string, q api.ListPagesParams, chosen []column.Column, print func(io.Writer, api.Crawl, api.PageList)) error {
+func (a *app) listPages(c *cobra.Command, name string, q api.ListPagesParams, chosen []column.Column,
+	print func(io.Writer, api.Crawl, api.PageList)) error {
 	cl, cr, err := a.crawlAndClient(c, name)
 	if err != nil {
 		return err
@@ -107,7 +112,8 @@ func (a *app) listPages(c *cobra.Command, name string, q api.ListPagesParams, ch
 }
 
 // allPages writes every page, list by list.
-func (a *app) allPages(c *cobra.Command, cl *api.Client, cr api.Crawl, q api.ListPagesParams, chosen []column.Column) error {
+func (a *app) allPages(c *cobra.Command, cl *api.Client, cr api.Crawl, q api.ListPagesParams,
+	chosen []column.Column) error {
 	q.Limit = 5000
 	all := api.PageList{Pages: []api.Page{}}
 	for {
@@ -209,7 +215,8 @@ func printPages(w io.Writer, cr api.Crawl, list api.PageList) {
 	for i := range names {
 		right = append(right, 11+i)
 	}
-	t := newTable(w, append([]string{"address", "status", "title", "words", "clicks", "links in", "health", "◆", "◈", "◇"}, names...), right...)
+	t := newTable(w, append([]string{"address", "status", "title", "words", "clicks", "links in", "health", "◆", "◈",
+		"◇"}, names...), right...)
 	for _, p := range list.Pages {
 		health := "–"
 		if n, ok := p["health"].(float64); ok {
@@ -217,8 +224,10 @@ func printPages(w io.Writer, cr api.Crawl, list api.PageList) {
 		}
 		clicks := cmp.Or(plainCell(column.Named("clicks")[0], p), "–")
 		row := []any{
-			middle(fixlist.PathOf(textIn(p, "address")), room), statusWord(p), end(textIn(p, "title"), max(16, wide-room)), wholeIn(p, "words"), clicks,
-			wholeIn(p, "linksIn"), health, zero(wholeIn(p, "errors")), zero(wholeIn(p, "warnings")), zero(wholeIn(p, "notices")),
+			middle(fixlist.PathOf(textIn(p, "address")), room), statusWord(p),
+			end(textIn(p, "title"), max(16, wide-room)), wholeIn(p, "words"), clicks,
+			wholeIn(p, "linksIn"), health, zero(wholeIn(p, "errors")), zero(wholeIn(p, "warnings")),
+			zero(wholeIn(p, "notices")),
 		}
 		for _, n := range names {
 			row = append(row, end(report.Plain(figuresOf(p)[n]), 10))
@@ -320,7 +329,8 @@ func (a *app) pageCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			into, err := cl.LinksIn(c.Context(), cr.Site, api.Numbered(cr.Number), &api.LinksInParams{Address: in[1], Limit: 10})
+			into, err := cl.LinksIn(c.Context(), cr.Site, api.Numbered(cr.Number),
+				&api.LinksInParams{Address: in[1], Limit: 10})
 			if err != nil {
 				return err
 			}
@@ -348,7 +358,8 @@ func printPage(w io.Writer, d api.PageDetail, into api.LinksInto, catalogue []ap
 		return
 	}
 	f, row := d.Facts, *d.Page
-	fmt.Fprintf(w, "  %s · %s · %s bytes · first byte after %d ms · %s\n", statusWord(row), textIn(row, "type"), numbers.Thousands(wholeIn(row, "bytes")), wholeIn(row, "firstByte"), f.Protocol)
+	fmt.Fprintf(w, "  %s · %s · %s bytes · first byte after %d ms · %s\n", statusWord(row), textIn(row, "type"),
+		numbers.Thousands(wholeIn(row, "bytes")), wholeIn(row, "firstByte"), f.Protocol)
 	if f.Detail != "" {
 		fmt.Fprintf(w, "  %s\n", f.Detail)
 	}
@@ -357,7 +368,8 @@ func printPage(w io.Writer, d api.PageDetail, into api.LinksInto, catalogue []ap
 	}
 	if doc := f.Document; doc != nil {
 		fmt.Fprintln(w)
-		for _, part := range [][2]string{{"title", textIn(row, "title")}, {"description", textIn(row, "description")}, {"canonical", textIn(row, "canonical")}, {"language", doc.Lang}} {
+		for _, part := range [][2]string{{"title", textIn(row, "title")}, {"description", textIn(row, "description")},
+			{"canonical", textIn(row, "canonical")}, {"language", doc.Lang}} {
 			if part[1] == "" {
 				part[1] = faint(w, "none")
 			}
@@ -367,7 +379,8 @@ func printPage(w io.Writer, d api.PageDetail, into api.LinksInto, catalogue []ap
 		if may, _ := row["indexable"].(bool); !may {
 			search = "search engines may not show it: " + textIn(row, "why")
 		}
-		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words", numbers.Thousands(wholeIn(row, "words")))
+		fmt.Fprintf(w, "  %-12s %s\n  %-12s %s of main text", "indexing", search, "words",
+			numbers.Thousands(wholeIn(row, "words")))
 		if doc.Kind != string(page.Ordinary) {
 			fmt.Fprintf(w, "; taken for a %s page: %s", doc.Kind, doc.KindReason)
 		}
@@ -389,7 +402,8 @@ func printPage(w io.Writer, d api.PageDetail, into api.LinksInto, catalogue []ap
 	}
 	printFindings(w, d.Findings, catalogue)
 	printInto(w, into)
-	fmt.Fprintf(w, "\n  %s links out, %s loaded\n", numbers.Thousands(len(d.Links)), numbers.Count(len(d.Loads), "resource", "resources"))
+	fmt.Fprintf(w, "\n  %s links out, %s loaded\n", numbers.Thousands(len(d.Links)),
+		numbers.Count(len(d.Loads), "resource", "resources"))
 	for _, l := range d.Loads {
 		if l.Status < 200 || l.Status >= 400 {
 			fmt.Fprintf(w, "  %s %s: %s\n", l.Role, middle(l.Address, columns(w)-30), statusOrWord(l.Status, l.Outcome))

@@ -33,12 +33,14 @@ func (a *app) planCommand() *cobra.Command {
 			return a.writePlan(c.OutOrStdout(), p)
 		},
 	}
-	return group("plan", "Show, set and try out how a site is crawled", show, a.planSetCommand(), a.planPreviewCommand(), a.planProfilesCommand(), a.planSchemaCommand())
+	return group("plan", "Show, set and try out how a site is crawled", show, a.planSetCommand(),
+		a.planPreviewCommand(), a.planProfilesCommand(), a.planSchemaCommand())
 }
 
 func (a *app) planProfilesCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "profiles [NAME]", Short: "List the profiles that a plan can start from, or show one", Args: args("[NAME]"),
+		Use: "profiles [NAME]", Short: "List the profiles that a plan can start from, or show one",
+		Args: args("[NAME]"),
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -117,24 +119,31 @@ or -f - for standard input). A value is YAML: scope.exclude='[/cart*, "re:[?&]so
   harvik plan set fernhollow -f plan.yaml`,
 	}
 	f := c.Flags()
-	f.StringVar(&list, "addresses", "", "file with addresses to fetch (- for standard input): one a line, or CSV with --column")
+	f.StringVar(&list, "addresses", "",
+		"file with addresses to fetch (- for standard input): one a line, or CSV with --column")
 	f.StringVar(&column, "column", "", "heading of the CSV column that holds the addresses")
 	f.StringVarP(&file, "file", "f", "", "plan in YAML or JSON; replaces the whole plan")
-	numbers := map[string]*int{"pages": new(int), "depth": new(int), "parallel": new(int), "retries": new(int), "page-bytes": new(int)}
+	numbers := map[string]*int{"pages": new(int), "depth": new(int), "parallel": new(int), "retries": new(int),
+		"page-bytes": new(int)}
 	f.IntVar(numbers["pages"], "pages", 0, fmt.Sprintf("addresses fetched at most (default %d)", plan.DefaultPages))
-	f.IntVar(numbers["depth"], "depth", 0, fmt.Sprintf("clicks from the home page at most (default %d)", plan.DefaultDepth))
+	f.IntVar(numbers["depth"], "depth", 0,
+		fmt.Sprintf("clicks from the home page at most (default %d)", plan.DefaultDepth))
 	f.IntVar(numbers["parallel"], "parallel", 0, fmt.Sprintf("requests at once (default %d)", plan.DefaultParallel))
-	f.IntVar(numbers["retries"], "retries", 0, fmt.Sprintf("tries after the first, −1 for none (default %d)", plan.DefaultRetries))
+	f.IntVar(numbers["retries"], "retries", 0,
+		fmt.Sprintf("tries after the first, −1 for none (default %d)", plan.DefaultRetries))
 	f.IntVar(numbers["page-bytes"], "page-bytes", 0, "bytes of a page at most, unpacked (default 5 MiB)")
-	texts := map[string]*string{"pause": new(string), "time": new(string), "timeout": new(string), "agent": new(string), "robots-as": new(string), "language": new(string)}
+	texts := map[string]*string{"pause": new(string), "time": new(string), "timeout": new(string), "agent": new(string),
+		"robots-as": new(string), "language": new(string)}
 	f.StringVar(texts["pause"], "pause", "", "time between the starts of two requests, such as 200ms")
 	f.StringVar(texts["time"], "time", "", "time of the whole crawl at most, such as 2h; 0 for no limit")
 	f.StringVar(texts["timeout"], "timeout", "", "time of one request at most (default 20s)")
 	f.StringVar(texts["agent"], "agent", "", "User-Agent to send")
 	f.StringVar(texts["robots-as"], "robots-as", "", "product token whose robots.txt rules hold (default harvik)")
 	f.StringVar(texts["language"], "language", "", "Accept-Language to send")
-	f.StringToStringVar(&hosts, "host", nil, "connect to another address for a host name: fernhollow.example=127.0.0.1:8080")
-	f.StringToStringVar(&limits, "limit", nil, "threshold of a check: title-characters=65; harvik check show names them")
+	f.StringToStringVar(&hosts, "host", nil,
+		"connect to another address for a host name: fernhollow.example=127.0.0.1:8080")
+	f.StringToStringVar(&limits, "limit", nil,
+		"threshold of a check: title-characters=65; harvik check show names them")
 	keys := map[string]string{"page-bytes": "pageBytes", "robots-as": "robotsAs"}
 	c.RunE = func(c *cobra.Command, in []string) error {
 		cl, err := a.client()

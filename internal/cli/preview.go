@@ -17,7 +17,8 @@ import (
 func (a *app) planPreviewCommand() *cobra.Command {
 	var file string
 	c := &cobra.Command{
-		Use: "preview SITE", Short: "See what a crawl would fetch, how much and how fast, before it begins", Args: args("SITE"),
+		Use: "preview SITE", Short: "See what a crawl would fetch, how much and how fast, before it begins",
+		Args: args("SITE"),
 		Long: `Reads robots.txt and the sitemaps, looks at a few dozen pages, and tells how big the site
 probably is, how long the crawl would take and what in the plan does not fit. Nothing is
 stored.`,
@@ -111,7 +112,8 @@ func durationWords(p *api.Preview, full plan.Plan) string {
 }
 
 func printRobots(w io.Writer, r *api.PreviewRobots) {
-	policy := map[string]string{plan.Obey: "is obeyed", plan.Report: "is obeyed, and what it shuts out is listed", plan.Disregard: "is disregarded"}[r.Policy]
+	policy := map[string]string{plan.Obey: "is obeyed", plan.Report: "is obeyed, and what it shuts out is listed",
+		plan.Disregard: "is disregarded"}[r.Policy]
 	switch {
 	case r.Status == 0:
 		fmt.Fprintf(w, "  %s cannot be had (%s)\n", r.Address, r.Detail)
@@ -132,7 +134,8 @@ func printRobots(w io.Writer, r *api.PreviewRobots) {
 		fmt.Fprintf(w, "  line %-4d %s\n", rule.Line, rule.Text)
 	}
 	if len(r.Notes) > 0 {
-		fmt.Fprintf(w, "  %s cannot be read, the first is line %d: %s\n", numbers.Count(len(r.Notes), "line", "lines"), r.Notes[0].Line, r.Notes[0].Text)
+		fmt.Fprintf(w, "  %s cannot be read, the first is line %d: %s\n", numbers.Count(len(r.Notes), "line", "lines"),
+			r.Notes[0].Line, r.Notes[0].Text)
 	}
 }
 

@@ -18,7 +18,8 @@ func (a *app) recheckCommand() *cobra.Command {
 	var ch chooser
 	var by string
 	c := &cobra.Command{
-		Use: "recheck SITE FIX…", Short: "Look again at just what fixes concern: confirmed, or still there", Args: atLeastArgs("SITE"),
+		Use: "recheck SITE FIX…", Short: "Look again at just what fixes concern: confirmed, or still there",
+		Args: atLeastArgs("SITE"),
 		Long: `Fetches again only what the fixes concern: their pages, link targets, the others of a duplicate
 group, or a sample of a layout's pages, which grows if the sample disagrees. It is judged by the
 same checks. The crawl stays as it was; health after the recheck is shown beside it.
@@ -75,7 +76,8 @@ func (a *app) await(c *cobra.Command, cl *api.Client, site string, rec api.Reche
 	terminal := isTerminal(talk)
 	for rec.State == "running" {
 		if terminal {
-			fmt.Fprintf(talk, "%s%s of %s fetched", overwrite(), numbers.Thousands(rec.Fetched), numbers.Count(rec.Of, "address", "addresses"))
+			fmt.Fprintf(talk, "%s%s of %s fetched", overwrite(), numbers.Thousands(rec.Fetched),
+				numbers.Count(rec.Of, "address", "addresses"))
 		}
 		select {
 		case <-c.Context().Done():
@@ -97,7 +99,8 @@ func (a *app) await(c *cobra.Command, cl *api.Client, site string, rec api.Reche
 }
 
 // verdictSigns stand before the verdicts of a recheck.
-var verdictSigns = map[string]string{record.IsConfirmed: "✓", record.IsThere: "✗", record.IsChanged: "~", record.IsUnseen: "?"}
+var verdictSigns = map[string]string{record.IsConfirmed: "✓", record.IsThere: "✗", record.IsChanged: "~",
+	record.IsUnseen: "?"}
 
 func printRecheck(w io.Writer, rec api.Recheck) {
 	for _, r := range rec.Results {
@@ -117,7 +120,8 @@ func printRecheck(w io.Writer, rec api.Recheck) {
 	for _, warning := range rec.Warnings {
 		fmt.Fprintf(w, "Mind: %s\n", warning)
 	}
-	fmt.Fprintf(w, "\n%s fetched in %.1f s. Health %s", numbers.Count(rec.Fetched, "address", "addresses"), rec.Seconds, points(rec.Health))
+	fmt.Fprintf(w, "\n%s fetched in %.1f s. Health %s", numbers.Count(rec.Fetched, "address", "addresses"), rec.Seconds,
+		points(rec.Health))
 	if d := rec.After - rec.Health; d != 0 {
 		fmt.Fprintf(w, "; %s with what was seen now in its place (%s)", points(rec.After), signed(d))
 	}

@@ -82,8 +82,10 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 	root.SetOut(newScreen(os.Stdout))
 	root.SetErr(newScreen(os.Stderr))
 	f := root.PersistentFlags()
-	f.StringVar(&a.data, "data", os.Getenv("HARVIK_DATA"), "data folder of the service (HARVIK_DATA); by default "+defaultData())
-	f.StringVar(&a.server, "server", os.Getenv("HARVIK_SERVER"), "address of the service (HARVIK_SERVER); found in the data folder by default")
+	f.StringVar(&a.data, "data", os.Getenv("HARVIK_DATA"),
+		"data folder of the service (HARVIK_DATA); by default "+defaultData())
+	f.StringVar(&a.server, "server", os.Getenv("HARVIK_SERVER"),
+		"address of the service (HARVIK_SERVER); found in the data folder by default")
 	f.BoolVar(&a.json, "json", false, "write JSON")
 	root.SetFlagErrorFunc(flagError)
 	add := func(title string, commands ...*cobra.Command) {
@@ -93,15 +95,22 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		}
 		root.AddCommand(commands...)
 	}
-	add("Service, sites, plans", a.startCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(), a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
-	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(), a.pagesCommand(), a.pageCommand(),
-		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(), a.checkCommand(), a.judgeCommand())
+	add("Service, sites, plans", a.startCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(),
+		a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
+	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(),
+		a.pagesCommand(), a.pageCommand(),
+		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(),
+		a.checkCommand(), a.judgeCommand())
 	add("Work the list",
-		a.moveCommand("take", task.Taken, "Say that somebody is on fixes", "Marks fixes as taken: somebody is on them, you unless --for says who."),
-		a.moveCommand("claim", task.Claimed, "Say that fixes are mended; a recheck or the next crawl tells", "Marks fixes as claimed: said to be mended. `harvik recheck` looks whether they are."),
-		a.moveCommand("open", task.Open, "Put fixes back to open", "Puts fixes that were taken or claimed back to open."),
+		a.moveCommand("take", task.Taken, "Say that somebody is on fixes",
+			"Marks fixes as taken: somebody is on them, you unless --for says who."),
+		a.moveCommand("claim", task.Claimed, "Say that fixes are mended; a recheck or the next crawl tells",
+			"Marks fixes as claimed: said to be mended. `harvik recheck` looks whether they are."),
+		a.moveCommand("open", task.Open, "Put fixes back to open",
+			"Puts fixes that were taken or claimed back to open."),
 		a.tasksCommand(), a.undoCommand(), a.waiveCommand(), a.unwaiveCommand(), a.waiversCommand(), a.recheckCommand())
-	add("Compare and hand over", a.driftCommand(), a.trendCommand(), a.gateCommand(), a.exportCommand(), a.metricsCommand())
+	add("Compare and hand over", a.driftCommand(), a.trendCommand(), a.gateCommand(), a.exportCommand(),
+		a.metricsCommand())
 	return root
 }
 
@@ -241,11 +250,13 @@ func (a *app) client() (*api.Client, error) {
 	own, server := strings.TrimSpace(string(data)), a.server
 	switch {
 	case server == "" && err != nil:
-		return nil, fmt.Errorf("no service is known in %s; start one with `harvik start`, or name its --data folder", a.dataFolder())
+		return nil, fmt.Errorf("no service is known in %s; start one with `harvik start`, or name its --data folder",
+			a.dataFolder())
 	case server == "":
 		server = own
 	case !strings.HasPrefix(server, "http://") && !strings.HasPrefix(server, "https://"):
-		return nil, usageError{fmt.Errorf("--server %s: write the address of a service, such as http://127.0.0.1:8420", server)}
+		return nil, usageError{fmt.Errorf("--server %s: write the address of a service, such as http://127.0.0.1:8420",
+			server)}
 	}
 	token := os.Getenv("HARVIK_TOKEN")
 	if token == "" && strings.TrimSuffix(server, "/") != own {

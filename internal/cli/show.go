@@ -56,7 +56,8 @@ func newTable(w io.Writer, heads []string, right ...int) table.Writer {
 	t := table.NewWriter()
 	t.SetOutputMirror(w)
 	t.SetStyle(table.Style{
-		Box: table.BoxStyle{PaddingRight: "  "}, Format: table.FormatOptions{}, Options: table.OptionsNoBordersAndSeparators,
+		Box: table.BoxStyle{PaddingRight: "  "}, Format: table.FormatOptions{},
+		Options: table.OptionsNoBordersAndSeparators,
 	})
 	row := make(table.Row, len(heads))
 	for i, h := range heads {
@@ -65,7 +66,8 @@ func newTable(w io.Writer, heads []string, right ...int) table.Writer {
 	t.AppendHeader(row)
 	var configs []table.ColumnConfig
 	for _, n := range right {
-		configs = append(configs, table.ColumnConfig{Number: n, Align: text.AlignRight, AlignHeader: text.AlignRight, AlignFooter: text.AlignRight})
+		configs = append(configs, table.ColumnConfig{Number: n, Align: text.AlignRight, AlignHeader: text.AlignRight,
+			AlignFooter: text.AlignRight})
 	}
 	t.SetColumnConfigs(configs)
 	t.SuppressTrailingSpaces()

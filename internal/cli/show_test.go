@@ -44,7 +44,8 @@ func TestRoundAll(t *testing.T) {
 }
 
 func TestLedgerBar(t *testing.T) {
-	bar := ledgerBar(new(bytes.Buffer), 60, []groupPart{{name: "links", points: 30}, {name: "copy", points: 9.6}, {name: "media", points: 0.4}})
+	bar := ledgerBar(new(bytes.Buffer), 60, []groupPart{{name: "links", points: 30}, {name: "copy", points: 9.6},
+		{name: "media", points: 0.4}})
 	first, legend, _ := strings.Cut(bar, "\n")
 	if n := utf8.RuneCountInString(strings.TrimSpace(first)); n != 96 {
 		t.Errorf("the bar is %d wide: %s", n, first)
@@ -84,7 +85,8 @@ func TestCSV(t *testing.T) {
 }
 
 func TestCrawlName(t *testing.T) {
-	for in, want := range map[string]int{"fernhollow": 0, "fernhollow@3": 3, "fernhollow@": -1, "fernhollow@x": -1, "fernhollow@0": -1} {
+	for in, want := range map[string]int{"fernhollow": 0, "fernhollow@3": 3, "fernhollow@": -1, "fernhollow@x": -1,
+		"fernhollow@0": -1} {
 		site, n, err := crawlName(in)
 		if err != nil {
 			n = -1

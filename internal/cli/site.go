@@ -48,9 +48,11 @@ func (a *app) siteCommand() *cobra.Command {
 		},
 	}
 	add.Flags().StringVar(&profile, "profile", "", "start from this profile's plan; harvik plan profiles lists them")
-	add.Flags().StringVar(&allow, "allow", "", "range of addresses, not public, that the site's hosts may be in, such as 127.0.0.0/8")
+	add.Flags().StringVar(&allow, "allow", "",
+		"range of addresses, not public, that the site's hosts may be in, such as 127.0.0.0/8")
 	permit := &cobra.Command{
-		Use: "allow NAME RANGE", Short: "Let a site's hosts be in a private range, which crawls reach no other way", Args: args("NAME", "RANGE"),
+		Use: "allow NAME RANGE", Short: "Let a site's hosts be in a private range, which crawls reach no other way",
+		Args: args("NAME", "RANGE"),
 		Long: `Crawls reach public addresses only. This lets the hosts of one site, those in its plan's scope and
 those that its plan has an address for, be in a range that is not public. What else its pages name
 stays out of reach there.`,
@@ -81,12 +83,14 @@ stays out of reach there.`,
 			if err := cl.Disallow(c.Context(), in[0], &api.DisallowParams{Range: in[1]}); err != nil {
 				return err
 			}
-			fmt.Fprintf(c.ErrOrStderr(), "The hosts of %s may no longer be in %s, from the next crawl on.\n", in[0], in[1])
+			fmt.Fprintf(c.ErrOrStderr(), "The hosts of %s may no longer be in %s, from the next crawl on.\n", in[0],
+				in[1])
 			return nil
 		},
 	}
 	keep := &cobra.Command{
-		Use: "keep NAME CRAWLS", Short: "Say how many crawls a site keeps, such as 12, or all", Args: args("NAME", "CRAWLS"),
+		Use: "keep NAME CRAWLS", Short: "Say how many crawls a site keeps, such as 12, or all",
+		Args: args("NAME", "CRAWLS"),
 		Long: `When a crawl of the site ends, older ones than so many go, with their pages and findings. Those that are marked
 ("harvik crawl mark") stay beside them. The work at fixes, waivers and figures belong to the site and stay.`,
 		Example: "  harvik site keep fernhollow 12\n  harvik site keep fernhollow all",
@@ -111,7 +115,8 @@ stays out of reach there.`,
 			}
 			fmt.Fprintf(c.ErrOrStderr(), "%s keeps %s.\n", site.Name, kept(site.Keep))
 			if gone := site.Crawls - site.Keep; site.Keep > 0 && gone > 0 {
-				fmt.Fprintf(c.ErrOrStderr(), "It has %s; the oldest go when a crawl ends.\n", numbers.Count(site.Crawls, "crawl", "crawls"))
+				fmt.Fprintf(c.ErrOrStderr(), "It has %s; the oldest go when a crawl ends.\n",
+					numbers.Count(site.Crawls, "crawl", "crawls"))
 			}
 			return nil
 		},
@@ -134,7 +139,8 @@ stays out of reach there.`,
 			}
 			w := c.OutOrStdout()
 			fmt.Fprintf(w, "%s  %s\n", bold(w, site.Name), site.Home)
-			fmt.Fprintf(w, "since %s, %s", site.Created.Format("2 January 2006"), numbers.Count(site.Crawls, "crawl", "crawls"))
+			fmt.Fprintf(w, "since %s, %s", site.Created.Format("2 January 2006"),
+				numbers.Count(site.Crawls, "crawl", "crawls"))
 			if site.Health != nil {
 				fmt.Fprintf(w, ", health %s", points(*site.Health))
 			}
@@ -162,7 +168,8 @@ stays out of reach there.`,
 			return nil
 		},
 	}
-	return group("site", "Add, list, show and remove sites, and say where they may be", add, list, show, permit, forbid, keep, remove)
+	return group("site", "Add, list, show and remove sites, and say where they may be", add, list, show, permit, forbid,
+		keep, remove)
 }
 
 // kept words how many crawls a site keeps.

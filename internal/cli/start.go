@@ -44,7 +44,8 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 				return usage(c, fmt.Errorf("--keep-free: %w", err))
 			}
 			if _, _, err := net.SplitHostPort(o.Listen); err != nil {
-				return usage(c, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8420", o.Listen))
+				return usage(c, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8420",
+					o.Listen))
 			}
 			if o.Connections < 4 || o.Connections > 1000 {
 				return usage(c, fmt.Errorf("--connections is a number from 4 to 1000, not %d", o.Connections))
@@ -60,11 +61,15 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 	}
 	f := c.Flags()
 	f.StringVar(&o.Listen, "listen", "127.0.0.1:8420", "address and port to serve on")
-	f.StringVar(&database, "database", "", "an existing PostgreSQL server (HARVIK_DATABASE); without a password, which everybody on the machine could read here")
-	f.StringVar(&file, "database-file", "", "a file whose first line names an existing PostgreSQL server, its password included")
+	f.StringVar(&database, "database", "",
+		"an existing PostgreSQL server (HARVIK_DATABASE); without a password, which everybody on the machine could read here")
+	f.StringVar(&file, "database-file", "",
+		"a file whose first line names an existing PostgreSQL server, its password included")
 	f.IntVar(&o.Connections, "connections", 24, "connections to the database at most")
-	f.StringSliceVar(&o.Names, "name", nil, "a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
-	f.StringVar(&keep, "keep-free", "1GB", "free space of the disk below which crawls are put away, until there is more")
+	f.StringSliceVar(&o.Names, "name", nil,
+		"a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
+	f.StringVar(&keep, "keep-free", "1GB",
+		"free space of the disk below which crawls are put away, until there is more")
 	f.BoolVarP(&o.Verbose, "verbose", "v", false, "log every request")
 	f.StringSliceVar(&allow, "allow", nil, "")
 	_ = f.MarkHidden("allow") // of earlier versions: it says what to do instead
@@ -97,7 +102,8 @@ func databaseNamed(flag, file string) (string, error) {
 }
 
 // units of sizes, as they are written.
-var units = map[string]int64{"": 1, "b": 1, "kb": 1e3, "mb": 1e6, "gb": 1e9, "tb": 1e12, "kib": 1 << 10, "mib": 1 << 20, "gib": 1 << 30, "tib": 1 << 40}
+var units = map[string]int64{"": 1, "b": 1, "kb": 1e3, "mb": 1e6, "gb": 1e9, "tb": 1e12, "kib": 1 << 10, "mib": 1 << 20,
+	"gib": 1 << 30, "tib": 1 << 40}
 
 // bytesOf reads a size such as 500MB, 1.5GB or 2GiB.
 func bytesOf(s string) (int64, error) {
@@ -121,7 +127,8 @@ func isName(name string) error {
 		text = "http://" + text
 	}
 	u, err := url.Parse(strings.TrimSuffix(text, "/"))
-	if err != nil || u.Hostname() == "" || u.Path != "" || u.RawQuery != "" || u.User != nil || u.Scheme != "http" && u.Scheme != "https" {
+	if err != nil || u.Hostname() == "" || u.Path != "" || u.RawQuery != "" || u.User != nil || u.Scheme != "http" &&
+		u.Scheme != "https" {
 		return fmt.Errorf("--name %s: write a host name such as harvik.example, or an origin such as https://harvik.example", name)
 	}
 	return nil

@@ -53,7 +53,8 @@ made. A program sends it as "Authorization: Bearer …"; this command line takes
 				if one.Own {
 					name += " (this command)"
 				}
-				t.AppendRow([]any{one.ID, one.Kind, name, minute(one.Created, ""), minute(one.Used, "never"), minute(one.Expires, "revoked")})
+				t.AppendRow([]any{one.ID, one.Kind, name, minute(one.Created, ""), minute(one.Used, "never"),
+					minute(one.Expires, "revoked")})
 			}
 			t.Render()
 			return nil

@@ -35,7 +35,8 @@ type chooser struct{ filter api.ListFixesParams }
 func (ch *chooser) flags(c *cobra.Command) {
 	c.Flags().StringVar(&ch.filter.Check, "check", "", "all fixes of this check")
 	c.Flags().StringVar(&ch.filter.Group, "group", "", "all fixes of this group of checks")
-	c.Flags().StringVar(&ch.filter.Severity, "severity", "", "all errors, warnings or notices: error, warning or notice")
+	c.Flags().StringVar(&ch.filter.Severity, "severity", "",
+		"all errors, warnings or notices: error, warning or notice")
 	c.Flags().StringVar(&ch.filter.Section, "section", "", "all fixes with a page in this folder, such as /plants/")
 	c.Flags().StringVar(&ch.filter.Assignee, "assigned", "", "all fixes of this person")
 	c.Flags().StringVar(&ch.filter.State, "in", "", "all fixes in this state, such as claimed")
@@ -128,7 +129,8 @@ func (a *app) tellMoves(c *cobra.Command, site string, m api.Moves) error {
 		}
 	}
 	if n := len(m.Refused); n > 0 {
-		return fmt.Errorf("%s of %s could not be moved", numbers.Count(n, "fix", "fixes"), numbers.Thousands(n+len(m.Moved)))
+		return fmt.Errorf("%s of %s could not be moved", numbers.Count(n, "fix", "fixes"),
+			numbers.Thousands(n+len(m.Moved)))
 	}
 	return nil
 }
@@ -147,7 +149,8 @@ func assigned(assignee string, due types.Date) string {
 func (a *app) undoCommand() *cobra.Command {
 	var by string
 	c := &cobra.Command{
-		Use: "undo SITE NUMBER", Short: "Take back what was done at once, where nobody has gone on from it", Args: args("SITE", "NUMBER"),
+		Use: "undo SITE NUMBER", Short: "Take back what was done at once, where nobody has gone on from it",
+		Args: args("SITE", "NUMBER"),
 		RunE: func(c *cobra.Command, in []string) error {
 			n, err := strconv.ParseInt(in[1], 10, 64)
 			if err != nil || n < 1 {
@@ -172,7 +175,8 @@ func (a *app) waiveCommand() *cobra.Command {
 	var w api.NewWaiver
 	var pageAt, pattern, section, layout, until string
 	c := &cobra.Command{
-		Use: "waive SITE [FIX…]", Short: "Leave something as it is: it stops counting, the reason is kept", Args: atLeastArgs("SITE"),
+		Use: "waive SITE [FIX…]", Short: "Leave something as it is: it stops counting, the reason is kept",
+		Args: atLeastArgs("SITE"),
 		Long: `Leaves something as it is: fixes by their names, a whole check, or what is found on a page, the
 addresses of a pattern, a section or the pages of a layout, all checks of it or those of --check.
 A reason is required. It takes effect at once on health, ledger and list, for good or until the end
@@ -182,7 +186,8 @@ of a day; then it counts again by itself.`,
   harvik waive fernhollow --check address-long --reason "the client keeps these addresses"`,
 		RunE: func(c *cobra.Command, in []string) error {
 			var wanted []api.NewWaiver
-			for scope, on := range map[waive.Scope]string{waive.Page: pageAt, waive.Pattern: pattern, waive.Section: section, waive.Layout: layout} {
+			for scope, on := range map[waive.Scope]string{waive.Page: pageAt, waive.Pattern: pattern,
+				waive.Section: section, waive.Layout: layout} {
 				if on != "" {
 					one := w
 					one.Scope, one.On = string(scope), on
@@ -232,7 +237,8 @@ of a day; then it counts again by itself.`,
 				return writeJSON(c.OutOrStdout(), map[string]any{"waivers": made})
 			}
 			for _, one := range made {
-				fmt.Fprintf(c.OutOrStdout(), "Waiver %d leaves %s: %s on %s.\n", one.ID, waived(one), numbers.Count(one.Findings, "finding", "findings"), numbers.Count(one.Pages, "page", "pages"))
+				fmt.Fprintf(c.OutOrStdout(), "Waiver %d leaves %s: %s on %s.\n", one.ID, waived(one),
+					numbers.Count(one.Findings, "finding", "findings"), numbers.Count(one.Pages, "page", "pages"))
 			}
 			return a.tellHealth(c, cl, in[0])
 		},
@@ -241,7 +247,8 @@ of a day; then it counts again by itself.`,
 	c.Flags().StringVar(&pageAt, "page", "", "what is found on this address")
 	c.Flags().StringVar(&pattern, "pattern", "", "what is found on addresses of this pattern, as in a plan: /archive/*")
 	c.Flags().StringVar(&section, "section", "", "what is found in this folder and below: /glossary/")
-	c.Flags().StringVar(&layout, "layout", "", "what is found on pages of this layout, by its name as harvik layouts shows it")
+	c.Flags().StringVar(&layout, "layout", "",
+		"what is found on pages of this layout, by its name as harvik layouts shows it")
 	c.Flags().StringVar(&w.Reason, "reason", "", "why this is fine as it is")
 	c.Flags().StringVar(&until, "until", "", "the last day on which it holds, such as 2027-03-31; for good if left out")
 	byFlag(c, &w.By)
@@ -284,7 +291,8 @@ func unwaivedText(cr api.Crawl) string {
 	if r == nil || r.Waived == 0 {
 		return ""
 	}
-	return fmt.Sprintf("; %s with %s that %s waived", points(r.Unwaived), numbers.Count(r.Waived, "finding", "findings"), verb(r.Waived))
+	return fmt.Sprintf("; %s with %s that %s waived", points(r.Unwaived),
+		numbers.Count(r.Waived, "finding", "findings"), verb(r.Waived))
 }
 
 func verb(n int) string {
@@ -297,7 +305,8 @@ func verb(n int) string {
 func (a *app) waiversCommand() *cobra.Command {
 	var all bool
 	c := &cobra.Command{
-		Use: "waivers SITE", Short: "List what was decided to be left, and what each decision covers", Args: args("SITE"),
+		Use: "waivers SITE", Short: "List what was decided to be left, and what each decision covers",
+		Args: args("SITE"),
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -318,7 +327,8 @@ func (a *app) waiversCommand() *cobra.Command {
 			rows := [][]string{{"waiver", "what is left", "reason", "by", "until", "findings", "pages", "state"}}
 			for _, one := range list {
 				until := cmp.Or(dayText(one.Until), "for good")
-				rows = append(rows, []string{strconv.FormatInt(one.ID, 10), waived(one), one.Reason, one.By, until, numbers.Thousands(one.Findings), numbers.Thousands(one.Pages), one.State})
+				rows = append(rows, []string{strconv.FormatInt(one.ID, 10), waived(one), one.Reason, one.By, until,
+					numbers.Thousands(one.Findings), numbers.Thousands(one.Pages), one.State})
 			}
 			if a.csv {
 				return writeCSV(w, rows)
@@ -334,7 +344,8 @@ func (a *app) waiversCommand() *cobra.Command {
 			printRows(w, rows, 6, 7)
 			for _, one := range list {
 				if one.Broken != "" {
-					fmt.Fprintf(c.ErrOrStderr(), "Waiver %d covers nothing: %s. End it with `harvik unwaive %s %d`.\n", one.ID, one.Broken, in[0], one.ID)
+					fmt.Fprintf(c.ErrOrStderr(), "Waiver %d covers nothing: %s. End it with `harvik unwaive %s %d`.\n",
+						one.ID, one.Broken, in[0], one.ID)
 				}
 			}
 			return nil
@@ -358,7 +369,8 @@ func (a *app) unwaiveCommand() *cobra.Command {
 			for _, name := range in[1:] {
 				id, err := strconv.ParseInt(name, 10, 64)
 				if err != nil {
-					return usage(c, fmt.Errorf("%q is no number of a waiver; `harvik waivers %s` shows them", name, in[0]))
+					return usage(c, fmt.Errorf("%q is no number of a waiver; `harvik waivers %s` shows them", name,
+						in[0]))
 				}
 				one, err := cl.EndWaiver(c.Context(), in[0], id, &api.EndWaiverParams{By: by})
 				if err != nil {
@@ -398,7 +410,8 @@ func (a *app) tasksCommand() *cobra.Command {
 			}
 			rows := [][]string{{"fix", "state", "what and where", "for", "due", "changed"}}
 			for _, t := range tasks.Tasks {
-				rows = append(rows, []string{t.Fix, t.State, t.Line, t.Assignee, dayText(t.Due), t.Changed.Format("2006-01-02 15:04")})
+				rows = append(rows, []string{t.Fix, t.State, t.Line, t.Assignee, dayText(t.Due),
+					t.Changed.Format("2006-01-02 15:04")})
 			}
 			if a.csv {
 				return writeCSV(w, rows)

@@ -137,7 +137,8 @@ func (c *Cluster) prepare(ctx context.Context, folder string) error {
 	case unmade != nil:
 		return fmt.Errorf("%s is there and is no database of Harvik's; choose another data folder with --data, or move it away", c.data)
 	}
-	if err := os.WriteFile(making, []byte("A database of Harvik's is being made in the folder postgres beside this file.\n"), 0o600); err != nil {
+	if err := os.WriteFile(making,
+		[]byte("A database of Harvik's is being made in the folder postgres beside this file.\n"), 0o600); err != nil {
 		return err
 	}
 	if err := os.RemoveAll(c.data); err != nil {
@@ -152,7 +153,8 @@ func (c *Cluster) prepare(ctx context.Context, folder string) error {
 	if err := c.giveAway(c.data, secret); err != nil {
 		return err
 	}
-	if _, err := c.run(ctx, "initdb", "-D", c.data, "-U", "harvik", "-A", "scram-sha-256", "--pwfile", secret, "-E", "UTF8", "--locale=C.UTF-8", "--no-sync"); err != nil {
+	if _, err := c.run(ctx, "initdb", "-D", c.data, "-U", "harvik", "-A", "scram-sha-256", "--pwfile", secret, "-E",
+		"UTF8", "--locale=C.UTF-8", "--no-sync"); err != nil {
 		return fmt.Errorf("making the database: %w", err)
 	}
 	return os.Remove(making)
@@ -174,7 +176,8 @@ func (c *Cluster) isOurs(secret string) error {
 	case err != nil:
 		return fmt.Errorf("reading the database's password: %w", err)
 	case len(bytes.TrimSpace(data)) == 0:
-		return fmt.Errorf("%s is empty, so the database cannot be opened; put it back from a copy of the data folder", secret)
+		return fmt.Errorf("%s is empty, so the database cannot be opened; put it back from a copy of the data folder",
+			secret)
 	}
 	return nil
 }

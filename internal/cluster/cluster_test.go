@@ -129,10 +129,13 @@ func TestNotOurs(t *testing.T) {
 		files []string
 		want  string
 	}{
-		"somebody's folder":            {[]string{"postgres/letters.txt"}, "is no database of Harvik's"},
-		"somebody's database":          {[]string{"postgres/PG_VERSION", "postgres/base/1"}, "that Harvik did not make"},
-		"a password that was cut off":  {[]string{"postgres/PG_VERSION", "postgres.password"}, "put it back from a copy"},
-		"a folder and a lone password": {[]string{"postgres/letters.txt", "postgres.password"}, "is no database of Harvik's"},
+		"somebody's folder": {[]string{"postgres/letters.txt"}, "is no database of Harvik's"},
+		"somebody's database": {[]string{"postgres/PG_VERSION", "postgres/base/1"},
+			"that Harvik did not make"},
+		"a password that was cut off": {[]string{"postgres/PG_VERSION", "postgres.password"},
+			"put it back from a copy"},
+		"a folder and a lone password": {[]string{"postgres/letters.txt", "postgres.password"},
+			"is no database of Harvik's"},
 	} {
 		dir := folder(t)
 		for _, f := range c.files {

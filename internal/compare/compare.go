@@ -95,7 +95,8 @@ func (c *Comparisons) Drift(ctx context.Context, site record.Site, before, after
 
 // side is a crawl by the rules of another, to be compared; without its files. The note says why it is by
 // its own rules, if it is.
-func (c *Comparisons) side(ctx context.Context, w *decide.Weights, rec, rules record.Crawl) (s drift.Side, note string, err error) {
+func (c *Comparisons) side(ctx context.Context, w *decide.Weights, rec,
+	rules record.Crawl) (s drift.Side, note string, err error) {
 	if rec.State != "finished" || rec.Report == nil {
 		return s, "", record.Refuse("crawl %d is %s; only finished ones can be compared", rec.Number, rec.State)
 	}
@@ -148,8 +149,10 @@ func (c *Comparisons) differences(before, after record.Crawl) (out []string) {
 		a, b any
 	}{
 		{"the limit of pages", p.Pages, q.Pages}, {"the limit of depth", p.Depth, q.Depth}, {"scope", p.Scope, q.Scope},
-		{"sources", p.Sources, q.Sources}, {"the robots policy", p.Robots, q.Robots}, {"the agent", p.UserAgent(), q.UserAgent()},
-		{"the selection", p.Selection, q.Selection}, {"resources", p.Resources, q.Resources}, {"outbound links", p.Outbound, q.Outbound},
+		{"sources", p.Sources, q.Sources}, {"the robots policy", p.Robots, q.Robots},
+		{"the agent", p.UserAgent(), q.UserAgent()},
+		{"the selection", p.Selection, q.Selection}, {"resources", p.Resources, q.Resources},
+		{"outbound links", p.Outbound, q.Outbound},
 		{"the language asked for", p.Language, q.Language},
 	} {
 		a, _ := json.Marshal(d.a)

@@ -72,7 +72,8 @@ func (k *kept) Decided(context.Context, record.Site) (*decide.Weights, error) {
 	if k.waived == nil {
 		return &decide.Weights{Set: waive.NewSet(nil)}, nil
 	}
-	return &decide.Weights{Set: k.waived, Signature: "waived", All: []record.Waiver{{ID: 1, Reason: "as it should be"}}}, nil
+	return &decide.Weights{Set: k.waived, Signature: "waived",
+		All: []record.Waiver{{ID: 1, Reason: "as it should be"}}}, nil
 }
 func (k *kept) Weights(ctx context.Context, site record.Site) (*decide.Weights, error) {
 	return k.Decided(ctx, site)
@@ -97,8 +98,9 @@ func grown(t *testing.T) (k *kept, home string) {
 		r, _ := testkit.Crawl(t, home, plan.Plan{Probes: plan.No()})
 		k.results = append(k.results, r)
 		k.crawls = append(k.crawls, record.Crawl{
-			ID: int64(i + 1), Number: i + 1, Site: "fernhollow", Home: home, State: "finished", Ending: "complete", Catalogue: testkit.Catalogue.Version,
-			Report: &record.Summary{Report: r.Report, Fixes: len(r.Report.Fixes)},
+			ID: int64(i + 1), Number: i + 1, Site: "fernhollow", Home: home, State: "finished", Ending: "complete",
+			Catalogue: testkit.Catalogue.Version,
+			Report:    &record.Summary{Report: r.Report, Fixes: len(r.Report.Fixes)},
 		})
 		shop = ""
 	}
@@ -119,11 +121,13 @@ func TestDrift(t *testing.T) {
 		came = came || l.Check == "title-missing"
 	}
 	notes := strings.Join(out.Notes, "\n")
-	if !came || !strings.Contains(notes, "the limit of depth") || !strings.Contains(notes, "crawl 2 did not see the whole site (stopped)") {
+	if !came || !strings.Contains(notes, "the limit of depth") ||
+		!strings.Contains(notes, "crawl 2 did not see the whole site (stopped)") {
 		t.Errorf("title-missing of %s came: %v; notes:\n%s", home, came, notes)
 	}
 	k.crawls[1].State = "running"
-	if _, err := c.Drift(t.Context(), record.Site{}, k.crawls[0], k.crawls[1]); err == nil || !strings.Contains(err.Error(), "crawl 2 is running") {
+	if _, err := c.Drift(t.Context(), record.Site{}, k.crawls[0], k.crawls[1]); err == nil ||
+		!strings.Contains(err.Error(), "crawl 2 is running") {
 		t.Errorf("with one that runs: %v", err)
 	}
 }
@@ -167,7 +171,8 @@ func TestGate(t *testing.T) {
 		}
 	}
 	k.results[1] = nil
-	if _, err := c.Gate(t.Context(), record.Site{}, k.crawls[1], nil, gate.Conditions{}); err == nil || !strings.Contains(err.Error(), "harvik judge fernhollow@2") {
+	if _, err := c.Gate(t.Context(), record.Site{}, k.crawls[1], nil, gate.Conditions{}); err == nil ||
+		!strings.Contains(err.Error(), "harvik judge fernhollow@2") {
 		t.Errorf("without a sheet: %v", err)
 	}
 }
@@ -185,7 +190,8 @@ func TestTrend(t *testing.T) {
 	if err != nil || out[0].Note != k.refused[1] || len(out[1].Parts) != 0 {
 		t.Errorf("with one that cannot be judged: %+v, %v", out, err)
 	}
-	if none, err := New(&kept{}, k, k).Trend(t.Context(), record.Site{}, 10); err != nil || none == nil || len(none) != 0 {
+	if none, err := New(&kept{}, k, k).Trend(t.Context(), record.Site{}, 10); err != nil || none == nil ||
+		len(none) != 0 {
 		t.Errorf("without crawls: %v, %v", none, err)
 	}
 }

@@ -13,7 +13,8 @@ import (
 
 // Gate passes or fails a crawl. Against is the crawl that new findings are told by; nil for the one
 // before, if there is one.
-func (c *Comparisons) Gate(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl, asked gate.Conditions) (gate.Verdict, error) {
+func (c *Comparisons) Gate(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl,
+	asked gate.Conditions) (gate.Verdict, error) {
 	w, err := c.decisions.Weights(ctx, site)
 	if err != nil {
 		return gate.Verdict{}, err
@@ -85,7 +86,9 @@ func newFindings(old, now *fixlist.Sheet, w *decide.Weights) gate.New {
 
 // Standing tells of the findings of a crawl which are waived and why, and, if a crawl to compare with is
 // given, which of them that one had. Both take a check and an address.
-func (c *Comparisons) Standing(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl) (waived func(check, address string) (string, bool), failed func(check, address string) bool, err error) {
+func (c *Comparisons) Standing(ctx context.Context, site record.Site, rec record.Crawl,
+	against *record.Crawl) (waived func(check, address string) (string,
+	bool), failed func(check, address string) bool, err error) {
 	w, err := c.decisions.Decided(ctx, site)
 	if err != nil {
 		return nil, nil, err
@@ -102,7 +105,8 @@ func (c *Comparisons) Standing(ctx context.Context, site record.Site, rec record
 		reasons := map[[2]string]string{}
 		if sheet != nil {
 			sheet.EachFinding(func(f fixlist.Found) {
-				w.Set.Covering(f.Check, f.Address, f.Layout, f.Fix, func(id int64) { reasons[[2]string{f.Check, f.Address}] = why[id] })
+				w.Set.Covering(f.Check, f.Address, f.Layout, f.Fix,
+					func(id int64) { reasons[[2]string{f.Check, f.Address}] = why[id] })
 			})
 		}
 		waived = func(check, address string) (string, bool) {

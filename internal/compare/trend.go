@@ -40,7 +40,8 @@ func (c *Comparisons) Trend(ctx context.Context, site record.Site, limit int) ([
 			continue
 		}
 		report := after.Sheet.Build(w.Adjustment())
-		p.Health, p.HalfWidth, p.Scored, p.Pages, p.Note = report.Health, report.HalfWidth, report.Scored, report.Assessed, note
+		p.Health, p.HalfWidth, p.Scored, p.Pages, p.Note = report.Health, report.HalfWidth, report.Scored,
+			report.Assessed, note
 		for _, l := range report.Ledger {
 			p.Findings[l.Severity] += l.Pages
 		}

@@ -12,7 +12,8 @@ import (
 
 // partings are what links say that end a session, in address or words.
 var partings = []string{
-	"logout", "log-out", "log_out", "log out", "logoff", "log-off", "log off", "signout", "sign-out", "sign_out", "sign out",
+	"logout", "log-out", "log_out", "log out", "logoff", "log-off", "log off", "signout", "sign-out", "sign_out",
+	"sign out",
 	"abmelden", "allgofnodi", "déconnexion", "deconnexion", "cerrar-sesion", "cerrar sesión", "uitloggen",
 }
 
@@ -26,8 +27,8 @@ func endsSession(l *page.Link) bool {
 	})
 }
 
-// take makes one result part of the crawl: its links become known addresses, its facts go to the book and the next batch.
-// What its page says is told by said, if that is known.
+// take makes one result part of the crawl: its links become known addresses, its facts go to the book and the next
+// batch. What its page says is told by said, if that is known.
 func (c *Crawl) take(d *booking.Record, said *signs) {
 	f := c.frontier
 	a := f.addresses[d.ID]
@@ -49,13 +50,15 @@ func (c *Crawl) takePage(d *booking.Record, a survey.Address, said *signs) {
 	to := booking.Numbers{Redirect: -1, Canonical: -1, Refresh: -1}
 	f.traps.begin(a.URL)
 	if d.Facts.Redirect != "" {
-		to.Redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth, found: survey.ByRedirect, follow: true})
+		to.Redirect = c.know(d.Facts.Redirect,
+			mention{from: d.ID, depth: a.Depth, found: survey.ByRedirect, follow: true})
 	}
 	doc := d.Facts.Document
 	if doc != nil {
 		follow := doc.Robots.NoFollow == "" || !obeys
 		if address := d.Facts.Canonical(); address != "" {
-			to.Canonical = c.know(address, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByCanonical, follow: true})
+			to.Canonical = c.know(address,
+				mention{from: d.ID, depth: a.Depth + 1, found: survey.ByCanonical, follow: true})
 		}
 		c.takeLinks(d, doc, a.Depth+1, follow)
 	}
@@ -64,7 +67,8 @@ func (c *Crawl) takePage(d *booking.Record, a survey.Address, said *signs) {
 			if !f.scope.Inside(address) {
 				continue
 			}
-			id := c.know(f.scope.Rewrite(address), mention{from: d.ID, depth: a.Depth + 1, found: survey.ByMention, follow: true})
+			id := c.know(f.scope.Rewrite(address),
+				mention{from: d.ID, depth: a.Depth + 1, found: survey.ByMention, follow: true})
 			if address == doc.RefreshTo {
 				to.Refresh = id
 			}
@@ -86,8 +90,10 @@ func (c *Crawl) takeForms(d *booking.Record, doc *page.Document, depth int32) {
 		return
 	}
 	for i := range doc.Forms {
-		if form := &doc.Forms[i]; !form.Post && form.Action != "" && form.Action != d.Facts.Address && c.frontier.scope.Inside(form.Action) {
-			c.know(c.frontier.scope.Rewrite(form.Action), mention{from: d.ID, depth: depth, found: survey.ByUse, role: page.AsForm})
+		if form := &doc.Forms[i]; !form.Post && form.Action != "" && form.Action != d.Facts.Address &&
+			c.frontier.scope.Inside(form.Action) {
+			c.know(c.frontier.scope.Rewrite(form.Action),
+				mention{from: d.ID, depth: depth, found: survey.ByUse, role: page.AsForm})
 		}
 	}
 }
@@ -148,7 +154,8 @@ func taken[T any](what []T, numbers []int32) ([]T, []int32) {
 func (c *Crawl) takeLoaded(d *booking.Record, a survey.Address) {
 	to := booking.Numbers{Redirect: -1, Canonical: -1, Refresh: -1}
 	if d.Facts.Redirect != "" {
-		to.Redirect = c.know(d.Facts.Redirect, mention{from: d.ID, depth: a.Depth + 1, found: survey.ByRedirect, role: a.Role})
+		to.Redirect = c.know(d.Facts.Redirect,
+			mention{from: d.ID, depth: a.Depth + 1, found: survey.ByRedirect, role: a.Role})
 	}
 	d.Uses = c.uses(d)
 	c.book.Add(d, to)
@@ -163,7 +170,8 @@ func (c *Crawl) uses(d *booking.Record) []int32 {
 	out := make([]int32, len(loads))
 	dropped := false
 	for i := range loads {
-		if out[i] = c.know(loads[i].Address, mention{from: d.ID, found: survey.ByUse, role: loads[i].Role}); out[i] < 0 {
+		if out[i] = c.know(loads[i].Address,
+			mention{from: d.ID, found: survey.ByUse, role: loads[i].Role}); out[i] < 0 {
 			out[i], dropped = notTaken, true
 		}
 	}

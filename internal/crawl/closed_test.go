@@ -16,8 +16,10 @@ import (
 func TestHidingNeverHelps(t *testing.T) {
 	r := rand.New(rand.NewPCG(21, 22))
 	faults := []string{
-		`<title>x</title>`, `<meta name=description content="short">`, `<h1>one</h1><h1>two</h1>`, `<h3>skipped</h3>`, `<script type="application/ld+json">{,}</script>`,
-		`<p>Dear {{name}}, lorem ipsum dolor sit amet.</p>`, `<h2> </h2>`, `<title>two</title>`, `<meta name=keywords content=x>`,
+		`<title>x</title>`, `<meta name=description content="short">`, `<h1>one</h1><h1>two</h1>`, `<h3>skipped</h3>`,
+		`<script type="application/ld+json">{,}</script>`,
+		`<p>Dear {{name}}, lorem ipsum dolor sit amet.</p>`, `<h2> </h2>`, `<title>two</title>`,
+		`<meta name=keywords content=x>`,
 	}
 	bodies := make([]string, 8)
 	for i := range bodies {
@@ -55,7 +57,8 @@ func TestHidingNeverHelps(t *testing.T) {
 	if said != "" {
 		t.Errorf("with nothing hidden it says %q", said)
 	}
-	for _, how := range []string{`<meta name=robots content=noindex>`, `<link rel=canonical href="https://elsewhere.example/">`} {
+	for _, how := range []string{`<meta name=robots content=noindex>`,
+		`<link rel=canonical href="https://elsewhere.example/">`} {
 		before := open
 		for n := 1; n <= len(bodies); n++ {
 			health, said := crawl(n, how, plan.Plan{})

@@ -1,8 +1,8 @@
 // Package crawl fetches a site by its plan: which address is next, at what pace, and what comes of it.
 //
 // Requests run side by side, but their results are taken up in the order in which the addresses were found. So the same
-// site gives the same crawl, number for number, whatever the network did to the order of answers. It also means that what
-// a sink has stored is always a complete earlier state: a crawl that was cut off goes on from there.
+// site gives the same crawl, number for number, whatever the network did to the order of answers. It also means that
+// what a sink has stored is always a complete earlier state: a crawl that was cut off goes on from there.
 //
 //	frontier ─▶ governor of the host ─▶ fetch, read, page checks ─▶ in order: frontier, book, sink
 package crawl
@@ -39,8 +39,8 @@ type Fetcher interface {
 	Close()
 }
 
-// A Sink stores results while the crawl runs. Save is called from one goroutine, with batches in order; what it is given
-// is not changed afterwards.
+// A Sink stores results while the crawl runs. Save is called from one goroutine, with batches in order; what it is
+// given is not changed afterwards.
 type Sink interface {
 	Save(ctx context.Context, b record.Batch) error
 }
@@ -97,8 +97,9 @@ type Config struct {
 	Paces   *pace.Paces                                      // nil for a pace of its own
 	Only    func(address string) bool                        // nil, or what is fetched besides the targets of redirects
 	ReadPDF func(ctx context.Context, data []byte) *page.PDF // never fails; nil where documents are not looked into
-	Pages   *page.Reader                                     // reads the documents of all crawls together; nil for those of this one
-	Log     *slog.Logger
+	// reads the documents of all crawls together; nil for those of this one
+	Pages *page.Reader
+	Log   *slog.Logger
 }
 
 // New prepares a crawl. It fails where patterns of the plan cannot be read: to disregard one could fetch what is to be
@@ -110,7 +111,8 @@ func New(c Config) (*Crawl, error) {
 	f := newFrontier(c.Start, c.Plan)
 	f.only = c.Only
 	cr := &Crawl{
-		plan: c.Plan, start: c.Start, fetcher: c.Fetcher, book: c.Book, sink: c.Sink, past: c.Past, log: c.Log, paces: c.Paces,
+		plan: c.Plan, start: c.Start, fetcher: c.Fetcher, book: c.Book, sink: c.Sink, past: c.Past, log: c.Log,
+		paces:    c.Paces,
 		frontier: f, readPDF: c.ReadPDF, documents: c.Pages, loggedIn: c.Plan.HoldsSession(),
 		hosts: map[string]*pace.Governor{}, reading: make(chan struct{}, 2*runtime.GOMAXPROCS(0)),
 		stop: make(chan struct{}), pause: make(chan struct{}), wake: make(chan struct{}, 1),
@@ -172,7 +174,8 @@ func (c *Crawl) Run(ctx context.Context) (*booking.Harvest, error) {
 func (c *Crawl) harvest(ending survey.Ending, probes *survey.Probes) *booking.Harvest {
 	f := c.frontier
 	h := &booking.Harvest{
-		Ending: ending, Addresses: f.addresses, Changed: f.changed, Beyond: f.beyond, Most: c.plan.Pages, Listing: f.listing,
+		Ending: ending, Addresses: f.addresses, Changed: f.changed, Beyond: f.beyond, Most: c.plan.Pages,
+		Listing:  f.listing,
 		Evidence: c.learned(probes),
 	}
 	if c.plan.Selection == plan.Spread && ending != survey.Complete {
@@ -181,7 +184,8 @@ func (c *Crawl) harvest(ending survey.Ending, probes *survey.Probes) *booking.Ha
 	return h
 }
 
-// probeUnlessEnding asks what no link leads to, if the plan has it so and there is time. What was cut short tells nothing.
+// probeUnlessEnding asks what no link leads to, if the plan has it so and there is time. What was cut short tells
+// nothing.
 func (c *Crawl) probeUnlessEnding() (*survey.Probes, error) {
 	if !*c.plan.Probes || c.isEnding() && !c.isPaused() {
 		return nil, nil

@@ -90,17 +90,23 @@ func expect(t *testing.T, got, want map[string]string) {
 
 func TestStates(t *testing.T) {
 	s := site{
-		"/":  links("/a", "/A", "/a/../b?x#y", "/closed/x", "/old", "http://other.example/", "mailto:x@other.example", "/picture.PNG?v=2", "a#top", "/hidden"),
-		"/a": links("/deep"), "/A": links(), "/b?x": `<link rel="canonical" href="/canonical">`, "/canonical": links(), "/old": "302 /new", "/new": "200",
+		"/": links("/a", "/A", "/a/../b?x#y", "/closed/x", "/old", "http://other.example/", "mailto:x@other.example",
+			"/picture.PNG?v=2", "a#top", "/hidden"),
+		"/a": links("/deep"), "/A": links(), "/b?x": `<link rel="canonical" href="/canonical">`, "/canonical": links(),
+		"/old": "302 /new", "/new": "200",
 		"/deep": links("/deeper"), "/hidden": `<meta name="robots" content="nofollow"><a href="/unfollowed">x</a>`,
 		"/robots.txt": "User-agent: harvik\nDisallow: /closed/\nSitemap: /map.xml\n" + strings.Repeat("# filler\n", 20),
-		"/map.xml":    "<urlset>" + strings.Repeat(" ", 80) + "<url><loc>/a</loc></url><url><loc>/orphan</loc></url><url><loc>http://other.example/x</loc></url></urlset>",
+		"/map.xml": "<urlset>" + strings.Repeat(" ", 80) +
+			"<url><loc>/a</loc></url><url><loc>/orphan</loc></url><url><loc>http://other.example/x</loc></url></urlset>",
 	}
 	r, got := run(t, s, plan.Plan{Depth: 2})
 	expect(t, got, map[string]string{
-		"/": "fetched 200 0", "/a": "fetched 200 1", "/A": "fetched 200 1", "/b?x": "fetched 200 1", "/closed/x": "blocked 1", "/old": "fetched 302 1",
-		"http://other.example/": "outside 1", "mailto:x@other.example": "not-web 1", "/picture.PNG?v=2": "fetched 404 1", "/hidden": "fetched 200 1",
-		"/canonical": "fetched 200 -1", "/new": "fetched 200 1", "/deep": "fetched 200 2", "/deeper": "too-deep 3", "/unfollowed": "waiting 2", "/orphan": "fetched 404 -1",
+		"/": "fetched 200 0", "/a": "fetched 200 1", "/A": "fetched 200 1", "/b?x": "fetched 200 1",
+		"/closed/x": "blocked 1", "/old": "fetched 302 1",
+		"http://other.example/": "outside 1", "mailto:x@other.example": "not-web 1",
+		"/picture.PNG?v=2": "fetched 404 1", "/hidden": "fetched 200 1",
+		"/canonical": "fetched 200 -1", "/new": "fetched 200 1", "/deep": "fetched 200 2", "/deeper": "too-deep 3",
+		"/unfollowed": "waiting 2", "/orphan": "fetched 404 -1",
 	})
 	if !r.Survey.Partial || r.Ending != survey.Complete {
 		t.Errorf("partial %v, ended by %s", r.Survey.Partial, r.Ending)
@@ -118,7 +124,8 @@ func TestOrder(t *testing.T) {
 	var first []string
 	for _, parallel := range []int{1, 5, 32} {
 		host := testkit.Serve(t, slow)
-		r, _ := testkit.Crawl(t, "http://fernhollow.example/", plan.Plan{Parallel: parallel, Pages: 250, Hosts: map[string]string{"fernhollow.example": host}})
+		r, _ := testkit.Crawl(t, "http://fernhollow.example/",
+			plan.Plan{Parallel: parallel, Pages: 250, Hosts: map[string]string{"fernhollow.example": host}})
 		var got []string
 		for _, a := range r.Survey.Addresses {
 			got = append(got, fmt.Sprint(a))
@@ -142,7 +149,8 @@ func TestShutOut(t *testing.T) {
 		"503": "status 503", "User-agent: *\nDisallow: /\n" + strings.Repeat("#\n", 50): "Disallow: /",
 	} {
 		r, got := run(t, site{"/": links(), "/robots.txt": body}, plan.Plan{})
-		if r.Ending != survey.Shut || !strings.Contains(r.Detail, detail) || got["/"] != "blocked 0" || r.Report.Scored {
+		if r.Ending != survey.Shut || !strings.Contains(r.Detail, detail) || got["/"] != "blocked 0" ||
+			r.Report.Scored {
 			t.Errorf("robots.txt %.20q: ended by %s (%s), the start is %q", body, r.Ending, r.Detail, got["/"])
 		}
 	}
@@ -152,7 +160,9 @@ func TestShutOut(t *testing.T) {
 	if r, _ := run(t, site{"/": links(), "/robots.txt": "403"}, plan.Plan{}); r.Ending != survey.Complete {
 		t.Errorf("a robots.txt that is forbidden shuts out: %s", r.Ending)
 	}
-	if r, _ := run(t, site{"/": links("/x"), "/x": links(), "/robots.txt": "301 /r", "/r": "User-agent: *\nDisallow: /x\n" + strings.Repeat("#\n", 50)}, plan.Plan{}); r.Survey.Addresses[1].State != survey.Blocked {
+	if r, _ := run(t, site{"/": links("/x"), "/x": links(), "/robots.txt": "301 /r",
+		"/r": "User-agent: *\nDisallow: /x\n" + strings.Repeat("#\n", 50)},
+		plan.Plan{}); r.Survey.Addresses[1].State != survey.Blocked {
 		t.Error("a robots.txt behind a redirect is not obeyed")
 	}
 }
@@ -170,7 +180,8 @@ func TestTwin(t *testing.T) {
 			http.NotFound(w, r)
 		}
 	}))
-	r, _ := testkit.Crawl(t, "http://fernhollow.example/", plan.Plan{Hosts: map[string]string{"fernhollow.example": host, "www.fernhollow.example": host}})
+	r, _ := testkit.Crawl(t, "http://fernhollow.example/",
+		plan.Plan{Hosts: map[string]string{"fernhollow.example": host, "www.fernhollow.example": host}})
 	if n := len(r.Survey.Pages); n != 3 || r.Report.Assessed != 1 {
 		t.Errorf("%d fetched, %d assessed", n, r.Report.Assessed)
 	}
@@ -204,7 +215,8 @@ func TestRetries(t *testing.T) {
 		})
 		begun := time.Now()
 		_, got := run(t, h, plan.Plan{Retries: 1})
-		expect(t, got, map[string]string{"/": "fetched 200 0", "/mends": "fetched 200 1", "/stays": "fetched 502 1", "/gone": "fetched 404 1"})
+		expect(t, got, map[string]string{"/": "fetched 200 0", "/mends": "fetched 200 1", "/stays": "fetched 502 1",
+			"/gone": "fetched 404 1"})
 		if tries["/stays"] != 2 || tries["/gone"] != 1 || time.Since(begun) < time.Second {
 			t.Errorf("tries %v after %s", tries, time.Since(begun))
 		}
@@ -290,7 +302,8 @@ func TestSinkFails(t *testing.T) {
 func TestTimeLimit(t *testing.T) {
 	testkit.Bubble(t, func(t *testing.T) {
 		g := &testkit.Generated{Pages: 5000, Seed: 1}
-		r, _ := run(t, g, plan.Plan{Pages: 5000, Pause: plan.Duration(5 * time.Millisecond), Time: plan.Duration(300 * time.Millisecond)})
+		r, _ := run(t, g, plan.Plan{Pages: 5000, Pause: plan.Duration(5 * time.Millisecond),
+			Time: plan.Duration(300 * time.Millisecond)})
 		if n := len(r.Survey.Pages); r.Ending != survey.TimeLimit || n < 5 || n > 200 {
 			t.Errorf("ended by %s with %d pages", r.Ending, n)
 		}
@@ -303,7 +316,8 @@ func TestHostile(t *testing.T) {
 		w.Header().Set("Content-Type", "text/html")
 		switch r.URL.Path {
 		case "/":
-			fmt.Fprint(w, links("/deep", "/many", "/nul", "/big", "/cut", "/latin", "/wild", "http://[", "/"+strings.Repeat("x", 9000), "//", "http://127.0.0.1:1/", "javascript:alert(1)", "/%zz", "/a\x00b"))
+			fmt.Fprint(w, links("/deep", "/many", "/nul", "/big", "/cut", "/latin", "/wild", "http://[",
+				"/"+strings.Repeat("x", 9000), "//", "http://127.0.0.1:1/", "javascript:alert(1)", "/%zz", "/a\x00b"))
 		case "/deep":
 			fmt.Fprint(w, strings.Repeat("<div><b>", 50_000), "<h1>bottom</h1>")
 		case "/many":
@@ -340,7 +354,8 @@ func TestHostile(t *testing.T) {
 		}
 	}
 	for path, want := range map[string]page.Outcome{
-		"/deep": page.Answered, "/many": page.Answered, "/nul": page.Answered, "/big": page.Truncated, "/cut": page.Truncated, "/latin": page.Answered, "/wild": page.Answered,
+		"/deep": page.Answered, "/many": page.Answered, "/nul": page.Answered, "/big": page.Truncated,
+		"/cut": page.Truncated, "/latin": page.Answered, "/wild": page.Answered,
 	} {
 		if outcomes[path] != want {
 			t.Errorf("%s ended as %q, want %q", path, outcomes[path], want)

@@ -75,10 +75,13 @@ func TestMoods(t *testing.T) {
 	t.Parallel()
 	for _, m := range demo.Moods {
 		inBubble(t, strings.ReplaceAll(m.Name, " ", "-"), func(t *testing.T) {
-			address, authority := testkit.ServeBoth(t, demo.Moody(m), cmp.Or(m.Oldest, tls.VersionTLS12), cmp.Or(m.Days, 300), m.Protocols(), append(m.Hosts, demo.Host)...)
+			address, authority := testkit.ServeBoth(t, demo.Moody(m), cmp.Or(m.Oldest, tls.VersionTLS12),
+				cmp.Or(m.Days, 300), m.Protocols(), append(m.Hosts, demo.Host)...)
 			p := plan.Plan{
-				Hosts: map[string]string{demo.Host: address, "closed." + demo.Host: "127.0.0.1:1"}, CA: authority, Pages: 40, Retries: -1, Resources: plan.None,
-				Timeout: plan.Duration(4 * time.Second), Limits: map[string]int{"first-byte": 2200}, Scope: plan.Scope{Hosts: m.Hosts},
+				Hosts: map[string]string{demo.Host: address, "closed." + demo.Host: "127.0.0.1:1"}, CA: authority,
+				Pages: 40, Retries: -1, Resources: plan.None,
+				Timeout: plan.Duration(4 * time.Second), Limits: map[string]int{"first-byte": 2200},
+				Scope: plan.Scope{Hosts: m.Hosts},
 			}
 			if m.Unknown {
 				p.CA = ""
@@ -87,7 +90,8 @@ func TestMoods(t *testing.T) {
 			_, found := testkit.Crawl(t, demo.Home+m.Start, p)
 			got := map[string]bool{}
 			for _, f := range found.Findings {
-				if f.Page < 0 || slices.Contains([]string{"reach-no-dns", "reach-no-connection", "redirect-lump"}, f.Check.ID) {
+				if f.Page < 0 || slices.Contains([]string{"reach-no-dns", "reach-no-connection", "redirect-lump"},
+					f.Check.ID) {
 					got[f.Check.ID] = true
 				}
 			}
@@ -118,17 +122,20 @@ func causes(t *testing.T, site *demo.Site, r *booking.Result) {
 	for _, c := range site.Causes {
 		whole := false
 		for i, f := range r.Report.Fixes {
-			whole = whole || tells(&f, c.Check) && !slices.ContainsFunc(c.Pages, func(p string) bool { return !members[i][p] })
+			whole = whole || tells(&f, c.Check) &&
+				!slices.ContainsFunc(c.Pages, func(p string) bool { return !members[i][p] })
 		}
 		if !whole {
-			t.Errorf("no line of the fix list has all of: %s (%s) on %d pages %.80q", c.Check, c.Why, len(c.Pages), c.Pages)
+			t.Errorf("no line of the fix list has all of: %s (%s) on %d pages %.80q", c.Check, c.Why, len(c.Pages),
+				c.Pages)
 		}
 	}
 }
 
 // tells says whether a line is about a check, or shows it as what comes of another.
 func tells(f *fixlist.Fix, check string) bool {
-	return f.Check == check || slices.ContainsFunc(f.Follows, func(one fixlist.Follow) bool { return one.Check == check })
+	return f.Check == check || slices.ContainsFunc(f.Follows,
+		func(one fixlist.Follow) bool { return one.Check == check })
 }
 
 // wild holds what was found of the things that are no ordinary pages: what never ends is cut and
@@ -140,12 +147,14 @@ func wild(t *testing.T, r *booking.Result, m *testkit.Memory) {
 		patterns = append(patterns, trap.Pattern)
 	}
 	slices.Sort(patterns)
-	if want := []string{"?colour=*", "fernhollow.example/events/calendar/*/", "fernhollow.example/shop/?*&*"}; !slices.Equal(patterns, want) {
+	if want := []string{"?colour=*", "fernhollow.example/events/calendar/*/",
+		"fernhollow.example/shop/?*&*"}; !slices.Equal(patterns, want) {
 		t.Errorf("traps %q, want %q", patterns, want)
 	}
 	documents, listed := 0, 0
 	for _, rec := range m.Records {
-		if rec.Facts.PDF != nil && rec.Facts.PDF.Pages == 3 && rec.Facts.PDF.Lang == "en-GB" && rec.Facts.PDF.Title != "" {
+		if rec.Facts.PDF != nil && rec.Facts.PDF.Pages == 3 && rec.Facts.PDF.Lang == "en-GB" &&
+			rec.Facts.PDF.Title != "" {
 			documents++
 		}
 	}
@@ -164,7 +173,8 @@ func wild(t *testing.T, r *booking.Result, m *testkit.Memory) {
 func TestMembersArea(t *testing.T) {
 	p := testkit.Garden(t, demo.New(demo.Spring))
 	p.Scope.Include, p.Resources, p.Probes = []string{"/members/*"}, plan.None, plan.No()
-	p.Gates = []plan.Gate{{Kind: "form", Address: "/members/sign-in/", Fields: map[string]string{"user": demo.Member, "password": "secret:club"}, Proof: demo.LoginProof}}
+	p.Gates = []plan.Gate{{Kind: "form", Address: "/members/sign-in/",
+		Fields: map[string]string{"user": demo.Member, "password": "secret:club"}, Proof: demo.LoginProof}}
 	m := new(testkit.Memory)
 	r, err := m.PrepareWith(t, demo.Home, p, map[string]string{"club": demo.MemberPassword}).Run(t.Context())
 	if err != nil {
@@ -176,7 +186,8 @@ func TestMembersArea(t *testing.T) {
 		got[strings.TrimPrefix(a.URL, demo.Home)] = a.State.String() + " " + a.Rule.Text
 	}
 	for path, want := range map[string]string{
-		"members/club/": "fetched ", "members/club/diary/": "fetched ", "members/club/minutes/": "fetched ", "members/sign-out/": "left-out it would log the crawl out",
+		"members/club/": "fetched ", "members/club/diary/": "fetched ", "members/club/minutes/": "fetched ",
+		"members/sign-out/": "left-out it would log the crawl out",
 	} {
 		if got[path] != want {
 			t.Errorf("%s is %q, want %q", path, got[path], want)
@@ -191,7 +202,8 @@ func TestStaging(t *testing.T) {
 	defer server.Close()
 	p := plan.Plan{
 		Pages: 30, Retries: -1, Probes: plan.No(), Resources: plan.None, Sources: plan.Sources{Sitemaps: plan.No()},
-		Hosts: map[string]string{"example.com": server.Listener.Addr().String()}, // the name in the test server's certificate
+		// the name in the test server's certificate
+		Hosts: map[string]string{"example.com": server.Listener.Addr().String()},
 		CA:    string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw})),
 		Gates: []plan.Gate{{Kind: "basic", User: demo.Member, Secret: "staging"}},
 	}
@@ -213,7 +225,8 @@ func TestNeighbours(t *testing.T) {
 	testkit.Bubble(t, func(t *testing.T) {
 		p := testkit.Garden(t, demo.New(demo.Spring))
 		p.Hosts[demo.Neighbours] = testkit.Serve(t, http.HandlerFunc(demo.Neighbour))
-		p.Scope.Include, p.Resources, p.Probes, p.Outbound = []string{"/visit/", "/research/"}, plan.None, plan.No(), true
+		p.Scope.Include, p.Resources, p.Probes, p.Outbound = []string{"/visit/", "/research/"}, plan.None, plan.No(),
+			true
 		r, _ := testkit.Crawl(t, demo.Home, p)
 		got := map[string]int{}
 		for i := range r.Survey.Loaded {
@@ -280,7 +293,8 @@ func TestMainText(t *testing.T) {
 		}
 		common, wanted, got, pages := 0, 0, 0, 0
 		for _, page := range site.Pages {
-			if len(page.RawMain)+len(page.RawBefore) > 0 || len(page.Sections) < 2 || page.NoH1 || page.Lang != "en-GB" {
+			if len(page.RawMain)+len(page.RawBefore) > 0 || len(page.Sections) < 2 || page.NoH1 ||
+				page.Lang != "en-GB" {
 				continue
 			}
 			id, ok := r.Survey.Find(demo.Home + page.Path[1:])
@@ -305,7 +319,8 @@ func TestMainText(t *testing.T) {
 			}
 		}
 		precision, recall := float64(common)/float64(got), float64(common)/float64(wanted)
-		t.Logf("%d pages: %.2f %% of the words found are content, %.2f %% of the content is found", pages, 100*precision, 100*recall)
+		t.Logf("%d pages: %.2f %% of the words found are content, %.2f %% of the content is found", pages,
+			100*precision, 100*recall)
 		if pages < 200 || precision < 0.98 || recall < 0.98 {
 			t.Errorf("%d pages: precision %.4f, recall %.4f", pages, precision, recall)
 		}

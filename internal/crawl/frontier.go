@@ -109,7 +109,8 @@ func (f *frontier) again(id int32, m mention) (wanted bool) {
 		f.judge(a)
 		f.change(id)
 		return f.place(id, m)
-	case laneOf(m.role) == loaded && f.plan.Resources == plan.All && (a.State == survey.Outside || a.State == survey.Waiting && a.Role.OnlyAlive()): // linked, now loaded
+	case laneOf(m.role) == loaded && f.plan.Resources == plan.All && // linked, now loaded
+		(a.State == survey.Outside || a.State == survey.Waiting && a.Role.OnlyAlive()):
 		a.Role, a.Found, a.State = m.role, m.found, survey.Waiting
 		f.change(id)
 		return f.place(id, m)
@@ -206,7 +207,8 @@ func (f *frontier) judge(a *survey.Address) {
 		if f.plan.Outbound {
 			a.State, a.Role = survey.Waiting, page.AsLink
 		}
-	case !*f.plan.Sources.Links && (a.Found == survey.ByLink || a.Found == survey.ByCanonical || a.Found == survey.ByMention):
+	case !*f.plan.Sources.Links &&
+		(a.Found == survey.ByLink || a.Found == survey.ByCanonical || a.Found == survey.ByMention):
 		a.State, a.Rule.Text = survey.LeftOut, "sources.links is off"
 	case a.Found == survey.ByStart:
 		a.State = survey.Waiting

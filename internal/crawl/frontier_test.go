@@ -31,7 +31,8 @@ func TestFrontierMemory(t *testing.T) {
 		before := heap()
 		f := newFrontier(start, plan.Plan{Pages: 1_000_000, Selection: selection}.WithDefaults())
 		for i := range known {
-			address := fmt.Sprintf("https://fernhollow.example/plants/family-%d/species-%c%c-%d/?colour=%d", i%500, 'a'+i%26, 'a'+i/26%26, i, i%7)
+			address := fmt.Sprintf("https://fernhollow.example/plants/family-%d/species-%c%c-%d/?colour=%d", i%500,
+				'a'+i%26, 'a'+i/26%26, i, i%7)
 			id, wanted := f.add(address, mention{from: int32(i / 60), depth: 3, found: survey.ByLink, follow: true})
 			if !wanted {
 				t.Fatalf("%s is not wanted", address)

@@ -39,7 +39,8 @@ func TestMisdeeds(t *testing.T) {
 		}
 	}()
 	r, m := testkit.Crawl(t, "http://"+host+"/", plan.Plan{
-		PageBytes: 4 << 20, Retries: -1, Timeout: plan.Duration(1500 * time.Millisecond), Parallel: 8, Probes: plan.No(), Resources: plan.None,
+		PageBytes: 4 << 20, Retries: -1, Timeout: plan.Duration(1500 * time.Millisecond), Parallel: 8,
+		Probes: plan.No(), Resources: plan.None,
 	})
 	close(ended)
 	facts := map[string]*page.Facts{}
@@ -53,7 +54,8 @@ func TestMisdeeds(t *testing.T) {
 			continue
 		}
 		if f.Outcome != d.Outcome || f.Status != d.Status {
-			t.Errorf("%s: %s (%s) with status %d, want %s with %d", d.Name, f.Outcome, f.Detail, f.Status, d.Outcome, d.Status)
+			t.Errorf("%s: %s (%s) with status %d, want %s with %d", d.Name, f.Outcome, f.Detail, f.Status, d.Outcome,
+				d.Status)
 		}
 		if d.Outcome != page.Answered && f.Detail == "" {
 			t.Errorf("%s: no word about what happened", d.Name)
@@ -93,14 +95,16 @@ func TestHostileRules(t *testing.T) {
 		ending          survey.Ending
 		pages           int
 	}{
-		"robots.txt of 5 MB":       {write(long), nil, survey.Complete, 2},
-		"robots.txt is HTML":       {write("<!doctype html><title>Home</title>"), nil, survey.Complete, 3},
-		"robots.txt redirects":     {http.RedirectHandler("/robots.txt", http.StatusFound).ServeHTTP, nil, survey.Complete, 3},
+		"robots.txt of 5 MB": {write(long), nil, survey.Complete, 2},
+		"robots.txt is HTML": {write("<!doctype html><title>Home</title>"), nil, survey.Complete, 3},
+		"robots.txt redirects": {http.RedirectHandler("/robots.txt", http.StatusFound).ServeHTTP, nil,
+			survey.Complete, 3},
 		"robots.txt fails":         {status(503), nil, survey.Shut, 0},
 		"robots.txt is a bomb":     {bomb(false), nil, survey.Complete, 3},
 		"robots.txt is null bytes": {write(strings.Repeat("\x00", 5000)), nil, survey.Complete, 3},
-		"sitemap with entities":    {status(404), write(`<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><urlset><url><loc>/&b;</loc></url></urlset>`), survey.Complete, 3},
-		"sitemap is a bomb":        {status(404), bomb(true), survey.Complete, 3},
+		"sitemap with entities": {status(404),
+			write(`<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]><urlset><url><loc>/&b;</loc></url></urlset>`), survey.Complete, 3},
+		"sitemap is a bomb": {status(404), bomb(true), survey.Complete, 3},
 		"sitemap includes itself": {status(404), func(w http.ResponseWriter, r *http.Request) {
 			fmt.Fprintf(w, "<sitemapindex><sitemap><loc>/sitemap.xml</loc></sitemap><sitemap><loc>/sitemap.xml?%d</loc></sitemap></sitemapindex>", len(r.URL.RawQuery)+time.Now().Nanosecond())
 		}, survey.Complete, 3},
@@ -112,7 +116,9 @@ func TestHostileRules(t *testing.T) {
 				}
 			}
 		}, survey.Complete, 3},
-		"sitemap of another host": {status(404), write("<urlset><url><loc>http://10.0.0.1/</loc></url><url><loc>file:///etc/passwd</loc></url></urlset>"), survey.Complete, 3},
+		"sitemap of another host": {status(404),
+			write("<urlset><url><loc>http://10.0.0.1/</loc></url><url><loc>file:///etc/passwd</loc></url></urlset>"),
+			survey.Complete, 3},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
@@ -126,9 +132,11 @@ func TestHostileRules(t *testing.T) {
 					site{"/": links("/a", "/closed"), "/a": links(), "/closed": links()}.ServeHTTP(w, r)
 				}
 			})
-			r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/", plan.Plan{Retries: -1, Probes: plan.No(), Timeout: plan.Duration(10 * time.Second)})
+			r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/",
+				plan.Plan{Retries: -1, Probes: plan.No(), Timeout: plan.Duration(10 * time.Second)})
 			if r.Ending != c.ending || len(r.Survey.Pages) != c.pages {
-				t.Errorf("ended by %s (%s) with %d pages, want %s with %d", r.Ending, r.Detail, len(r.Survey.Pages), c.ending, c.pages)
+				t.Errorf("ended by %s (%s) with %d pages, want %s with %d", r.Ending, r.Detail, len(r.Survey.Pages),
+					c.ending, c.pages)
 			}
 		})
 	}
@@ -165,7 +173,8 @@ func TestTooManyResources(t *testing.T) {
 			}
 		}
 	})
-	r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/", plan.Plan{Pages: 10, Parallel: 16, Retries: -1, Probes: plan.No()})
+	r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/",
+		plan.Plan{Pages: 10, Parallel: 16, Retries: -1, Probes: plan.No()})
 	left := 0
 	for i := range r.Survey.Addresses {
 		if r.Survey.Addresses[i].State == survey.OverLimit {

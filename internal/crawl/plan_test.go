@@ -26,12 +26,15 @@ import (
 // TestSources holds where addresses come from, and that each remembers how it was found.
 func TestSources(t *testing.T) {
 	s := site{
-		"/": links("/a"), "/a": links(), "/b": links("/c"), "/c": links(), "/d": links("/e"), "/e": links(), "/f": links(), "/g": links(), "/h": links(),
-		"/robots.txt": "User-agent: *\nAllow: /\nSitemap: /index.xml\nSitemap: /feed.atom\n" + strings.Repeat("# filler\n", 20),
-		"/index.xml":  "<sitemapindex>" + strings.Repeat(" ", 80) + "<sitemap><loc>/one.xml</loc></sitemap><sitemap><loc>/two.txt</loc></sitemap><sitemap><loc>/index.xml</loc></sitemap></sitemapindex>",
-		"/one.xml":    "<urlset>" + strings.Repeat(" ", 80) + "<url><loc>/b</loc></url></urlset>",
-		"/feed.atom":  "<feed>" + strings.Repeat(" ", 80) + `<entry><link href="/f"/></entry></feed>`,
-		"/other.xml":  "<urlset>" + strings.Repeat(" ", 80) + "<url><loc>/g</loc></url></urlset>",
+		"/": links("/a"), "/a": links(), "/b": links("/c"), "/c": links(), "/d": links("/e"), "/e": links(),
+		"/f": links(), "/g": links(), "/h": links(),
+		"/robots.txt": "User-agent: *\nAllow: /\nSitemap: /index.xml\nSitemap: /feed.atom\n" +
+			strings.Repeat("# filler\n", 20),
+		"/index.xml": "<sitemapindex>" + strings.Repeat(" ", 80) +
+			"<sitemap><loc>/one.xml</loc></sitemap><sitemap><loc>/two.txt</loc></sitemap><sitemap><loc>/index.xml</loc></sitemap></sitemapindex>",
+		"/one.xml":   "<urlset>" + strings.Repeat(" ", 80) + "<url><loc>/b</loc></url></urlset>",
+		"/feed.atom": "<feed>" + strings.Repeat(" ", 80) + `<entry><link href="/f"/></entry></feed>`,
+		"/other.xml": "<urlset>" + strings.Repeat(" ", 80) + "<url><loc>/g</loc></url></urlset>",
 	}
 	var host string
 	h := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -49,13 +52,17 @@ func TestSources(t *testing.T) {
 		p    plan.Sources
 		want string
 	}{
-		{"links and sitemaps", plan.Sources{}, "/ start, /a link, /f sitemap, /b sitemap, /d sitemap, /c link, /e link"},
+		{"links and sitemaps", plan.Sources{},
+			"/ start, /a link, /f sitemap, /b sitemap, /d sitemap, /c link, /e link"},
 		{"links alone", plan.Sources{Sitemaps: plan.No()}, "/ start, /a link"},
 		{"sitemaps alone", plan.Sources{Links: plan.No()}, "/ start, /f sitemap, /b sitemap, /d sitemap"},
 		{"a given sitemap", plan.Sources{SitemapAt: []string{"/other.xml"}}, "/ start, /a link, /g sitemap"},
-		{"a list alone", plan.Sources{Links: plan.No(), Sitemaps: plan.No(), Addresses: []string{"/h", "/c#x", "http://elsewhere.example/"}}, "/h list, /c list"},
-		{"a list with the start on it", plan.Sources{Links: plan.No(), Sitemaps: plan.No(), Addresses: []string{"/", "/h"}}, "/ start, /h list"},
-		{"a list and links", plan.Sources{Sitemaps: plan.No(), Addresses: []string{"/b"}}, "/ start, /b list, /a link, /c link"},
+		{"a list alone", plan.Sources{Links: plan.No(), Sitemaps: plan.No(),
+			Addresses: []string{"/h", "/c#x", "http://elsewhere.example/"}}, "/h list, /c list"},
+		{"a list with the start on it",
+			plan.Sources{Links: plan.No(), Sitemaps: plan.No(), Addresses: []string{"/", "/h"}}, "/ start, /h list"},
+		{"a list and links", plan.Sources{Sitemaps: plan.No(), Addresses: []string{"/b"}},
+			"/ start, /b list, /a link, /c link"},
 	} {
 		r, m := testkit.Crawl(t, "http://"+host+"/", plan.Plan{Sources: c.p, Retries: -1, Probes: plan.No()})
 		var got []string
@@ -72,26 +79,32 @@ func TestSources(t *testing.T) {
 // TestScope holds what is left out, and why.
 func TestScope(t *testing.T) {
 	s := site{
-		"/":       links("/shop/a", "/shop/b", "/shop/c", "/old/x", "/plants/a?utm_source=y&b=1&a=2", "/plants/a?a=2&b=1", "http://127.0.0.2:1/x"),
+		"/": links("/shop/a", "/shop/b", "/shop/c", "/old/x", "/plants/a?utm_source=y&b=1&a=2",
+			"/plants/a?a=2&b=1", "http://127.0.0.2:1/x"),
 		"/shop/a": links(), "/shop/b": links(), "/shop/c": links(), "/plants/a?a=2&b=1": links(),
 	}
 	_, got := run(t, s, plan.Plan{Sources: plan.Sources{Sitemaps: plan.No()}, Scope: plan.Scope{
-		Exclude: []string{"/old/*"}, AtMost: map[string]int{"/shop/*": 2}, Parameters: plan.Parameters{Ignore: []string{"utm_*"}, Sort: true},
+		Exclude: []string{"/old/*"}, AtMost: map[string]int{"/shop/*": 2},
+		Parameters: plan.Parameters{Ignore: []string{"utm_*"}, Sort: true},
 	}})
 	expect(t, got, map[string]string{
-		"/": "fetched 200 0", "/shop/a": "fetched 200 1", "/shop/b": "fetched 200 1", "/shop/c": "over-limit 1", "/old/x": "left-out 1",
+		"/": "fetched 200 0", "/shop/a": "fetched 200 1", "/shop/b": "fetched 200 1", "/shop/c": "over-limit 1",
+		"/old/x":            "left-out 1",
 		"/plants/a?a=2&b=1": "fetched 200 1", "http://127.0.0.2:1/x": "outside 1",
 	})
 }
 
 func TestRobotsPolicies(t *testing.T) {
 	s := site{
-		"/": links("/closed", "/open"), "/closed": links(), "/open": `<meta name=robots content="nofollow"><a href="/beyond">x</a>` + strings.Repeat(" ", 80), "/beyond": links(),
+		"/": links("/closed", "/open"), "/closed": links(),
+		"/open":       `<meta name=robots content="nofollow"><a href="/beyond">x</a>` + strings.Repeat(" ", 80),
+		"/beyond":     links(),
 		"/robots.txt": "User-agent: *\nDisallow: /closed\n" + strings.Repeat("# filler\n", 20),
 	}
 	for _, p := range []plan.Plan{{}, {Robots: plan.Report}} {
 		r, got := run(t, s, p)
-		expect(t, got, map[string]string{"/": "fetched 200 0", "/open": "fetched 200 1", "/closed": "blocked 1", "/beyond": "waiting 2"})
+		expect(t, got, map[string]string{"/": "fetched 200 0", "/open": "fetched 200 1", "/closed": "blocked 1",
+			"/beyond": "waiting 2"})
 		for _, a := range r.Survey.Addresses {
 			if a.State == survey.Blocked && a.Rule.Number != 2 {
 				t.Errorf("the rule is %+v", a.Rule)
@@ -99,7 +112,8 @@ func TestRobotsPolicies(t *testing.T) {
 		}
 	}
 	_, got := run(t, s, plan.Plan{Robots: plan.Disregard, Permission: "asked for by the head of web"})
-	expect(t, got, map[string]string{"/": "fetched 200 0", "/open": "fetched 200 1", "/closed": "fetched 200 1", "/beyond": "fetched 200 2"})
+	expect(t, got, map[string]string{"/": "fetched 200 0", "/open": "fetched 200 1", "/closed": "fetched 200 1",
+		"/beyond": "fetched 200 2"})
 }
 
 // TestCrawlDelay keeps to what robots.txt asks for, and says so; disregarding it does not.
@@ -170,7 +184,8 @@ func TestAdapts(t *testing.T) {
 	testkit.Bubble(t, func(t *testing.T) {
 		s := &struggling{Generated: testkit.Generated{Pages: 300, Seed: 1}}
 		m := new(testkit.Memory)
-		c := m.Prepare(t, "http://"+testkit.Serve(t, s)+"/", plan.Plan{Parallel: 16, Retries: 8, Resources: plan.None, Probes: plan.No()}, false)
+		c := m.Prepare(t, "http://"+testkit.Serve(t, s)+"/",
+			plan.Plan{Parallel: 16, Retries: 8, Resources: plan.None, Probes: plan.No()}, false)
 		ended := make(chan struct{})
 		var reason atomic.Value
 		go func() {
@@ -224,7 +239,8 @@ func TestSharedPace(t *testing.T) {
 		var both sync.WaitGroup
 		for range 2 {
 			both.Go(func() {
-				c := new(testkit.Memory).PrepareBeside(t, start, plan.Plan{Parallel: 3, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}, paces)
+				c := new(testkit.Memory).PrepareBeside(t, start,
+					plan.Plan{Parallel: 3, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}, paces)
 				if _, err := c.Run(t.Context()); err != nil {
 					t.Error(err)
 				}
@@ -276,7 +292,8 @@ func TestRefusal(t *testing.T) {
 		inBubble(t, how, func(t *testing.T) {
 			s := &refusing{Generated: testkit.Generated{Pages: 300, Seed: 4}, how: how}
 			start := "http://" + testkit.Serve(t, s) + "/"
-			p := plan.Plan{Parallel: 4, Retries: -1, Resources: plan.None, Sources: plan.Sources{Sitemaps: plan.No()}, Probes: plan.No()}
+			p := plan.Plan{Parallel: 4, Retries: -1, Resources: plan.None, Sources: plan.Sources{Sitemaps: plan.No()},
+				Probes: plan.No()}
 			m := new(testkit.Memory)
 			r, err := m.Prepare(t, start, p, false).Run(t.Context())
 			if how == "some" {
@@ -348,7 +365,8 @@ func TestSentAway(t *testing.T) {
 			t.Fatal(err)
 		}
 		again, err := m.Prepare(t, start, p, true).Run(t.Context())
-		if err != nil || again.Report.Health != whole.Report.Health || len(again.Survey.Pages) != len(whole.Survey.Pages) {
+		if err != nil || again.Report.Health != whole.Report.Health ||
+			len(again.Survey.Pages) != len(whole.Survey.Pages) {
 			t.Errorf("after it came back: %v", err)
 		}
 	})
@@ -362,7 +380,8 @@ func TestResources(t *testing.T) {
 		mu.Lock()
 		asked[r.URL.Path] = append(asked[r.URL.Path], r.Method)
 		mu.Unlock()
-		kind := map[string]string{"/": "text/html", "/b": "text/html", "/s.css": "text/css", "/i.png": "image/png", "/bg.png": "image/png", "/f.woff2": "font/woff2", "/lies.png": "image/png", "/doc.pdf": "application/pdf"}[r.URL.Path]
+		kind := map[string]string{"/": "text/html", "/b": "text/html", "/s.css": "text/css", "/i.png": "image/png",
+			"/bg.png": "image/png", "/f.woff2": "font/woff2", "/lies.png": "image/png", "/doc.pdf": "application/pdf"}[r.URL.Path]
 		switch {
 		case kind == "":
 			http.NotFound(w, r)
@@ -386,17 +405,22 @@ func TestResources(t *testing.T) {
 			io.WriteString(w, strings.Repeat("x", 1234))
 		}
 	})
-	r, m := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/", plan.Plan{Retries: -1, Probes: plan.No(), Sources: plan.Sources{Sitemaps: plan.No()}})
+	r, m := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/",
+		plan.Plan{Retries: -1, Probes: plan.No(), Sources: plan.Sources{Sitemaps: plan.No()}})
 	got := map[string]string{}
 	for _, rec := range m.Records {
 		a := r.Survey.Addresses[rec.ID]
-		got[a.URL[strings.LastIndexByte(a.URL, '/'):]] = fmt.Sprintf("%s %d %d", a.Role, rec.Facts.Status, rec.Facts.Bytes)
-		if strings.HasSuffix(a.URL, "/doc.pdf") && (rec.Facts.PDF == nil || rec.Facts.PDF.Pages != 1 || rec.Facts.PDF.Title != "Opening hours" || rec.Facts.PDF.Lang != "en-GB") {
+		got[a.URL[strings.LastIndexByte(a.URL, '/'):]] = fmt.Sprintf("%s %d %d", a.Role, rec.Facts.Status,
+			rec.Facts.Bytes)
+		if strings.HasSuffix(a.URL, "/doc.pdf") &&
+			(rec.Facts.PDF == nil || rec.Facts.PDF.Pages != 1 || rec.Facts.PDF.Title != "Opening hours" ||
+				rec.Facts.PDF.Lang != "en-GB") {
 			t.Errorf("the document: %+v", rec.Facts.PDF)
 		}
 	}
 	for path, want := range map[string]string{
-		"/s.css": "stylesheet 200 65", "/lies.png": "image 200 1234", "/gone.png": "image 404 0", "/bg.png": "image 200 1234", "/f.woff2": "font 200 1234", "/old.js": "script 404 0",
+		"/s.css": "stylesheet 200 65", "/lies.png": "image 200 1234", "/gone.png": "image 404 0",
+		"/bg.png": "image 200 1234", "/f.woff2": "font 200 1234", "/old.js": "script 404 0",
 		"/i.png": "page 200 0", // also linked
 	} {
 		if path == "/gone.png" || path == "/old.js" {
@@ -412,7 +436,8 @@ func TestResources(t *testing.T) {
 			t.Errorf("%s: %q, want %q", path, got[path], want)
 		}
 	}
-	if !slices.Equal(asked["/bg.png"], []string{"HEAD"}) || !slices.Equal(asked["/s.css"], []string{"GET"}) || !slices.Equal(asked["/lies.png"], []string{"HEAD", "GET"}) {
+	if !slices.Equal(asked["/bg.png"], []string{"HEAD"}) || !slices.Equal(asked["/s.css"], []string{"GET"}) ||
+		!slices.Equal(asked["/lies.png"], []string{"HEAD", "GET"}) {
 		t.Errorf("asked for %v", asked)
 	}
 	users := map[string]int{}
@@ -446,19 +471,24 @@ func TestOutbound(t *testing.T) {
 				http.NotFound(w, r)
 			}
 		}))
-		const name = "http://neighbours.example" // which the plan has an address for: else nothing outside may be on this machine
+		// which the plan has an address for: else nothing outside may be on this machine
+		const name = "http://neighbours.example"
 		hosts := map[string]string{"neighbours.example": other}
-		home := site{"/": links(name+"/here", name+"/gone", name+"/moved", name+"/closed", "http://nowhere.invalid/x", "http://"+other+"/near")}
+		home := site{"/": links(name+"/here", name+"/gone", name+"/moved", name+"/closed", "http://nowhere.invalid/x",
+			"http://"+other+"/near")}
 		for _, outbound := range []bool{false, true} {
-			r, _ := run(t, home, plan.Plan{Outbound: outbound, Hosts: hosts, Probes: plan.No(), Sources: plan.Sources{Sitemaps: plan.No()}})
+			r, _ := run(t, home, plan.Plan{Outbound: outbound, Hosts: hosts, Probes: plan.No(),
+				Sources: plan.Sources{Sitemaps: plan.No()}})
 			got := map[string]string{}
 			for i := range r.Survey.Loaded {
 				p := &r.Survey.Loaded[i]
-				got[strings.TrimPrefix(strings.TrimPrefix(r.Survey.URL(p.ID), name), "http://"+other)] = fmt.Sprintf("%d %s", p.Status, p.Outcome)
+				got[strings.TrimPrefix(strings.TrimPrefix(r.Survey.URL(p.ID), name),
+					"http://"+other)] = fmt.Sprintf("%d %s", p.Status, p.Outcome)
 			}
 			want := map[string]string{}
 			if outbound {
-				want = map[string]string{"/here": "200 answered", "/gone": "404 answered", "/moved": "301 answered", "/closed": "0 robots", "http://nowhere.invalid/x": "0 no-dns", "/near": "0 forbidden-host"}
+				want = map[string]string{"/here": "200 answered", "/gone": "404 answered", "/moved": "301 answered",
+					"/closed": "0 robots", "http://nowhere.invalid/x": "0 no-dns", "/near": "0 forbidden-host"}
 			}
 			expect(t, got, want)
 		}

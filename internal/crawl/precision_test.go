@@ -28,10 +28,10 @@ const (
 	linesRead = 60 // of a fix list
 )
 
-// TestPrecision crawls what HARVIK_MANUALS names, folders and addresses with commas between, all manuals
-// on this machine if it is "all", and writes what a person has to read into the folder HARVIK_PRECISION:
-// sites.txt, how long each fix list is and what its health is made of; a file a site with the first lines of its list; and
-// draw.txt, findings drawn from each group by HARVIK_SEED, each beside its line of the source.
+// TestPrecision crawls what HARVIK_MANUALS names, folders and addresses with commas between, all manuals on this
+// machine if it is "all", and writes what a person has to read into the folder HARVIK_PRECISION: sites.txt, how long
+// each fix list is and what its health is made of; a file a site with the first lines of its list; and draw.txt,
+// findings drawn from each group by HARVIK_SEED, each beside its line of the source.
 func TestPrecision(t *testing.T) {
 	out := os.Getenv("HARVIK_PRECISION")
 	if out == "" {
@@ -41,7 +41,8 @@ func TestPrecision(t *testing.T) {
 		t.Fatal(err)
 	}
 	table := create(t, filepath.Join(out, "sites.txt"))
-	fmt.Fprintf(table, "%-22s %6s %6s %6s %8s %6s %6s %6s %5s  %s\n", "site", "pages", "found", "health", "findings", "lines", ">=.05", "a line", "secs", "points by group")
+	fmt.Fprintf(table, "%-22s %6s %6s %6s %8s %6s %6s %6s %5s  %s\n", "site", "pages", "found", "health", "findings",
+		"lines", ">=.05", "a line", "secs", "points by group")
 	pool := map[string][]sample{}
 	for _, where := range manuals(t) {
 		name, start := serveManual(t, where)
@@ -100,7 +101,8 @@ func manuals(t *testing.T) []string {
 	for _, index := range all {
 		folder := filepath.Dir(index)
 		pages := 0
-		_ = filepath.WalkDir(folder, func(name string, _ fs.DirEntry, _ error) error { // what cannot be read counts for nothing
+		// what cannot be read counts for nothing
+		_ = filepath.WalkDir(folder, func(name string, _ fs.DirEntry, _ error) error {
 			if strings.HasSuffix(name, ".html") {
 				pages++
 			}
@@ -149,13 +151,15 @@ func tell(w io.Writer, name string, r *booking.Result, took time.Duration) {
 		groups[l.Group] += l.Points
 	}
 	var parts []string
-	for _, g := range slices.SortedFunc(maps.Keys(groups), func(a, b string) int { return cmp.Compare(groups[b], groups[a]) }) {
+	for _, g := range slices.SortedFunc(maps.Keys(groups),
+		func(a, b string) int { return cmp.Compare(groups[b], groups[a]) }) {
 		if groups[g] >= 0.05 {
 			parts = append(parts, fmt.Sprintf("%s %.1f", g, groups[g]))
 		}
 	}
 	n := len(r.Report.Fixes)
-	fmt.Fprintf(w, "%-22s %6d %6d %6.1f %8d %6d %6d %6.0f %5.1f  %s\n", name, html, findable, r.Report.Health, r.Report.Findings, n, worth,
+	fmt.Fprintf(w, "%-22s %6d %6d %6.1f %8d %6d %6d %6.0f %5.1f  %s\n", name, html, findable, r.Report.Health,
+		r.Report.Findings, n, worth,
 		float64(r.Report.Findings)/float64(max(1, n)), took.Seconds(), strings.Join(parts, ", "))
 }
 
@@ -177,7 +181,8 @@ func tellList(w io.Writer, r *booking.Result, m *testkit.Memory) {
 			if f.Target != "" && p.Target != f.Target {
 				continue
 			}
-			fmt.Fprintf(w, "      %s: %s | value %.90q | target %.90s | %s\n", pathTo(r, found.Page), p.Note, p.Value, p.Target, p.At)
+			fmt.Fprintf(w, "      %s: %s | value %.90q | target %.90s | %s\n", pathTo(r, found.Page), p.Note, p.Value,
+				p.Target, p.At)
 			break
 		}
 	}
@@ -212,10 +217,12 @@ func draw(w io.Writer, pool map[string][]sample, random *rand.Rand) {
 		}
 		slices.SortStableFunc(picked, func(a, b sample) int { return strings.Compare(a.check.ID, b.check.ID) })
 		for i, s := range picked {
-			fmt.Fprintf(w, "%3d %s | %s %s\n    %s | value %.120q | target %.100s | words %.60q | %s\n", i+1, s.check.ID, s.site, s.address,
+			fmt.Fprintf(w, "%3d %s | %s %s\n    %s | value %.120q | target %.100s | words %.60q | %s\n", i+1,
+				s.check.ID, s.site, s.address,
 				s.place.Note, s.place.Value, s.place.Target, s.place.Words, s.place.At)
 			if s.place.Line > 0 {
-				fmt.Fprintf(w, "    %d:%d %.200s\n", s.place.Line, s.place.Col, sourceLine(s.address, s.place.Line, s.place.Col))
+				fmt.Fprintf(w, "    %d:%d %.200s\n", s.place.Line, s.place.Col,
+					sourceLine(s.address, s.place.Line, s.place.Col))
 			}
 		}
 	}

@@ -59,7 +59,8 @@ func (c *Crawl) probe(ctx context.Context) *survey.Probes {
 			continue
 		}
 		// A page in place of the file is how many servers say that it is not there.
-		if p, _ := c.ask(ctx, u, ""); p.Status == 200 && len(p.Hops) == 0 && p.Title == "" && !strings.Contains(p.Type, "html") {
+		if p, _ := c.ask(ctx, u, ""); p.Status == 200 && len(p.Hops) == 0 && p.Title == "" &&
+			!strings.Contains(p.Type, "html") {
 			out.Open = append(out.Open, p)
 		}
 	}
@@ -152,7 +153,9 @@ func (c *Crawl) askAs(ctx context.Context, u weburl.URL, agent string, own bool)
 			return p, shown
 		}
 		buf := new(bytes.Buffer)
-		a := c.fetcher.Do(ctx, &u, buf, fetch.Request{Agent: agent, Own: own, Want: func(_ int, mediaType string) bool { return isHTML(mediaType) }})
+		a := c.fetcher.Do(ctx, &u, buf,
+			fetch.Request{Agent: agent, Own: own,
+				Want: func(_ int, mediaType string) bool { return isHTML(mediaType) }})
 		c.release(g, &a)
 		if shown == nil && len(p.Hops) == 0 {
 			shown = certificate(&a)
@@ -161,7 +164,8 @@ func (c *Crawl) askAs(ctx context.Context, u weburl.URL, agent string, own bool)
 		p.Status, p.Detail, p.Type = f.Status, f.Detail, f.Type
 		if f.Redirect == "" || f.Redirect == u.Key() {
 			if isHTML(a.Type) {
-				d := c.documents.Read(page.Response{Address: u, Status: a.Status, ContentType: a.Header.Get("Content-Type"), Body: a.Body})
+				d := c.documents.Read(page.Response{Address: u, Status: a.Status,
+					ContentType: a.Header.Get("Content-Type"), Body: a.Body})
 				p.Title, p.Words, p.Text, p.Sketch = d.Title(), d.Words, d.TextHash, d.Sketch
 			}
 			return p, shown
@@ -202,8 +206,9 @@ func certificate(a *fetch.Answer) *survey.Certificate {
 		weak = "it is signed with " + leaf.SignatureAlgorithm.String()
 	}
 	return &survey.Certificate{
-		Names: names, Issuer: leaf.Issuer.String(), From: leaf.NotBefore.Format(time.RFC3339), Until: leaf.NotAfter.Format(time.RFC3339),
-		Days: int(time.Until(leaf.NotAfter).Hours() / 24), Weak: weak,
+		Names: names, Issuer: leaf.Issuer.String(), From: leaf.NotBefore.Format(time.RFC3339),
+		Until: leaf.NotAfter.Format(time.RFC3339),
+		Days:  int(time.Until(leaf.NotAfter).Hours() / 24), Weak: weak,
 		Version: tls.VersionName(a.TLS.Version), Cipher: tls.CipherSuiteName(a.TLS.CipherSuite), Protocol: a.Protocol,
 	}
 }

@@ -165,7 +165,8 @@ func (c *Crawl) Progress() record.Progress {
 	}
 	m.advance()
 	p := m.now
-	p.Statuses, p.Types, p.Depths, p.Sections = maps.Clone(p.Statuses), maps.Clone(p.Types), maps.Clone(p.Depths), maps.Clone(p.Sections)
+	p.Statuses, p.Types, p.Depths, p.Sections = maps.Clone(p.Statuses), maps.Clone(p.Types), maps.Clone(p.Depths),
+		maps.Clone(p.Sections)
 	p.Seconds = (m.before + time.Since(m.start)).Seconds()
 	total := 0
 	for _, n := range m.ring {

@@ -29,7 +29,8 @@ const suspicion = 12
 func sortOf(f *page.Facts) string {
 	d := f.Document
 	switch {
-	case f.Status == http.StatusForbidden || f.Status == http.StatusTooManyRequests || f.Status == http.StatusUnauthorized || f.Status == http.StatusServiceUnavailable:
+	case f.Status == http.StatusForbidden || f.Status == http.StatusTooManyRequests ||
+		f.Status == http.StatusUnauthorized || f.Status == http.StatusServiceUnavailable:
 		return fmt.Sprintf("status %d", f.Status)
 	case f.Redirect != "" && f.Status != http.StatusMovedPermanently && looksLikeDoor(f.Redirect):
 		to, _, _ := strings.Cut(f.Redirect, "?")
@@ -43,7 +44,8 @@ func sortOf(f *page.Facts) string {
 }
 
 // doors are words of addresses that ask for a log-in or a proof of being human.
-var doors = []string{"login", "log-in", "signin", "sign-in", "auth", "sso", "challenge", "captcha", "verify", "blocked", "denied"}
+var doors = []string{"login", "log-in", "signin", "sign-in", "auth", "sso", "challenge", "captcha", "verify", "blocked",
+	"denied"}
 
 func looksLikeDoor(address string) bool {
 	_, rest, _ := strings.Cut(address, "://")
@@ -53,8 +55,10 @@ func looksLikeDoor(address string) bool {
 
 // challenges are what pages say that let nobody but browsers pass.
 var challenges = []string{
-	"are you a robot", "are you human", "not a robot", "verify you are human", "verifying you are human", "verify that you are human",
-	"checking your browser", "checking if the site connection is secure", "enable javascript and cookies", "unusual traffic",
+	"are you a robot", "are you human", "not a robot", "verify you are human", "verifying you are human",
+	"verify that you are human",
+	"checking your browser", "checking if the site connection is secure", "enable javascript and cookies",
+	"unusual traffic",
 	"access denied", "request blocked", "you have been blocked", "security check", "captcha", "pardon our interruption",
 }
 

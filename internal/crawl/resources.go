@@ -66,7 +66,9 @@ func (c *Crawl) lookInto(ctx context.Context, j *job, a *fetch.Answer, f *page.F
 	case j.role == page.AsImage && a.Type == "image/png" && f.Bytes > leastOpaque:
 		head := a.Body
 		if len(head) == 0 {
-			got := c.fetcher.Do(ctx, &j.at, new(bytes.Buffer), fetch.Request{MaxBytes: 4 << 10, Want: func(status int, _ string) bool { return status == http.StatusOK }})
+			got := c.fetcher.Do(ctx, &j.at, new(bytes.Buffer),
+				fetch.Request{MaxBytes: 4 << 10,
+					Want: func(status int, _ string) bool { return status == http.StatusOK }})
 			head = got.Body
 		}
 		f.Opaque = page.IsOpaquePNG(head)
@@ -81,7 +83,8 @@ const leastOpaque = 50_000
 func headLies(a *fetch.Answer, role page.Role) bool {
 	switch {
 	case a.Outcome != page.Answered:
-		return a.Outcome != page.NoDNS && a.Outcome != page.Forbidden && a.Outcome != page.TLSFailed && a.Outcome != page.Refused
+		return a.Outcome != page.NoDNS && a.Outcome != page.Forbidden && a.Outcome != page.TLSFailed &&
+			a.Outcome != page.Refused
 	case a.Status >= 400:
 		return true
 	case a.Status == http.StatusOK && !role.OnlyAlive():

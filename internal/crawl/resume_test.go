@@ -55,11 +55,12 @@ func different(a, b string) string {
 		}
 		return out
 	}
-	return fmt.Sprintf("%d lines, want %d:\n%s", len(x), len(y), strings.Join(slices.Concat(only(x, y, "+ "), only(y, x, "- ")), "\n"))
+	return fmt.Sprintf("%d lines, want %d:\n%s", len(x), len(y),
+		strings.Join(slices.Concat(only(x, y, "+ "), only(y, x, "- ")), "\n"))
 }
 
-// TestResume cuts crawls at random moments and goes on from what was stored: they end with the same as one that was never
-// cut, for each way of choosing addresses.
+// TestResume cuts crawls at random moments and goes on from what was stored: they end with the same as one that was
+// never cut, for each way of choosing addresses.
 func TestResume(t *testing.T) {
 	t.Parallel()
 	for name, c := range map[string]struct {
@@ -67,9 +68,10 @@ func TestResume(t *testing.T) {
 		p plan.Plan
 	}{
 		"breadth": {&testkit.Generated{Pages: 900, Seed: 2}, plan.Plan{Pages: 700, Parallel: 8}},
-		"spread":  {&testkit.Generated{Pages: 900, Seed: 3}, plan.Plan{Pages: 300, Parallel: 8, Selection: plan.Spread}},
-		"whole":   {&testkit.Generated{Pages: 300, Seed: 4}, plan.Plan{Parallel: 8}},
-		"garden":  {},
+		"spread": {&testkit.Generated{Pages: 900, Seed: 3},
+			plan.Plan{Pages: 300, Parallel: 8, Selection: plan.Spread}},
+		"whole":  {&testkit.Generated{Pages: 300, Seed: 4}, plan.Plan{Parallel: 8}},
+		"garden": {},
 	} {
 		inBubble(t, name, func(t *testing.T) {
 			start, p, seeds := demo.Home, c.p, uint64(2)
@@ -158,7 +160,8 @@ func TestForeignPast(t *testing.T) {
 	start := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 50, Seed: 9}) + "/"
 	_, m := testkit.Crawl(t, start, plan.Plan{})
 	other := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 50, Seed: 9}) + "/"
-	if _, err := m.Prepare(t, other, plan.Plan{}, true).Run(t.Context()); err == nil || !strings.Contains(err.Error(), "does not fit") {
+	if _, err := m.Prepare(t, other, plan.Plan{}, true).Run(t.Context()); err == nil ||
+		!strings.Contains(err.Error(), "does not fit") {
 		t.Errorf("%v", err)
 	}
 }

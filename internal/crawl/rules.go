@@ -138,7 +138,8 @@ func (c *Crawl) support(ctx context.Context, u weburl.URL, paced bool) fetch.Ans
 		}
 		for try := 0; ; try++ {
 			if wait() != nil {
-				return fetch.Answer{Outcome: page.TimedOut, Detail: "the crawl ended before it was asked for", Length: -1}
+				return fetch.Answer{Outcome: page.TimedOut, Detail: "the crawl ended before it was asked for",
+					Length: -1}
 			}
 			a = c.fetcher.Do(ctx, &u, &buf, fetch.Request{Want: want, MaxBytes: booking.MaxSitemapBytes})
 			done()
@@ -217,7 +218,8 @@ func (c *Crawl) begin() error {
 // learned is what the crawl knows of the site besides its pages.
 func (c *Crawl) learned(probes *survey.Probes) survey.Evidence {
 	f := c.frontier
-	e := survey.Evidence{Sitemaps: f.listing.Sitemaps, Versions: f.listing.Versions, Probes: probes, Traps: f.traps.report()}
+	e := survey.Evidence{Sitemaps: f.listing.Sitemaps, Versions: f.listing.Versions, Probes: probes,
+		Traps: f.traps.report()}
 	for origin, rules := range f.rules {
 		got, _ := c.files.get(booking.RobotsAddress(origin))
 		e.Robots = append(e.Robots, got.Evidence(rules))
@@ -226,8 +228,8 @@ func (c *Crawl) learned(probes *survey.Probes) survey.Evidence {
 	return e
 }
 
-// sitemap is a file as it was got, now or in the past; none where the crawl is to end. A new one goes to the sink at once,
-// and its body is not held beyond its reading.
+// sitemap is a file as it was got, now or in the past; none where the crawl is to end. A new one goes to the sink at
+// once, and its body is not held beyond its reading.
 func (c *Crawl) sitemap(u weburl.URL) (got booking.File, ok bool, err error) {
 	if c.isEnding() {
 		return got, false, nil
@@ -242,7 +244,8 @@ func (c *Crawl) sitemap(u weburl.URL) (got booking.File, ok bool, err error) {
 		return got, true, nil
 	}
 	a := c.support(c.asking, u, true)
-	got = booking.File{Kind: booking.Sitemap, Address: u.Key(), Status: a.Status, Outcome: a.Outcome, Detail: a.Detail, Body: a.Body}
+	got = booking.File{Kind: booking.Sitemap, Address: u.Key(), Status: a.Status, Outcome: a.Outcome, Detail: a.Detail,
+		Body: a.Body}
 	if c.isEnding() && got.Status == 0 {
 		return got, false, nil // what was cut short is asked for again when the crawl goes on
 	}

@@ -145,7 +145,8 @@ func parametersOf(address string) func(yield func(assigned) bool) {
 			}
 			others := slices.Delete(slices.Clone(parts), i, i+1)
 			slices.Sort(others)
-			if !yield(assigned{name, xxhash.Sum64String(value), xxhash.Sum64String(bare + "?" + strings.Join(others, "&"))}) {
+			if !yield(assigned{name, xxhash.Sum64String(value),
+				xxhash.Sum64String(bare + "?" + strings.Join(others, "&"))}) {
 				return
 			}
 		}

@@ -25,7 +25,8 @@ var sections = []struct {
 	pages            int
 	untitled, unsaid float64
 }{
-	{"plants", 3000, 0.02, 0.3}, {"journal", 1200, 0.3, 0.1}, {"shop", 600, 0, 0.9}, {"events", 150, 0.9, 0.9}, {"about", 50, 0, 0},
+	{"plants", 3000, 0.02, 0.3}, {"journal", 1200, 0.3, 0.1}, {"shop", 600, 0, 0.9}, {"events", 150, 0.9, 0.9},
+	{"about", 50, 0, 0},
 }
 
 const perList = 40
@@ -58,7 +59,8 @@ func (s uneven) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s uneven) list(w http.ResponseWriter, name string, pages, n int) {
-	fmt.Fprintf(w, "<!doctype html><html lang=en><title>%s, part %d of the list</title><h1>%s %d</h1><ul>", name, n, name, n)
+	fmt.Fprintf(w, "<!doctype html><html lang=en><title>%s, part %d of the list</title><h1>%s %d</h1><ul>", name, n,
+		name, n)
 	for i := (n - 1) * perList; i < min(n*perList, pages); i++ {
 		fmt.Fprintf(w, `<li><a href="/%s/%d-%d">%s %d</a>`, name, s.seed, i, name, i)
 	}
@@ -69,7 +71,8 @@ func (s uneven) list(w http.ResponseWriter, name string, pages, n int) {
 }
 
 func (s uneven) page(w http.ResponseWriter, name string, n int, untitled, unsaid float64) {
-	r := rand.New(rand.NewPCG(uint64(name[0]), uint64(n))) // no two pages with one text: a sample cannot see duplicates as the whole does
+	// no two pages with one text: a sample cannot see duplicates as the whole does
+	r := rand.New(rand.NewPCG(uint64(name[0]), uint64(n)))
 	fmt.Fprint(w, "<!doctype html><html lang=en><meta name=viewport content=width>")
 	if r.Float64() >= untitled {
 		fmt.Fprintf(w, "<title>About the %s of number %d</title>", name, n)
@@ -92,7 +95,8 @@ var oneLink = map[string]int{"links-in": 1}
 func TestSpread(t *testing.T) {
 	t.Parallel()
 	whole, _ := testkit.Crawl(t, "http://uneven.example/", plan.Plan{
-		Pages: 10_000, Parallel: 8, Probes: plan.No(), Limits: oneLink, Hosts: map[string]string{"uneven.example": testkit.Serve(t, uneven{0})},
+		Pages: 10_000, Parallel: 8, Probes: plan.No(), Limits: oneLink,
+		Hosts: map[string]string{"uneven.example": testkit.Serve(t, uneven{0})},
 	})
 	if whole.Report.HalfWidth != 0 || whole.Report.Assessed < 5000 {
 		t.Fatalf("the whole crawl: %v ± %v of %d", whole.Report.Health, whole.Report.HalfWidth, whole.Report.Assessed)
@@ -105,7 +109,8 @@ func TestSpread(t *testing.T) {
 	for seed := range uint64(trials) {
 		// The draw goes by the address, so the host has the same name in every run.
 		r, _ := testkit.Crawl(t, "http://uneven.example/", plan.Plan{
-			Pages: 250, Parallel: 8, Selection: plan.Spread, Probes: plan.No(), Limits: oneLink, Hosts: map[string]string{"uneven.example": testkit.Serve(t, uneven{seed + 1})},
+			Pages: 250, Parallel: 8, Selection: plan.Spread, Probes: plan.No(), Limits: oneLink,
+			Hosts: map[string]string{"uneven.example": testkit.Serve(t, uneven{seed + 1})},
 		})
 		if r.Report.HalfWidth == 0 || r.Report.HalfWidth > 5 {
 			t.Fatalf("seed %d: ± %v", seed, r.Report.HalfWidth)
@@ -117,7 +122,8 @@ func TestSpread(t *testing.T) {
 			covered++
 		}
 	}
-	t.Logf("health %.2f, estimated %.2f in the mean, covered in %d of %d trials, at most %.2f off", whole.Report.Health, mean, covered, trials, off)
+	t.Logf("health %.2f, estimated %.2f in the mean, covered in %d of %d trials, at most %.2f off", whole.Report.Health,
+		mean, covered, trials, off)
 	if covered < trials*9/10 {
 		t.Errorf("covered in %d of %d trials", covered, trials)
 	}

@@ -23,8 +23,10 @@ var templates = []string{
 
 // parts are what authors put into pages.
 var parts = []string{
-	"<p>text <b>and</b> more</p>", "<h2>part</h2><p>text</p>", "<ul><li>one<li>two</ul>", "<ol><li><p>one</ol>", "<dl><dt>a<dd>b</dl>", "<pre>code</pre>",
-	`<div class="note"><p>mind</p></div>`, "<blockquote><p>said</p></blockquote>", "<table><tr><td>1<td>2</table>", `<div class="figure"><img src="/x.png" alt=x></div>`,
+	"<p>text <b>and</b> more</p>", "<h2>part</h2><p>text</p>", "<ul><li>one<li>two</ul>", "<ol><li><p>one</ol>",
+	"<dl><dt>a<dd>b</dl>", "<pre>code</pre>",
+	`<div class="note"><p>mind</p></div>`, "<blockquote><p>said</p></blockquote>", "<table><tr><td>1<td>2</table>",
+	`<div class="figure"><img src="/x.png" alt=x></div>`,
 	`<ul class="plain"><li>one</ul>`, "<h3>less</h3><p>text</p>",
 }
 
@@ -49,9 +51,11 @@ func TestTemplates(t *testing.T) {
 		for range 2 + rnd.IntN(14) {
 			content.WriteString(parts[rnd.IntN(len(parts))])
 		}
-		fmt.Fprintf(w, "<!doctype html><html lang=en><head><title>Page %d</title></head>"+templates[n%len(templates)], n, n, content.String())
+		fmt.Fprintf(w, "<!doctype html><html lang=en><head><title>Page %d</title></head>"+templates[n%len(templates)],
+			n, n, content.String())
 	})
-	r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/", plan.Plan{Parallel: 8, Resources: plan.None, Probes: plan.No()})
+	r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, h)+"/",
+		plan.Plan{Parallel: 8, Resources: plan.None, Probes: plan.No()})
 	of := map[int32]map[int]int{} // layout → template → pages
 	largest := map[int]int{}
 	for i := range r.Survey.Pages {
@@ -73,7 +77,8 @@ func TestTemplates(t *testing.T) {
 	}
 	for k := range templates {
 		if n := largest[k]; 10*n < 9*pages/len(templates) {
-			t.Errorf("template %d has %d layouts' worth of pages: %d of %d in its largest; %v", k, len(of), n, pages/len(templates), of)
+			t.Errorf("template %d has %d layouts' worth of pages: %d of %d in its largest; %v", k, len(of), n,
+				pages/len(templates), of)
 		}
 	}
 }

@@ -60,7 +60,8 @@ func Tempo(p *plan.Plan, rules *robots.File) pace.Tempo {
 	if seconds, line := rules.Delay(p.RobotsAs); seconds > 0 {
 		if delay := time.Duration(min(seconds, longestDelay.Seconds()) * float64(time.Second)); delay > t.Gap {
 			t.Gap = delay
-			t.Why = "robots.txt, line " + strconv.Itoa(line.Number) + ", asks for " + delay.String() + " between requests"
+			t.Why = "robots.txt, line " + strconv.Itoa(line.Number) + ", asks for " + delay.String() +
+				" between requests"
 		}
 	}
 	return t

@@ -122,7 +122,8 @@ func (t *traps) admits(address string) *family {
 		i = int32(len(t.families))
 		t.index[key] = i
 		t.families = append(t.families, &family{
-			pattern: shape, example: address, several: several, repeated: strings.HasSuffix(shape, "…"), dated: dated.MatchString(address),
+			pattern: shape, example: address, several: several, repeated: strings.HasSuffix(shape, "…"),
+			dated: dated.MatchString(address),
 			words: map[uint64]struct{}{}, shingles: map[uint64]struct{}{}, depths: map[int32]struct{}{},
 		})
 	}
@@ -307,7 +308,8 @@ func (t *traps) report() []survey.Trap {
 	var out []survey.Trap
 	add := func(f *family, kind string) {
 		if f.shut && f.left > 0 {
-			out = append(out, survey.Trap{Pattern: f.pattern, Example: f.example, Kind: kind, Fetched: f.fetched, Left: f.left})
+			out = append(out, survey.Trap{Pattern: f.pattern, Example: f.example, Kind: kind, Fetched: f.fetched,
+				Left: f.left})
 		}
 	}
 	for _, f := range t.families {

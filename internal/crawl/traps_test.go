@@ -28,7 +28,8 @@ func endless(name string) http.HandlerFunc {
 		w.Header().Set("Content-Type", "text/html")
 		path, q := r.URL.Path, r.URL.Query()
 		page := func(title string, body string, links ...string) {
-			fmt.Fprintf(w, "<!doctype html><html lang=en><title>%s</title><h1>%s</h1><main>%s</main>", title, title, body)
+			fmt.Fprintf(w, "<!doctype html><html lang=en><title>%s</title><h1>%s</h1><main>%s</main>", title, title,
+				body)
 			for _, l := range links {
 				fmt.Fprintf(w, `<a href="%s">go</a> `, l)
 			}
@@ -52,7 +53,8 @@ func endless(name string) http.HandlerFunc {
 				days += fmt.Sprintf(" %d", d+1)
 			}
 			page(fmt.Sprintf("Events in %s %d", months[(m-1)%12], n), days+" There is nothing on in this month.",
-				fmt.Sprintf("/events/%d/%d/", next/12, next%12+1), fmt.Sprintf("/events/%d/%d/", before/12, before%12+1))
+				fmt.Sprintf("/events/%d/%d/", next/12, next%12+1), fmt.Sprintf("/events/%d/%d/", before/12,
+					before%12+1))
 		case name == "days" && scan(path, "/cal/%d/%d/", &n, &m):
 			links := []string{fmt.Sprintf("/cal/%d/%d/", (n*12+m)/12, (n*12+m)%12+1)}
 			for d := range 28 {
@@ -80,14 +82,18 @@ func endless(name string) http.HandlerFunc {
 		case name == "session":
 			var links []string
 			for i := range 8 {
-				links = append(links, fmt.Sprintf("/s/room-%c?sid=%x", 'a'+i, (n+i)*7919+len(r.URL.RawQuery)*31+int(r.URL.RawQuery[len(r.URL.RawQuery)-1])*17))
+				links = append(links, fmt.Sprintf("/s/room-%c?sid=%x", 'a'+i,
+					(n+i)*7919+len(r.URL.RawQuery)*31+int(r.URL.RawQuery[len(r.URL.RawQuery)-1])*17))
 			}
 			page("Room "+path[len(path)-1:], text(int(path[len(path)-1]), 90), links...)
 		case name == "growing":
 			page("Not quite here", "This is the garden's page about ferns.", "garden/ferns/", "mosses/")
 		case name == "jsession" && strings.HasPrefix(path, "/room"):
 			at := path[5:6]
-			page("Room "+at, text(int(at[0]), 90), fmt.Sprintf("/room%s;jsessionid=%d", at, len(path)*7+int(path[len(path)-1])*13), fmt.Sprintf("/room%c;jsessionid=%d", 'a'+(at[0]-'a'+1)%5, int(path[len(path)-1])*29))
+			page("Room "+at, text(int(at[0]), 90),
+				fmt.Sprintf("/room%s;jsessionid=%d", at,
+					len(path)*7+int(path[len(path)-1])*13),
+				fmt.Sprintf("/room%c;jsessionid=%d", 'a'+(at[0]-'a'+1)%5, int(path[len(path)-1])*29))
 		case name == "beyond" && scan(r.URL.RequestURI(), "/list?page=%d", &n):
 			body := "No items here."
 			if n < 10 {
@@ -126,7 +132,8 @@ func endless(name string) http.HandlerFunc {
 			}
 			page("Items", "One of them.", links...)
 		case name == "catalogue" && scan(path, "/part/%d", &n) && n < 300:
-			page(fmt.Sprintf("Part %d", n), fmt.Sprintf("%s Price %d.", text(n+900, 40), 1000+n*37), fmt.Sprintf("/part/%d", n+1))
+			page(fmt.Sprintf("Part %d", n), fmt.Sprintf("%s Price %d.", text(n+900, 40), 1000+n*37),
+				fmt.Sprintf("/part/%d", n+1))
 		case name == "cms" && scan(r.URL.RequestURI(), "/index.php?id=%d&lang=en", &n) && n < 200:
 			page("Article "+text(n, 2), text(n+5000, 120), fmt.Sprintf("/index.php?id=%d&lang=en", n+1))
 		default:
@@ -140,11 +147,14 @@ func scan(s, format string, into ...any) bool {
 	return err == nil && n == len(into)
 }
 
-var months = []string{"January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"}
+var months = []string{"January", "February", "March", "April", "May", "June", "July", "August", "September", "October",
+	"November", "December"}
 
 var starts = map[string]string{
-	"calendar": "/events/2026/7/", "days": "/cal/2026/7/", "filters": "/shop/", "session": "/s/room-a?sid=1", "growing": "/x/", "jsession": "/rooma;jsessionid=1",
-	"beyond": "/list?page=1", "pagination": "/list?page=1", "archive": "/2001/1/", "catalogue": "/part/1", "template": "/copies", "tree": "/node/0", "items": "/items/0/", "cms": "/index.php?id=1&lang=en",
+	"calendar": "/events/2026/7/", "days": "/cal/2026/7/", "filters": "/shop/", "session": "/s/room-a?sid=1",
+	"growing": "/x/", "jsession": "/rooma;jsessionid=1",
+	"beyond": "/list?page=1", "pagination": "/list?page=1", "archive": "/2001/1/", "catalogue": "/part/1",
+	"template": "/copies", "tree": "/node/0", "items": "/items/0/", "cms": "/index.php?id=1&lang=en",
 }
 
 // TestTraps holds that patterns which never end are cut and reported, while the rest of the site
@@ -152,12 +162,15 @@ var starts = map[string]string{
 func TestTraps(t *testing.T) {
 	t.Parallel()
 	for name, c := range map[string]struct{ least, most int }{
-		"calendar": {50, 75}, "days": {50, 1100}, "filters": {50, 130}, "session": {28, 80}, "growing": {45, 125}, "jsession": {24, 60}, "beyond": {55, 75},
-		"pagination": {422, 422}, "archive": {154, 154}, "catalogue": {320, 321}, "template": {322, 322}, "tree": {520, 521}, "items": {1340, 1345}, "cms": {220, 221},
+		"calendar": {50, 75}, "days": {50, 1100}, "filters": {50, 130}, "session": {28, 80}, "growing": {45, 125},
+		"jsession": {24, 60}, "beyond": {55, 75},
+		"pagination": {422, 422}, "archive": {154, 154}, "catalogue": {320, 321}, "template": {322, 322},
+		"tree": {520, 521}, "items": {1340, 1345}, "cms": {220, 221},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, endless(name))+"/", plan.Plan{Pages: 2000, Parallel: 4, Retries: -1, Probes: plan.No()})
+			r, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, endless(name))+"/",
+				plan.Plan{Pages: 2000, Parallel: 4, Retries: -1, Probes: plan.No()})
 			if n := len(r.Survey.Pages); n < c.least || n > c.most {
 				t.Errorf("%d pages, want %d to %d; traps %+v", n, c.least, c.most, r.Survey.Traps)
 			}

@@ -39,12 +39,14 @@ func (c *Crawl) process(ctx context.Context, j *job, freed func()) (d done) {
 	if !errors.As(err, &p) {
 		return d
 	}
-	c.log.Error("an address could not be read", "address", j.url, "reason", fmt.Sprint(p.Value), "stack", string(p.Stack))
+	c.log.Error("an address could not be read", "address", j.url, "reason", fmt.Sprint(p.Value), "stack",
+		string(p.Stack))
 	if free {
 		j.host.Done(time.Now(), &fetch.Answer{Outcome: page.NotRead})
 		freed()
 	}
-	facts := &page.Facts{Version: page.Version, Address: j.url, Outcome: page.NotRead, Detail: p.Error(), Header: []page.Field{}}
+	facts := &page.Facts{Version: page.Version, Address: j.url, Outcome: page.NotRead, Detail: p.Error(),
+		Header: []page.Field{}}
 	return done{job: *j, Record: booking.Record{ID: j.id, Facts: facts}}
 }
 
@@ -96,13 +98,15 @@ func (c *Crawl) release(g *pace.Governor, a *fetch.Answer) {
 
 // sendsAway tells whether an answer asks for a longer pause than a running crawl takes.
 func sendsAway(a *fetch.Answer) bool {
-	return a.RetryAfter > pace.LongestWait && (a.Status == http.StatusTooManyRequests || a.Status == http.StatusServiceUnavailable)
+	return a.RetryAfter > pace.LongestWait &&
+		(a.Status == http.StatusTooManyRequests || a.Status == http.StatusServiceUnavailable)
 }
 
 // try fetches, again where that may help: after 429, 5xx and broken connections, with
 // pauses of 0.5 s, 1 s, 2 s … or what Retry-After asks for. The host stays taken. Earlier is how
 // the tries before the last ended.
-func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Request) (a fetch.Answer, earlier []string) {
+func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer,
+	r fetch.Request) (a fetch.Answer, earlier []string) {
 	most := c.retries(&j.at)
 	for {
 		a = c.fetcher.Do(ctx, &j.at, buf, r)
@@ -192,10 +196,12 @@ func (c *Crawl) facts(ctx context.Context, u *weburl.URL, a *fetch.Answer, tries
 	case isHTML(a.Type):
 		f.Document = c.documents.Read(page.Response{
 			Address: *u, Status: a.Status, ContentType: a.Header.Get("Content-Type"),
-			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Refresh: a.Header.Get("Refresh"), Body: a.Body,
+			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Refresh: a.Header.Get("Refresh"),
+			Body: a.Body,
 		})
 		for _, s := range c.plan.Snippets {
-			f.Document.Snippets = append(f.Document.Snippets, page.Snippet{Name: s.Name, Found: bytes.Contains(a.Body, []byte(s.Contains))})
+			f.Document.Snippets = append(f.Document.Snippets,
+				page.Snippet{Name: s.Name, Found: bytes.Contains(a.Body, []byte(s.Contains))})
 		}
 		c.rewrite(f.Document)
 		c.book.SetKind(f)

@@ -1,4 +1,5 @@
-// Package decide is what the consultant decided about a site: what is left as it is, and by which figure its pages weigh.
+// Package decide is what the consultant decided about a site: what is left as it is, and by which figure its pages
+// weigh.
 package decide
 
 import (

@@ -120,7 +120,8 @@ func (k *kept) KnownLayouts(context.Context, int64) (map[string][]uint32, error)
 	return map[string][]uint32{"L1": {1}}, nil
 }
 func (k *kept) PageAddresses(context.Context, int64) (map[string]bool, error) { return k.pages, nil }
-func (k *kept) SaveFigures(_ context.Context, _ int64, _ record.Day, table *figures.Table, each func(*figures.Row)) error {
+func (k *kept) SaveFigures(_ context.Context, _ int64, _ record.Day, table *figures.Table,
+	each func(*figures.Row)) error {
 	return table.Each(func(row figures.Row) error {
 		each(&row)
 		k.rows = append(k.rows, row)
@@ -136,7 +137,8 @@ func crawled(t *testing.T) (*Decisions, *kept, record.Site) {
 		w.Write([]byte(`<html lang="en"><head></head><body><h1>Ferns</h1><p>All year. <a href="/moss/">Moss</a> <a href="/shop/">Shop</a> <a href="/">Home</a></p></body></html>`))
 	})) + "/"
 	r, _ := testkit.Crawl(t, address, plan.Plan{Probes: plan.No()})
-	k := &kept{sheet: r.Sheet, crawl: record.Crawl{ID: 5, Number: 1, State: "finished", Report: &record.Summary{Report: r.Report, Fixes: len(r.Report.Fixes)}}}
+	k := &kept{sheet: r.Sheet, crawl: record.Crawl{ID: 5, Number: 1, State: "finished",
+		Report: &record.Summary{Report: r.Report, Fixes: len(r.Report.Fixes)}}}
 	latest := 1
 	k.site = record.Site{ID: 1, Name: "fernhollow", Home: address, Latest: &latest}
 	return New(k, testkit.Catalogue, func() error { return nil }, testkit.Quiet), k, k.site
@@ -146,7 +148,8 @@ func crawled(t *testing.T) (*Decisions, *kept, record.Site) {
 func TestWaive(t *testing.T) {
 	d, k, site := crawled(t)
 	before := k.crawl.Report.Health
-	w, err := d.Waive(t.Context(), site, record.Waiver{Scope: waive.Page, On: site.Home + "shop/", Reason: "the shop goes in spring"})
+	w, err := d.Waive(t.Context(), site,
+		record.Waiver{Scope: waive.Page, On: site.Home + "shop/", Reason: "the shop goes in spring"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -156,8 +159,10 @@ func TestWaive(t *testing.T) {
 	if err := d.WeighDue(t.Context()); err != nil || k.weighed != 1 || k.crawl.Weighed == "" {
 		t.Errorf("what is weighed is weighed again: %d times, %v", k.weighed, err)
 	}
-	if w, err = d.EndWaiver(t.Context(), site, w.ID, ""); err != nil || w.EndedBy != "somebody" || k.crawl.Report.Health != before || k.crawl.Weighed != "" {
-		t.Errorf("ended by %q: health %v, before %v, signature %q; %v", w.EndedBy, k.crawl.Report.Health, before, k.crawl.Weighed, err)
+	if w, err = d.EndWaiver(t.Context(), site, w.ID, ""); err != nil || w.EndedBy != "somebody" ||
+		k.crawl.Report.Health != before || k.crawl.Weighed != "" {
+		t.Errorf("ended by %q: health %v, before %v, signature %q; %v", w.EndedBy, k.crawl.Report.Health, before,
+			k.crawl.Weighed, err)
 	}
 	if _, err := d.EndWaiver(t.Context(), site, w.ID, "ash"); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("ending it twice: %v", err)
@@ -193,7 +198,8 @@ func TestExpired(t *testing.T) {
 	gone := time.Now().Add(-time.Hour)
 	past := record.Day{Time: time.Now().UTC().AddDate(0, 0, -2)}
 	k.waivers = []record.Waiver{
-		{ID: 1, Scope: waive.Page, On: site.Home, Until: &past}, {ID: 2, Scope: waive.Page, On: site.Home, Ended: &gone},
+		{ID: 1, Scope: waive.Page, On: site.Home, Until: &past},
+		{ID: 2, Scope: waive.Page, On: site.Home, Ended: &gone},
 		{ID: 3, Scope: waive.Page, On: "%", Broken: "no address"},
 	}
 	w, err := d.Decided(t.Context(), site)
@@ -202,8 +208,8 @@ func TestExpired(t *testing.T) {
 	}
 }
 
-// TestFigureWeighs weighs the newest crawl anew when a figure is chosen, when its values are others, and when it goes; a figure
-// that the site does not have in numbers is refused.
+// TestFigureWeighs weighs the newest crawl anew when a figure is chosen, when its values are others, and when it goes;
+// a figure that the site does not have in numbers is refused.
 func TestFigureWeighs(t *testing.T) {
 	d, k, site := crawled(t)
 	for _, name := range []string{"owner", "nosuch"} {
@@ -217,7 +223,8 @@ func TestFigureWeighs(t *testing.T) {
 	}
 	for i, state := range []string{"of May", "of June"} {
 		k.state, k.figure = state, map[string]float64{site.Home: 1000}
-		if _, err := d.ImportFigures(t.Context(), site, record.Day{}, strings.NewReader("page,visits\n/,100\n")); err != nil || k.weighed != i+1 {
+		if _, err := d.ImportFigures(t.Context(), site, record.Day{},
+			strings.NewReader("page,visits\n/,100\n")); err != nil || k.weighed != i+1 {
 			t.Errorf("%s: weighed %d times; %v", state, k.weighed, err)
 		}
 	}
@@ -226,7 +233,8 @@ func TestFigureWeighs(t *testing.T) {
 	}
 }
 
-// TestAttend weighs what came while nobody attended, what runs out at midnight, what is asked for, and what failed, again.
+// TestAttend weighs what came while nobody attended, what runs out at midnight, what is asked for, and what failed,
+// again.
 func TestAttend(t *testing.T) {
 	_, k, site := crawled(t)
 	synctest.Test(t, func(t *testing.T) {
@@ -284,18 +292,21 @@ func TestImport(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if out.Rows != 3 || out.Matched != 2 || len(out.Unmatched) != 1 || !strings.HasSuffix(out.Unmatched[0], "/nowhere") || len(out.Faults) != 1 {
+	if out.Rows != 3 || out.Matched != 2 || len(out.Unmatched) != 1 ||
+		!strings.HasSuffix(out.Unmatched[0], "/nowhere") || len(out.Faults) != 1 {
 		t.Errorf("imported %+v", out)
 	}
 	if len(k.rows) != 3 || k.rows[1].Address != site.Home+"moss/" {
 		t.Errorf("kept %+v", k.rows)
 	}
 	cut := errors.New("connection lost")
-	if _, err := d.ImportFigures(t.Context(), site, record.Day{}, failing{cut}); !errors.Is(err, cut) || !strings.Contains(err.Error(), "did not arrive whole") {
+	if _, err := d.ImportFigures(t.Context(), site, record.Day{}, failing{cut}); !errors.Is(err, cut) ||
+		!strings.Contains(err.Error(), "did not arrive whole") {
 		t.Errorf("a file that is cut off: %v", err)
 	}
 	full := New(k, testkit.Catalogue, func() error { return record.ErrDisk }, testkit.Quiet)
-	if _, err := full.ImportFigures(t.Context(), site, record.Day{}, strings.NewReader(in)); !errors.Is(err, record.ErrDisk) {
+	if _, err := full.ImportFigures(t.Context(), site, record.Day{}, strings.NewReader(in)); !errors.Is(err,
+		record.ErrDisk) {
 		t.Errorf("without room: %v", err)
 	}
 }

@@ -9,8 +9,8 @@ import (
 	"harvik/internal/record"
 )
 
-// Weigh brings a site's newest finished crawl up to what is decided now: its report, fix list and map. That it is not is
-// told by the signature that the crawl keeps, so that weighing can be cut off, and asked for twice, without harm.
+// Weigh brings a site's newest finished crawl up to what is decided now: its report, fix list and map. That it is not
+// is told by the signature that the crawl keeps, so that weighing can be cut off, and asked for twice, without harm.
 func (d *Decisions) Weigh(ctx context.Context, site string) error {
 	d.weighing.Lock()
 	defer d.weighing.Unlock()

@@ -19,7 +19,8 @@ const maxUnmatched = 1000
 
 // ImportFigures keeps figures as of a day. Their addresses are matched to those of the newest crawl:
 // exactly, or else but for scheme, www. and a slash at the end, where only one page fits.
-func (d *Decisions) ImportFigures(ctx context.Context, site record.Site, taken record.Day, in io.Reader) (record.Import, error) {
+func (d *Decisions) ImportFigures(ctx context.Context, site record.Site, taken record.Day,
+	in io.Reader) (record.Import, error) {
 	out := record.Import{Columns: []figures.Column{}, Unmatched: []string{}, Faults: []figures.Fault{}}
 	if err := d.room(); err != nil {
 		return out, err
@@ -69,7 +70,8 @@ func (d *Decisions) ImportFigures(ctx context.Context, site record.Site, taken r
 	out.Columns = table.Columns
 	out.Faults = append(out.Faults, table.Faults...)
 	if table.More > 0 {
-		out.Faults = append(out.Faults, figures.Fault{Reason: fmt.Sprintf("and %d further lines were left out", table.More)})
+		out.Faults = append(out.Faults,
+			figures.Fault{Reason: fmt.Sprintf("and %d further lines were left out", table.More)})
 	}
 	return out, d.weighNow(ctx, site.Name)
 }

@@ -36,15 +36,20 @@ func BenchmarkAnswers(b *testing.B) {
 	for i := range answerCopies {
 		fmt.Fprintf(&figures, "/?copy=%d,%d\n", i, i*i)
 	}
-	if _, err := h.ImportFigures(b.Context(), "large", &api.ImportFiguresParams{}, "text/csv", strings.NewReader(figures.String())); err != nil {
+	if _, err := h.ImportFigures(b.Context(), "large", &api.ImportFiguresParams{}, "text/csv",
+		strings.NewReader(figures.String())); err != nil {
 		b.Fatal(err)
 	}
 	at := "/sites/large/crawls/latest/"
 	for _, q := range []string{
-		"fixes?limit=500", "fixes?limit=500&order=quick", "fixes?limit=500&group=headings", "fixes?limit=500&state=open&search=title",
-		"fixes?limit=500&after=5000", "fixes?limit=500&section=/", "pages?limit=200", "pages?limit=200&sort=-linksIn", "pages?limit=200&sort=title",
-		"pages?limit=200&sort=-findings", "pages?limit=200&sort=-importance", "pages?limit=200&sort=-figure:visits", "pages?limit=200&having=visits>=100",
-		"pages?limit=200&search=copy=77", "pages?limit=200&status=4xx", "pages?limit=200&check=title-long", "pages?limit=200&section=/", "map", "tally", "",
+		"fixes?limit=500", "fixes?limit=500&order=quick", "fixes?limit=500&group=headings",
+		"fixes?limit=500&state=open&search=title",
+		"fixes?limit=500&after=5000", "fixes?limit=500&section=/", "pages?limit=200", "pages?limit=200&sort=-linksIn",
+		"pages?limit=200&sort=title",
+		"pages?limit=200&sort=-findings", "pages?limit=200&sort=-importance", "pages?limit=200&sort=-figure:visits",
+		"pages?limit=200&having=visits>=100",
+		"pages?limit=200&search=copy=77", "pages?limit=200&status=4xx", "pages?limit=200&check=title-long",
+		"pages?limit=200&section=/", "map", "tally", "",
 	} {
 		path := strings.TrimSuffix(at+q, "/")
 		b.Run(strings.NewReplacer("?", " ", "&", " ", "limit=", "").Replace(q), func(b *testing.B) {
@@ -73,7 +78,8 @@ func multiply(b *testing.B, database string) {
 	}
 	defer db.Close(b.Context())
 	var addresses, ranks int
-	if err := db.QueryRow(b.Context(), "select max(id) + 1, (select max(rank) from fix) from address").Scan(&addresses, &ranks); err != nil {
+	if err := db.QueryRow(b.Context(), "select max(id) + 1, (select max(rank) from fix) from address").Scan(&addresses,
+		&ranks); err != nil {
 		b.Fatal(err)
 	}
 	shift := fmt.Sprintf("%%s + n * %d", addresses)
@@ -82,11 +88,14 @@ func multiply(b *testing.B, database string) {
 		"page":     {"id": fmt.Sprintf(shift, "id")},
 		"standing": {"page_id": fmt.Sprintf(shift, "page_id")},
 		"finding":  {"page_id": fmt.Sprintf(shift, "page_id")},
-		"fix": {"id": "id || n", "rank": fmt.Sprintf("rank + n * %d", ranks), "body": "jsonb_set(body, '{ID}', to_jsonb(id || n))",
-			"pages": fmt.Sprintf("array(select case when p < 0 then p else %s end from unnest(pages) as p)", fmt.Sprintf(shift, "p"))},
+		"fix": {"id": "id || n", "rank": fmt.Sprintf("rank + n * %d", ranks),
+			"body": "jsonb_set(body, '{ID}', to_jsonb(id || n))",
+			"pages": fmt.Sprintf("array(select case when p < 0 then p else %s end from unnest(pages) as p)",
+				fmt.Sprintf(shift, "p"))},
 	}
 	for table, exprs := range changed {
-		rows, err := db.Query(b.Context(), "select column_name from information_schema.columns where table_name = $1 order by ordinal_position", table)
+		rows, err := db.Query(b.Context(),
+			"select column_name from information_schema.columns where table_name = $1 order by ordinal_position", table)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -105,12 +114,14 @@ func multiply(b *testing.B, database string) {
 		if exprs["page_id"] != "" {
 			where = " where page_id >= 0"
 		}
-		if _, err := db.Exec(b.Context(), fmt.Sprintf("insert into %s (%s) select %s from %s, generate_series(1, %d) as n%s",
-			table, strings.Join(names, ", "), strings.Join(values, ", "), table, answerCopies-1, where)); err != nil {
+		if _, err := db.Exec(b.Context(),
+			fmt.Sprintf("insert into %s (%s) select %s from %s, generate_series(1, %d) as n%s",
+				table, strings.Join(names, ", "), strings.Join(values, ", "), table, answerCopies-1, where)); err != nil {
 			b.Fatalf("%s: %v", table, err)
 		}
 	}
-	for _, sql := range []string{"update crawl set tally = null", "analyze", "vacuum page"} { // the last as after each crawl
+	// the last as after each crawl
+	for _, sql := range []string{"update crawl set tally = null", "analyze", "vacuum page"} {
 		if _, err := db.Exec(b.Context(), sql); err != nil {
 			b.Fatal(err)
 		}

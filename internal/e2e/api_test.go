@@ -52,8 +52,10 @@ func TestAPI(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if cr.Report.Health != want.Report.Health || cr.Report.Assessed != want.Report.Assessed || cr.Report.Findings != want.Report.Findings {
-		t.Errorf("stored health %v of %d pages, in memory %v of %d", cr.Report.Health, cr.Report.Assessed, want.Report.Health, want.Report.Assessed)
+	if cr.Report.Health != want.Report.Health || cr.Report.Assessed != want.Report.Assessed ||
+		cr.Report.Findings != want.Report.Findings {
+		t.Errorf("stored health %v of %d pages, in memory %v of %d", cr.Report.Health, cr.Report.Assessed,
+			want.Report.Health, want.Report.Assessed)
 	}
 	list, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Limit: 10_000})
 	if err != nil {
@@ -75,11 +77,13 @@ func TestAPI(t *testing.T) {
 	}
 	footer := list.Fixes[0]
 	places, err := h.FixPages(ctx, "fernhollow", api.Latest, footer.ID, &api.FixPagesParams{Limit: 1})
-	if err != nil || places.Pages[0].Places[0].Words != "Seed shop" || !strings.HasPrefix(places.Pages[0].Places[0].At, "footer > ul > li") || places.Pages[0].Places[0].Line == 0 {
+	if err != nil || places.Pages[0].Places[0].Words != "Seed shop" ||
+		!strings.HasPrefix(places.Pages[0].Places[0].At, "footer > ul > li") || places.Pages[0].Places[0].Line == 0 {
 		t.Errorf("evidence of the footer link: %+v (%v)", places, err)
 	}
 	tally, err := h.Tally(ctx, "fernhollow", api.Latest)
-	if err != nil || !slices.Contains(tally.States, api.Tally{Name: "fetched", Count: 1068}) || !slices.Contains(tally.States, api.Tally{Name: "blocked", Count: 4}) {
+	if err != nil || !slices.Contains(tally.States, api.Tally{Name: "fetched", Count: 1068}) ||
+		!slices.Contains(tally.States, api.Tally{Name: "blocked", Count: 4}) {
 		t.Errorf("states %+v (%v)", tally.States, err)
 	}
 	if i := slices.IndexFunc(tally.States, func(s api.Tally) bool { return s.Name == "waiting" }); i >= 0 {
@@ -99,10 +103,13 @@ func testOrders(t *testing.T, h *harvik) {
 	t.Helper()
 	minutes := map[string]float64{"small": 10, "medium": 60, "large": 400}
 	for order, by := range map[string]func(api.Fix) float64{
-		"severity": func(f api.Fix) float64 { return -float64(f.Rank) }, "gain": func(f api.Fix) float64 { return f.Gain },
-		"pages": func(f api.Fix) float64 { return float64(f.Pages) }, "quick": func(f api.Fix) float64 { return f.Gain / minutes[f.Effort] },
+		"severity": func(f api.Fix) float64 { return -float64(f.Rank) },
+		"gain":     func(f api.Fix) float64 { return f.Gain },
+		"pages":    func(f api.Fix) float64 { return float64(f.Pages) },
+		"quick":    func(f api.Fix) float64 { return f.Gain / minutes[f.Effort] },
 	} {
-		whole, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: order, Limit: 1000})
+		whole, err := h.ListFixes(t.Context(), "fernhollow", api.Latest,
+			&api.ListFixesParams{Order: order, Limit: 1000})
 		if err != nil || len(whole.Fixes) < 100 || whole.Next != 0 {
 			t.Fatalf("%s: %d lines, next %d (%v)", order, len(whole.Fixes), whole.Next, err)
 		}
@@ -113,7 +120,8 @@ func testOrders(t *testing.T, h *harvik) {
 		}
 		var parts []api.Fix
 		for after := 0; ; {
-			list, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: order, Limit: 37, After: after})
+			list, err := h.ListFixes(t.Context(), "fernhollow", api.Latest,
+				&api.ListFixesParams{Order: order, Limit: 37, After: after})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -126,7 +134,8 @@ func testOrders(t *testing.T, h *harvik) {
 			t.Errorf("%s: %d lines in parts are not the %d of the whole", order, len(parts), len(whole.Fixes))
 		}
 	}
-	if _, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Order: "size", Limit: 1}); err == nil || !strings.Contains(err.Error(), "order of fixes") {
+	if _, err := h.ListFixes(t.Context(), "fernhollow", api.Latest,
+		&api.ListFixesParams{Order: "size", Limit: 1}); err == nil || !strings.Contains(err.Error(), "order of fixes") {
 		t.Errorf("an unknown order gives %v", err)
 	}
 }
@@ -145,7 +154,8 @@ func testJudge(t *testing.T, h *harvik, health float64) {
 		t.Fatalf("judged again: %v, want %v (%v)", again.Report, health, err)
 	}
 	after, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Limit: 10_000})
-	if err != nil || !slices.EqualFunc(before.Fixes, after.Fixes, func(a, b api.Fix) bool { return a.ID == b.ID && a.Gain == b.Gain && a.Line == b.Line }) {
+	if err != nil || !slices.EqualFunc(before.Fixes, after.Fixes,
+		func(a, b api.Fix) bool { return a.ID == b.ID && a.Gain == b.Gain && a.Line == b.Line }) {
 		t.Errorf("the fix list differs: %d lines, then %d (%v)", len(before.Fixes), len(after.Fixes), err)
 	}
 	rules := `checks:
@@ -169,7 +179,8 @@ kinds:
 		if f.Check == "link-broken-inside" {
 			t.Errorf("a check that is off has the line %q", f.Line)
 		}
-		if f.Check == "heading-repeated" && strings.Contains(f.Line, "layout") && strings.Contains(f.Example, "/shop/") && f.Severity != "warning" {
+		if f.Check == "heading-repeated" && strings.Contains(f.Line, "layout") &&
+			strings.Contains(f.Example, "/shop/") && f.Severity != "warning" {
 			t.Errorf("%q is a %s, want a warning", f.Line, f.Severity)
 		}
 	}
@@ -177,10 +188,12 @@ kinds:
 	if err != nil || !slices.ContainsFunc(shop.Findings, func(f api.PageFinding) bool {
 		return f.Check == "heading-repeated" && f.Severity == "warning"
 	}) {
-		t.Errorf("the page does not show its repeated heading as the warning that the plan makes it: %+v (%v)", shop.Findings, err)
+		t.Errorf("the page does not show its repeated heading as the warning that the plan makes it: %+v (%v)",
+			shop.Findings, err)
 	}
 	page, err := h.ShowPage(ctx, "fernhollow", api.Latest, &api.ShowPageParams{Address: "/research/graft-unions/"})
-	if err != nil || slices.ContainsFunc(page.Findings, func(f api.PageFinding) bool { return f.Check == "copy-thin" }) {
+	if err != nil || slices.ContainsFunc(page.Findings,
+		func(f api.PageFinding) bool { return f.Check == "copy-thin" }) {
 		t.Errorf("a page that the plan calls a list is thin: %+v (%v)", page.Findings, err)
 	}
 }
@@ -219,17 +232,20 @@ func TestLook(t *testing.T) {
 	if len(l.Hops) != 1 || l.Facts.Status != 200 || !l.Indexable || l.Desktop.Title != "Fern" || len(l.Links) != 1 {
 		t.Errorf("%+v", l)
 	}
-	for id, want := range map[string]string{"title-short": "failed", "link-vague": "failed", "h1-missing": "passed", "title-duplicate": "not-judged"} {
+	for id, want := range map[string]string{"title-short": "failed", "link-vague": "failed", "h1-missing": "passed",
+		"title-duplicate": "not-judged"} {
 		if got := state(l, id); got != want {
 			t.Errorf("%s: %s, want %s", id, got, want)
 		}
 	}
 	long := "A title that goes on for so long that no list of results can show the whole of it in one line"
 	l, err = h.Look(t.Context(), api.LookRequest{HTML: "<title>" + long + "</title>", Check: "title-long"})
-	if err != nil || len(l.Verdicts) != 1 || l.Verdicts[0].State != "failed" || !l.Desktop.TitleCut || len(l.Verdicts[0].Steps) < 4 {
+	if err != nil || len(l.Verdicts) != 1 || l.Verdicts[0].State != "failed" || !l.Desktop.TitleCut ||
+		len(l.Verdicts[0].Steps) < 4 {
 		t.Errorf("%+v (%v)", l, err)
 	}
-	l, err = h.Look(t.Context(), api.LookRequest{HTML: "<title>Long</title><p>" + strings.Repeat("fern ", 600_000), Check: "html-very-heavy"})
+	l, err = h.Look(t.Context(), api.LookRequest{HTML: "<title>Long</title><p>" + strings.Repeat("fern ", 600_000),
+		Check: "html-very-heavy"})
 	if err != nil || l.Verdicts[0].State != "failed" {
 		t.Errorf("a page of 3 MB: %+v (%v)", l.Verdicts, err)
 	}
@@ -248,7 +264,8 @@ func testFilters(t *testing.T, h *harvik, all []api.Fix) {
 	}{
 		{api.ListFixesParams{Severity: "warning"}, func(f api.Fix) bool { return f.Severity == "warning" }},
 		{api.ListFixesParams{Group: "headings"}, func(f api.Fix) bool { return f.Group == "headings" }},
-		{api.ListFixesParams{Check: "title-missing", Severity: "error"}, func(f api.Fix) bool { return f.Check == "title-missing" }},
+		{api.ListFixesParams{Check: "title-missing", Severity: "error"},
+			func(f api.Fix) bool { return f.Check == "title-missing" }},
 	} {
 		c.filter.Limit = 1000
 		got, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &c.filter)
@@ -270,7 +287,8 @@ func testFilters(t *testing.T, h *harvik, all []api.Fix) {
 func testPages(t *testing.T, h *harvik) {
 	t.Helper()
 	var first []string
-	for _, sort := range append([]string{"", "found", "-address", "-words", "findings", "-health", "-bytes"}, column.Keys()...) {
+	for _, sort := range append([]string{"", "found", "-address", "-words", "findings", "-health", "-bytes"},
+		column.Keys()...) {
 		q := api.ListPagesParams{Sort: sort, Limit: 37}
 		var got []string
 		var last string
@@ -303,8 +321,11 @@ func testPages(t *testing.T, h *harvik) {
 		}
 	}
 	for query, want := range map[api.ListPagesParams]int{
-		{Status: "5xx"}: 3, {Status: "404"}: 7, {Section: "/visit/gardens/"}: 12, {Section: "/visit/gardens/", Status: "3xx"}: 0, {Status: "none"}: 3, {Status: "3xx"}: 36, {Kind: "html"}: 582, {Kind: "gallery"}: 3,
-		{Search: "bird-table"}: 10, {Indexable: "no"}: 94, {Reachable: "no"}: 2, {Why: "noindex"}: 37, {Indexable: "yes", Reachable: "yes"}: 486, {Search: "50%_"}: 0, {Check: "title-missing"}: 4,
+		{Status: "5xx"}: 3, {Status: "404"}: 7, {Section: "/visit/gardens/"}: 12,
+		{Section: "/visit/gardens/", Status: "3xx"}: 0, {Status: "none"}: 3, {Status: "3xx"}: 36,
+		{Kind: "html"}: 582, {Kind: "gallery"}: 3,
+		{Search: "bird-table"}: 10, {Indexable: "no"}: 94, {Reachable: "no"}: 2, {Why: "noindex"}: 37,
+		{Indexable: "yes", Reachable: "yes"}: 486, {Search: "50%_"}: 0, {Check: "title-missing"}: 4,
 	} {
 		query.Limit = 1
 		list, err := h.ListPages(t.Context(), "fernhollow", api.Latest, &query)
@@ -312,9 +333,11 @@ func testPages(t *testing.T, h *harvik) {
 			t.Errorf("%+v gives %d pages, want %d (%v)", query, list.Total, want, err)
 		}
 	}
-	for _, q := range []api.ListPagesParams{{Sort: "colour", Limit: 1}, {Status: "many", Limit: 1}, {After: "x", Limit: 1}, {Indexable: "perhaps", Limit: 1}} {
+	for _, q := range []api.ListPagesParams{{Sort: "colour", Limit: 1}, {Status: "many", Limit: 1},
+		{After: "x", Limit: 1}, {Indexable: "perhaps", Limit: 1}} {
 		var refused *api.Error
-		if _, err := h.ListPages(t.Context(), "fernhollow", api.Latest, &q); !errors.As(err, &refused) || refused.Status != http.StatusUnprocessableEntity {
+		if _, err := h.ListPages(t.Context(), "fernhollow", api.Latest, &q); !errors.As(err, &refused) ||
+			refused.Status != http.StatusUnprocessableEntity {
 			t.Errorf("%+v gives %v", q, err)
 		}
 	}
@@ -331,7 +354,8 @@ func testParts(t *testing.T, h *harvik, f api.Fix) {
 			Total int
 			Next  string
 		}
-		if err := json.Unmarshal(h.raw(t, "GET", at+"fixes/"+f.ID+"/pages?limit=100&after="+url.QueryEscape(after)), &part); err != nil {
+		if err := json.Unmarshal(h.raw(t, "GET", at+"fixes/"+f.ID+"/pages?limit=100&after="+url.QueryEscape(after)),
+			&part); err != nil {
 			t.Fatal(err)
 		}
 		for _, p := range part.Pages {
@@ -347,7 +371,8 @@ func testParts(t *testing.T, h *harvik, f api.Fix) {
 	from, sources := int32(0), map[string]bool{}
 	for {
 		var in api.LinksInto
-		if err := json.Unmarshal(h.raw(t, "GET", fmt.Sprintf("%slinks-in?address=/&limit=70&after=%d", at, from)), &in); err != nil {
+		if err := json.Unmarshal(h.raw(t, "GET", fmt.Sprintf("%slinks-in?address=/&limit=70&after=%d", at, from)),
+			&in); err != nil {
 			t.Fatal(err)
 		}
 		for _, l := range in.Links {
@@ -369,7 +394,8 @@ func testOnePage(t *testing.T, h *harvik) {
 		t.Fatal(err)
 	}
 	for key, want := range map[string]any{
-		"clicks": 3.0, "canonical": demo.Home + "plants/betula-nigra/", "encoding": "utf-8", "foundBy": "link", "h1": "Betula nigra, the river birch", "linksIn": 3.0,
+		"clicks": 3.0, "canonical": demo.Home + "plants/betula-nigra/", "encoding": "utf-8", "foundBy": "link",
+		"h1": "Betula nigra, the river birch", "linksIn": 3.0,
 	} {
 		if got := (*d.Page)[key]; got != want {
 			t.Errorf("%s of the page is %v, want %v", key, got, want)
@@ -379,15 +405,19 @@ func testOnePage(t *testing.T, h *harvik) {
 	if i < 0 || *d.Links[i].Status != 404 || d.Links[i].Region != "content" || d.Links[i].Line == 0 {
 		t.Errorf("the broken link is stored as %+v", d.Links)
 	}
-	into, err := h.LinksIn(t.Context(), "fernhollow", api.Latest, &api.LinksInParams{Address: "/plants/betula-pendla/", Limit: 10})
-	if err != nil || into.Pages != 1 || len(into.Links) != 1 || into.Links[0].From != demo.Home+"plants/betula-nigra/" || into.Links[0].Words != "silver birch" {
+	into, err := h.LinksIn(t.Context(), "fernhollow", api.Latest,
+		&api.LinksInParams{Address: "/plants/betula-pendla/", Limit: 10})
+	if err != nil || into.Pages != 1 || len(into.Links) != 1 ||
+		into.Links[0].From != demo.Home+"plants/betula-nigra/" || into.Links[0].Words != "silver birch" {
 		t.Errorf("links to the missing page: %+v (%v)", into, err)
 	}
 	blocked, err := h.ShowPage(t.Context(), "fernhollow", api.Latest, &api.ShowPageParams{Address: "/shop/basket/"})
 	if err != nil || blocked.State != "blocked" || blocked.RuleLine != 3 || blocked.Page != nil {
 		t.Errorf("the basket: %+v (%v)", blocked, err)
 	}
-	if _, err := h.ShowPage(t.Context(), "fernhollow", api.Latest, &api.ShowPageParams{Address: "/nowhere"}); err == nil || !strings.Contains(err.Error(), "does not know the address") {
+	if _, err := h.ShowPage(t.Context(), "fernhollow", api.Latest,
+		&api.ShowPageParams{Address: "/nowhere"}); err == nil ||
+		!strings.Contains(err.Error(), "does not know the address") {
 		t.Errorf("an unknown address gives %v", err)
 	}
 }
@@ -406,7 +436,8 @@ func TestAccess(t *testing.T) {
 			t.Errorf("%s without a credential: %d %s", path, resp.StatusCode, resp.Header.Get("Content-Type"))
 		}
 	}
-	if _, err := api.New(h.url, "wrong").ListSites(t.Context()); err == nil || !strings.Contains(err.Error(), "sign in first") {
+	if _, err := api.New(h.url, "wrong").ListSites(t.Context()); err == nil ||
+		!strings.Contains(err.Error(), "sign in first") {
 		t.Errorf("a wrong token gives %v", err)
 	}
 	earlier, err := h.store.IssueLink(t.Context())
@@ -417,13 +448,15 @@ func TestAccess(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.SignIn(t.Context(), api.SignIn{Link: earlier}); err == nil || !strings.Contains(err.Error(), "a newer one was printed") {
+	if _, err := h.SignIn(t.Context(), api.SignIn{Link: earlier}); err == nil ||
+		!strings.Contains(err.Error(), "a newer one was printed") {
 		t.Errorf("a link that a newer one has ended gives %v", err)
 	}
 	if key, err := h.SignIn(t.Context(), api.SignIn{Link: secret}); err != nil || key.Key == "" {
 		t.Errorf("the link does not sign in: %v", err)
 	}
-	if _, err := h.SignIn(t.Context(), api.SignIn{Link: secret}); err == nil || !strings.Contains(err.Error(), "has been used") {
+	if _, err := h.SignIn(t.Context(), api.SignIn{Link: secret}); err == nil ||
+		!strings.Contains(err.Error(), "has been used") {
 		t.Errorf("the link used twice gives %v", err)
 	}
 	if _, err := api.New(h.url, secret).ListSites(t.Context()); err == nil {
@@ -436,9 +469,11 @@ func TestAccess(t *testing.T) {
 		t.Fatal(err)
 	}
 	for origin, want := range map[string]int{
-		"": 401, "http://elsewhere.example": 401, strings.Replace(h.url, "http:", "https:", 1): 401, "null": 401, h.url + "1": 401, h.url: 201,
+		"": 401, "http://elsewhere.example": 401, strings.Replace(h.url, "http:", "https:", 1): 401, "null": 401,
+		h.url + "1": 401, h.url: 201,
 	} {
-		req, _ := http.NewRequest("POST", h.url+"/api/v1/sites", strings.NewReader(`{"name":"x","home":"http://fernhollow.example/"}`))
+		req, _ := http.NewRequest("POST", h.url+"/api/v1/sites",
+			strings.NewReader(`{"name":"x","home":"http://fernhollow.example/"}`))
 		req.AddCookie(&http.Cookie{Name: "harvik_session", Value: half})
 		req.Header.Set("Harvik-Session", key)
 		if origin != "" {
@@ -459,29 +494,36 @@ func TestRefusals(t *testing.T) {
 	t.Parallel()
 	h := start(t, demo.Spring)
 	ctx := t.Context()
-	if _, err := h.AddSite(ctx, api.NewSite{Name: "Not A Name", Home: "ftp://x"}); err == nil || !strings.Contains(err.Error(), "name: ") || !strings.Contains(err.Error(), "home: ") {
+	if _, err := h.AddSite(ctx, api.NewSite{Name: "Not A Name", Home: "ftp://x"}); err == nil ||
+		!strings.Contains(err.Error(), "name: ") || !strings.Contains(err.Error(), "home: ") {
 		t.Errorf("a wrong site gives %v", err)
 	}
 	h.addGarden(t)
-	if _, err := h.AddSite(ctx, api.NewSite{Name: "fernhollow", Home: demo.Home}); err == nil || !strings.Contains(err.Error(), "exists already") {
+	if _, err := h.AddSite(ctx, api.NewSite{Name: "fernhollow", Home: demo.Home}); err == nil ||
+		!strings.Contains(err.Error(), "exists already") {
 		t.Errorf("a second site of the name gives %v", err)
 	}
-	if _, err := h.ChangePlan(ctx, "fernhollow", "application/yaml", strings.NewReader("pagse: 3")); err == nil || !strings.Contains(err.Error(), `did you mean "pages"?`) {
+	if _, err := h.ChangePlan(ctx, "fernhollow", "application/yaml", strings.NewReader("pagse: 3")); err == nil ||
+		!strings.Contains(err.Error(), `did you mean "pages"?`) {
 		t.Errorf("a mistyped setting gives %v", err)
 	}
-	if p, err := h.CheckPlan(ctx, "application/yaml", strings.NewReader(`{"pages": 7, "depth": 1000}`)); err != nil || p.Plan.Pages != 7 || strings.TrimSpace(p.Text) != "pages: 7" {
+	if p, err := h.CheckPlan(ctx, "application/yaml", strings.NewReader(`{"pages": 7, "depth": 1000}`)); err != nil ||
+		p.Plan.Pages != 7 || strings.TrimSpace(p.Text) != "pages: 7" {
 		t.Errorf("a plan comes to %+v, in short %q (%v)", p.Plan, p.Text, err)
 	}
-	if _, err := h.CheckPlan(ctx, "application/yaml", strings.NewReader("pages: -7")); err == nil || !strings.Contains(err.Error(), "pages") {
+	if _, err := h.CheckPlan(ctx, "application/yaml", strings.NewReader("pages: -7")); err == nil ||
+		!strings.Contains(err.Error(), "pages") {
 		t.Errorf("a plan that cannot be gives %v", err)
 	}
-	if _, err := h.ShowCrawl(ctx, "fernhollow", api.Latest); err == nil || !strings.Contains(err.Error(), "does not exist") {
+	if _, err := h.ShowCrawl(ctx, "fernhollow", api.Latest); err == nil ||
+		!strings.Contains(err.Error(), "does not exist") {
 		t.Errorf("the newest crawl of none gives %v", err)
 	}
 	if _, err := h.StartCrawl(ctx, "fernhollow", api.NewCrawl{}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.StartCrawl(ctx, "fernhollow", api.NewCrawl{}); err == nil || !strings.Contains(err.Error(), "is running") {
+	if _, err := h.StartCrawl(ctx, "fernhollow", api.NewCrawl{}); err == nil ||
+		!strings.Contains(err.Error(), "is running") {
 		t.Errorf("a second crawl beside the first gives %v", err)
 	}
 	if err := h.RemoveSite(ctx, "fernhollow"); err == nil || !strings.Contains(err.Error(), "stop it first") {
@@ -494,7 +536,8 @@ func TestRefusals(t *testing.T) {
 	if err != nil || end.Ending != "stopped" || end.Report == nil {
 		t.Errorf("stopped, the crawl is %+v (%v)", end, err)
 	}
-	if err := h.StopCrawl(ctx, "fernhollow", api.Numbered(1)); err == nil || !strings.Contains(err.Error(), "is not running") {
+	if err := h.StopCrawl(ctx, "fernhollow", api.Numbered(1)); err == nil ||
+		!strings.Contains(err.Error(), "is not running") {
 		t.Errorf("stopping it again gives %v", err)
 	}
 	if err := h.RemoveSite(ctx, "fernhollow"); err != nil {
@@ -542,7 +585,8 @@ func testCrawlList(t *testing.T, h *harvik) {
 		t.Fatal(err)
 	}
 	in := crawls[0].Report
-	if in == nil || in.Health != own.Report.Health || in.Fixes != own.Report.Fixes || len(in.Ledger) > 0 || crawls[0].Probes != nil || len(crawls[0].Traps) > 0 {
+	if in == nil || in.Health != own.Report.Health || in.Fixes != own.Report.Fixes || len(in.Ledger) > 0 ||
+		crawls[0].Probes != nil || len(crawls[0].Traps) > 0 {
 		t.Errorf("in the list: %+v, probes %v, %d traps", in, crawls[0].Probes != nil, len(crawls[0].Traps))
 	}
 	if len(own.Report.Ledger) == 0 || own.Probes == nil {

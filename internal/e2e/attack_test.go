@@ -57,13 +57,19 @@ func repeated(begin, piece, end string, size int) []byte {
 
 // heavy are documents that are made to cost as much as they can.
 var heavy = map[string][3]string{
-	"anchors": {"", "<a>", ""}, "links": {"", "<a href=/l/%d>x</a>", ""}, "headings in headings": {strings.Repeat("<h1><div>", 250), "many words ", ""},
-	"links around all": {strings.Repeat("<a href=/x><table><td>", 120), "many words ", ""}, "paragraphs": {"", "<p>", ""}, "one attribute": {"<p class='", "word ", "'>x"},
-	"title": {"<title>", "word%d ", "</title>"}, "pictures": {"", "<img src=/i/%d.png>", ""}, "tables in cells": {"", "<td><table>", ""},
-	"misnested": {"", "<b><i><p></b>", ""}, "character references": {"<p>", "&amp;&notit;", ""}, "structured items": {`<script type="application/ld+json">[`, `{"@type":"Thing","name":"%d"},`, `{}]</script>`},
-	"descriptions": {"", "<meta name=description content=%d>", ""}, "canonicals": {"", "<link rel=canonical href=/c/%d>", ""}, "words": {"<p>", "a%d b ", ""},
-	"options": {"<select>", "<option>%d", ""}, "styles": {"<style>", "a{background:url(/s/%d.png)}", "</style>"}, "mail addresses": {"<p>", "a%d@fernhollow.example ", ""},
-	"comments": {"", "<!--%d-->", ""},
+	"anchors": {"", "<a>", ""}, "links": {"", "<a href=/l/%d>x</a>", ""},
+	"headings in headings": {strings.Repeat("<h1><div>", 250), "many words ", ""},
+	"links around all":     {strings.Repeat("<a href=/x><table><td>", 120), "many words ", ""},
+	"paragraphs":           {"", "<p>", ""}, "one attribute": {"<p class='", "word ", "'>x"},
+	"title": {"<title>", "word%d ", "</title>"}, "pictures": {"", "<img src=/i/%d.png>", ""},
+	"tables in cells": {"", "<td><table>", ""},
+	"misnested":       {"", "<b><i><p></b>", ""}, "character references": {"<p>", "&amp;&notit;", ""},
+	"structured items": {`<script type="application/ld+json">[`, `{"@type":"Thing","name":"%d"},`, `{}]</script>`},
+	"descriptions":     {"", "<meta name=description content=%d>", ""},
+	"canonicals":       {"", "<link rel=canonical href=/c/%d>", ""}, "words": {"<p>", "a%d b ", ""},
+	"options": {"<select>", "<option>%d", ""}, "styles": {"<style>", "a{background:url(/s/%d.png)}", "</style>"},
+	"mail addresses": {"<p>", "a%d@fernhollow.example ", ""},
+	"comments":       {"", "<!--%d-->", ""},
 }
 
 const megabytes = 1 << 20
@@ -143,7 +149,9 @@ func pdfBomb(i int) []byte {
 		good := demo.PDF("Map", 3)
 		return bytes.Replace(good, []byte("/Size "), []byte("/Size 200000000"), 1)
 	}
-	return append([]byte("%PDF-1.7\n1 0 obj\n"), append(bytes.Repeat([]byte("[<<"), 300_000), "\nendobj\ntrailer\n<</Size 3/Root 1 0 R>>\nstartxref\n0\n%%EOF\n"...)...)
+	return append([]byte("%PDF-1.7\n1 0 obj\n"),
+		append(bytes.Repeat([]byte("[<<"), 300_000),
+			"\nendobj\ntrailer\n<</Size 3/Root 1 0 R>>\nstartxref\n0\n%%EOF\n"...)...)
 }
 
 // needsAttack keeps long proofs to `make attack`.
@@ -181,7 +189,8 @@ func TestHeavySites(t *testing.T) {
 			if peak := memoryOf(t, pid); peak > most {
 				t.Errorf("%d MiB were resident", peak>>20)
 			}
-			t.Logf("exit code %d after %s, peak so far %d MiB; %s", code, time.Since(begun).Round(time.Second), memoryOf(t, pid)>>20, lastLine(talk))
+			t.Logf("exit code %d after %s, peak so far %d MiB; %s", code, time.Since(begun).Round(time.Second),
+				memoryOf(t, pid)>>20, lastLine(talk))
 		})
 	}
 	crawl("documents", heavySite(t), "pages=300 pageBytes=20971520 parallel=19 timeout=120s", 600*megabytes)
@@ -199,7 +208,8 @@ func TestHeavySites(t *testing.T) {
 	}), "pages=5 resources=none probes=false pageBytes=20971520", 700*megabytes)
 	t.Run("addresses are counted and told", func(t *testing.T) {
 		s.t = t
-		if out := s.ok("crawl list addresses --json"); !strings.Contains(out, `"beyond"`) || !strings.Contains(out, "were not taken up") {
+		if out := s.ok("crawl list addresses --json"); !strings.Contains(out, `"beyond"`) ||
+			!strings.Contains(out, "were not taken up") {
 			t.Errorf("nothing is said of what was not taken up: %.2000s", out)
 		}
 	})
@@ -255,7 +265,8 @@ func TestHeavySites(t *testing.T) {
 	crawl("findings", http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
 		n, _ := strconv.Atoi(strings.Trim(r.URL.Path, "/p"))
-		w.Write(repeated(fmt.Sprintf("<title>x</title><a href=/p%d>n</a>", n+1), "<img src=/gone%d.png><a href=/x></a><h1></h1><p style='a:b' id=x>", "", 4*megabytes))
+		w.Write(repeated(fmt.Sprintf("<title>x</title><a href=/p%d>n</a>", n+1),
+			"<img src=/gone%d.png><a href=/x></a><h1></h1><p style='a:b' id=x>", "", 4*megabytes))
 	}), "pages=60 probes=false resources=none parallel=16", 750*megabytes)
 	t.Run("and it still answers", func(t *testing.T) {
 		s.t = t
@@ -301,7 +312,8 @@ func TestStalledClients(t *testing.T) {
 		return c
 	}
 	get := func(path string) string {
-		return "GET /api/v1" + path + " HTTP/1.1\r\nHost: " + address + "\r\nAuthorization: Bearer " + token + "\r\n\r\n"
+		return "GET /api/v1" + path + " HTTP/1.1\r\nHost: " + address + "\r\nAuthorization: Bearer " + token +
+			"\r\n\r\n"
 	}
 	for range 40 {
 		stall(get("/sites/big/crawls/1/export?as=jsonl&sheets=pages,findings,links%20in"))
@@ -310,9 +322,11 @@ func TestStalledClients(t *testing.T) {
 	for range 60 {
 		stall("")
 		stall("GET / HTTP/1.1\r\nHost: ")
-		stall("POST /api/v1/sites/big/figures HTTP/1.1\r\nHost: " + address + "\r\nAuthorization: Bearer " + token + "\r\nContent-Length: 1000000\r\n\r\naddress,visits\n")
+		stall("POST /api/v1/sites/big/figures HTTP/1.1\r\nHost: " + address + "\r\nAuthorization: Bearer " + token +
+			"\r\nContent-Length: 1000000\r\n\r\naddress,visits\n")
 	}
-	for _, command := range []string{"site list", "fixes big --limit 3", "pages big --limit 3", "health big", "site add more http://more.example/", "crawl list big"} {
+	for _, command := range []string{"site list", "fixes big --limit 3", "pages big --limit 3", "health big",
+		"site add more http://more.example/", "crawl list big"} {
 		done := make(chan struct{})
 		go func() {
 			defer close(done)
@@ -469,7 +483,8 @@ func TestTerminal(t *testing.T) {
 		s.run("crawl", "evil")
 	}
 	figures := filepath.Join(t.TempDir(), "figures.csv")
-	if err := os.WriteFile(figures, []byte("address,visits,note\n/one,3,"+evil+"\n/"+evil+",4,x\n"+evil+",5,y\n"), 0o600); err != nil {
+	if err := os.WriteFile(figures, []byte("address,visits,note\n/one,3,"+evil+"\n/"+evil+",4,x\n"+evil+",5,y\n"),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	var fix string
@@ -479,22 +494,29 @@ func TestTerminal(t *testing.T) {
 		}
 	}
 	commands := []string{
-		"site list", "site show evil", "plan show evil", "plan preview evil", "crawl list evil", "crawl left evil", "crawl left evil --state outside", "crawl left evil --state not-web",
-		"health evil", "fixes evil", "fixes evil --order pages", "fix evil " + fix, "map evil", "pages evil", "pages evil --search garden", "page evil /", "page evil /one", "page evil /two",
-		"resources evil", "doors evil", "layouts evil", "compare evil / /one", "look http://evil.example/", "take evil " + fix + " --note x", "work evil", "claim evil " + fix,
-		"waive evil " + fix + " --reason fine", "waivers evil", "recheck evil " + fix, "drift evil", "trend evil", "gate evil --min-health 10", "metrics import evil " + figures,
-		"metrics list evil", "pages evil --sort figure:visits", "secret list evil", "token list", "check list", "crawl evil", "judge evil", "undo evil 1",
+		"site list", "site show evil", "plan show evil", "plan preview evil", "crawl list evil", "crawl left evil",
+		"crawl left evil --state outside", "crawl left evil --state not-web",
+		"health evil", "fixes evil", "fixes evil --order pages", "fix evil " + fix, "map evil", "pages evil",
+		"pages evil --search garden", "page evil /", "page evil /one", "page evil /two",
+		"resources evil", "doors evil", "layouts evil", "compare evil / /one", "look http://evil.example/",
+		"take evil " + fix + " --note x", "work evil", "claim evil " + fix,
+		"waive evil " + fix + " --reason fine", "waivers evil", "recheck evil " + fix, "drift evil", "trend evil",
+		"gate evil --min-health 10", "metrics import evil " + figures,
+		"metrics list evil", "pages evil --sort figure:visits", "secret list evil", "token list", "check list",
+		"crawl evil", "judge evil", "undo evil 1",
 	}
 	for _, command := range commands {
 		out, talk, _ := s.run(strings.Fields(command)...)
 		if at := strings.IndexFunc(out+talk, func(r rune) bool {
-			return r < ' ' && r != '\n' && r != '\t' || r >= 0x7f && r < 0xa0 || r >= 0x202a && r <= 0x202e || r >= 0x2066 && r <= 0x2069
+			return r < ' ' && r != '\n' && r != '\t' || r >= 0x7f && r < 0xa0 || r >= 0x202a && r <= 0x202e ||
+				r >= 0x2066 && r <= 0x2069
 		}); at >= 0 {
 			both := out + talk
 			t.Errorf("harvik %s writes %q", command, both[max(0, at-40):min(len(both), at+40)])
 		}
 	}
-	for _, args := range [][]string{{"fixes", evil}, {"crawl", "evil@" + evil}, {evil}, {"plan", "set", "evil", evil + "=1"}, {"look", evil}} {
+	for _, args := range [][]string{{"fixes", evil}, {"crawl", "evil@" + evil}, {evil},
+		{"plan", "set", "evil", evil + "=1"}, {"look", evil}} {
 		_, talk, _ := s.run(args...)
 		if strings.ContainsAny(talk, "\x1b\x07\u009b\u202e") {
 			t.Errorf("a mistake with such characters is answered by %q", talk)
@@ -561,7 +583,8 @@ func TestPhases(t *testing.T) {
 	t.Run("time", func(t *testing.T) {
 		s.ok("plan set maps time=1s")
 		s.ok("crawl maps --detach")
-		for deadline := time.Now().Add(30 * time.Second); !strings.Contains(s.ok("crawl list maps"), "time-limit"); time.Sleep(100 * time.Millisecond) {
+		for deadline := time.Now().Add(30 * time.Second); !strings.Contains(s.ok("crawl list maps"),
+			"time-limit"); time.Sleep(100 * time.Millisecond) {
 			if time.Now().After(deadline) {
 				t.Fatalf("it does not end: %s", s.ok("crawl list maps"))
 			}

@@ -111,7 +111,8 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 	begun := time.Now()
 	config := testkit.Config(b, site.Home, p, nil)
 	sink := s.Sink(rec.ID)
-	config.Book, config.Sink = booking.New(&check.Runner{Checks: testkit.Catalogue.Checks, Limits: check.NewLimits(nil)}, nil), sink
+	config.Book, config.Sink = booking.New(&check.Runner{Checks: testkit.Catalogue.Checks,
+		Limits: check.NewLimits(nil)}, nil), sink
 	config.Book.Survey.Source = s.Source(b.Context(), rec.ID, config.Book.URL)
 	c, err := crawl.New(config)
 	if err != nil {

@@ -52,7 +52,8 @@ func openBrowser(t *testing.T) *browser {
 	ctx, cancel = context.WithTimeout(ctx, 6*time.Minute)
 	t.Cleanup(cancel)
 	b := &browser{t, ctx}
-	if _, err := chromedp.Call(ctx, cdppage.AddScriptToEvaluateOnNewDocument, cdppage.AddScriptToEvaluateOnNewDocumentParams{Source: still}); err != nil {
+	if _, err := chromedp.Call(ctx, cdppage.AddScriptToEvaluateOnNewDocument,
+		cdppage.AddScriptToEvaluateOnNewDocumentParams{Source: still}); err != nil {
 		t.Fatal(err)
 	}
 	return b
@@ -102,14 +103,16 @@ func (b *browser) wait(what, script string) {
 		}
 		time.Sleep(pollEvery)
 	}
-	body, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string]("location.href + '\\n' + document.body.innerText.slice(0, 3000)"))
+	body, _ := chromedp.Run(b.ctx,
+		chromedp.Evaluate[string]("location.href + '\\n' + document.body.innerText.slice(0, 3000)"))
 	b.t.Fatalf("never saw %s; the page shows:\n%s", what, body)
 }
 
 // see waits for a text.
 func (b *browser) see(text string) {
 	b.t.Helper()
-	b.wait(fmt.Sprintf("%q", text), fmt.Sprintf("[document.body.innerText, document.body.textContent].some(t => t.includes(%q))", text))
+	b.wait(fmt.Sprintf("%q", text),
+		fmt.Sprintf("[document.body.innerText, document.body.textContent].some(t => t.includes(%q))", text))
 }
 
 // click waits for an element by role and name, and clicks it.
@@ -136,13 +139,15 @@ func (b *browser) replace(name, value string) {
 // holds waits until a field has a text.
 func (b *browser) holds(name, part string) {
 	b.t.Helper()
-	b.wait(fmt.Sprintf("%q in the field %s", part, name), fmt.Sprintf("((%s)('textbox', %q) || {value: ''}).value.includes(%q)", finder, name, part))
+	b.wait(fmt.Sprintf("%q in the field %s", part, name),
+		fmt.Sprintf("((%s)('textbox', %q) || {value: ''}).value.includes(%q)", finder, name, part))
 }
 
 // choose picks an option of a list found by its label.
 func (b *browser) choose(name, value string) {
 	b.t.Helper()
-	b.wait("list "+name+" with "+value, fmt.Sprintf("(e => e && [...e.options].some(o => o.value === %q))((%s)('combobox', %q))", value, finder, name))
+	b.wait("list "+name+" with "+value,
+		fmt.Sprintf("(e => e && [...e.options].some(o => o.value === %q))((%s)('combobox', %q))", value, finder, name))
 	b.eval(fmt.Sprintf(`(e => { Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, %q); e.dispatchEvent(new Event('change', {bubbles: true})) })((%s)('combobox', %q))`, value, finder, name))
 }
 
@@ -211,7 +216,9 @@ func (b *browser) keys(keys string) {
 func (b *browser) fetch(name string) []byte {
 	b.t.Helper()
 	folder := b.t.TempDir()
-	if _, err := chromedp.CallBrowser(b.ctx, cdpbrowser.SetDownloadBehavior, cdpbrowser.SetDownloadBehaviorParams{Behavior: cdpbrowser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder}); err != nil {
+	if _, err := chromedp.CallBrowser(b.ctx, cdpbrowser.SetDownloadBehavior,
+		cdpbrowser.SetDownloadBehaviorParams{Behavior: cdpbrowser.SetDownloadBehaviorBehaviorAllow,
+			DownloadPath: folder}); err != nil {
 		b.t.Fatal(err)
 	}
 	b.click("button", name)

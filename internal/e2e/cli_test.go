@@ -49,7 +49,8 @@ func program(t *testing.T, name string) string {
 		if built.folder, built.err = os.MkdirTemp("", "harvik-programs-"); built.err != nil {
 			return
 		}
-		build := exec.Command("go", "build", "-tags", "nomsgpack", "-trimpath", "-ldflags", "-s -w", "-o", built.folder, "./cmd/harvik", "./demo/play")
+		build := exec.Command("go", "build", "-tags", "nomsgpack", "-trimpath", "-ldflags", "-s -w", "-o", built.folder,
+			"./cmd/harvik", "./demo/play")
 		build.Dir = testkit.Root(t)
 		if out, err := build.CombinedOutput(); err != nil {
 			built.err = fmt.Errorf("building: %w\n%s", err, out)
@@ -100,7 +101,8 @@ func (s *shell) startWith(log *bytes.Buffer, more ...string) {
 	args := append([]string{"--data", s.data, "start", "--listen", "127.0.0.1:0"}, more...)
 	s.service = exec.Command(s.binary, args...)
 	if s.limit > 0 {
-		s.service = exec.Command("bash", append([]string{"-c", fmt.Sprintf(`ulimit -d %d && exec "$0" "$@"`, s.limit>>10), s.binary}, args...)...)
+		s.service = exec.Command("bash",
+			append([]string{"-c", fmt.Sprintf(`ulimit -d %d && exec "$0" "$@"`, s.limit>>10), s.binary}, args...)...)
 	}
 	s.service.Env, s.log = s.env, log
 	s.service.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
@@ -182,7 +184,8 @@ func (s *shell) fails(command string, code int, reason string) {
 	s.t.Helper()
 	out, talk, got := s.run(strings.Fields(command)...)
 	if got != code || !strings.Contains(talk, reason) || out != "" {
-		s.t.Errorf("harvik %s: exit code %d, want %d; says %q, want %q; prints %q", command, got, code, talk, reason, out)
+		s.t.Errorf("harvik %s: exit code %d, want %d; says %q, want %q; prints %q", command, got, code, talk, reason,
+			out)
 	}
 }
 
@@ -204,10 +207,12 @@ func TestCommandLine(t *testing.T) {
 	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --limit title-least=14 --limit first-byte=20000 --limit first-byte-very=20000 --host fernhollow.example="+garden+" ca="+strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20"), "timeout: 3s", "title-least: 14")
 	s.ok("plan show fernhollow", "retries: 1", "agent: Harvik/")
 	s.ok("crawl list fernhollow", "No crawl yet")
-	s.ok("crawl fernhollow", "Crawl 1 of https://fernhollow.example/", "(588 pages)", "link-broken-inside", "174 more checks", "lost")
+	s.ok("crawl fernhollow", "Crawl 1 of https://fernhollow.example/", "(588 pages)", "link-broken-inside",
+		"174 more checks", "lost")
 	s.ok("crawl list fernhollow", "fernhollow@1", "complete", "85.1")
 	s.ok("health fernhollow@1", "kept 85.1", "◆  link-broken-inside  (links)")
-	fixes := s.ok("fixes fernhollow --limit 5", "Footer link to /old-shop/ is dead", "188 more; --limit 193 shows them all.")
+	fixes := s.ok("fixes fernhollow --limit 5", "Footer link to /old-shop/ is dead",
+		"188 more; --limit 193 shows them all.")
 	s.ok("fixes fernhollow --severity notice --group headings", "A heading stands twice on the page")
 	id := ""
 	for line := range strings.Lines(fixes) {
@@ -215,37 +220,45 @@ func TestCommandLine(t *testing.T) {
 			id = strings.Fields(line)[1]
 		}
 	}
-	s.ok("fix fernhollow "+id+" --limit 2", "How to fix", "https://fernhollow.example/old-shop/ answers status 404, link “Seed shop”", "434 more")
+	s.ok("fix fernhollow "+id+" --limit 2", "How to fix",
+		"https://fernhollow.example/old-shop/ answers status 404, link “Seed shop”", "434 more")
 	for line := range strings.Lines(s.ok("fixes fernhollow --check variant-paths-open")) {
 		if strings.Contains(line, "One page at addresses") {
-			s.ok("fix fernhollow "+strings.Fields(line)[1], "What comes of it, and goes with it: ", "title-duplicate (4 pages)")
+			s.ok("fix fernhollow "+strings.Fields(line)[1], "What comes of it, and goes with it: ",
+				"title-duplicate (4 pages)")
 		}
 	}
 	s.ok("pages fernhollow --status 5xx", "/events/box-office/", "/members/renew/", "502")
 	s.ok("pages fernhollow --indexable no", "why", "noindex in meta", "canonical names", "/gallery/")
 	s.ok("pages fernhollow --reachable no", "found by", "/visit/quarry/", "sitemap")
-	s.ok("pages fernhollow --limit 1 --columns address,canonical,links-in --csv", "address,canonical,links in", "https://fernhollow.example/,https://fernhollow.example/,")
+	s.ok("pages fernhollow --limit 1 --columns address,canonical,links-in --csv", "address,canonical,links in",
+		"https://fernhollow.example/,https://fernhollow.example/,")
 	s.fails("pages fernhollow --columns adress", 1, `did you mean "address"?`)
 	s.fails("pages fernhollow --reachable maybe", 1, "yes or no")
 	s.ok("pages fernhollow --sort -findings --limit 3", "630 more")
-	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at", "from 3 pages")
+	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at",
+		"from 3 pages")
 	s.ok("page fernhollow /shop/basket/", "blocked", "line 3 of robots.txt")
 	s.ok("check list", "title-missing", "page has no title")
 	s.ok("check show title-long", "threshold title-pixels: 580 pixels")
 	draft := filepath.Join(t.TempDir(), "draft.html")
-	if err := os.WriteFile(draft, []byte("<!doctype html><html lang=en><title>Fern</title><h1>Ferns</h1><h3>Care</h3>"), 0o644); err != nil {
+	if err := os.WriteFile(draft, []byte("<!doctype html><html lang=en><title>Fern</title><h1>Ferns</h1><h3>Care</h3>"),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
-	s.ok("look "+draft+" --as https://fernhollow.example/draft/", "In a list of results, on a telephone", "fernhollow.example › draft", "title-short", "are not judged")
+	s.ok("look "+draft+" --as https://fernhollow.example/draft/", "In a list of results, on a telephone",
+		"fernhollow.example › draft", "title-short", "are not judged")
 	latin := filepath.Join(t.TempDir(), "latin.html")
-	if err := os.WriteFile(latin, []byte("<meta charset=iso-8859-1><title>Caf\xe9 at the gate of the garden</title>"), 0o644); err != nil {
+	if err := os.WriteFile(latin, []byte("<meta charset=iso-8859-1><title>Caf\xe9 at the gate of the garden</title>"),
+		0o644); err != nil {
 		t.Fatal(err)
 	}
 	s.ok("look "+latin, "Café at the gate of the garden")
 	s.ok("check try title-short "+draft, "Its threshold title-least is 15 characters.", "It fails.")
 	s.ok("check try title-duplicate "+draft, "one page is not enough to know", "It is not judged.")
 	s.ok("layouts fernhollow", "https://fernhollow.example/plants/", "layouts")
-	s.ok("compare fernhollow /plants/narcissus-poeticus/ /plants/narcissus-cyclamineus/", "% of the five-word runs are in both", "A  ", "poeticus")
+	s.ok("compare fernhollow /plants/narcissus-poeticus/ /plants/narcissus-cyclamineus/",
+		"% of the five-word runs are in both", "A  ", "poeticus")
 	s.ok("judge fernhollow", "judged anew: health 85.")
 	s.ok("fixes fernhollow --order pages --limit 2", "more; --limit")
 	s.ok("link", "/sign-in#")
@@ -259,8 +272,10 @@ func TestCommandLine(t *testing.T) {
 		t.Errorf("pages as CSV: %d rows (%v)", len(rows), err)
 	}
 	for _, command := range []string{
-		"site list", "site show fernhollow", "plan show fernhollow", "crawl list fernhollow", "health fernhollow", "fixes fernhollow",
-		"fix fernhollow " + id, "pages fernhollow", "page fernhollow /", "layouts fernhollow", "check list", "check show title-long",
+		"site list", "site show fernhollow", "plan show fernhollow", "crawl list fernhollow", "health fernhollow",
+		"fixes fernhollow",
+		"fix fernhollow " + id, "pages fernhollow", "page fernhollow /", "layouts fernhollow", "check list",
+		"check show title-long",
 	} {
 		if out := s.ok(command + " --json"); !json.Valid([]byte(out)) {
 			t.Errorf("harvik %s --json writes no JSON: %.200s", command, out)
@@ -326,16 +341,20 @@ func TestNothingSeen(t *testing.T) {
 		}
 		http.NotFound(w, r)
 	}))
-	for name, says := range map[string]string{"closed": "Line 2 of robots.txt shuts the start address out", "missing": "status 404"} {
+	for name, says := range map[string]string{"closed": "Line 2 of robots.txt shuts the start address out",
+		"missing": "status 404"} {
 		s.ok("site add " + name + " http://" + name + ".example/ --allow 127.0.0.0/8")
 		s.ok("plan set " + name + " probes=false retries=-1 --host " + name + ".example=" + garden)
 		out, talk, code := s.run("crawl", name)
-		if code != 1 || !strings.Contains(talk, says) || !strings.Contains(out, "health none: no page could be assessed") {
+		if code != 1 || !strings.Contains(talk, says) ||
+			!strings.Contains(out, "health none: no page could be assessed") {
 			t.Errorf("crawl %s: exit code %d, says %q, prints %q", name, code, talk, out)
 		}
-		preview := map[string]string{"closed": "cannot be told: no page answered", "missing": "the home page does not answer as a page (status 404)"}
+		preview := map[string]string{"closed": "cannot be told: no page answered",
+			"missing": "the home page does not answer as a page (status 404)"}
 		s.ok("plan preview "+name, "Before you start", preview[name])
-		if out, talk, code := s.run("crawl", name, "--json"); code != 1 || !strings.Contains(talk, says) || !json.Valid([]byte(out)) {
+		if out, talk, code := s.run("crawl", name, "--json"); code != 1 || !strings.Contains(talk, says) ||
+			!json.Valid([]byte(out)) {
 			t.Errorf("crawl %s --json: exit code %d, says %q, prints %q", name, code, talk, out)
 		}
 	}

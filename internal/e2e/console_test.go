@@ -37,7 +37,8 @@ func TestConsole(t *testing.T) {
 	b.click("button", "Start a crawl")
 	b.see("Crawl 1 is running")
 	b.see("findings so far")
-	b.wait("a crawl that has fetched 100 addresses", `+[...document.querySelectorAll('main p')].find(p => p.nextSibling?.textContent === 'fetched')?.textContent.replace(/\D/g, '') > 100`)
+	b.wait("a crawl that has fetched 100 addresses",
+		`+[...document.querySelectorAll('main p')].find(p => p.nextSibling?.textContent === 'fetched')?.textContent.replace(/\D/g, '') > 100`)
 	b.picture("crawl-live")
 
 	b.see("Footer link to /old-shop/ is dead")
@@ -97,7 +98,8 @@ func TestConsole(t *testing.T) {
 	b.visit(h.url + "/sites/fernhollow/latest")
 	b.choose("Order", "pages")
 	b.wait("the order in the address bar", `location.search.includes('order=pages')`)
-	b.wait("the line of most pages first", `document.querySelector("[aria-rowindex=\"2\"]").textContent.includes("old-shop")`)
+	b.wait("the line of most pages first",
+		`document.querySelector("[aria-rowindex=\"2\"]").textContent.includes("old-shop")`)
 
 	b.visit(h.url + "/sites/nobody")
 	b.see(`there is no site "nobody"; there are fernhollow`)

@@ -26,8 +26,8 @@ type request struct {
 	until                 func(t *testing.T, h *harvik)
 }
 
-// TestDescription holds openapi.yaml to the standard and to the routes, sends every operation of it, and refuses answers
-// that have a field that is not described, lack one that is, or hold something else in it.
+// TestDescription holds openapi.yaml to the standard and to the routes, sends every operation of it, and refuses
+// answers that have a field that is not described, lack one that is, or hold something else in it.
 func TestDescription(t *testing.T) {
 	t.Parallel()
 	h := crawled(t)
@@ -42,7 +42,8 @@ func TestDescription(t *testing.T) {
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprintf(w, "<title>Bed %s</title><a href=%s1>next</a>", r.URL.Path, r.URL.Path)
 	})
-	h.addSite(t, "beds", "http://"+testkit.Serve(t, pages)+"/", plan.Plan{Timeout: plan.Duration(time.Minute), Probes: plan.No(), Pages: 3, Parallel: 1})
+	h.addSite(t, "beds", "http://"+testkit.Serve(t, pages)+"/",
+		plan.Plan{Timeout: plan.Duration(time.Minute), Probes: plan.No(), Pages: 3, Parallel: 1})
 	state := func(site string, n int, want string) func(*testing.T, *harvik) {
 		return func(t *testing.T, h *harvik) {
 			t.Helper()
@@ -58,40 +59,60 @@ func TestDescription(t *testing.T) {
 	names := map[string]string{}
 	done := map[string]bool{}
 	for _, r := range []request{
-		{operation: "openAPI"}, {operation: "whoAmI"}, {operation: "listChecks"}, {operation: "showCheck", path: "check=title-long"},
-		{operation: "listColumns"}, {operation: "listWords"}, {operation: "planSchema"}, {operation: "listProfiles"}, {operation: "checkPlan", body: `{"pages": 7}`},
+		{operation: "openAPI"}, {operation: "whoAmI"}, {operation: "listChecks"},
+		{operation: "showCheck", path: "check=title-long"},
+		{operation: "listColumns"}, {operation: "listWords"}, {operation: "planSchema"}, {operation: "listProfiles"},
+		{operation: "checkPlan", body: `{"pages": 7}`},
 		{operation: "look", body: `{"html": "<html lang=en><title>Ferns</title><h1>Ferns</h1><p>Green <a href=/a>all year</a><img src=b.png>"}`},
 
 		{operation: "addSite", body: `{"name": "other", "home": "http://other.invalid/", "plan": {"pages": 9}}`},
-		{operation: "listSites"}, {operation: "showSite", path: "site=other"}, {operation: "showPlan", path: "site=other"},
-		{operation: "setPlan", path: "site=other", body: `{"depth": 4}`}, {operation: "changePlan", path: "site=other", body: `{"pages": 5}`},
-		{operation: "setSecret", path: "site=other&secret=members", body: `{"value": "fern"}`}, {operation: "listSecrets", path: "site=other"},
-		{operation: "listUses", path: "site=other&secret=members"}, {operation: "removeSecret", path: "site=other&secret=members"},
-		{operation: "allow", path: "site=other", body: `{"range": "10.1.0.0/16"}`}, {operation: "disallow", path: "site=other&range=10.1.0.0/16"},
+		{operation: "listSites"}, {operation: "showSite", path: "site=other"},
+		{operation: "showPlan", path: "site=other"},
+		{operation: "setPlan", path: "site=other", body: `{"depth": 4}`},
+		{operation: "changePlan", path: "site=other", body: `{"pages": 5}`},
+		{operation: "setSecret", path: "site=other&secret=members", body: `{"value": "fern"}`},
+		{operation: "listSecrets", path: "site=other"},
+		{operation: "listUses", path: "site=other&secret=members"},
+		{operation: "removeSecret", path: "site=other&secret=members"},
+		{operation: "allow", path: "site=other", body: `{"range": "10.1.0.0/16"}`},
+		{operation: "disallow", path: "site=other&range=10.1.0.0/16"},
 		{operation: "removeSite", path: "site=other"}, {operation: "previewPlan", path: "site=fernhollow", body: "{}"},
 
 		{operation: "startCrawl", path: "site=fernhollow", body: "{}", until: state("fernhollow", 2, "finished")},
-		{operation: "listCrawls", path: "site=fernhollow&limit=1"}, {operation: "showCrawl", path: "site=fernhollow&crawl=latest"},
-		{operation: "listFixes", path: "site=fernhollow&crawl=latest&limit=500", keep: map[string]string{"fix": "fixes.0.id"}},
-		{operation: "showFix", path: "site=fernhollow&crawl=latest&fix={fix}"}, {operation: "fixPages", path: "site=fernhollow&crawl=latest&fix={fix}"},
+		{operation: "listCrawls", path: "site=fernhollow&limit=1"},
+		{operation: "showCrawl", path: "site=fernhollow&crawl=latest"},
+		{operation: "listFixes", path: "site=fernhollow&crawl=latest&limit=500",
+			keep: map[string]string{"fix": "fixes.0.id"}},
+		{operation: "showFix", path: "site=fernhollow&crawl=latest&fix={fix}"},
+		{operation: "fixPages", path: "site=fernhollow&crawl=latest&fix={fix}"},
 		{operation: "listPages", path: "site=fernhollow&crawl=latest&limit=1000"},
 		{operation: "showPage", path: "site=fernhollow&crawl=latest&address=/"},
-		{operation: "comparePages", path: "site=fernhollow&crawl=latest&a=/&b=/visit/"}, {operation: "listLayouts", path: "site=fernhollow&crawl=latest"},
-		{operation: "linksIn", path: "site=fernhollow&crawl=latest&address=/shop/"}, {operation: "listAddresses", path: "site=fernhollow&crawl=latest&state=blocked"},
-		{operation: "tally", path: "site=fernhollow&crawl=latest"}, {operation: "showMap", path: "site=fernhollow&crawl=latest"},
-		{operation: "showDrift", path: "site=fernhollow&crawl=latest"}, {operation: "showTrend", path: "site=fernhollow"},
-		{operation: "passGate", path: "site=fernhollow&crawl=latest", body: `{"minHealth": 99, "noNew": "error", "max": {"title-*": 0}}`},
-		{operation: "exportCrawl", path: "site=fernhollow&crawl=latest&as=jsonl"}, {operation: "judgeCrawl", path: "site=fernhollow&crawl=latest"},
+		{operation: "comparePages", path: "site=fernhollow&crawl=latest&a=/&b=/visit/"},
+		{operation: "listLayouts", path: "site=fernhollow&crawl=latest"},
+		{operation: "linksIn", path: "site=fernhollow&crawl=latest&address=/shop/"},
+		{operation: "listAddresses", path: "site=fernhollow&crawl=latest&state=blocked"},
+		{operation: "tally", path: "site=fernhollow&crawl=latest"},
+		{operation: "showMap", path: "site=fernhollow&crawl=latest"},
+		{operation: "showDrift", path: "site=fernhollow&crawl=latest"},
+		{operation: "showTrend", path: "site=fernhollow"},
+		{operation: "passGate", path: "site=fernhollow&crawl=latest",
+			body: `{"minHealth": 99, "noNew": "error", "max": {"title-*": 0}}`},
+		{operation: "exportCrawl", path: "site=fernhollow&crawl=latest&as=jsonl"},
+		{operation: "judgeCrawl", path: "site=fernhollow&crawl=latest"},
 		{operation: "watchCrawl", path: "site=fernhollow&crawl=latest"},
 
-		{operation: "moveFixes", path: "site=fernhollow", body: `{"fixes": [{"fix": "{fix}"}, {"fix": "nosuch"}], "to": "taken", "due": "2027-03-31", "note": "soon", "by": "ash"}`, keep: map[string]string{"batch": "batch"}},
+		{operation: "moveFixes", path: "site=fernhollow",
+			body: `{"fixes": [{"fix": "{fix}"}, {"fix": "nosuch"}], "to": "taken", "due": "2027-03-31", "note": "soon", "by": "ash"}`, keep: map[string]string{"batch": "batch"}},
 		{operation: "listTasks", path: "site=fernhollow"}, {operation: "showTask", path: "site=fernhollow&fix={fix}"},
 		{operation: "undo", path: "site=fernhollow", body: `{"batch": {batch}, "by": "ash"}`},
-		{operation: "addWaiver", path: "site=fernhollow", body: `{"scope": "page", "on": "https://fernhollow.example/shop/", "reason": "as it should be", "until": "2027-03-31", "by": "ash"}`, keep: map[string]string{"waiver": "id"}},
-		{operation: "listWaivers", path: "site=fernhollow"}, {operation: "endWaiver", path: "site=fernhollow&waiver={waiver}&by=ash"},
+		{operation: "addWaiver", path: "site=fernhollow",
+			body: `{"scope": "page", "on": "https://fernhollow.example/shop/", "reason": "as it should be", "until": "2027-03-31", "by": "ash"}`, keep: map[string]string{"waiver": "id"}},
+		{operation: "listWaivers", path: "site=fernhollow"},
+		{operation: "endWaiver", path: "site=fernhollow&waiver={waiver}&by=ash"},
 		{operation: "startRecheck", path: "site=fernhollow", body: `{"fixes": ["{fix}"], "by": "ash"}`},
 		{operation: "listRechecks", path: "site=fernhollow&crawl=latest", until: func(t *testing.T, h *harvik) {
-			for now, err := h.ShowRecheck(t.Context(), "fernhollow", api.Latest, 1); err != nil || now.State == "running"; now, err = h.ShowRecheck(t.Context(), "fernhollow", api.Latest, 1) {
+			for now, err := h.ShowRecheck(t.Context(), "fernhollow", api.Latest, 1); err != nil ||
+				now.State == "running"; now, err = h.ShowRecheck(t.Context(), "fernhollow", api.Latest, 1) {
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -99,21 +120,30 @@ func TestDescription(t *testing.T) {
 			}
 		}},
 		{operation: "showRecheck", path: "site=fernhollow&crawl=latest&recheck=1"},
-		{operation: "importFigures", path: "site=fernhollow&taken=2026-11-01", body: "page,visits\n/,100\n/nowhere,2\nnonsense\n"},
-		{operation: "listFigures", path: "site=fernhollow"}, {operation: "setImportance", path: "site=fernhollow", body: `{"figure": "visits"}`},
+		{operation: "importFigures", path: "site=fernhollow&taken=2026-11-01",
+			body: "page,visits\n/,100\n/nowhere,2\nnonsense\n"},
+		{operation: "listFigures", path: "site=fernhollow"},
+		{operation: "setImportance", path: "site=fernhollow", body: `{"figure": "visits"}`},
 		{operation: "removeFigure", path: "site=fernhollow&figure=visits"},
 
-		{operation: "startCrawl", path: "site=beds", body: `{"pages": 2}`}, {operation: "setPace", path: "site=beds&crawl=1", body: `{"parallel": 2, "pause": "10ms"}`},
-		{operation: "pauseCrawl", path: "site=beds&crawl=1", until: state("beds", 1, "paused")}, {operation: "resumeCrawl", path: "site=beds&crawl=1"},
-		{operation: "stopCrawl", path: "site=beds&crawl=1", until: func(t *testing.T, h *harvik) { held.Store(false); state("beds", 1, "finished")(t, h) }},
+		{operation: "startCrawl", path: "site=beds", body: `{"pages": 2}`},
+		{operation: "setPace", path: "site=beds&crawl=1", body: `{"parallel": 2, "pause": "10ms"}`},
+		{operation: "pauseCrawl", path: "site=beds&crawl=1", until: state("beds", 1, "paused")},
+		{operation: "resumeCrawl", path: "site=beds&crawl=1"},
+		{operation: "stopCrawl", path: "site=beds&crawl=1",
+			until: func(t *testing.T, h *harvik) { held.Store(false); state("beds", 1, "finished")(t, h) }},
 		{operation: "startCrawl", path: "site=beds", body: `{"pages": 2}`, until: state("beds", 2, "finished")},
-		{operation: "continueCrawl", path: "site=beds&crawl=2", body: `{"pages": 3}`, until: state("beds", 2, "finished")},
+		{operation: "continueCrawl", path: "site=beds&crawl=2", body: `{"pages": 3}`,
+			until: state("beds", 2, "finished")},
 		{operation: "setKeep", path: "site=beds", body: `{"crawls": 2}`},
-		{operation: "markCrawl", path: "site=beds&crawl=1", body: `{"marked": true}`}, {operation: "removeCrawl", path: "site=beds&crawl=1"},
+		{operation: "markCrawl", path: "site=beds&crawl=1", body: `{"marked": true}`},
+		{operation: "removeCrawl", path: "site=beds&crawl=1"},
 
 		{operation: "addTicket", body: `{"address": "/api/v1/sites/fernhollow/crawls/latest/export?as=csv"}`},
-		{operation: "addToken", body: `{"label": "nightly"}`}, {operation: "listCredentials", keep: map[string]string{"credential": "credentials.2.id"}},
-		{operation: "revoke", path: "credential={credential}"}, {operation: "signIn", body: `{"link": "` + strings.SplitN(h.signInLink(t), "#", 2)[1] + `"}`},
+		{operation: "addToken", body: `{"label": "nightly"}`},
+		{operation: "listCredentials", keep: map[string]string{"credential": "credentials.2.id"}},
+		{operation: "revoke", path: "credential={credential}"},
+		{operation: "signIn", body: `{"link": "` + strings.SplitN(h.signInLink(t), "#", 2)[1] + `"}`},
 		{operation: "signOut"},
 	} {
 		h.sends(t, doc, r, names)
@@ -162,7 +192,8 @@ func (h *harvik) describesRoutes(t *testing.T, doc *openapi3.T) {
 func (h *harvik) sends(t *testing.T, doc *openapi3.T, r request, names map[string]string) {
 	t.Helper()
 	for name, value := range names {
-		r.path, r.body = strings.ReplaceAll(r.path, "{"+name+"}", value), strings.ReplaceAll(r.body, "{"+name+"}", value)
+		r.path, r.body = strings.ReplaceAll(r.path, "{"+name+"}", value),
+			strings.ReplaceAll(r.body, "{"+name+"}", value)
 	}
 	path, method, op := find(doc, r.operation)
 	if op == nil {
@@ -177,7 +208,8 @@ func (h *harvik) sends(t *testing.T, doc *openapi3.T, r request, names map[strin
 			query = append(query, part)
 		}
 	}
-	req, _ := http.NewRequestWithContext(t.Context(), method, h.url+"/api/v1"+path+"?"+strings.Join(query, "&"), strings.NewReader(r.body))
+	req, _ := http.NewRequestWithContext(t.Context(), method, h.url+"/api/v1"+path+"?"+strings.Join(query, "&"),
+		strings.NewReader(r.body))
 	req.Header.Set("Authorization", "Bearer "+h.token)
 	resp, err := http.DefaultClient.Do(req)
 	if err != nil {

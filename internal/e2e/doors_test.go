@@ -27,7 +27,8 @@ func TestDoors(t *testing.T) {
 	cursor := func(text string) string { return base64.RawURLEncoding.EncodeToString([]byte(text)) }
 	aliases := "a: &a [x,x,x,x,x,x,x,x,x]\n"
 	for i := range 8 {
-		aliases += fmt.Sprintf("%c: &%c [*%c,*%c,*%c,*%c,*%c,*%c,*%c,*%c]\n", 'b'+i, 'b'+i, 'a'+i, 'a'+i, 'a'+i, 'a'+i, 'a'+i, 'a'+i, 'a'+i, 'a'+i)
+		aliases += fmt.Sprintf("%c: &%c [*%c,*%c,*%c,*%c,*%c,*%c,*%c,*%c]\n", 'b'+i, 'b'+i, 'a'+i, 'a'+i, 'a'+i, 'a'+i,
+			'a'+i, 'a'+i, 'a'+i, 'a'+i)
 	}
 	fix := h.anyFix(t)
 	for _, c := range []struct {
@@ -55,66 +56,95 @@ func TestDoors(t *testing.T) {
 		{"a large after", "GET", crawl + "/addresses?after=2147483648", "", 422, "after"},
 		{"a large status", "GET", crawl + "/pages?status=99999999999", "", 422, "status"},
 		{"a status with more", "GET", crawl + "/pages?status=200%20or%201=1", "", 422, "status"},
-		{"a condition with a number that is none", "GET", crawl + "/pages?having=visits%3E=" + strings.Repeat("9", 500), "", 422, ""},
+		{"a condition with a number that is none", "GET", crawl + "/pages?having=visits%3E=" + strings.Repeat("9", 500),
+			"", 422, ""},
 		{"a damaged cursor", "GET", crawl + "/pages?after=x", "", 422, "cursor"},
-		{"a cursor of another kind", "GET", crawl + "/pages?sort=words&after=" + cursor(`{"v":"many","id":1}`), "", 422, "cannot take a value"},
-		{"a cursor with a large number", "GET", crawl + "/pages?sort=words&after=" + cursor(`{"v":1e300,"id":1}`), "", 422, ""},
+		{"a cursor of another kind", "GET", crawl + "/pages?sort=words&after=" + cursor(`{"v":"many","id":1}`), "", 422,
+			"cannot take a value"},
+		{"a cursor with a large number", "GET", crawl + "/pages?sort=words&after=" + cursor(`{"v":1e300,"id":1}`), "",
+			422, ""},
 		{"a cursor with NUL", "GET", crawl + "/pages?sort=title&after=" + cursor(`{"v":"\u0000","id":1}`), "", 422, ""},
-		{"a cursor with a large id", "GET", crawl + "/pages?after=" + cursor(`{"v":1,"id":99999999999}`), "", 422, "cursor"},
-		{"a cursor that is code", "GET", crawl + "/pages?sort=title&after=" + cursor(`{"v":"'; drop table page; --","id":1}`), "", 200, ""},
+		{"a cursor with a large id", "GET", crawl + "/pages?after=" + cursor(`{"v":1,"id":99999999999}`), "", 422,
+			"cursor"},
+		{"a cursor that is code", "GET",
+			crawl + "/pages?sort=title&after=" + cursor(`{"v":"'; drop table page; --","id":1}`), "", 200, ""},
 		{"an address of no kind", "GET", crawl + "/page?address=http://%5B", "", 422, "address"},
 		{"an address with NUL", "GET", crawl + "/page?address=/%00", "", 400, "NUL"},
 		{"a long address", "GET", crawl + "/page?address=/" + long[:9000], "", 404, "does not know"},
 
 		{"no UTF-8 in a body", "POST", "/sites", "{\"name\": \"x\xff\"}", 422, "UTF-8"},
-		{"NUL in a body", "POST", "/sites/small/waivers", `{"scope":"check","check":"copy-thin","reason":"a\u0000b"}`, 422, "reason holds a NUL"},
+		{"NUL in a body", "POST", "/sites/small/waivers", `{"scope":"check","check":"copy-thin","reason":"a\u0000b"}`,
+			422, "reason holds a NUL"},
 		{"NUL in a name", "POST", "/sites", `{"name":"x\u0000","home":"http://x.example/"}`, 422, "NUL"},
 		{"two bodies", "POST", "/sites", `{"name":"x1","home":"http://x.example/"} {}`, 422, "more than one"},
 		{"a large body", "POST", "/sites", `{"name":"` + strings.Repeat("x", 2<<20) + `"}`, 413, "at most"},
 		{"a deep body", "POST", "/sites", strings.Repeat(`{"plan":`, 20_000), 422, "JSON"},
 		{"a number out of range", "POST", "/sites/small/crawls", `{"pages": 1e99}`, 422, "JSON"},
-		{"a version out of range", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `","version":99999999999999999999}],"to":"taken"}`, 422, "JSON"},
-		{"a version of the future", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `","version":7}],"to":"taken"}`, 200, "no such version"},
-		{"a version of nobody", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `","version":-1}],"to":"taken"}`, 200, "no such version"},
+		{"a version out of range", "POST", "/sites/small/fixes",
+			`{"fixes":[{"fix":"` + fix + `","version":99999999999999999999}],"to":"taken"}`, 422, "JSON"},
+		{"a version of the future", "POST", "/sites/small/fixes",
+			`{"fixes":[{"fix":"` + fix + `","version":7}],"to":"taken"}`, 200, "no such version"},
+		{"a version of nobody", "POST", "/sites/small/fixes",
+			`{"fixes":[{"fix":"` + fix + `","version":-1}],"to":"taken"}`, 200, "no such version"},
 		{"a fix with NUL", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"\u0000"}],"to":"taken"}`, 422, "NUL"},
-		{"a long note", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `"}],"note":"` + long + `"}`, 422, "note has"},
-		{"a long name", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `"}],"assignee":"` + long + `"}`, 422, "assignee has"},
+		{"a long note", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `"}],"note":"` + long + `"}`, 422,
+			"note has"},
+		{"a long name", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `"}],"assignee":"` + long + `"}`,
+			422, "assignee has"},
 		{"a long by", "POST", "/sites/small/rechecks", `{"fixes":["` + fix + `"],"by":"` + long + `"}`, 422, "by has"},
-		{"a long reason", "POST", "/sites/small/waivers", `{"scope":"check","check":"copy-thin","reason":"` + long + `"}`, 422, "reason has"},
-		{"a day of no year", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `"}],"due":"99999-01-01"}`, 422, "no day"},
-		{"a waiver that does not compile", "POST", "/sites/small/waivers", `{"scope":"pattern","check":"copy-thin","on":"re:/plants/(a|b","reason":"x"}`, 422, "not a regular expression"},
-		{"a waiver that is too much", "POST", "/sites/small/waivers", `{"scope":"pattern","on":"re:(a{1000}){1000}","reason":"x"}`, 422, "not a regular expression"},
-		{"a waiver that matches nothing", "POST", "/sites/small/waivers", `{"scope":"pattern","on":"plants","reason":"x"}`, 422, "would match nothing"},
+		{"a long reason", "POST", "/sites/small/waivers", `{"scope":"check","check":"copy-thin","reason":"` + long +
+			`"}`, 422, "reason has"},
+		{"a day of no year", "POST", "/sites/small/fixes", `{"fixes":[{"fix":"` + fix + `"}],"due":"99999-01-01"}`, 422,
+			"no day"},
+		{"a waiver that does not compile", "POST", "/sites/small/waivers",
+			`{"scope":"pattern","check":"copy-thin","on":"re:/plants/(a|b","reason":"x"}`, 422,
+			"not a regular expression"},
+		{"a waiver that is too much", "POST", "/sites/small/waivers",
+			`{"scope":"pattern","on":"re:(a{1000}){1000}","reason":"x"}`, 422, "not a regular expression"},
+		{"a waiver that matches nothing", "POST", "/sites/small/waivers",
+			`{"scope":"pattern","on":"plants","reason":"x"}`, 422, "would match nothing"},
 		{"a batch of no fix", "POST", "/sites/small/undo", `{"batch": 9223372036854775807}`, 404, "nothing was done"},
 
 		{"aliases in a plan", "PUT", "/sites/small/plan", aliases, 422, "names a part of the text"},
 		{"an alias in a plan", "PATCH", "/sites/small/plan", "headers: {a: &x b, c: *x}", 422, "leave it out"},
 		{"a deep plan", "PUT", "/sites/small/plan", strings.Repeat("[", 5000), 422, ""},
 		{"a deep plan in lines", "PUT", "/sites/small/plan", strings.Repeat("- ", 3000) + "x", 422, "nested"},
-		{"a plan of commas", "PUT", "/sites/small/plan", "scope: {exclude: [" + strings.Repeat("a,", 600_000) + "a]}", 422, "at most"},
-		{"a plan of faults", "PUT", "/sites/small/plan", "scope: {exclude: [" + strings.Repeat("a,", 900) + "a]}", 422, "and more that is wrong"},
-		{"a plan of unknown settings", "PUT", "/sites/small/plan", repeatedText("s%d: 1\n", 5000), 422, "and more that is wrong"},
-		{"a plan with a list too long", "PUT", "/sites/small/plan", "scope: {exclude: [" + strings.Repeat("/a,", 1500) + "/a]}", 422, "at most 1000"},
-		{"a plan with a text too long", "PUT", "/sites/small/plan", "agent: " + strings.Repeat("a", 20_000), 422, "at most 10000"},
+		{"a plan of commas", "PUT", "/sites/small/plan", "scope: {exclude: [" + strings.Repeat("a,", 600_000) + "a]}",
+			422, "at most"},
+		{"a plan of faults", "PUT", "/sites/small/plan", "scope: {exclude: [" + strings.Repeat("a,", 900) + "a]}", 422,
+			"and more that is wrong"},
+		{"a plan of unknown settings", "PUT", "/sites/small/plan", repeatedText("s%d: 1\n", 5000), 422,
+			"and more that is wrong"},
+		{"a plan with a list too long", "PUT", "/sites/small/plan", "scope: {exclude: [" + strings.Repeat("/a,", 1500) +
+			"/a]}", 422, "at most 1000"},
+		{"a plan with a text too long", "PUT", "/sites/small/plan", "agent: " + strings.Repeat("a", 20_000), 422,
+			"at most 10000"},
 		{"a plan with NUL", "PUT", "/sites/small/plan", `{"agent":"a\u0000b"}`, 422, "NUL"},
 		{"a plan that is no UTF-8", "PUT", "/sites/small/plan", "agent: \xff\xfe", 422, ""},
 		{"two plans", "PUT", "/sites/small/plan", "pages: 3\n---\npages: 4", 422, "more than one plan"},
 		{"a preview of such a plan", "POST", "/sites/small/plan/preview", aliases, 422, "names a part"},
 		{"a nought", "PATCH", "/sites/small/plan", "pages: 0", 422, "leave it out"},
 
-		{"figures with a heading in NUL", "POST", "/sites/small/figures", "address,vis\x00its\n/a,1\n", 422, "readable"},
-		{"figures with a long heading", "POST", "/sites/small/figures", "address," + long + "\n/a,1\n", 422, "at most 100"},
-		{"figures without an end of line", "POST", "/sites/small/figures", "address,n\n\"" + strings.Repeat("x\n", 1<<20), 422, "quotation mark"},
-		{"figures of too many columns", "POST", "/sites/small/figures", "address," + repeatedText("n%d,", 100) + "m\n/a,1\n", 422, "at most 64"},
-		{"figures that are no text", "POST", "/sites/small/figures", "address,n\n/\xff\xfe,1\n/b,2\n", 200, "is no address"},
-		{"figures of numbers that are none", "POST", "/sites/small/figures", "address,n\n/a,1e999\n/b,-\n", 200, "text"},
+		{"figures with a heading in NUL", "POST", "/sites/small/figures", "address,vis\x00its\n/a,1\n", 422,
+			"readable"},
+		{"figures with a long heading", "POST", "/sites/small/figures", "address," + long + "\n/a,1\n", 422,
+			"at most 100"},
+		{"figures without an end of line", "POST", "/sites/small/figures",
+			"address,n\n\"" + strings.Repeat("x\n", 1<<20), 422, "quotation mark"},
+		{"figures of too many columns", "POST", "/sites/small/figures",
+			"address," + repeatedText("n%d,", 100) + "m\n/a,1\n", 422, "at most 64"},
+		{"figures that are no text", "POST", "/sites/small/figures", "address,n\n/\xff\xfe,1\n/b,2\n", 200,
+			"is no address"},
+		{"figures of numbers that are none", "POST", "/sites/small/figures", "address,n\n/a,1e999\n/b,-\n", 200,
+			"text"},
 
 		{"an allowance of everything", "POST", "/sites/small/allowances", `{"range":"0.0.0.0/0"}`, 422, "wider than"},
 		{"an allowance of everything, too", "POST", "/sites/small/allowances", `{"range":"::/0"}`, 422, "wider than"},
 		{"an allowance of a name", "POST", "/sites/small/allowances", `{"range":"localhost"}`, 422, "no range"},
 		{"an allowance of a zone", "POST", "/sites/small/allowances", `{"range":"fe80::1%eth0"}`, 422, "no range"},
 		{"a token named as the owner's", "POST", "/credentials", `{"label":"owner"}`, 422, "is not"},
-		{"a ticket for elsewhere", "POST", "/tickets", `{"address":"http://elsewhere.example/api/v1/sites"}`, 422, "one of this API"},
+		{"a ticket for elsewhere", "POST", "/tickets", `{"address":"http://elsewhere.example/api/v1/sites"}`, 422,
+			"one of this API"},
 		{"a ticket for the console", "POST", "/tickets", `{"address":"/sites/small"}`, 422, "one of this API"},
 		{"a ticket for a ticket", "POST", "/tickets", `{"address":"/api/v1/sites?ticket=x"}`, 422, "one of this API"},
 		{"a look at no address", "POST", "/look", `{"address":"file:///etc/passwd"}`, 422, "no web address"},
@@ -195,7 +225,8 @@ func TestSameImport(t *testing.T) {
 	if statuses[200] < 2 || statuses[200]+statuses[429] != 6 {
 		t.Errorf("six imports at once: %v", statuses)
 	}
-	out, err := h.ImportFigures(t.Context(), "small", &api.ImportFiguresParams{Taken: "2026-11-01"}, "text/csv", strings.NewReader(rows.String()))
+	out, err := h.ImportFigures(t.Context(), "small", &api.ImportFiguresParams{Taken: "2026-11-01"}, "text/csv",
+		strings.NewReader(rows.String()))
 	if err != nil || out.Rows != 20_000 {
 		t.Fatalf("%+v (%v)", out.Rows, err)
 	}
@@ -272,7 +303,8 @@ func TestCredentials(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.AddToken(t.Context(), api.TokenLabel{Label: "nightly"}); err == nil || !strings.Contains(err.Error(), "exists already") {
+	if _, err := h.AddToken(t.Context(), api.TokenLabel{Label: "nightly"}); err == nil ||
+		!strings.Contains(err.Error(), "exists already") {
 		t.Errorf("a second token of the name: %v", err)
 	}
 	nightly := api.New(h.url, secret.Token)
@@ -329,8 +361,10 @@ func TestNames(t *testing.T) {
 	h := start(t, demo.Spring)
 	port := h.url[strings.LastIndex(h.url, ":"):]
 	for host, want := range map[string]int{
-		"127.0.0.1" + port: 200, "localhost" + port: 200, "harvik.localhost" + port: 200, "[::1]" + port: 200, "LOCALHOST": 200,
-		"evil.example" + port: 421, "127.0.0.1.evil.example" + port: 421, "localhost.evil.example": 421, "evil.example": 421, "localhost@evil.example": 421,
+		"127.0.0.1" + port: 200, "localhost" + port: 200, "harvik.localhost" + port: 200, "[::1]" + port: 200,
+		"LOCALHOST":           200,
+		"evil.example" + port: 421, "127.0.0.1.evil.example" + port: 421, "localhost.evil.example": 421,
+		"evil.example": 421, "localhost@evil.example": 421,
 		"xn--lcalhost-65a" + port: 421, "": 400,
 	} {
 		req, err := http.NewRequest("GET", h.url+"/api/v1/sites", nil)
@@ -392,7 +426,8 @@ func TestTwoPorts(t *testing.T) {
 		t.Fatal("the other port did not even get the cookie: the test proves nothing")
 	}
 	for _, header := range []map[string]string{
-		{}, {"Harvik-Session": ""}, {"Harvik-Session": stolen[0]}, {"Origin": h.url}, {"Origin": h.url, "Harvik-Session": "x"}, {"Authorization": "Bearer " + stolen[0]},
+		{}, {"Harvik-Session": ""}, {"Harvik-Session": stolen[0]}, {"Origin": h.url},
+		{"Origin": h.url, "Harvik-Session": "x"}, {"Authorization": "Bearer " + stolen[0]},
 	} {
 		req, err := http.NewRequest("GET", h.url+"/api/v1/sites", nil)
 		if err != nil {
@@ -411,7 +446,8 @@ func TestTwoPorts(t *testing.T) {
 			t.Errorf("half a session with %v: %d", header, resp.StatusCode)
 		}
 	}
-	if crawls, err := h.ListCrawls(t.Context(), "fernhollow", &api.ListCrawlsParams{Limit: 500}); err != nil || len(crawls.Crawls) != 0 {
+	if crawls, err := h.ListCrawls(t.Context(), "fernhollow", &api.ListCrawlsParams{Limit: 500}); err != nil ||
+		len(crawls.Crawls) != 0 {
 		t.Errorf("the other port's page started %d crawls (%v)", len(crawls.Crawls), err)
 	}
 	b.visit(h.url + "/") // and the browser itself is still signed in

@@ -69,7 +69,8 @@ func startOn(t testing.TB, database string) *harvik {
 	}
 	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, testkit.Quiet)
 	closing := make(chan struct{})
-	engine := service.New(s, rooms, service.Config{Checks: testkit.Catalogue, Sealer: v, Console: console.Files(), Log: testkit.Quiet, Closing: closing}).Handler()
+	engine := service.New(s, rooms, service.Config{Checks: testkit.Catalogue, Sealer: v, Console: console.Files(),
+		Log: testkit.Quiet, Closing: closing}).Handler()
 	server := httptest.NewServer(engine)
 	t.Cleanup(func() {
 		close(closing)
@@ -81,7 +82,8 @@ func startOn(t testing.TB, database string) *harvik {
 		t.Fatal(err)
 	}
 	return &harvik{
-		Client: api.New(server.URL, token), url: server.URL, token: token, store: s, rooms: rooms, routes: engine.Routes, database: database,
+		Client: api.New(server.URL, token), url: server.URL, token: token, store: s, rooms: rooms,
+		routes: engine.Routes, database: database,
 	}
 }
 

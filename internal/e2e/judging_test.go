@@ -37,7 +37,8 @@ func TestCutWhileJudging(t *testing.T) {
 	run := func(past record.Past) (*booking.Result, record.Progress) {
 		config := testkit.Config(t, site.Home, p, nil)
 		sink := s.Sink(rec.ID)
-		config.Book, config.Sink, config.Past = booking.New(check.NewRunner(testkit.Catalogue.Checks, p), nil), sink, past
+		config.Book, config.Sink, config.Past = booking.New(check.NewRunner(testkit.Catalogue.Checks, p), nil), sink,
+			past
 		config.Book.Survey.Source = s.Source(t.Context(), rec.ID, config.Book.URL)
 		c, err := crawl.New(config)
 		if err != nil {
@@ -49,7 +50,10 @@ func TestCutWhileJudging(t *testing.T) {
 		}
 		ended := judging.Ended{
 			Book: config.Book, Harvest: harvest, Sink: sink, Further: past != nil, Ends: func() error { return nil },
-			Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) { return sheet.Build(fixlist.Adjustment{}), nil },
+			Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) {
+				return sheet.Build(fixlist.Adjustment{}),
+					nil
+			},
 		}
 		r, err := ended.Judge(t.Context())
 		if err != nil {

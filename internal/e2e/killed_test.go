@@ -135,7 +135,8 @@ func TestWishSurvives(t *testing.T) {
 		s.stop(syscall.SIGKILL)
 		s.start()
 		s.await(site, state)
-		if out := s.ok("crawl list " + site); wish == "stop" && !strings.Contains(out, "stopped") || strings.Contains(out, "complete") {
+		if out := s.ok("crawl list " + site); wish == "stop" && !strings.Contains(out, "stopped") ||
+			strings.Contains(out, "complete") {
 			t.Errorf("after a kill the crawl that was to %s:\n%s", wish, out)
 		}
 	}

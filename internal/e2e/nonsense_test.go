@@ -59,8 +59,10 @@ func TestNonsense(t *testing.T) {
 		{"POST", "/sites", `{`, 422, "JSON"},
 		{"POST", "/sites", `{"nmae": "x"}`, 422, "nmae"},
 		{"POST", "/sites", `{"name": "x", "home": "/big.example"}`, 422, "home"},
-		{"POST", "/sites", `{"name": "x", "home": "http://big.example/", "profile": "publishr"}`, 422, `did you mean \"publisher\"?`},
-		{"POST", "/sites", `{"name": "x", "home": "http://big.example/", "profile": "shop", "plan": {"pages": 3}}`, 422, "a plan or a profile, not both"},
+		{"POST", "/sites", `{"name": "x", "home": "http://big.example/", "profile": "publishr"}`, 422,
+			`did you mean \"publisher\"?`},
+		{"POST", "/sites", `{"name": "x", "home": "http://big.example/", "profile": "shop", "plan": {"pages": 3}}`, 422,
+			"a plan or a profile, not both"},
 		{"POST", "/sites", `{"name": "x", "home": "http://big.example/", "plan": {"pages": -3}}`, 422, "pages"},
 		{"POST", "/sites", `{"name": "small", "home": "http://big.example/"}`, 409, "exists already"},
 
@@ -118,13 +120,20 @@ func TestNonsense(t *testing.T) {
 		{"GET", "/sites/small/fixes?state=finished", "", 422, "finished"},
 		{"GET", "/sites/small/fixes/nosuchfx", "", 404, "nosuchfx"},
 		{"POST", "/sites/small/undo", `{"batch": 77}`, 404, "under the number 77"},
-		{"POST", "/sites/small/waivers", `{"scope": "page", "on": "/x", "check": "title-missing"}`, 422, "by its address"},
-		{"POST", "/sites/small/waivers", `{"scope": "page", "on": "http://big.example/", "check": "title-missing"}`, 422, "reason"},
+		{"POST", "/sites/small/waivers", `{"scope": "page", "on": "/x", "check": "title-missing"}`, 422,
+			"by its address"},
+		{"POST", "/sites/small/waivers", `{"scope": "page", "on": "http://big.example/", "check": "title-missing"}`,
+			422, "reason"},
 		{"POST", "/sites/small/waivers", `{"scope": "planet", "on": "x", "reason": "y"}`, 422, "planet"},
-		{"POST", "/sites/small/waivers", `{"scope": "section", "on": "plants", "check": "title-missing", "reason": "y"}`, 422, "begins and ends with a slash"},
-		{"POST", "/sites/small/waivers", `{"scope": "check", "check": "title-mising", "reason": "y"}`, 422, "check list"},
-		{"POST", "/sites/small/waivers", `{"scope": "check", "check": "title-missing", "reason": "y", "until": "soon"}`, 422, "until"},
-		{"POST", "/sites/small/waivers", `{"scope": "check", "check": "title-missing", "reason": "y", "until": "2020-01-01"}`, 422, "2020-01-01"},
+		{"POST", "/sites/small/waivers",
+			`{"scope": "section", "on": "plants", "check": "title-missing", "reason": "y"}`, 422,
+			"begins and ends with a slash"},
+		{"POST", "/sites/small/waivers", `{"scope": "check", "check": "title-mising", "reason": "y"}`, 422,
+			"check list"},
+		{"POST", "/sites/small/waivers", `{"scope": "check", "check": "title-missing", "reason": "y", "until": "soon"}`,
+			422, "until"},
+		{"POST", "/sites/small/waivers",
+			`{"scope": "check", "check": "title-missing", "reason": "y", "until": "2020-01-01"}`, 422, "2020-01-01"},
 		{"DELETE", "/sites/small/waivers/x", "", 404, "named by its number"},
 		{"DELETE", "/sites/small/waivers/9", "", 404, "no waiver 9 holds"},
 		{"POST", "/sites/small/rechecks", `{"fixes": []}`, 422, "fix"},
@@ -149,7 +158,8 @@ func TestNonsense(t *testing.T) {
 		{"GET", crawl + "/export?as=csv&section=plants", "", 422, "begins and ends with a slash"},
 		{"GET", crawl + "/export?as=csv&sheets=pages,fixes", "", 422, "one sheet"},
 		{"GET", crawl + "/export?as=csv&sheets=pgaes", "", 422, "pages"},
-		{"GET", crawl + "/export?as=jsonl&sheets=pages,fixes&columns=address", "", 422, "columns are chosen of one sheet"},
+		{"GET", crawl + "/export?as=jsonl&sheets=pages,fixes&columns=address", "", 422,
+			"columns are chosen of one sheet"},
 		{"GET", crawl + "/export?as=csv&sheets=pages&columns=colour", "", 422, "colour"},
 		{"POST", "/look", `{}`, 422, "address"},
 		{"POST", "/look", `{"address": "not an address"}`, 422, "not an address"},
@@ -157,10 +167,12 @@ func TestNonsense(t *testing.T) {
 	} {
 		status, kind, answer := h.ask(t, c.method, c.path, c.body)
 		if status != c.status || !strings.Contains(answer, c.says) {
-			t.Errorf("%s %s %s\n\tgives %d, want %d: %s\n\twant %q", c.method, c.path, c.body, status, c.status, answer, c.says)
+			t.Errorf("%s %s %s\n\tgives %d, want %d: %s\n\twant %q", c.method, c.path, c.body, status, c.status, answer,
+				c.says)
 		}
 		var p struct{ Title, Detail string }
-		if err := json.Unmarshal([]byte(answer), &p); err != nil || kind != "application/problem+json" || p.Title == "" {
+		if err := json.Unmarshal([]byte(answer), &p); err != nil || kind != "application/problem+json" ||
+			p.Title == "" {
 			t.Errorf("%s %s: no problem (RFC 9457): %s %s", c.method, c.path, kind, answer)
 		}
 	}
@@ -170,10 +182,12 @@ func TestNonsense(t *testing.T) {
 func TestParts(t *testing.T) {
 	t.Parallel()
 	h := small(t)
-	for path, key := range map[string]string{"fixes": "fixes", "pages": "pages", "addresses?state=waiting": "addresses"} {
+	for path, key := range map[string]string{"fixes": "fixes", "pages": "pages",
+		"addresses?state=waiting": "addresses"} {
 		whole := h.parts(t, "/sites/small/crawls/2/"+path, key, 1000)
 		for _, size := range []int{1, 7, len(whole)} {
-			if got := h.parts(t, "/sites/small/crawls/2/"+path, key, size); len(whole) == 0 || strings.Join(got, "\n") != strings.Join(whole, "\n") {
+			if got := h.parts(t, "/sites/small/crawls/2/"+path, key, size); len(whole) == 0 ||
+				strings.Join(got, "\n") != strings.Join(whole, "\n") {
 				t.Errorf("%s in parts of %d: %d lines, %d at once", path, size, len(got), len(whole))
 			}
 		}
@@ -214,17 +228,21 @@ func (h *harvik) parts(t *testing.T, path, key string, size int) (out []string) 
 func TestContinued(t *testing.T) {
 	t.Parallel()
 	h := small(t)
-	if status, _, answer := h.ask(t, "POST", "/sites/small/crawls/2/continue", `{"pages": 1000}`); status != http.StatusAccepted {
+	if status, _, answer := h.ask(t, "POST", "/sites/small/crawls/2/continue",
+		`{"pages": 1000}`); status != http.StatusAccepted {
 		t.Fatalf("%d %s", status, answer)
 	}
 	end, err := h.Watch(t.Context(), "small", api.Numbered(2), func(api.Progress) {})
 	if err != nil || end.Ending != "complete" || end.Report.Assessed != 60 {
 		t.Fatalf("continued, the crawl is %+v (%v)", end, err)
 	}
-	if status, _, answer := h.ask(t, "POST", "/sites/small/crawls/2/continue", `{"pages": 2000}`); status != http.StatusConflict || !strings.Contains(answer, "so a higher one changes nothing") {
+	if status, _, answer := h.ask(t, "POST", "/sites/small/crawls/2/continue",
+		`{"pages": 2000}`); status != http.StatusConflict ||
+		!strings.Contains(answer, "so a higher one changes nothing") {
 		t.Errorf("continued once more: %d %s", status, answer)
 	}
-	if _, err := h.ChangePlan(t.Context(), "fresh", "application/yaml", strings.NewReader(string("pages: 1000"))); err != nil {
+	if _, err := h.ChangePlan(t.Context(), "fresh", "application/yaml",
+		strings.NewReader(string("pages: 1000"))); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := h.StartCrawl(t.Context(), "fresh", api.NewCrawl{}); err != nil {
@@ -242,12 +260,14 @@ func TestBodies(t *testing.T) {
 	t.Parallel()
 	h := small(t)
 	deep := strings.Repeat(`{"a":`, 20_000) + "1" + strings.Repeat("}", 20_000)
-	bodies := []string{"null", "[]", `"text"`, "3", "{}", `{"a": 1}`, "\x00\xff", "<html>", deep, strings.Repeat("[", 100_000), `{"fixes": null}`, `{"fixes": [{}]}`}
+	bodies := []string{"null", "[]", `"text"`, "3", "{}", `{"a": 1}`, "\x00\xff", "<html>", deep,
+		strings.Repeat("[", 100_000), `{"fixes": null}`, `{"fixes": [{}]}`}
 	for _, r := range h.routes() {
 		if r.Method == "GET" || r.Method == "DELETE" || !strings.HasPrefix(r.Path, "/api/v1/") {
 			continue
 		}
-		path := strings.NewReplacer("/api/v1", "", ":site", "small", ":crawl", "1", ":secret", "door", ":fix", "x", ":waiver", "1").Replace(r.Path)
+		path := strings.NewReplacer("/api/v1", "", ":site", "small", ":crawl", "1", ":secret", "door", ":fix", "x",
+			":waiver", "1").Replace(r.Path)
 		for _, body := range bodies {
 			status, kind, answer := h.ask(t, r.Method, path, body)
 			if status >= 500 || status >= 400 && kind != "application/problem+json" {

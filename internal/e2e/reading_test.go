@@ -121,13 +121,15 @@ func TestReadingAgainstBrowser(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		theirs, err := chromedp.Run(b.ctx, chromedp.Evaluate[reading](fmt.Sprintf("(%s)(%s, %q)", browserReads, in, at)))
+		theirs, err := chromedp.Run(b.ctx,
+			chromedp.Evaluate[reading](fmt.Sprintf("(%s)(%s, %q)", browserReads, in, at)))
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
 		}
 		ours := harvikReads(address, body)
 		for i := range 4 {
-			o, th := reflect.ValueOf(ours).Field(i).Interface().([]string), reflect.ValueOf(theirs).Field(i).Interface().([]string)
+			o, th := reflect.ValueOf(ours).Field(i).Interface().([]string),
+				reflect.ValueOf(theirs).Field(i).Interface().([]string)
 			if !slices.Equal(o, th) {
 				t.Errorf("%s: %s\nharvik  %q\nbrowser %q", name, reflect.TypeOf(ours).Field(i).Name, o, th)
 			}

@@ -21,7 +21,8 @@ import (
 // requests to other hosts, the data folder with its database.
 func TestSecrets(t *testing.T) {
 	t.Parallel()
-	secrets := map[string]string{"staging": "zinnia-in-the-fog-71", "members": "heron&moss=19", "token": "tk-4f9e02c7d1aa"}
+	secrets := map[string]string{"staging": "zinnia-in-the-fog-71", "members": "heron&moss=19",
+		"token": "tk-4f9e02c7d1aa"}
 	var mu sync.Mutex
 	var abroad bytes.Buffer
 	other := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -72,7 +73,8 @@ func TestSecrets(t *testing.T) {
 	log := s.startVerbose()
 	s.ok("site add fernhollow http://fernhollow.example/ --allow 127.0.0.0/8")
 	// A secret holds for the network that it is given under.
-	s.ok("plan set fernhollow --host fernhollow.example=" + garden + " --host api.fernhollow.example=" + garden + " --host other.example=" + abroadAt)
+	s.ok("plan set fernhollow --host fernhollow.example=" + garden + " --host api.fernhollow.example=" + garden +
+		" --host other.example=" + abroadAt)
 	var out bytes.Buffer
 	keep := func(text string) { out.WriteString(text) }
 	for name, value := range secrets {
@@ -104,8 +106,10 @@ gates:
 	keep(s.ok("plan preview fernhollow"))
 	keep(s.ok("crawl fernhollow", "health"))
 	for _, command := range []string{
-		"secret list fernhollow", "plan show fernhollow --json", "crawl list fernhollow --json", "pages fernhollow --json", "pages fernhollow --csv",
-		"resources fernhollow --json", "fixes fernhollow --json", "page fernhollow / --json", "page fernhollow /away --json", "crawl left fernhollow --json",
+		"secret list fernhollow", "plan show fernhollow --json", "crawl list fernhollow --json",
+		"pages fernhollow --json", "pages fernhollow --csv",
+		"resources fernhollow --json", "fixes fernhollow --json", "page fernhollow / --json",
+		"page fernhollow /away --json", "crawl left fernhollow --json",
 		"crawl left fernhollow --state left-out --json", "health fernhollow --json", "site show fernhollow --json",
 	} {
 		keep(s.ok(command))
@@ -115,7 +119,8 @@ gates:
 	thief := testkit.Serve(t, http.HandlerFunc(func(http.ResponseWriter, *http.Request) { t.Error("the thief was reached") }))
 	for _, other := range []string{"hosts: {fernhollow.example: \"" + thief + "\"}", "proxy: http://" + thief + "/"} {
 		changed := filepath.Join(t.TempDir(), "plan.yaml")
-		if err := os.WriteFile(changed, []byte(other+"\ngates: [{kind: basic, user: anna, secret: staging}]\n"), 0o600); err != nil {
+		if err := os.WriteFile(changed, []byte(other+"\ngates: [{kind: basic, user: anna, secret: staging}]\n"),
+			0o600); err != nil {
 			t.Fatal(err)
 		}
 		for _, command := range []string{"plan preview fernhollow -f " + changed} {
@@ -153,7 +158,8 @@ gates:
 	if !strings.Contains(abroad.String(), "/x") {
 		t.Error("the other host was not asked at all")
 	}
-	left := map[string][]byte{"the commands": out.Bytes(), "the log": log.Bytes(), "requests to another host": abroad.Bytes()}
+	left := map[string][]byte{"the commands": out.Bytes(), "the log": log.Bytes(),
+		"requests to another host": abroad.Bytes()}
 	err := filepath.WalkDir(s.data, func(path string, d fs.DirEntry, err error) error {
 		if err == nil && d.Type().IsRegular() {
 			left[path], err = os.ReadFile(path)
@@ -165,7 +171,8 @@ gates:
 	}
 	for where, data := range left {
 		for name, secret := range secrets {
-			for _, form := range []string{secret, "YW5uYTp6aW5uaWEtaW4tdGhlLWZvZy03MQ", "heron%26moss%3D19", "s-8c1f77e0b4"} {
+			for _, form := range []string{secret, "YW5uYTp6aW5uaWEtaW4tdGhlLWZvZy03MQ", "heron%26moss%3D19",
+				"s-8c1f77e0b4"} {
 				if bytes.Contains(data, []byte(form)) {
 					t.Errorf("the secret %s stands in %s as %q", name, where, form)
 				}

@@ -208,7 +208,8 @@ func TestSlips(t *testing.T) {
 			t.Errorf("harvik %s is taken as right: %s%s", command, out, talk)
 		case !strings.Contains(talk+out, strings.TrimSpace(want)):
 			t.Errorf("harvik %s\n  says %q\n  not  %q", command, talk, strings.TrimSpace(want))
-		case strings.Contains(talk, "strconv") || strings.Contains(talk, "SQLSTATE") || strings.Contains(talk, "its log says why"):
+		case strings.Contains(talk, "strconv") || strings.Contains(talk, "SQLSTATE") ||
+			strings.Contains(talk, "its log says why"):
 			t.Errorf("harvik %s answers as to a programmer: %q", command, talk)
 		}
 	}

@@ -71,8 +71,10 @@ func TestMillion(t *testing.T) {
 		out := s.ok("crawl " + name)
 		took := time.Since(begun)
 		perPage[pages] = took / time.Duration(pages)
-		t.Logf("%d pages in %s, %s a page, at most %d MiB resident so far\n%s", pages, took.Round(time.Second), perPage[pages], s.peak()>>10, out)
-		if out := s.ok("crawl list " + name); !strings.Contains(out, "complete") || !strings.Contains(out, fmt.Sprint(pages)) {
+		t.Logf("%d pages in %s, %s a page, at most %d MiB resident so far\n%s", pages, took.Round(time.Second),
+			perPage[pages], s.peak()>>10, out)
+		if out := s.ok("crawl list " + name); !strings.Contains(out, "complete") ||
+			!strings.Contains(out, fmt.Sprint(pages)) {
 			t.Errorf("not complete:\n%s", out)
 		}
 	}

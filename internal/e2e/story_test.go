@@ -28,7 +28,8 @@ func TestStory(t *testing.T) {
 	garden := demo.NewSeasons(demo.Spring)
 	p := testkit.Garden(t, garden)
 	s.ok("site add fernhollow " + demo.Home + " --allow 127.0.0.0/8")
-	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --host fernhollow.example=" + p.Hosts[demo.Host] + " ca=" + strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20") +
+	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --host fernhollow.example=" + p.Hosts[demo.Host] +
+		" ca=" + strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20") +
 		` snippets=[{"name":"consent","contains":"` + demo.Consent + `"}]`)
 	s.ok("work fernhollow", "Nobody has touched a fix yet")
 	s.fails("trend nowhere", 1, `there is no site "nowhere"`)
@@ -54,7 +55,8 @@ func TestStory(t *testing.T) {
 		return ""
 	}
 	footer := fix("Footer link to /old-shop/")
-	s.ok("take fernhollow "+footer+" --due 2027-03-31 --note footer", footer+"  taken", "for rowan · due 2027-03-31", "harvik undo fernhollow 1")
+	s.ok("take fernhollow "+footer+" --due 2027-03-31 --note footer", footer+"  taken", "for rowan · due 2027-03-31",
+		"harvik undo fernhollow 1")
 	s.ok("undo fernhollow 1", footer+"  open")
 	s.ok("take fernhollow "+footer+" --for ash", "for ash")
 	s.ok("claim fernhollow --check title-missing --note by-hand", "claimed  Title is missing")
@@ -66,7 +68,8 @@ func TestStory(t *testing.T) {
 	s.fails("undo fernhollow x", 2, "no number")
 	s.fails("waive fernhollow --check robots-blocks-linked", 2, "needs a --reason")
 	s.fails("waive fernhollow --reason fine", 2, "what is to be waived?")
-	s.ok("waive fernhollow --check robots-blocks-linked --reason meant", "Waiver 1 leaves robots-blocks-linked everywhere: 82 findings on 82 pages.", "with 82 findings that are waived")
+	s.ok("waive fernhollow --check robots-blocks-linked --reason meant",
+		"Waiver 1 leaves robots-blocks-linked everywhere: 82 findings on 82 pages.", "with 82 findings that are waived")
 	s.ok("waivers fernhollow", "meant", "for good", "holds")
 	s.ok("fixes fernhollow --limit 1", "2 lines are waived and left out")
 	s.ok("unwaive fernhollow 1", "counts again")
@@ -78,10 +81,13 @@ func TestStory(t *testing.T) {
 		t.Errorf("recheck in spring: exit code %d\n%s", code, out)
 	}
 	garden.Turn()
-	s.ok("recheck fernhollow "+footer, "✓ confirmed", "with what was seen now in its place (+7", "Crawl 1 stays as it was.")
-	s.ok("fix fernhollow "+footer+" --limit 1", "History", "recheck 2 of crawl 1  gone", "open → taken; for rowan; due 2027-03-31; footer")
+	s.ok("recheck fernhollow "+footer, "✓ confirmed", "with what was seen now in its place (+7",
+		"Crawl 1 stays as it was.")
+	s.ok("fix fernhollow "+footer+" --limit 1", "History", "recheck 2 of crawl 1  gone",
+		"open → taken; for rowan; due 2027-03-31; footer")
 	s.ok("crawl fernhollow", "health 9", "Confirmed to be gone: ")
-	s.ok("drift fernhollow", "crawl 2 compared with crawl 1", "Footer link to /old-shop/", " gone · ", " new · 0 returned", "/visit/tea-lawn/ → /visit/tea-garden/ (redirect)",
+	s.ok("drift fernhollow", "crawl 2 compared with crawl 1", "Footer link to /old-shop/", " gone · ",
+		" new · 0 returned", "/visit/tea-lawn/ → /visit/tea-garden/ (redirect)",
 		"+ Disallow: /visit/after-dark/", "Changed: title", "Field notes on moss")
 	s.ok("drift fernhollow@1..2 --limit 2", "more; --limit")
 	s.fails("drift fernhollow@2..2", 2, "no two crawls")
@@ -90,8 +96,10 @@ func TestStory(t *testing.T) {
 	s.ok("map fernhollow", "/plants/", "links")
 
 	s.ok("gate fernhollow --min-health 80 --max robots-blocks-linked=0", "fernhollow@2 passes.", "✓ health is 9")
-	out, talk, code := s.run("gate", "fernhollow", "--min-health", "80", "--no-new", "error", "--max", "link-broken-inside=0", "--against", "fernhollow@1")
-	if code != 3 || !strings.Contains(out, "✗ there are 4 new findings of severity error") || !strings.Contains(out, "/visit/moon-gate/") || !strings.Contains(talk, "the gate is shut") {
+	out, talk, code := s.run("gate", "fernhollow", "--min-health", "80", "--no-new", "error", "--max",
+		"link-broken-inside=0", "--against", "fernhollow@1")
+	if code != 3 || !strings.Contains(out, "✗ there are 4 new findings of severity error") ||
+		!strings.Contains(out, "/visit/moon-gate/") || !strings.Contains(talk, "the gate is shut") {
 		t.Errorf("gate: exit code %d\n%s%s", code, out, talk)
 	}
 	s.fails("gate fernhollow", 2, "needs a condition")
@@ -108,7 +116,8 @@ func TestStory(t *testing.T) {
 	}
 	testFigures(t, s)
 	testExports(t, s)
-	for _, command := range []string{"work fernhollow", "waivers fernhollow", "drift fernhollow", "trend fernhollow", "map fernhollow", "gate fernhollow --min-health 1", "metrics list fernhollow"} {
+	for _, command := range []string{"work fernhollow", "waivers fernhollow", "drift fernhollow", "trend fernhollow",
+		"map fernhollow", "gate fernhollow --min-health 1", "metrics list fernhollow"} {
 		if out := s.ok(command + " --json"); !json.Valid([]byte(out)) {
 			t.Errorf("harvik %s --json writes no JSON: %.200s", command, out)
 		}
@@ -126,7 +135,8 @@ func testFigures(t *testing.T, s *shell) {
 		t.Fatal(err)
 	}
 	s.ok("metrics list fernhollow", "No figures yet")
-	s.ok("metrics import fernhollow "+file+" --taken 2026-11-01", "3 rows read, 2 of pages", "visits: number, 3 values", "owner: text", "/nowhere/")
+	s.ok("metrics import fernhollow "+file+" --taken 2026-11-01", "3 rows read, 2 of pages", "visits: number, 3 values",
+		"owner: text", "/nowhere/")
 	s.ok("metrics list fernhollow", "2026-11-01", "by authority.")
 	s.fails("metrics use fernhollow owner", 1, "no figure in numbers")
 	s.ok("metrics use fernhollow visits", "by authority and visits")
@@ -147,14 +157,19 @@ func testExports(t *testing.T, s *shell) {
 		t.Fatal(err)
 	}
 	defer f.Close()
-	if have := strings.Join(f.GetSheetList(), ", "); have != "overview, fixes, pages, broken links, redirects, duplicates, images, resources, links in, sitemaps, sitemap addresses" {
+	if have := strings.Join(f.GetSheetList(),
+		", "); have != "overview, fixes, pages, broken links, redirects, duplicates, images, resources, links in, sitemaps, sitemap addresses" {
 		t.Errorf("sheets %s", have)
 	}
 	for sheet, want := range map[string][]string{
-		"overview": {"lost in all"}, "fixes": {"Title is missing on 3 separate pages"}, "pages": {"https://fernhollow.example/visit/tea-garden/"},
-		"broken links": {"https://fernhollow.example/visit/moon-gate/", "the moon gate"}, "redirects": {"(301) → https://fernhollow.example/visit/map-room", "goes in a circle"},
-		"duplicates": {"Guided walk among snowdrops – Fernhollow"}, "links in": {"tea on the lawn"}, "sitemaps": {"https://fernhollow.example/sitemap.xml"},
-		"images": {"https://fernhollow.example/pictures/sponsor.png"}, "resources": {"https://fernhollow.example/style.css"}, "sitemap addresses": {"blocked"},
+		"overview": {"lost in all"}, "fixes": {"Title is missing on 3 separate pages"},
+		"pages":        {"https://fernhollow.example/visit/tea-garden/"},
+		"broken links": {"https://fernhollow.example/visit/moon-gate/", "the moon gate"},
+		"redirects":    {"(301) → https://fernhollow.example/visit/map-room", "goes in a circle"},
+		"duplicates":   {"Guided walk among snowdrops – Fernhollow"}, "links in": {"tea on the lawn"},
+		"sitemaps":  {"https://fernhollow.example/sitemap.xml"},
+		"images":    {"https://fernhollow.example/pictures/sponsor.png"},
+		"resources": {"https://fernhollow.example/style.css"}, "sitemap addresses": {"blocked"},
 	} {
 		rows, err := f.GetRows(sheet)
 		if err != nil {
@@ -195,7 +210,8 @@ func testExports(t *testing.T, s *shell) {
 			}
 		}
 	}
-	if err := json.Unmarshal([]byte(s.ok("export fernhollow --as sarif --out -")), &sarif); err != nil || len(sarif.Runs) != 1 {
+	if err := json.Unmarshal([]byte(s.ok("export fernhollow --as sarif --out -")), &sarif); err != nil ||
+		len(sarif.Runs) != 1 {
 		t.Fatalf("SARIF: %v", err)
 	}
 	suppressed := 0
@@ -238,7 +254,8 @@ func TestWorklist(t *testing.T) {
 	b.eval(`document.querySelector('[data-index="0"] button').focus()`)
 	b.keys("t")
 	b.see("1 fix taken.")
-	b.wait("the state in the row", `document.querySelector('[data-index="0"]').innerText.includes('taken') && document.querySelector('[data-index="0"]').innerText.includes('rowan')`)
+	b.wait("the state in the row",
+		`document.querySelector('[data-index="0"]').innerText.includes('taken') && document.querySelector('[data-index="0"]').innerText.includes('rowan')`)
 	b.keys("u")
 	b.see("Taken back: 1 fix changed.")
 	b.wait("the state put back", `document.querySelector('[data-index="0"]').innerText.includes('open')`)
@@ -255,7 +272,8 @@ func TestWorklist(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b.eval(`document.querySelector('[aria-label="Choose all that are listed"]').click()`) // more than are loaded at once
+	// more than are loaded at once
+	b.eval(`document.querySelector('[aria-label="Choose all that are listed"]').click()`)
 	b.see(fmt.Sprintf("%d fixes chosen", all.Total))
 	b.click("button", "Choose none")
 	b.click("button", "Footer link to /old-shop/ is dead")
@@ -323,10 +341,12 @@ func TestWorklist(t *testing.T) {
 	b.see("built alike, and so probably from one template")
 	b.picture("map")
 	b.click("link", "97")
-	b.wait("the fixes of a section", `location.search.includes('section=%2Fresearch%2F') && location.search.includes('group=snippet')`)
+	b.wait("the fixes of a section",
+		`location.search.includes('section=%2Fresearch%2F') && location.search.includes('group=snippet')`)
 	b.see("only /research/")
 
-	if _, err := h.ImportFigures(t.Context(), "fernhollow", &api.ImportFiguresParams{}, "text/csv", strings.NewReader("page,visits\n/,12400\n/shop/,4100\n")); err != nil {
+	if _, err := h.ImportFigures(t.Context(), "fernhollow", &api.ImportFiguresParams{}, "text/csv",
+		strings.NewReader("page,visits\n/,12400\n/shop/,4100\n")); err != nil {
 		t.Fatal(err)
 	}
 	b.visit(h.url + "/sites/fernhollow/figures")
@@ -335,7 +355,8 @@ func TestWorklist(t *testing.T) {
 	b.wait("the choice to be kept", `document.querySelector('select').value === 'visits'`)
 	b.visit(h.url + "/sites/fernhollow/latest/pages?having=visits>=4000&sort=-figure:visits&columns=address,status,figure:visits")
 	b.see("2 addresses")
-	b.wait("the column of the figure and no other", `document.querySelectorAll('[role=columnheader]').length === 3 && document.body.innerText.includes('4\u202f100')`)
+	b.wait("the column of the figure and no other",
+		`document.querySelectorAll('[role=columnheader]').length === 3 && document.body.innerText.includes('4\u202f100')`)
 	b.visit(h.url + "/sites/fernhollow/latest/export")
 	b.see("Hand over")
 	if file := b.fetch("Fetch the file"); !bytes.HasPrefix(file, []byte("PK")) {

@@ -61,7 +61,8 @@ func treeOf(t *dom.Tree) string {
 			var attrs []string
 			t.Attributes(n, func(name, value string) { attrs = append(attrs, " "+name+"="+quoted(value)) })
 			slices.Sort(attrs)
-			lines = append(lines, strings.Repeat(" ", depth)+"<"+[...]string{"", "svg ", "math "}[n.Space]+t.Data(n)+strings.Join(attrs, "")+">")
+			lines = append(lines, strings.Repeat(" ", depth)+"<"+[...]string{"", "svg ",
+				"math "}[n.Space]+t.Data(n)+strings.Join(attrs, "")+">")
 			walk(c, depth+1)
 		}
 		flush()

@@ -14,8 +14,9 @@ import (
 	"harvik/internal/testkit"
 )
 
-// TestUpgrade opens a database that Harvik 0.5 made of two crawls of a small site, with a fix taken and a check waived: all
-// of it is there as it was, can be compared, judged anew and handed over, goes on with a new crawl, and can be removed.
+// TestUpgrade opens a database that Harvik 0.5 made of two crawls of a small site, with a fix taken and a check waived:
+// all of it is there as it was, can be compared, judged anew and handed over, goes on with a new crawl, and can be
+// removed.
 func TestUpgrade(t *testing.T) {
 	t.Parallel()
 	database := testkit.Database(t)
@@ -23,10 +24,12 @@ func TestUpgrade(t *testing.T) {
 	h := startOn(t, database)
 	ctx := t.Context()
 	cr, err := h.ShowCrawl(ctx, "fernhollow", api.Latest)
-	if err != nil || cr.Number != 2 || cr.Report == nil || cr.Report.Assessed != 25 || cr.Report.Waived != 25 || len(cr.Report.Ledger) == 0 {
+	if err != nil || cr.Number != 2 || cr.Report == nil || cr.Report.Assessed != 25 || cr.Report.Waived != 25 ||
+		len(cr.Report.Ledger) == 0 {
 		t.Fatalf("the newest crawl is %+v (%v)", cr, err)
 	}
-	if cr.Report.Health < 38.3 || cr.Report.Health > 38.5 || cr.Probes == nil || len(cr.Probes.Doors) == 0 || cr.Progress.Fetched == 0 {
+	if cr.Report.Health < 38.3 || cr.Report.Health > 38.5 || cr.Probes == nil || len(cr.Probes.Doors) == 0 ||
+		cr.Progress.Fetched == 0 {
 		t.Errorf("health %v, doors %+v, progress %+v", cr.Report.Health, cr.Probes, cr.Progress)
 	}
 	list, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Order: "gain", Limit: 100})
@@ -42,18 +45,21 @@ func TestUpgrade(t *testing.T) {
 		t.Errorf("its pages are %+v (%v)", pages, err)
 	}
 	bed, err := h.ShowPage(ctx, "fernhollow", api.Latest, &api.ShowPageParams{Address: "/bed-4.html"})
-	if err != nil || bed.Facts == nil || bed.Facts.Document == nil || bed.Facts.Document.Titles[0].Text != "Beds of the garden" || len(bed.Links) == 0 || len(bed.Findings) == 0 {
+	if err != nil || bed.Facts == nil || bed.Facts.Document == nil ||
+		bed.Facts.Document.Titles[0].Text != "Beds of the garden" || len(bed.Links) == 0 || len(bed.Findings) == 0 {
 		t.Errorf("a page is %+v (%v)", bed.Facts, err)
 	}
 	d, err := h.ShowDrift(ctx, "fernhollow", api.Latest, &api.ShowDriftParams{})
-	if err != nil || d.Before != 1 || len(d.Drift.Gone) != 1 || len(d.Drift.Notes) < 2 || d.Drift.Step.Parts[0].By != "rules" {
+	if err != nil || d.Before != 1 || len(d.Drift.Gone) != 1 || len(d.Drift.Notes) < 2 ||
+		d.Drift.Step.Parts[0].By != "rules" {
 		t.Errorf("drift %+v (%v)", d, err)
 	}
 	again, err := h.JudgeCrawl(ctx, "fernhollow", api.Latest)
 	if err != nil || again.Catalogue != testkit.Catalogue.Version || again.Report.Assessed != 25 {
 		t.Errorf("judged anew it is %+v (%v)", again.Report, err)
 	}
-	if v, err := h.PassGate(ctx, "fernhollow", api.Latest, &api.PassGateParams{}, api.GateConditions{NoNew: new("error")}); err != nil || len(v.Reasons) != 1 {
+	if v, err := h.PassGate(ctx, "fernhollow", api.Latest, &api.PassGateParams{},
+		api.GateConditions{NoNew: new("error")}); err != nil || len(v.Reasons) != 1 {
 		t.Errorf("the gate says %+v (%v)", v, err)
 	}
 	file, err := h.ExportCrawl(ctx, "fernhollow", api.Latest, &api.ExportCrawlParams{As: "csv", Sheets: "findings"})
@@ -71,7 +77,8 @@ func TestUpgrade(t *testing.T) {
 	if err := h.RemoveCrawl(ctx, "fernhollow", api.Numbered(2)); err != nil {
 		t.Fatal(err)
 	}
-	if left, err := h.ListFixes(ctx, "fernhollow", api.Numbered(1), &api.ListFixesParams{Limit: 100}); err != nil || left.Total != first.Total {
+	if left, err := h.ListFixes(ctx, "fernhollow", api.Numbered(1), &api.ListFixesParams{Limit: 100}); err != nil ||
+		left.Total != first.Total {
 		t.Errorf("with crawl 2 gone crawl 1 has %d fixes, before %d (%v)", left.Total, first.Total, err)
 	}
 }

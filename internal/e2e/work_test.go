@@ -30,7 +30,8 @@ func (h *harvik) crawl(t *testing.T) api.Crawl {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if cr, err = h.Watch(t.Context(), "fernhollow", api.Numbered(cr.Number), func(api.Progress) {}); err != nil || cr.State != "finished" {
+	if cr, err = h.Watch(t.Context(), "fernhollow", api.Numbered(cr.Number), func(api.Progress) {}); err != nil ||
+		cr.State != "finished" {
 		t.Fatalf("the crawl is %s (%v)", cr.State, err)
 	}
 	return cr
@@ -112,7 +113,8 @@ func TestSeasons(t *testing.T) {
 	footer := h.lineAbout(t, "Footer link to /old-shop/").ID
 	twice := h.lineAbout(t, "A heading stands twice").ID
 	unmended := h.lineAbout(t, "Order from the Fernhollow shop").ID
-	if r := h.recheck(t, footer); r.Results[0].Verdict != record.IsThere || r.Results[0].Looked != 12 || r.After != r.Health {
+	if r := h.recheck(t, footer); r.Results[0].Verdict != record.IsThere || r.Results[0].Looked != 12 ||
+		r.After != r.Health {
 		t.Errorf("in spring the footer link is %+v; health %v, projected %v", r.Results[0], r.Health, r.After)
 	}
 	testRefusedMoves(t, h, footer)
@@ -129,7 +131,8 @@ func TestSeasons(t *testing.T) {
 	if r.After < r.Health+7 {
 		t.Errorf("health %v is projected to %v without the footer link", r.Health, r.After)
 	}
-	if cr, err := h.ShowCrawl(t.Context(), "fernhollow", api.Numbered(1)); err != nil || cr.Report.Unwaived != spring.Report.Health {
+	if cr, err := h.ShowCrawl(t.Context(), "fernhollow", api.Numbered(1)); err != nil ||
+		cr.Report.Unwaived != spring.Report.Health {
 		t.Errorf("after a recheck the crawl has %v, before %v (%v)", cr.Report.Unwaived, spring.Report.Health, err)
 	}
 	summer := h.crawl(t)
@@ -167,7 +170,8 @@ func testOtherRules(t *testing.T, h *harvik, newest api.Crawl) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.ChangePlan(t.Context(), "fernhollow", "application/yaml", strings.NewReader("limits: {title-least: 40, thin-words: 400}")); err != nil {
+	if _, err := h.ChangePlan(t.Context(), "fernhollow", "application/yaml",
+		strings.NewReader("limits: {title-least: 40, thin-words: 400}")); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := h.JudgeCrawl(t.Context(), "fernhollow", api.Numbered(newest.Number)); err != nil {
@@ -179,7 +183,8 @@ func testOtherRules(t *testing.T, h *harvik, newest api.Crawl) {
 	}
 	for i, p := range after.Points {
 		if p.Health >= before.Points[i].Health || p.Note != "" {
-			t.Errorf("crawl %d has %v by the new thresholds, %v by the old ones (%s)", p.Crawl, p.Health, before.Points[i].Health, p.Note)
+			t.Errorf("crawl %d has %v by the new thresholds, %v by the old ones (%s)", p.Crawl, p.Health,
+				before.Points[i].Health, p.Note)
 		}
 		for _, part := range p.Parts {
 			if part.By == drift.ByRules {
@@ -188,14 +193,16 @@ func testOtherRules(t *testing.T, h *harvik, newest api.Crawl) {
 		}
 	}
 	d, err := h.ShowDrift(t.Context(), "fernhollow", api.Numbered(newest.Number), &api.ShowDriftParams{})
-	if err != nil || !slices.ContainsFunc(d.Drift.Step.Parts, func(p api.StepPart) bool { return p.By == drift.ByRules && p.Points < 0 }) {
+	if err != nil || !slices.ContainsFunc(d.Drift.Step.Parts,
+		func(p api.StepPart) bool { return p.By == drift.ByRules && p.Points < 0 }) {
 		t.Errorf("drift does not tell what the rules took: %+v (%v)", d.Drift.Step.Parts, err)
 	}
 }
 
 func testRefusedMoves(t *testing.T, h *harvik, fix string) {
 	t.Helper()
-	for to, why := range map[string]string{"confirmed": "only a recheck", "returned": "by itself", "waived": "needs a reason"} {
+	for to, why := range map[string]string{"confirmed": "only a recheck", "returned": "by itself",
+		"waived": "needs a reason"} {
 		m, err := h.MoveFixes(t.Context(), "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: to, By: "rowan"})
 		if err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, why) {
 			t.Errorf("to %s: %+v (%v)", to, m, err)
@@ -206,15 +213,18 @@ func testRefusedMoves(t *testing.T, h *harvik, fix string) {
 		t.Errorf("an unknown fix: %+v (%v)", m, err)
 	}
 	who, due, note := "ash", "2027-03-31", "with the new footer"
-	m, err = h.MoveFixes(t.Context(), "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: "taken", Assignee: &who, Due: &due, Note: &note, By: "rowan"})
+	m, err = h.MoveFixes(t.Context(), "fernhollow",
+		api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: "taken", Assignee: &who, Due: &due, Note: &note, By: "rowan"})
 	if err != nil || len(m.Moved) != 1 || m.Moved[0].Assignee != who || m.Moved[0].Due.String() != due {
 		t.Fatalf("taking: %+v (%v)", m, err)
 	}
-	if m, err = h.Undo(t.Context(), "fernhollow", api.Undo{Batch: m.Batch, By: "rowan"}); err != nil || len(m.Moved) != 1 || m.Moved[0].State != "open" || m.Moved[0].Assignee != "" {
+	if m, err = h.Undo(t.Context(), "fernhollow", api.Undo{Batch: m.Batch, By: "rowan"}); err != nil ||
+		len(m.Moved) != 1 || m.Moved[0].State != "open" || m.Moved[0].Assignee != "" {
 		t.Errorf("undone: %+v (%v)", m, err)
 	}
 	work, err := h.ShowTask(t.Context(), "fernhollow", fix)
-	if err != nil || len(work.History) < 2 || work.History[1].Who != "rowan" || !strings.Contains(work.History[1].Says, "open → taken; for ash; due 2027-03-31; with the new footer") {
+	if err != nil || len(work.History) < 2 || work.History[1].Who != "rowan" ||
+		!strings.Contains(work.History[1].Says, "open → taken; for ash; due 2027-03-31; with the new footer") {
 		t.Errorf("history %+v (%v)", work.History, err)
 	}
 }
@@ -236,17 +246,22 @@ func testWaivers(t *testing.T, h *harvik, spring api.Crawl) {
 		{api.NewWaiver{Scope: "check", Check: "title-missing", Reason: "x", Until: past}, "is over"},
 	} {
 		var refused *api.Error
-		if _, err := h.AddWaiver(ctx, "fernhollow", c.w); !errors.As(err, &refused) || !strings.Contains(refused.Detail, c.why) {
+		if _, err := h.AddWaiver(ctx, "fernhollow", c.w); !errors.As(err, &refused) ||
+			!strings.Contains(refused.Detail, c.why) {
 			t.Errorf("%+v is answered with %v, want %q", c.w, err, c.why)
 		}
 	}
-	w, err := h.AddWaiver(ctx, "fernhollow", api.NewWaiver{Scope: "check", Check: "robots-blocks-linked", Reason: "the calendar is meant to be blocked", By: "rowan"})
+	w, err := h.AddWaiver(ctx, "fernhollow",
+		api.NewWaiver{Scope: "check", Check: "robots-blocks-linked", Reason: "the calendar is meant to be blocked",
+			By: "rowan"})
 	if err != nil || w.Findings != 82 || w.Pages != 82 || w.State != "holds" {
 		t.Fatalf("waiver %+v (%v)", w, err)
 	}
 	cr, err := h.ShowCrawl(ctx, "fernhollow", api.Latest)
-	if err != nil || cr.Report.Health <= spring.Report.Health || cr.Report.Unwaived != spring.Report.Health || cr.Report.Waived != 82 {
-		t.Errorf("waived: health %v of %v, %d findings (%v)", cr.Report.Health, spring.Report.Health, cr.Report.Waived, err)
+	if err != nil || cr.Report.Health <= spring.Report.Health || cr.Report.Unwaived != spring.Report.Health ||
+		cr.Report.Waived != 82 {
+		t.Errorf("waived: health %v of %v, %d findings (%v)", cr.Report.Health, spring.Report.Health, cr.Report.Waived,
+			err)
 	}
 	sum := 100.0
 	for _, l := range cr.Report.Ledger {
@@ -258,18 +273,22 @@ func testWaivers(t *testing.T, h *harvik, spring api.Crawl) {
 	if math.Abs(sum-cr.Report.Health) > 1e-9 {
 		t.Errorf("the ledger explains %v, health is %v", sum, cr.Report.Health)
 	}
-	list, err := h.ListFixes(ctx, "fernhollow", api.Latest, &api.ListFixesParams{Check: "robots-blocks-linked", Limit: 10})
+	list, err := h.ListFixes(ctx, "fernhollow", api.Latest,
+		&api.ListFixesParams{Check: "robots-blocks-linked", Limit: 10})
 	if err != nil || len(list.Fixes) != 0 || list.Waived != 2 {
-		t.Errorf("the list still shows %d waived lines, and says that %d are left out (%v)", len(list.Fixes), list.Waived, err)
+		t.Errorf("the list still shows %d waived lines, and says that %d are left out (%v)", len(list.Fixes),
+			list.Waived, err)
 	}
 	shut := h.lineAbout(t, "shuts out addresses that pages link to").ID
-	if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: shut}}, To: "taken"}); err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, "end the waiver first") {
+	if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: shut}}, To: "taken"}); err != nil ||
+		len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, "end the waiver first") {
 		t.Errorf("taking what is waived: %+v (%v)", m, err)
 	}
 	h.execute(t, "update waiver set until = current_date - 1")
 	h.weigh(t)
 	if sites, err := h.ListSites(ctx); err != nil || *sites.Sites[0].Health != spring.Report.Health {
-		t.Errorf("after the waiver's last day the list of sites shows health %v, want %v (%v)", *sites.Sites[0].Health, spring.Report.Health, err)
+		t.Errorf("after the waiver's last day the list of sites shows health %v, want %v (%v)", *sites.Sites[0].Health,
+			spring.Report.Health, err)
 	}
 	if all, err := h.ListWaivers(ctx, "fernhollow"); err != nil || all.Waivers[0].State != "expired" {
 		t.Errorf("waivers %+v (%v)", all, err)
@@ -279,14 +298,16 @@ func testWaivers(t *testing.T, h *harvik, spring api.Crawl) {
 	if cr, err := h.ShowCrawl(ctx, "fernhollow", api.Latest); err != nil || cr.Report.Waived != 82 {
 		t.Errorf("the waiver holds again, and %d findings are waived (%v)", cr.Report.Waived, err)
 	}
-	none, err := h.AddWaiver(ctx, "fernhollow", api.NewWaiver{Scope: "section", On: "/nothing-here/", Reason: "for later", By: "rowan"})
+	none, err := h.AddWaiver(ctx, "fernhollow",
+		api.NewWaiver{Scope: "section", On: "/nothing-here/", Reason: "for later", By: "rowan"})
 	if err != nil || none.State != "holds, matches nothing" {
 		t.Errorf("a waiver of nothing %q (%v)", none.State, err)
 	}
 	if _, err := h.EndWaiver(ctx, "fernhollow", none.ID, &api.EndWaiverParams{By: "ash"}); err != nil {
 		t.Error(err)
 	}
-	if all, err := h.ListWaivers(ctx, "fernhollow"); err != nil || len(all.Waivers) != 2 || all.Waivers[0].State != "ended" || all.Waivers[0].EndedBy != "ash" {
+	if all, err := h.ListWaivers(ctx, "fernhollow"); err != nil || len(all.Waivers) != 2 ||
+		all.Waivers[0].State != "ended" || all.Waivers[0].EndedBy != "ash" {
 		t.Errorf("waivers %+v (%v)", all, err)
 	}
 }
@@ -294,7 +315,8 @@ func testWaivers(t *testing.T, h *harvik, spring api.Crawl) {
 // testDrift holds what drift tells to what the two editions were made with.
 func testDrift(t *testing.T, h *harvik, spring, summer api.Crawl) *api.Drift {
 	t.Helper()
-	out, err := h.ShowDrift(t.Context(), "fernhollow", api.Numbered(summer.Number), &api.ShowDriftParams{From: new(spring.Number)})
+	out, err := h.ShowDrift(t.Context(), "fernhollow", api.Numbered(summer.Number),
+		&api.ShowDriftParams{From: new(spring.Number)})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -316,7 +338,9 @@ func testDrift(t *testing.T, h *harvik, spring, summer api.Crawl) *api.Drift {
 			told = append(told, demo.Change{What: c.What, Page: path(c.Address), To: path(c.After)})
 		}
 	}
-	sameSet(t, "changes", told, append(slices.Clone(demo.Changes), demo.Change{What: "appeared", Page: "/visit/tea-garden/"}, demo.Change{What: "appeared", Page: "/visit/echo-bank/"}))
+	sameSet(t, "changes", told, append(slices.Clone(demo.Changes),
+		demo.Change{What: "appeared", Page: "/visit/tea-garden/"}, demo.Change{What: "appeared",
+			Page: "/visit/echo-bank/"}))
 	testPageChanges(t, d, before, after, path)
 	testFindings(t, d, before, after, path)
 	if !slices.ContainsFunc(d.Files, func(f api.FileChange) bool {
@@ -426,7 +450,8 @@ func testFindings(t *testing.T, d *api.Drift, before, after *demo.Site, path fun
 		}
 	}
 	has := func(s *demo.Site, f demo.Finding) bool {
-		return slices.ContainsFunc(s.Planted, func(o demo.Finding) bool { return o.Check == f.Check && o.Page == f.Page })
+		return slices.ContainsFunc(s.Planted,
+			func(o demo.Finding) bool { return o.Check == f.Check && o.Page == f.Page })
 	}
 	planted := map[string]bool{}
 	for _, f := range before.Planted {
@@ -465,7 +490,8 @@ func testGate(t *testing.T, h *harvik, d *api.Drift) {
 		}
 	}
 	for _, in := range []api.GateConditions{{}, {MinHealth: 101}, {Max: map[string]int{"nosuch": 1}}} {
-		if v, err := h.PassGate(t.Context(), "fernhollow", api.Numbered(2), &api.PassGateParams{From: new(1)}, in); err == nil {
+		if v, err := h.PassGate(t.Context(), "fernhollow", api.Numbered(2), &api.PassGateParams{From: new(1)},
+			in); err == nil {
 			t.Errorf("%+v is taken: %+v", in, v)
 		}
 	}
@@ -478,7 +504,8 @@ func testTrend(t *testing.T, h *harvik) {
 		t.Fatalf("%d points (%v)", len(trend.Points), err)
 	}
 	points := trend.Points
-	if points[0].Crawl != 1 || points[1].Crawl != 2 || points[0].Health != h.health(t, 1) || points[1].Health != h.health(t, 2) {
+	if points[0].Crawl != 1 || points[1].Crawl != 2 || points[0].Health != h.health(t, 1) ||
+		points[1].Health != h.health(t, 2) {
 		t.Errorf("points %+v", points)
 	}
 	if parts := points[1].Parts; len(parts) == 0 || !strings.Contains(parts[0].Line, "/old-shop/") {
@@ -506,7 +533,8 @@ func TestTogether(t *testing.T) {
 	for i := range outcomes {
 		wg.Go(func() {
 			note := fmt.Sprintf("note %d", i)
-			outcomes[i], _ = h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix, Version: &version}}, Note: &note, By: note})
+			outcomes[i], _ = h.MoveFixes(ctx, "fernhollow",
+				api.Wish{Fixes: []api.FixAt{{Fix: fix, Version: &version}}, Note: &note, By: note})
 		})
 	}
 	wg.Wait()
@@ -528,7 +556,9 @@ func TestTogether(t *testing.T) {
 	for i := range outcomes {
 		wg.Go(func() {
 			who := fmt.Sprintf("person %d", i)
-			outcomes[i], _ = h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID, Version: &untouched}}, To: "taken", Assignee: &who, By: who})
+			outcomes[i], _ = h.MoveFixes(ctx, "fernhollow",
+				api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID, Version: &untouched}}, To: "taken",
+					Assignee: &who, By: who})
 		})
 	}
 	wg.Wait()
@@ -539,7 +569,8 @@ func TestTogether(t *testing.T) {
 	if won != 1 {
 		t.Errorf("%d people won the first move on a fix", won)
 	}
-	if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID}}, To: "open", By: "ash"}); err != nil || len(m.Moved) != 1 {
+	if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID}},
+		To: "open", By: "ash"}); err != nil || len(m.Moved) != 1 {
 		t.Errorf("putting it back: %+v (%v)", m, err)
 	}
 	// A batch is one: all of it or nothing, each fix once.
@@ -548,13 +579,16 @@ func TestTogether(t *testing.T) {
 		batch.Fixes = append(batch.Fixes, api.FixAt{Fix: f.ID})
 	}
 	many, err := h.MoveFixes(ctx, "fernhollow", batch)
-	if err != nil || len(many.Moved) != len(list.Fixes)-3 || len(many.Refused) != 1 || !strings.Contains(many.Refused[0].Why, "named twice") {
+	if err != nil || len(many.Moved) != len(list.Fixes)-3 || len(many.Refused) != 1 ||
+		!strings.Contains(many.Refused[0].Why, "named twice") {
 		t.Errorf("a batch: %d moved, refused %+v (%v)", len(many.Moved), many.Refused, err)
 	}
-	if back, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: many.Batch, By: "ash"}); err != nil || len(back.Moved) != len(many.Moved) {
+	if back, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: many.Batch, By: "ash"}); err != nil ||
+		len(back.Moved) != len(many.Moved) {
 		t.Errorf("undone: %d of %d (%v)", len(back.Moved), len(many.Moved), err)
 	}
-	if m, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: first.Batch, By: "ash"}); err != nil || len(m.Moved) != 0 || len(m.Refused) != 1 {
+	if m, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: first.Batch, By: "ash"}); err != nil || len(m.Moved) != 0 ||
+		len(m.Refused) != 1 {
 		t.Errorf("undoing what somebody has gone on from: %+v (%v)", m, err)
 	}
 
@@ -572,13 +606,17 @@ func TestTogether(t *testing.T) {
 				return
 			case <-time.After(300 * time.Millisecond):
 			}
-			if _, err := h.AddWaiver(ctx, "fernhollow", api.NewWaiver{Scope: "page", On: fmt.Sprintf("%sevents/%d/", demo.Home, i), Reason: "for the test", By: "ash"}); err != nil {
+			if _, err := h.AddWaiver(ctx, "fernhollow",
+				api.NewWaiver{Scope: "page", On: fmt.Sprintf("%sevents/%d/", demo.Home, i), Reason: "for the test",
+					By: "ash"}); err != nil {
 				t.Errorf("waiving while a crawl runs: %v", err)
 			}
 			waived++
 			if taken < len(list.Fixes)-1 {
 				taken++
-				if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[taken].ID}}, To: "taken", By: "ash"}); err != nil || len(m.Moved) != 1 {
+				if m, err := h.MoveFixes(ctx, "fernhollow",
+					api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[taken].ID}}, To: "taken", By: "ash"}); err != nil ||
+					len(m.Moved) != 1 {
 					t.Errorf("taking while a crawl runs: %+v (%v)", m, err)
 				}
 			}
@@ -615,34 +653,40 @@ func TestFolderAfterFolder(t *testing.T) {
 				fmt.Fprintf(w, `<a href="/%s/">%s</a> `, l, l)
 			}
 		case len(folder) == 2:
-			fmt.Fprintf(w, `<title>Beds in %s</title><p><a href="map.html">Map</a> <a href="/gone-%s">gone</a>`, folder, folder)
+			fmt.Fprintf(w, `<title>Beds in %s</title><p><a href="map.html">Map</a> <a href="/gone-%s">gone</a>`, folder,
+				folder)
 		case mended && strings.HasSuffix(r.URL.Path, "/map.html"):
 			fmt.Fprint(w, "<title>Map</title>")
 		default:
 			http.NotFound(w, r)
 		}
 	}))
-	h.addSite(t, "beds", "http://beds.example/", plan.Plan{Hosts: map[string]string{"beds.example": host}, Probes: plan.No()})
+	h.addSite(t, "beds", "http://beds.example/",
+		plan.Plan{Hosts: map[string]string{"beds.example": host}, Probes: plan.No()})
 	if _, err := h.StartCrawl(t.Context(), "beds", api.NewCrawl{}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := h.Watch(t.Context(), "beds", api.Numbered(1), func(api.Progress) {}); err != nil {
 		t.Fatal(err)
 	}
-	list, err := h.ListFixes(t.Context(), "beds", api.Numbered(1), &api.ListFixesParams{Check: "link-broken-inside", Limit: 100})
+	list, err := h.ListFixes(t.Context(), "beds", api.Numbered(1),
+		&api.ListFixesParams{Check: "link-broken-inside", Limit: 100})
 	if err != nil {
 		t.Fatal(err)
 	}
-	i := slices.IndexFunc(list.Fixes, func(f api.Fix) bool { return strings.Contains(f.Line, "link “Map”, on 6 pages") })
+	i := slices.IndexFunc(list.Fixes,
+		func(f api.Fix) bool { return strings.Contains(f.Line, "link “Map”, on 6 pages") })
 	if i < 0 || len(list.Fixes) != 2 {
 		t.Fatalf("%d fixes: %+v", len(list.Fixes), list.Fixes)
 	}
 	status, _, answer := h.ask(t, "GET", "/sites/beds/crawls/1/fixes/"+list.Fixes[i].ID+"/pages", "")
-	if status != http.StatusOK || strings.Count(answer, "/map.html answers status 404") != 6 || strings.Contains(answer, "gone-") {
+	if status != http.StatusOK || strings.Count(answer, "/map.html answers status 404") != 6 ||
+		strings.Contains(answer, "gone-") {
 		t.Errorf("%d %s", status, answer)
 	}
 	mended = true
-	if rec := h.recheckOf(t, "beds", list.Fixes[i].ID); len(rec.Results) != 1 || rec.Results[0].Verdict != record.IsConfirmed {
+	if rec := h.recheckOf(t, "beds", list.Fixes[i].ID); len(rec.Results) != 1 ||
+		rec.Results[0].Verdict != record.IsConfirmed {
 		t.Errorf("mended, the recheck gives %+v", rec.Results)
 	}
 }
@@ -695,7 +739,8 @@ func TestEntries(t *testing.T) {
 			one = id
 		}
 	}
-	moves, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: append(all, api.FixAt{Fix: "zzzzzzzz"}), To: "claimed", By: "rowan"})
+	moves, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: append(all, api.FixAt{Fix: "zzzzzzzz"}), To: "claimed",
+		By: "rowan"})
 	if err != nil || len(moves.Moved) != len(all) || len(moves.Refused) != 1 {
 		t.Fatalf("moved %d, refused %+v (%v)", len(moves.Moved), moves.Refused, err)
 	}
@@ -704,7 +749,8 @@ func TestEntries(t *testing.T) {
 		t.Errorf("an entry is shown as %+v (%v)", d.Fix, err)
 	}
 	pages, err := h.FixPages(ctx, "fernhollow", api.Latest, one, &api.FixPagesParams{Limit: 100})
-	if err != nil || len(pages.Pages) != 1 || len(pages.Pages[0].Places) != 1 || pages.Pages[0].Address != demo.Home+"plants/betula-nigra/" {
+	if err != nil || len(pages.Pages) != 1 || len(pages.Pages[0].Places) != 1 ||
+		pages.Pages[0].Address != demo.Home+"plants/betula-nigra/" {
 		t.Errorf("its pages are %+v (%v)", pages, err)
 	}
 	if r := h.recheck(t, one); r.Results[0].Verdict != record.IsThere || r.Results[0].State != "taken" {

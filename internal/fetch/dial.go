@@ -86,7 +86,8 @@ func transport(s *Settings, d *dialer, config *tls.Config) (*http.Transport, err
 
 // numeric is the address that a host is, without asking anybody.
 func numeric(host string) (netip.Addr, bool) {
-	if name := strings.ToLower(strings.TrimSuffix(host, ".")); name == "localhost" || strings.HasSuffix(name, ".localhost") {
+	if name := strings.ToLower(strings.TrimSuffix(host, ".")); name == "localhost" ||
+		strings.HasSuffix(name, ".localhost") {
 		return netip.AddrFrom4([4]byte{127, 0, 0, 1}), true
 	}
 	addr, err := netip.ParseAddr(strings.Trim(host, "[]"))
@@ -206,8 +207,10 @@ func (d *dialer) resolve(ctx context.Context, host string) ([]netip.Addr, error)
 	if network == "" {
 		network = "ip"
 	}
-	if name := strings.TrimSuffix(strings.ToLower(host), "."); name == "invalid" || strings.HasSuffix(name, ".invalid") {
-		return nil, &net.DNSError{Err: "no such host", Name: host, IsNotFound: true} // RFC 6761, 6.4: nobody need be asked
+	if name := strings.TrimSuffix(strings.ToLower(host), "."); name == "invalid" ||
+		strings.HasSuffix(name, ".invalid") {
+		// RFC 6761, 6.4: nobody need be asked
+		return nil, &net.DNSError{Err: "no such host", Name: host, IsNotFound: true}
 	}
 	if n := d.settings.Network; n != nil {
 		return n.Resolve(ctx, network, host)
@@ -254,7 +257,8 @@ func (c *Client) shakes(ctx context.Context, host, port string, version uint16) 
 		return false
 	}
 	defer conn.Close()
-	t := tls.Client(conn, &tls.Config{ServerName: host, InsecureSkipVerify: true, MinVersion: version, MaxVersion: version}) //nolint:gosec // see above
+	only := &tls.Config{ServerName: host, MinVersion: version, MaxVersion: version, InsecureSkipVerify: true}
+	t := tls.Client(conn, only)
 	return t.HandshakeContext(ctx) == nil
 }
 

@@ -27,12 +27,13 @@ type Settings struct {
 	Headers  map[string]string // further ones, for inside addresses
 	Timeout  time.Duration     // of a whole request, body included
 	Timeouts Timeouts
-	MaxBytes int                       // of a body, unpacked
-	Parallel int                       // connections kept open to a host
-	Hosts    map[string]string         // host name → "address" or "address:port" to connect to
-	Guard    Guard                     // of inside addresses, and of what Hosts and Proxy name; others reach what is public
-	Inside   func(address string) bool // tells the site's own addresses; nil means all are
-	Gates    *Gates                    // nil for none
+	MaxBytes int               // of a body, unpacked
+	Parallel int               // connections kept open to a host
+	Hosts    map[string]string // host name → "address" or "address:port" to connect to
+	// of inside addresses, and of what Hosts and Proxy name; others reach what is public
+	Guard  Guard
+	Inside func(address string) bool // tells the site's own addresses; nil means all are
+	Gates  *Gates                    // nil for none
 
 	CA             string  // further authorities for inside addresses, PEM
 	Certificate    string  // of the client, with its key, PEM
@@ -87,8 +88,10 @@ type Request struct {
 	Agent    string                                  // User-Agent; that of the settings if empty
 	Want     func(status int, mediaType string) bool // whose body is read
 	MaxBytes int                                     // of the body; that of the settings if 0
-	Hold     *Hold                                   // keeps the turn of a large body; nil gives it back once it is read
-	Own      bool                                    // a name of the site's own that is not inside, such as its host's number
+	// keeps the turn of a large body; nil gives it back once it is read
+	Hold *Hold
+	// a name of the site's own that is not inside, such as its host's number
+	Own bool
 }
 
 // Do fetches an address. The body is read into buf where the request wants it. It never
@@ -118,7 +121,8 @@ func request(ctx context.Context, method string, u *weburl.URL, body io.Reader) 
 }
 
 // send makes one request. Header comes on top of the usual; a body makes it a form's POST.
-func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r Request, header http.Header, form string) Answer {
+func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r Request, header http.Header,
+	form string) Answer {
 	clock := newClock(ctx, c.settings.Timeout)
 	defer clock.end()
 	if r.Hold == nil {
@@ -154,7 +158,8 @@ func (c *Client) send(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r R
 	}
 	defer resp.Body.Close()
 	a := Answer{
-		Outcome: page.Answered, Status: resp.StatusCode, Header: resp.Header, Protocol: resp.Proto, Length: resp.ContentLength,
+		Outcome: page.Answered, Status: resp.StatusCode, Header: resp.Header, Protocol: resp.Proto,
+		Length:     resp.ContentLength,
 		Coding:     mediaType(resp.Header.Get("Content-Encoding")),
 		RetryAfter: retryAfter(resp.Header.Get("Retry-After"), t.start), TLS: resp.TLS,
 	}
@@ -229,7 +234,8 @@ func (c *Client) body(clock *clock, a *Answer, resp *http.Response, buf *bytes.B
 // take reads a body, unpacked, up to one byte more than it may have. What is larger than small waits for a
 // turn. Codings that need much memory to be undone are undone a few at a time, once all has come: a host
 // that sends slowly then keeps nobody from it.
-func (c *Client) take(clock *clock, coding string, from io.Reader, buf *bytes.Buffer, most, length int, hold *Hold) error {
+func (c *Client) take(clock *clock, coding string, from io.Reader, buf *bytes.Buffer, most, length int,
+	hold *Hold) error {
 	buf.Reset()
 	if coding == "br" || coding == "zstd" {
 		var packed bytes.Buffer

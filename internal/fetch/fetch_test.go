@@ -112,13 +112,19 @@ func TestOutcomes(t *testing.T) {
 		{"closed in the headers", raw("HTTP/1.1 200 OK\r\nContent-"), page.BadResponse, 0},
 		{"silent", func(c net.Conn) { time.Sleep(4 * time.Second) }, page.TimedOut, 0},
 		{"drips headers", func(c net.Conn) { drip(c, "HTTP/1.1 200 OK\r\nX: ") }, page.TimedOut, 0},
-		{"drips the body", func(c net.Conn) { drip(c, "HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n") }, page.TimedOut, 200},
-		{"a header too large", raw("HTTP/1.1 200 OK\r\nX: " + strings.Repeat("x", 300<<10) + "\r\n\r\n"), page.BadResponse, 0},
-		{"ten thousand headers", raw("HTTP/1.1 200 OK\r\n" + strings.Repeat("X-Header: some value\r\n", 20_000) + "\r\n"), page.BadResponse, 0},
+		{"drips the body", func(c net.Conn) { drip(c, "HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n") },
+			page.TimedOut, 200},
+		{"a header too large", raw("HTTP/1.1 200 OK\r\nX: " + strings.Repeat("x", 300<<10) + "\r\n\r\n"),
+			page.BadResponse, 0},
+		{"ten thousand headers", raw("HTTP/1.1 200 OK\r\n" + strings.Repeat("X-Header: some value\r\n", 20_000) +
+			"\r\n"), page.BadResponse, 0},
 		{"a lying coding", raw("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: 34\r\n\r\nplain text that is no gzip at all.."), page.BadCoding, 200},
-		{"an unknown coding", raw("HTTP/1.1 200 OK\r\nContent-Encoding: rot13\r\nContent-Length: 2\r\n\r\nhi"), page.BadCoding, 200},
-		{"a bomb", raw("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: " + fmt.Sprint(len(bomb)) + "\r\n\r\n" + string(bomb)), page.Truncated, 200},
-		{"gzip that ends early", raw("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nConnection: close\r\n\r\n" + string(bomb[:900])), page.Truncated, 200},
+		{"an unknown coding", raw("HTTP/1.1 200 OK\r\nContent-Encoding: rot13\r\nContent-Length: 2\r\n\r\nhi"),
+			page.BadCoding, 200},
+		{"a bomb", raw("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: " + fmt.Sprint(len(bomb)) +
+			"\r\n\r\n" + string(bomb)), page.Truncated, 200},
+		{"gzip that ends early", raw("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nConnection: close\r\n\r\n" +
+			string(bomb[:900])), page.Truncated, 200},
 		{"endless", func(c net.Conn) {
 			io.WriteString(c, "HTTP/1.1 200 OK\r\n\r\n")
 			for block := make([]byte, 64<<10); ; {
@@ -209,8 +215,10 @@ func TestGuard(t *testing.T) {
 	defer server.Close()
 	_, port, _ := net.SplitHostPort(strings.TrimPrefix(server.URL, "http://"))
 	closed := Guard{Allow: []netip.Prefix{netip.MustParsePrefix("10.9.8.0/24")}}
-	for _, address := range []string{"http://127.0.0.1:" + port + "/", "http://localhost:" + port + "/", "http://0x7f000001:" + port + "/", "http://[::ffff:127.0.0.1]:" + port + "/"} {
-		if a := get(t, Settings{Guard: closed}, address); a.Outcome != page.Forbidden || !strings.Contains(a.Detail, "harvik site allow SITE 127.0.0.0/8") {
+	for _, address := range []string{"http://127.0.0.1:" + port + "/", "http://localhost:" + port + "/",
+		"http://0x7f000001:" + port + "/", "http://[::ffff:127.0.0.1]:" + port + "/"} {
+		if a := get(t, Settings{Guard: closed}, address); a.Outcome != page.Forbidden ||
+			!strings.Contains(a.Detail, "harvik site allow SITE 127.0.0.0/8") {
 			t.Errorf("%s: %s (%s)", address, a.Outcome, a.Detail)
 		}
 	}
@@ -225,16 +233,24 @@ func TestGuard(t *testing.T) {
 		t.Errorf("allowed, by override: %s (%s)", a.Outcome, a.Detail)
 	}
 	for text, want := range map[string]bool{
-		"8.8.8.8": true, "2606:4700::1": true, "10.0.0.1": false, "172.16.3.4": false, "192.168.1.1": false, "169.254.169.254": false,
-		"127.0.0.1": false, "0.0.0.0": false, "100.64.1.1": false, "224.0.0.1": false, "255.255.255.255": false, "::1": false,
-		"fe80::1": false, "fc00::1": false, "::ffff:10.0.0.1": false, "64:ff9b::a00:1": false, "10.9.8.7": true, "2002:a00:1::": false,
+		"8.8.8.8": true, "2606:4700::1": true, "10.0.0.1": false, "172.16.3.4": false, "192.168.1.1": false,
+		"169.254.169.254": false,
+		"127.0.0.1":       false, "0.0.0.0": false, "100.64.1.1": false, "224.0.0.1": false, "255.255.255.255": false,
+		"::1":     false,
+		"fe80::1": false, "fc00::1": false, "::ffff:10.0.0.1": false, "64:ff9b::a00:1": false, "10.9.8.7": true,
+		"2002:a00:1::": false,
 		// Of IPv6 only what is given out as public, less what the registry takes out of it.
-		"::": false, "::a00:1": false, "::808:808": false, "::ffff:0:a00:1": false, "64:ff9b:1::1": false, "100::1": false, "100:0:0:1::1": false,
-		"1fff::1": false, "2000::1": true, "2001::1": false, "2001:1::1": false, "2001:1ff::1": false, "2001:200::1": true, "2001:db8::1": false,
-		"2001:db9::1": true, "3ffe:ffff::1": true, "3fff::1": false, "3fff:fff::1": false, "3fff:1000::1": true, "4000::1": false, "5f00::1": false,
+		"::": false, "::a00:1": false, "::808:808": false, "::ffff:0:a00:1": false, "64:ff9b:1::1": false,
+		"100::1": false, "100:0:0:1::1": false,
+		"1fff::1": false, "2000::1": true, "2001::1": false, "2001:1::1": false, "2001:1ff::1": false,
+		"2001:200::1": true, "2001:db8::1": false,
+		"2001:db9::1": true, "3ffe:ffff::1": true, "3fff::1": false, "3fff:fff::1": false, "3fff:1000::1": true,
+		"4000::1": false, "5f00::1": false,
 		"fec0::1": false, "ff02::1": false, "fe80::1%eth0": false,
-		"192.88.99.1": false, "192.88.98.255": true, "168.63.129.16": false, "168.63.129.17": true, "192.0.0.9": false, "198.19.255.255": false,
-		"240.0.0.1": false, "0.1.2.3": false, "100.127.255.255": false, "100.128.0.0": true, "172.32.0.0": true, "::ffff:192.88.99.1": false,
+		"192.88.99.1": false, "192.88.98.255": true, "168.63.129.16": false, "168.63.129.17": true, "192.0.0.9": false,
+		"198.19.255.255": false,
+		"240.0.0.1":      false, "0.1.2.3": false, "100.127.255.255": false, "100.128.0.0": true, "172.32.0.0": true,
+		"::ffff:192.88.99.1": false,
 	} {
 		if got := closed.Permits(netip.MustParseAddr(text)); got != want {
 			t.Errorf("%s is permitted: %v, want %v", text, got, want)
@@ -245,7 +261,8 @@ func TestGuard(t *testing.T) {
 func TestRetryAfter(t *testing.T) {
 	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	for value, want := range map[string]time.Duration{
-		"": 0, "3": 3 * time.Second, "-3": 0, "Mon, 23 Nov 2026 12:00:30 GMT": 30 * time.Second, "Mon, 23 Nov 2026 11:00:00 GMT": 0, "soon": 0,
+		"": 0, "3": 3 * time.Second, "-3": 0, "Mon, 23 Nov 2026 12:00:30 GMT": 30 * time.Second,
+		"Mon, 23 Nov 2026 11:00:00 GMT": 0, "soon": 0,
 	} {
 		if got := retryAfter(value, now); got != want {
 			t.Errorf("Retry-After %q is %s, want %s", value, got, want)
@@ -254,7 +271,10 @@ func TestRetryAfter(t *testing.T) {
 }
 
 func TestHTTP2(t *testing.T) {
-	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, r.Proto) }))
+	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		fmt.Fprint(w,
+			r.Proto)
+	}))
 	server.EnableHTTP2 = true
 	server.StartTLS()
 	defer server.Close()
@@ -295,10 +315,12 @@ func TestSecurePhases(t *testing.T) {
 		}
 	}
 	for name, serve := range map[string]func(net.Conn){
-		"at once":        func(net.Conn) {},
-		"after nonsense": func(c net.Conn) { io.WriteString(c, "\x15\x03\x01\x00\x02\x02\x28") }, // an alert: handshake failure
+		"at once": func(net.Conn) {},
+		// an alert: handshake failure
+		"after nonsense": func(c net.Conn) { io.WriteString(c, "\x15\x03\x01\x00\x02\x02\x28") },
 	} {
-		if a := get(t, Settings{}, "https://"+listen(t, serve)+"/"); a.Outcome != page.Reset && a.Outcome != page.TLSFailed || a.Detail == "" {
+		if a := get(t, Settings{}, "https://"+listen(t, serve)+"/"); a.Outcome != page.Reset &&
+			a.Outcome != page.TLSFailed || a.Detail == "" {
 			t.Errorf("closed %s: %s (%s)", name, a.Outcome, a.Detail)
 		}
 	}

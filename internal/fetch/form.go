@@ -37,7 +37,8 @@ func newForm(i int, g *plan.Gate, host string, secrets map[string]string) (*form
 	for name, value := range g.Fields {
 		if secret, ok := strings.CutPrefix(value, "secret:"); ok {
 			if value, ok = secrets[secret]; !ok {
-				return nil, fmt.Errorf("gates[%d]: there is no secret %q; set it with `harvik secret set SITE %s`", i, secret, secret)
+				return nil, fmt.Errorf("gates[%d]: there is no secret %q; set it with `harvik secret set SITE %s`", i,
+					secret, secret)
 			}
 		}
 		f.fields[name] = value
@@ -57,7 +58,8 @@ func (c *Client) LogIn(ctx context.Context) error {
 		}
 		at, err := gates.home.Parse(one.form.address)
 		if err != nil || !at.IsHTTP() || gates.on(&at) != one {
-			return fmt.Errorf("the log-in at %s is not on its gate's host %s, or not as safe as the home page", one.form.address, host)
+			return fmt.Errorf("the log-in at %s is not on its gate's host %s, or not as safe as the home page",
+				one.form.address, host)
 		}
 		one.form.at = at
 		if err := one.form.logIn(ctx, c, one.header, 0); err != nil {
@@ -116,12 +118,14 @@ func statusOr(a *Answer) string {
 }
 
 // follow fetches with the session's cookies, through redirects on the form's host.
-func (f *form) follow(ctx context.Context, c *Client, jar http.CookieJar, u weburl.URL, header http.Header, body string, buf *bytes.Buffer) (Answer, weburl.URL) {
+func (f *form) follow(ctx context.Context, c *Client, jar http.CookieJar, u weburl.URL, header http.Header, body string,
+	buf *bytes.Buffer) (Answer, weburl.URL) {
 	var a Answer
 	for range 10 {
 		a = send(ctx, c, jar, &u, buf, Request{Want: func(int, string) bool { return true }}, header, body)
 		next, err := u.Parse(a.Header.Get("Location"))
-		if a.Status < 300 || a.Status > 399 || a.Header.Get("Location") == "" || err != nil || !BoundTo(f.host, c.settings.Gates.home).covers(&next) {
+		if a.Status < 300 || a.Status > 399 || a.Header.Get("Location") == "" || err != nil ||
+			!BoundTo(f.host, c.settings.Gates.home).covers(&next) {
 			break
 		}
 		u, body = next, ""
@@ -130,7 +134,8 @@ func (f *form) follow(ctx context.Context, c *Client, jar http.CookieJar, u webu
 }
 
 // send makes one request with the cookies, and keeps those that come.
-func send(ctx context.Context, c *Client, jar http.CookieJar, u *weburl.URL, buf *bytes.Buffer, r Request, header http.Header, body string) Answer {
+func send(ctx context.Context, c *Client, jar http.CookieJar, u *weburl.URL, buf *bytes.Buffer, r Request,
+	header http.Header, body string) Answer {
 	at, err := url.Parse(u.Key())
 	if err != nil {
 		return Answer{Outcome: page.BadResponse, Detail: err.Error(), Length: -1}
@@ -154,7 +159,8 @@ func send(ctx context.Context, c *Client, jar http.CookieJar, u *weburl.URL, buf
 }
 
 // pass fetches an address within the session, and logs in again where it has ended.
-func (f *form) pass(ctx context.Context, c *Client, u *weburl.URL, buf *bytes.Buffer, r Request, header http.Header) Answer {
+func (f *form) pass(ctx context.Context, c *Client, u *weburl.URL, buf *bytes.Buffer, r Request,
+	header http.Header) Answer {
 	jar, since := f.session()
 	a := send(ctx, c, jar, u, buf, r, header, "")
 	if !f.isOut(u, &a) || f.logIn(ctx, c, header, since) != nil {
@@ -186,7 +192,8 @@ func (f *form) isOut(u *weburl.URL, a *Answer) bool {
 		to, err := u.Parse(a.Header.Get("Location"))
 		return err == nil && to.Hostname() == f.host && to.Path() == f.at.Path()
 	}
-	return a.Status == http.StatusOK && bytes.Contains(a.Body, []byte(`type="password"`)) && !bytes.Contains(a.Body, []byte(f.proof))
+	return a.Status == http.StatusOK && bytes.Contains(a.Body, []byte(`type="password"`)) &&
+		!bytes.Contains(a.Body, []byte(f.proof))
 }
 
 // fill finds the form that has the fields, and fills it in on top of what it holds: hidden
@@ -234,7 +241,8 @@ func formValues(form *html.Node) url.Values {
 	values := url.Values{}
 	for n := range form.Descendants() {
 		name := attribute(n, "name")
-		if name == "" || n.DataAtom != atom.Input && n.DataAtom != atom.Select && n.DataAtom != atom.Textarea && n.DataAtom != atom.Button {
+		if name == "" || n.DataAtom != atom.Input && n.DataAtom != atom.Select && n.DataAtom != atom.Textarea &&
+			n.DataAtom != atom.Button {
 			continue
 		}
 		switch strings.ToLower(attribute(n, "type")) {

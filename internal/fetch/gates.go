@@ -40,7 +40,8 @@ func ownPort(u *weburl.URL) string {
 }
 
 func (b Bound) covers(u *weburl.URL) bool {
-	return b.host != "" && u.Hostname() == b.host && ownPort(u) == b.port && (u.Scheme() == "https" || u.Scheme() == "http" && !b.secure)
+	return b.host != "" && u.Hostname() == b.host && ownPort(u) == b.port &&
+		(u.Scheme() == "https" || u.Scheme() == "http" && !b.secure)
 }
 
 // Gates are a site's log-ins, by host.
@@ -77,7 +78,8 @@ func NewGates(gates []plan.Gate, home weburl.URL, secrets map[string]string) (*G
 		}
 		secret, ok := secrets[g.Secret]
 		if g.Secret != "" && !ok {
-			return nil, fmt.Errorf("gates[%d]: there is no secret %q; set it with `harvik secret set SITE %s`", i, g.Secret, g.Secret)
+			return nil, fmt.Errorf("gates[%d]: there is no secret %q; set it with `harvik secret set SITE %s`", i,
+				g.Secret, g.Secret)
 		}
 		if err := one.add(i, &g, secret, host, secrets); err != nil {
 			return nil, err
@@ -150,7 +152,8 @@ func (o *gate) challenged(values []string) bool {
 		}
 		params := parameters(rest)
 		algorithm := strings.ToUpper(params["algorithm"])
-		if newHash(algorithm) != nil && params["nonce"] != "" && (best == nil || strings.HasPrefix(algorithm, "SHA-256")) {
+		if newHash(algorithm) != nil && params["nonce"] != "" &&
+			(best == nil || strings.HasPrefix(algorithm, "SHA-256")) {
 			best = params
 		}
 	}
@@ -232,7 +235,8 @@ func (o *gate) authorise(header http.Header, u *weburl.URL, method string) {
 		fmt.Fprintf(&b, `, opaque=%q`, p["opaque"])
 	}
 	if strings.Contains(p["qop"], "auth") {
-		fmt.Fprintf(&b, `, qop=auth, nc=%s, cnonce=%q, response=%q`, nc, cnonce, sum(key, p["nonce"], nc, cnonce, "auth", request))
+		fmt.Fprintf(&b, `, qop=auth, nc=%s, cnonce=%q, response=%q`, nc, cnonce,
+			sum(key, p["nonce"], nc, cnonce, "auth", request))
 	} else {
 		fmt.Fprintf(&b, `, response=%q`, sum(key, p["nonce"], request))
 	}

@@ -68,12 +68,15 @@ func TestGates(t *testing.T) {
 		}
 		return func(w http.ResponseWriter, r *http.Request) bool {
 			p := parameters(strings.TrimPrefix(r.Header.Get("Authorization"), "Digest "))
-			want := sum(strings.Join([]string{sum("anna:fern:" + secret), "n1", p["nc"], p["cnonce"], "auth", sum("GET:" + r.RequestURI)}, ":"))
+			want := sum(strings.Join([]string{sum("anna:fern:" + secret), "n1", p["nc"], p["cnonce"], "auth",
+				sum("GET:" + r.RequestURI)}, ":"))
 			if p["response"] == want && p["uri"] == r.RequestURI {
 				return true
 			}
 			w.Header().Add("WWW-Authenticate", `Basic realm="x"`)
-			w.Header().Add("WWW-Authenticate", fmt.Sprintf(`Digest realm="fern", qop="auth,auth-int", algorithm=%s, nonce="n1", opaque="o"`, algorithm))
+			w.Header().Add("WWW-Authenticate",
+				fmt.Sprintf(`Digest realm="fern", qop="auth,auth-int", algorithm=%s, nonce="n1", opaque="o"`,
+					algorithm))
 			return false
 		}
 	}
@@ -82,20 +85,23 @@ func TestGates(t *testing.T) {
 		gate plan.Gate
 		open func(http.ResponseWriter, *http.Request) bool
 	}{
-		{"basic", plan.Gate{Kind: "basic", User: "anna", Secret: "members"}, func(_ http.ResponseWriter, r *http.Request) bool {
-			user, pass, _ := r.BasicAuth()
-			return user == "anna" && pass == secret
-		}},
+		{"basic", plan.Gate{Kind: "basic", User: "anna", Secret: "members"},
+			func(_ http.ResponseWriter, r *http.Request) bool {
+				user, pass, _ := r.BasicAuth()
+				return user == "anna" && pass == secret
+			}},
 		{"bearer", plan.Gate{Kind: "bearer", Secret: "members"}, func(_ http.ResponseWriter, r *http.Request) bool {
 			return r.Header.Get("Authorization") == "Bearer "+secret
 		}},
-		{"header", plan.Gate{Kind: "header", Name: "X-Preview", Secret: "members"}, func(_ http.ResponseWriter, r *http.Request) bool {
-			return r.Header.Get("X-Preview") == secret
-		}},
-		{"cookie", plan.Gate{Kind: "cookie", Name: "pass", Secret: "members"}, func(_ http.ResponseWriter, r *http.Request) bool {
-			k, err := r.Cookie("pass")
-			return err == nil && k.Value == secret
-		}},
+		{"header", plan.Gate{Kind: "header", Name: "X-Preview", Secret: "members"},
+			func(_ http.ResponseWriter, r *http.Request) bool {
+				return r.Header.Get("X-Preview") == secret
+			}},
+		{"cookie", plan.Gate{Kind: "cookie", Name: "pass", Secret: "members"},
+			func(_ http.ResponseWriter, r *http.Request) bool {
+				k, err := r.Cookie("pass")
+				return err == nil && k.Value == secret
+			}},
 		{"digest MD5", plan.Gate{Kind: "digest", User: "anna", Secret: "members"}, digest("MD5", md5.New)},
 		{"digest SHA-256", plan.Gate{Kind: "digest", User: "anna", Secret: "members"}, digest("SHA-256", sha256.New)},
 	} {
@@ -103,7 +109,8 @@ func TestGates(t *testing.T) {
 			server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 				if r.Host == "other.example" {
 					for name, values := range r.Header {
-						if name == "Authorization" || name == "Cookie" || strings.Contains(strings.Join(values, ""), secret) {
+						if name == "Authorization" || name == "Cookie" ||
+							strings.Contains(strings.Join(values, ""), secret) {
 							t.Errorf("%s goes to another host", name)
 						}
 					}
@@ -138,15 +145,17 @@ func TestHTTPSOnly(t *testing.T) {
 		t.Fatal(err)
 	}
 	for address, want := range map[string]bool{
-		"https://fernhollow.example/x": true, "http://fernhollow.example/x": false, "https://fernhollow.example:8443/": false,
-		"https://www.fernhollow.example/": false, "https://fernhollow.example.org/": false,
+		"https://fernhollow.example/x": true, "http://fernhollow.example/x": false,
+		"https://fernhollow.example:8443/": false,
+		"https://www.fernhollow.example/":  false, "https://fernhollow.example.org/": false,
 	} {
 		u, _ := weburl.Parse(address)
 		if got := g.on(&u) != nil; got != want {
 			t.Errorf("%s: %v", address, got)
 		}
 	}
-	if _, err := NewGates([]plan.Gate{{Kind: "bearer", Secret: "gone"}}, home, nil); err == nil || !strings.Contains(err.Error(), "harvik secret set") {
+	if _, err := NewGates([]plan.Gate{{Kind: "bearer", Secret: "gone"}}, home, nil); err == nil ||
+		!strings.Contains(err.Error(), "harvik secret set") {
 		t.Errorf("a secret that is not set: %v", err)
 	}
 }
@@ -168,7 +177,8 @@ func (m *members) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		http.SetCookie(w, &http.Cookie{Name: "before", Value: "1", Path: "/"})
 		fmt.Fprintf(w, `<form action="/search"><input name=q></form><form method=post action="/do-login"><input type=hidden name=token value=%q><input name=user><input type="password" name=pass></form>`, m.token)
 	case r.URL.Path == "/do-login":
-		if _, err := r.Cookie("before"); err != nil || r.Method != http.MethodPost || r.FormValue("token") != m.token || r.FormValue("user") != "anna" || r.FormValue("pass") != secret {
+		if _, err := r.Cookie("before"); err != nil || r.Method != http.MethodPost || r.FormValue("token") != m.token ||
+			r.FormValue("user") != "anna" || r.FormValue("pass") != secret {
 			fmt.Fprint(w, "Wrong name or password")
 			return
 		}
@@ -192,13 +202,15 @@ func TestFormLogIn(t *testing.T) {
 	m := &members{sessions: map[string]int{}, lasts: 4}
 	server := httptest.NewServer(m)
 	defer server.Close()
-	gate := plan.Gate{Kind: "form", Address: "/login", Fields: map[string]string{"user": "anna", "pass": "secret:members"}, Proof: "Hello Anna"}
+	gate := plan.Gate{Kind: "form", Address: "/login",
+		Fields: map[string]string{"user": "anna", "pass": "secret:members"}, Proof: "Hello Anna"}
 	c := client(t, server, gate)
 	if err := c.LogIn(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	for i := range 10 { // the session ends twice on the way
-		if a := fetch(t, c, fmt.Sprintf("http://fernhollow.example/members/%d", i)); a.Status != 200 || !bytes.Contains(a.Body, []byte("Hello")) {
+		if a := fetch(t, c, fmt.Sprintf("http://fernhollow.example/members/%d", i)); a.Status != 200 ||
+			!bytes.Contains(a.Body, []byte("Hello")) {
 			t.Errorf("page %d: %d %s", i, a.Status, a.Body)
 		}
 	}
@@ -209,13 +221,16 @@ func TestFormLogIn(t *testing.T) {
 		t.Errorf("the session goes to another host: %d", a.Status)
 	}
 	for name, wrong := range map[string]plan.Gate{
-		"the proof":           {Kind: "form", Address: "/login", Fields: map[string]string{"user": "bert", "pass": "secret:members"}, Proof: "Hello Anna"},
-		"no form there has":   {Kind: "form", Address: "/login", Fields: map[string]string{"email": "a"}, Proof: "x"},
-		"not on its gate's":   {Kind: "form", Address: "http://other.example/login", Fields: map[string]string{"user": "a"}, Proof: "x"},
+		"the proof": {Kind: "form", Address: "/login",
+			Fields: map[string]string{"user": "bert", "pass": "secret:members"}, Proof: "Hello Anna"},
+		"no form there has": {Kind: "form", Address: "/login", Fields: map[string]string{"email": "a"}, Proof: "x"},
+		"not on its gate's": {Kind: "form", Address: "http://other.example/login",
+			Fields: map[string]string{"user": "a"}, Proof: "x"},
 		"no form there has  ": {Kind: "form", Address: "/login", Fields: map[string]string{"nothing": "a"}, Proof: "x"},
 	} {
 		err := client(t, server, wrong).LogIn(t.Context())
-		if err == nil || !strings.Contains(err.Error(), strings.TrimSpace(name)) || strings.Contains(err.Error(), secret) {
+		if err == nil || !strings.Contains(err.Error(), strings.TrimSpace(name)) ||
+			strings.Contains(err.Error(), secret) {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -255,13 +270,15 @@ func TestProxy(t *testing.T) {
 	}
 	s.Guard = loopback
 	before := len(asked)
-	for _, address := range []string{"http://10.1.2.3/", "https://10.1.2.3/", "http://[fd00::1]/", "http://[::ffff:10.1.2.3]/", "http://0xa010203/", "http://10.66051/"} {
+	for _, address := range []string{"http://10.1.2.3/", "https://10.1.2.3/", "http://[fd00::1]/",
+		"http://[::ffff:10.1.2.3]/", "http://0xa010203/", "http://10.66051/"} {
 		if a := get(t, s, address); a.Outcome != page.Forbidden {
 			t.Errorf("%s, a private address through the proxy: %s %s", address, a.Outcome, a.Detail)
 		}
 	}
 	s.Inside = func(string) bool { return false } // what is allowed is for the site's own hosts
-	for _, address := range []string{"http://localhost/", "http://LOCALHOST./", "http://metadata.localhost/", "http://127.0.0.1/", "http://127.1/"} {
+	for _, address := range []string{"http://localhost/", "http://LOCALHOST./", "http://metadata.localhost/",
+		"http://127.0.0.1/", "http://127.1/"} {
 		if a := get(t, s, address); a.Outcome != page.Forbidden {
 			t.Errorf("%s, this machine through the proxy: %s %s", address, a.Outcome, a.Detail)
 		}
@@ -283,7 +300,8 @@ func TestPhases(t *testing.T) {
 			scheme = "https"
 		}
 		begun := time.Now()
-		if a := get(t, s, scheme+"://"+silent+"/"); a.Outcome != page.TimedOut || !strings.Contains(a.Detail, words) || time.Since(begun) > time.Second {
+		if a := get(t, s, scheme+"://"+silent+"/"); a.Outcome != page.TimedOut || !strings.Contains(a.Detail, words) ||
+			time.Since(begun) > time.Second {
 			t.Errorf("%s: %s %q after %s", words, a.Outcome, a.Detail, time.Since(begun))
 		}
 	}
@@ -310,15 +328,20 @@ func TestIPVersion(t *testing.T) {
 func TestBound(t *testing.T) {
 	for home, list := range map[string]map[string]bool{
 		"https://fernhollow.example/": {
-			"https://fernhollow.example/x": true, "https://fernhollow.example:443/": true, "http://fernhollow.example/": false,
-			"https://fernhollow.example:8443/": false, "https://fernhollow.example:80/": false, "http://fernhollow.example:443/": false,
-			"https://www.fernhollow.example/": false, "https://fernhollow.example.evil.example/": false, "https://fernhollow.example.:443/": false,
+			"https://fernhollow.example/x": true, "https://fernhollow.example:443/": true,
+			"http://fernhollow.example/":       false,
+			"https://fernhollow.example:8443/": false, "https://fernhollow.example:80/": false,
+			"http://fernhollow.example:443/":  false,
+			"https://www.fernhollow.example/": false, "https://fernhollow.example.evil.example/": false,
+			"https://fernhollow.example.:443/": false,
 		},
 		"http://fernhollow.example/": {
-			"http://fernhollow.example/": true, "https://fernhollow.example/": true, "http://fernhollow.example:8080/": false, "http://fernhollow.example:443/": false,
+			"http://fernhollow.example/": true, "https://fernhollow.example/": true,
+			"http://fernhollow.example:8080/": false, "http://fernhollow.example:443/": false,
 		},
 		"http://fernhollow.example:8080/": {
-			"http://fernhollow.example:8080/": true, "https://fernhollow.example:8080/": true, "http://fernhollow.example/": false,
+			"http://fernhollow.example:8080/": true, "https://fernhollow.example:8080/": true,
+			"http://fernhollow.example/":      false,
 			"http://fernhollow.example:8081/": false, "https://fernhollow.example/": false,
 		},
 	} {
@@ -353,15 +376,18 @@ func TestFormElsewhere(t *testing.T) {
 	}))
 	defer thief.Close()
 	_, port, _ := net.SplitHostPort(strings.TrimPrefix(thief.URL, "http://"))
-	for _, action := range []string{thief.URL + "/", "http://fernhollow.example:" + port + "/", "//fernhollow.example:" + port + "/in", "http://other.example/"} {
+	for _, action := range []string{thief.URL + "/", "http://fernhollow.example:" + port + "/",
+		"//fernhollow.example:" + port + "/in", "http://other.example/"} {
 		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			if r.Method == http.MethodPost && r.ParseForm() == nil && r.Form.Get("password") != "" {
 				stolen.Add(1)
 			}
 			w.Header().Set("Content-Type", "text/html")
-			fmt.Fprintf(w, `<form method=post action="%s"><input name=user><input name=password type=password></form>`, action)
+			fmt.Fprintf(w, `<form method=post action="%s"><input name=user><input name=password type=password></form>`,
+				action)
 		}))
-		c := client(t, server, plan.Gate{Kind: "form", Address: "/in", Fields: map[string]string{"user": "anna", "password": "secret:members"}, Proof: "Signed in"})
+		c := client(t, server, plan.Gate{Kind: "form", Address: "/in",
+			Fields: map[string]string{"user": "anna", "password": "secret:members"}, Proof: "Signed in"})
 		err := c.LogIn(t.Context())
 		if err == nil || !strings.Contains(err.Error(), "is not where its secrets are for") {
 			t.Errorf("a form that sends to %s: %v", action, err)

@@ -34,8 +34,10 @@ func failure(err error, late string) Answer {
 		a.Outcome, a.Detail = page.Unreachable, "there is no route to the host"
 	case isTLS(err):
 		a.Outcome, a.Detail = page.TLSFailed, tlsWords(err)
-	case errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE), errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF),
-		strings.Contains(err.Error(), "stream error"), strings.Contains(err.Error(), "GOAWAY"), strings.Contains(err.Error(), "server closed"):
+	case errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE), errors.Is(err, io.EOF),
+		errors.Is(err, io.ErrUnexpectedEOF),
+		strings.Contains(err.Error(), "stream error"), strings.Contains(err.Error(),
+			"GOAWAY"), strings.Contains(err.Error(), "server closed"):
 		a.Outcome, a.Detail = page.Reset, "the connection broke"
 	}
 	return a
@@ -45,7 +47,8 @@ func isTLS(err error) bool {
 	var certificate *tls.CertificateVerificationError
 	var record tls.RecordHeaderError
 	var alert tls.AlertError
-	return errors.As(err, &certificate) || errors.As(err, &record) || errors.As(err, &alert) || strings.Contains(err.Error(), "tls:")
+	return errors.As(err, &certificate) || errors.As(err, &record) || errors.As(err, &alert) ||
+		strings.Contains(err.Error(), "tls:")
 }
 
 // tlsWords says which fault of a certificate or handshake it is.
@@ -56,7 +59,8 @@ func tlsWords(err error) string {
 	var record tls.RecordHeaderError
 	switch {
 	case errors.As(err, &invalid) && invalid.Reason == x509.Expired:
-		return fmt.Sprintf("the certificate is valid from %s to %s only", invalid.Cert.NotBefore.Format(time.DateOnly), invalid.Cert.NotAfter.Format(time.DateOnly))
+		return fmt.Sprintf("the certificate is valid from %s to %s only", invalid.Cert.NotBefore.Format(time.DateOnly),
+			invalid.Cert.NotAfter.Format(time.DateOnly))
 	case errors.As(err, &unknown):
 		return "the certificate's issuer is not known; a private authority can be named in the plan (ca)"
 	case errors.As(err, &host):

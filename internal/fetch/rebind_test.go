@@ -46,7 +46,8 @@ func names(t *testing.T, answer func(n int) []netip.Addr) (address string, asked
 			if q := m.Questions[0]; q.Type == dnsmessage.TypeA {
 				for _, a := range answer(int(asked.Add(1)) - 1) {
 					m.Answers = append(m.Answers, dnsmessage.Resource{
-						Header: dnsmessage.ResourceHeader{Name: q.Name, Type: q.Type, Class: q.Class}, Body: &dnsmessage.AResource{A: a.As4()},
+						Header: dnsmessage.ResourceHeader{Name: q.Name, Type: q.Type, Class: q.Class},
+						Body:   &dnsmessage.AResource{A: a.As4()},
 					})
 				}
 			}
@@ -104,13 +105,15 @@ func TestRebinding(t *testing.T) {
 		},
 	} {
 		server, asked := names(t, c.answer)
-		client, err := New(Settings{Timeout: 2 * time.Second, MaxBytes: 1 << 10, IP: "4", Guard: Guard{Allow: []netip.Prefix{netip.PrefixFrom(open, 32)}}})
+		client, err := New(Settings{Timeout: 2 * time.Second, MaxBytes: 1 << 10, IP: "4",
+			Guard: Guard{Allow: []netip.Prefix{netip.PrefixFrom(open, 32)}}})
 		if err != nil {
 			t.Fatal(err)
 		}
-		client.dialer.resolver = net.Resolver{PreferGo: true, Dial: func(ctx context.Context, _, _ string) (net.Conn, error) {
-			return new(net.Dialer).DialContext(ctx, "udp", server)
-		}}
+		client.dialer.resolver = net.Resolver{PreferGo: true,
+			Dial: func(ctx context.Context, _, _ string) (net.Conn, error) {
+				return new(net.Dialer).DialContext(ctx, "udp", server)
+			}}
 		u, err := weburl.Parse("http://turncoat.fernhollow.example:" + port + "/")
 		if err != nil {
 			t.Fatal(err)

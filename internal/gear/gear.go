@@ -1,5 +1,5 @@
-// Package gear is what everything that fetches shares: the paces of hosts, the readers and bounds of the one service, and
-// the secrets of sites, each for where it may go.
+// Package gear is what everything that fetches shares: the paces of hosts, the readers and bounds of the one service,
+// and the secrets of sites, each for where it may go.
 package gear
 
 import (
@@ -70,7 +70,8 @@ func GuardOf(site record.Site) (out fetch.Guard) {
 }
 
 // Open is Secrets, for those that are going to be sent: it is noted by whom and what for.
-func (g *Gear) Open(ctx context.Context, site int64, home string, p plan.Plan, who, what string) (map[string]string, error) {
+func (g *Gear) Open(ctx context.Context, site int64, home string, p plan.Plan, who,
+	what string) (map[string]string, error) {
 	out, err := g.Secrets(ctx, site, home, p)
 	if err != nil {
 		return nil, err
@@ -115,7 +116,8 @@ func (g *Gear) Secrets(ctx context.Context, site int64, home string, p plan.Plan
 		case err != nil:
 			return nil, err
 		case !strings.EqualFold(kept.Host, host):
-			return nil, record.Refuse("the secret %q is for %s, and the plan would send it to %s", name, kept.Host, host)
+			return nil, record.Refuse("the secret %q is for %s, and the plan would send it to %s", name, kept.Host,
+				host)
 		case kept.Network == nil || *kept.Network != p.Network(host):
 			return nil, record.Refuse("the secret %q was given when the plan reached %s in another way (hosts, ca, proxy); it would now be sent there %s. If that is right, give it again: `harvik secret set SITE %s`",
 				name, host, p.Route(host), name)
@@ -131,9 +133,10 @@ func (g *Gear) Secrets(ctx context.Context, site int64, home string, p plan.Plan
 func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site, name) }
 
 // Config is what everything that fetches shares: the paces of hosts, the readers and bounds of the one service, and a
-// client for a site's hosts, with the secrets that are for them. It fails where the plan's certificates or secrets are of
-// no use.
-func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard, secrets map[string]string) (crawl.Config, error) {
+// client for a site's hosts, with the secrets that are for them. It fails where the plan's certificates or secrets are
+// of no use.
+func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard,
+	secrets map[string]string) (crawl.Config, error) {
 	settings, err := Settings(p, start, guard, secrets)
 	if err != nil {
 		return crawl.Config{}, err
@@ -143,7 +146,8 @@ func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard, secrets 
 	if err != nil {
 		return crawl.Config{}, err
 	}
-	return crawl.Config{Plan: p, Start: start, Fetcher: c, Paces: &g.paces, Pages: &g.pages, ReadPDF: g.pdfs.Read, Log: g.log}, nil
+	return crawl.Config{Plan: p, Start: start, Fetcher: c, Paces: &g.paces, Pages: &g.pages, ReadPDF: g.pdfs.Read,
+		Log: g.log}, nil
 }
 
 // Settings are those of the client of one crawl.
@@ -158,8 +162,10 @@ func Settings(p plan.Plan, start weburl.URL, guard fetch.Guard, secrets map[stri
 			Resolve: time.Duration(p.Timeouts.Resolve), Connect: time.Duration(p.Timeouts.Connect),
 			TLS: time.Duration(p.Timeouts.TLS), FirstByte: time.Duration(p.Timeouts.FirstByte),
 		},
-		MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: guard, Inside: scope.New(start, p.Scope).Inside, Gates: gates,
-		CA: p.CA, Certificate: secrets[p.Certificate], CertificateFor: fetch.BoundTo("", start), IP: p.IP, Proxy: p.Proxy,
+		MaxBytes: p.PageBytes, Parallel: p.Parallel, Hosts: p.Hosts, Guard: guard,
+		Inside: scope.New(start, p.Scope).Inside, Gates: gates,
+		CA: p.CA, Certificate: secrets[p.Certificate], CertificateFor: fetch.BoundTo("", start), IP: p.IP,
+		Proxy: p.Proxy,
 	}, nil
 }
 

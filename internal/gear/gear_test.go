@@ -73,8 +73,8 @@ func sealed(host string, p plan.Plan) record.Sealed {
 	return record.Sealed{Host: host, Network: &network, Sealed: []byte("1/door:leaf mould")}
 }
 
-// TestSecrets opens a secret for the host and the way to it that it was given for, and for no other; each refusal says what
-// to do.
+// TestSecrets opens a secret for the host and the way to it that it was given for, and for no other; each refusal says
+// what to do.
 func TestSecrets(t *testing.T) {
 	elsewhere := members()
 	elsewhere.Hosts = map[string]string{"fernhollow.example": "127.0.0.1:9"}
@@ -87,10 +87,13 @@ func TestSecrets(t *testing.T) {
 		p    plan.Plan
 		says string
 	}{
-		"as it was given":        {map[string]record.Sealed{"door": sealed("Fernhollow.Example", members())}, members(), ""},
-		"not set":                {nil, members(), "harvik secret set SITE door"},
-		"for another host":       {map[string]record.Sealed{"door": sealed("shop.example", members())}, members(), "is for shop.example"},
-		"by another way":         {map[string]record.Sealed{"door": sealed("fernhollow.example", members())}, elsewhere, "at 127.0.0.1:9"},
+		"as it was given": {map[string]record.Sealed{"door": sealed("Fernhollow.Example", members())}, members(),
+			""},
+		"not set": {nil, members(), "harvik secret set SITE door"},
+		"for another host": {map[string]record.Sealed{"door": sealed("shop.example", members())}, members(),
+			"is for shop.example"},
+		"by another way": {map[string]record.Sealed{"door": sealed("fernhollow.example", members())}, elsewhere,
+			"at 127.0.0.1:9"},
 		"of an earlier Harvik":   {map[string]record.Sealed{"door": unbound}, members(), "give it again"},
 		"sealed for another use": {map[string]record.Sealed{"door": forged}, members(), "the seal is broken"},
 		"not needed":             {nil, plan.Plan{}, ""},
@@ -106,7 +109,8 @@ func TestSecrets(t *testing.T) {
 			}
 		case err != nil:
 			t.Errorf("%s: %v", name, err)
-		case len(one.kept) > 0 && (got["door"] != "leaf mould" || len(s.uses) != 1 || s.uses[0] != "rowan used door for crawl 3"):
+		case len(one.kept) > 0 && (got["door"] != "leaf mould" || len(s.uses) != 1 ||
+			s.uses[0] != "rowan used door for crawl 3"):
 			t.Errorf("%s: %d secrets, %v", name, len(got), s.uses)
 		}
 	}
@@ -141,13 +145,15 @@ func TestConfig(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if c, err := g.Config(plan.Plan{}.WithDefaults(), start, fetch.Guard{}, nil); err != nil || c.Fetcher == nil || c.Paces == nil || c.ReadPDF == nil {
+	if c, err := g.Config(plan.Plan{}.WithDefaults(), start, fetch.Guard{}, nil); err != nil || c.Fetcher == nil ||
+		c.Paces == nil || c.ReadPDF == nil {
 		t.Errorf("a plain plan: %v", err)
 	}
 	for name, p := range map[string]plan.Plan{
 		"an authority that is none": {CA: "no certificate"}, "a certificate that is none": {Certificate: "leaf"},
 	} {
-		if _, err := g.Config(p.WithDefaults(), start, fetch.Guard{}, map[string]string{"leaf": "x"}); err == nil || !strings.Contains(err.Error(), "PEM") {
+		if _, err := g.Config(p.WithDefaults(), start, fetch.Guard{}, map[string]string{"leaf": "x"}); err == nil ||
+			!strings.Contains(err.Error(), "PEM") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}

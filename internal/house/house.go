@@ -48,7 +48,8 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, lo
 	h.Rechecks = recheck.New(s, c, h.gear, h.Decisions, h.List, room, log)
 	h.Looks = look.New(s, c, h.gear)
 	h.Previews = preview.New(h.gear)
-	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge, Changed: h.changed, Disk: disk, Log: log})
+	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge,
+		Changed: h.changed, Disk: disk, Log: log})
 	var ctx context.Context
 	ctx, h.attending = context.WithCancel(context.Background())
 	h.attended.Go(func() { h.Weighing.Attend(ctx) })
@@ -62,8 +63,8 @@ func (h *House) changed() {
 	h.ahead.Soon()
 }
 
-// Shutdown puts all crawls away, to go on when the service starts again, and ends rechecks. Where ctx ends first it cuts
-// them off, which loses nothing but time.
+// Shutdown puts all crawls away, to go on when the service starts again, and ends rechecks. Where ctx ends first it
+// cuts them off, which loses nothing but time.
 func (h *House) Shutdown(ctx context.Context) {
 	done := make(chan struct{})
 	go func() {

@@ -92,11 +92,14 @@ func TestWaiverThatCannotBeRead(t *testing.T) {
 	const broken = `re:/plants/(a|b`
 	for _, on := range []string{broken, "re:[", "re:a{99999}", "plants", strings.Repeat("/x*", 1000)} {
 		var mistake *record.Mistake
-		if _, err := b.Waive(t.Context(), b.site, record.Waiver{Scope: waive.Pattern, On: on, Reason: "why"}); !errors.As(err, &mistake) || !strings.Contains(err.Error(), "pattern") {
+		if _, err := b.Waive(t.Context(), b.site,
+			record.Waiver{Scope: waive.Pattern, On: on, Reason: "why"}); !errors.As(err, &mistake) ||
+			!strings.Contains(err.Error(), "pattern") {
 			t.Errorf("a waiver of %.30q: %v", on, err)
 		}
 	}
-	for _, w := range []record.Waiver{{Scope: waive.Pattern, On: broken}, {Scope: "sky", On: "x"}, {Scope: waive.Page, On: "\x01"}} {
+	for _, w := range []record.Waiver{{Scope: waive.Pattern, On: broken}, {Scope: "sky", On: "x"},
+		{Scope: waive.Page, On: "\x01"}} {
 		w.Reason, w.By = "kept by an earlier Harvik", "somebody"
 		if _, err := b.store.AddWaiver(t.Context(), b.site.ID, w); err != nil {
 			t.Fatal(err)
@@ -123,7 +126,8 @@ func TestPanics(t *testing.T) {
 	first := b.crawl(b.site.Plan, "finished")
 	p := plan.Plan{Gates: []plan.Gate{{Kind: "bearer", Secret: "token"}}, Probes: plan.No()}
 	host, _, _ := strings.Cut(strings.TrimPrefix(b.site.Home, "http://"), ":")
-	if err := b.store.SetSecret(t.Context(), b.site.ID, "token", host, p.Network(host), b.vault.Seal("x", gear.Purpose(b.site.ID, "token"))); err != nil {
+	if err := b.store.SetSecret(t.Context(), b.site.ID, "token", host, p.Network(host),
+		b.vault.Seal("x", gear.Purpose(b.site.ID, "token"))); err != nil {
 		t.Fatal(err)
 	}
 	b.again()
@@ -145,7 +149,8 @@ func TestPanics(t *testing.T) {
 	if err := b.Recover(t.Context(), false); err != nil {
 		t.Fatal(err)
 	}
-	for deadline := time.Now().Add(20 * time.Second); rec.State == "running" && time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(20 * time.Second); rec.State == "running" &&
+		time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 		if rec, err = b.store.Crawl(t.Context(), "fernhollow", rec.Number); err != nil {
 			t.Fatal(err)
 		}
@@ -165,7 +170,8 @@ func TestPanics(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for deadline := time.Now().Add(20 * time.Second); again.State == "running" && time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+		for deadline := time.Now().Add(20 * time.Second); again.State == "running" &&
+			time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
 			if again, err = b.RecheckOf(t.Context(), first.ID, again.Number); err != nil {
 				t.Fatal(err)
 			}

@@ -27,11 +27,13 @@ func (h *hanging) StartCrawl(_ context.Context, site record.Site, _ plan.Plan, _
 
 func (h *hanging) Ping(context.Context) error { return nil }
 
-// TestHangingStore: while one start waits for the database, the same site is refused a second crawl, another site's start
-// comes as far, what runs can be asked for, and the service can end. Whatever the database says, the place is given back.
+// TestHangingStore: while one start waits for the database, the same site is refused a second crawl, another site's
+// start comes as far, what runs can be asked for, and the service can end. Whatever the database says, the place is
+// given back.
 func TestHangingStore(t *testing.T) {
 	h := &hanging{asked: make(chan int64), free: make(chan error)}
-	r := New(Parts{Store: h, Gear: gear.New(nil, nil, testkit.Quiet), Judge: judging.New(nil, testkit.Catalogue, testkit.Quiet), Disk: Disk{}, Log: testkit.Quiet})
+	r := New(Parts{Store: h, Gear: gear.New(nil, nil, testkit.Quiet),
+		Judge: judging.New(nil, testkit.Catalogue, testkit.Quiet), Disk: Disk{}, Log: testkit.Quiet})
 	home := "http://fernhollow.invalid/"
 	ended := make(chan error, 3)
 	start := func(id int64) {
@@ -40,7 +42,8 @@ func TestHangingStore(t *testing.T) {
 	}
 	go start(1)
 	<-h.asked
-	if _, err := r.Start(t.Context(), record.Site{ID: 1, Home: home}, plan.Plan{}.WithDefaults()); !errors.Is(err, record.ErrRunning) {
+	if _, err := r.Start(t.Context(), record.Site{ID: 1, Home: home}, plan.Plan{}.WithDefaults()); !errors.Is(err,
+		record.ErrRunning) {
 		t.Errorf("a second crawl of the site: %v", err)
 	}
 	go start(2)
@@ -56,7 +59,8 @@ func TestHangingStore(t *testing.T) {
 	for _, says := range []error{errors.New("the database went away"), record.ErrExists} {
 		h.free <- says
 		err := <-ended
-		if says == record.ErrExists && !errors.Is(err, record.ErrRunning) || says != record.ErrExists && !errors.Is(err, says) {
+		if says == record.ErrExists && !errors.Is(err, record.ErrRunning) || says != record.ErrExists &&
+			!errors.Is(err, says) {
 			t.Errorf("the database says %v, and it is told as %v", says, err)
 		}
 	}
@@ -69,7 +73,8 @@ func TestHangingStore(t *testing.T) {
 	if err := <-ended; err == nil || err.Error() != "too late" {
 		t.Errorf("a start that the end overtook: %v", err)
 	}
-	if _, err := r.Start(t.Context(), record.Site{ID: 3, Home: home}, plan.Plan{}.WithDefaults()); !errors.Is(err, record.ErrEnding) {
+	if _, err := r.Start(t.Context(), record.Site{ID: 3, Home: home}, plan.Plan{}.WithDefaults()); !errors.Is(err,
+		record.ErrEnding) {
 		t.Errorf("a start after the end: %v", err)
 	}
 }

@@ -46,8 +46,10 @@ type Store interface {
 	Site(ctx context.Context, name string) (record.Site, error)
 	KnownLayouts(ctx context.Context, site int64) (map[string][]uint32, error)
 	Sink(crawl int64) record.Sink
-	SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress, w record.Weighing, with record.Settling) error
-	Replace(ctx context.Context, id int64, r *booking.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error
+	SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress, w record.Weighing,
+		with record.Settling) error
+	Replace(ctx context.Context, id int64, r *booking.Result, p record.Progress, w record.Weighing,
+		found []check.Finding, by plan.Plan, catalogue int) error
 	Past(crawl int64) record.Past
 	Source(ctx context.Context, crawl int64, url func(int32) string) survey.Source
 	Ping(ctx context.Context) error
@@ -125,7 +127,8 @@ type Parts struct {
 func New(p Parts) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	r := &Runner{
-		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, changed: p.Changed, log: p.Log, ctx: ctx, cancel: cancel,
+		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, changed: p.Changed,
+		log: p.Log, ctx: ctx, cancel: cancel,
 		live: map[int64]*run{}, bySite: map[int64]int64{}, disk: p.Disk, ending: make(chan struct{}),
 	}
 	if r.changed == nil {
@@ -294,8 +297,8 @@ func (r *Runner) takeUp(ctx context.Context, rec record.Crawl, crashed bool) err
 	return nil
 }
 
-// launch makes room for a site's crawl, has its record made, and runs it. The place is taken first, so that nobody waits for
-// the database with all others locked out.
+// launch makes room for a site's crawl, has its record made, and runs it. The place is taken first, so that nobody
+// waits for the database with all others locked out.
 func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past bool) (record.Crawl, error) {
 	err := r.take(site)
 	for errors.Is(err, record.ErrRunning) && r.awaitStored(site) {
@@ -317,7 +320,8 @@ func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past boo
 	if err != nil {
 		return record.Crawl{}, err
 	}
-	one := &run{rec: rec, ended: make(chan struct{}), stop: rec.Wish == record.WishStop, pause: rec.Wish == record.WishPause}
+	one := &run{rec: rec, ended: make(chan struct{}), stop: rec.Wish == record.WishStop,
+		pause: rec.Wish == record.WishPause}
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
 		return record.Crawl{}, err
 	}
@@ -336,8 +340,8 @@ func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past boo
 	return rec, nil
 }
 
-// awaitStored waits for a site's crawl that is stored with its verdict, and so has ended for all who ask, but has not given
-// its place back yet. It tells whether there was one.
+// awaitStored waits for a site's crawl that is stored with its verdict, and so has ended for all who ask, but has not
+// given its place back yet. It tells whether there was one.
 func (r *Runner) awaitStored(site int64) bool {
 	r.mu.Lock()
 	one := r.live[r.bySite[site]]
@@ -490,7 +494,8 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	return nil
 }
 
-// tidy tells the database of what a crawl that has ended brought, and deletes older crawls of the site that it does not keep.
+// tidy tells the database of what a crawl that has ended brought, and deletes older crawls of the site that it does not
+// keep.
 func (r *Runner) tidy(rec record.Crawl, log *slog.Logger) error {
 	if err := r.store.Tidy(r.ctx, rec.ID); err != nil {
 		return err

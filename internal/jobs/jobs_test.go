@@ -38,7 +38,8 @@ type beside struct {
 func over(t *testing.T, s *store.Store, v *vault.Vault, disk Disk) *Runner {
 	g := gear.New(s, v, testkit.Quiet)
 	r := New(Parts{
-		Store: s, Gear: g, Decisions: decide.New(s, testkit.Catalogue, func() error { return nil }, testkit.Quiet), Work: worklist.New(s),
+		Store: s, Gear: g, Decisions: decide.New(s, testkit.Catalogue, func() error { return nil }, testkit.Quiet),
+		Work:  worklist.New(s),
 		Judge: judging.New(s, testkit.Catalogue, testkit.Quiet), Disk: disk, Log: testkit.Quiet,
 	})
 	t.Cleanup(func() {
@@ -101,7 +102,8 @@ func TestDisk(t *testing.T) {
 	if !strings.Contains(paused.Detail, "is free on the disk") || !strings.Contains(paused.Detail, "by itself") {
 		t.Errorf("it is paused because %q", paused.Detail)
 	}
-	if _, err := b.Start(t.Context(), b.site, b.site.Plan.WithDefaults()); !errors.Is(err, record.ErrDisk) || !strings.Contains(err.Error(), "--keep-free") {
+	if _, err := b.Start(t.Context(), b.site, b.site.Plan.WithDefaults()); !errors.Is(err, record.ErrDisk) ||
+		!strings.Contains(err.Error(), "--keep-free") {
 		t.Errorf("another crawl: %v", err)
 	}
 	free.Store(1<<30 + 1) // a little more is not enough: it would be put away again at once
@@ -170,7 +172,8 @@ func TestOtherFacts(t *testing.T) {
 	}
 	newer := record.Batch{
 		Addresses: []survey.Address{{URL: b.site.Home, FoundOn: -1}},
-		Records:   []booking.Record{{Facts: &page.Facts{Version: page.Version + 1, Address: b.site.Home, Outcome: page.Answered, Status: 200}}},
+		Records: []booking.Record{{Facts: &page.Facts{Version: page.Version + 1, Address: b.site.Home,
+			Outcome: page.Answered, Status: 200}}},
 	}
 	if err := b.store.Sink(rec.ID).Save(t.Context(), newer); err != nil {
 		t.Fatal(err)

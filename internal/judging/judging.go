@@ -1,5 +1,5 @@
-// Package judging judges crawls: at their end, and later anew, by other rules than they were judged by. Nothing is fetched,
-// and no secret is opened.
+// Package judging judges crawls: at their end, and later anew, by other rules than they were judged by. Nothing is
+// fetched, and no secret is opened.
 package judging
 
 import (
@@ -66,9 +66,10 @@ func (j *Judge) RulesToday(rec record.Crawl) string {
 	return RulesOf(rec)
 }
 
-// Rejudged is a finished crawl judged by a plan's rules and the checks of today, without a report; nothing is stored. Found
-// is what fails on its pages.
-func (j *Judge) Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (result *booking.Result, found []check.Finding, err error) {
+// Rejudged is a finished crawl judged by a plan's rules and the checks of today, without a report; nothing is stored.
+// Found is what fails on its pages.
+func (j *Judge) Rejudged(ctx context.Context, rec record.Crawl,
+	by plan.Plan) (result *booking.Result, found []check.Finding, err error) {
 	stored, err := j.store.LoadSurvey(ctx, rec)
 	if err != nil {
 		return nil, nil, err

@@ -82,7 +82,8 @@ func site(t *testing.T) (*judging.Judge, *kept, *testkit.Memory) {
 	id := first.Sheet.Build(fixlist.Adjustment{}).Fixes[0].Check
 	k := &kept{left: id, sheets: map[int64]map[string]*fixlist.Sheet{}, stored: memory.Stored(t, home, p, first)}
 	for n := range 3 {
-		rec := record.Crawl{ID: int64(n + 1), Number: n + 1, Site: "fernhollow", Plan: p, Catalogue: testkit.Catalogue.Version}
+		rec := record.Crawl{ID: int64(n + 1), Number: n + 1, Site: "fernhollow", Plan: p,
+			Catalogue: testkit.Catalogue.Version}
 		if n == 2 {
 			rec.Plan.Checks = []plan.CheckRule{{Check: id, Off: true}}
 		}
@@ -102,8 +103,8 @@ func has(s *fixlist.Sheet, id string) bool {
 	return false
 }
 
-// TestSheetBy judges a crawl by the rules of another, once however many ask, and keeps that; by its own rules it stands as
-// it was judged.
+// TestSheetBy judges a crawl by the rules of another, once however many ask, and keeps that; by its own rules it stands
+// as it was judged.
 func TestSheetBy(t *testing.T) {
 	j, k, _ := site(t)
 	own, note, err := j.SheetBy(t.Context(), k.crawls[0], k.crawls[1])
@@ -142,8 +143,8 @@ func TestSheetBy(t *testing.T) {
 	}
 }
 
-// TestCannotBeJudged gives a crawl whose facts are too old as it was judged, with the reason; one that has not even that is
-// refused.
+// TestCannotBeJudged gives a crawl whose facts are too old as it was judged, with the reason; one that has not even
+// that is refused.
 func TestCannotBeJudged(t *testing.T) {
 	j, k, memory := site(t)
 	memory.Records[0].Facts.Version = page.Oldest - 1
@@ -156,7 +157,8 @@ func TestCannotBeJudged(t *testing.T) {
 	}
 	delete(k.sheets, 1)
 	var refusal *record.Refusal
-	if _, _, err := j.SheetBy(t.Context(), k.crawls[0], k.crawls[2]); !errors.As(err, &refusal) || !strings.Contains(refusal.Reason, "crawl again") {
+	if _, _, err := j.SheetBy(t.Context(), k.crawls[0], k.crawls[2]); !errors.As(err, &refusal) ||
+		!strings.Contains(refusal.Reason, "crawl again") {
 		t.Errorf("without any judgement: %v", err)
 	}
 }
@@ -204,22 +206,25 @@ func (s *sink) SaveSite(context.Context, []check.Finding) error { return s.note(
 func (s *sink) DropSite(context.Context) error                  { return s.note("drop") }
 func (s *sink) Settle(context.Context) error                    { return s.note("settle") }
 
-// TestEnded tells the sink what it has to know, in order: of a further attempt that what is there goes, then what is found;
-// and that all is stored. Whatever fails ends the judging, panics too.
+// TestEnded tells the sink what it has to know, in order: of a further attempt that what is there goes, then what is
+// found; and that all is stored. Whatever fails ends the judging, panics too.
 func TestEnded(t *testing.T) {
 	home := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 12, Seed: 2}) + "/"
-	judge := func(s *sink, further bool, ends error, weigh func(*fixlist.Sheet) (*fixlist.Report, error)) (*booking.Result, error) {
+	judge := func(s *sink, further bool, ends error, weigh func(*fixlist.Sheet) (*fixlist.Report,
+		error)) (*booking.Result, error) {
 		t.Helper()
 		config := testkit.Config(t, home, plan.Plan{Probes: plan.No()}, nil)
 		memory := new(testkit.Memory)
 		harvest, book := memory.Harvest(t, config)
-		ended := judging.Ended{Book: book, Harvest: harvest, Sink: s, Further: further, Ends: func() error { return ends }, Weigh: weigh}
+		ended := judging.Ended{Book: book, Harvest: harvest, Sink: s, Further: further,
+			Ends: func() error { return ends }, Weigh: weigh}
 		return ended.Judge(t.Context())
 	}
 	build := func(s *fixlist.Sheet) (*fixlist.Report, error) { return s.Build(fixlist.Adjustment{}), nil }
 	s := new(sink)
 	result, err := judge(s, false, nil, build)
-	if err != nil || result.Report == nil || len(result.Report.Fixes) == 0 || len(s.told) < 2 || s.told[0] != "save" || s.told[len(s.told)-1] != "settle" {
+	if err != nil || result.Report == nil || len(result.Report.Fixes) == 0 || len(s.told) < 2 || s.told[0] != "save" ||
+		s.told[len(s.told)-1] != "settle" {
 		t.Fatalf("a first attempt tells %v (%v)", s.told, err)
 	}
 	s = new(sink)
@@ -237,10 +242,13 @@ func TestEnded(t *testing.T) {
 		t.Errorf("a run that is to end tells %v (%v)", s.told, err)
 	}
 	unweighed := errors.New("nothing is decided")
-	if _, err := judge(new(sink), false, nil, func(*fixlist.Sheet) (*fixlist.Report, error) { return nil, unweighed }); !errors.Is(err, unweighed) {
+	if _, err := judge(new(sink), false, nil,
+		func(*fixlist.Sheet) (*fixlist.Report, error) { return nil, unweighed }); !errors.Is(err, unweighed) {
 		t.Errorf("without a report: %v", err)
 	}
-	if _, err := judge(new(sink), false, nil, func(*fixlist.Sheet) (*fixlist.Report, error) { panic("a mole") }); err == nil || !strings.Contains(err.Error(), "a mole") {
+	if _, err := judge(new(sink), false, nil,
+		func(*fixlist.Sheet) (*fixlist.Report, error) { panic("a mole") }); err == nil ||
+		!strings.Contains(err.Error(), "a mole") {
 		t.Errorf("a panic: %v", err)
 	}
 }

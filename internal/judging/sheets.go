@@ -11,9 +11,9 @@ import (
 	"harvik/internal/record"
 )
 
-// SheetBy is a crawl as judged by the rules of another's plan and today's catalogue. Mostly it was made ahead; where it was
-// not, it is waited for, and made once however many wait. The note says why it could not be had, where the crawl's own
-// judgement has to do.
+// SheetBy is a crawl as judged by the rules of another's plan and today's catalogue. Mostly it was made ahead; where it
+// was not, it is waited for, and made once however many wait. The note says why it could not be had, where the crawl's
+// own judgement has to do.
 func (j *Judge) SheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *fixlist.Sheet, note string, err error) {
 	as := j.RulesToday(rules)
 	if sheet, err = j.kept(ctx, rec, as); !errors.Is(err, record.ErrNotFound) {
@@ -89,7 +89,8 @@ func (j *Judge) judgeAhead(ctx context.Context) error {
 			}
 			err := j.prepare(ctx, crawls[n], crawls[len(crawls)-1])
 			var refusal *record.Refusal
-			if err != nil && !errors.As(err, &refusal) && !errors.Is(err, record.ErrNotFound) { // it may be removed meanwhile
+			// it may be removed meanwhile
+			if err != nil && !errors.As(err, &refusal) && !errors.Is(err, record.ErrNotFound) {
 				faults = append(faults, fmt.Errorf("%s@%d: %w", sites[i].Name, crawls[n].Number, err))
 			}
 		}

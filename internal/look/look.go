@@ -64,8 +64,10 @@ func (l *Looks) Look(ctx context.Context, in record.LookRequest) (*record.Look, 
 	}
 	out := &record.Look{Address: u.Key(), Links: []record.LinkRow{}, Loads: []record.LoadRow{}}
 	if in.HTML != "" {
-		out.Facts = &page.Facts{Version: page.Version, Address: u.Key(), Outcome: page.Answered, Status: 200, Type: "text/html", Bytes: len(in.HTML)}
-		out.Facts.Document = l.gear.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: []byte(in.HTML)})
+		out.Facts = &page.Facts{Version: page.Version, Address: u.Key(), Outcome: page.Answered, Status: 200,
+			Type: "text/html", Bytes: len(in.HTML)}
+		out.Facts.Document = l.gear.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8",
+			Body: []byte(in.HTML)})
 	} else if err := l.fetchOne(ctx, u, out); err != nil {
 		return nil, err
 	}
@@ -87,7 +89,8 @@ func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) er
 		return err
 	}
 	p := plan.Plan{
-		Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(), Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
+		Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(),
+		Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
 	}.WithDefaults()
 	config, err := l.gear.Config(p, u, guard, nil)
 	if err != nil {
@@ -147,7 +150,8 @@ func describe(out *record.Look, d *page.Document) {
 	for i := range d.Links {
 		link := &d.Links[i]
 		out.Links = append(out.Links, record.LinkRow{
-			To: link.Address, Words: link.Words, Place: link.Place, Region: link.Region.String(), NoFollow: link.NoFollow, Line: link.Line, Href: link.Href,
+			To: link.Address, Words: link.Words, Place: link.Place, Region: link.Region.String(),
+			NoFollow: link.NoFollow, Line: link.Line, Href: link.Href,
 		})
 	}
 	for _, use := range d.Uses {

@@ -29,9 +29,11 @@ func looks(t *testing.T, s sites) *look.Looks {
 
 // TestHTML judges the HTML that is given, without asking anybody, what failed first.
 func TestHTML(t *testing.T) {
-	html := `<!doctype html><html lang=en><meta name=description content="` + strings.Repeat("A long description of the fern house. ", 12) +
+	html := `<!doctype html><html lang=en><meta name=description content="` +
+		strings.Repeat("A long description of the fern house. ", 12) +
 		`"><h1>Ferns</h1><p>Green all year.</p><a href="/moss/" rel=nofollow>moss</a><img src=fern.jpg>`
-	out, err := looks(t, nil).Look(t.Context(), record.LookRequest{Address: "https://fernhollow.example/ferns/", HTML: html})
+	out, err := looks(t, nil).Look(t.Context(),
+		record.LookRequest{Address: "https://fernhollow.example/ferns/", HTML: html})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -47,7 +49,8 @@ func TestHTML(t *testing.T) {
 	if !failed["title-missing"] || failed["h1-missing"] || len(out.Verdicts) < 50 {
 		t.Errorf("%d verdicts: %v", len(out.Verdicts), failed)
 	}
-	if !out.Indexable || len(out.Links) != 1 || out.Links[0].To != "https://fernhollow.example/moss/" || !out.Links[0].NoFollow || len(out.Loads) != 1 {
+	if !out.Indexable || len(out.Links) != 1 || out.Links[0].To != "https://fernhollow.example/moss/" ||
+		!out.Links[0].NoFollow || len(out.Loads) != 1 {
 		t.Errorf("it links to %+v and loads %+v", out.Links, out.Loads)
 	}
 	if !out.Desktop.AboutCut || out.Desktop.Address != "fernhollow.example › ferns" || out.Desktop.TitleCut {
@@ -59,8 +62,8 @@ func TestHTML(t *testing.T) {
 	}
 }
 
-// TestFetch follows redirects, reaches private addresses for the sites that may be there alone, and says why there is no
-// page.
+// TestFetch follows redirects, reaches private addresses for the sites that may be there alone, and says why there is
+// no page.
 func TestFetch(t *testing.T) {
 	h := http.NewServeMux()
 	h.Handle("/old", http.RedirectHandler("/new", http.StatusMovedPermanently))
@@ -68,14 +71,20 @@ func TestFetch(t *testing.T) {
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprint(w, "<!doctype html><title>The new fern house</title><h1>Ferns</h1>")
 	})
-	h.HandleFunc("/robots.txt", func(w http.ResponseWriter, r *http.Request) { fmt.Fprint(w, "User-agent: *\nDisallow: /shut\n") })
+	h.HandleFunc("/robots.txt", func(w http.ResponseWriter, r *http.Request) {
+		fmt.Fprint(w,
+			"User-agent: *\nDisallow: /shut\n")
+	})
 	home := "http://" + testkit.Serve(t, h) + "/"
-	l := looks(t, sites{{Name: "elsewhere", Home: "http://fernhollow.example/"}, {Name: "garden", Home: home, Allowed: []string{"127.0.0.0/8"}}})
+	l := looks(t, sites{{Name: "elsewhere", Home: "http://fernhollow.example/"},
+		{Name: "garden", Home: home, Allowed: []string{"127.0.0.0/8"}}})
 	out, err := l.Look(t.Context(), record.LookRequest{Address: home + "old"})
-	if err != nil || len(out.Hops) != 1 || out.Hops[0] != home+"new" || out.Facts.Document.Title() != "The new fern house" {
+	if err != nil || len(out.Hops) != 1 || out.Hops[0] != home+"new" ||
+		out.Facts.Document.Title() != "The new fern house" {
 		t.Errorf("a redirect: %+v (%v)", out, err)
 	}
-	if out, err = l.Look(t.Context(), record.LookRequest{Address: home + "shut"}); err != nil || out.Facts != nil || !strings.Contains(out.Detail, "Line 2 of robots.txt") {
+	if out, err = l.Look(t.Context(), record.LookRequest{Address: home + "shut"}); err != nil || out.Facts != nil ||
+		!strings.Contains(out.Detail, "Line 2 of robots.txt") {
 		t.Errorf("a page that robots.txt shuts out: %+v (%v)", out, err)
 	}
 	out, err = looks(t, nil).Look(t.Context(), record.LookRequest{Address: home})
@@ -87,10 +96,12 @@ func TestFetch(t *testing.T) {
 // TestMistakes says what is wrong with a request.
 func TestMistakes(t *testing.T) {
 	for want, in := range map[string]record.LookRequest{
-		"is no web address": {Address: "ftp://fernhollow.example/"}, "there is no check": {Address: "http://fernhollow.example/", Check: "title-misplaced"},
+		"is no web address": {Address: "ftp://fernhollow.example/"},
+		"there is no check": {Address: "http://fernhollow.example/", Check: "title-misplaced"},
 	} {
 		var mistake *record.Mistake
-		if _, err := looks(t, nil).Look(t.Context(), in); !errors.As(err, &mistake) || !strings.Contains(err.Error(), want) {
+		if _, err := looks(t, nil).Look(t.Context(), in); !errors.As(err, &mistake) ||
+			!strings.Contains(err.Error(), want) {
 			t.Errorf("%+v: %v", in, err)
 		}
 	}

@@ -80,8 +80,8 @@ type Governor struct {
 	samples int
 }
 
-// LongestWait bounds the pauses that a Retry-After can ask of a running crawl. An answer that asks for more is not tried
-// again; if the whole site is away, the crawl is put away as well.
+// LongestWait bounds the pauses that a Retry-After can ask of a running crawl. An answer that asks for more is not
+// tried again; if the whole site is away, the crawl is put away as well.
 const LongestWait = 5 * time.Minute
 
 // Numbers of the governor.
@@ -255,7 +255,8 @@ func (g *Governor) latency(t Tempo, ms float64) {
 	} else {
 		g.usual += 0.002 * (g.recent - g.usual)
 	}
-	if g.samples > 2*recoverAfter && g.fallen >= 2*recoverAfter && g.recent > latencyFloor && g.recent > latencyRatio*g.usual {
+	if g.samples > 2*recoverAfter && g.fallen >= 2*recoverAfter && g.recent > latencyFloor &&
+		g.recent > latencyRatio*g.usual {
 		g.fall(t, fmt.Sprintf("answers take %.1f s, against %.1f s before", g.recent/1000, g.usual/1000))
 	}
 }

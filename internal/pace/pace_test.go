@@ -97,7 +97,8 @@ func TestGentlest(t *testing.T) {
 	}
 }
 
-// TestFalls halves the pace where a server struggles, once for what was under way together, and brings it back in steps.
+// TestFalls halves the pace where a server struggles, once for what was under way together, and brings it back in
+// steps.
 func TestFalls(t *testing.T) {
 	g := host(Tempo{Parallel: 16})
 	for _, want := range []int{8, 4, 2, 1} {
@@ -146,23 +147,27 @@ func TestWhatStruggles(t *testing.T) {
 		"fine":      {good, ""},
 		"not there": {fetch.Answer{Outcome: page.Answered, Status: 404}, ""},
 		"broken":    {fetch.Answer{Outcome: page.Answered, Status: 500}, ""},
-		"busy":      {fetch.Answer{Outcome: page.Answered, Status: 503, RetryAfter: 7 * time.Second}, "status 503 and asks to wait 7s"},
-		"silent":    {fetch.Answer{Outcome: page.TimedOut}, "time out"},
-		"cut":       {fetch.Answer{Outcome: page.Reset}, "breaks connections"},
-		"unknown":   {fetch.Answer{Outcome: page.NoDNS}, ""},
+		"busy": {fetch.Answer{Outcome: page.Answered, Status: 503, RetryAfter: 7 * time.Second},
+			"status 503 and asks to wait 7s"},
+		"silent":  {fetch.Answer{Outcome: page.TimedOut}, "time out"},
+		"cut":     {fetch.Answer{Outcome: page.Reset}, "breaks connections"},
+		"unknown": {fetch.Answer{Outcome: page.NoDNS}, ""},
 	} {
 		g := host(Tempo{Parallel: 4})
 		answers(g, 1, one.a)
 		parallel, _ := limits(g)
-		if p := g.State(time.Now()); (parallel < 4) != (one.says != "") || one.says != "" && !strings.Contains(p.Reason, one.says) {
+		if p := g.State(time.Now()); (parallel < 4) != (one.says != "") || one.says != "" &&
+			!strings.Contains(p.Reason, one.says) {
 			t.Errorf("%s: %d at once, for %q", name, parallel, p.Reason)
 		}
 	}
 }
 
-// TestRetryAfter starts nothing before the time that a server asks for, and no longer than LongestWait whatever it asks.
+// TestRetryAfter starts nothing before the time that a server asks for, and no longer than LongestWait whatever it
+// asks.
 func TestRetryAfter(t *testing.T) {
-	for asked, want := range map[time.Duration]time.Duration{20 * time.Second: 20 * time.Second, time.Hour: LongestWait} {
+	for asked, want := range map[time.Duration]time.Duration{20 * time.Second: 20 * time.Second,
+		time.Hour: LongestWait} {
 		synctest.Test(t, func(t *testing.T) {
 			g := host(Tempo{Parallel: 4})
 			busy := tooMany
@@ -172,7 +177,8 @@ func TestRetryAfter(t *testing.T) {
 				t.Errorf("asked to wait %s, it waits %v s", asked, p.Waits)
 			}
 			begun := time.Now()
-			if err := g.Wait(t.Context()); err != nil || time.Since(begun) < want || time.Since(begun) > want+2*time.Second {
+			if err := g.Wait(t.Context()); err != nil || time.Since(begun) < want ||
+				time.Since(begun) > want+2*time.Second {
 				t.Errorf("asked to wait %s, the next request starts after %s (%v)", asked, time.Since(begun), err)
 			}
 		})

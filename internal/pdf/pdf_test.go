@@ -44,7 +44,8 @@ func bomb(size int) []byte {
 	var b bytes.Buffer
 	b.WriteString("%PDF-1.7\n1 0 obj\n<</Type/Catalog/Pages 2 0 R>>\nendobj\n2 0 obj\n<</Type/Pages/Count 0/Kids[]>>\nendobj\n")
 	at := b.Len()
-	fmt.Fprintf(&b, "3 0 obj\n<</Type/XRef/Size 4/W[1 2 2]/Root 1 0 R/Filter/FlateDecode/Length %d>>\nstream\n", packed.Len())
+	fmt.Fprintf(&b, "3 0 obj\n<</Type/XRef/Size 4/W[1 2 2]/Root 1 0 R/Filter/FlateDecode/Length %d>>\nstream\n",
+		packed.Len())
 	b.Write(packed.Bytes())
 	fmt.Fprintf(&b, "\nendstream\nendobj\nstartxref\n%d\n%%%%EOF\n", at)
 	return b.Bytes()
@@ -60,13 +61,15 @@ func TestRead(t *testing.T) {
 	}
 	hostile := map[string][]byte{
 		"empty": nil, "no PDF": []byte("<html>"), "cut": good[:len(good)/2], "too large": make([]byte, maxBytes+1),
-		"huge table": hugeTable(2_000_000_000), "large table": hugeTable(50_000_000), "nested objects": manyObjects(200_000),
+		"huge table": hugeTable(2_000_000_000), "large table": hugeTable(50_000_000),
+		"nested objects": manyObjects(200_000),
 		"bomb of 400 MB": bomb(400 << 20),
 	}
 	for name, data := range hostile {
 		begun := time.Now()
 		got := r.Read(t.Context(), data)
-		if strings.HasPrefix(name, "bomb") && !strings.Contains(got.Fault, "within") || name == "too large" && !strings.Contains(got.Fault, "too large") {
+		if strings.HasPrefix(name, "bomb") && !strings.Contains(got.Fault, "within") || name == "too large" &&
+			!strings.Contains(got.Fault, "too large") {
 			t.Errorf("%s is read as %+v", name, got)
 		}
 		if took := time.Since(begun); took > maxTime+5*time.Second {

@@ -42,8 +42,9 @@ type Previews struct{ gear *gear.Gear }
 // New makes previews.
 func New(g *gear.Gear) *Previews { return &Previews{g} }
 
-// Preview looks at a site before it is crawled, for somebody: what robots.txt says to the plan's agent, what the sitemaps
-// list, and from a small sample of links how big the site is. It stores nothing but that it used the plan's secrets.
+// Preview looks at a site before it is crawled, for somebody: what robots.txt says to the plan's agent, what the
+// sitemaps list, and from a small sample of links how big the site is. It stores nothing but that it used the plan's
+// secrets.
 func (p *Previews) Preview(ctx context.Context, site record.Site, full plan.Plan, who string) (*record.Preview, error) {
 	secrets, err := p.gear.Open(ctx, site.ID, site.Home, full, who, "a preview")
 	if err != nil {
@@ -54,7 +55,8 @@ func (p *Previews) Preview(ctx context.Context, site record.Site, full plan.Plan
 		return nil, err
 	}
 	full = full.WithDefaults()
-	l := &looking{full: full, start: start, scope: scope.New(start, full.Scope), book: booking.New(check.NewRunner(nil, full), nil)}
+	l := &looking{full: full, start: start, scope: scope.New(start, full.Scope),
+		book: booking.New(check.NewRunner(nil, full), nil)}
 	part := full
 	part.Pages, part.Time = min(full.Pages, samplePages), plan.Duration(sampleTime)
 	part.Resources, part.Outbound, part.Probes, part.Selection = plan.None, false, plan.No(), plan.Breadth
@@ -165,7 +167,8 @@ func (l *looking) estimate(out *record.Preview, pace pace.Tempo, took time.Durat
 	case listedToo*10 >= linkedTo*3:
 		// Capture and recapture: of the addresses that links name, this share is listed.
 		out.Most = max(out.Most, int(math.Round(float64(out.Listed)*float64(linkedTo)/float64(listedToo))))
-		out.Basis = fmt.Sprintf("the sitemaps list %s, and %d of %d linked addresses are among them", text.Thousands(out.Listed), listedToo, linkedTo)
+		out.Basis = fmt.Sprintf("the sitemaps list %s, and %d of %d linked addresses are among them",
+			text.Thousands(out.Listed), listedToo, linkedTo)
 	default:
 		// What still waits brings as much as the second half of the sample did, and that again.
 		fresh := l.freshRate()
@@ -232,7 +235,8 @@ func (l *looking) warn(out *record.Preview, p *plan.Plan) {
 		case p.Robots == plan.Disregard:
 			warn("robots.txt asks for %s between requests, and this plan disregards it", asked)
 		case time.Duration(p.Pause) < asked:
-			warn("robots.txt asks for %s between requests; the crawl will keep to that, slower than the plan's pace", asked)
+			warn("robots.txt asks for %s between requests; the crawl will keep to that, slower than the plan's pace",
+				asked)
 		}
 	}
 	if p.Robots == plan.Disregard {

@@ -70,10 +70,12 @@ func warned(out *record.Preview, words string) bool {
 	return strings.Contains(strings.Join(out.Warnings, "\n"), words)
 }
 
-// TestSize knows a small site whole, and says of a large one what the sample lets expect, and what does not fit the plan.
+// TestSize knows a small site whole, and says of a large one what the sample lets expect, and what does not fit the
+// plan.
 func TestSize(t *testing.T) {
 	out := look(t, &garden{pages: 9}, plan.Plan{Retries: -1})
-	if out.Least != 9 || out.Most != 9 || out.Sampled != 9 || out.Basis != "every link was followed" || len(out.Warnings) != 0 {
+	if out.Least != 9 || out.Most != 9 || out.Sampled != 9 || out.Basis != "every link was followed" ||
+		len(out.Warnings) != 0 {
 		t.Errorf("a small site: %+v", out)
 	}
 	if out.PerSecond <= 0 || out.Shortest <= 0 {
@@ -90,30 +92,35 @@ func TestSize(t *testing.T) {
 
 // TestRobots shows what holds for the plan's agent, and what of it slows the crawl down or shuts it out.
 func TestRobots(t *testing.T) {
-	out := look(t, &garden{pages: 5, robots: "User-agent: *\nCrawl-delay: 0.2\nDisallow: /bed-4\nnonsense\n"}, plan.Plan{Retries: -1})
+	out := look(t, &garden{pages: 5, robots: "User-agent: *\nCrawl-delay: 0.2\nDisallow: /bed-4\nnonsense\n"},
+		plan.Plan{Retries: -1})
 	r := out.Robots
-	if r.Status != 200 || len(r.Rules) == 0 || len(r.Notes) != 1 || r.Delay != 0.2 || r.ShutsHome != nil || !warned(out, "robots.txt asks for 200ms") {
+	if r.Status != 200 || len(r.Rules) == 0 || len(r.Notes) != 1 || r.Delay != 0.2 || r.ShutsHome != nil ||
+		!warned(out, "robots.txt asks for 200ms") {
 		t.Errorf("a robots.txt with a delay: %+v, %q", r, out.Warnings)
 	}
 	if out.PerSecond > 5 {
 		t.Errorf("%v addresses a second, with 0.2 s between them", out.PerSecond)
 	}
 	out = look(t, &garden{pages: 5, robots: "User-agent: *\nDisallow: /\n"}, plan.Plan{Retries: -1})
-	if out.Robots.ShutsHome == nil || out.Robots.ShutsHome.Number != 2 || !warned(out, "robots.txt shuts the home page out") || !warned(out, "could not be fetched") {
+	if out.Robots.ShutsHome == nil || out.Robots.ShutsHome.Number != 2 ||
+		!warned(out, "robots.txt shuts the home page out") || !warned(out, "could not be fetched") {
 		t.Errorf("a robots.txt that shuts everything out: %+v, %q", out.Robots, out.Warnings)
 	}
 }
 
 // TestNoPage says that there is no page to begin with, and passes on what keeps a look from beginning.
 func TestNoPage(t *testing.T) {
-	if out := look(t, &garden{shut: true}, plan.Plan{Retries: -1}); !warned(out, "does not answer as a page (status 403)") {
+	if out := look(t, &garden{shut: true}, plan.Plan{Retries: -1}); !warned(out,
+		"does not answer as a page (status 403)") {
 		t.Errorf("a home page that is refused: %q", out.Warnings)
 	}
 	p := preview.New(gear.New(noSecrets{}, nil, testkit.Quiet))
 	site := record.Site{ID: 1, Home: "http://fernhollow.example/"}
 	var refusal *record.Refusal
 	needs := plan.Plan{Gates: []plan.Gate{{Kind: "basic", User: "ash", Secret: "door"}}}
-	if _, err := p.Preview(t.Context(), site, needs, "rowan"); !errors.As(err, &refusal) || !strings.Contains(refusal.Reason, "door") {
+	if _, err := p.Preview(t.Context(), site, needs, "rowan"); !errors.As(err, &refusal) ||
+		!strings.Contains(refusal.Reason, "door") {
 		t.Errorf("without its secret: %v", err)
 	}
 	if _, err := p.Preview(t.Context(), site, plan.Plan{CA: "x"}, "rowan"); !errors.As(err, &refusal) {

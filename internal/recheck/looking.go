@@ -37,14 +37,16 @@ type looking struct {
 	numbers map[string]int32    // of the sheet's pages
 	again   *booking.Again
 	records map[string]*booking.Record // what was fetched, by address
-	found   []check.Finding            // of checks on the whole site, with what was fetched in the place of what the crawl had
-	trial   *fixlist.Sheet
-	seen    *drift.Look
-	after   []fixlist.Fix // the list with what was seen; made when first asked for
+	// of checks on the whole site, with what was fetched in the place of what the crawl had
+	found []check.Finding
+	trial *fixlist.Sheet
+	seen  *drift.Look
+	after []fixlist.Fix // the list with what was seen; made when first asked for
 }
 
 func (l *looking) run(ctx context.Context) error {
-	l.lines, l.members, l.sampled, l.numbers = map[string]bool{}, map[string][]string{}, map[string]bool{}, map[string]int32{}
+	l.lines, l.members, l.sampled, l.numbers = map[string]bool{}, map[string][]string{}, map[string]bool{},
+		map[string]int32{}
 	for i := range l.report.Fixes {
 		l.lines[l.report.Fixes[i].ID] = true
 	}
@@ -72,7 +74,8 @@ func isOfTemplate(f *fixlist.Fix) bool {
 	case fixlist.Layout, fixlist.Section, fixlist.Carrier:
 		return true
 	}
-	return f.Kind == fixlist.Target && (strings.HasPrefix(f.Where, "in the layout") || strings.HasPrefix(f.Where, "named by"))
+	return f.Kind == fixlist.Target &&
+		(strings.HasPrefix(f.Where, "in the layout") || strings.HasPrefix(f.Where, "named by"))
 }
 
 // sample is what is looked at of a fix.
@@ -145,7 +148,8 @@ func (l *looking) fetch(ctx context.Context, stored *booking.Stored, wanted map[
 		return fresh <= mostFresh
 	}
 	seen := new(seen)
-	config.Sink, config.Book = seen, booking.New(judging.Watched(check.NewRunner(l.of.catalogue.Checks, stored.Plan), l.of.log), stored.Layouts)
+	config.Sink, config.Book = seen,
+		booking.New(judging.Watched(check.NewRunner(l.of.catalogue.Checks, stored.Plan), l.of.log), stored.Layouts)
 	c, err := crawl.New(config)
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
@@ -229,7 +233,8 @@ func (l *looking) concerned(ctx context.Context) (wanted map[string]bool, listed
 // related adds what the evidence names.
 func (l *looking) related(places []check.Place, wanted map[string]bool) {
 	add := func(address string) {
-		if len(wanted) < 2*mostRechecked && (strings.HasPrefix(address, "http://") || strings.HasPrefix(address, "https://")) {
+		if len(wanted) < 2*mostRechecked &&
+			(strings.HasPrefix(address, "http://") || strings.HasPrefix(address, "https://")) {
 			wanted[address] = true
 		}
 	}
@@ -262,7 +267,8 @@ func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
 			continue
 		}
 		ids[c.ID] = true
-		if f.Kind == fixlist.Whole || c.Gather == check.ByPlace || c.Gather == check.Alone || c.Group == "reach" { // robots.txt, sitemaps, front doors
+		// robots.txt, sitemaps, front doors
+		if f.Kind == fixlist.Whole || c.Gather == check.ByPlace || c.Gather == check.Alone || c.Group == "reach" {
 			evidence = true
 		}
 	}

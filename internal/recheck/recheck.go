@@ -51,7 +51,7 @@ type Rechecks struct {
 	room      func() error // whether there is space to keep more
 	log       *slog.Logger
 
-	ctx    context.Context //nolint:containedctx // of all rechecks: they go on when the request that began them has ended
+	ctx    context.Context //nolint:containedctx // of all rechecks, which outlive the requests for them
 	cancel context.CancelFunc
 	group  sync.WaitGroup
 
@@ -62,9 +62,11 @@ type Rechecks struct {
 }
 
 // New makes rechecks.
-func New(s Store, c *check.Catalogue, g *gear.Gear, d Decisions, w Work, room func() error, log *slog.Logger) *Rechecks {
+func New(s Store, c *check.Catalogue, g *gear.Gear, d Decisions, w Work, room func() error,
+	log *slog.Logger) *Rechecks {
 	ctx, cancel := context.WithCancel(context.Background())
-	return &Rechecks{store: s, catalogue: c, gear: g, decisions: d, work: w, room: room, log: log, ctx: ctx, cancel: cancel, running: map[[2]int64]*recheck{}}
+	return &Rechecks{store: s, catalogue: c, gear: g, decisions: d, work: w, room: room, log: log, ctx: ctx,
+		cancel: cancel, running: map[[2]int64]*recheck{}}
 }
 
 // Shutdown ends the rechecks that run, which say so; where ctx ends first they are cut off.
@@ -122,11 +124,13 @@ func (r *Rechecks) Recheck(ctx context.Context, site record.Site, fixes []string
 	if err != nil {
 		return record.Recheck{}, err
 	}
-	l := &looking{of: r, site: site, crawl: rec, sheet: sheet, adjust: w.Adjustment(), report: sheet.Build(w.Adjustment())}
+	l := &looking{of: r, site: site, crawl: rec, sheet: sheet, adjust: w.Adjustment(),
+		report: sheet.Build(w.Adjustment())}
 	for _, id := range slices.Compact(slices.Sorted(slices.Values(fixes))) {
 		f := named(l.report.Fixes, id)
 		if f == nil {
-			return record.Recheck{}, record.Mistaken("the newest fix list has no fix %s; `harvik fixes %s` shows them", id, site.Name)
+			return record.Recheck{}, record.Mistaken("the newest fix list has no fix %s; `harvik fixes %s` shows them",
+				id, site.Name)
 		}
 		l.fixes = append(l.fixes, f)
 	}
@@ -134,7 +138,8 @@ func (r *Rechecks) Recheck(ctx context.Context, site record.Site, fixes []string
 		return record.Recheck{}, record.Mistaken("a recheck needs at least one fix")
 	}
 	one := &recheck{rec: record.Recheck{
-		Crawl: rec.Number, State: "running", By: by, Started: time.Now(), Health: l.report.Health, After: l.report.Health,
+		Crawl: rec.Number, State: "running", By: by, Started: time.Now(), Health: l.report.Health,
+		After:   l.report.Health,
 		Results: []record.RecheckResult{}, Pages: []record.RecheckedPage{},
 	}}
 	return r.begin(ctx, one, l)
@@ -155,8 +160,8 @@ func named(lines []fixlist.Fix, id string) *fixlist.Fix {
 	return nil
 }
 
-// begin gives a recheck its number and runs it. Its place is taken before, so that none of it waits for the database with
-// the others locked out.
+// begin gives a recheck its number and runs it. Its place is taken before, so that none of it waits for the database
+// with the others locked out.
 func (r *Rechecks) begin(ctx context.Context, one *recheck, l *looking) (record.Recheck, error) {
 	if err := r.take(); err != nil {
 		return record.Recheck{}, err
@@ -193,7 +198,8 @@ func (r *Rechecks) take() error {
 		return record.ErrEnding
 	}
 	if r.begun >= mostRechecks {
-		return record.Refuse("%d rechecks are running, and that is as many as may; wait for one of them to end", mostRechecks)
+		return record.Refuse("%d rechecks are running, and that is as many as may; wait for one of them to end",
+			mostRechecks)
 	}
 	r.begun++
 	r.group.Add(1)

@@ -35,8 +35,8 @@ func (undecided) Weights(context.Context, record.Site) (*decide.Weights, error) 
 	return nil, errors.New("nothing is decided")
 }
 
-// TestAtOnce refuses the ninth of rechecks at once, while the eight before it still wait for the database, which keeps nobody
-// from asking for others; one that comes to nothing gives its place back.
+// TestAtOnce refuses the ninth of rechecks at once, while the eight before it still wait for the database, which keeps
+// nobody from asking for others; one that comes to nothing gives its place back.
 func TestAtOnce(t *testing.T) {
 	h := &hanging{asked: make(chan struct{}), free: make(chan error)}
 	r := New(h, testkit.Catalogue, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
@@ -49,7 +49,8 @@ func TestAtOnce(t *testing.T) {
 		<-h.asked
 	}
 	_, err := r.begin(t.Context(), &recheck{}, &looking{})
-	if refusal := (*record.Refusal)(nil); !errors.As(err, &refusal) || !strings.Contains(refusal.Reason, "8 rechecks are running") {
+	if refusal := (*record.Refusal)(nil); !errors.As(err, &refusal) ||
+		!strings.Contains(refusal.Reason, "8 rechecks are running") {
 		t.Errorf("the ninth recheck: %v", err)
 	}
 	away := errors.New("the database went away")
@@ -76,10 +77,12 @@ func TestAtOnce(t *testing.T) {
 // TestWithout refuses rechecks of sites without crawls, and passes on that there is no room.
 func TestWithout(t *testing.T) {
 	r := New(&hanging{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
-	if _, err := r.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); err == nil || !strings.Contains(err.Error(), "nothing to look at again") {
+	if _, err := r.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); err == nil ||
+		!strings.Contains(err.Error(), "nothing to look at again") {
 		t.Errorf("without a crawl: %v", err)
 	}
-	full := New(&hanging{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return record.ErrDisk }, testkit.Quiet)
+	full := New(&hanging{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return record.ErrDisk },
+		testkit.Quiet)
 	if _, err := full.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); !errors.Is(err, record.ErrDisk) {
 		t.Errorf("without room: %v", err)
 	}
@@ -103,8 +106,10 @@ func TestSample(t *testing.T) {
 		fix fixlist.Fix
 		is  bool
 	}{
-		{fixlist.Fix{Kind: fixlist.Layout}, true}, {fixlist.Fix{Kind: fixlist.Section}, true}, {fixlist.Fix{Kind: fixlist.Pages}, false},
-		{fixlist.Fix{Kind: fixlist.Target, Where: "in the layout of 412 pages, footer"}, true}, {fixlist.Fix{Kind: fixlist.Target, Where: "on 3 pages"}, false},
+		{fixlist.Fix{Kind: fixlist.Layout}, true}, {fixlist.Fix{Kind: fixlist.Section}, true},
+		{fixlist.Fix{Kind: fixlist.Pages}, false},
+		{fixlist.Fix{Kind: fixlist.Target, Where: "in the layout of 412 pages, footer"}, true},
+		{fixlist.Fix{Kind: fixlist.Target, Where: "on 3 pages"}, false},
 	} {
 		if isOfTemplate(&one.fix) != one.is {
 			t.Errorf("%s %q is of a template: %v", one.fix.Kind, one.fix.Where, !one.is)

@@ -28,7 +28,8 @@ func (l *looking) conclude(ctx context.Context) error {
 	for _, f := range l.fixes {
 		out, sight := l.result(f)
 		t := record.Task{Fix: f.ID, Check: f.Check, Line: f.Line, State: task.Open, Seen: l.crawl.Number}
-		if err := l.of.work.NoteAll(ctx, l.site.ID, who, []record.Change{worklist.Note(at, t, sight, out.Says)}); err != nil {
+		if err := l.of.work.NoteAll(ctx, l.site.ID, who,
+			[]record.Change{worklist.Note(at, t, sight, out.Says)}); err != nil {
 			return err
 		}
 		now, err := l.of.store.Task(ctx, l.site.ID, f.ID)
@@ -88,7 +89,9 @@ func (l *looking) result(f *fixlist.Fix) (record.RecheckResult, task.Sight) {
 	case l.ofCrawl(f):
 		out.Verdict, out.Says = record.IsUnseen, "it is about how a whole crawl goes; crawl again to know"
 	default:
-		out.Verdict, out.Says = record.IsUnseen, fmt.Sprintf("%d of %s%s could not be looked at: %s", len(missed), text.Count(len(some), "page", "pages"), sample, drift.Short(missed))
+		out.Verdict, out.Says = record.IsUnseen,
+			fmt.Sprintf("%d of %s%s could not be looked at: %s", len(missed), text.Count(len(some), "page", "pages"),
+				sample, drift.Short(missed))
 	}
 	return out, sight
 }
@@ -150,7 +153,8 @@ const maxPages = 500
 func (l *looking) pages() []record.RecheckedPage {
 	out := []record.RecheckedPage{}
 	for a, r := range l.records {
-		out = append(out, record.RecheckedPage{Address: a, Status: r.Facts.Status, Outcome: string(r.Facts.Outcome), Redirect: r.Facts.Redirect})
+		out = append(out, record.RecheckedPage{Address: a, Status: r.Facts.Status, Outcome: string(r.Facts.Outcome),
+			Redirect: r.Facts.Redirect})
 	}
 	slices.SortFunc(out, func(a, b record.RecheckedPage) int { return strings.Compare(a.Address, b.Address) })
 	return out[:min(len(out), maxPages)]

@@ -104,7 +104,8 @@ type PageFinding struct {
 	Outline  []page.Heading
 }
 
-// Gravity is the severity of the finding: as it was judged, or else that of its check, where the catalogue still has it.
+// Gravity is the severity of the finding: as it was judged, or else that of its check, where the catalogue still has
+// it.
 func (f *PageFinding) Gravity(c *check.Check) check.Severity {
 	switch {
 	case f.Severity != nil:

@@ -66,7 +66,8 @@ func (e *ConflictError) Error() string {
 	if e.Now.Version == 0 {
 		return "nobody has touched it, so it has no such version"
 	}
-	return fmt.Sprintf("it was changed meanwhile: it is %s since %s", e.Now.State, e.Now.Changed.UTC().Format("15:04:05 on 2 January (MST)"))
+	return fmt.Sprintf("it was changed meanwhile: it is %s since %s", e.Now.State,
+		e.Now.Changed.UTC().Format("15:04:05 on 2 January (MST)"))
 }
 
 // UnknownFigureError refuses a figure that the site does not have in numbers, with those that it has.

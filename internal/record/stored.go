@@ -22,8 +22,8 @@ type Batch struct {
 type Sink interface {
 	// Save is called from one goroutine, with batches in order; what it is given is not changed afterwards.
 	Save(ctx context.Context, b Batch) error
-	// SaveSite stores what the checks on the whole site find, check by check, so that a large crawl's findings need not be
-	// held together. DropSite forgets what it stored in a run that was cut off while it judged.
+	// SaveSite stores what the checks on the whole site find, check by check, so that a large crawl's findings need not
+	// be held together. DropSite forgets what it stored in a run that was cut off while it judged.
 	SaveSite(ctx context.Context, found []check.Finding) error
 	DropSite(ctx context.Context) error
 	// Settle is told that all but the verdict is stored.

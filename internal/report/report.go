@@ -44,7 +44,8 @@ func (s Sheet) Pick(names []string) (Sheet, error) {
 	for i, n := range names {
 		at := slices.IndexFunc(have, func(name string) bool { return column.SameName(name, n) })
 		if at < 0 {
-			return s, fmt.Errorf("the sheet %q has no column %q%s; it has %s", s.Name, n, plan.Meant(strings.TrimSpace(n), have), strings.Join(have, ", "))
+			return s, fmt.Errorf("the sheet %q has no column %q%s; it has %s", s.Name, n,
+				plan.Meant(strings.TrimSpace(n), have), strings.Join(have, ", "))
 		}
 		picked[i] = at
 		out.Columns = append(out.Columns, s.Columns[at])
@@ -74,7 +75,8 @@ func Choose(all []Sheet, names, usual []string) ([]Sheet, error) {
 			for i := range all {
 				have[i] = all[i].Name
 			}
-			return nil, fmt.Errorf("there is no sheet %q%s; there are %s", n, plan.Meant(strings.TrimSpace(n), have), strings.Join(have, ", "))
+			return nil, fmt.Errorf("there is no sheet %q%s; there are %s", n, plan.Meant(strings.TrimSpace(n), have),
+				strings.Join(have, ", "))
 		}
 		out = append(out, all[at])
 	}

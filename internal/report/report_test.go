@@ -29,11 +29,14 @@ import (
 // hostile is a sheet of cells that could do harm.
 func hostile(rows int) Sheet {
 	return Sheet{
-		Name: "cells", Columns: []Column{words("text", 20), address("address", 30), decimal("points"), whole("count"), {"yes", column.YesNo, 8}, {"at", column.Moment, 18}},
+		Name: "cells", Columns: []Column{words("text", 20), address("address", 30), decimal("points"), whole("count"),
+			{"yes", column.YesNo, 8}, {"at", column.Moment, 18}},
 		Each: func(_ context.Context, row func([]any) error) error {
 			for i := range rows {
-				text := []string{"=1+1", "+44", "-x", "@SUM(A1)", "\tx", "a\x00\x0b\"<&>,\n", strings.Repeat("long ", 10_000), ""}[i%8]
-				if err := row([]any{text, fmt.Sprintf("https://fernhollow.example/%d?a=1&b=\"", i), 1.5, i, i%2 == 0, time.Unix(0, 0)}); err != nil {
+				text := []string{"=1+1", "+44", "-x", "@SUM(A1)", "\tx", "a\x00\x0b\"<&>,\n",
+					strings.Repeat("long ", 10_000), ""}[i%8]
+				if err := row([]any{text, fmt.Sprintf("https://fernhollow.example/%d?a=1&b=\"", i), 1.5, i, i%2 == 0,
+					time.Unix(0, 0)}); err != nil {
 					return err
 				}
 			}
@@ -85,20 +88,22 @@ func TestWorkbook(t *testing.T) {
 // TestWorkbookStreams writes many rows and looks at what is in memory meanwhile.
 func TestWorkbookStreams(t *testing.T) {
 	most := uint64(0)
-	s := Sheet{Name: "many", Columns: []Column{words("a", 10), address("b", 10)}, Each: func(_ context.Context, row func([]any) error) error {
-		for i := range 300_000 {
-			if err := row([]any{"some words of a link", fmt.Sprintf("https://fernhollow.example/plants/%d/", i)}); err != nil {
-				return err
+	s := Sheet{Name: "many", Columns: []Column{words("a", 10), address("b", 10)},
+		Each: func(_ context.Context, row func([]any) error) error {
+			for i := range 300_000 {
+				if err := row([]any{"some words of a link",
+					fmt.Sprintf("https://fernhollow.example/plants/%d/", i)}); err != nil {
+					return err
+				}
+				if i%50_000 == 0 {
+					var m runtime.MemStats
+					runtime.GC()
+					runtime.ReadMemStats(&m)
+					most = max(most, m.HeapAlloc)
+				}
 			}
-			if i%50_000 == 0 {
-				var m runtime.MemStats
-				runtime.GC()
-				runtime.ReadMemStats(&m)
-				most = max(most, m.HeapAlloc)
-			}
-		}
-		return nil
-	}}
+			return nil
+		}}
 	var size counter
 	if err := Workbook(t.Context(), &size, []Sheet{s}); err != nil {
 		t.Fatal(err)
@@ -135,7 +140,8 @@ func TestLines(t *testing.T) {
 		Count       int
 		Yes         bool
 	}
-	if err := json.Unmarshal([]byte(lines[5]), &last); err != nil || len(lines) != 8 || last.Sheet != "cells" || last.Count != 5 || last.Yes || !strings.HasPrefix(last.Text, "a\x00") {
+	if err := json.Unmarshal([]byte(lines[5]), &last); err != nil || len(lines) != 8 || last.Sheet != "cells" ||
+		last.Count != 5 || last.Yes || !strings.HasPrefix(last.Text, "a\x00") {
 		t.Errorf("%d lines, %+v (%v)", len(lines), last, err)
 	}
 }
@@ -175,8 +181,10 @@ func (f findings) EachFinding(_ context.Context, _ int64, _ []string, each func(
 // TestSARIF holds what is written to the schema of the OASIS standard.
 func TestSARIF(t *testing.T) {
 	catalog := []*check.Check{
-		{ID: "title-long", Group: "snippet", Severity: check.Warning, Title: "title is long", What: "What.", Why: "Why.", How: "How."},
-		{ID: "dead", Group: "links", Severity: check.Error, Title: "link is dead", What: "What.", Why: "Why.", How: "How."},
+		{ID: "title-long", Group: "snippet", Severity: check.Warning, Title: "title is long", What: "What.",
+			Why: "Why.", How: "How."},
+		{ID: "dead", Group: "links", Severity: check.Error, Title: "link is dead", What: "What.", Why: "Why.",
+			How: "How."},
 	}
 	places := make([]check.Place, 9)
 	for i := range places {
@@ -184,7 +192,8 @@ func TestSARIF(t *testing.T) {
 	}
 	grave := check.Error // as the plan has it on that page
 	from := findings{list: []record.PageFinding{
-		{Address: "", Check: "dead", Count: 1, Places: []check.Place{{Note: "a sitemap", Target: "https://fernhollow.example/sitemap.xml", Line: 4}}},
+		{Address: "", Check: "dead", Count: 1,
+			Places: []check.Place{{Note: "a sitemap", Target: "https://fernhollow.example/sitemap.xml", Line: 4}}},
 		{Address: "https://fernhollow.example/a", Check: "dead", Count: 12, Places: places},
 		{Address: "https://fernhollow.example/a", Check: "title-long", Count: 1, Places: []check.Place{{Note: "long"}}},
 		{Address: "https://fernhollow.example/b", Check: "title-long", Severity: &grave, Count: 1},
@@ -216,10 +225,13 @@ func TestSARIF(t *testing.T) {
 	if uri := results[0].Locations[0].PhysicalLocation.ArtifactLocation.URI; *uri != "https://fernhollow.example/sitemap.xml" {
 		t.Errorf("a finding about the site stands at %s", *uri)
 	}
-	if r := results[1]; len(r.Locations) != 5 || *r.OccurrenceCount != 12 || !strings.HasSuffix(*r.Message.Text, "; and 7 more places") || r.Level != "error" || *r.BaselineState != "unchanged" {
+	if r := results[1]; len(r.Locations) != 5 || *r.OccurrenceCount != 12 ||
+		!strings.HasSuffix(*r.Message.Text, "; and 7 more places") || r.Level != "error" ||
+		*r.BaselineState != "unchanged" {
 		t.Errorf("%d locations, %s", len(r.Locations), *r.Message.Text)
 	}
-	if r := results[2]; len(r.Suppressions) != 1 || *r.Suppressions[0].Justification != "meant" || *r.BaselineState != "new" {
+	if r := results[2]; len(r.Suppressions) != 1 || *r.Suppressions[0].Justification != "meant" ||
+		*r.BaselineState != "new" {
 		t.Errorf("%+v", r)
 	}
 	if r := results[3]; r.Level != "error" || results[2].Level == "error" {
@@ -239,7 +251,8 @@ func sarifSchema(t *testing.T) *jsonschema.Schema {
 	if err != nil {
 		t.Fatal(err)
 	}
-	file, err := parser.ParseFile(token.NewFileSet(), filepath.Join(strings.TrimSpace(string(dir)), "pkg/report/v210/sarif/schema.go"), nil, 0)
+	file, err := parser.ParseFile(token.NewFileSet(),
+		filepath.Join(strings.TrimSpace(string(dir)), "pkg/report/v210/sarif/schema.go"), nil, 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -260,11 +273,13 @@ func sarifSchema(t *testing.T) *jsonschema.Schema {
 
 func TestJUnit(t *testing.T) {
 	var b bytes.Buffer
-	v := gate.Verdict{Reasons: []gate.Reason{{Name: "health", Passed: true, Says: "fine"}, {Name: "dead & gone", Says: "3 > 0", Fixes: []string{"one", "two"}}}}
+	v := gate.Verdict{Reasons: []gate.Reason{{Name: "health", Passed: true, Says: "fine"},
+		{Name: "dead & gone", Says: "3 > 0", Fixes: []string{"one", "two"}}}}
 	if err := JUnit(&b, "fernhollow@3", v); err != nil {
 		t.Fatal(err)
 	}
-	for _, part := range []string{`tests="2" failures="1"`, `<failure message="3 &gt; 0" type="condition">one`, `name="dead &amp; gone"`, "<system-out>fine</system-out>"} {
+	for _, part := range []string{`tests="2" failures="1"`, `<failure message="3 &gt; 0" type="condition">one`,
+		`name="dead &amp; gone"`, "<system-out>fine</system-out>"} {
 		if !strings.Contains(b.String(), part) {
 			t.Errorf("no %s in %s", part, b.String())
 		}

@@ -87,7 +87,8 @@ func SARIF(ctx context.Context, w io.Writer, from Source, run Run) error {
 	for i, c := range run.Catalog {
 		index[c.ID] = i
 		r := &rules[i]
-		r.ID, r.Name, r.Short.Text, r.Full.Text, r.Help.Text = c.ID, sentence(c.Title), sentence(c.Title), c.What+" "+c.Why, c.How
+		r.ID, r.Name, r.Short.Text, r.Full.Text, r.Help.Text = c.ID, sentence(c.Title), sentence(c.Title),
+			c.What+" "+c.Why, c.How
 		r.Default.Level, r.Properties.Tags = levels[c.Severity], []string{c.Group}
 	}
 	encoded, err := json.Marshal(rules)
@@ -95,7 +96,8 @@ func SARIF(ctx context.Context, w io.Writer, from Source, run Run) error {
 		return err
 	}
 	fmt.Fprintf(out, `{"$schema":"https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json","version":"2.1.0","runs":[{"tool":{"driver":{"name":"Harvik","rules":%s}},`, encoded)
-	fmt.Fprintf(out, `"automationDetails":{"id":%s},"columnKind":"unicodeCodePoints","results":[`, quoted(fmt.Sprintf("%s/%d", run.Crawl.Site, run.Crawl.Number)))
+	fmt.Fprintf(out, `"automationDetails":{"id":%s},"columnKind":"unicodeCodePoints","results":[`,
+		quoted(fmt.Sprintf("%s/%d", run.Crawl.Site, run.Crawl.Number)))
 	first := true
 	var line bytes.Buffer
 	results := json.NewEncoder(&line)

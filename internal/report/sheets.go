@@ -46,11 +46,13 @@ func (s *Selection) below(address string) bool {
 		return true
 	}
 	u, err := weburl.Parse(address)
-	return err == nil && slices.ContainsFunc(s.Sections, func(folder string) bool { return strings.HasPrefix(u.PathQuery(), folder) })
+	return err == nil && slices.ContainsFunc(s.Sections,
+		func(folder string) bool { return strings.HasPrefix(u.PathQuery(), folder) })
 }
 
 // Usual are the sheets of a workbook unless others are named.
-var Usual = []string{"overview", "fixes", "pages", "broken links", "redirects", "duplicates", "images", "resources", "links in", "sitemaps", "sitemap addresses"}
+var Usual = []string{"overview", "fixes", "pages", "broken links", "redirects", "duplicates", "images", "resources",
+	"links in", "sitemaps", "sitemap addresses"}
 
 // maker builds the sheets of one crawl.
 type maker struct {
@@ -62,7 +64,8 @@ type maker struct {
 }
 
 // Sheets are all that a crawl can give.
-func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Crawl, catalog []*check.Check, only Selection) ([]Sheet, error) {
+func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Crawl, catalog []*check.Check,
+	only Selection) ([]Sheet, error) {
 	sets, err := from.FigureSets(ctx, site.ID)
 	if err != nil {
 		return nil, err
@@ -85,25 +88,32 @@ func address(name string, width float64) Column { return Column{name, column.Add
 func (m *maker) overview() Sheet {
 	return Sheet{
 		Name: "overview", Title: "The crawl, its health, and where the points went",
-		Columns: []Column{words("what", 44), {"value", column.Decimal, 16}, words("unit", 22), words("group", 14), words("severity", 10), whole("pages"), whole("places")},
+		Columns: []Column{words("what", 44), {"value", column.Decimal, 16}, words("unit", 22), words("group", 14),
+			words("severity", 10), whole("pages"), whole("places")},
 		Each: func(_ context.Context, row func([]any) error) error {
 			c := m.crawl
 			rows := [][]any{
-				{"site", c.Site, nil, nil, nil, nil, nil}, {"home", c.Home, nil, nil, nil, nil, nil}, {"crawl", c.Number, nil, nil, nil, nil, nil},
-				{"started (UTC)", c.Started.UTC().Format("2006-01-02 15:04"), nil, nil, nil, nil, nil}, {"ended by", c.Ending, nil, nil, nil, nil, nil},
+				{"site", c.Site, nil, nil, nil, nil, nil}, {"home", c.Home, nil, nil, nil, nil, nil},
+				{"crawl", c.Number, nil, nil, nil, nil, nil},
+				{"started (UTC)", c.Started.UTC().Format("2006-01-02 15:04"), nil, nil, nil, nil, nil},
+				{"ended by", c.Ending, nil, nil, nil, nil, nil},
 				{"addresses fetched", c.Progress.Fetched, nil, nil, nil, nil, nil},
 			}
 			if r := c.Report; r != nil && r.Scored {
-				rows = append(rows, []any{"pages assessed", r.Assessed, nil, nil, nil, nil, nil}, []any{"health", r.Health, "of 100", nil, nil, nil, nil})
+				rows = append(rows, []any{"pages assessed", r.Assessed, nil, nil, nil, nil, nil},
+					[]any{"health", r.Health, "of 100", nil, nil, nil, nil})
 				if r.Expected > r.Assessed {
-					rows = append(rows, []any{"health is an estimate, give or take", r.HalfWidth, "points", nil, nil, nil, nil})
+					rows = append(rows, []any{"health is an estimate, give or take", r.HalfWidth, "points", nil, nil,
+						nil, nil})
 				}
 				if r.Waived > 0 {
-					rows = append(rows, []any{"health with what is waived", r.Unwaived, "of 100", nil, nil, nil, nil}, []any{"findings waived", r.Waived, nil, nil, nil, nil, nil})
+					rows = append(rows, []any{"health with what is waived", r.Unwaived, "of 100", nil, nil, nil, nil},
+						[]any{"findings waived", r.Waived, nil, nil, nil, nil, nil})
 				}
 				rows = append(rows, []any{"fixes", r.Fixes, nil, nil, nil, nil, nil})
 				for _, l := range r.Ledger {
-					rows = append(rows, []any{m.title(l.Check), l.Points, "points lost", l.Group, l.Severity.String(), l.Pages, l.Places})
+					rows = append(rows, []any{m.title(l.Check), l.Points, "points lost", l.Group, l.Severity.String(),
+						l.Pages, l.Places})
 				}
 				rows = append(rows, []any{"lost in all", 100 - r.Health, "points lost", nil, nil, nil, nil})
 			}
@@ -128,8 +138,10 @@ func (m *maker) title(id string) string {
 func (m *maker) fixes() Sheet {
 	return Sheet{
 		Name: "fixes", Title: "The fix list, in the order in which to work",
-		Columns: []Column{whole("rank"), words("severity", 10), words("what and where", 70), words("how to fix", 60), whole("pages"), whole("places"), decimal("gain"), words("effort", 9), decimal("health after"),
-			words("state", 11), words("for", 14), words("due", 12), words("note", 30), address("example", 50), address("target", 50), words("value", 40), words("group", 12), words("check", 24), words("fix", 12)},
+		Columns: []Column{whole("rank"), words("severity", 10), words("what and where", 70), words("how to fix", 60),
+			whole("pages"), whole("places"), decimal("gain"), words("effort", 9), decimal("health after"),
+			words("state", 11), words("for", 14), words("due", 12), words("note", 30), address("example", 50),
+			address("target", 50), words("value", 40), words("group", 12), words("check", 24), words("fix", 12)},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.from.EachFix(ctx, m.crawl.ID, func(f *record.FixLine) error {
 				if !m.only.takes(f.Severity) || len(m.only.Sections) > 0 && !m.only.below(f.Example) {
@@ -142,7 +154,8 @@ func (m *maker) fixes() Sheet {
 				if f.Due != nil {
 					due = f.Due.String()
 				}
-				return row([]any{f.Rank, f.Severity.String(), f.Line, how, f.Pages, f.Places, f.Gain, f.Effort, f.HealthAfter,
+				return row([]any{f.Rank, f.Severity.String(), f.Line, how, f.Pages, f.Places, f.Gain, f.Effort,
+					f.HealthAfter,
 					f.State, f.Assignee, due, f.Note, f.Example, f.Target, f.Value, f.Group, f.Check, f.ID})
 			})
 		},
@@ -152,17 +165,20 @@ func (m *maker) fixes() Sheet {
 func (m *maker) findings() Sheet {
 	return Sheet{
 		Name: "findings", Title: "Every place on every page where a check fails, with the evidence",
-		Columns: []Column{address("page", 60), words("check", 24), words("severity", 10), words("what", 60), words("value", 40), address("target", 50), words("words", 30), words("place", 30), whole("line")},
+		Columns: []Column{address("page", 60), words("check", 24), words("severity", 10), words("what", 60),
+			words("value", 40), address("target", 50), words("words", 30), words("place", 30), whole("line")},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.each(ctx, nil, func(f *record.PageFinding, severity check.Severity, p *check.Place) error {
-				return row([]any{f.Address, f.Check, severity.String(), p.Note, p.Value, p.Target, p.Words, p.At, line(p.Line)})
+				return row([]any{f.Address, f.Check, severity.String(), p.Note, p.Value, p.Target, p.Words, p.At,
+					line(p.Line)})
 			})
 		},
 	}
 }
 
 // each goes over the places of the wanted findings; of all checks where none is named.
-func (m *maker) each(ctx context.Context, checks []string, f func(*record.PageFinding, check.Severity, *check.Place) error) error {
+func (m *maker) each(ctx context.Context, checks []string,
+	f func(*record.PageFinding, check.Severity, *check.Place) error) error {
 	return m.from.EachFinding(ctx, m.crawl.ID, checks, func(found *record.PageFinding) error {
 		severity := found.Gravity(m.catalog[found.Check])
 		if !m.only.takes(severity) || !m.only.below(found.Address) {
@@ -187,8 +203,10 @@ func line(n int) any {
 
 // pageColumns are what the sheet of pages shows.
 var pageColumns = column.Named(
-	"address", "status", "outcome", "indexable", "why", "kind", "title", "description", "h1", "headings", "words", "language", "hreflang",
-	"canonical", "robots", "refresh", "redirect", "type", "encoding", "bytes", "firstByte", "images", "linksOut", "linksIn", "clicks", "foundBy", "inSitemap",
+	"address", "status", "outcome", "indexable", "why", "kind", "title", "description", "h1", "headings", "words",
+	"language", "hreflang",
+	"canonical", "robots", "refresh", "redirect", "type", "encoding", "bytes", "firstByte", "images", "linksOut",
+	"linksIn", "clicks", "foundBy", "inSitemap",
 	"health", "errors", "warnings", "notices", "importance",
 )
 
@@ -245,21 +263,25 @@ func atLeast(n, least int) any {
 
 // Checks whose places are links that lead nowhere, and those about pages alike.
 var (
-	deadLinks = []string{"link-broken-inside", "link-broken-outside", "link-broken-fragment", "image-broken", "resource-broken"}
-	twins     = []string{"title-duplicate", "description-duplicate", "h1-duplicate", "copy-duplicate", "copy-near-duplicate"}
+	deadLinks = []string{"link-broken-inside", "link-broken-outside", "link-broken-fragment", "image-broken",
+		"resource-broken"}
+	twins = []string{"title-duplicate", "description-duplicate", "h1-duplicate", "copy-duplicate",
+		"copy-near-duplicate"}
 )
 
 func (m *maker) brokenLinks() Sheet {
 	return Sheet{
 		Name: "broken links", Title: "Every link that leads nowhere, with where it stands",
-		Columns: []Column{address("stands on", 60), address("leads to", 60), words("answer", 12), words("words", 36), words("place", 44), words("part of the page", 14), whole("line"), words("what", 50), words("check", 22)},
+		Columns: []Column{address("stands on", 60), address("leads to", 60), words("answer", 12), words("words", 36),
+			words("place", 44), words("part of the page", 14), whole("line"), words("what", 50), words("check", 22)},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			answers, err := m.from.Answers(ctx, m.crawl.ID)
 			if err != nil {
 				return err
 			}
 			return m.each(ctx, deadLinks, func(f *record.PageFinding, _ check.Severity, p *check.Place) error {
-				return row([]any{f.Address, p.Target, answers[p.Target], p.Words, p.At, p.Region.String(), line(p.Line), p.Note, f.Check})
+				return row([]any{f.Address, p.Target, answers[p.Target], p.Words, p.At, p.Region.String(), line(p.Line),
+					p.Note, f.Check})
 			})
 		},
 	}
@@ -271,7 +293,8 @@ const maxHops = 30
 func (m *maker) redirects() Sheet {
 	return Sheet{
 		Name: "redirects", Title: "Every address that redirects, with every hop to where it ends",
-		Columns: []Column{address("starts at", 56), whole("hops"), words("every hop", 90), address("ends at", 56), words("answer at the end", 16), whole("links in")},
+		Columns: []Column{address("starts at", 56), whole("hops"), words("every hop", 90), address("ends at", 56),
+			words("answer at the end", 16), whole("links in")},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			type step struct {
 				status int
@@ -312,7 +335,8 @@ func (m *maker) redirects() Sheet {
 					hops++
 				}
 				chain.WriteString(at)
-				if err := row([]any{start, hops, chain.String(), at, cmp.Or(end, answers[at]), steps[start].links}); err != nil {
+				if err := row([]any{start, hops, chain.String(), at, cmp.Or(end, answers[at]),
+					steps[start].links}); err != nil {
 					return err
 				}
 			}
@@ -324,7 +348,8 @@ func (m *maker) redirects() Sheet {
 func (m *maker) duplicates() Sheet {
 	return Sheet{
 		Name: "duplicates", Title: "Pages alike, group by group",
-		Columns: []Column{words("what is alike", 28), whole("group"), whole("pages in group"), words("value", 60), address("page", 60), decimal("likeness"), words("title", 40)},
+		Columns: []Column{words("what is alike", 28), whole("group"), whole("pages in group"), words("value", 60),
+			address("page", 60), decimal("likeness"), words("title", 40)},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			number, last := 0, ""
 			return m.from.EachTwin(ctx, m.crawl.ID, twins, func(f *record.PageFinding) error {
@@ -356,15 +381,17 @@ func (m *maker) images() Sheet {
 	columns, cells := rows(column.Named(fileColumns...))
 	columns[len(columns)-1].Name = usedBy
 	return Sheet{
-		Name: "images", Title: "Every image that was fetched", Columns: append(columns, whole("places without alternative text")),
+		Name: "images", Title: "Every image that was fetched",
+		Columns: append(columns, whole("places without alternative text")),
 		Each: func(ctx context.Context, row func([]any) error) error {
 			bare := map[string]int{}
-			if err := m.from.EachFinding(ctx, m.crawl.ID, []string{"image-alt-missing"}, func(f *record.PageFinding) error {
-				for i := range f.Places {
-					bare[f.Places[i].Target]++
-				}
-				return nil
-			}); err != nil {
+			if err := m.from.EachFinding(ctx, m.crawl.ID, []string{"image-alt-missing"},
+				func(f *record.PageFinding) error {
+					for i := range f.Places {
+						bare[f.Places[i].Target]++
+					}
+					return nil
+				}); err != nil {
 				return err
 			}
 			return m.eachPage(ctx, "image", func(p *column.Row) error { return row(append(cells(p), bare[p.Address])) })
@@ -400,7 +427,8 @@ func (m *maker) eachPage(ctx context.Context, role string, f func(*column.Row) e
 func (m *maker) linksIn() Sheet {
 	return Sheet{
 		Name: "links in", Title: "Every link to a page inside, page by page",
-		Columns: []Column{address("page", 60), address("linked from", 60), words("words", 40), words("place", 44), words("part of the page", 14), {"nofollow", column.YesNo, 10}},
+		Columns: []Column{address("page", 60), address("linked from", 60), words("words", 40), words("place", 44),
+			words("part of the page", 14), {"nofollow", column.YesNo, 10}},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.from.EachLinkIn(ctx, m.crawl.ID, func(l *record.LinkRow) error {
 				if !m.only.below(l.To) {
@@ -431,7 +459,8 @@ func (m *maker) sitemaps() Sheet {
 func (m *maker) listed() Sheet {
 	return Sheet{
 		Name: "sitemap addresses", Title: "Every address that a sitemap lists, and what became of it",
-		Columns: []Column{address("address", 70), words("state", 12), whole("status"), {"indexable", column.YesNo, 10}, whole("clicks"), whole("links in")},
+		Columns: []Column{address("address", 70), words("state", 12), whole("status"), {"indexable", column.YesNo, 10},
+			whole("clicks"), whole("links in")},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			return m.from.EachListed(ctx, m.crawl.ID, func(l *record.Listed) error {
 				if !m.only.below(l.Address) {

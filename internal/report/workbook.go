@@ -77,8 +77,10 @@ func (b *book) styles() (err error) {
 	top := &excelize.Alignment{Vertical: "top"}
 	number, decimal, moment := "#,##0", "#,##0.00", "yyyy-mm-dd hh:mm"
 	b.head = add(&excelize.Style{
-		Font: &excelize.Font{Bold: true, Color: inkPine}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{groundRow}},
-		Border: []excelize.Border{{Type: "bottom", Style: 1, Color: inkPine}}, Alignment: &excelize.Alignment{Vertical: "center", WrapText: true},
+		Font:      &excelize.Font{Bold: true, Color: inkPine},
+		Fill:      excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{groundRow}},
+		Border:    []excelize.Border{{Type: "bottom", Style: 1, Color: inkPine}},
+		Alignment: &excelize.Alignment{Vertical: "center", WrapText: true},
 	})
 	b.style[column.Words] = add(&excelize.Style{Alignment: top})
 	b.style[column.Whole] = add(&excelize.Style{Alignment: top, CustomNumFmt: &number})
@@ -140,7 +142,8 @@ func (b *book) begin(s Sheet) (err error) {
 			return err
 		}
 	}
-	if err := b.out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+	if err := b.out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2",
+		ActivePane: "bottomLeft"}); err != nil {
 		return err
 	}
 	head := make([]any, len(s.Columns))

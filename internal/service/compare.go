@@ -44,7 +44,8 @@ func (s *Service) comparePages(c *gin.Context) {
 	}
 	c.JSON(http.StatusOK, api.Comparison{
 		A: addresses[0], B: addresses[1], WordsA: a.Words, WordsB: b.Words,
-		Likeness: neardup.Jaccard(a.Shingles, b.Shingles), Passages: wire.Each(text.Differ(texts[0], texts[1]), wire.Passage),
+		Likeness: neardup.Jaccard(a.Shingles, b.Shingles),
+		Passages: wire.Each(text.Differ(texts[0], texts[1]), wire.Passage),
 	})
 }
 

@@ -19,7 +19,8 @@ func (s *Service) serveConsole(c *gin.Context) {
 	name := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
 	switch {
 	case strings.HasPrefix(name, "api/"):
-		problem(c, http.StatusNotFound, "there is nothing at this address; /api/v1/openapi.yaml describes what there is")
+		problem(c, http.StatusNotFound,
+			"there is nothing at this address; /api/v1/openapi.yaml describes what there is")
 		return
 	case c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead:
 		s.noMethod(c)

@@ -41,7 +41,8 @@ func newRequest(method, path string) *http.Request {
 
 func TestConsoleFiles(t *testing.T) {
 	files := fstest.MapFS{
-		"index.html": {Data: []byte("<p>console")}, "assets/app-1a2b.js": {Data: []byte("1")}, "placeholder.html": {Data: []byte("<p>not built")},
+		"index.html": {Data: []byte("<p>console")}, "assets/app-1a2b.js": {Data: []byte("1")},
+		"placeholder.html": {Data: []byte("<p>not built")},
 	}
 	for _, c := range []struct {
 		method, path string
@@ -60,10 +61,12 @@ func TestConsoleFiles(t *testing.T) {
 	} {
 		r := request(t, none{}, files, c.method, c.path)
 		body, _ := io.ReadAll(r.Body)
-		if r.StatusCode != c.status || !strings.Contains(string(body), c.body) || r.Header.Get("Cache-Control") != c.cache {
+		if r.StatusCode != c.status || !strings.Contains(string(body), c.body) ||
+			r.Header.Get("Cache-Control") != c.cache {
 			t.Errorf("%s %s: %d %q, cached %q", c.method, c.path, r.StatusCode, body, r.Header.Get("Cache-Control"))
 		}
-		if r.Header.Get("X-Content-Type-Options") != "nosniff" || !strings.Contains(r.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'") {
+		if r.Header.Get("X-Content-Type-Options") != "nosniff" ||
+			!strings.Contains(r.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'") {
 			t.Errorf("%s lacks its security headers", c.path)
 		}
 	}
@@ -77,14 +80,16 @@ func TestHealthz(t *testing.T) {
 	if r := request(t, none{}, nil, "GET", "/healthz"); r.StatusCode != http.StatusOK {
 		t.Errorf("status %d", r.StatusCode)
 	}
-	if r := request(t, none{down: true}, nil, "GET", "/healthz"); r.StatusCode != http.StatusServiceUnavailable || r.Header.Get("Content-Type") != "application/problem+json" {
+	if r := request(t, none{down: true}, nil, "GET", "/healthz"); r.StatusCode != http.StatusServiceUnavailable ||
+		r.Header.Get("Content-Type") != "application/problem+json" {
 		t.Errorf("without its database: %d", r.StatusCode)
 	}
 }
 
 // TestPanic holds that a handler's panic is an answer, and the service goes on.
 func TestPanic(t *testing.T) {
-	h := New(nil, nil, Config{Console: fstest.MapFS{}, Log: slog.New(slog.DiscardHandler)}).Handler() // a nil store panics
+	// a nil store panics
+	h := New(nil, nil, Config{Console: fstest.MapFS{}, Log: slog.New(slog.DiscardHandler)}).Handler()
 	for range 2 {
 		w := httptest.NewRecorder()
 		h.ServeHTTP(w, newRequest("GET", "/healthz"))

@@ -25,7 +25,8 @@ func number(c *gin.Context, name string, standard, low, high int) (int, bool) {
 	}
 	n, err := strconv.Atoi(text)
 	if err != nil || n < low || n > high {
-		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("%s is a number from %d to %d, not %q", name, low, high, text))
+		problem(c, http.StatusUnprocessableEntity,
+			fmt.Sprintf("%s is a number from %d to %d, not %q", name, low, high, text))
 		return 0, false
 	}
 	return n, true
@@ -231,13 +232,17 @@ func (s *Service) continueCrawl(c *gin.Context) {
 	p := cr.Plan.WithDefaults()
 	switch {
 	case cr.State != "finished":
-		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is %s; only a finished one is continued", cr.Number, cr.State))
+		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d is %s; only a finished one is continued", cr.Number,
+			cr.State))
 		return
 	case cr.Ending != "page-limit":
-		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d ended by %q, not by its number of pages, so a higher one changes nothing", cr.Number, cr.Ending))
+		problem(c, http.StatusConflict,
+			fmt.Sprintf("crawl %d ended by %q, not by its number of pages, so a higher one changes nothing", cr.Number,
+				cr.Ending))
 		return
 	case in.Pages <= p.Pages:
-		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("pages is to be more than the %d that the crawl had", p.Pages))
+		problem(c, http.StatusUnprocessableEntity,
+			fmt.Sprintf("pages is to be more than the %d that the crawl had", p.Pages))
 		return
 	}
 	p.Pages = in.Pages

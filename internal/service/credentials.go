@@ -37,7 +37,8 @@ func (s *Service) addToken(c *gin.Context) {
 		return
 	}
 	if !tokenName.MatchString(in.Label) || in.Label == store.Owner {
-		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("label: a token's name has 1 to 63 small letters, digits, dots, hyphens or underscores, and is not %q, such as nightly-build", store.Owner))
+		problem(c, http.StatusUnprocessableEntity,
+			fmt.Sprintf("label: a token's name has 1 to 63 small letters, digits, dots, hyphens or underscores, and is not %q, such as nightly-build", store.Owner))
 		return
 	}
 	has, err := s.store.HasToken(c, in.Label)
@@ -59,12 +60,14 @@ func (s *Service) addToken(c *gin.Context) {
 func (s *Service) revoke(c *gin.Context) {
 	id, err := strconv.ParseInt(c.Param("credential"), 10, 64)
 	if err != nil {
-		problem(c, http.StatusNotFound, fmt.Sprintf("a credential is named by its number, not %q", c.Param("credential")))
+		problem(c, http.StatusNotFound,
+			fmt.Sprintf("a credential is named by its number, not %q", c.Param("credential")))
 		return
 	}
 	if err := s.store.Revoke(c, id); err != nil {
 		if errors.Is(err, record.ErrNotFound) {
-			problem(c, http.StatusNotFound, fmt.Sprintf("nobody is let in under the number %d; `harvik token list` shows who is", id))
+			problem(c, http.StatusNotFound,
+				fmt.Sprintf("nobody is let in under the number %d; `harvik token list` shows who is", id))
 			return
 		}
 		s.fail(c, err, "the credential")

@@ -170,7 +170,8 @@ const (
 func fits(c *gin.Context, texts ...bounded) bool {
 	for _, t := range texts {
 		if n := utf8.RuneCountInString(t.text); n > t.most {
-			problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("%s has %d characters; at most %d are kept", t.name, n, t.most))
+			problem(c, http.StatusUnprocessableEntity,
+				fmt.Sprintf("%s has %d characters; at most %d are kept", t.name, n, t.most))
 			return false
 		}
 	}

@@ -42,7 +42,8 @@ func (s *Service) earlier(c *gin.Context, site record.Site, after record.Crawl) 
 		return nil, false
 	}
 	if n >= after.Number {
-		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("crawl %d is not earlier than crawl %d", n, after.Number))
+		problem(c, http.StatusUnprocessableEntity,
+			fmt.Sprintf("crawl %d is not earlier than crawl %d", n, after.Number))
 		return nil, false
 	}
 	var before record.Crawl
@@ -136,12 +137,14 @@ func (s *Service) showMap(c *gin.Context) {
 	}
 	m, err := s.store.Map(c, cr.ID)
 	if errors.Is(err, record.ErrNotFound) {
-		problem(c, http.StatusConflict, fmt.Sprintf("crawl %d has no map: it is not finished, or was made by an earlier Harvik; `harvik judge %s@%d` judges it anew", cr.Number, cr.Site, cr.Number))
+		problem(c, http.StatusConflict,
+			fmt.Sprintf("crawl %d has no map: it is not finished, or was made by an earlier Harvik; `harvik judge %s@%d` judges it anew", cr.Number, cr.Site, cr.Number))
 		return
 	}
 	if err != nil {
 		s.fail(c, err, "the map")
 		return
 	}
-	c.JSON(http.StatusOK, api.Map{Sections: wire.Each(m.Sections, wire.MapSection), Cells: wire.Each(m.Cells, wire.MapCell), Groups: s.checks.Groups})
+	c.JSON(http.StatusOK, api.Map{Sections: wire.Each(m.Sections, wire.MapSection),
+		Cells: wire.Each(m.Cells, wire.MapCell), Groups: s.checks.Groups})
 }

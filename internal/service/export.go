@@ -74,7 +74,8 @@ func (s *Service) export(c *gin.Context) {
 }
 
 // sheets are those that the request asks for, with its columns.
-func (s *Service) sheets(c *gin.Context, site record.Site, cr record.Crawl, only report.Selection) ([]report.Sheet, error) {
+func (s *Service) sheets(c *gin.Context, site record.Site, cr record.Crawl,
+	only report.Selection) ([]report.Sheet, error) {
 	all, err := report.Sheets(c, s.store, site, cr, s.checks.Checks, only)
 	if err != nil {
 		return nil, err
@@ -121,7 +122,8 @@ func (s *Service) exportSARIF(c *gin.Context, site record.Site, cr record.Crawl,
 // ended in disorder, so that nobody takes the part for the whole.
 func (s *Service) stream(c *gin.Context, cr record.Crawl, as string, write func(io.Writer) error) {
 	c.Header("Content-Type", forms[as])
-	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", report.FileName(cr.Site, cr.Number, cr.Started, as)))
+	c.Header("Content-Disposition",
+		fmt.Sprintf("attachment; filename=%q", report.FileName(cr.Site, cr.Number, cr.Started, as)))
 	c.Status(http.StatusOK)
 	if err := spool.Copy(c.Writer, write); err != nil {
 		s.log.Error("export was cut short", "site", cr.Site, "crawl", cr.Number, "form", as, "reason", err.Error())

@@ -42,7 +42,8 @@ func (s *Service) noSite(c *gin.Context) {
 	for _, one := range sites {
 		names = append(names, one.Name)
 		if sameHost(name, one.Home) {
-			problem(c, http.StatusNotFound, fmt.Sprintf("sites go by their names, not by their addresses: did you mean %q?", one.Name))
+			problem(c, http.StatusNotFound,
+				fmt.Sprintf("sites go by their names, not by their addresses: did you mean %q?", one.Name))
 			return
 		}
 	}
@@ -56,7 +57,8 @@ func sameHost(text, home string) bool {
 		u, err = weburl.Parse("http://" + text)
 	}
 	h, bad := weburl.Parse(home)
-	return err == nil && bad == nil && strings.TrimPrefix(u.Hostname(), "www.") == strings.TrimPrefix(h.Hostname(), "www.")
+	return err == nil && bad == nil && strings.TrimPrefix(u.Hostname(), "www.") == strings.TrimPrefix(h.Hostname(),
+		"www.")
 }
 
 // unknownSite words it.
@@ -81,7 +83,8 @@ func unknownSite(name string, names []string) string {
 func (s *Service) planSchema(c *gin.Context) { c.JSON(http.StatusOK, plan.Schema()) }
 
 func (s *Service) listProfiles(c *gin.Context) {
-	c.JSON(http.StatusOK, api.ProfileList{Profiles: wire.Each(plan.Profiles, wire.Profile), Agents: wire.Each(plan.Agents, wire.Agent)})
+	c.JSON(http.StatusOK, api.ProfileList{Profiles: wire.Each(plan.Profiles, wire.Profile),
+		Agents: wire.Each(plan.Agents, wire.Agent)})
 }
 
 func (s *Service) showPlan(c *gin.Context) {

@@ -21,7 +21,8 @@ func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
 	c.Header("Content-Type", "application/problem+json")
 	c.Header("Cache-Control", "no-store")
 	c.AbortWithStatusJSON(status, api.Problem{
-		Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail, Faults: wire.Faults(faults),
+		Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail,
+		Faults: wire.Faults(faults),
 	})
 }
 
@@ -56,7 +57,8 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 		c.Abort() // the caller has left
 	case store.IsDown(err):
 		s.log.Error("the database does not answer", "path", c.Request.URL.Path, "reason", err.Error())
-		problem(c, http.StatusServiceUnavailable, "the database does not answer at the moment; try again in a few seconds")
+		problem(c, http.StatusServiceUnavailable,
+			"the database does not answer at the moment; try again in a few seconds")
 	case store.IsContested(err):
 		problem(c, http.StatusConflict, what+" was changed by somebody else at the same moment; try again")
 	default:

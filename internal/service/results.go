@@ -27,7 +27,8 @@ func (s *Service) listFixes(c *gin.Context) {
 	if !ok {
 		return
 	}
-	q := record.FixQuery{Group: c.Query("group"), Check: c.Query("check"), Search: c.Query("search"), Order: c.Query("order"),
+	q := record.FixQuery{Group: c.Query("group"), Check: c.Query("check"), Search: c.Query("search"),
+		Order: c.Query("order"),
 		State: c.Query("state"), Assignee: c.Query("assignee"), Section: c.Query("section")}
 	if q.State != "" && q.State != "all" {
 		if _, err := task.ParseState(q.State); err != nil {
@@ -72,7 +73,8 @@ func folder(c *gin.Context, section string) bool {
 	if section == "" || strings.HasPrefix(section, "/") && strings.HasSuffix(section, "/") {
 		return true
 	}
-	problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("a section is a folder that begins and ends with a slash, such as /plants/, not %q", section))
+	problem(c, http.StatusUnprocessableEntity,
+		fmt.Sprintf("a section is a folder that begins and ends with a slash, such as /plants/, not %q", section))
 	return false
 }
 
@@ -142,10 +144,13 @@ func (s *Service) noFix(c *gin.Context, cr record.Crawl) {
 			return
 		}
 	case s.checks.Find(name) != nil:
-		problem(c, http.StatusNotFound, fmt.Sprintf("%s is a check, and a fix goes by its ID; `harvik fixes %s --check %s` shows its fixes", name, cr.Site, name))
+		problem(c, http.StatusNotFound,
+			fmt.Sprintf("%s is a check, and a fix goes by its ID; `harvik fixes %s --check %s` shows its fixes", name,
+				cr.Site, name))
 		return
 	}
-	problem(c, http.StatusNotFound, fmt.Sprintf("crawl %d has no fix %s; `harvik fixes %s@%d` shows them", cr.Number, name, cr.Site, cr.Number))
+	problem(c, http.StatusNotFound, fmt.Sprintf("crawl %d has no fix %s; `harvik fixes %s@%d` shows them", cr.Number,
+		name, cr.Site, cr.Number))
 }
 
 func (s *Service) fixPages(c *gin.Context) {
@@ -182,9 +187,11 @@ func (s *Service) listPages(c *gin.Context) {
 	q := record.PageQuery{
 		Search: c.Query("search"), Status: c.Query("status"), Kind: c.Query("kind"), Check: c.Query("check"),
 		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"), Role: c.Query("role"),
-		Section: c.Query("section"), Having: c.Query("having"), Indexable: c.Query("indexable"), Reachable: c.Query("reachable"), Why: c.Query("why"), Site: cr.SiteID,
+		Section: c.Query("section"), Having: c.Query("having"), Indexable: c.Query("indexable"),
+		Reachable: c.Query("reachable"), Why: c.Query("why"), Site: cr.SiteID,
 	}
-	if !folder(c, q.Section) || !s.knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}, bounded{"why", q.Why, maxSearch}) {
+	if !folder(c, q.Section) || !s.knownCheck(c, q.Check) ||
+		!fits(c, bounded{"search", q.Search, maxSearch}, bounded{"why", q.Why, maxSearch}) {
 		return
 	}
 	if q.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {
@@ -211,7 +218,8 @@ func addressIn(c *gin.Context, cr record.Crawl, name string) (string, bool) {
 			return u.Key(), true
 		}
 	}
-	problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("%s is to name a page, such as %s, not %q", name, cr.Home, c.Query(name)))
+	problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("%s is to name a page, such as %s, not %q", name, cr.Home,
+		c.Query(name)))
 	return "", false
 }
 
@@ -226,7 +234,9 @@ func (s *Service) showPage(c *gin.Context) {
 	}
 	d, err := s.store.Page(c, cr.ID, at)
 	if errors.Is(err, record.ErrNotFound) {
-		problem(c, http.StatusNotFound, fmt.Sprintf("crawl %d does not know the address %s; `harvik pages %s --search WORD` looks for one", cr.Number, at, cr.Site))
+		problem(c, http.StatusNotFound,
+			fmt.Sprintf("crawl %d does not know the address %s; `harvik pages %s --search WORD` looks for one",
+				cr.Number, at, cr.Site))
 		return
 	}
 	if err != nil {
@@ -274,7 +284,8 @@ func (s *Service) linksIn(c *gin.Context) {
 }
 
 func (s *Service) listChecks(c *gin.Context) {
-	c.JSON(http.StatusOK, api.CheckList{Checks: wire.Each(s.checks.Checks, wire.Check), Groups: s.checks.Groups, Version: s.checks.Version})
+	c.JSON(http.StatusOK, api.CheckList{Checks: wire.Each(s.checks.Checks, wire.Check), Groups: s.checks.Groups,
+		Version: s.checks.Version})
 }
 
 func (s *Service) listColumns(c *gin.Context) {

@@ -48,7 +48,8 @@ func (s *Service) setSecret(c *gin.Context) {
 	}
 	var faults plan.Faults
 	if !plan.IsSecretName(c.Param("secret")) {
-		faults = append(faults, plan.Fault{Field: "secret", Reason: "the name of a secret has 1 to 64 small letters, digits or hyphens, such as members"})
+		faults = append(faults, plan.Fault{Field: "secret",
+			Reason: "the name of a secret has 1 to 64 small letters, digits or hyphens, such as members"})
 	}
 	if in.Value == "" || len(in.Value) > maxSecret {
 		faults = append(faults, plan.Fault{Field: "value", Reason: "a secret has 1 to 65536 bytes"})
@@ -79,7 +80,8 @@ func hostOf(host, home string) (string, error) {
 	switch {
 	case err != nil:
 		return "", err
-	case host != "" && (u.PathQuery() != "/" || strings.ContainsAny(host, "@#/") || strings.LastIndexByte(host, ':') > strings.LastIndexByte(host, ']')):
+	case host != "" && (u.PathQuery() != "/" || strings.ContainsAny(host, "@#/") ||
+		strings.LastIndexByte(host, ':') > strings.LastIndexByte(host, ']')):
 		return "", fmt.Errorf("%q is no host name", host)
 	}
 	return u.Hostname(), nil

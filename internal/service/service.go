@@ -108,8 +108,11 @@ type Rechecks interface {
 type Comparisons interface {
 	Drift(ctx context.Context, site record.Site, before, after record.Crawl) (*drift.Report, error)
 	Trend(ctx context.Context, site record.Site, limit int) ([]record.TrendPoint, error)
-	Gate(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl, c gate.Conditions) (gate.Verdict, error)
-	Standing(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl) (waived func(check, address string) (string, bool), failed func(check, address string) bool, err error)
+	Gate(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl,
+		c gate.Conditions) (gate.Verdict, error)
+	Standing(ctx context.Context, site record.Site, rec record.Crawl,
+		against *record.Crawl) (waived func(check, address string) (string,
+		bool), failed func(check, address string) bool, err error)
 }
 
 // Looks judge one page at once.
@@ -156,12 +159,14 @@ type Config struct {
 	Console fs.FS // the built console
 	Log     *slog.Logger
 	Closing <-chan struct{} // ends live streams, so that a shutdown need not wait for them
-	Names   []string        // that it goes by besides addresses and localhost: host names, or origins such as https://harvik.example
+	// that it goes by besides addresses and localhost: host names, or origins such as https://harvik.example
+	Names []string
 }
 
 // New makes a service.
 func New(s Store, r Rooms, c Config) *Service {
-	out := &Service{store: s, rooms: r, checks: c.Checks, sealer: c.Sealer, log: c.Log, console: c.Console, closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
+	out := &Service{store: s, rooms: r, checks: c.Checks, sealer: c.Sealer, log: c.Log, console: c.Console,
+		closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
 	for _, name := range c.Names {
 		name = strings.ToLower(strings.TrimSuffix(name, "/"))
 		if _, host, ok := strings.Cut(name, "://"); ok {
@@ -190,7 +195,8 @@ func (s *Service) Handler() *gin.Engine {
 // secureHeaders keeps the console's page to its own scripts and out of frames.
 func secureHeaders(c *gin.Context) {
 	h := c.Writer.Header()
-	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	h.Set("Content-Security-Policy",
+		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "no-referrer")
 }

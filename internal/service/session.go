@@ -49,7 +49,8 @@ func (s *Service) signIn(c *gin.Context) {
 		return
 	}
 	if err := s.store.Redeem(c, in.Link); errors.Is(err, record.ErrNotFound) {
-		problem(c, http.StatusUnauthorized, "this link has been used, has run out, or a newer one was printed; print another with `harvik link`")
+		problem(c, http.StatusUnauthorized,
+			"this link has been used, has run out, or a newer one was printed; print another with `harvik link`")
 		return
 	} else if err != nil {
 		s.fail(c, err, "the link")
@@ -99,7 +100,8 @@ func (s *Service) authenticated(c *gin.Context) {
 
 func (s *Service) refuse(c *gin.Context) {
 	c.Header("WWW-Authenticate", `Bearer realm="harvik"`)
-	problem(c, http.StatusUnauthorized, "sign in first: programs with their token, browsers with the link that `harvik link` prints")
+	problem(c, http.StatusUnauthorized,
+		"sign in first: programs with their token, browsers with the link that `harvik link` prints")
 }
 
 // scheme is that by which browsers reach the service.
@@ -114,7 +116,8 @@ func (s *Service) scheme(r *http.Request) string {
 func (s *Service) sameOrigin(r *http.Request) bool {
 	origin := r.Header.Get("Origin")
 	if origin == "" {
-		return r.Method == http.MethodGet || r.Method == http.MethodHead || r.Header.Get("Sec-Fetch-Site") == "same-origin"
+		return r.Method == http.MethodGet || r.Method == http.MethodHead ||
+			r.Header.Get("Sec-Fetch-Site") == "same-origin"
 	}
 	return origin == s.scheme(r)+"://"+r.Host
 }
@@ -133,7 +136,8 @@ func (s *Service) named(c *gin.Context) {
 	case name == "localhost", strings.HasSuffix(name, ".localhost"), name != "" && notAddress == nil, s.names[name]:
 		return
 	}
-	problem(c, http.StatusMisdirectedRequest, "this service does not go by the name in the address; start it with --name and that name if it should")
+	problem(c, http.StatusMisdirectedRequest,
+		"this service does not go by the name in the address; start it with --name and that name if it should")
 }
 
 func (s *Service) whoAmI(c *gin.Context) {
@@ -203,7 +207,8 @@ func (s *Service) addTicket(c *gin.Context) {
 	}
 	u, err := url.Parse(in.Address)
 	if err != nil || u.Host != "" || !strings.HasPrefix(u.Path, "/api/v1/") || u.Query().Has(ticketName) {
-		problem(c, http.StatusUnprocessableEntity, "address is to be one of this API, such as /api/v1/sites/fernhollow/crawls/latest/export?as=xlsx")
+		problem(c, http.StatusUnprocessableEntity,
+			"address is to be one of this API, such as /api/v1/sites/fernhollow/crawls/latest/export?as=xlsx")
 		return
 	}
 	secret, ok := s.tickets.add(canonical(u), caller(c))
@@ -229,7 +234,8 @@ func canonical(u *url.URL) string {
 func (s *Service) withTicket(c *gin.Context) {
 	one, ok := s.tickets.redeem(c.Query(ticketName))
 	if !ok || c.Request.Method != http.MethodGet || one.address != canonical(c.Request.URL) {
-		problem(c, http.StatusUnauthorized, "this download link has been used or has run out; go back and fetch the file again")
+		problem(c, http.StatusUnauthorized,
+			"this download link has been used or has run out; go back and fetch the file again")
 		return
 	}
 	holds, err := s.store.Holds(c, one.caller.ID)

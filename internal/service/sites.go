@@ -51,11 +51,13 @@ func (s *Service) addSite(c *gin.Context) {
 		}
 	}
 	if !siteName.MatchString(in.Name) {
-		faults = append(faults, plan.Fault{Field: "name", Reason: "a name has 1 to 63 small letters, digits, dots, hyphens or underscores, such as fernhollow"})
+		faults = append(faults, plan.Fault{Field: "name",
+			Reason: "a name has 1 to 63 small letters, digits, dots, hyphens or underscores, such as fernhollow"})
 	}
 	home, err := weburl.Parse(s.withScheme(c, in.Home))
 	if err != nil || !home.IsHTTP() {
-		faults = append(faults, plan.Fault{Field: "home", Reason: "the home address starts with http:// or https://, such as https://fernhollow.example/"})
+		faults = append(faults, plan.Fault{Field: "home",
+			Reason: "the home address starts with http:// or https://, such as https://fernhollow.example/"})
 	}
 	if err := p.Validate(s.checks.Known()); err != nil {
 		faults = append(faults, err.(plan.Faults)...)
@@ -133,7 +135,8 @@ func (s *Service) setKeep(c *gin.Context) {
 		return
 	}
 	if in.Crawls != 0 && in.Crawls < fewestKept {
-		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("a site keeps at least %d crawls, so that each can be compared with the one before, or all of them", fewestKept))
+		problem(c, http.StatusUnprocessableEntity,
+			fmt.Sprintf("a site keeps at least %d crawls, so that each can be compared with the one before, or all of them", fewestKept))
 		return
 	}
 	if err := s.store.SetKeep(c, site.ID, in.Crawls); err != nil {

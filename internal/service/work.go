@@ -33,7 +33,8 @@ func (s *Service) moveFixes(c *gin.Context) {
 	}
 	switch {
 	case len(wish.Fixes) == 0:
-		problem(c, http.StatusUnprocessableEntity, "fixes is to name at least one fix, such as [{\"fix\": \"k7q2m4xa\"}]")
+		problem(c, http.StatusUnprocessableEntity,
+			"fixes is to name at least one fix, such as [{\"fix\": \"k7q2m4xa\"}]")
 		return
 	case len(wish.Fixes) > maxMoved:
 		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("at most %d fixes can be moved at once", maxMoved))
@@ -77,7 +78,9 @@ func (s *Service) undo(c *gin.Context) {
 	}
 	moves, err := s.rooms.Undo(c, site, in.Batch, in.By)
 	if errors.Is(err, record.ErrNotFound) {
-		problem(c, http.StatusNotFound, fmt.Sprintf("nothing was done under the number %d; the command or message that did it told its number", in.Batch))
+		problem(c, http.StatusNotFound,
+			fmt.Sprintf("nothing was done under the number %d; the command or message that did it told its number",
+				in.Batch))
 		return
 	}
 	if err != nil {
@@ -157,7 +160,8 @@ func (s *Service) addWaiver(c *gin.Context) {
 		return
 	}
 	var in api.NewWaiver
-	if !s.bind(c, &in) || !fits(c, bounded{"check", in.Check, maxName}, bounded{"on", in.On, maxTarget}, bounded{"reason", in.Reason, maxWords}, bounded{"by", in.By, maxName}) {
+	if !s.bind(c, &in) || !fits(c, bounded{"check", in.Check, maxName}, bounded{"on", in.On, maxTarget},
+		bounded{"reason", in.Reason, maxWords}, bounded{"by", in.By, maxName}) {
 		return
 	}
 	w := record.Waiver{Scope: waive.Scope(in.Scope), Check: in.Check, On: in.On, Reason: in.Reason, By: in.By}
@@ -196,7 +200,8 @@ func (s *Service) endWaiver(c *gin.Context) {
 	w, err := s.rooms.EndWaiver(c, site, id, c.Query("by"))
 	if err != nil {
 		if errors.Is(err, record.ErrNotFound) {
-			problem(c, http.StatusNotFound, fmt.Sprintf("no waiver %d holds; `harvik waivers %s` shows those that do", id, site.Name))
+			problem(c, http.StatusNotFound, fmt.Sprintf("no waiver %d holds; `harvik waivers %s` shows those that do",
+				id, site.Name))
 			return
 		}
 		s.fail(c, err, "the waiver")
@@ -270,7 +275,8 @@ func (s *Service) importFigures(c *gin.Context) {
 	out, err := s.rooms.ImportFigures(c, site, taken, http.MaxBytesReader(c.Writer, c.Request.Body, maxFigures))
 	var big *http.MaxBytesError
 	if errors.As(err, &big) {
-		problem(c, http.StatusRequestEntityTooLarge, fmt.Sprintf("a file of figures has at most %d MB; split it", maxFigures>>20))
+		problem(c, http.StatusRequestEntityTooLarge,
+			fmt.Sprintf("a file of figures has at most %d MB; split it", maxFigures>>20))
 		return
 	}
 	if err != nil {

@@ -69,7 +69,8 @@ func TestTakerLeaves(t *testing.T) {
 func TestMakerFails(t *testing.T) {
 	broken := errors.New("broken")
 	var got strings.Builder
-	if err := Copy(&got, func(w io.Writer) error { io.WriteString(w, "part"); return broken }); !errors.Is(err, broken) {
+	if err := Copy(&got, func(w io.Writer) error { io.WriteString(w, "part"); return broken }); !errors.Is(err,
+		broken) {
 		t.Errorf("%v, %q", err, got.String())
 	}
 	if err := Copy(&got, func(io.Writer) error { panic("odd") }); err == nil || !strings.Contains(err.Error(), "odd") {

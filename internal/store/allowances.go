@@ -4,7 +4,8 @@ import "context"
 
 // Allow lets the hosts of a site be in a range, in CIDR notation, that is not public.
 func (s *Store) Allow(ctx context.Context, site int64, prefix, who string) error {
-	_, err := s.db.ExecContext(ctx, `insert into allowance (site_id, range, who) values ($1, $2, $3) on conflict do nothing`, site, prefix, clean(who))
+	_, err := s.db.ExecContext(ctx,
+		`insert into allowance (site_id, range, who) values ($1, $2, $3) on conflict do nothing`, site, prefix, clean(who))
 	return err
 }
 

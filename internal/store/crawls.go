@@ -19,8 +19,8 @@ const (
 	listColumns = crawlBasics + ", c.report - 'ledger' - 'Ledger' as report, '[]'::jsonb as traps" + ofSite
 )
 
-// StartCrawl makes the next crawl of a site; record.ErrExists where one of it runs. A number is given once, also where the
-// crawl that had it is removed.
+// StartCrawl makes the next crawl of a site; record.ErrExists where one of it runs. A number is given once, also where
+// the crawl that had it is removed.
 func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error) {
 	data, err := encodePlan(p)
 	if err != nil {
@@ -55,15 +55,16 @@ func exists(err error) error {
 func (s *Store) RemoveCrawl(ctx context.Context, id int64) error {
 	return s.within(ctx, func(tx *sqlx.Tx) error {
 		var one int64
-		if err := tx.GetContext(ctx, &one, "select id from crawl where id = $1 and state <> 'running' for update", id); err != nil {
+		if err := tx.GetContext(ctx, &one, "select id from crawl where id = $1 and state <> 'running' for update",
+			id); err != nil {
 			return found(err)
 		}
 		return forget(ctx, tx, []int64{id})
 	})
 }
 
-// Retain deletes of a site's crawls that have ended those older than the newest finished ones that it keeps, but for what is
-// marked. It returns their numbers.
+// Retain deletes of a site's crawls that have ended those older than the newest finished ones that it keeps, but for
+// what is marked. It returns their numbers.
 func (s *Store) Retain(ctx context.Context, site int64) (numbers []int, err error) {
 	err = s.within(ctx, func(tx *sqlx.Tx) error {
 		var gone []struct {
@@ -95,7 +96,8 @@ func (s *Store) MarkCrawl(ctx context.Context, id int64, marked bool) error {
 
 // FailCrawl marks a crawl that could not be ended properly.
 func (s *Store) FailCrawl(ctx context.Context, id int64, why string) error {
-	_, err := s.db.ExecContext(ctx, `update crawl set state = 'failed', detail = $2, finished = now() where id = $1 and state = 'running'`,
+	_, err := s.db.ExecContext(ctx,
+		`update crawl set state = 'failed', detail = $2, finished = now() where id = $1 and state = 'running'`,
 		id, clean(why))
 	return err
 }
@@ -103,7 +105,8 @@ func (s *Store) FailCrawl(ctx context.Context, id int64, why string) error {
 // PauseCrawl marks a crawl as paused, with the reason if nobody asked for it, and what it waits for if it is
 // to go on by itself.
 func (s *Store) PauseCrawl(ctx context.Context, id int64, why, waits string) error {
-	_, err := s.db.ExecContext(ctx, `update crawl set state = 'paused', detail = $2, wish = '', waits = $3 where id = $1 and state = 'running'`, id, clean(why), waits)
+	_, err := s.db.ExecContext(ctx,
+		`update crawl set state = 'paused', detail = $2, wish = '', waits = $3 where id = $1 and state = 'running'`, id, clean(why), waits)
 	return err
 }
 
@@ -122,9 +125,11 @@ func (s *Store) CountCut(ctx context.Context, id int64, fetched, counts int) (cu
 	return cuts, err
 }
 
-// ResumeCrawl marks a paused crawl as running. It tells whether it was paused; record.ErrExists where another of the site runs.
+// ResumeCrawl marks a paused crawl as running. It tells whether it was paused; record.ErrExists where another of the
+// site runs.
 func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
-	r, err := s.db.ExecContext(ctx, `update crawl set state = 'running', detail = '', wish = '', waits = '', cuts = 0, cut_at = null where id = $1 and state = 'paused'`, id)
+	r, err := s.db.ExecContext(ctx,
+		`update crawl set state = 'running', detail = '', wish = '', waits = '', cuts = 0, cut_at = null where id = $1 and state = 'paused'`, id)
 	if err != nil {
 		return false, exists(err)
 	}
@@ -145,7 +150,8 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
 	for _, sql := range []string{
-		"delete from standing where crawl_id = $1", "delete from fix where crawl_id = $1", "delete from fix_entry where crawl_id = $1",
+		"delete from standing where crawl_id = $1", "delete from fix where crawl_id = $1",
+		"delete from fix_entry where crawl_id = $1",
 		"delete from sheet where crawl_id = $1",
 		"delete from finding where crawl_id = $1 and whole", "delete from page where crawl_id = $1 and role <> 0",
 	} {

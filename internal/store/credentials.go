@@ -56,7 +56,8 @@ func (s *Store) IssueLink(ctx context.Context) (secret string, err error) {
 func (s *Store) KeepOwner(ctx context.Context, secret string) error {
 	hash := sha256.Sum256([]byte(secret))
 	return s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1 and label = $2 and hash <> $3", Token, Owner, hash[:]); err != nil {
+		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1 and label = $2 and hash <> $3", Token,
+			Owner, hash[:]); err != nil {
 			return err
 		}
 		return keep(ctx, tx, Token, Owner, secret, 0)
@@ -93,20 +94,23 @@ func (s *Store) Known(ctx context.Context, secret, kind string) (c record.Creden
 
 // Holds tells whether a credential has not been revoked and has not run out.
 func (s *Store) Holds(ctx context.Context, id int64) (holds bool, err error) {
-	err = s.db.GetContext(ctx, &holds, "select exists (select 1 from credential where id = $1 and (expires is null or expires > now()))", id)
+	err = s.db.GetContext(ctx, &holds,
+		"select exists (select 1 from credential where id = $1 and (expires is null or expires > now()))", id)
 	return holds, err
 }
 
 // Credentials are all that hold, the oldest first.
 func (s *Store) Credentials(ctx context.Context) ([]record.Credential, error) {
 	all := []record.Credential{}
-	err := s.db.SelectContext(ctx, &all, "select "+credentialColumns+" from credential where expires is null or expires > now() order by id")
+	err := s.db.SelectContext(ctx, &all,
+		"select "+credentialColumns+" from credential where expires is null or expires > now() order by id")
 	return all, err
 }
 
 // HasToken tells whether a token of that label holds.
 func (s *Store) HasToken(ctx context.Context, label string) (has bool, err error) {
-	err = s.db.GetContext(ctx, &has, "select exists (select 1 from credential where kind = $1 and label = $2)", Token, label)
+	err = s.db.GetContext(ctx, &has, "select exists (select 1 from credential where kind = $1 and label = $2)", Token,
+		label)
 	return has, err
 }
 
@@ -118,7 +122,8 @@ func (s *Store) Revoke(ctx context.Context, id int64) error {
 // Redeem uses a one-time link up; record.ErrNotFound if there is none.
 func (s *Store) Redeem(ctx context.Context, secret string) error {
 	hash := sha256.Sum256([]byte(secret))
-	return s.drop(ctx, "delete from credential where hash = $1 and kind = $2 and (expires is null or expires > now())", hash[:], Link)
+	return s.drop(ctx, "delete from credential where hash = $1 and kind = $2 and (expires is null or expires > now())",
+		hash[:], Link)
 }
 
 func (s *Store) drop(ctx context.Context, query string, args ...any) error {

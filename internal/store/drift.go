@@ -10,7 +10,8 @@ import (
 
 // DriftPages are the pages of a crawl as far as they are compared, by address, and the states of the
 // page addresses that it knew and did not fetch.
-func (s *Store) DriftPages(ctx context.Context, crawlID int64) (pages map[string]drift.Page, known map[string]string, err error) {
+func (s *Store) DriftPages(ctx context.Context,
+	crawlID int64) (pages map[string]drift.Page, known map[string]string, err error) {
 	rows, err := s.pool.Query(ctx, `select a.url, a.state, p.status, p.outcome, p.html, p.indexable, p.title, p.description, p.h1, p.canonical, p.redirect, p.text_hash,
 		coalesce(st.links_in, 0) from address a left join page p on p.crawl_id = a.crawl_id and p.id = a.id
 		left join standing st on st.crawl_id = a.crawl_id and st.page_id = a.id where a.crawl_id = $1 and a.role = $2`, crawlID, int16(page.AsPage))
@@ -26,7 +27,8 @@ func (s *Store) DriftPages(ctx context.Context, crawlID int64) (pages map[string
 		var html, indexable *bool
 		var hash *int64
 		var p drift.Page
-		if err := rows.Scan(&url, &state, &status, &outcome, &html, &indexable, &title, &description, &h1, &canonical, &redirect, &hash, &p.LinksIn); err != nil {
+		if err := rows.Scan(&url, &state, &status, &outcome, &html, &indexable, &title, &description, &h1, &canonical,
+			&redirect, &hash, &p.LinksIn); err != nil {
 			return nil, nil, err
 		}
 		if status == nil {
@@ -36,7 +38,8 @@ func (s *Store) DriftPages(ctx context.Context, crawlID int64) (pages map[string
 			continue
 		}
 		p.Status, p.Outcome, p.HTML, p.Indexable = *status, *outcome, *html, *indexable
-		p.Title, p.Description, p.H1, p.Canonical, p.Redirect, p.TextHash = *title, *description, *h1, *canonical, *redirect, uint64(*hash)
+		p.Title, p.Description, p.H1, p.Canonical, p.Redirect, p.TextHash = *title, *description, *h1, *canonical,
+			*redirect, uint64(*hash)
 		pages[url] = p
 	}
 	return pages, known, rows.Err()
@@ -62,7 +65,8 @@ func (s *Store) Texts(ctx context.Context, crawlID int64, addresses []string) (m
 
 // DriftFiles are the robots.txt files and sitemaps of a crawl.
 func (s *Store) DriftFiles(ctx context.Context, crawlID int64) ([]drift.File, error) {
-	rows, err := s.pool.Query(ctx, "select kind, address, body from crawl_file where crawl_id = $1 order by kind, address", crawlID)
+	rows, err := s.pool.Query(ctx,
+		"select kind, address, body from crawl_file where crawl_id = $1 order by kind, address", crawlID)
 	if err != nil {
 		return nil, err
 	}

@@ -54,7 +54,9 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 	}
 	for {
 		var rows []pageRow
-		if err := s.db.SelectContext(ctx, &rows, fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom, where, pageBatch), args...); err != nil {
+		if err := s.db.SelectContext(ctx, &rows,
+			fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom,
+				where, pageBatch), args...); err != nil {
 			return err
 		}
 		batch := make([]column.Row, len(rows))
@@ -85,13 +87,15 @@ const findingSelect = `select f.page_id as page, coalesce(a.url, '') as address,
 
 // EachFinding goes over findings, page by page in order of address, those of the site first; of all
 // checks where none is named.
-func (s *Store) EachFinding(ctx context.Context, crawlID int64, checks []string, f func(*record.PageFinding) error) error {
+func (s *Store) EachFinding(ctx context.Context, crawlID int64, checks []string,
+	f func(*record.PageFinding) error) error {
 	return each(ctx, s, eachFinding(f), findingSelect+"2, 3", crawlID, nonNil(checks))
 }
 
 // EachTwin goes over findings of checks about pages alike, group by group.
 func (s *Store) EachTwin(ctx context.Context, crawlID int64, checks []string, f func(*record.PageFinding) error) error {
-	return each(ctx, s, eachFinding(f), findingSelect+"3, coalesce("+firstPlace("Group", "Value", "Target")+"), 2", crawlID, nonNil(checks))
+	return each(ctx, s, eachFinding(f), findingSelect+"3, coalesce("+firstPlace("Group", "Value", "Target")+"), 2",
+		crawlID, nonNil(checks))
 }
 
 func eachFinding(f func(*record.PageFinding) error) func(*findingRow) error {
@@ -101,8 +105,8 @@ func eachFinding(f func(*record.PageFinding) error) func(*findingRow) error {
 	}
 }
 
-// firstPlace is SQL for what the first place of a finding has in the first of some fields, under the names that they have,
-// or had up to 0.5.
+// firstPlace is SQL for what the first place of a finding has in the first of some fields, under the names that they
+// have, or had up to 0.5.
 func firstPlace(fields ...string) string {
 	var out []string
 	for _, name := range fields {
@@ -138,7 +142,8 @@ func (s *Store) EachListed(ctx context.Context, crawlID int64, f func(*record.Li
 // Files are the robots.txt files and sitemaps that a crawl read.
 func (s *Store) Files(ctx context.Context, crawlID int64) ([]record.FileRow, error) {
 	rows := []record.FileRow{}
-	err := s.db.SelectContext(ctx, &rows, "select kind, address, status, detail, length(body) as bytes from crawl_file where crawl_id = $1 order by kind, address", crawlID)
+	err := s.db.SelectContext(ctx, &rows,
+		"select kind, address, status, detail, length(body) as bytes from crawl_file where crawl_id = $1 order by kind, address", crawlID)
 	return rows, err
 }
 
@@ -239,7 +244,8 @@ func (s *Store) insidePages(ctx context.Context, crawlID int64) (urls []string, 
 }
 
 // eachPacked goes over the links of all pages.
-func (s *Store) eachPacked(ctx context.Context, crawlID int64, f func(source int32, links []page.Link, targets []int32) error) error {
+func (s *Store) eachPacked(ctx context.Context, crawlID int64,
+	f func(source int32, links []page.Link, targets []int32) error) error {
 	return each(ctx, s, func(r *struct {
 		ID    int32
 		Links []byte

@@ -15,17 +15,20 @@ import (
 
 // SaveFigures keeps a table of figures as of a day, in place of the same figures of that day. Each row is put
 // to adjust first. Two at once for a site come one after the other.
-func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t *figures.Table, adjust func(*figures.Row)) error {
+func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t *figures.Table,
+	adjust func(*figures.Row)) error {
 	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("figures %d", site))); err != nil {
+	if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock($1)",
+		urlHash(fmt.Sprintf("figures %d", site))); err != nil {
 		return err
 	}
 	for _, c := range t.Columns {
-		if _, err := tx.Exec(ctx, "delete from figure_set where site_id = $1 and name = $2 and taken = $3", site, clean(c.Name), taken.Time); err != nil {
+		if _, err := tx.Exec(ctx, "delete from figure_set where site_id = $1 and name = $2 and taken = $3", site,
+			clean(c.Name), taken.Time); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "insert into figure_set (site_id, name, taken, kind, rows) values ($1, $2, $3, $4, 0)",
@@ -37,7 +40,8 @@ func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t
 		return err
 	}
 	for _, c := range t.Columns {
-		if _, err := tx.Exec(ctx, "update figure_set set rows = $4 where site_id = $1 and name = $2 and taken = $3", site, clean(c.Name), taken.Time, c.Rows); err != nil {
+		if _, err := tx.Exec(ctx, "update figure_set set rows = $4 where site_id = $1 and name = $2 and taken = $3",
+			site, clean(c.Name), taken.Time, c.Rows); err != nil {
 			return err
 		}
 	}
@@ -45,7 +49,8 @@ func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t
 }
 
 // copyFigures hands the rows on as they are read.
-func copyFigures(ctx context.Context, tx pgx.Tx, site int64, taken record.Day, t *figures.Table, adjust func(*figures.Row)) error {
+func copyFigures(ctx context.Context, tx pgx.Tx, site int64, taken record.Day, t *figures.Table,
+	adjust func(*figures.Row)) error {
 	type cell struct {
 		row    figures.Row
 		column int
@@ -74,7 +79,8 @@ func copyFigures(ctx context.Context, tx pgx.Tx, site int64, taken record.Day, t
 			})
 		})
 	})
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"figure"}, []string{"site_id", "name", "taken", "hash", "address", "number", "words"},
+	_, err := tx.CopyFrom(ctx, pgx.Identifier{"figure"},
+		[]string{"site_id", "name", "taken", "hash", "address", "number", "words"},
 		pgx.CopyFromFunc(func() ([]any, error) {
 			c, ok := <-cells
 			if !ok {
@@ -85,7 +91,8 @@ func copyFigures(ctx context.Context, tx pgx.Tx, site int64, taken record.Day, t
 			if column.Kind != figures.Text {
 				number = v.Number
 			}
-			return []any{site, clean(column.Name), taken.Time, urlHash(c.row.Address), clean(c.row.Address), number, clean(v.Text)}, nil
+			return []any{site, clean(column.Name), taken.Time, urlHash(c.row.Address), clean(c.row.Address), number,
+				clean(v.Text)}, nil
 		}))
 	close(stop)
 	reading.Wait()
@@ -98,7 +105,8 @@ func copyFigures(ctx context.Context, tx pgx.Tx, site int64, taken record.Day, t
 // FigureSets are the figures of a site, by name, the newest of each first.
 func (s *Store) FigureSets(ctx context.Context, site int64) ([]record.FigureSet, error) {
 	sets := []record.FigureSet{}
-	err := s.db.SelectContext(ctx, &sets, "select name, taken, kind, imported, rows from figure_set where site_id = $1 order by name, taken desc", site)
+	err := s.db.SelectContext(ctx, &sets,
+		"select name, taken, kind, imported, rows from figure_set where site_id = $1 order by name, taken desc", site)
 	return sets, err
 }
 

@@ -76,12 +76,14 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 		filter = fmt.Sprintf(" and "+stateOf+" = $%d", len(args))
 	}
 	where += filter
-	if err := s.db.GetContext(ctx, &totals, "select count(*) as lines, coalesce(sum(f.place_count), 0) as places from "+fixesWork+where, args...); err != nil {
+	if err := s.db.GetContext(ctx, &totals,
+		"select count(*) as lines, coalesce(sum(f.place_count), 0) as places from "+fixesWork+where, args...); err != nil {
 		return list, err
 	}
 	list.Total, list.Findings = totals.Lines, totals.Places
 	if q.State == "" {
-		if err := s.db.GetContext(ctx, &list.Waived, "select count(*) from "+fixesWork+counted+" and "+stateOf+" = 'waived'", args...); err != nil {
+		if err := s.db.GetContext(ctx, &list.Waived,
+			"select count(*) from "+fixesWork+counted+" and "+stateOf+" = 'waived'", args...); err != nil {
 			return list, err
 		}
 	}
@@ -98,7 +100,8 @@ func (s *Store) Fixes(ctx context.Context, crawlID int64, q record.FixQuery) (re
 	}
 	args = append(args, limit+1)
 	rows := []fixRow{}
-	if err := s.db.SelectContext(ctx, &rows, fixSelect+where+fmt.Sprintf(" order by %s limit $%d", order, len(args)), args...); err != nil {
+	if err := s.db.SelectContext(ctx, &rows, fixSelect+where+fmt.Sprintf(" order by %s limit $%d", order, len(args)),
+		args...); err != nil {
 		return list, err
 	}
 	for i, r := range rows {
@@ -188,7 +191,8 @@ func (s *Store) Fix(ctx context.Context, crawlID int64, id string) (record.FixLi
 // entry is one of a line's targets or values, seen as a fix.
 func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record.FixLine, err error) {
 	var r fixRow
-	if err := s.db.GetContext(ctx, &r, fixSelect+"where f.crawl_id = $1 and f.id = (select fix_id from fix_entry where crawl_id = $1 and id = $2 limit 1)", crawlID, id); err != nil {
+	if err := s.db.GetContext(ctx, &r,
+		fixSelect+"where f.crawl_id = $1 and f.id = (select fix_id from fix_entry where crawl_id = $1 and id = $2 limit 1)", crawlID, id); err != nil {
 		return out, found(err)
 	}
 	line, err := r.line()
@@ -197,7 +201,8 @@ func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record
 	}
 	out.Fix, _ = line.Fix.Entry(id)
 	var t record.Task
-	err = found(s.db.GetContext(ctx, &t, `select `+taskColumns+` from task where fix = $2 and site_id = (select site_id from crawl where id = $1)`, crawlID, id))
+	err = found(s.db.GetContext(ctx, &t,
+		`select `+taskColumns+` from task where fix = $2 and site_id = (select site_id from crawl where id = $1)`, crawlID, id))
 	if errors.Is(err, record.ErrNotFound) {
 		return out, nil
 	}
@@ -207,7 +212,8 @@ func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record
 
 // FixPages are the pages of a fix with the evidence that belongs to it, in order of address,
 // those after a given one.
-func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error) {
+func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, after string,
+	limit int) ([]record.PageFinding, error) {
 	found := []findingRow{}
 	err := s.db.SelectContext(ctx, &found, `select x.page, coalesce(a.url, '') as address, n.check_id as "check", n.severity, n.count, n.places,
 		coalesce(st.health, -1) as health, coalesce(p.title, '') as title
@@ -237,8 +243,8 @@ func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, afte
 	return rows, err
 }
 
-// placeOf describes a place of an entry, by the names that fields had up to 0.5 or have now; "" for a line, all of whose
-// pages are meant.
+// placeOf describes a place of an entry, by the names that fields had up to 0.5 or have now; "" for a line, all of
+// whose pages are meant.
 func placeOf(f *fixlist.Fix, now bool) string {
 	if f.Of == "" {
 		return ""
@@ -284,7 +290,8 @@ func (s *Store) outlines(ctx context.Context, crawlID int64, rows []record.PageF
 		ID    int32
 		Facts []byte
 	}{}
-	if err := s.db.SelectContext(ctx, &facts, `select id, facts from page where crawl_id = $1 and id = any($2)`, crawlID, ids); err != nil {
+	if err := s.db.SelectContext(ctx, &facts, `select id, facts from page where crawl_id = $1 and id = any($2)`,
+		crawlID, ids); err != nil {
 		return err
 	}
 	for _, row := range facts {
@@ -316,7 +323,8 @@ func (s *Store) Tally(ctx context.Context, crawlID int64) (t record.Tallies, err
 	}
 	data, err := encode(t)
 	if err == nil {
-		_, err = s.db.ExecContext(ctx, "update crawl set tally = $2 where id = $1 and state = 'finished'", crawlID, data)
+		_, err = s.db.ExecContext(ctx, "update crawl set tally = $2 where id = $1 and state = 'finished'", crawlID,
+			data)
 	}
 	return t, err
 }

@@ -24,7 +24,8 @@ import (
 // a field that is renamed is lost to older crawls, which is why the test of versions holds the names. Up to 0.5 the
 // names began small, so they are read whatever their case.
 var form = json.JoinOptions(
-	json.OmitZeroStructFields(true), json.MatchCaseInsensitiveNames(true), jsontext.AllowInvalidUTF8(true), json.Deterministic(true),
+	json.OmitZeroStructFields(true), json.MatchCaseInsensitiveNames(true), jsontext.AllowInvalidUTF8(true),
+	json.Deterministic(true),
 	json.WithUnmarshalers(json.UnmarshalFromFunc(wideNumber)),
 )
 
@@ -103,7 +104,8 @@ func snake(field string) string {
 	var b strings.Builder
 	runes := []rune(field)
 	for i, r := range runes {
-		if unicode.IsUpper(r) && i > 0 && (!unicode.IsUpper(runes[i-1]) || i+1 < len(runes) && unicode.IsLower(runes[i+1])) {
+		if unicode.IsUpper(r) && i > 0 &&
+			(!unicode.IsUpper(runes[i-1]) || i+1 < len(runes) && unicode.IsLower(runes[i+1])) {
 			b.WriteByte('_')
 		}
 		b.WriteRune(unicode.ToLower(r))
@@ -135,7 +137,8 @@ type crawlRow struct {
 
 func (r *crawlRow) crawl() record.Crawl {
 	c := r.Crawl
-	c.Plan, c.Progress, c.Report, c.Probes, c.Traps = r.Plan.value, r.Progress.value, r.Report.value, r.Probes.value, r.Traps.value
+	c.Plan, c.Progress, c.Report, c.Probes, c.Traps = r.Plan.value, r.Progress.value, r.Report.value, r.Probes.value,
+		r.Traps.value
 	return c
 }
 

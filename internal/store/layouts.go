@@ -20,7 +20,8 @@ func (s *Store) Layouts(ctx context.Context, crawlID int64) ([]record.LayoutRow,
 // Map is where a crawl's sore spots are; record.ErrNotFound where it was judged before maps were made.
 func (s *Store) Map(ctx context.Context, crawlID int64) (*fixlist.Map, error) {
 	var body []byte
-	if err := s.db.GetContext(ctx, &body, "select map from crawl where id = $1 and map is not null", crawlID); err != nil {
+	if err := s.db.GetContext(ctx, &body, "select map from crawl where id = $1 and map is not null",
+		crawlID); err != nil {
 		return nil, found(err)
 	}
 	m := new(fixlist.Map)

@@ -93,7 +93,8 @@ func unpackLinks(data []byte) (links []page.Link, targets []int32, err error) {
 		target := r.number()
 		place := r.number()
 		l := page.Link{
-			Region: page.Region(flags>>regionShift) % 5, NoFollow: flags&flagNoFollow != 0, Hidden: flags&flagHidden != 0, Code: flags&flagCode != 0,
+			Region: page.Region(flags>>regionShift) % 5, NoFollow: flags&flagNoFollow != 0,
+			Hidden: flags&flagHidden != 0, Code: flags&flagCode != 0,
 		}
 		l.Line, l.Col = r.number(), r.number()
 		l.Words, l.Fragment = r.text(), r.text()

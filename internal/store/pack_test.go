@@ -11,7 +11,8 @@ import (
 
 func TestPackedLinks(t *testing.T) {
 	links := []page.Link{
-		{Words: "ferns", Place: "nav > ul > li 1", Region: page.Navigation, Fragment: "x", Pos: page.Pos{Line: 3, Col: 70_000}},
+		{Words: "ferns", Place: "nav > ul > li 1", Region: page.Navigation, Fragment: "x",
+			Pos: page.Pos{Line: 3, Col: 70_000}},
 		{Label: "Home", Place: "nav > ul > li 1", Region: page.Banner, NoFollow: true},
 		{Href: "http://[", Hidden: true, Region: page.Footer},
 		{Words: "Führungen – 日本", Region: page.Aside},

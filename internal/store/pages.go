@@ -23,7 +23,8 @@ import (
 // sortable is what pages can be sorted by: an expression of SQL, with the cast of its cursor.
 type sortable struct{ expr, cast string }
 
-// sortables are the orders of lists by name: that of each column, that in which pages were found, and that by what fails.
+// sortables are the orders of lists by name: that of each column, that in which pages were found, and that by what
+// fails.
 var sortables = func() map[string]sortable {
 	out := map[string]sortable{
 		"found":    {"p.id", "int"},
@@ -91,7 +92,8 @@ func sortingOf(q *record.PageQuery, args []any) (sorting, []any, error) {
 	}
 	c, ok := sortables[cmp.Or(name, "found")]
 	if !ok {
-		return sorting{}, nil, fmt.Errorf("%w: there is no column %q to sort by%s; there are %s, and %sNAME for an own figure", ErrBadQuery, name, plan.Meant(name, SortNames()), strings.Join(SortNames(), ", "), figurePrefix)
+		return sorting{}, nil, fmt.Errorf(
+			"%w: there is no column %q to sort by%s; there are %s, and %sNAME for an own figure", ErrBadQuery, name, plan.Meant(name, SortNames()), strings.Join(SortNames(), ", "), figurePrefix)
 	}
 	return sorting{expr: c.expr, cast: c.cast, falling: falling}, args, nil
 }
@@ -152,7 +154,8 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 	case ok:
 		fmt.Fprintf(&b, " and p.role = %d", int(role))
 	default:
-		return "", nil, fmt.Errorf("%w: there is no role %q; there are %s, and resources for all but page", ErrBadQuery, q.Role, strings.Join(page.RoleNames(), ", "))
+		return "", nil, fmt.Errorf("%w: there is no role %q; there are %s, and resources for all but page", ErrBadQuery,
+			q.Role, strings.Join(page.RoleNames(), ", "))
 	}
 	and := func(condition string, value any) {
 		args = append(args, value)
@@ -170,7 +173,8 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 	default:
 		n, err := strconv.ParseInt(q.Status, 10, 32)
 		if err != nil {
-			return "", nil, fmt.Errorf("%w: status is a number, a class such as 4xx, or none, not %q", ErrBadQuery, q.Status)
+			return "", nil, fmt.Errorf("%w: status is a number, a class such as 4xx, or none, not %q", ErrBadQuery,
+				q.Status)
 		}
 		and("p.status = $%d", n)
 	}
@@ -200,7 +204,8 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 		and("p.why ilike $%d", containing(q.Why))
 	}
 	if q.Check != "" {
-		and("exists (select 1 from finding f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.check_id = $%d)", q.Check)
+		and("exists (select 1 from finding f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.check_id = $%d)",
+			q.Check)
 	}
 	if q.Fix != "" {
 		and("p.id in (select unnest(x.pages) from fix x where x.crawl_id = p.crawl_id and x.id = $%d)", q.Fix)
@@ -275,7 +280,8 @@ func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (r
 			return list, err
 		}
 		args = append(args, fmt.Sprint(c.Value), c.ID)
-		on = fmt.Sprintf(" where (key, id) %s (cast(cast($%d as text) as %s), $%d)", than, len(args)-1, by.cast, len(args))
+		on = fmt.Sprintf(" where (key, id) %s (cast(cast($%d as text) as %s), $%d)", than, len(args)-1, by.cast,
+			len(args))
 	}
 	args = append(args, q.Limit+1)
 	rows := []struct {
@@ -326,7 +332,8 @@ func (s *Store) spellFigures(ctx context.Context, q *record.PageQuery) error {
 				names = append(names, f.Name)
 			}
 		}
-		return "", fmt.Errorf("%w: the site has no figure %q; it has %s", ErrBadQuery, name, cmp.Or(strings.Join(names, ", "), "none"))
+		return "", fmt.Errorf("%w: the site has no figure %q; it has %s", ErrBadQuery, name,
+			cmp.Or(strings.Join(names, ", "), "none"))
 	}
 	if sorts {
 		if sorted, err = exact(sorted); err != nil {
@@ -404,13 +411,15 @@ func (s *Store) Address(ctx context.Context, crawlID int64, address string) (row
 
 // Addresses lists the known addresses of a state, in the order found, from a number on. Next is
 // where the list goes on, 0 at its end.
-func (s *Store) Addresses(ctx context.Context, crawlID int64, state string, from int32, limit int) (list record.AddressList, err error) {
+func (s *Store) Addresses(ctx context.Context, crawlID int64, state string, from int32,
+	limit int) (list record.AddressList, err error) {
 	list.Addresses = []record.AddressRow{}
 	where := "and a.state = $2"
 	if state == survey.Waiting.String() { // what was stored as waiting may have been fetched since
 		where += " and not exists (select 1 from page p where p.crawl_id = a.crawl_id and p.id = a.id)"
 	}
-	if err = s.db.SelectContext(ctx, &list.Addresses, addressSelect+where+" and a.id >= $3 order by a.id limit $4", crawlID, state, from, limit+1); err != nil {
+	if err = s.db.SelectContext(ctx, &list.Addresses, addressSelect+where+" and a.id >= $3 order by a.id limit $4",
+		crawlID, state, from, limit+1); err != nil {
 		return list, err
 	}
 	if len(list.Addresses) > limit {
@@ -420,7 +429,8 @@ func (s *Store) Addresses(ctx context.Context, crawlID int64, state string, from
 	for i := range list.Addresses {
 		nameAddress(&list.Addresses[i])
 	}
-	err = s.db.GetContext(ctx, &list.Total, "select count(*) from address a where a.crawl_id = $1 "+where, crawlID, state)
+	err = s.db.GetContext(ctx, &list.Total, "select count(*) from address a where a.crawl_id = $1 "+where, crawlID,
+		state)
 	return list, err
 }
 
@@ -432,7 +442,8 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 		return d, err
 	}
 	var row pageRow
-	switch err := found(s.db.GetContext(ctx, &row, pageSelect+pageFrom+" where p.crawl_id = $1 and p.id = $2", crawlID, d.ID)); {
+	switch err := found(s.db.GetContext(ctx, &row, pageSelect+pageFrom+" where p.crawl_id = $1 and p.id = $2", crawlID,
+		d.ID)); {
 	case errors.Is(err, record.ErrNotFound):
 		return d, nil
 	case err != nil:
@@ -446,7 +457,8 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 		Uses     []byte
 		MainText string
 	}
-	if err := s.db.GetContext(ctx, &packed, `select facts, links, main_text, uses from page where crawl_id = $1 and id = $2`, crawlID, d.ID); err != nil {
+	if err := s.db.GetContext(ctx, &packed,
+		`select facts, links, main_text, uses from page where crawl_id = $1 and id = $2`, crawlID, d.ID); err != nil {
 		return d, err
 	}
 	d.Facts, d.MainText = new(page.Facts), packed.MainText
@@ -534,17 +546,20 @@ func linkRow(l page.Link) record.LinkRow {
 	if words == "" {
 		words = l.Label
 	}
-	return record.LinkRow{Words: words, Place: l.Place, Region: l.Region.String(), NoFollow: l.NoFollow, Line: l.Line, Href: l.Href}
+	return record.LinkRow{Words: words, Place: l.Place, Region: l.Region.String(), NoFollow: l.NoFollow, Line: l.Line,
+		Href: l.Href}
 }
 
 // LinksIn are the links that lead to an address from other pages, with words and place, and for a
 // resource what loads it: those
 // of the linking pages whose number is at least from. Next is where the list goes on, 0 at
 // its end.
-func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32, limit int) (in record.LinksInto, err error) {
+func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32,
+	limit int) (in record.LinksInto, err error) {
 	in.Links = []record.LinkRow{}
 	var packed []byte
-	if err := s.db.GetContext(ctx, &packed, `select linked_from from standing where crawl_id = $1 and page_id = $2`, crawlID, id); err != nil {
+	if err := s.db.GetContext(ctx, &packed, `select linked_from from standing where crawl_id = $1 and page_id = $2`,
+		crawlID, id); err != nil {
 		if errors.Is(found(err), record.ErrNotFound) {
 			return in, nil
 		}
@@ -584,7 +599,8 @@ func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32, limi
 		}
 		for i, t := range loaded {
 			if t == id {
-				in.Links = append(in.Links, record.LinkRow{From: r.URL, Place: "loaded by " + uses[i].By, Region: "loaded by " + uses[i].By})
+				in.Links = append(in.Links, record.LinkRow{From: r.URL, Place: "loaded by " + uses[i].By,
+					Region: "loaded by " + uses[i].By})
 			}
 		}
 	}

@@ -9,8 +9,8 @@ import (
 	"github.com/jmoiron/sqlx"
 )
 
-// parted are the tables that are partitioned by crawl: a crawl's rows are a table of their own, which is filled, counted
-// and dropped without a look at any other. Crawls of 0.5 and before share one.
+// parted are the tables that are partitioned by crawl: a crawl's rows are a table of their own, which is filled,
+// counted and dropped without a look at any other. Crawls of 0.5 and before share one.
 var parted = []string{"address", "page", "finding", "standing", "fix", "fix_entry"}
 
 // shared is the ending of the parts that crawls of 0.5 and before share.
@@ -38,7 +38,8 @@ func makeParts(ctx context.Context, tx *sqlx.Tx, crawlID int64) error {
 // partOf names the part of a table that holds a crawl.
 func (s *Store) partOf(ctx context.Context, crawlID int64) (func(table string) string, error) {
 	var own bool
-	if err := s.db.GetContext(ctx, &own, "select to_regclass($1) is not null", partName(parted[0], crawlID)); err != nil {
+	if err := s.db.GetContext(ctx, &own, "select to_regclass($1) is not null",
+		partName(parted[0], crawlID)); err != nil {
 		return nil, err
 	}
 	return func(table string) string {
@@ -75,7 +76,8 @@ func (s *Store) Sweep(ctx context.Context) error {
 	defer conn.ExecContext(context.WithoutCancel(ctx), "reset lock_timeout")
 	for _, p := range parts {
 		var attached bool
-		err := conn.GetContext(ctx, &attached, "select exists (select 1 from pg_inherits where inhrelid = to_regclass($1))", p.Part)
+		err := conn.GetContext(ctx, &attached,
+			"select exists (select 1 from pg_inherits where inhrelid = to_regclass($1))", p.Part)
 		if err == nil && attached {
 			how := "concurrently"
 			if p.Pending { // an earlier sweep was cut off in between

@@ -25,8 +25,11 @@ type Past struct {
 func (s *Store) Past(crawlID int64) record.Past { return &Past{s, crawlID} }
 
 // Start implements record.Past.
-func (p *Past) Start(ctx context.Context) (addresses []string, files []booking.File, progress record.Progress, err error) {
-	if err := p.store.db.SelectContext(ctx, &addresses, "select url from address where crawl_id = $1 order by id", p.crawl); err != nil {
+func (p *Past) Start(
+	ctx context.Context,
+) (addresses []string, files []booking.File, progress record.Progress, err error) {
+	if err := p.store.db.SelectContext(ctx, &addresses, "select url from address where crawl_id = $1 order by id",
+		p.crawl); err != nil {
 		return nil, nil, progress, err
 	}
 	if files, err = p.files(ctx); err != nil {
@@ -58,14 +61,16 @@ func (p *Past) files(ctx context.Context) (files []booking.File, err error) {
 
 // Body implements record.Past.
 func (p *Past) Body(ctx context.Context, address string) (body []byte, err error) {
-	err = p.store.db.GetContext(ctx, &body, "select body from crawl_file where crawl_id = $1 and address = $2 limit 1", p.crawl, clean(address))
+	err = p.store.db.GetContext(ctx, &body, "select body from crawl_file where crawl_id = $1 and address = $2 limit 1",
+		p.crawl, clean(address))
 	return body, err
 }
 
 // EachRecord implements record.Past.
 func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(*booking.Record) error) error {
 	var order []int32 // a million numbers are cheaper to sort than a million rows
-	if err := p.store.db.SelectContext(ctx, &order, "select id from page where crawl_id = $1 order by seq", p.crawl); err != nil {
+	if err := p.store.db.SelectContext(ctx, &order, "select id from page where crawl_id = $1 order by seq",
+		p.crawl); err != nil {
 		return err
 	}
 	name := func(id int32) string {
@@ -95,7 +100,8 @@ func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(*booki
 }
 
 func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (map[int32]*booking.Record, error) {
-	rows, err := p.store.pool.Query(ctx, "select id, role, facts, links, main_text, uses from page where crawl_id = $1 and id = any($2)", p.crawl, ids)
+	rows, err := p.store.pool.Query(ctx,
+		"select id, role, facts, links, main_text, uses from page where crawl_id = $1 and id = any($2)", p.crawl, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -120,7 +126,8 @@ func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (
 
 // restore puts facts together from the parts that they are stored in. Targets and loaded are the numbers of what the
 // document links to and loads.
-func restore(f *page.Facts, facts, links, uses []byte, text string, name func(int32) string) (targets, loaded []int32, err error) {
+func restore(f *page.Facts, facts, links, uses []byte, text string,
+	name func(int32) string) (targets, loaded []int32, err error) {
 	if err := decode(facts, f); err != nil {
 		return nil, nil, err
 	}
@@ -198,6 +205,7 @@ func IsDown(err error) bool {
 	}
 	var connect *pgconn.ConnectError
 	var network net.Error
-	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) ||
+	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, io.EOF) ||
+		errors.Is(err, io.ErrUnexpectedEOF) ||
 		strings.Contains(fmt.Sprint(err), "conn closed") || pgconn.SafeToRetry(err)
 }

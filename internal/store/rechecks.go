@@ -23,7 +23,8 @@ func (s *Store) SaveRecheck(ctx context.Context, crawlID int64, r *record.Rechec
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, "update recheck set body = cast($3 as jsonb), state = $4 where crawl_id = $1 and number = $2", crawlID, r.Number, string(body), r.State)
+	_, err = s.db.ExecContext(ctx,
+		"update recheck set body = cast($3 as jsonb), state = $4 where crawl_id = $1 and number = $2", crawlID, r.Number, string(body), r.State)
 	return err
 }
 
@@ -33,7 +34,8 @@ func (s *Store) Rechecks(ctx context.Context, crawlID int64) ([]record.Recheck, 
 		Number int
 		Body   []byte
 	}{}
-	if err := s.db.SelectContext(ctx, &rows, "select number, body from recheck where crawl_id = $1 order by number desc", crawlID); err != nil {
+	if err := s.db.SelectContext(ctx, &rows,
+		"select number, body from recheck where crawl_id = $1 order by number desc", crawlID); err != nil {
 		return nil, err
 	}
 	out := make([]record.Recheck, len(rows))

@@ -27,7 +27,8 @@ func (s *Store) Secrets(ctx context.Context, site int64) ([]record.Secret, error
 
 // SealedSecret is one secret; record.ErrNotFound if there is none of that name.
 func (s *Store) SealedSecret(ctx context.Context, site int64, name string) (row record.Sealed, err error) {
-	err = s.db.GetContext(ctx, &row, "select host, network, sealed from secret where site_id = $1 and name = $2", site, name)
+	err = s.db.GetContext(ctx, &row, "select host, network, sealed from secret where site_id = $1 and name = $2", site,
+		name)
 	return row, found(err)
 }
 
@@ -46,7 +47,8 @@ func (s *Store) UnboundSecrets(ctx context.Context) (unbound []record.Unbound, e
 
 // BindSecret notes the network of a secret that an earlier Harvik kept.
 func (s *Store) BindSecret(ctx context.Context, site int64, name, network string) error {
-	_, err := s.db.ExecContext(ctx, "update secret set network = $3 where site_id = $1 and name = $2 and network is null", site, name, network)
+	_, err := s.db.ExecContext(ctx,
+		"update secret set network = $3 where site_id = $1 and name = $2 and network is null", site, name, network)
 	return err
 }
 
@@ -55,7 +57,8 @@ const keptUses = 200
 
 // NoteUse remembers what a secret was opened for, and by whom.
 func (s *Store) NoteUse(ctx context.Context, site int64, name, who, what string) error {
-	if _, err := s.db.ExecContext(ctx, "insert into secret_use (site_id, name, who, what) values ($1, $2, $3, $4)", site, name, clean(who), clean(what)); err != nil {
+	if _, err := s.db.ExecContext(ctx, "insert into secret_use (site_id, name, who, what) values ($1, $2, $3, $4)",
+		site, name, clean(who), clean(what)); err != nil {
 		return err
 	}
 	_, err := s.db.ExecContext(ctx, `delete from secret_use where site_id = $1 and name = $2 and id <= (
@@ -66,7 +69,8 @@ func (s *Store) NoteUse(ctx context.Context, site int64, name, who, what string)
 // SecretUses are what a secret was opened for, the newest first.
 func (s *Store) SecretUses(ctx context.Context, site int64, name string) ([]record.SecretUse, error) {
 	uses := []record.SecretUse{}
-	err := s.db.SelectContext(ctx, &uses, "select at, who, what from secret_use where site_id = $1 and name = $2 order by id desc", site, name)
+	err := s.db.SelectContext(ctx, &uses,
+		"select at, who, what from secret_use where site_id = $1 and name = $2 order by id desc", site, name)
 	return uses, err
 }
 

@@ -21,7 +21,8 @@ func TestUnboundSecrets(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, name := range []string{"old", "new"} {
-		if err := s.SetSecret(t.Context(), site.ID, name, "fernhollow.example", "as given", []byte("sealed")); err != nil {
+		if err := s.SetSecret(t.Context(), site.ID, name, "fernhollow.example", "as given",
+			[]byte("sealed")); err != nil {
 			t.Fatal(err)
 		}
 	}

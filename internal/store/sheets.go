@@ -30,7 +30,8 @@ func saveSheet(ctx context.Context, tx pgx.Tx, crawlID int64, rules string, s *f
 // record.ErrNotFound says that there is none.
 func (s *Store) Sheet(ctx context.Context, crawlID int64, rules string) (*fixlist.Sheet, error) {
 	var body []byte
-	if err := s.db.GetContext(ctx, &body, "select body from sheet where crawl_id = $1 and rules = $2", crawlID, rules); err != nil {
+	if err := s.db.GetContext(ctx, &body, "select body from sheet where crawl_id = $1 and rules = $2", crawlID,
+		rules); err != nil {
 		return nil, found(err)
 	}
 	sheet, err := fixlist.ReadSheet(bytes.NewReader(body))
@@ -42,7 +43,8 @@ func (s *Store) Sheet(ctx context.Context, crawlID int64, rules string) (*fixlis
 
 // HasSheet tells whether a crawl has a sheet by some rules, without reading it.
 func (s *Store) HasSheet(ctx context.Context, crawlID int64, rules string) (has bool, err error) {
-	err = s.db.GetContext(ctx, &has, "select exists (select 1 from sheet where crawl_id = $1 and rules = $2)", crawlID, rules)
+	err = s.db.GetContext(ctx, &has, "select exists (select 1 from sheet where crawl_id = $1 and rules = $2)", crawlID,
+		rules)
 	return has, err
 }
 
@@ -111,7 +113,8 @@ func (s *Store) Reweigh(ctx context.Context, crawlID int64, r *fixlist.Report, w
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, "update crawl set report = $2, weighed = $3, map = $4, health = $5 where id = $1", crawlID, report, w.Signature, sore, r.Health); err != nil {
+	if _, err := tx.Exec(ctx, "update crawl set report = $2, weighed = $3, map = $4, health = $5 where id = $1",
+		crawlID, report, w.Signature, sore, r.Health); err != nil {
 		return err
 	}
 	if _, err := tx.Exec(ctx, "delete from fix where crawl_id = $1", crawlID); err != nil {
@@ -125,7 +128,8 @@ func (s *Store) Reweigh(ctx context.Context, crawlID int64, r *fixlist.Report, w
 	errors, warnings, notices := make([]int32, n), make([]int32, n), make([]int32, n)
 	for i, p := range r.Pages {
 		ids[i], health[i], importance[i] = p.Page, p.Health, p.Importance
-		errors[i], warnings[i], notices[i] = int32(p.Counts[check.Error]), int32(p.Counts[check.Warning]), int32(p.Counts[check.Notice])
+		errors[i], warnings[i], notices[i] = int32(p.Counts[check.Error]), int32(p.Counts[check.Warning]),
+			int32(p.Counts[check.Notice])
 	}
 	if _, err := tx.Exec(ctx, `update standing s set health = v.health, importance = v.importance, errors = v.errors, warnings = v.warnings, notices = v.notices
 		from unnest($2::int[], $3::float8[], $4::float8[], $5::int[], $6::int[], $7::int[]) as v(id, health, importance, errors, warnings, notices)
@@ -145,7 +149,8 @@ func (s *Store) Reweigh(ctx context.Context, crawlID int64, r *fixlist.Report, w
 func saveMatches(ctx context.Context, tx pgx.Tx, w record.Weighing) error {
 	for _, id := range slices.Sorted(maps.Keys(w.Matches)) {
 		m := w.Matches[id]
-		if _, err := tx.Exec(ctx, "update waiver set findings = $2, pages = $3 where id = $1", id, m.Findings, m.Pages); err != nil {
+		if _, err := tx.Exec(ctx, "update waiver set findings = $2, pages = $3 where id = $1", id, m.Findings,
+			m.Pages); err != nil {
 			return err
 		}
 	}

@@ -92,7 +92,8 @@ func urlHash(url string) int64 { return int64(xxhash.Sum64String(url)) }
 
 func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"address"},
-		[]string{"crawl_id", "id", "url", "hash", "found_on", "depth", "state", "in_sitemap", "rule_line", "rule_text", "role", "found"},
+		[]string{"crawl_id", "id", "url", "hash", "found_on", "depth", "state", "in_sitemap", "rule_line", "rule_text",
+			"role", "found"},
 		pgx.CopyFromSlice(len(b.Addresses), func(i int) ([]any, error) {
 			a := &b.Addresses[i]
 			url := clean(a.URL)
@@ -110,7 +111,8 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 		[]string{
 			"crawl_id", "id", "status", "outcome", "type", "bytes", "first_byte", "html", "indexable", "kind", "words",
 			"title", "description", "h1", "lang", "facts", "links", "main_text", "role", "seq", "uses",
-			"canonical", "redirect", "text_hash", "why", "robots", "hreflang", "encoding", "refresh", "headings", "images", "links_out", "more",
+			"canonical", "redirect", "text_hash", "why", "robots", "hreflang", "encoding", "refresh", "headings",
+			"images", "links_out", "more",
 		},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			r := &records[i]
@@ -135,7 +137,8 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 				packLinks(d.Links, r.Links), clean(d.MainText), int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
 				clean(f.CanonicalSaid()), clean(f.Redirect), int64(d.TextHash),
 				whyOf(f, why), clean(joined(d.Robots.Said, func(t page.Text) string { return t.Text })),
-				clean(joined(d.Alternates, func(a page.Alternate) string { return a.Lang })), clean(d.Charset), clean(d.Refresh),
+				clean(joined(d.Alternates, func(a page.Alternate) string { return a.Lang })), clean(d.Charset),
+				clean(d.Refresh),
 				ofHTML(html, len(d.Headings)), ofHTML(html, len(d.Images)), ofHTML(html, len(d.Links)), more,
 			}, nil
 		}))
@@ -184,8 +187,9 @@ func (k *Sink) DropSite(ctx context.Context) error {
 func (k *Sink) Settle(ctx context.Context) error {
 	part, err := k.store.partOf(ctx, k.crawl)
 	if err == nil {
-		_, err = k.store.pool.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, id, hash), %s (crawl_id, id, role, html, status), %s (crawl_id, page_id, check_id)",
-			part("address"), part("page"), part("finding")))
+		_, err = k.store.pool.Exec(ctx,
+			fmt.Sprintf("analyze %s (crawl_id, id, hash), %s (crawl_id, id, role, html, status), %s (crawl_id, page_id, check_id)",
+				part("address"), part("page"), part("finding")))
 	}
 	if err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
@@ -199,7 +203,8 @@ type copier interface {
 }
 
 func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.Finding, whole bool) error {
-	_, err := to.CopyFrom(ctx, pgx.Identifier{"finding"}, []string{"crawl_id", "page_id", "check_id", "severity", "count", "places", "whole"},
+	_, err := to.CopyFrom(ctx, pgx.Identifier{"finding"},
+		[]string{"crawl_id", "page_id", "check_id", "severity", "count", "places", "whole"},
 		pgx.CopyFromSlice(len(found), func(i int) ([]any, error) {
 			f := &found[i]
 			places, err := encode(f.Places)
@@ -214,9 +219,10 @@ func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.F
 	return nil
 }
 
-// SaveResult stores what judging the whole crawl gave, and what that makes of the work at its site's fixes, and marks it
-// finished.
-func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress, w record.Weighing, with record.Settling) error {
+// SaveResult stores what judging the whole crawl gave, and what that makes of the work at its site's fixes, and marks
+// it finished.
+func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress,
+	w record.Weighing, with record.Settling) error {
 	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
@@ -233,7 +239,8 @@ func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Res
 
 // Replace stores a new judgement of a finished crawl in place of the old one: what it found on
 // pages, and what on the whole. The plan says by which thresholds, catalogue by which checks.
-func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p record.Progress, w record.Weighing, found []check.Finding, by plan.Plan, catalogue int) error {
+func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p record.Progress, w record.Weighing,
+	found []check.Finding, by plan.Plan, catalogue int) error {
 	data, err := encodePlan(by)
 	if err != nil {
 		return err
@@ -245,7 +252,8 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
 	var finished time.Time
-	if err := tx.QueryRow(ctx, "select finished from crawl where id = $1 and state = 'finished' for update", k.crawl).Scan(&finished); err != nil {
+	if err := tx.QueryRow(ctx, "select finished from crawl where id = $1 and state = 'finished' for update",
+		k.crawl).Scan(&finished); err != nil {
 		return fmt.Errorf("taking the crawl: %w", err)
 	}
 	for _, table := range []string{"standing", "fix", "fix_entry", "finding", "sheet"} {
@@ -266,7 +274,8 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 	if err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
-	if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl, finished, data, catalogue); err != nil {
+	if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl,
+		finished, data, catalogue); err != nil {
 		return err
 	}
 	return tx.Commit(ctx)
@@ -288,7 +297,8 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *booking.Result, p recor
 	}
 	part, err := k.store.partOf(ctx, k.crawl)
 	if err == nil {
-		_, err = tx.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, page_id), %s (crawl_id, id, rank)", part("standing"), part("fix")))
+		_, err = tx.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, page_id), %s (crawl_id, id, rank)", part("standing"),
+			part("fix")))
 	}
 	if err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
@@ -353,7 +363,8 @@ func (k *Sink) changed(ctx context.Context, tx pgx.Tx, r *booking.Result) error 
 	for id := range r.Changed {
 		a := &r.Survey.Addresses[id]
 		ids, foundOn, depths = append(ids, id), append(foundOn, a.FoundOn), append(depths, a.Depth)
-		states, rules, lines = append(states, a.State.String()), append(rules, clean(a.Rule.Text)), append(lines, int32(a.Rule.Number))
+		states, rules, lines = append(states, a.State.String()), append(rules, clean(a.Rule.Text)),
+			append(lines, int32(a.Rule.Number))
 		roles, founds = append(roles, int32(a.Role)), append(founds, int32(a.Found))
 	}
 	_, err := tx.Exec(ctx, `update address a set found_on = v.found_on, depth = v.depth, state = v.state, rule_text = v.rule_text,
@@ -374,14 +385,16 @@ func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *booking.Result) erro
 	}
 	_, err := tx.CopyFrom(ctx, pgx.Identifier{"standing"},
 		[]string{
-			"crawl_id", "page_id", "layout", "depth", "links_in", "authority", "importance", "health", "errors", "warnings",
+			"crawl_id", "page_id", "layout", "depth", "links_in", "authority", "importance", "health", "errors",
+			"warnings",
 			"notices", "linked_from", "terms", "words",
 		},
 		pgx.CopyFromSlice(len(s.Pages)+len(s.Loaded), func(i int) ([]any, error) {
 			if i >= len(s.Pages) {
 				id := s.Loaded[i-len(s.Pages)].ID
 				from := union(linked(id), used(id))
-				return []any{k.crawl, id, -1, -1, len(from), 0.0, 0.0, -1.0, 0, 0, 0, packNumbers(from), []string{}, 0}, nil
+				return []any{k.crawl, id, -1, -1, len(from), 0.0, 0.0, -1.0, 0, 0, 0, packNumbers(from), []string{}, 0},
+					nil
 			}
 			p := &s.Pages[i]
 			health, importance, counts := -1.0, 0.0, [3]int{}
@@ -455,6 +468,7 @@ func saveFixes(ctx context.Context, tx pgx.Tx, crawlID int64, fixes []fixlist.Fi
 			entries = append(entries, []any{crawlID, e.ID, fixes[i].ID, k, clean(e.Line)})
 		}
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"fix_entry"}, []string{"crawl_id", "id", "fix_id", "nth", "line"}, pgx.CopyFromRows(entries))
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"fix_entry"}, []string{"crawl_id", "id", "fix_id", "nth", "line"},
+		pgx.CopyFromRows(entries))
 	return err
 }

@@ -24,7 +24,8 @@ func (s *Store) AddSite(ctx context.Context, name, home string, p plan.Plan) err
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, `insert into site (name, home, plan) values ($1, $2, cast($3 as jsonb))`, name, home, string(data))
+	_, err = s.db.ExecContext(ctx, `insert into site (name, home, plan) values ($1, $2, cast($3 as jsonb))`, name, home,
+		string(data))
 	return exists(err)
 }
 
@@ -50,7 +51,8 @@ func (s *Store) Site(ctx context.Context, name string) (record.Site, error) {
 func (s *Store) RemoveSite(ctx context.Context, name string) error {
 	return s.within(ctx, func(tx *sqlx.Tx) error {
 		var crawls []int64
-		if err := tx.SelectContext(ctx, &crawls, "select c.id from crawl c join site s on s.id = c.site_id where s.name = $1", name); err != nil {
+		if err := tx.SelectContext(ctx, &crawls,
+			"select c.id from crawl c join site s on s.id = c.site_id where s.name = $1", name); err != nil {
 			return err
 		}
 		if err := forget(ctx, tx, crawls); err != nil {

@@ -9,7 +9,7 @@ import (
 
 // Source reads back what site checks need of a stored crawl.
 type Source struct {
-	ctx   context.Context //nolint:containedctx // the core's interface knows no context; a Source lives as long as one judgement
+	ctx   context.Context //nolint:containedctx // the core's interface knows none; it lives for one judgement
 	store *Store
 	crawl int64
 	url   func(int32) string
@@ -63,7 +63,8 @@ func (r *Source) EachText(pages []int32, f func(int32, string)) error {
 func (r *Source) each(pages []int32, column string, f func(int32, []byte) error) error {
 	for len(pages) > 0 {
 		n := min(readBatch, len(pages))
-		rows, err := r.store.pool.Query(r.ctx, "select id, "+column+" from page where crawl_id = $1 and id = any($2)", r.crawl, pages[:n])
+		rows, err := r.store.pool.Query(r.ctx, "select id, "+column+" from page where crawl_id = $1 and id = any($2)",
+			r.crawl, pages[:n])
 		if err != nil {
 			return err
 		}

@@ -92,7 +92,8 @@ func migrate(ctx context.Context, db *sql.DB) (before, now int64, err error) {
 	}
 	sources := provider.ListSources()
 	if newest := sources[len(sources)-1].Version; before > newest {
-		return before, before, fmt.Errorf("it was made by a newer Harvik (step %d; this one knows %d): run that one", before, newest)
+		return before, before, fmt.Errorf("it was made by a newer Harvik (step %d; this one knows %d): run that one",
+			before, newest)
 	}
 	if _, err = provider.Up(ctx); err != nil {
 		return before, before, err

@@ -70,7 +70,8 @@ func TestMigrateMembers(t *testing.T) {
 		}
 		defer s.Close()
 		pages, err := s.FixPages(t.Context(), 1, fixlist.Fix{ID: "abcdefgh", Check: "link-broken-inside"}, "", 10)
-		if err != nil || len(pages) != 2 || pages[0].Address != "https://fernhollow.example/3" || pages[1].Address != "https://fernhollow.example/7" {
+		if err != nil || len(pages) != 2 || pages[0].Address != "https://fernhollow.example/3" ||
+			pages[1].Address != "https://fernhollow.example/7" {
 			t.Fatalf("pages %+v (%v)", pages, err)
 		}
 		if p := pages[0].Places; len(p) != 1 || p[0].Note != "dead “é” \u2028" {
@@ -81,7 +82,8 @@ func TestMigrateMembers(t *testing.T) {
 			t.Errorf("%v, %v", texts, err)
 		}
 		sides, _, err := s.DriftPages(t.Context(), 1)
-		if p := sides["https://fernhollow.example/3"]; err != nil || len(sides) != 10 || p.TextHash != 0 || p.Title != "t" {
+		if p := sides["https://fernhollow.example/3"]; err != nil || len(sides) != 10 || p.TextHash != 0 ||
+			p.Title != "t" {
 			t.Errorf("%d pages, %+v (%v)", len(sides), p, err)
 		}
 	}
@@ -90,7 +92,8 @@ func TestMigrateMembers(t *testing.T) {
 		t.Fatal(err)
 	}
 	var places int
-	if err := db.QueryRowContext(t.Context(), "select sum(places) from fix_page where fix_id = 'abcdefgh'").Scan(&places); err != nil || places != 2 {
+	if err := db.QueryRowContext(t.Context(),
+		"select sum(places) from fix_page where fix_id = 'abcdefgh'").Scan(&places); err != nil || places != 2 {
 		t.Errorf("%d places after the way back (%v)", places, err)
 	}
 	check()
@@ -122,14 +125,17 @@ func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []colum
 	words := strings.Fields("fern Fern moss % _ \\ é Æ ' \" 日")
 	for i := range n {
 		row := column.Row{
-			Address: fmt.Sprintf("https://fernhollow.example/%s/%d", []string{"plants", "Plants", "shop", "a_b", "é"}[r.IntN(5)], r.IntN(10*n)*10+i%10),
-			Status:  []int{0, 200, 200, 200, 301, 404, 404, 503}[r.IntN(8)], Bytes: r.IntN(5) * 1000, Words: r.IntN(6) * 10,
+			Address: fmt.Sprintf("https://fernhollow.example/%s/%d",
+				[]string{"plants", "Plants", "shop", "a_b", "é"}[r.IntN(5)], r.IntN(10*n)*10+i%10),
+			Status: []int{0, 200, 200, 200, 301, 404, 404, 503}[r.IntN(8)], Bytes: r.IntN(5) * 1000,
+			Words: r.IntN(6) * 10,
 			Title: words[r.IntN(len(words))] + " " + words[r.IntN(len(words))], FirstByte: r.IntN(3),
 		}
 		if slices.ContainsFunc(rows, func(o column.Row) bool { return o.Address == row.Address }) {
 			row.Address += strconv.Itoa(i) + "x"
 		}
-		f := &page.Facts{Version: page.Version, Address: row.Address, Outcome: page.Answered, Status: row.Status, Bytes: row.Bytes, Timing: page.Timing{FirstByte: row.FirstByte}}
+		f := &page.Facts{Version: page.Version, Address: row.Address, Outcome: page.Answered, Status: row.Status,
+			Bytes: row.Bytes, Timing: page.Timing{FirstByte: row.FirstByte}}
 		if row.Status == 200 {
 			f.Document = &page.Document{Words: row.Words, Titles: []page.Text{{Text: row.Title, InHead: true}}}
 		} else {
@@ -187,8 +193,10 @@ func TestPagesPlainly(t *testing.T) {
 		})
 		for _, i := range order {
 			p := rows[i]
-			found := strings.Contains(strings.ToLower(p.Address), strings.ToLower(q.Search)) || strings.Contains(strings.ToLower(p.Title), strings.ToLower(q.Search))
-			status := map[string]bool{"": true, "404": p.Status == 404, "4xx": p.Status/100 == 4, "none": p.Status == 0, "200": p.Status == 200}[q.Status]
+			found := strings.Contains(strings.ToLower(p.Address), strings.ToLower(q.Search)) ||
+				strings.Contains(strings.ToLower(p.Title), strings.ToLower(q.Search))
+			status := map[string]bool{"": true, "404": p.Status == 404, "4xx": p.Status/100 == 4, "none": p.Status == 0,
+				"200": p.Status == 200}[q.Status]
 			if found && status {
 				want = append(want, p.Address)
 			}
@@ -197,7 +205,8 @@ func TestPagesPlainly(t *testing.T) {
 			t.Fatalf("round %d, %+v:\n%d rows %.200q\nwant\n%d rows %.200q", round, q, len(got), got, len(want), want)
 		}
 	}
-	for _, q := range []record.PageQuery{{Sort: "nothing"}, {Status: "many"}, {Role: "hat"}, {After: "not a cursor"}, {Having: "visits"}} {
+	for _, q := range []record.PageQuery{{Sort: "nothing"}, {Status: "many"}, {Role: "hat"}, {After: "not a cursor"},
+		{Having: "visits"}} {
 		q.Limit = 5
 		if _, err := s.Pages(t.Context(), id, q); err == nil {
 			t.Errorf("%+v is answered", q)
@@ -246,7 +255,8 @@ func opened(t *testing.T) (*store.Store, *sql.DB) {
 // rowsOf counts what all tables hold of a crawl.
 func rowsOf(t *testing.T, db *sql.DB, crawl int64) (sum int) {
 	t.Helper()
-	tables, err := db.QueryContext(t.Context(), "select table_name from information_schema.columns where column_name = 'crawl_id' and table_schema = 'public'")
+	tables, err := db.QueryContext(t.Context(),
+		"select table_name from information_schema.columns where column_name = 'crawl_id' and table_schema = 'public'")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -257,7 +267,8 @@ func rowsOf(t *testing.T, db *sql.DB, crawl int64) (sum int) {
 		if err := tables.Scan(&name); err != nil {
 			t.Fatal(err)
 		}
-		if err := db.QueryRowContext(t.Context(), "select count(*) from "+name+" where crawl_id = $1", crawl).Scan(&n); err != nil {
+		if err := db.QueryRowContext(t.Context(), "select count(*) from "+name+" where crawl_id = $1",
+			crawl).Scan(&n); err != nil {
 			t.Fatal(err)
 		}
 		sum += n
@@ -277,7 +288,9 @@ func TestWeighedAtOnce(t *testing.T) {
 	}
 	w := record.Weighing{Signature: "weighed", Matches: map[int64]record.Matched{}}
 	for i := range 40 {
-		id, err := s.AddWaiver(t.Context(), site.ID, record.Waiver{Scope: waive.Page, On: fmt.Sprintf("https://fernhollow.example/%d", i), Reason: "for the test"})
+		id, err := s.AddWaiver(t.Context(), site.ID,
+			record.Waiver{Scope: waive.Page, On: fmt.Sprintf("https://fernhollow.example/%d", i),
+				Reason: "for the test"})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -289,7 +302,8 @@ func TestWeighedAtOnce(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := db.ExecContext(t.Context(), "update crawl set state = 'finished' where id = $1", rec.ID); err != nil {
+		if _, err := db.ExecContext(t.Context(), "update crawl set state = 'finished' where id = $1",
+			rec.ID); err != nil {
 			t.Fatal(err)
 		}
 		crawls = append(crawls, rec.ID)
@@ -368,8 +382,8 @@ func TestRemoveCrawl(t *testing.T) {
 	}
 }
 
-// TestRetain: of a site that keeps two crawls older ones go, with what they found, but for one that is marked, one that is put
-// away and those of other sites; failed ones keep no place.
+// TestRetain: of a site that keeps two crawls older ones go, with what they found, but for one that is marked, one that
+// is put away and those of other sites; failed ones keep no place.
 func TestRetain(t *testing.T) {
 	s, db := opened(t)
 	if err := s.AddSite(t.Context(), "beds", "http://beds.invalid/", plan.Plan{}); err != nil {
@@ -392,7 +406,8 @@ func TestRetain(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := db.ExecContext(t.Context(), "update crawl set state = $2 where id = $1", rec.ID, state); err != nil {
+		if _, err := db.ExecContext(t.Context(), "update crawl set state = $2 where id = $1", rec.ID,
+			state); err != nil {
 			t.Fatal(err)
 		}
 		return rec
@@ -420,7 +435,8 @@ func TestRetain(t *testing.T) {
 		}
 	}
 	if err := s.Sweep(t.Context()); err != nil || partsOf(t, db, oldest.ID) != 0 || partsOf(t, db, marked.ID) == 0 {
-		t.Errorf("the oldest has %d parts, the marked one %d; %v", partsOf(t, db, oldest.ID), partsOf(t, db, marked.ID), err)
+		t.Errorf("the oldest has %d parts, the marked one %d; %v", partsOf(t, db, oldest.ID), partsOf(t, db, marked.ID),
+			err)
 	}
 	if err := s.MarkCrawl(t.Context(), marked.ID, false); err != nil {
 		t.Fatal(err)
@@ -439,7 +455,8 @@ func TestRetain(t *testing.T) {
 // partsOf counts the tables that are a crawl's own.
 func partsOf(t *testing.T, db *sql.DB, crawl int64) (n int) {
 	t.Helper()
-	if err := db.QueryRowContext(t.Context(), "select count(*) from pg_class where relkind = 'r' and relname ~ ('_' || $1::bigint || '$')", crawl).Scan(&n); err != nil {
+	if err := db.QueryRowContext(t.Context(),
+		"select count(*) from pg_class where relkind = 'r' and relname ~ ('_' || $1::bigint || '$')", crawl).Scan(&n); err != nil {
 		t.Fatal(err)
 	}
 	return n

@@ -20,7 +20,8 @@ func (s *Store) LoadSurvey(ctx context.Context, rec record.Crawl) (*booking.Stor
 		return nil, err
 	}
 	out := &booking.Stored{
-		Plan: rec.Plan.WithDefaults(), Start: start, Ending: survey.Ending(rec.Ending), Beyond: rec.Progress.Beyond, Probes: rec.Probes, Traps: rec.Traps,
+		Plan: rec.Plan.WithDefaults(), Start: start, Ending: survey.Ending(rec.Ending), Beyond: rec.Progress.Beyond,
+		Probes: rec.Probes, Traps: rec.Traps,
 	}
 	if out.Addresses, err = s.allAddresses(ctx, rec.ID); err != nil {
 		return nil, err
@@ -52,8 +53,8 @@ func (s *Store) LoadSurvey(ctx context.Context, rec record.Crawl) (*booking.Stor
 	return out, nil
 }
 
-// weightsOf are how many pages each page of a spread crawl stands for, and how many there are, as they were worked out when
-// it ended: they do not go by the checks.
+// weightsOf are how many pages each page of a spread crawl stands for, and how many there are, as they were worked out
+// when it ended: they do not go by the checks.
 func (s *Store) weightsOf(ctx context.Context, rec record.Crawl) (weights map[int32]float64, size int, err error) {
 	sheet, err := s.Sheet(ctx, rec.ID, "")
 	if errors.Is(err, record.ErrNotFound) {
@@ -83,7 +84,8 @@ func (s *Store) allAddresses(ctx context.Context, crawlID int64) ([]survey.Addre
 		var state string
 		var role, found int16
 		var rule robots.Line
-		if err := rows.Scan(&a.URL, &a.FoundOn, &a.Depth, &state, &role, &found, &a.InSitemap, &rule.Number, &rule.Text); err != nil {
+		if err := rows.Scan(&a.URL, &a.FoundOn, &a.Depth, &state, &role, &found, &a.InSitemap, &rule.Number,
+			&rule.Text); err != nil {
 			return nil, err
 		}
 		a.State, a.Role, a.Found, a.Rule = survey.StateOf(state), page.Role(role), survey.Found(found), rule

@@ -36,7 +36,8 @@ func (s *Store) HasFix(ctx context.Context, site int64, fix string) (known bool,
 // Tasks are all of a site, the one changed last first.
 func (s *Store) Tasks(ctx context.Context, site int64) ([]record.Task, error) {
 	tasks := []record.Task{}
-	err := s.db.SelectContext(ctx, &tasks, "select "+taskColumns+" from task where site_id = $1 order by changed desc, fix", site)
+	err := s.db.SelectContext(ctx, &tasks,
+		"select "+taskColumns+" from task where site_id = $1 order by changed desc, fix", site)
 	return tasks, err
 }
 
@@ -51,7 +52,8 @@ func (s *Store) History(ctx context.Context, site int64, fix string) ([]record.T
 // WasConfirmed are the fixes of a site that were confirmed to be gone before a moment.
 func (s *Store) WasConfirmed(ctx context.Context, site int64, before time.Time) (map[string]bool, error) {
 	var fixes []string
-	if err := s.db.SelectContext(ctx, &fixes, "select distinct fix from task_event where site_id = $1 and state = 'confirmed' and at < $2", site, before); err != nil {
+	if err := s.db.SelectContext(ctx, &fixes,
+		"select distinct fix from task_event where site_id = $1 and state = 'confirmed' and at < $2", site, before); err != nil {
 		return nil, err
 	}
 	out := map[string]bool{}
@@ -69,7 +71,8 @@ func (s *Store) NextBatch(ctx context.Context) (n int64, err error) {
 
 // ChangeTasks changes the work at fixes, each named once, all in one transaction and, however many there are,
 // in a few statements. Two changes at once come one after the other. Batch is 0 for what cannot be undone.
-func (s *Store) ChangeTasks(ctx context.Context, site int64, who string, batch int64, changes []record.Change) (out []record.Changed, err error) {
+func (s *Store) ChangeTasks(ctx context.Context, site int64, who string, batch int64,
+	changes []record.Change) (out []record.Changed, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		out, err = changeTasks(ctx, tx, site, who, batch, changes)
 		return err
@@ -77,7 +80,8 @@ func (s *Store) ChangeTasks(ctx context.Context, site int64, who string, batch i
 	return out, err
 }
 
-func changeTasks(ctx context.Context, tx pgx.Tx, site int64, who string, batch int64, changes []record.Change) (out []record.Changed, err error) {
+func changeTasks(ctx context.Context, tx pgx.Tx, site int64, who string, batch int64,
+	changes []record.Change) (out []record.Changed, err error) {
 	// The lock is on the site, since a fix may have no row yet.
 	if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock($1)", urlHash(fmt.Sprintf("tasks %d", site))); err != nil {
 		return nil, err
@@ -150,14 +154,16 @@ func (r *taskRows) add(t, now record.Task, there bool, says string) error {
 	if t.Due != nil {
 		due = t.Due.String()
 	}
-	r.fix, r.check, r.line, r.state = append(r.fix, t.Fix), append(r.check, t.Check), append(r.line, clean(t.Line)), append(r.state, string(t.State))
+	r.fix, r.check, r.line, r.state = append(r.fix, t.Fix), append(r.check, t.Check), append(r.line, clean(t.Line)),
+		append(r.state, string(t.State))
 	r.assignee, r.due, r.note = append(r.assignee, clean(t.Assignee)), append(r.due, due), append(r.note, clean(t.Note))
 	r.seen, r.version = append(r.seen, int32(t.Seen)), append(r.version, int32(t.Version))
 	r.before, r.says = append(r.before, before), append(r.says, clean(says))
 	return nil
 }
 
-func (r *taskRows) write(ctx context.Context, tx pgx.Tx, site int64, who string, batch int64) (at time.Time, err error) {
+func (r *taskRows) write(ctx context.Context, tx pgx.Tx, site int64, who string,
+	batch int64) (at time.Time, err error) {
 	if len(r.fix) == 0 {
 		return at, nil
 	}
@@ -185,7 +191,8 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 		Fix    string
 		Before *string
 	}{}
-	if err := s.db.SelectContext(ctx, &rows, "select fix, before::text as before from task_event where site_id = $1 and batch = $2 order by id", site, batch); err != nil {
+	if err := s.db.SelectContext(ctx, &rows,
+		"select fix, before::text as before from task_event where site_id = $1 and batch = $2 order by id", site, batch); err != nil {
 		return out, err
 	}
 	if len(rows) == 0 {
@@ -199,14 +206,15 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 				return out, err
 			}
 		}
-		changes[i] = record.Change{First: record.Task{Fix: r.Fix}, Make: func(now record.Task) (record.Task, string, error) {
-			if now.Version != was.Version+1 {
-				return now, "", &record.ConflictError{Now: now}
-			}
-			back := was
-			back.Check, back.Line, back.Seen = now.Check, now.Line, max(was.Seen, now.Seen)
-			return back, "undone: " + string(now.State) + " → " + string(back.State), nil
-		}}
+		changes[i] = record.Change{First: record.Task{Fix: r.Fix},
+			Make: func(now record.Task) (record.Task, string, error) {
+				if now.Version != was.Version+1 {
+					return now, "", &record.ConflictError{Now: now}
+				}
+				back := was
+				back.Check, back.Line, back.Seen = now.Check, now.Line, max(was.Seen, now.Seen)
+				return back, "undone: " + string(now.State) + " → " + string(back.State), nil
+			}}
 	}
 	done, err := s.ChangeTasks(ctx, site, who, 0, changes)
 	if err != nil {
@@ -253,7 +261,8 @@ func (s *Store) Fetched(ctx context.Context, crawlID int64, addresses []string) 
 // Before is the finished crawl of a site before a number; record.ErrNotFound if there is none.
 func (s *Store) Before(ctx context.Context, site int64, number int) (record.Crawl, error) {
 	var row crawlRow
-	err := s.db.GetContext(ctx, &row, crawlColumns+`where c.site_id = $1 and c.number < $2 and c.state = 'finished' order by c.number desc limit 1`, site, number)
+	err := s.db.GetContext(ctx, &row,
+		crawlColumns+`where c.site_id = $1 and c.number < $2 and c.state = 'finished' order by c.number desc limit 1`, site, number)
 	return row.crawl(), found(err)
 }
 
@@ -299,7 +308,8 @@ func (s *Store) WaivedFixes(ctx context.Context, crawlID int64) (map[string]bool
 
 // settle brings the work at fixes up to what a crawl saw.
 func settle(ctx context.Context, tx pgx.Tx, rec record.Crawl, with record.Settling) error {
-	if _, err := tx.Exec(ctx, "update task set seen = $2 where site_id = $1 and fix = any($3) and seen < $2", rec.SiteID, rec.Number, with.Seen); err != nil {
+	if _, err := tx.Exec(ctx, "update task set seen = $2 where site_id = $1 and fix = any($3) and seen < $2",
+		rec.SiteID, rec.Number, with.Seen); err != nil {
 		return err
 	}
 	done, err := changeTasks(ctx, tx, rec.SiteID, with.Who, 0, with.Changes)
@@ -332,14 +342,16 @@ func (s *Store) AddWaiver(ctx context.Context, site int64, w record.Waiver) (id 
 	if w.Until != nil {
 		until = w.Until.Time
 	}
-	err = s.db.GetContext(ctx, &id, `insert into waiver (site_id, scope, check_id, target, reason, who, until) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+	err = s.db.GetContext(ctx, &id,
+		`insert into waiver (site_id, scope, check_id, target, reason, who, until) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
 		site, w.Scope, w.Check, clean(w.On), clean(w.Reason), clean(w.By), until)
 	return id, err
 }
 
 // EndWaiver ends a waiver that holds; record.ErrNotFound if there is none of that number that does.
 func (s *Store) EndWaiver(ctx context.Context, site, id int64, who string) error {
-	r, err := s.db.ExecContext(ctx, "update waiver set ended = now(), ended_by = $3 where site_id = $1 and id = $2 and ended is null", site, id, clean(who))
+	r, err := s.db.ExecContext(ctx,
+		"update waiver set ended = now(), ended_by = $3 where site_id = $1 and id = $2 and ended is null", site, id, clean(who))
 	if err != nil {
 		return err
 	}

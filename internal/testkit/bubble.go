@@ -15,9 +15,9 @@ import (
 	"harvik/internal/pdf"
 )
 
-// Bubble runs a test whose servers and crawls have a network in memory, and a clock that goes on only when everybody waits:
-// what waits costs no time, and no machine is too busy for a deadline. What the test serves and crawls has to be made by
-// this package, and inside; databases and child processes that outlive it do not belong there.
+// Bubble runs a test whose servers and crawls have a network in memory, and a clock that goes on only when everybody
+// waits: what waits costs no time, and no machine is too busy for a deadline. What the test serves and crawls has to be
+// made by this package, and inside; databases and child processes that outlive it do not belong there.
 func Bubble(t *testing.T, f func(t *testing.T)) {
 	t.Helper()
 	synctest.Test(t, func(t *testing.T) {
@@ -52,7 +52,8 @@ type network struct {
 func (n *network) listen() net.Listener {
 	n.mu.Lock()
 	defer n.mu.Unlock()
-	l := &listener{addr: &net.TCPAddr{IP: net.IPv4(127, 0, 0, 1), Port: 20_000 + len(n.listeners)}, conns: make(chan net.Conn), closed: make(chan struct{})}
+	l := &listener{addr: &net.TCPAddr{IP: net.IPv4(127, 0, 0, 1), Port: 20_000 + len(n.listeners)},
+		conns: make(chan net.Conn), closed: make(chan struct{})}
 	n.listeners[l.addr.String()] = l
 	return l
 }
@@ -108,8 +109,8 @@ func (l *listener) Close() error {
 // Addr implements net.Listener.
 func (l *listener) Addr() net.Addr { return l.addr }
 
-// end is one of a pipe's, with an address, and with a buffer as those have that go over a network: who writes does not wait
-// for who reads.
+// end is one of a pipe's, with an address, and with a buffer as those have that go over a network: who writes does not
+// wait for who reads.
 type end struct {
 	net.Conn
 	addr *net.TCPAddr

@@ -35,7 +35,8 @@ func (m *Memory) Save(_ context.Context, b record.Batch) error {
 		m.byID = map[int32]*page.Facts{}
 	}
 	if int(b.First) != len(m.Addresses) || b.Seq != len(m.Records) {
-		return fmt.Errorf("a batch from address %d and record %d does not join what there is: %d and %d", b.First, b.Seq, len(m.Addresses), len(m.Records))
+		return fmt.Errorf("a batch from address %d and record %d does not join what there is: %d and %d", b.First,
+			b.Seq, len(m.Addresses), len(m.Records))
 	}
 	m.Addresses = append(m.Addresses, b.Addresses...)
 	m.Files = append(m.Files, b.Files...)
@@ -153,11 +154,15 @@ func (m *Memory) PrepareBeside(t testing.TB, start string, p plan.Plan, paces *p
 	return m.prepare(t, start, p, nil, paces, false)
 }
 
-func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, secrets map[string]string, paces *pace.Paces, past bool) *Run {
+func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, secrets map[string]string, paces *pace.Paces,
+	past bool) *Run {
 	t.Helper()
 	config := Config(t, start, p, secrets)
 	runner := check.NewRunner(Catalogue.Checks, config.Plan)
-	runner.Panicked = func(c *check.Check, address string, v any) { t.Errorf("%s panicked on %s: %v", c.ID, address, v) }
+	runner.Panicked = func(c *check.Check, address string, v any) {
+		t.Errorf("%s panicked on %s: %v", c.ID, address,
+			v)
+	}
 	config.Book, config.Sink, config.Paces = booking.New(runner, nil), m, paces
 	config.Book.Survey.Source = m
 	if past {
@@ -233,7 +238,8 @@ func (m *Memory) Stored(t testing.TB, start string, p plan.Plan, r *booking.Resu
 		t.Fatal(err)
 	}
 	return &booking.Stored{
-		Plan: p.WithDefaults(), Start: u, Ending: r.Ending, Addresses: r.Survey.Addresses, Weights: r.Survey.Weights, Size: r.Survey.Size,
+		Plan: p.WithDefaults(), Start: u, Ending: r.Ending, Addresses: r.Survey.Addresses, Weights: r.Survey.Weights,
+		Size:   r.Survey.Size,
 		Probes: r.Survey.Probes, Traps: r.Survey.Traps, Files: files, Source: m,
 		Body: func(address string) ([]byte, error) { return m.Body(t.Context(), address) },
 		Records: func(f func(*booking.Record) error) error {

@@ -90,10 +90,12 @@ func (g *Generated) write(n int) []byte {
 	}
 	fmt.Fprintf(&b, "</ul></nav></header>\n<main><article><h1>Page %d, the %s</h1>\n", n, word())
 	for part := range (3 + r.IntN(12)) * g.scale(n) {
-		fmt.Fprintf(&b, "<section class=\"part\"><h2>Part %d: the %s %s</h2>\n<p class=\"text\">", part+1, word(), word())
+		fmt.Fprintf(&b, "<section class=\"part\"><h2>Part %d: the %s %s</h2>\n<p class=\"text\">", part+1, word(),
+			word())
 		for i := range 60 + r.IntN(120) {
 			if i%20 == 19 {
-				fmt.Fprintf(&b, "<em class=\"term\">%s</em> <span class=\"note\" data-id=\"%d\">%s</span>, ", word(), i, word())
+				fmt.Fprintf(&b, "<em class=\"term\">%s</em> <span class=\"note\" data-id=\"%d\">%s</span>, ", word(), i,
+					word())
 				continue
 			}
 			b.WriteString(word())
@@ -110,7 +112,8 @@ func (g *Generated) write(n int) []byte {
 	}
 	b.WriteString("</ul></main>\n<footer class=\"bottom\"><div class=\"columns\">")
 	for i := range 15 {
-		fmt.Fprintf(&b, "<div class=\"column\"><a href=\"%s\">Foot %s</a></div>\n", path((i*7)%g.Pages), vocabulary[i+25])
+		fmt.Fprintf(&b, "<div class=\"column\"><a href=\"%s\">Foot %s</a></div>\n", path((i*7)%g.Pages),
+			vocabulary[i+25])
 	}
 	b.WriteString("</div></footer></body></html>\n")
 	return []byte(b.String())
@@ -131,7 +134,8 @@ func (s *Tiny) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	var b strings.Builder
 	name := spelled(n)
-	fmt.Fprintf(&b, "<!doctype html><html lang=en><title>About the %s</title><h1>The %s</h1><p>There is a %s here.</p>", name, name, name)
+	fmt.Fprintf(&b, "<!doctype html><html lang=en><title>About the %s</title><h1>The %s</h1><p>There is a %s here.</p>",
+		name, name, name)
 	for i := 10*n + 1; i <= 10*n+10 && i < s.Pages; i++ {
 		fmt.Fprintf(&b, "<a href=/%d>%s</a> ", i, spelled(i))
 	}

@@ -37,7 +37,8 @@ import (
 )
 
 // Loopback is a guard that lets tests reach servers on this machine.
-var Loopback = fetch.Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}}
+var Loopback = fetch.Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"),
+	netip.MustParsePrefix("::1/128")}}
 
 // documents reads for all tests of a package; its child ends with them.
 var documents pdf.Reader
@@ -244,7 +245,8 @@ func Serve(t testing.TB, h http.Handler) string {
 
 // ServeBoth runs a handler on a loopback port that speaks both http and https, with a certificate
 // for some host names, valid for some days, from a version of TLS on. It returns host:port and the authority as PEM.
-func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, protocols []string, names ...string) (address, authority string) {
+func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, protocols []string,
+	names ...string) (address, authority string) {
 	t.Helper()
 	certificate, authority, err := demo.Certificate(days, names...)
 	if err != nil {
@@ -252,7 +254,9 @@ func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, protocols 
 	}
 	s := newServer(t)
 	s.Config.Handler = h
-	s.Listener = demo.Both(s.Listener, &tls.Config{Certificates: []tls.Certificate{certificate}, NextProtos: protocols, MinVersion: oldest}) //nolint:gosec // old ones, so that they can be found out
+	s.Listener = demo.Both(s.Listener, &tls.Config{ //nolint:gosec // old versions, so that they can be found out
+		Certificates: []tls.Certificate{certificate}, NextProtos: protocols, MinVersion: oldest,
+	})
 	s.Config.ErrorLog = log.New(io.Discard, "", 0)
 	s.Start()
 	t.Cleanup(s.Close)
@@ -264,8 +268,10 @@ func Garden(t testing.TB, h http.Handler) plan.Plan {
 	t.Helper()
 	address, authority := ServeBoth(t, h, tls.VersionTLS12, 300, demo.Protocols, demo.Host, demo.Neighbours)
 	return plan.Plan{
-		Hosts: map[string]string{demo.Host: address, demo.Neighbours: address}, CA: authority, Parallel: 8, Outbound: true, Steady: true,
-		Timeout: plan.Duration(4 * time.Second), Retries: 1, Limits: map[string]int{"first-byte": 2200, "first-byte-very": 3100},
+		Hosts: map[string]string{demo.Host: address, demo.Neighbours: address}, CA: authority, Parallel: 8,
+		Outbound: true, Steady: true,
+		Timeout: plan.Duration(4 * time.Second), Retries: 1,
+		Limits:   map[string]int{"first-byte": 2200, "first-byte-very": 3100},
 		Snippets: []plan.Snippet{{Name: "consent", Contains: demo.Consent}},
 	}
 }

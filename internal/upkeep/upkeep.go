@@ -1,5 +1,5 @@
-// Package upkeep does again and again what may have become due: work that looks for itself what there is to do, so that it
-// can be cut off, and asked for twice, without harm.
+// Package upkeep does again and again what may have become due: work that looks for itself what there is to do, so that
+// it can be cut off, and asked for twice, without harm.
 package upkeep
 
 import (

@@ -45,7 +45,8 @@ func TestAttend(t *testing.T) {
 		trouble = func() error { return errors.New("it rains") }
 		c.Soon()
 		after(0, 5)
-		if !strings.Contains(log.String(), "the beds could not be weeded; it is tried again") || !strings.Contains(log.String(), "it rains") {
+		if !strings.Contains(log.String(), "the beds could not be weeded; it is tried again") ||
+			!strings.Contains(log.String(), "it rains") {
 			t.Errorf("it says %s", log.String())
 		}
 		after(firstRetry-time.Second, 5)

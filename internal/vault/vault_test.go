@@ -42,7 +42,8 @@ func TestVault(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, damaged := range [][]byte{[]byte("nonsense"), nil, whole[:10], whole[:len(whole)-3], append([]byte("ab"), whole...)} {
+	for _, damaged := range [][]byte{[]byte("nonsense"), nil, whole[:10], whole[:len(whole)-3],
+		append([]byte("ab"), whole...)} {
 		if err := os.WriteFile(filepath.Join(data, keyFile), damaged, 0o600); err != nil {
 			t.Fatal(err)
 		}

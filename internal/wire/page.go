@@ -42,7 +42,8 @@ func PageList(in *record.PageList) api.PageList {
 // PageFinding is a check failing on one page, as grave as it was judged, with its evidence.
 func PageFinding(in *record.PageFinding, severity check.Severity) api.PageFinding {
 	return api.PageFinding{
-		Address: in.Address, Check: in.Check, Severity: severity.String(), Count: in.Count, Places: Each(in.Places, place),
+		Address: in.Address, Check: in.Check, Severity: severity.String(), Count: in.Count,
+		Places: Each(in.Places, place),
 		Health: in.Health, Title: in.Title, Outline: some(in.Outline, heading),
 	}
 }

@@ -72,7 +72,8 @@ func Check(c **check.Check) api.Check { return CheckOf(*c) }
 // CheckOf is Check for one that is at hand.
 func CheckOf(c *check.Check) api.Check {
 	out := api.Check{
-		ID: c.ID, Group: c.Group, Severity: c.Severity.String(), Factor: c.Weight(), Title: c.Title, What: c.What, Why: c.Why,
+		ID: c.ID, Group: c.Group, Severity: c.Severity.String(), Factor: c.Weight(), Title: c.Title, What: c.What,
+		Why: c.Why,
 		How: c.How, Source: c.Source, Effort: c.Effort.String(), Scope: c.Scope.String(), Limits: []api.Limit{},
 	}
 	for _, l := range check.AllLimits {

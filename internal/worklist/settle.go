@@ -13,8 +13,8 @@ import (
 	"harvik/internal/record"
 )
 
-// Settle says what a crawl that has ended makes of the fixes of its site. It is stored with the crawl's verdict, so that
-// one cannot be there without the other.
+// Settle says what a crawl that has ended makes of the fixes of its site. It is stored with the crawl's verdict, so
+// that one cannot be there without the other.
 func (l *List) Settle(ctx context.Context, rec record.Crawl, result *booking.Result) (out record.Settling, err error) {
 	out.Who = fmt.Sprintf("crawl %d", rec.Number)
 	now := map[string]record.Task{}
@@ -70,7 +70,8 @@ func (l *List) pastFixes(ctx context.Context, rec record.Crawl) (map[string]reco
 }
 
 // settleGone looks for each fix that has no line any more whether its pages were looked at.
-func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *booking.Result, past, now map[string]record.Task) (changes []record.Change, err error) {
+func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *booking.Result, past,
+	now map[string]record.Task) (changes []record.Change, err error) {
 	members := map[string][]string{}
 	lines := map[string]*fixlist.Fix{}
 	var all []string
@@ -101,7 +102,8 @@ func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *booking
 	if err != nil {
 		return nil, err
 	}
-	look := drift.NewLook(result.Sheet, func(a string) bool { return fetched[a] }, func(fix string) bool { _, had := past[fix]; return had })
+	look := drift.NewLook(result.Sheet, func(a string) bool { return fetched[a] },
+		func(fix string) bool { _, had := past[fix]; return had })
 	for id, list := range members {
 		p := past[id]
 		sight, still, missed := look.At(lines[id], list)
@@ -112,7 +114,8 @@ func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *booking
 		case len(missed) > 0:
 			more = fmt.Sprintf("%d of %d pages were not looked at: %s", len(missed), len(list), drift.Short(missed))
 		case len(still) > 0:
-			more = fmt.Sprintf("%d of %d pages still fail, as part of other lines: %s", len(still), len(list), drift.Short(still))
+			more = fmt.Sprintf("%d of %d pages still fail, as part of other lines: %s", len(still), len(list),
+				drift.Short(still))
 		}
 		changes = append(changes, Note(rec, p, sight, more))
 	}

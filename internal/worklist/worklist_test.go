@@ -81,7 +81,8 @@ func (k *kept) Fetched(_ context.Context, _ int64, addresses []string) (map[stri
 	}
 	return out, nil
 }
-func (k *kept) ChangeTasks(_ context.Context, _ int64, _ string, _ int64, changes []record.Change) (out []record.Changed, err error) {
+func (k *kept) ChangeTasks(_ context.Context, _ int64, _ string, _ int64,
+	changes []record.Change) (out []record.Changed, err error) {
 	for _, c := range changes {
 		now, ok := k.tasks[c.First.Fix]
 		if !ok {
@@ -110,14 +111,17 @@ func ptr[T any](v T) *T { return &v }
 // TestMove moves fixes one by one: those that can be moved are, and every other one says why not.
 func TestMove(t *testing.T) {
 	k := &kept{
-		latest: record.Crawl{ID: 7, Number: 3}, lines: open("title", "footer", "robots"), entries: open("one-link"), waived: map[string]bool{"robots": true},
+		latest: record.Crawl{ID: 7, Number: 3}, lines: open("title", "footer", "robots"), entries: open("one-link"),
+		waived: map[string]bool{"robots": true},
 		tasks: map[string]record.Task{
-			"gone": {Fix: "gone", State: task.Confirmed, Version: 2, Seen: 1}, "title": {Fix: "title", State: task.Taken, Version: 4},
+			"gone":  {Fix: "gone", State: task.Confirmed, Version: 2, Seen: 1},
+			"title": {Fix: "title", State: task.Taken, Version: 4},
 		},
 	}
 	out, err := New(k).Move(t.Context(), record.Site{}, record.Wish{
 		To: task.Claimed, Due: ptr("2027-03-31"), Note: ptr("with the next release"),
-		Fixes: []record.FixAt{{Fix: "title", Version: ptr(4)}, {Fix: "footer", Version: ptr(0)}, {Fix: "one-link"}, {Fix: "title"}, {Fix: "robots"}, {Fix: "gone"}, {Fix: "nosuch"}},
+		Fixes: []record.FixAt{{Fix: "title", Version: ptr(4)}, {Fix: "footer", Version: ptr(0)}, {Fix: "one-link"},
+			{Fix: "title"}, {Fix: "robots"}, {Fix: "gone"}, {Fix: "nosuch"}},
 	})
 	if err != nil {
 		t.Fatal(err)
@@ -125,7 +129,8 @@ func TestMove(t *testing.T) {
 	var moved, refused []string
 	for _, m := range out.Moved {
 		moved = append(moved, m.Fix)
-		if m.State != task.Claimed || m.Due.String() != "2027-03-31" || m.Note != "with the next release" || m.Seen != 3 && m.Fix != "title" {
+		if m.State != task.Claimed || m.Due.String() != "2027-03-31" || m.Note != "with the next release" ||
+			m.Seen != 3 && m.Fix != "title" {
 			t.Errorf("moved to %+v", m)
 		}
 	}
@@ -136,7 +141,8 @@ func TestMove(t *testing.T) {
 		refused = append(refused, r.Fix+": "+r.Why)
 	}
 	said := strings.Join(refused, "\n")
-	for _, want := range []string{"title: it is named twice", "robots: it is waived", "gone: it is confirmed to be gone", "nosuch: there is no such fix"} {
+	for _, want := range []string{"title: it is named twice", "robots: it is waived",
+		"gone: it is confirmed to be gone", "nosuch: there is no such fix"} {
 		if !strings.Contains(said, want) {
 			t.Errorf("%q is not among what is refused:\n%s", want, said)
 		}
@@ -148,19 +154,24 @@ func TestMove(t *testing.T) {
 
 // TestMoveConflicts refuses a wish made at another version, with the task as it is now, and one that changes nothing.
 func TestMoveConflicts(t *testing.T) {
-	k := &kept{latest: record.Crawl{ID: 7, Number: 3}, lines: open("title"), tasks: map[string]record.Task{"title": {Fix: "title", State: task.Taken, Version: 4, Assignee: "ash"}}}
-	out, err := New(k).Move(t.Context(), record.Site{}, record.Wish{To: task.Claimed, Fixes: []record.FixAt{{Fix: "title", Version: ptr(3)}}})
+	k := &kept{latest: record.Crawl{ID: 7, Number: 3}, lines: open("title"),
+		tasks: map[string]record.Task{"title": {Fix: "title", State: task.Taken, Version: 4, Assignee: "ash"}}}
+	out, err := New(k).Move(t.Context(), record.Site{},
+		record.Wish{To: task.Claimed, Fixes: []record.FixAt{{Fix: "title", Version: ptr(3)}}})
 	if err != nil || len(out.Refused) != 1 || out.Refused[0].Task == nil || out.Refused[0].Task.Assignee != "ash" {
 		t.Errorf("at an earlier version: %+v, %v", out, err)
 	}
-	out, err = New(k).Move(t.Context(), record.Site{}, record.Wish{To: task.Taken, Assignee: ptr("ash"), Fixes: []record.FixAt{{Fix: "title"}}})
+	out, err = New(k).Move(t.Context(), record.Site{},
+		record.Wish{To: task.Taken, Assignee: ptr("ash"), Fixes: []record.FixAt{{Fix: "title"}}})
 	if err != nil || len(out.Refused) != 1 || !strings.Contains(out.Refused[0].Why, "how it is already") {
 		t.Errorf("a wish for what is: %+v, %v", out, err)
 	}
-	if _, err = New(k).Move(t.Context(), record.Site{}, record.Wish{Due: ptr("soon"), Fixes: []record.FixAt{{Fix: "title"}}}); err == nil {
+	if _, err = New(k).Move(t.Context(), record.Site{},
+		record.Wish{Due: ptr("soon"), Fixes: []record.FixAt{{Fix: "title"}}}); err == nil {
 		t.Error("a due day that is none is taken")
 	}
-	if _, err = New(&kept{}).Move(t.Context(), record.Site{}, record.Wish{To: task.Taken}); err == nil || !strings.Contains(err.Error(), "no finished crawl") {
+	if _, err = New(&kept{}).Move(t.Context(), record.Site{}, record.Wish{To: task.Taken}); err == nil ||
+		!strings.Contains(err.Error(), "no finished crawl") {
 		t.Errorf("without a crawl: %v", err)
 	}
 }
@@ -225,11 +236,13 @@ func TestSettle(t *testing.T) {
 	lines := map[string]record.Task{untitled: {Fix: untitled, Check: "title-missing", State: task.Open}}
 	base := func(touched task.State, changed time.Time) *kept {
 		k := &kept{
-			latest: before, lines: lines, members: map[string][]string{untitled: {address}}, fixes: map[string]record.FixLine{untitled: fix},
+			latest: before, lines: lines, members: map[string][]string{untitled: {address}},
+			fixes:   map[string]record.FixLine{untitled: fix},
 			fetched: map[string]bool{address: true}, tasks: map[string]record.Task{},
 		}
 		if touched != "" {
-			k.tasks[untitled] = record.Task{Fix: untitled, Check: "title-missing", State: touched, Version: 1, Seen: 1, Changed: changed}
+			k.tasks[untitled] = record.Task{Fix: untitled, Check: "title-missing", State: touched, Version: 1, Seen: 1,
+				Changed: changed}
 		}
 		return k
 	}
@@ -238,23 +251,27 @@ func TestSettle(t *testing.T) {
 	if got := settled(base("", began), still)[untitled]; got != "" {
 		t.Errorf("open then and now, and something is said: %s", got)
 	}
-	if got := settled(base(task.Claimed, began.Add(-time.Hour)), still)[untitled]; got != "taken: claimed, but still there" {
+	if got := settled(base(task.Claimed, began.Add(-time.Hour)),
+		still)[untitled]; got != "taken: claimed, but still there" {
 		t.Errorf("claimed and there: %s", got)
 	}
-	if got := settled(base(task.Claimed, began.Add(time.Hour)), still)[untitled]; !strings.HasPrefix(got, "claimed") && got != "" {
+	if got := settled(base(task.Claimed, began.Add(time.Hour)), still)[untitled]; !strings.HasPrefix(got, "claimed") &&
+		got != "" {
 		t.Errorf("claimed while the crawl ran: %s", got)
 	}
 
 	home = "<title>Ferns for every garden</title>"
 	mended, _ := testkit.Crawl(t, address, p)
 	for _, touched := range []task.State{"", task.Taken, task.Claimed} {
-		if got := settled(base(touched, began.Add(-time.Hour)), mended)[untitled]; !strings.HasPrefix(got, "confirmed") {
+		if got := settled(base(touched, began.Add(-time.Hour)), mended)[untitled]; !strings.HasPrefix(got,
+			"confirmed") {
 			t.Errorf("%q and mended: %s", touched, got)
 		}
 	}
 	unseen := base(task.Claimed, began.Add(-time.Hour))
 	unseen.fetched = nil
-	if got := settled(unseen, mended)[untitled]; !strings.Contains(got, "claimed") || !strings.Contains(got, "1 of 1 pages were not looked at: "+address) {
+	if got := settled(unseen, mended)[untitled]; !strings.Contains(got, "claimed") ||
+		!strings.Contains(got, "1 of 1 pages were not looked at: "+address) {
 		t.Errorf("claimed and not looked at: %s", got)
 	}
 	nobody := base("", began)
@@ -265,7 +282,8 @@ func TestSettle(t *testing.T) {
 
 	home = ""
 	back, _ := testkit.Crawl(t, address, p)
-	if got := settled(base(task.Confirmed, began.Add(-time.Hour)), back)[untitled]; !strings.HasPrefix(got, "returned") {
+	if got := settled(base(task.Confirmed, began.Add(-time.Hour)), back)[untitled]; !strings.HasPrefix(got,
+		"returned") {
 		t.Errorf("confirmed and there again: %s", got)
 	}
 }

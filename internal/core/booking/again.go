@@ -179,18 +179,20 @@ func (m mixed) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 
 // EachLinks implements survey.Source.
 func (m mixed) EachLinks(pages []int32, f func(int32, []page.Link)) error {
-	return m.each(pages, func(rest []int32) error { return m.stored.EachLinks(rest, f) }, func(id int32, facts *page.Facts) {
-		if facts.Document != nil {
-			f(id, facts.Document.Links)
-		}
-	})
+	return m.each(pages, func(rest []int32) error { return m.stored.EachLinks(rest, f) },
+		func(id int32, facts *page.Facts) {
+			if facts.Document != nil {
+				f(id, facts.Document.Links)
+			}
+		})
 }
 
 // EachText implements survey.Source.
 func (m mixed) EachText(pages []int32, f func(int32, string)) error {
-	return m.each(pages, func(rest []int32) error { return m.stored.EachText(rest, f) }, func(id int32, facts *page.Facts) {
-		if facts.Document != nil {
-			f(id, facts.Document.MainText)
-		}
-	})
+	return m.each(pages, func(rest []int32) error { return m.stored.EachText(rest, f) },
+		func(id int32, facts *page.Facts) {
+			if facts.Document != nil {
+				f(id, facts.Document.MainText)
+			}
+		})
 }

@@ -91,7 +91,8 @@ func TestAgain(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		merged := booking.Again{Stored: memory.Stored(t, home, again, result), Fresh: fresh.Records, Harvest: harvest, Evidence: true}
+		merged := booking.Again{Stored: memory.Stored(t, home, again, result), Fresh: fresh.Records, Harvest: harvest,
+			Evidence: true}
 		out, err := merged.Judge(check.NewRunner(catalog, again))
 		if err != nil {
 			t.Fatal(err)
@@ -108,7 +109,8 @@ func TestAgain(t *testing.T) {
 			before[f.Check.ID]++
 		}
 	}
-	if before["title-duplicate"] != 2 || before["link-broken-inside"] != 13 || before["robots-blocks-linked"] == 0 || before["sitemap-lists-error"] != 1 {
+	if before["title-duplicate"] != 2 || before["link-broken-inside"] != 13 || before["robots-blocks-linked"] == 0 ||
+		before["sitemap-lists-error"] != 1 {
 		t.Fatalf("the crawl found %v", before)
 	}
 	paths := strings.Fields("1 2 dead shut")
@@ -120,7 +122,8 @@ func TestAgain(t *testing.T) {
 	if found, fetched := look(paths...); fetched != 4 || len(found) != 0 {
 		t.Errorf("all is mended: %d fetched, found %v", fetched, found)
 	}
-	if found, _ := look("1"); found["title-duplicate"] != 0 || found["link-broken-inside"] != before["link-broken-inside"] {
+	if found, _ := look("1"); found["title-duplicate"] != 0 ||
+		found["link-broken-inside"] != before["link-broken-inside"] {
 		t.Errorf("only a title was looked at: %v", found)
 	}
 	if now := fmt.Sprint(stateCounts(result.Survey.Addresses)); now != states {

@@ -12,8 +12,8 @@ import (
 	"harvik/internal/core/text"
 )
 
-// A Book takes records up in their order, builds the survey of them, and at the end judges the whole. Examine and SetKind
-// may be called from several goroutines; the rest may not.
+// A Book takes records up in their order, builds the survey of them, and at the end judges the whole. Examine and
+// SetKind may be called from several goroutines; the rest may not.
 type Book struct {
 	Survey    *survey.Survey // its Source is to be set before Judge, where there are texts to read
 	runner    *check.Runner
@@ -58,8 +58,8 @@ func (b *Book) collect(findings []check.Finding) {
 // Places is how many places have been found so far.
 func (b *Book) Places() int { return b.collector.Findings() }
 
-// URL is the address of a number while the whole is judged, "" for one that the crawl does not have: links are read back
-// from where they were stored.
+// URL is the address of a number while the whole is judged, "" for one that the crawl does not have: links are read
+// back from where they were stored.
 func (b *Book) URL(id int32) string {
 	if id < 0 || int(id) >= len(b.Survey.Addresses) {
 		return ""
@@ -78,8 +78,8 @@ type Result struct {
 	Changed  map[int32]bool  // addresses that changed after they were handed to be stored
 }
 
-// Judge completes the survey with what the crawl brought, runs the checks on the whole site and closes the sheet. Take is
-// given what each of these checks finds, in their order; its error ends the judging.
+// Judge completes the survey with what the crawl brought, runs the checks on the whole site and closes the sheet. Take
+// is given what each of these checks finds, in their order; its error ends the judging.
 func (b *Book) Judge(h *Harvest, take func([]check.Finding) error) (*Result, error) {
 	s := b.Survey
 	s.Addresses, s.Evidence, s.Weights, s.Size = h.Addresses, h.Evidence, h.Weights, h.Size
@@ -109,7 +109,8 @@ func (r *Result) explain(h *Harvest) {
 	}
 	if h.Beyond > 0 {
 		const left = " Pages name more addresses than a plan of %s pages has use for: %s are known, and %s further mentions were not taken up."
-		r.Detail = strings.TrimSpace(r.Detail + fmt.Sprintf(left, text.Thousands(h.Most), text.Thousands(len(h.Addresses)), text.Thousands(h.Beyond)))
+		r.Detail = strings.TrimSpace(r.Detail + fmt.Sprintf(left, text.Thousands(h.Most),
+			text.Thousands(len(h.Addresses)), text.Thousands(h.Beyond)))
 	}
 }
 
@@ -121,7 +122,8 @@ func (r *Result) start() (survey.Ending, string) {
 	case start.State == survey.Blocked && start.Rule.Number == 0:
 		return survey.Shut, start.Rule.Text
 	case start.State == survey.Blocked:
-		return survey.Shut, fmt.Sprintf("Line %d of robots.txt shuts the start address out: %s", start.Rule.Number, start.Rule.Text)
+		return survey.Shut, fmt.Sprintf("Line %d of robots.txt shuts the start address out: %s", start.Rule.Number,
+			start.Rule.Text)
 	case scored || first == nil:
 		return r.Ending, ""
 	case first.Redirect >= 0 && r.Survey.Addresses[first.Redirect].State != survey.Fetched:
@@ -132,7 +134,8 @@ func (r *Result) start() (survey.Ending, string) {
 		const answers = "The start address answers with status %d and type %q, so there is no page to begin with."
 		return r.Ending, fmt.Sprintf(answers, first.Status, first.Type)
 	}
-	return r.Ending, fmt.Sprintf("The start address gives no answer (%s), so there is no page to begin with.", first.Outcome)
+	return r.Ending, fmt.Sprintf("The start address gives no answer (%s), so there is no page to begin with.",
+		first.Outcome)
 }
 
 // whyLeft says why an address that the start leads to was not fetched.

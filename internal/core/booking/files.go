@@ -28,13 +28,15 @@ const (
 // RobotsAddress is where the robots.txt of an origin is, which ends with its slash.
 func RobotsAddress(origin string) string { return origin + "robots.txt" }
 
-// Rules are what a robots.txt says. A 4xx answer allows everything; a 5xx answer, or none, forbids it (RFC 9309, 2.3.1).
+// Rules are what a robots.txt says. A 4xx answer allows everything; a 5xx answer, or none, forbids it (RFC 9309,
+// 2.3.1).
 func (f *File) Rules() *robots.File {
 	switch {
 	case f.Status >= 200 && f.Status < 300:
 		return robots.Parse(f.Body)
 	case f.Status >= 500:
-		return robots.Forbid("robots.txt could not be had (status " + strconv.Itoa(f.Status) + "), which shuts everything out")
+		return robots.Forbid("robots.txt could not be had (status " + strconv.Itoa(f.Status) +
+			"), which shuts everything out")
 	case f.Status == 0:
 		return robots.Forbid("robots.txt could not be had (" + f.Detail + "), which shuts everything out")
 	}

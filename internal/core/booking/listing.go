@@ -19,8 +19,9 @@ const (
 	maxSitemaps     = 1000
 	maxSitemapTotal = 128 << 20 // bytes of all of them
 	maxSitemapDepth = 2         // an index may not list indexes (sitemaps.org); some do
-	maxAbroad       = 10        // on hosts outside the site: robots.txt may name some there (sitemaps.org, "cross submits")
-	maxStrangers    = 5         // addresses of other hosts that are told of one sitemap
+	// on hosts outside the site: robots.txt may name some there (sitemaps.org, "cross submits")
+	maxAbroad    = 10
+	maxStrangers = 5 // addresses of other hosts that are told of one sitemap
 )
 
 // A Listing is what the sitemaps of a site list.
@@ -62,9 +63,9 @@ type named struct {
 	depth   int
 }
 
-// Read takes in what sitemaps list, and those that indexes among them name. Named tells whether somebody named those that
-// it begins with. Get gives one; where ok is false, reading ends with those before. It ends as well where more is listed
-// than is taken up.
+// Read takes in what sitemaps list, and those that indexes among them name. Named tells whether somebody named those
+// that it begins with. Get gives one; where ok is false, reading ends with those before. It ends as well where more is
+// listed than is taken up.
 func (l *Listing) Read(addresses []string, isNamed bool, get func(weburl.URL) (f File, ok bool, err error)) error {
 	var todo []named
 	for _, a := range addresses {
@@ -139,7 +140,8 @@ func (l *Listing) take(at *weburl.URL, f *File, isNamed bool) (further []string)
 	return further
 }
 
-// list takes in a page, with its versions in other languages. It tells whether the page is of another host than the sitemap.
+// list takes in a page, with its versions in other languages. It tells whether the page is of another host than the
+// sitemap.
 func (l *Listing) list(from *weburl.URL, e sitemap.Entry) (stranger bool) {
 	at, err := from.Parse(e.Page)
 	if err != nil || !at.IsHTTP() {
@@ -167,7 +169,8 @@ func (l *Listing) version(from *weburl.URL, address string, others []sitemap.Ver
 		if l.Versions == nil {
 			l.Versions = map[string][]survey.Version{}
 		}
-		l.Versions[address] = append(l.Versions[address], survey.Version{Lang: o.Lang, Address: l.scope.Rewrite(to.Key())})
+		l.Versions[address] = append(l.Versions[address],
+			survey.Version{Lang: o.Lang, Address: l.scope.Rewrite(to.Key())})
 	}
 }
 

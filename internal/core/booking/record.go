@@ -1,5 +1,5 @@
-// Package booking puts what was fetched together to a survey and verdicts: what comes in while a crawl runs, what is read
-// back from where it was stored, and what was fetched later in the place of that.
+// Package booking puts what was fetched together to a survey and verdicts: what comes in while a crawl runs, what is
+// read back from where it was stored, and what was fetched later in the place of that.
 package booking
 
 import (
@@ -10,8 +10,8 @@ import (
 	"harvik/internal/core/survey"
 )
 
-// A Record is a fetched address with its facts. Links and Uses are the numbers of what the document links to and loads, in
-// order, −1 for what is no address.
+// A Record is a fetched address with its facts. Links and Uses are the numbers of what the document links to and loads,
+// in order, −1 for what is no address.
 type Record struct {
 	ID       int32
 	Role     page.Role
@@ -34,8 +34,8 @@ type Harvest struct {
 	Size      int               // likewise
 }
 
-// MostKnown is how many addresses are known at most, fetched or not: as many as a site of the plan's number of pages can
-// have any use for. A hostile page names hundreds of thousands, each of which would be held, stored and shown.
+// MostKnown is how many addresses are known at most, fetched or not: as many as a site of the plan's number of pages
+// can have any use for. A hostile page names hundreds of thousands, each of which would be held, stored and shown.
 func MostKnown(pages int) int { return 50_000 + 50*pages }
 
 // OldFactsError says that a stored crawl was read by another version of Harvik, whose facts the present checks cannot

@@ -32,8 +32,8 @@ type Stored struct {
 	Layouts   map[string][]uint32 // leaders of the layouts that the site's crawls met, by name
 }
 
-// Judge judges the crawl anew, by other checks or thresholds than it was. Pages are the findings on pages, in order; those
-// on the whole are with the result.
+// Judge judges the crawl anew, by other checks or thresholds than it was. Pages are the findings on pages, in order;
+// those on the whole are with the result.
 func (s *Stored) Judge(r *check.Runner) (result *Result, pages []check.Finding, err error) {
 	b := New(r, s.Layouts)
 	b.Survey.Source = s.Source
@@ -54,7 +54,8 @@ func (s *Stored) Judge(r *check.Runner) (result *Result, pages []check.Finding, 
 		return nil, nil, fmt.Errorf("reading what was stored: %w", err)
 	}
 	h := &Harvest{
-		Ending: s.Ending, Addresses: s.Addresses, Beyond: s.Beyond, Most: s.Plan.Pages, Weights: s.Weights, Size: s.Size,
+		Ending: s.Ending, Addresses: s.Addresses, Beyond: s.Beyond, Most: s.Plan.Pages, Weights: s.Weights,
+		Size: s.Size,
 	}
 	if h.Evidence, err = s.evidence(known.scope); err != nil {
 		return nil, nil, fmt.Errorf("reading what was stored: %w", err)

@@ -22,7 +22,8 @@ import (
 // told is what a judgement says, as lines.
 func told(r *booking.Result, findings []check.Finding) (out []string) {
 	report := r.Sheet.Build(fixlist.Adjustment{})
-	out = append(out, fmt.Sprintf("%s %q %v ±%v of %d", r.Ending, r.Detail, report.Health, report.HalfWidth, report.Expected))
+	out = append(out, fmt.Sprintf("%s %q %v ±%v of %d", r.Ending, r.Detail, report.Health, report.HalfWidth,
+		report.Expected))
 	for _, f := range findings {
 		out = append(out, fmt.Sprintf("%s of %d: %v", f.Check.ID, f.Page, f.Places))
 	}
@@ -31,7 +32,8 @@ func told(r *booking.Result, findings []check.Finding) (out []string) {
 	}
 	for i := range r.Survey.Pages {
 		p := &r.Survey.Pages[i]
-		out = append(out, fmt.Sprintf("%d: %d, %d, layout %d, %d in", p.ID, p.Redirect, p.Canonical, p.Layout, r.Survey.In[p.ID]))
+		out = append(out, fmt.Sprintf("%d: %d, %d, layout %d, %d in", p.ID, p.Redirect, p.Canonical, p.Layout,
+			r.Survey.In[p.ID]))
 	}
 	for _, f := range r.Survey.Sitemaps {
 		out = append(out, fmt.Sprintf("%+v", f))
@@ -40,16 +42,20 @@ func told(r *booking.Result, findings []check.Finding) (out []string) {
 	return out
 }
 
-// TestStored judges stored crawls anew by the rules that they were judged by: nothing that is said of them changes, however
-// their addresses were chosen and whatever ended them.
+// TestStored judges stored crawls anew by the rules that they were judged by: nothing that is said of them changes,
+// however their addresses were chosen and whatever ended them.
 func TestStored(t *testing.T) {
 	t.Parallel()
 	garden := demo.New(demo.Spring).Steady()
 	clear(garden.Hanging)
 	trap := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
-		fmt.Fprintf(w, `<title>Days</title><p>No events.</p><a href="%s">later</a><a href="/">home</a>`, "/day/"+strings.Repeat("1", len(r.URL.Path)%90+1))
+		fmt.Fprintf(w, `<title>Days</title><p>No events.</p><a href="%s">later</a><a href="/">home</a>`,
+			"/day/"+strings.Repeat("1", len(r.URL.Path)%90+1))
 		fmt.Fprintf(w, `<meta http-equiv=refresh content="5;url=/now">`)
+	})
+	shut := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.WriteHeader(http.StatusServiceUnavailable)
 	})
 	for name, one := range map[string]struct {
 		h http.Handler
@@ -59,7 +65,7 @@ func TestStored(t *testing.T) {
 		"part":    {&testkit.Generated{Pages: 300, Seed: 4}, plan.Plan{Pages: 120}},
 		"spread":  {&testkit.Generated{Pages: 400, Seed: 3}, plan.Plan{Pages: 150, Selection: plan.Spread}},
 		"endless": {trap, plan.Plan{Pages: 200}},
-		"shut":    {http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(http.StatusServiceUnavailable) }), plan.Plan{Retries: -1}},
+		"shut":    {shut, plan.Plan{Retries: -1}},
 		"garden":  {garden, plan.Plan{Hosts: map[string]string{}}},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -104,11 +110,13 @@ func TestStoredByOthers(t *testing.T) {
 	stored := memory.Stored(t, home, plan.Plan{}, first)
 	memory.Records[2].Facts.Version = page.Version + 1
 	_, _, err := stored.Judge(check.NewRunner(testkit.Catalogue.Checks, stored.Plan))
-	if old, ok := errors.AsType[*booking.OldFactsError](err); !ok || old.Version != page.Version+1 || !strings.Contains(err.Error(), "newer Harvik") {
+	if old, ok := errors.AsType[*booking.OldFactsError](err); !ok || old.Version != page.Version+1 ||
+		!strings.Contains(err.Error(), "newer Harvik") {
 		t.Errorf("newer facts: %v", err)
 	}
 	memory.Records[2].Facts.Version = page.Oldest - 1
-	if _, _, err = stored.Judge(check.NewRunner(testkit.Catalogue.Checks, stored.Plan)); err == nil || !strings.Contains(err.Error(), "crawl again") {
+	if _, _, err = stored.Judge(check.NewRunner(testkit.Catalogue.Checks, stored.Plan)); err == nil ||
+		!strings.Contains(err.Error(), "crawl again") {
 		t.Errorf("older facts: %v", err)
 	}
 	memory.Records[2].Facts.Version = page.Version

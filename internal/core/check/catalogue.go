@@ -36,7 +36,8 @@ func (c *Catalogue) Find(id string) *Check { return c.byID[id] }
 
 // Only is the catalogue with some of its checks.
 func (c *Catalogue) Only(wanted func(*Check) bool) *Catalogue {
-	return NewCatalogue(c.Version, slices.DeleteFunc(slices.Clone(c.Checks), func(one *Check) bool { return !wanted(one) }))
+	return NewCatalogue(c.Version,
+		slices.DeleteFunc(slices.Clone(c.Checks), func(one *Check) bool { return !wanted(one) }))
 }
 
 // Known is what plans may name of the catalogue.

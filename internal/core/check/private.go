@@ -18,7 +18,8 @@ func IsPrivate(address string) string {
 		return ""
 	case host == "localhost" || strings.HasSuffix(host, ".localhost"):
 		return "the reader's own machine"
-	case strings.HasSuffix(host, ".local") || strings.HasSuffix(host, ".internal") || strings.HasSuffix(host, ".lan") || strings.HasSuffix(host, ".home.arpa"):
+	case strings.HasSuffix(host, ".local") || strings.HasSuffix(host, ".internal") || strings.HasSuffix(host, ".lan") ||
+		strings.HasSuffix(host, ".home.arpa"):
 		return "a name of a private network"
 	}
 	ip, err := netip.ParseAddr(strings.Trim(host, "[]"))

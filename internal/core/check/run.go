@@ -159,11 +159,12 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 		}
 		out[i].add(p)
 	}
-	pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: report, silently: func(page int32, p Place) {
-		silent = true
-		report(page, p)
-		silent = false
-	}}
+	pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: report,
+		silently: func(page int32, p Place) {
+			silent = true
+			report(page, p)
+			silent = false
+		}}
 	if !r.guard(c, "the site", func() { err = c.Site(&pass) }) {
 		return nil, nil
 	}

@@ -43,7 +43,8 @@ func BenchmarkPage(b *testing.B) {
 			}
 			parsed := time.Now()
 			d := page.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: body})
-			runner.Page(0, &page.Facts{Address: u.Key(), Status: 200, Outcome: page.Answered, Type: "text/html", Bytes: len(body), Document: d})
+			runner.Page(0, &page.Facts{Address: u.Key(), Status: 200, Outcome: page.Answered, Type: "text/html",
+				Bytes: len(body), Document: d})
 			parsing += parsed.Sub(begun)
 			judging += time.Since(parsed)
 		}
@@ -83,23 +84,28 @@ func BenchmarkSite(b *testing.B) {
 		for _, n := range []int{10_000, 100_000} {
 			s := &survey.Survey{Source: texts{}}
 			for i := range n {
-				s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/part-%d/page-%d", i%40, i), State: survey.Fetched})
+				s.Addresses = append(s.Addresses,
+					survey.Address{URL: fmt.Sprintf("http://fernhollow.example/part-%d/page-%d", i%40, i),
+						State: survey.Fetched})
 			}
 			for i := range n {
 				links, numbers := make([]page.Link, 30), make([]int32, 30)
 				for k := range links {
 					numbers[k] = int32((i*31 + k*k*97) % n)
 				}
-				d := page.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8", Body: []byte(fmt.Sprintf(
-					"<!doctype html><title>Page %d of the garden</title><meta name=description content='About %d'><h1>Page %d</h1><main>%s</main>", i, i/3, i, textOf(i)))})
+				d := page.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8",
+					Body: []byte(fmt.Sprintf(
+						"<!doctype html><title>Page %d of the garden</title><meta name=description content='About %d'><h1>Page %d</h1><main>%s</main>", i, i/3, i, textOf(i)))})
 				d.Links = links
-				s.Add(int32(i), &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered, Type: "text/html", Document: d}, -1, -1, numbers)
+				s.Add(int32(i), &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered,
+					Type: "text/html", Document: d}, -1, -1, numbers)
 			}
 			begun := time.Now()
 			if err := s.Finish(); err != nil {
 				b.Fatal(err)
 			}
-			if err := check.NewRunner(catalogue.Checks, plan.Plan{}).Site(s, func([]check.Finding) error { return nil }); err != nil {
+			if err := check.NewRunner(catalogue.Checks, plan.Plan{}).Site(s,
+				func([]check.Finding) error { return nil }); err != nil {
 				b.Fatal(err)
 			}
 			took[n] += time.Since(begun)

@@ -26,7 +26,8 @@ const Version = 5
 // New is every check.
 func New() *check.Catalogue {
 	return check.NewCatalogue(Version,
-		reach.Suite, indexing.Suite, snippet.Suite, headings.Suite, copy.Suite, links.Suite, redirects.Suite, languages.Suite,
+		reach.Suite, indexing.Suite, snippet.Suite, headings.Suite, copy.Suite, links.Suite, redirects.Suite,
+		languages.Suite,
 		media.Suite, weight.Suite, safety.Suite, markup.Suite, data.Suite, sharing.Suite, addresses.Suite,
 	)
 }

@@ -28,8 +28,7 @@ var catalogue = checks.New()
 
 var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 
-// A fixture is a small site and what one check has to find on it. The files in testdata hold
-// many, in this form:
+// A fixture is a small site and what one check has to find on it. The files in testdata hold many, in this form:
 //
 //	== title-missing: fires on a page without a title
 //	-- /a --
@@ -37,13 +36,13 @@ var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 //	-- want --
 //	/a there is no title element
 //
-// A section's first word is a path; then may come a status (with a Location for redirects),
-// "hang", "slow" (0.4 s), "uneven" (503 at the first try), "cut" (the body ends early), "agent"
-// (403 but for browsers), or headers: "Name: value | Name: value". {words n} stands for n words, {bytes n} for n letters,
-// {repeat n text} for a text n times, {png n} for the head of a PNG file of a colour type,
-// {port} and {host} for the server's. A path that ends in * goes by numbers, {next} is the next. Where no section is
-// "/", a noindex home page links to all sections but those that begin with ~. A want line is a path, or (site), and a
-// part of the note, one for each place. A section "plan" has lines of settings:
+// A section's first word is a path; then may come a status (with a Location for redirects), "hang", "slow" (0.4 s),
+// "uneven" (503 at the first try), "cut" (the body ends early), "agent" (403 but for browsers), or headers: "Name:
+// value | Name: value". {words n} stands for n words, {bytes n} for n letters, {repeat n text} for a text n times, {png
+// n} for the head of a PNG file of a colour type, {port} and {host} for the server's. A path that ends in * goes by
+// numbers, {next} is the next. Where no section is "/", a noindex home page links to all sections but those that begin
+// with ~. A want line is a path, or (site), and a part of the note, one for each place. A section "plan" has lines of
+// settings:
 //
 //	tls              the site is at https://fixture.example/, http answers, too
 //	named            the site is at http://fixture.example/
@@ -156,7 +155,8 @@ func expand(s string) string {
 		case "bytes":
 			return strings.Repeat("x", n)
 		case "png":
-			return "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08" + string(rune(n)) + "\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00IDAT"
+			return "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08" + string(rune(n)) +
+				"\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00IDAT"
 		case "repeat":
 			return strings.Repeat(m[3], n)
 		}
@@ -229,7 +229,8 @@ const fixtureHost = "fixture.example"
 
 // run crawls the fixture and gives what its check found, a line each.
 func (f *fixture) run(t *testing.T) []string {
-	p := plan.Plan{Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1, Hosts: map[string]string{}, Limits: map[string]int{}}
+	p := plan.Plan{Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1, Hosts: map[string]string{},
+		Limits: map[string]int{}}
 	names, days, scheme, named := []string{fixtureHost}, 300, "http", false
 	unknown, modern := false, false
 	protocols := demo.Protocols
@@ -350,7 +351,8 @@ func TestFixtures(t *testing.T) {
 	}
 	for _, c := range catalogue.Checks {
 		if !fires[c.ID] || !silent[c.ID] {
-			t.Errorf("%s: needs a fixture that fires (has one: %v) and one that does not (has one: %v)", c.ID, fires[c.ID], silent[c.ID])
+			t.Errorf("%s: needs a fixture that fires (has one: %v) and one that does not (has one: %v)", c.ID,
+				fires[c.ID], silent[c.ID])
 		}
 	}
 }
@@ -414,12 +416,14 @@ func TestDocs(t *testing.T) {
 				fmt.Fprintf(&b, "\nRests on: %s\n", c.Source)
 			}
 			for _, fires := range []bool{true, false} {
-				i := slices.IndexFunc(fixtures, func(f *fixture) bool { return f.check == c.ID && (len(f.want) > 0) == fires })
+				i := slices.IndexFunc(fixtures,
+					func(f *fixture) bool { return f.check == c.ID && (len(f.want) > 0) == fires })
 				if i < 0 {
 					continue
 				}
 				title := fixtures[i].title
-				fmt.Fprintf(&b, "\n%s%s:\n\n````text\n%s\n````\n", strings.ToUpper(title[:1]), title[1:], strings.TrimSpace(fixtures[i].text))
+				fmt.Fprintf(&b, "\n%s%s:\n\n````text\n%s\n````\n", strings.ToUpper(title[:1]), title[1:],
+					strings.TrimSpace(fixtures[i].text))
 			}
 		}
 	}

@@ -22,13 +22,15 @@ var writeVersions = flag.Bool("write-versions", false, "write testdata/versions.
 
 const versionsFile = "testdata/versions.txt"
 
-// TestVersions holds the numbers of versions to what they are of: who changes the catalogue, or what is read of a page and
-// kept, has to raise the number by which crawls of before are known. TestFixtures does so for verdicts.
+// TestVersions holds the numbers of versions to what they are of: who changes the catalogue, or what is read of a page
+// and kept, has to raise the number by which crawls of before are known. TestFixtures does so for verdicts.
 func TestVersions(t *testing.T) {
 	holdVersion(t, "catalogue", catalogue.Version, "catalogue.Version", catalogueOf())
-	holdVersion(t, "kept", page.Version, "page.Version (and page.Oldest, where a field is renamed or means something else)",
+	holdVersion(t, "kept", page.Version,
+		"page.Version (and page.Oldest, where a field is renamed or means something else)",
 		shapeOf(reflect.TypeFor[page.Facts](), map[reflect.Type]bool{}))
-	holdVersion(t, "facts", page.Version, "page.Version, and Since of the checks that need what is new", factsOfSample(t))
+	holdVersion(t, "facts", page.Version, "page.Version, and Since of the checks that need what is new",
+		factsOfSample(t))
 }
 
 // holdVersion holds a version to the hash of what it is of.
@@ -46,7 +48,8 @@ func holdVersion(t *testing.T, name string, version int, raise, of string) {
 	case at >= 0 && lines[at] == now:
 		return
 	case at >= 0 && strings.HasPrefix(lines[at], fmt.Sprintf("%s %d ", name, version)):
-		t.Errorf("%s changed since version %d: raise %s, then run go test ./internal/core/checks -write-versions", name, version, raise)
+		t.Errorf("%s changed since version %d: raise %s, then run go test ./internal/core/checks -write-versions", name,
+			version, raise)
 		return
 	case !*writeVersions:
 		t.Errorf("%s has a version that is not noted: run go test ./internal/core/checks -write-versions", name)
@@ -65,7 +68,8 @@ func holdVersion(t *testing.T, name string, version int, raise, of string) {
 func catalogueOf() string {
 	var b strings.Builder
 	for _, c := range catalogue.Checks {
-		fmt.Fprintln(&b, c.ID, c.Group, c.Severity, c.Weight(), c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains, c.OfCrawl, c.Since)
+		fmt.Fprintln(&b, c.ID, c.Group, c.Severity, c.Weight(), c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains,
+			c.OfCrawl, c.Since)
 		for _, l := range check.AllLimits {
 			if slices.Contains(c.Limits, l.Name) {
 				fmt.Fprintln(&b, " ", l.Name, l.Default)

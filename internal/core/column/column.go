@@ -1,5 +1,5 @@
-// Package column declares the properties of fetched addresses once: what they are called, what they tell, how they are read and
-// where they are kept. Lists, filters, files, the console and the command line are made from that.
+// Package column declares the properties of fetched addresses once: what they are called, what they tell, how they are
+// read and where they are kept. Lists, filters, files, the console and the command line are made from that.
 package column
 
 import (
@@ -26,10 +26,11 @@ var kindNames = [...]string{"words", "whole", "decimal", "address", "moment", "y
 
 func (k Kind) String() string { return kindNames[k] }
 
-// A Column is one property of a fetched address. Lists, files, the console and the API know it by the same name: the key
-// in JSON and in queries, the name, which is the key in words, wherever people read it.
+// A Column is one property of a fetched address. Lists, files, the console and the API know it by the same name: the
+// key in JSON and in queries, the name, which is the key in words, wherever people read it.
 //
-// A column that is new needs one value in All: with Facts it is read from what was fetched, and kept without further ado.
+// A column that is new needs one value in All: with Facts it is read from what was fetched, and kept without further
+// ado.
 type Column struct {
 	Key, Name string
 	Say       string // what it tells
@@ -37,8 +38,8 @@ type Column struct {
 	Unit      string  // such as ms; "" for none
 	Width     float64 // that cells usually need, in characters
 	Stored    Stored
-	// Facts reads it from what was fetched, where it is kept by its key; nil for one that has a place of its own. A nil cell
-	// is not known, or makes no sense.
+	// Facts reads it from what was fetched, where it is kept by its key; nil for one that has a place of its own. A nil
+	// cell is not known, or makes no sense.
 	Facts func(*page.Facts) any
 	cell  func(*Row) any
 }
@@ -91,7 +92,8 @@ var All = []Column{
 		Facts: func(f *page.Facts) any { return said(f.Protocol) },
 	},
 	{
-		Key: "modified", Name: "modified", Kind: Words, Width: 30, Say: "when it last changed, as its Last-Modified header says",
+		Key: "modified", Name: "modified", Kind: Words, Width: 30,
+		Say:   "when it last changed, as its Last-Modified header says",
 		Facts: func(f *page.Facts) any { return said(f.HeaderValue("Last-Modified")) },
 	},
 	{
@@ -135,7 +137,8 @@ var All = []Column{
 		Stored: Stored{OfPage, "hreflang", ""}, cell: func(p *Row) any { return said(p.Hreflang) },
 	},
 	{
-		Key: "canonical", Name: "canonical", Kind: Words, Width: 60, Say: "the address that it declares to be the one to show",
+		Key: "canonical", Name: "canonical", Kind: Words, Width: 60,
+		Say:    "the address that it declares to be the one to show",
 		Stored: Stored{OfPage, "canonical", ""}, cell: func(p *Row) any { return said(p.Canonical) },
 	},
 	{
@@ -155,7 +158,8 @@ var All = []Column{
 		Stored: Stored{OfPage, "bytes", ""}, cell: func(p *Row) any { return positive(p.Bytes) },
 	},
 	{
-		Key: "transferred", Name: "transferred", Kind: Whole, Unit: "bytes", Width: 11, Say: "of the body, as it came over the wire",
+		Key: "transferred", Name: "transferred", Kind: Whole, Unit: "bytes", Width: 11,
+		Say:   "of the body, as it came over the wire",
 		Facts: func(f *page.Facts) any { return positive(f.Transferred) },
 	},
 	{
@@ -167,7 +171,8 @@ var All = []Column{
 		Stored: Stored{OfPage, "images", "-1"}, cell: func(p *Row) any { return known(p.Images) },
 	},
 	{
-		Key: "altsMissing", Name: "alts missing", Kind: Whole, Width: 12, Say: "images without an alternative text, be it empty",
+		Key: "altsMissing", Name: "alts missing", Kind: Whole, Width: 12,
+		Say: "images without an alternative text, be it empty",
 		Facts: ofDocument(func(d *page.Document) any {
 			n := 0
 			for i := range d.Images {
@@ -222,11 +227,13 @@ var All = []Column{
 	},
 	{
 		Key: "authority", Name: "authority", Kind: Decimal, Width: 10, Say: "by the links of the site",
-		Stored: Stored{OfStanding, "authority", "0"}, cell: func(p *Row) any { return p.ofPage(digits(p.Authority, 4)) },
+		Stored: Stored{OfStanding, "authority", "0"},
+		cell:   func(p *Row) any { return p.ofPage(digits(p.Authority, 4)) },
 	},
 	{
 		Key: "importance", Name: "importance", Kind: Decimal, Width: 12, Say: "its weight in health",
-		Stored: Stored{OfStanding, "importance", "0"}, cell: func(p *Row) any { return p.ofPage(digits(p.Importance, 4)) },
+		Stored: Stored{OfStanding, "importance", "0"},
+		cell:   func(p *Row) any { return p.ofPage(digits(p.Importance, 4)) },
 	},
 	{
 		Key: "health", Name: "health", Kind: Decimal, Unit: "points", Width: 10, Say: "of the page by itself",

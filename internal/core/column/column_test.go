@@ -24,7 +24,8 @@ func TestColumns(t *testing.T) {
 		if got := Named(strings.ToUpper(c.Name)); len(got) != 1 || got[0].Key != c.Key {
 			t.Errorf("%q finds %d columns", c.Name, len(got))
 		}
-		if v := c.Of(zero); v != nil && c.Kind != Whole && c.Kind != YesNo && c.Key != "address" && c.Key != "role" && c.Key != "outcome" && c.Key != "foundBy" {
+		if v := c.Of(zero); v != nil && c.Kind != Whole && c.Kind != YesNo && c.Key != "address" && c.Key != "role" &&
+			c.Key != "outcome" && c.Key != "foundBy" {
 			t.Errorf("%q of an address without an answer is %v", c.Key, v)
 		}
 	}
@@ -38,7 +39,8 @@ func TestCells(t *testing.T) {
 	none, clicks, health := 0, 2, 54.27751374
 	p := &Row{HTML: true, Status: 200, Headings: &none, Clicks: &clicks, Health: &health, Authority: 0.044016}
 	for name, want := range map[string]any{
-		"status": 200, "headings": 0, "clicks": 2, "health": 54.28, "authority": 0.044, "layout": nil, "images": nil, "canonical": nil, "title": "", "indexable": false, "bytes": nil,
+		"status": 200, "headings": 0, "clicks": 2, "health": 54.28, "authority": 0.044, "layout": nil, "images": nil,
+		"canonical": nil, "title": "", "indexable": false, "bytes": nil,
 	} {
 		if got := Named(name)[0].Of(p); got != want {
 			t.Errorf("%s is %v, want %v", name, got, want)
@@ -54,10 +56,11 @@ func TestCells(t *testing.T) {
 
 // TestMore: what is read from facts is found again under the column's name, and is unknown where it was not kept.
 func TestMore(t *testing.T) {
-	facts := &page.Facts{Protocol: "HTTP/2", Transferred: 900, Header: []page.Field{{Name: "Last-Modified", Value: "Mon, 02 Nov 2026"}}, Document: &page.Document{
-		Images: []page.Image{{HasAlt: true}, {}, {}}, Scripts: []page.Script{{}},
-		Data: []structured.Item{{Types: []string{"Event", "Place"}}, {Types: []string{"Event"}}},
-	}}
+	facts := &page.Facts{Protocol: "HTTP/2", Transferred: 900,
+		Header: []page.Field{{Name: "Last-Modified", Value: "Mon, 02 Nov 2026"}}, Document: &page.Document{
+			Images: []page.Image{{HasAlt: true}, {}, {}}, Scripts: []page.Script{{}},
+			Data: []structured.Item{{Types: []string{"Event", "Place"}}, {Types: []string{"Event"}}},
+		}}
 	kept := &Row{More: map[string]any{}}
 	for key, v := range More(facts) {
 		if n, ok := v.(int); ok {
@@ -66,7 +69,8 @@ func TestMore(t *testing.T) {
 		kept.More[key] = v
 	}
 	for name, want := range map[string]any{
-		"protocol": "HTTP/2", "transferred": 900, "alts missing": 2, "scripts": 1, "data types": "Event, Place", "modified": "Mon, 02 Nov 2026",
+		"protocol": "HTTP/2", "transferred": 900, "alts missing": 2, "scripts": 1, "data types": "Event, Place",
+		"modified": "Mon, 02 Nov 2026",
 	} {
 		c := Named(name)[0]
 		if got := c.Of(kept); got != want {

@@ -110,7 +110,8 @@ func (s *scanner) step(i int) int {
 	case c == ';':
 		s.end(i)
 		s.begin(i + 1)
-	case (c == 'u' || c == 'U') && len(css) >= i+4 && strings.EqualFold(css[i:i+4], "url(") && (i == 0 || !IsNameByte(css[i-1])):
+	case (c == 'u' || c == 'U') && len(css) >= i+4 && strings.EqualFold(css[i:i+4], "url(") &&
+		(i == 0 || !IsNameByte(css[i-1])):
 		address, next := readURL(css, i+4)
 		kind := Image
 		switch {
@@ -128,7 +129,8 @@ func (s *scanner) step(i int) int {
 func (s *scanner) begin(i int) { s.from, s.pending, s.broken = i, s.pending[:0], false }
 
 func (s *scanner) add(i, next int, kind Kind, address string) {
-	if address == "" || strings.HasPrefix(address, "data:") || strings.HasPrefix(address, "#") || len(s.out)+len(s.pending) >= mostReferences {
+	if address == "" || strings.HasPrefix(address, "data:") || strings.HasPrefix(address, "#") ||
+		len(s.out)+len(s.pending) >= mostReferences {
 		return
 	}
 	s.line += strings.Count(s.css[s.counted:i], "\n")
@@ -141,8 +143,10 @@ func (s *scanner) add(i, next int, kind Kind, address string) {
 
 // nests are at-rules with rules in them, holds those with declarations.
 var (
-	nests = map[string]bool{"media": true, "supports": true, "layer": true, "container": true, "scope": true, "starting-style": true, "document": true, "keyframes": true}
-	holds = map[string]bool{"page": true, "counter-style": true, "property": true, "font-palette-values": true, "view-transition": true, "position-try": true}
+	nests = map[string]bool{"media": true, "supports": true, "layer": true, "container": true, "scope": true,
+		"starting-style": true, "document": true, "keyframes": true}
+	holds = map[string]bool{"page": true, "counter-style": true, "property": true, "font-palette-values": true,
+		"view-transition": true, "position-try": true}
 )
 
 // enter opens a block; what stood in front of it was no declaration.

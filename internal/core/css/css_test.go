@@ -67,15 +67,22 @@ func TestMatch(t *testing.T) {
 	}
 	for selectors, want := range map[string]Answer{
 		"p": Yes, "P": Yes, "*": Yes, ".bed": Yes, ".bed.wet": Yes, "div.wet": Yes, "#top": Yes, "body#top.home": Yes,
-		":root": Yes, "p::before": Yes, "p:after": Yes, "main p": Yes, "body .bed>p": Yes, "main > .bed > p": Yes, `.md\:link`: Yes, `.md\3a link`: Yes,
+		":root": Yes, "p::before": Yes, "p:after": Yes, "main p": Yes, "body .bed>p": Yes, "main > .bed > p": Yes,
+		`.md\:link`: Yes, `.md\3a link`: Yes,
 		".frame, p": Yes, "html body main div p": Yes, "body * p": Yes, "h1, \n h2, footer   a": Yes,
-		".Bed": No, ".frame": No, "p.bed": No, "body#home": No, "main > p": No, "footer p": No, "p .bed": No, ".bed .bed": No, "a:hover p": No, "html > p": No,
-		".frame:hover": No, "a > *": No, ".frame, .more": No, "main + p": No, "body > .bed > p": No, ".frame:not(.x, p)": No, ".bed::before p::after a": No,
-		"#gone": Perhaps, "aside#gone": No, "div#top": No, // one of the list's parts, whose ids are not kept, may have it
+		".Bed": No, ".frame": No, "p.bed": No, "body#home": No, "main > p": No, "footer p": No, "p .bed": No,
+		".bed .bed": No, "a:hover p": No, "html > p": No,
+		".frame:hover": No, "a > *": No, ".frame, .more": No, "main + p": No, "body > .bed > p": No,
+		".frame:not(.x, p)": No, ".bed::before p::after a": No,
+		// one of the list's parts, whose ids are not kept, may have it
+		"#gone": Perhaps, "aside#gone": No, "div#top": No,
 		"#left": Perhaps, "#part-1 b": Perhaps, // several elements stand so
-		"p:hover": Perhaps, "p:first-child": Perhaps, "a[href]": Perhaps, `a[title="a, b] .frame"]`: Perhaps, "main + footer": Perhaps, "main ~ footer a": Perhaps,
-		".bed:not(.dry)": Perhaps, ":is(.bed, .frame)": Perhaps, "svg|a": Perhaps, "": Perhaps, ">": Perhaps, "p >": Perhaps, "p > > p": Perhaps, ".": Perhaps, "p:": Perhaps,
-		"p:not(": Perhaps, "a[": Perhaps, "& p": Perhaps, "50%": Perhaps, ".9a": Perhaps, strings.Repeat("p ", 60): Perhaps,
+		"p:hover": Perhaps, "p:first-child": Perhaps, "a[href]": Perhaps, `a[title="a, b] .frame"]`: Perhaps,
+		"main + footer": Perhaps, "main ~ footer a": Perhaps,
+		".bed:not(.dry)": Perhaps, ":is(.bed, .frame)": Perhaps, "svg|a": Perhaps, "": Perhaps, ">": Perhaps,
+		"p >": Perhaps, "p > > p": Perhaps, ".": Perhaps, "p:": Perhaps,
+		"p:not(": Perhaps, "a[": Perhaps, "& p": Perhaps, "50%": Perhaps, ".9a": Perhaps,
+		strings.Repeat("p ", 60): Perhaps,
 	} {
 		for name, o := range map[string]*Outline{"as built": outlined(), "packed": packed} {
 			if got := o.Match(selectors); got != want {
@@ -89,7 +96,8 @@ func TestMatch(t *testing.T) {
 	for _, c := range []struct {
 		rules, under string
 		want         Answer
-	}{{"p", "", Yes}, {"", "p", Perhaps}, {"h1", "p", Perhaps}, {"p", "h1", Yes}, {"h1", "h2", No}, {"", "", Perhaps}, {"p:hover", "h1", Perhaps}} {
+	}{{"p", "", Yes}, {"", "p", Perhaps}, {"h1", "p", Perhaps}, {"p", "h1", Yes}, {"h1", "h2", No}, {"", "",
+		Perhaps}, {"p:hover", "h1", Perhaps}} {
 		if got := packed.Applies(c.rules, c.under); got != c.want {
 			t.Errorf("rules %q, under conditions %q: %d, want %d", c.rules, c.under, got, c.want)
 		}
@@ -153,7 +161,8 @@ func FuzzUnpack(f *testing.F) {
 		}
 		o.Match(selectors)
 		again, err := Unpack(o.Pack())
-		if err != nil || !slices.Equal(again.nodes, o.nodes) || !slices.Equal(again.tokens, o.tokens) || !slices.Equal(again.names, o.names) || !slices.Equal(again.ids, o.ids) {
+		if err != nil || !slices.Equal(again.nodes, o.nodes) || !slices.Equal(again.tokens, o.tokens) ||
+			!slices.Equal(again.names, o.names) || !slices.Equal(again.ids, o.ids) {
 			t.Errorf("packed anew it is another: %v", err)
 		}
 	})

@@ -44,7 +44,8 @@ func (p *Parser) bodyStart() (done bool) {
 		if !p.isOpen(atom.Template) {
 			p.takeAttributes(p.open[0])
 		}
-	case atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Noframes, atom.Script, atom.Style, atom.Template, atom.Title:
+	case atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Noframes, atom.Script, atom.Style,
+		atom.Template, atom.Title:
 		return p.inHead()
 	case atom.Body:
 		if len(p.open) >= 2 && p.node(p.open[1]).Name == atom.Body && !p.isOpen(atom.Template) {
@@ -60,8 +61,10 @@ func (p *Parser) bodyStart() (done bool) {
 		p.open = p.open[:1]
 		p.insert()
 		p.mode = inFrameset
-	case atom.Address, atom.Article, atom.Aside, atom.Blockquote, atom.Center, atom.Details, atom.Dialog, atom.Dir, atom.Div, atom.Dl,
-		atom.Fieldset, atom.Figcaption, atom.Figure, atom.Footer, atom.Header, atom.Hgroup, atom.Main, atom.Menu, atom.Nav, atom.Ol,
+	case atom.Address, atom.Article, atom.Aside, atom.Blockquote, atom.Center, atom.Details, atom.Dialog, atom.Dir,
+		atom.Div, atom.Dl,
+		atom.Fieldset, atom.Figcaption, atom.Figure, atom.Footer, atom.Header, atom.Hgroup, atom.Main, atom.Menu,
+		atom.Nav, atom.Ol,
 		atom.P, atom.Search, atom.Section, atom.Summary, atom.Ul:
 		p.closeParagraph()
 		p.insert()
@@ -112,7 +115,8 @@ func (p *Parser) bodyStart() (done bool) {
 		p.closeLink()
 		p.reopen()
 		p.insertFormatting()
-	case atom.B, atom.Big, atom.Code, atom.Em, atom.Font, atom.I, atom.S, atom.Small, atom.Strike, atom.Strong, atom.Tt, atom.U:
+	case atom.B, atom.Big, atom.Code, atom.Em, atom.Font, atom.I, atom.S, atom.Small, atom.Strike, atom.Strong, atom.Tt,
+		atom.U:
 		p.reopen()
 		p.insertFormatting()
 	case atom.Nobr:
@@ -143,7 +147,8 @@ func (p *Parser) bodyStart() (done bool) {
 		}
 	case atom.Frame:
 		p.ignoreFrame()
-	case atom.Caption, atom.Col, atom.Colgroup, atom.Head, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr:
+	case atom.Caption, atom.Col, atom.Colgroup, atom.Head, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead,
+		atom.Tr:
 	default:
 		return p.bodyControl()
 	}
@@ -247,7 +252,8 @@ func (p *Parser) closeItem(x, y atom.Atom) {
 		case n.Space == HTML && (n.Name == x || n.Name == y):
 			p.popTo(i)
 			return
-		case n.Class&special != 0 && (n.Space != HTML || n.Name != atom.Address && n.Name != atom.Div && n.Name != atom.P):
+		case n.Class&special != 0 && (n.Space != HTML || n.Name != atom.Address && n.Name != atom.Div &&
+			n.Name != atom.P):
 			return
 		}
 	}
@@ -285,8 +291,10 @@ func (p *Parser) bodyEnd() (done bool) {
 			p.mode = afterBody
 			return false
 		}
-	case atom.Address, atom.Article, atom.Aside, atom.Blockquote, atom.Button, atom.Center, atom.Details, atom.Dialog, atom.Dir, atom.Div,
-		atom.Dl, atom.Fieldset, atom.Figcaption, atom.Figure, atom.Footer, atom.Header, atom.Hgroup, atom.Listing, atom.Main, atom.Menu,
+	case atom.Address, atom.Article, atom.Aside, atom.Blockquote, atom.Button, atom.Center, atom.Details, atom.Dialog,
+		atom.Dir, atom.Div,
+		atom.Dl, atom.Fieldset, atom.Figcaption, atom.Figure, atom.Footer, atom.Header, atom.Hgroup, atom.Listing,
+		atom.Main, atom.Menu,
 		atom.Nav, atom.Ol, atom.Pre, atom.Search, atom.Section, atom.Select, atom.Summary, atom.Ul:
 		p.closeBlock(anyScope, t.name)
 	case atom.Form:
@@ -311,7 +319,8 @@ func (p *Parser) bodyEnd() (done bool) {
 			p.fault(Misnested, p.bytes(t.data), t.at)
 		}
 		p.popTo(i)
-	case atom.A, atom.B, atom.Big, atom.Code, atom.Em, atom.Font, atom.I, atom.Nobr, atom.S, atom.Small, atom.Strike, atom.Strong, atom.Tt, atom.U:
+	case atom.A, atom.B, atom.Big, atom.Code, atom.Em, atom.Font, atom.I, atom.Nobr, atom.S, atom.Small, atom.Strike,
+		atom.Strong, atom.Tt, atom.U:
 		p.closeFormatting(t.name)
 	case atom.Applet, atom.Marquee, atom.Object:
 		if p.closeBlock(anyScope, t.name) {

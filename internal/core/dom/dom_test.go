@@ -36,7 +36,8 @@ func outline(t *Tree) string {
 			var attrs []string
 			t.Attributes(n, func(name, value string) { attrs = append(attrs, fmt.Sprintf(" %s=%q", name, value)) })
 			slices.Sort(attrs)
-			fmt.Fprintf(&b, "%*s<%s%s%s>\n", depth, "", [...]string{"", "svg ", "math "}[n.Space], t.Data(n), strings.Join(attrs, ""))
+			fmt.Fprintf(&b, "%*s<%s%s%s>\n", depth, "", [...]string{"", "svg ", "math "}[n.Space], t.Data(n),
+				strings.Join(attrs, ""))
 			walk(c, depth+1)
 		}
 		flush()
@@ -112,7 +113,8 @@ func module(t testing.TB) string {
 
 // cases are the documents of the standard's own test suite, as the library carries it.
 func cases(t testing.TB) (out [][]byte) {
-	files, _ := filepath.Glob(filepath.Join(module(t), "html", "testdata", "html5lib-tests", "tree-construction", "*.dat"))
+	files, _ := filepath.Glob(filepath.Join(module(t), "html", "testdata", "html5lib-tests", "tree-construction",
+		"*.dat"))
 	for _, f := range files {
 		data, err := os.ReadFile(f)
 		if err != nil {
@@ -196,7 +198,8 @@ func TestFaults(t *testing.T) {
 // with the square of a hostile page.
 func TestNothingPiles(t *testing.T) {
 	var p Parser
-	for _, part := range []string{"<object>", "<td><table>", "<template>", "<template><td><li>", "<b><object>", "<p><b c=%d></p>", "<a><div>", "<caption><table>", "<h1><b>"} {
+	for _, part := range []string{"<object>", "<td><table>", "<template>", "<template><td><li>", "<b><object>",
+		"<p><b c=%d></p>", "<a><div>", "<caption><table>", "<h1><b>"} {
 		var src strings.Builder
 		for i := range 20_000 {
 			src.WriteString(strings.ReplaceAll(part, "%d", strconv.Itoa(i)))
@@ -219,10 +222,14 @@ func FuzzParse(f *testing.F) {
 		has := func(s string) bool { return bytes.Contains(low, []byte(s)) }
 		switch { // where the library does otherwise than the standard
 		case has("<!doctype"), has("<!--") && has("script"), has("template") && (has("<svg") || has("<math")),
-			has("<frameset") && has("<plaintext"),                                            // that is ignored, and no raw text begins
-			bytes.HasSuffix(src, []byte("</")),                                               // that is one text with what stands before it
-			has("<caption") && has("<th"),                                                    // a th ends a caption as a td does
-			(has("<pre") || has("<listing") || has("<textarea")) && (has("\n") || has("&#")): // just a line feed at once is left out
+			// that is ignored, and no raw text begins
+			has("<frameset") && has("<plaintext"),
+			// that is one text with what stands before it
+			bytes.HasSuffix(src, []byte("</")),
+			// a th ends a caption as a td does
+			has("<caption") && has("<th"),
+			// just a line feed at once is left out
+			(has("<pre") || has("<listing") || has("<textarea")) && (has("\n") || has("&#")):
 			return
 		}
 		if len(src)%2 == 0 {

@@ -12,7 +12,8 @@ func (p *Parser) isForeign() bool {
 	switch {
 	case n.Space == HTML, t.kind == end:
 		return false
-	case isTextPoint(n) && (t.kind == textToken || t.kind == startTag && t.name != atom.Mglyph && t.name != atom.Malignmark):
+	case isTextPoint(n) && (t.kind == textToken || t.kind == startTag && t.name != atom.Mglyph &&
+		t.name != atom.Malignmark):
 		return false
 	case n.Space == MathML && n.Name == atom.AnnotationXml && t.kind == startTag && t.name == atom.Svg:
 		return false
@@ -36,7 +37,8 @@ func (p *Parser) isHTMLPoint(n *Node) bool {
 	for _, a := range p.tree.attrs[n.attrs:n.attrsEnd] {
 		if string(p.bytes(a.name)) == "encoding" {
 			value := p.bytes(a.value)
-			return bytes.EqualFold(value, []byte("text/html")) || bytes.EqualFold(value, []byte("application/xhtml+xml"))
+			return bytes.EqualFold(value, []byte("text/html")) ||
+				bytes.EqualFold(value, []byte("application/xhtml+xml"))
 		}
 	}
 	return false
@@ -78,9 +80,12 @@ func (p *Parser) foreign() (done bool) {
 // breaksOut tells whether a start tag ends the foreign content, as no such element can be in it.
 func (p *Parser) breaksOut() bool {
 	switch p.tok.name {
-	case atom.B, atom.Big, atom.Blockquote, atom.Body, atom.Br, atom.Center, atom.Code, atom.Dd, atom.Div, atom.Dl, atom.Dt, atom.Em,
-		atom.Embed, atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6, atom.Head, atom.Hr, atom.I, atom.Img, atom.Li, atom.Listing,
-		atom.Menu, atom.Meta, atom.Nobr, atom.Ol, atom.P, atom.Pre, atom.Ruby, atom.S, atom.Small, atom.Span, atom.Strong, atom.Strike,
+	case atom.B, atom.Big, atom.Blockquote, atom.Body, atom.Br, atom.Center, atom.Code, atom.Dd, atom.Div, atom.Dl,
+		atom.Dt, atom.Em,
+		atom.Embed, atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6, atom.Head, atom.Hr, atom.I, atom.Img, atom.Li,
+		atom.Listing,
+		atom.Menu, atom.Meta, atom.Nobr, atom.Ol, atom.P, atom.Pre, atom.Ruby, atom.S, atom.Small, atom.Span,
+		atom.Strong, atom.Strike,
 		atom.Sub, atom.Sup, atom.Table, atom.Tt, atom.U, atom.Ul, atom.Var:
 		return true
 	case atom.Font:

@@ -12,7 +12,8 @@ func (p *Parser) clone(id ID) ID {
 	n := p.node(id)
 	p.copies++
 	p.tree.Nodes = append(p.tree.Nodes, Node{
-		Kind: Element, Space: n.Space, Again: true, Class: n.Class, Name: n.Name, At: n.At, data: n.data, attrs: n.attrs, attrsEnd: n.attrsEnd,
+		Kind: Element, Space: n.Space, Again: true, Class: n.Class, Name: n.Name, At: n.At, data: n.data,
+		attrs: n.attrs, attrsEnd: n.attrsEnd,
 	})
 	return ID(len(p.tree.Nodes) - 1)
 }

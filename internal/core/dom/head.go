@@ -158,7 +158,8 @@ func (p *Parser) afterHead() (done bool) {
 			p.insert()
 			p.mode = inFrameset
 			return true
-		case atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Noframes, atom.Script, atom.Style, atom.Template, atom.Title:
+		case atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Noframes, atom.Script, atom.Style,
+			atom.Template, atom.Title:
 			head, at := p.head, len(p.open)
 			p.push(head)
 			done = p.inHead()

@@ -167,7 +167,8 @@ func (p *Parser) insert() ID {
 // insertVoid puts in the element of the token, which has no content.
 func (p *Parser) insertVoid() ID {
 	t := &p.tok
-	return p.put(Node{Kind: Element, Name: t.name, Class: t.class, data: t.data, At: t.at, attrs: t.attrs, attrsEnd: t.attrsEnd})
+	return p.put(Node{Kind: Element, Name: t.name, Class: t.class, data: t.data, At: t.at, attrs: t.attrs,
+		attrsEnd: t.attrsEnd})
 }
 
 // insertRaw puts in an element whose content is no markup (13.2.6.2).
@@ -237,7 +238,8 @@ func (p *Parser) takeAttributes(id ID) {
 	first := len(attrs)
 	attrs = append(attrs, had...)
 	for _, a := range attrs[p.tok.attrs:p.tok.attrsEnd] {
-		if !slices.ContainsFunc(had, func(b Attr) bool { return bytes.Equal(p.bytes(a.name), p.bytes(b.name)) }) && len(attrs)-first < maxAttributes {
+		if !slices.ContainsFunc(had, func(b Attr) bool { return bytes.Equal(p.bytes(a.name), p.bytes(b.name)) }) &&
+			len(attrs)-first < maxAttributes {
 			attrs = append(attrs, a)
 		}
 	}

@@ -65,8 +65,9 @@ type Parser struct {
 func (p *Parser) Parse(src []byte) *Tree {
 	t := &p.tree
 	*p = Parser{
-		tree: Tree{Nodes: append(t.Nodes[:0], Node{At: Implied}), Faults: t.Faults[:0], Frames: t.Frames[:0], attrs: t.attrs[:0]},
-		src:  src, add: p.add[:0], open: p.open[:0], active: p.active[:0], templates: p.templates[:0],
+		tree: Tree{Nodes: append(t.Nodes[:0], Node{At: Implied}), Faults: t.Faults[:0], Frames: t.Frames[:0],
+			attrs: t.attrs[:0]},
+		src: src, add: p.add[:0], open: p.open[:0], active: p.active[:0], templates: p.templates[:0],
 		framesetOK: true, headEnd: -1, noLineFeed: -1,
 	}
 	p.tree.Quirks = true
@@ -282,7 +283,8 @@ func (p *Parser) isOpen(a atom.Atom) bool {
 // clearTo closes elements until the current one has one of the names.
 func (p *Parser) clearTo(names ...atom.Atom) {
 	for i := len(p.open) - 1; i >= 0; i-- {
-		if n := p.node(p.open[i]); n.Space == HTML && (slices.Contains(names, n.Name) || n.Name == atom.Template || n.Name == atom.Html) {
+		if n := p.node(p.open[i]); n.Space == HTML &&
+			(slices.Contains(names, n.Name) || n.Name == atom.Template || n.Name == atom.Html) {
 			if i+1 < len(p.open) {
 				p.unclosed(p.open[i+1])
 				p.popTo(i + 1)

@@ -74,7 +74,8 @@ func (p *Parser) table() (done bool) {
 				p.resetMode()
 			}
 			return true
-		case atom.Body, atom.Caption, atom.Col, atom.Colgroup, atom.Html, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr:
+		case atom.Body, atom.Caption, atom.Col, atom.Colgroup, atom.Html, atom.Tbody, atom.Td, atom.Tfoot, atom.Th,
+			atom.Thead, atom.Tr:
 			p.stray()
 			return true
 		case atom.Template:
@@ -104,7 +105,8 @@ func (p *Parser) caption() (done bool) {
 			return true
 		case atom.Table:
 			return !p.closeCaption()
-		case atom.Body, atom.Col, atom.Colgroup, atom.Html, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead, atom.Tr:
+		case atom.Body, atom.Col, atom.Colgroup, atom.Html, atom.Tbody, atom.Td, atom.Tfoot, atom.Th, atom.Thead,
+			atom.Tr:
 			p.stray()
 			return true
 		}
@@ -213,7 +215,10 @@ func (p *Parser) tableBody() (done bool) {
 
 // closeGroup closes the open group of rows.
 func (p *Parser) closeGroup() bool {
-	i := p.findBy(tableScope, func(n *Node) bool { return n.Name == atom.Tbody || n.Name == atom.Thead || n.Name == atom.Tfoot })
+	i := p.findBy(tableScope, func(n *Node) bool {
+		return n.Name == atom.Tbody || n.Name == atom.Thead ||
+			n.Name == atom.Tfoot
+	})
 	if i < 0 {
 		return false
 	}
@@ -323,7 +328,8 @@ func (p *Parser) template() (done bool) {
 		return p.body()
 	case startTag:
 		switch t.name {
-		case atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Noframes, atom.Script, atom.Style, atom.Template, atom.Title:
+		case atom.Base, atom.Basefont, atom.Bgsound, atom.Link, atom.Meta, atom.Noframes, atom.Script, atom.Style,
+			atom.Template, atom.Title:
 			return p.inHead()
 		case atom.Caption, atom.Colgroup, atom.Tbody, atom.Tfoot, atom.Thead:
 			p.mode = inTable

@@ -177,7 +177,8 @@ func (p *Parser) tag(at, i int, kind tokenKind) {
 	name := atom.Lookup(p.bytes(data))
 	first := len(p.tree.attrs)
 	p.repeated = false
-	p.tok = token{kind: kind, name: name, class: classes.of(name), at: int32(at), data: data, attrs: int32(first), attrsEnd: int32(first)}
+	p.tok = token{kind: kind, name: name, class: classes.of(name), at: int32(at), data: data, attrs: int32(first),
+		attrsEnd: int32(first)}
 	for {
 		for i < len(src) && bytesIn[src[i]]&space != 0 {
 			i++

@@ -129,8 +129,10 @@ type FileChange struct {
 // Compare sets two sides together. Confirmed tells whether a fix was once confirmed to be gone.
 func Compare(before, after Side, confirmed func(fix string) bool) *Report {
 	r := &Report{
-		New: []fixlist.Fix{}, Returned: []fixlist.Fix{}, Gone: []fixlist.Fix{}, Unseen: []fixlist.Fix{}, Became: []Became{},
-		Appeared: []Seen{}, Vanished: []Seen{}, NotSeen: []Seen{}, Moved: []Moved{}, Changes: []Change{}, Files: []FileChange{}, Notes: []string{},
+		New: []fixlist.Fix{}, Returned: []fixlist.Fix{}, Gone: []fixlist.Fix{}, Unseen: []fixlist.Fix{},
+		Became:   []Became{},
+		Appeared: []Seen{}, Vanished: []Seen{}, NotSeen: []Seen{}, Moved: []Moved{}, Changes: []Change{},
+		Files: []FileChange{}, Notes: []string{},
 	}
 	c := comparison{before: before, after: after, out: r}
 	c.pages()
@@ -164,8 +166,10 @@ func (c *comparison) step() Step {
 		then = sheet.Tab(*c.before.Then)
 	}
 	return step(sides{
-		told: c.before.Health, toldAfter: c.after.Health, then: then, judged: judged, before: old, after: c.after.Sheet.Tab(c.after.Adjust),
-		notSeen: func(a string) bool { return c.unseen[a] }, notSeenThen: func(a string) bool { return c.unseenThen[a] },
+		told: c.before.Health, toldAfter: c.after.Health, then: then, judged: judged, before: old,
+		after:       c.after.Sheet.Tab(c.after.Adjust),
+		notSeen:     func(a string) bool { return c.unseen[a] },
+		notSeenThen: func(a string) bool { return c.unseenThen[a] },
 	})
 }
 
@@ -282,7 +286,8 @@ func (c *comparison) fixes(confirmed func(string) bool) {
 	for i := range old.Fixes {
 		had[old.Fixes[i].ID] = true
 	}
-	look := NewLook(c.after.Sheet, func(a string) bool { return c.after.Pages[a].Outcome != "" }, func(fix string) bool { return had[fix] })
+	look := NewLook(c.after.Sheet, func(a string) bool { return c.after.Pages[a].Outcome != "" },
+		func(fix string) bool { return had[fix] })
 	for i := range old.Fixes {
 		f := &old.Fixes[i]
 		if have[f.ID] {
@@ -456,7 +461,8 @@ func (c *comparison) files() {
 // repeats tells a file that is the same over http and https.
 func (f FileChange) repeats(o FileChange) bool {
 	bare := func(address string) string { return strings.TrimPrefix(strings.TrimPrefix(address, "https"), "http") }
-	return f.Kind == o.Kind && bare(f.Address) == bare(o.Address) && slices.Equal(f.Gone, o.Gone) && slices.Equal(f.New, o.New)
+	return f.Kind == o.Kind && bare(f.Address) == bare(o.Address) && slices.Equal(f.Gone, o.Gone) &&
+		slices.Equal(f.New, o.New)
 }
 
 // listed is what a sitemap lists, an address a line, so that dates that change each day are not told;
@@ -486,7 +492,8 @@ type place struct{ check, address string }
 // listed whether a fix had a line of its own on the earlier list.
 func NewLook(s *fixlist.Sheet, fetched, listed func(string) bool) *Look {
 	l := &Look{
-		lines: map[place][]string{}, kinds: map[string]fixlist.Kind{}, causes: map[string]map[string]bool{}, rules: s.Rules(),
+		lines: map[place][]string{}, kinds: map[string]fixlist.Kind{}, causes: map[string]map[string]bool{},
+		rules:   s.Rules(),
 		fetched: fetched, listed: listed,
 	}
 	s.EachFinding(func(f fixlist.Found) {
@@ -513,7 +520,8 @@ func (l *Look) fails(f *fixlist.Fix, address string) bool {
 		return l.causes[f.ID][address]
 	}
 	if len(f.Targets) > 0 {
-		return slices.ContainsFunc(f.Targets, func(t string) bool { return l.causes[fixlist.TargetID(f.Check, t)][address] })
+		return slices.ContainsFunc(f.Targets,
+			func(t string) bool { return l.causes[fixlist.TargetID(f.Check, t)][address] })
 	}
 	for _, id := range l.lines[place{f.Check, address}] {
 		if id == f.ID || !ofCause(l.kinds[id]) || !l.listed(id) {

@@ -16,9 +16,12 @@ import (
 )
 
 var (
-	dead  = &check.Check{ID: "dead", Group: "links", Severity: check.Error, Gather: check.ByTarget, Scope: check.Documents, Line: "{link} to {target} is dead"}
-	thing = &check.Check{ID: "thing", Group: "headings", Severity: check.Warning, Scope: check.Documents, Line: "A thing is wrong"}
-	whole = &check.Check{ID: "whole", Group: "safety", Severity: check.Notice, Scope: check.WholeSite, Line: "The site is open"}
+	dead = &check.Check{ID: "dead", Group: "links", Severity: check.Error, Gather: check.ByTarget,
+		Scope: check.Documents, Line: "{link} to {target} is dead"}
+	thing = &check.Check{ID: "thing", Group: "headings", Severity: check.Warning, Scope: check.Documents,
+		Line: "A thing is wrong"}
+	whole = &check.Check{ID: "whole", Group: "safety", Severity: check.Notice, Scope: check.WholeSite,
+		Line: "The site is open"}
 )
 
 func address(i int) string { return fmt.Sprintf("http://fernhollow.example/%02d", i) }
@@ -30,7 +33,8 @@ func sheet(pages []int, found ...check.Finding) *fixlist.Sheet {
 		s.Addresses = append(s.Addresses, survey.Address{URL: address(n), State: survey.Fetched})
 	}
 	for i := range pages {
-		s.Add(int32(i), &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered, Document: &page.Document{}}, -1, -1, nil)
+		s.Add(int32(i), &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered,
+			Document: &page.Document{}}, -1, -1, nil)
 	}
 	s.Finish()
 	c := fixlist.NewCollector([]*check.Check{dead, thing, whole})
@@ -43,7 +47,8 @@ func sheet(pages []int, found ...check.Finding) *fixlist.Sheet {
 }
 
 func link(from int, to string) check.Finding {
-	return check.Finding{Check: dead, Page: int32(from), Places: []check.Place{{Target: "http://fernhollow.example/" + to, At: "main > p 1"}}}
+	return check.Finding{Check: dead, Page: int32(from),
+		Places: []check.Place{{Target: "http://fernhollow.example/" + to, At: "main > p 1"}}}
 }
 
 func wrong(on int) check.Finding {
@@ -52,9 +57,11 @@ func wrong(on int) check.Finding {
 
 // side is a crawl as a comparison takes it.
 func side(s *fixlist.Sheet, pages ...int) Side {
-	out := Side{Health: s.Build(fixlist.Adjustment{}).Health, Judged: s, Sheet: s, Complete: true, Pages: map[string]Page{}, Known: map[string]string{}}
+	out := Side{Health: s.Build(fixlist.Adjustment{}).Health, Judged: s, Sheet: s, Complete: true,
+		Pages: map[string]Page{}, Known: map[string]string{}}
 	for _, n := range pages {
-		out.Pages[address(n)] = Page{Status: 200, Outcome: "ok", HTML: true, Indexable: true, Title: fmt.Sprint("page ", n), TextHash: uint64(1000 + n)}
+		out.Pages[address(n)] = Page{Status: 200, Outcome: "ok", HTML: true, Indexable: true,
+			Title: fmt.Sprint("page ", n), TextHash: uint64(1000 + n)}
 	}
 	return out
 }
@@ -154,7 +161,8 @@ func TestCompare(t *testing.T) {
 	if got := lines(first.New); got != "Link to /c is dead, on 5 pages" {
 		t.Errorf("new: %s", got)
 	}
-	if first.Still != 2 || len(first.NotSeen) != 1 || first.NotSeen[0] != (Seen{address(9), "now: blocked"}) || len(first.Vanished) != 0 {
+	if first.Still != 2 || len(first.NotSeen) != 1 || first.NotSeen[0] != (Seen{address(9), "now: blocked"}) ||
+		len(first.Vanished) != 0 {
 		t.Errorf("%d still, not seen %+v, vanished %+v", first.Still, first.NotSeen, first.Vanished)
 	}
 	if f := first.Findings; f.Gone != 1 || f.New != 0 || f.Still != 7 {
@@ -183,22 +191,27 @@ func TestPages(t *testing.T) {
 		{"robots", "r", "a\nc\n"}, {"sitemap", "http://s/", "x"}, {"sitemap", "https://s/", "x"},
 		{"sitemap", "t", "<urlset><url><loc> http://a/?b=1&amp;c </loc><lastmod>2026-11-23</lastmod></url><url><loc><![CDATA[http://d/]]></loc></url></urlset>"},
 	}
-	before.Files = append(before.Files, File{"sitemap", "t", "<urlset><url><lastmod>2026-11-22</lastmod><loc>http://d/</loc></url></urlset>"})
+	before.Files = append(before.Files,
+		File{"sitemap", "t", "<urlset><url><lastmod>2026-11-22</lastmod><loc>http://d/</loc></url></urlset>"})
 	r := Compare(before, after, never)
-	if want := []Moved{{address(2), address(6), "same text"}, {address(3), address(7), "redirect"}}; !slices.Equal(r.Moved, want) {
+	if want := []Moved{{address(2), address(6), "same text"},
+		{address(3), address(7), "redirect"}}; !slices.Equal(r.Moved, want) {
 		t.Errorf("moved %+v", r.Moved)
 	}
-	if want := []Seen{{address(4), "status 404"}, {address(5), "nothing leads there any more"}}; !slices.Equal(r.Vanished, want) {
+	if want := []Seen{{address(4), "status 404"},
+		{address(5), "nothing leads there any more"}}; !slices.Equal(r.Vanished, want) {
 		t.Errorf("vanished %+v", r.Vanished)
 	}
-	for _, want := range []Change{{address(1), "indexable", "yes", "no"}, {address(1), "title", "page 1", "new"}, {address(4), "status", "status 200", "status 404"}} {
+	for _, want := range []Change{{address(1), "indexable", "yes", "no"}, {address(1), "title", "page 1", "new"},
+		{address(4), "status", "status 200", "status 404"}} {
 		if !slices.Contains(r.Changes, want) {
 			t.Errorf("%+v is not told", want)
 		}
 	}
 	textTold := func(before, after uint64) bool {
 		b, a := side(s, 1), side(s, 1)
-		b.Pages[address(1)], a.Pages[address(1)] = Page{Status: 200, HTML: true, TextHash: before}, Page{Status: 200, HTML: true, TextHash: after}
+		b.Pages[address(1)], a.Pages[address(1)] = Page{Status: 200, HTML: true, TextHash: before}, Page{Status: 200,
+			HTML: true, TextHash: after}
 		return slices.ContainsFunc(Compare(b, a, never).Changes, func(c Change) bool { return c.What == Text })
 	}
 	if !textTold(1, 2) || textTold(0, 2) || textTold(2, 2) {
@@ -216,7 +229,8 @@ func TestPages(t *testing.T) {
 	if after.Complete = false; told() {
 		t.Error("links are compared although one crawl did not see all pages")
 	}
-	if len(r.Files) != 3 || !slices.Equal(r.Files[0].Gone, []string{"b"}) || !slices.Equal(r.Files[0].New, []string{"c"}) || !slices.Equal(r.Files[1].New, []string{"x"}) ||
+	if len(r.Files) != 3 || !slices.Equal(r.Files[0].Gone, []string{"b"}) ||
+		!slices.Equal(r.Files[0].New, []string{"c"}) || !slices.Equal(r.Files[1].New, []string{"x"}) ||
 		len(r.Files[2].Gone) != 0 || !slices.Equal(r.Files[2].New, []string{"http://a/?b=1&c"}) {
 		t.Errorf("files %+v", r.Files)
 	}

@@ -166,7 +166,8 @@ func fixParts(before, after *fixlist.Tab, both func(string) bool) []Part {
 	for _, id := range slices.Sorted(maps.Keys(points)) {
 		if points[id] != 0 {
 			f := fixes[id]
-			out = append(out, Part{By: ByFix, Fix: id, Check: f.Check, Line: f.Line, Pages: pages[id], Points: points[id]})
+			out = append(out, Part{By: ByFix, Fix: id, Check: f.Check, Line: f.Line, Pages: pages[id],
+				Points: points[id]})
 		}
 	}
 	return out
@@ -174,7 +175,8 @@ func fixParts(before, after *fixlist.Tab, both func(string) bool) []Part {
 
 // changes tells by how much the mean weight of each rule changed, by rule and fix, and on how many pages
 // something of a fix did.
-func changes(before, after *fixlist.Tab, both func(string) bool, standing func(string) float64) (shares map[string]map[string]float64, pages map[string]int) {
+func changes(before, after *fixlist.Tab, both func(string) bool,
+	standing func(string) float64) (shares map[string]map[string]float64, pages map[string]int) {
 	shares, pages = map[string]map[string]float64{}, map[string]int{}
 	add := func(rule, fix string, d float64) {
 		if shares[rule] == nil {
@@ -244,7 +246,8 @@ func cellShares(before, after *fixlist.Tab, old, now *fixlist.PageTab, tell func
 // finish sorts the parts and rounds them to hundredths that add up.
 func (s Step) finish() Step {
 	slices.SortFunc(s.Parts, func(a, b Part) int {
-		return cmp.Or(cmp.Compare(math.Abs(b.Points), math.Abs(a.Points)), cmp.Compare(a.By, b.By), cmp.Compare(a.Fix, b.Fix))
+		return cmp.Or(cmp.Compare(math.Abs(b.Points), math.Abs(a.Points)), cmp.Compare(a.By, b.By),
+			cmp.Compare(a.Fix, b.Fix))
 	})
 	left := math.Round(100*s.After) - math.Round(100*s.Before)
 	rest := make([]float64, len(s.Parts))

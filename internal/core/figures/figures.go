@@ -78,7 +78,8 @@ const (
 )
 
 // names are headings that mean the address.
-var names = []string{"address", "url", "page", "link", "landing page", "page path", "path", "page address", "adresse", "seite"}
+var names = []string{"address", "url", "page", "link", "landing page", "page path", "path", "page address", "adresse",
+	"seite"}
 
 // Read looks through a table whose addresses are absolute or relative to the home page. The first line holds
 // the headings; cells are parted by commas, semicolons or tabs.
@@ -227,7 +228,8 @@ func (t *Table) layOut(heads []string) (err error) {
 		t.address = t.lookForAddress()
 	}
 	if t.address < 0 {
-		return fmt.Errorf("no column holds addresses: the headings are %s; name the right one \"address\"", shown(strings.Join(heads, ", ")))
+		return fmt.Errorf("no column holds addresses: the headings are %s; name the right one \"address\"",
+			shown(strings.Join(heads, ", ")))
 	}
 	t.Address = heads[t.address]
 	seen := map[string]bool{}

@@ -16,10 +16,14 @@ func TestParseNumber(t *testing.T) {
 		percent bool
 		ok      bool
 	}{
-		{"1,234", 1234, false, true}, {"1,234.5", 1234.5, false, true}, {"1.234,5", 1234.5, false, true}, {"12,5", 12.5, false, true},
-		{"1\u202f234", 1234, false, true}, {"12.5 %", 12.5, true, true}, {"€ 9.90", 9.9, false, true}, {"(5)", -5, false, true},
-		{"\u22123", -3, false, true}, {"1.234.567", 1234567, false, true}, {"0", 0, false, true}, {"2e3", 2000, false, true},
-		{"n/a", 0, false, false}, {"", 0, false, false}, {"-", 0, false, false}, {"12 visits", 0, false, false}, {"1.234", 1.234, false, true},
+		{"1,234", 1234, false, true}, {"1,234.5", 1234.5, false, true}, {"1.234,5", 1234.5, false, true},
+		{"12,5", 12.5, false, true},
+		{"1\u202f234", 1234, false, true}, {"12.5 %", 12.5, true, true}, {"€ 9.90", 9.9, false, true},
+		{"(5)", -5, false, true},
+		{"\u22123", -3, false, true}, {"1.234.567", 1234567, false, true}, {"0", 0, false, true},
+		{"2e3", 2000, false, true},
+		{"n/a", 0, false, false}, {"", 0, false, false}, {"-", 0, false, false}, {"12 visits", 0, false, false},
+		{"1.234", 1.234, false, true},
 	} {
 		if n, p, ok := ParseNumber(c.in); n != c.want || p != c.percent || ok != c.ok {
 			t.Errorf("ParseNumber(%q) = %v, %v, %v, want %v, %v, %v", c.in, n, p, ok, c.want, c.percent, c.ok)
@@ -30,14 +34,22 @@ func TestParseNumber(t *testing.T) {
 func TestRead(t *testing.T) {
 	home, _ := weburl.Parse("https://fernhollow.example/")
 	for _, c := range []struct{ name, in, want string }{
-		{"commas", "address,Visits,Bounce rate\n/visit/,\"1,204\",41%\nhttps://fernhollow.example/shop/?b=1,7,\n", "[{visits number 2} {bounce rate percent 1}] https://fernhollow.example/visit/ 1204 41 | https://fernhollow.example/shop/?b=1 7 - | []"},
-		{"semicolons and a mark", "\xEF\xBB\xBFSeite;Umsatz\r\n/a;1.234,50\r\n/b;\r\n", "[{umsatz number 1}] https://fernhollow.example/a 1234.5 | https://fernhollow.example/b - | []"},
-		{"addresses by their look", "Where\tOwner\n/a\tAnna\n", "[{owner text 1}] https://fernhollow.example/a Anna | []"},
+		{"commas", "address,Visits,Bounce rate\n/visit/,\"1,204\",41%\nhttps://fernhollow.example/shop/?b=1,7,\n",
+			"[{visits number 2} {bounce rate percent 1}] https://fernhollow.example/visit/ 1204 41 | https://fernhollow.example/shop/?b=1 7 - | []"},
+		{"semicolons and a mark", "\xEF\xBB\xBFSeite;Umsatz\r\n/a;1.234,50\r\n/b;\r\n",
+			"[{umsatz number 1}] https://fernhollow.example/a 1234.5 | https://fernhollow.example/b - | []"},
+		{"addresses by their look", "Where\tOwner\n/a\tAnna\n",
+			"[{owner text 1}] https://fernhollow.example/a Anna | []"},
 		{"an address beyond the headings", "0\n,/\n", "no column holds addresses"},
-		{"addresses by their look, behind a long line", "Where,Owner\n/a," + strings.Repeat("x", 9000) + "\n/b,Bo\n/c,Cy\n", "[{owner text 3}] https://fernhollow.example/a " + strings.Repeat("x", 2000) + " | https://fernhollow.example/b Bo | https://fernhollow.example/c Cy | []"},
-		{"a bad line", "url,n\n,1\n/x,2\nmailto:x,3\n", "[{n number 1}] https://fernhollow.example/x 2 | [{2 \"\" is no address} {4 \"mailto:x\" is no address}]"},
-		{"a word among numbers", "url,n\n/x,2\n/y,none\n", "[{n text 2}] https://fernhollow.example/x 2 | https://fernhollow.example/y none | []"},
-		{"short lines", "n,url\n1,/x\n2\n", "[{n number 1}] https://fernhollow.example/x 1 | [{3 has 1 cells, and the address would be in number 2}]"},
+		{"addresses by their look, behind a long line", "Where,Owner\n/a," + strings.Repeat("x", 9000) +
+			"\n/b,Bo\n/c,Cy\n", "[{owner text 3}] https://fernhollow.example/a " + strings.Repeat("x", 2000) +
+			" | https://fernhollow.example/b Bo | https://fernhollow.example/c Cy | []"},
+		{"a bad line", "url,n\n,1\n/x,2\nmailto:x,3\n",
+			"[{n number 1}] https://fernhollow.example/x 2 | [{2 \"\" is no address} {4 \"mailto:x\" is no address}]"},
+		{"a word among numbers", "url,n\n/x,2\n/y,none\n",
+			"[{n text 2}] https://fernhollow.example/x 2 | https://fernhollow.example/y none | []"},
+		{"short lines", "n,url\n1,/x\n2\n",
+			"[{n number 1}] https://fernhollow.example/x 1 | [{3 has 1 cells, and the address would be in number 2}]"},
 		{"empty", "", "the file is empty"},
 		{"no addresses", "a,b\n1,2\n", "no column holds addresses"},
 		{"twice", "url,n,N\n/x,1,2\n", "which is empty or taken"},
@@ -90,7 +102,8 @@ func FuzzRead(f *testing.F) {
 				t.Fatalf("line %d has %d values for %d columns", r.Line, len(r.Values), len(table.Columns))
 			}
 			for i, v := range r.Values {
-				if table.Columns[i].Kind != Text && v.Text != "" || !utf8.ValidString(v.Text) || !utf8.ValidString(r.Address) {
+				if table.Columns[i].Kind != Text && v.Text != "" || !utf8.ValidString(v.Text) ||
+					!utf8.ValidString(r.Address) {
 					t.Fatalf("line %d: %+v in a column of kind %s", r.Line, v, table.Columns[i].Kind)
 				}
 			}

@@ -22,7 +22,8 @@ func BenchmarkCauses(b *testing.B) {
 			for i := range int32(pages) {
 				var places []check.Place
 				for k := range 7 {
-					p := target(fmt.Sprintf("http://fernhollow.example/%s/%d", []string{"gone", "old", "x"}[k%3], (int(i)*7+k)%(pages/20+k+1)), "main > p 1", page.Content)
+					p := target(fmt.Sprintf("http://fernhollow.example/%s/%d", []string{"gone", "old", "x"}[k%3],
+						(int(i)*7+k)%(pages/20+k+1)), "main > p 1", page.Content)
 					if k == 0 {
 						p = target("http://fernhollow.example/old-shop/", "footer > ul > li 3", page.Footer)
 					}
@@ -31,7 +32,8 @@ func BenchmarkCauses(b *testing.B) {
 				c.Add(check.Finding{Check: broken, Page: i, Places: places})
 				c.Add(check.Finding{Check: shared, Page: i, Places: []check.Place{{Value: fmt.Sprint("title ", i/3)}}})
 				c.Add(check.Finding{Check: thing, Page: i, Places: []check.Place{place("main > form", page.Content)}})
-				c.Add(check.Finding{Check: minor, Page: i, Places: []check.Place{place(fmt.Sprint("main > p ", i%5), page.Content)}})
+				c.Add(check.Finding{Check: minor, Page: i,
+					Places: []check.Place{place(fmt.Sprint("main > p ", i%5), page.Content)}})
 			}
 			sheet := c.Sheet(s)
 			b.ResetTimer()

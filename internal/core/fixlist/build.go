@@ -99,8 +99,10 @@ func (f *Fix) Entry(id string) (one Fix, ok bool) {
 	}
 	e := &f.Entries[i]
 	one = Fix{
-		ID: e.ID, Of: f.ID, Rank: f.Rank, Check: f.Check, Group: f.Group, Severity: f.Severity, Kind: Value, Line: e.Line, Target: e.Target, Value: e.Value,
-		Example: e.Example, Pages: e.Pages, Places: e.Places, Effort: "small", HealthAfter: f.HealthAfter, State: Open, Members: e.Members,
+		ID: e.ID, Of: f.ID, Rank: f.Rank, Check: f.Check, Group: f.Group, Severity: f.Severity, Kind: Value,
+		Line: e.Line, Target: e.Target, Value: e.Value,
+		Example: e.Example, Pages: e.Pages, Places: e.Places, Effort: "small", HealthAfter: f.HealthAfter, State: Open,
+		Members: e.Members,
 	}
 	if e.Target != "" {
 		one.Kind = Target
@@ -207,7 +209,8 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 		}
 	}
 	if 10*r.Closed > r.Documents { // one in ten may be meant
-		r.Unfound = fmt.Sprintf("Of %s, %s cannot be found in search.", text.Count(r.Documents, "page", "pages"), text.Thousands(r.Closed))
+		r.Unfound = fmt.Sprintf("Of %s, %s cannot be found in search.", text.Count(r.Documents, "page", "pages"),
+			text.Thousands(r.Closed))
 	}
 	waived := slices.Contains(b.waived, true)
 	if waived {
@@ -301,7 +304,8 @@ func (b *builder) sortEntries() {
 		if c := cmp.Or(cmp.Compare(x.place, y.place), cmp.Compare(x.check, y.check)); c != 0 {
 			return c
 		}
-		return cmp.Or(strings.Compare(b.causeName(x), b.causeName(y)), strings.Compare(b.spots[x.spot], b.spots[y.spot]), strings.Compare(b.spots[x.words], b.spots[y.words]))
+		return cmp.Or(strings.Compare(b.causeName(x), b.causeName(y)),
+			strings.Compare(b.spots[x.spot], b.spots[y.spot]), strings.Compare(b.spots[x.words], b.spots[y.words]))
 	})
 }
 
@@ -564,7 +568,8 @@ func (b *builder) entriesOf(g *gathered) []Entry {
 		}
 	}
 	slices.SortFunc(out, func(x, y Entry) int {
-		return cmp.Or(cmp.Compare(len(y.Members), len(x.Members)), strings.Compare(x.Target, y.Target), strings.Compare(x.Value, y.Value), strings.Compare(x.ID, y.ID))
+		return cmp.Or(cmp.Compare(len(y.Members), len(x.Members)), strings.Compare(x.Target, y.Target),
+			strings.Compare(x.Value, y.Value), strings.Compare(x.ID, y.ID))
 	})
 	out = out[:min(len(out), maxEntries)]
 	for k := range out {

@@ -18,7 +18,8 @@ func (b *builder) candidates(c int32, entries []int32) []*candidate {
 	case check.ByPlace:
 		return slices.Concat(b.byLayout(c, entries), b.byWords(c, entries, false))
 	}
-	return slices.Concat(b.byCause(c, entries), b.bySet(c, entries), b.byWords(c, entries, true), b.byCarrier(c, entries), b.byRule(c, entries), b.byPage(c, entries))
+	return slices.Concat(b.byCause(c, entries), b.bySet(c, entries), b.byWords(c, entries, true),
+		b.byCarrier(c, entries), b.byRule(c, entries), b.byPage(c, entries))
 }
 
 // byCause proposes each target or value that enough pages have.
@@ -34,7 +35,8 @@ func (b *builder) byCause(c int32, entries []int32) (out []*candidate) {
 // causeCandidate is the change of one target or value.
 func (b *builder) causeCandidate(c int32, members []int32) *candidate {
 	cause := b.causes[b.entries[members[0]].cause]
-	one := &candidate{fix: Fix{Kind: Value, Target: cause.target, Value: cause.value}, key: cause.key, members: members, work: 1}
+	one := &candidate{fix: Fix{Kind: Value, Target: cause.target, Value: cause.value}, key: cause.key, members: members,
+		work: 1}
 	switch ch := b.Checks[c]; {
 	case ch.Gather == check.ByTarget:
 		one.fix.Kind = Target
@@ -104,7 +106,8 @@ func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
 	all := b.countPages(c, nil)
 	everywhere := b.pagesOf(counted) >= max(leastPages, int(math.Ceil(leastShare*float64(all))))
 	if everywhere {
-		one := &candidate{fix: Fix{Kind: Section, Where: "on " + text.Count(b.pagesOf(counted), "page", "pages") + ", nearly all of the site"}, key: "/", members: counted, work: 1}
+		one := &candidate{fix: Fix{Kind: Section, Where: "on " + text.Count(b.pagesOf(counted), "page", "pages") +
+			", nearly all of the site"}, key: "/", members: counted, work: 1}
 		one.fix.ID = identify(b.Checks[c], Section, "/")
 		out = append(out, one)
 	}
@@ -132,7 +135,8 @@ func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
 		if slices.Sort(all); float64(len(all)) >= leastShare*float64(len(members)) {
 			all = members // the few pages of other layouts have it from the same template
 		}
-		one := &candidate{fix: Fix{Kind: Layout, Where: inLayout(len(all), landmark(spot))}, key: name + " " + spot, members: all, work: 1}
+		one := &candidate{fix: Fix{Kind: Layout, Where: inLayout(len(all), landmark(spot))}, key: name + " " + spot,
+			members: all, work: 1}
 		one.fix.ID = identify(b.Checks[c], Layout, one.key)
 		out = append(out, one)
 	}
@@ -160,7 +164,8 @@ func (b *builder) byWords(c int32, entries []int32, targets bool) (out []*candid
 			continue
 		}
 		key := b.spots[first.spot] + " " + words
-		one := &candidate{fix: Fix{Kind: Layout, Value: words, Line: linkWord(first.region, words), Where: "on " + text.Thousands(b.pagesOf(members)) + " pages"}, key: key, members: members, work: 1}
+		one := &candidate{fix: Fix{Kind: Layout, Value: words, Line: linkWord(first.region, words),
+			Where: "on " + text.Thousands(b.pagesOf(members)) + " pages"}, key: key, members: members, work: 1}
 		if targets {
 			one.fix.Targets = b.targetsOf(members)
 		}
@@ -189,7 +194,8 @@ func (b *builder) byCarrier(c int32, entries []int32) (out []*candidate) {
 			continue
 		}
 		address := b.spots[carrier]
-		one := &candidate{fix: Fix{Kind: Carrier, Target: address, Targets: b.targetsOf(members)}, key: address, members: members, work: 1}
+		one := &candidate{fix: Fix{Kind: Carrier, Target: address, Targets: b.targetsOf(members)}, key: address,
+			members: members, work: 1}
 		one.fix.ID = identify(b.Checks[c], Carrier, address)
 		out = append(out, one)
 	}
@@ -237,7 +243,9 @@ func (b *builder) bySet(c int32, entries []int32) (out []*candidate) {
 		slices.Sort(members)
 		targets := b.targetsOf(members)
 		key := "files such as " + targets[0]
-		one := &candidate{fix: Fix{Kind: Rule, Value: key, Where: "files of " + PathOf(k.folder) + " that one template names", Targets: targets}, key: "0 " + key, members: members, work: 1}
+		one := &candidate{fix: Fix{Kind: Rule, Value: key,
+			Where: "files of " + PathOf(k.folder) + " that one template names", Targets: targets}, key: "0 " + key,
+			members: members, work: 1}
 		one.fix.ID = identify(b.Checks[c], Rule, key)
 		out = append(out, one)
 	}
@@ -253,7 +261,8 @@ func (b *builder) byPage(c int32, entries []int32) (out []*candidate) {
 			continue
 		}
 		address := b.address(on)
-		one := &candidate{fix: Fix{Kind: OnePage, Example: address, Targets: b.targetsOf(members)}, key: address, members: members, work: 1}
+		one := &candidate{fix: Fix{Kind: OnePage, Example: address, Targets: b.targetsOf(members)}, key: address,
+			members: members, work: 1}
 		one.fix.ID = identify(b.Checks[c], OnePage, address)
 		out = append(out, one)
 	}
@@ -335,7 +344,8 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 	var all []int32
 	var folders []string
 	failing := map[string][]int32{}
-	for _, members := range group(entries, func(i int32) string { return b.sections.of(b.address(b.entries[i].page)) }) {
+	for _, members := range group(entries,
+		func(i int32) string { return b.sections.of(b.address(b.entries[i].page)) }) {
 		first := b.entries[members[0]]
 		folder := b.sections.of(b.address(first.page))
 		if first.page < 0 || folder == "/" || !b.counts(first) {
@@ -360,7 +370,8 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 	}
 	slices.Sort(folders)
 	if len(folders) >= many {
-		add("*", "on most pages under "+strings.Join(folders[:2], ", ")+" and "+text.Count(len(folders)-2, "more folder", "more folders"), all)
+		add("*", "on most pages under "+strings.Join(folders[:2], ", ")+" and "+text.Count(len(folders)-2,
+			"more folder", "more folders"), all)
 		return out
 	}
 	for _, folder := range folders {

@@ -199,7 +199,8 @@ func (b *builder) locate(g *gathered, pages int) {
 	}
 	if len(carriers) == 1 && carriers[-1] == 0 {
 		for carrier := range carriers {
-			g.fix.Where = "named by " + PathOf(b.spots[carrier]) + ", which " + text.Count(pages, "page loads", "pages load")
+			g.fix.Where = "named by " + PathOf(b.spots[carrier]) + ", which " + text.Count(pages, "page loads",
+				"pages load")
 		}
 		return
 	}

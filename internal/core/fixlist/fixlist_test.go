@@ -14,10 +14,14 @@ import (
 )
 
 var (
-	broken = &check.Check{ID: "broken", Group: "links", Severity: check.Error, Gather: check.ByTarget, Scope: check.WholeSite, Title: "page is dead", Line: "{link} to {target} is dead"}
-	shared = &check.Check{ID: "shared", Group: "snippet", Severity: check.Error, Gather: check.ByValue, Scope: check.WholeSite, Title: "several pages share a text", Line: "{n} pages share “{value}”"}
-	thing  = &check.Check{ID: "thing", Group: "headings", Severity: check.Warning, Scope: check.Documents, Line: "A thing is wrong"}
-	minor  = &check.Check{ID: "minor", Group: "markup", Severity: check.Notice, Scope: check.Documents, Line: "A trifle", Effort: check.Hours}
+	broken = &check.Check{ID: "broken", Group: "links", Severity: check.Error, Gather: check.ByTarget,
+		Scope: check.WholeSite, Title: "page is dead", Line: "{link} to {target} is dead"}
+	shared = &check.Check{ID: "shared", Group: "snippet", Severity: check.Error, Gather: check.ByValue,
+		Scope: check.WholeSite, Title: "several pages share a text", Line: "{n} pages share “{value}”"}
+	thing = &check.Check{ID: "thing", Group: "headings", Severity: check.Warning, Scope: check.Documents,
+		Line: "A thing is wrong"}
+	minor = &check.Check{ID: "minor", Group: "markup", Severity: check.Notice, Scope: check.Documents,
+		Line: "A trifle", Effort: check.Hours}
 )
 
 // site is a survey of n pages: /a/0 … in layout 0, those from half on in layout 1 under /b/,
@@ -29,7 +33,8 @@ func site(n int) *survey.Survey {
 		if i >= n/2 {
 			folder = "b"
 		}
-		s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/%s/%03d", folder, i), State: survey.Fetched})
+		s.Addresses = append(s.Addresses,
+			survey.Address{URL: fmt.Sprintf("http://fernhollow.example/%s/%03d", folder, i), State: survey.Fetched})
 	}
 	for i := range n {
 		frame := []uint32{1, 2, 3, 4}
@@ -84,7 +89,8 @@ func TestCauses(t *testing.T) {
 		in = append(in, check.Finding{Check: broken, Page: i, Places: places})
 	}
 	for _, i := range []int32{4, 5, 6} {
-		in = append(in, check.Finding{Check: shared, Page: i, Places: []check.Place{{Value: "One title", Group: "one title"}}})
+		in = append(in, check.Finding{Check: shared, Page: i,
+			Places: []check.Place{{Value: "One title", Group: "one title"}}})
 	}
 	for i := range int32(10) { // all of layout 0, at one place, and two slips elsewhere
 		in = append(in, check.Finding{Check: thing, Page: i, Places: []check.Place{place("main > form", page.Content)}})
@@ -113,7 +119,8 @@ func TestCauses(t *testing.T) {
 func TestSectionCause(t *testing.T) {
 	var in []check.Finding
 	for i := range int32(9) { // nine of ten pages of /a/, at different places
-		in = append(in, check.Finding{Check: minor, Page: i, Places: []check.Place{place([]string{"main", "aside", "p 1"}[i%3], page.Content)}})
+		in = append(in, check.Finding{Check: minor, Page: i,
+			Places: []check.Place{place([]string{"main", "aside", "p 1"}[i%3], page.Content)}})
 	}
 	r := build(site(20), in)
 	if f := find(t, r, "A trifle, on most pages under /a/"); f.Kind != Section || f.Effort != "medium" {
@@ -183,7 +190,8 @@ func TestNoPages(t *testing.T) {
 func TestPartial(t *testing.T) {
 	s := site(20)
 	for i := range 80 {
-		s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/w/%d", i), State: survey.Waiting})
+		s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/w/%d", i),
+			State: survey.Waiting})
 	}
 	r := build(s, []check.Finding{{Check: thing, Page: 0, Places: []check.Place{{}}}})
 	if r.Expected != 100 || r.HalfWidth <= 0 {
@@ -200,7 +208,8 @@ func TestSections(t *testing.T) {
 		return out
 	}
 	flat := slices.Concat(many("/plants/", 60), many("/shop/", 20), many("/", 5))
-	deep := slices.Concat(many("/site/", 3), many("/site/plants/", 40), many("/site/shop/", 30), many("/site/shop/cards/", 10), many("/old/", 4), many("/site/odd/", 1))
+	deep := slices.Concat(many("/site/", 3), many("/site/plants/", 40), many("/site/shop/", 30),
+		many("/site/shop/cards/", 10), many("/old/", 4), many("/site/odd/", 1))
 	slugs := many("/shop/", 2)
 	for i := range 40 {
 		slugs = append(slugs, fmt.Sprintf("http://fernhollow.example/shop/thing-%d/", i))
@@ -210,10 +219,14 @@ func TestSections(t *testing.T) {
 		site     []string
 		of, want string
 	}{
-		{flat, "http://fernhollow.example/plants/rosa/", "/plants/"}, {flat, "http://fernhollow.example/", "/"}, {flat, "http://fernhollow.example/plants", "/"},
+		{flat, "http://fernhollow.example/plants/rosa/", "/plants/"}, {flat, "http://fernhollow.example/", "/"},
+		{flat, "http://fernhollow.example/plants", "/"},
 		{flat, "http://fernhollow.example/unknown/x", "/unknown/"}, {flat, "not an address", "/"},
-		{deep, "http://fernhollow.example/site/plants/x", "/site/plants/"}, {deep, "http://fernhollow.example/site/shop/cards/x", "/site/shop/"},
-		{deep, "http://fernhollow.example/site/x", "/site/"}, {deep, "http://fernhollow.example/site/odd/page-0", "/site/"}, {deep, "http://fernhollow.example/old/x", "/old/"},
+		{deep, "http://fernhollow.example/site/plants/x", "/site/plants/"},
+		{deep, "http://fernhollow.example/site/shop/cards/x", "/site/shop/"},
+		{deep, "http://fernhollow.example/site/x", "/site/"},
+		{deep, "http://fernhollow.example/site/odd/page-0", "/site/"},
+		{deep, "http://fernhollow.example/old/x", "/old/"},
 		{slugs, "http://fernhollow.example/shop/thing-7/", "/shop/"},
 		{nested, "http://fernhollow.example/a/b/shop/x", "/a/b/shop/"},
 	} {
@@ -240,10 +253,12 @@ func TestSeparate(t *testing.T) {
 	s := site(200)
 	var found []check.Finding
 	for i := range 200 {
-		found = append(found, check.Finding{Check: shared, Page: int32(i), Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i/2)}}})
+		found = append(found, check.Finding{Check: shared, Page: int32(i),
+			Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i/2)}}})
 	}
 	r := build(s, found)
-	if f := find(t, r, "Several pages share a text: 100 cases, on 200 pages"); len(r.Fixes) != 1 || f.Kind != Pages || f.Cases != 100 || f.Pages != 200 {
+	if f := find(t, r, "Several pages share a text: 100 cases, on 200 pages"); len(r.Fixes) != 1 || f.Kind != Pages ||
+		f.Cases != 100 || f.Pages != 200 {
 		t.Errorf("%d lines, %+v", len(r.Fixes), f)
 	}
 }
@@ -253,7 +268,8 @@ func TestManyLines(t *testing.T) {
 	s := site(200)
 	var found []check.Finding
 	for i := range 200 {
-		found = append(found, check.Finding{Check: shared, Page: int32(i), Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i/10)}}})
+		found = append(found, check.Finding{Check: shared, Page: int32(i),
+			Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i/10)}}})
 	}
 	r := build(s, found)
 	mended := 0
@@ -274,15 +290,21 @@ func TestAlike(t *testing.T) {
 		pages            int
 		line             string // "" for a line each
 	}{
-		{"folders", "/de/beds/%d.html", "/en/beds/%d.html", 6, "one page in several folders of /, 6 times, on 12 pages"},
-		{"inner folders", "/beds/2025/%d/", "/beds/2026/%d/", 5, "one page in several folders of /beds/, 5 times, on 10 pages"},
-		{"parameters", "/beds/%d", "/beds/%d?view=all&sort=up", 6, "one page with several values of ?sort&view, 6 times, on 12 pages"},
-		{"forms", "/Beds/%d/", "/beds/%d/index.html", 6, "one page under several forms of its address, 6 times, on 12 pages"},
+		{"folders", "/de/beds/%d.html", "/en/beds/%d.html", 6,
+			"one page in several folders of /, 6 times, on 12 pages"},
+		{"inner folders", "/beds/2025/%d/", "/beds/2026/%d/", 5,
+			"one page in several folders of /beds/, 5 times, on 10 pages"},
+		{"parameters", "/beds/%d", "/beds/%d?view=all&sort=up", 6,
+			"one page with several values of ?sort&view, 6 times, on 12 pages"},
+		{"forms", "/Beds/%d/", "/beds/%d/index.html", 6,
+			"one page under several forms of its address, 6 times, on 12 pages"},
 		{"few", "/de/beds/%d.html", "/en/beds/%d.html", 4, ""},
 		{"the page's own name", "/beds/%d", "/beds/other-%d", 6, ""},
 		{"two folders", "/de/beds/%d", "/en/borders/%d", 6, ""},
-		{"a folder more", "/beds/%d", "/en/beds/%d", 6, "one page with and without /en/ in its address, 6 times, on 12 pages"},
-		{"folders more", "/beds/page/%d/", "/author/hazel/beds/page/%d/", 6, "one page with and without /author/hazel/ in its address, 6 times, on 12 pages"},
+		{"a folder more", "/beds/%d", "/en/beds/%d", 6,
+			"one page with and without /en/ in its address, 6 times, on 12 pages"},
+		{"folders more", "/beds/page/%d/", "/author/hazel/beds/page/%d/", 6,
+			"one page with and without /author/hazel/ in its address, 6 times, on 12 pages"},
 	} {
 		s := site(2 * c.pages)
 		var found []check.Finding
@@ -290,7 +312,8 @@ func TestAlike(t *testing.T) {
 			s.Addresses[i].URL = "http://fernhollow.example" + fmt.Sprintf(c.one, i)
 			s.Addresses[c.pages+i].URL = "http://fernhollow.example" + fmt.Sprintf(c.other, i)
 			for _, p := range []int{i, c.pages + i} {
-				found = append(found, check.Finding{Check: shared, Page: int32(p), Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i)}}})
+				found = append(found, check.Finding{Check: shared, Page: int32(p),
+					Places: []check.Place{{Note: "shared", Value: fmt.Sprint("text ", i)}}})
 			}
 		}
 		r := build(s, found)
@@ -300,7 +323,8 @@ func TestAlike(t *testing.T) {
 			}
 			continue
 		}
-		if f := find(t, r, "Several pages share a text: "+c.line); len(r.Fixes) != 1 || f.Kind != Rule || f.Pages != 2*c.pages {
+		if f := find(t, r, "Several pages share a text: "+c.line); len(r.Fixes) != 1 || f.Kind != Rule ||
+			f.Pages != 2*c.pages {
 			t.Errorf("%s: %d lines, %+v", c.name, len(r.Fixes), f)
 		}
 	}
@@ -350,13 +374,15 @@ func TestChoice(t *testing.T) {
 		}, []string{"Page is dead: 5 cases, on 5 pages"}},
 		{"a template's link with its own words, wherever it leads", func() (out []check.Finding) {
 			for i := range 7 {
-				out = append(out, dead(int32(i), words(target(at(i*i+3, "/n%d"), "nav > a 1", page.Navigation), "Next")))
+				out = append(out, dead(int32(i),
+					words(target(at(i*i+3, "/n%d"), "nav > a 1", page.Navigation), "Next")))
 			}
 			return out
 		}, []string{"Page is dead: navigation link “Next”, on 7 pages"}},
 		{"the same words in an author's text", func() (out []check.Finding) {
 			for i := range 7 {
-				out = append(out, dead(int32(i), words(target(at(i*i+3, "/n%d"), "main > p 1", page.Content), "more about it")))
+				out = append(out, dead(int32(i),
+					words(target(at(i*i+3, "/n%d"), "main > p 1", page.Content), "more about it")))
 			}
 			return out
 		}, []string{"Page is dead: 7 cases, on 7 pages"}},
@@ -369,22 +395,26 @@ func TestChoice(t *testing.T) {
 		}, []string{"Link to /n77 is dead, on /a/004", "Page is dead: 8 cases on /a/003"}},
 		{"a stylesheet that names what is not there", func() (out []check.Finding) {
 			for i := range 20 {
-				out = append(out, dead(int32(i), carried(at(1, "/f%d.woff"), "http://fernhollow.example/look.css"), carried(at(2, "/g%d.woff"), "http://fernhollow.example/look.css")))
+				out = append(out, dead(int32(i), carried(at(1, "/f%d.woff"), "http://fernhollow.example/look.css"),
+					carried(at(2, "/g%d.woff"), "http://fernhollow.example/look.css")))
 			}
 			return out
 		}, []string{"Page is dead: 2 files that /look.css names, on 20 pages"}},
 		{"files of one folder that the same pages load", func() (out []check.Finding) {
 			for i := range 20 {
-				out = append(out, dead(int32(i), check.Place{Target: "http://fernhollow.example/js/a.js"}, check.Place{Target: "http://fernhollow.example/js/b.js"}))
+				out = append(out, dead(int32(i), check.Place{Target: "http://fernhollow.example/js/a.js"},
+					check.Place{Target: "http://fernhollow.example/js/b.js"}))
 			}
 			return out
 		}, []string{"Page is dead: 2 addresses, on 20 pages; files of /js/ that one template names"}},
 		{"files of one folder that other pages load", func() (out []check.Finding) {
 			for i := range 20 {
-				out = append(out, dead(int32(i), check.Place{Target: fmt.Sprintf("http://fernhollow.example/js/%c.js", 'a'+i%2)}))
+				out = append(out, dead(int32(i),
+					check.Place{Target: fmt.Sprintf("http://fernhollow.example/js/%c.js", 'a'+i%2)}))
 			}
 			return append(out, dead(0, check.Place{Target: "http://fernhollow.example/js/b.js"}))
-		}, []string{"Link to /js/a.js is dead, in the layout of 10 pages", "Link to /js/b.js is dead, in the layout of 11 pages"}},
+		}, []string{"Link to /js/a.js is dead, in the layout of 10 pages",
+			"Link to /js/b.js is dead, in the layout of 11 pages"}},
 		{"one file that a stylesheet names", func() (out []check.Finding) {
 			for i := range 20 {
 				out = append(out, dead(int32(i), carried(at(1, "/f%d.woff"), "http://fernhollow.example/look.css")))
@@ -413,11 +443,14 @@ func TestRepairs(t *testing.T) {
 		good   string // an address that answers; "" for none
 		line   string
 	}{
-		{"a folder too many", "/old/beds/%d.html", "/beds/%d.html", "take /old/ out of their addresses, and they answer"},
+		{"a folder too many", "/old/beds/%d.html", "/beds/%d.html",
+			"take /old/ out of their addresses, and they answer"},
 		{"a folder missing", "/beds/%d/map", "/en/beds/%d/map", "put /en in front of their paths, and they answer"},
-		{"another case", "/Beds/%d-Map", "/beds/%d-map", "they answer with capital and small letters set otherwise, such as /beds/0-map"},
+		{"another case", "/Beds/%d-Map", "/beds/%d-map",
+			"they answer with capital and small letters set otherwise, such as /beds/0-map"},
 		{"another ending", "/beds%d.htm", "/beds%d.html", "they answer with .html for .htm, such as /beds0.html"},
-		{"a whole address in the path", "/beds/https://else.example/%d", "", "a whole address stands in their paths: take away what stands before https://"},
+		{"a whole address in the path", "/beds/https://else.example/%d", "",
+			"a whole address stands in their paths: take away what stands before https://"},
 		{"a folder that is not there", "/lost/%d-x/map", "", "nothing answers under /lost/"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -426,12 +459,14 @@ func TestRepairs(t *testing.T) {
 			for i := range 6 {
 				if c.good != "" {
 					s.Addresses = append(s.Addresses, survey.Address{URL: at(i, c.good), State: survey.Fetched})
-					s.Add(int32(len(s.Pages)), &page.Facts{Address: at(i, c.good), Status: 200, Outcome: page.Answered, Document: &page.Document{}}, -1, -1, nil)
+					s.Add(int32(len(s.Pages)), &page.Facts{Address: at(i, c.good), Status: 200, Outcome: page.Answered,
+						Document: &page.Document{}}, -1, -1, nil)
 				}
 				found = append(found, dead(int32(2*i), target(at(i, c.target), fmt.Sprint("p > a", i), page.Content)))
 			}
 			r := build(s, found)
-			if want := "Page is dead: 6 addresses, on 6 pages; " + c.line; len(r.Fixes) != 1 || r.Fixes[0].Line != want {
+			if want := "Page is dead: 6 addresses, on 6 pages; " + c.line; len(r.Fixes) != 1 ||
+				r.Fixes[0].Line != want {
 				t.Errorf("%d lines, the first %q, want %q", len(r.Fixes), r.Fixes[0].Line, want)
 			}
 		})
@@ -441,8 +476,10 @@ func TestRepairs(t *testing.T) {
 // TestRoots: what follows from another finding is shown under it, and health is the same as if it stood
 // alone.
 func TestRoots(t *testing.T) {
-	twins := &check.Check{ID: "twins", Group: "indexing", Severity: check.Warning, Gather: check.ByValue, Scope: check.WholeSite, Title: "two addresses", Line: "{n} addresses of one page", Explains: []string{"shared"}}
-	stub := &check.Check{ID: "stub", Group: "redirects", Severity: check.Warning, Scope: check.Documents, Title: "stub", Line: "Page is a stub", Explains: []string{"headings", "shared"}}
+	twins := &check.Check{ID: "twins", Group: "indexing", Severity: check.Warning, Gather: check.ByValue,
+		Scope: check.WholeSite, Title: "two addresses", Line: "{n} addresses of one page", Explains: []string{"shared"}}
+	stub := &check.Check{ID: "stub", Group: "redirects", Severity: check.Warning, Scope: check.Documents, Title: "stub",
+		Line: "Page is a stub", Explains: []string{"headings", "shared"}}
 	value := func(c *check.Check, on int32, v string) check.Finding {
 		return check.Finding{Check: c, Page: on, Places: []check.Place{{Value: v}}}
 	}
@@ -462,10 +499,16 @@ func TestRoots(t *testing.T) {
 		found []check.Finding
 		lines []string
 	}{
-		{"two addresses of one page", []check.Finding{value(twins, 1, "x"), value(twins, 2, "x"), value(shared, 1, "t"), value(shared, 2, "t")}, []string{"2 addresses of one page"}},
-		{"and a third page with the same text", []check.Finding{value(twins, 1, "x"), value(twins, 2, "x"), value(shared, 1, "t"), value(shared, 2, "t"), value(shared, 3, "t")}, []string{"2 addresses of one page", "3 pages share “t”"}},
-		{"a stub", []check.Finding{value(stub, 4, ""), value(thing, 4, ""), value(thing, 5, "")}, []string{"A thing is wrong on /a/005", "Page is a stub on /a/004"}},
-		{"a page that shares with a stub alone", []check.Finding{value(stub, 4, ""), value(shared, 4, "t"), value(shared, 5, "t")}, []string{"Page is a stub on 2 separate pages"}},
+		{"two addresses of one page", []check.Finding{value(twins, 1, "x"), value(twins, 2, "x"), value(shared, 1, "t"),
+			value(shared, 2, "t")}, []string{"2 addresses of one page"}},
+		{"and a third page with the same text",
+			[]check.Finding{value(twins, 1, "x"), value(twins, 2, "x"), value(shared, 1, "t"), value(shared, 2, "t"),
+				value(shared, 3, "t")}, []string{"2 addresses of one page", "3 pages share “t”"}},
+		{"a stub", []check.Finding{value(stub, 4, ""), value(thing, 4, ""), value(thing, 5, "")},
+			[]string{"A thing is wrong on /a/005", "Page is a stub on /a/004"}},
+		{"a page that shares with a stub alone",
+			[]check.Finding{value(stub, 4, ""), value(shared, 4, "t"), value(shared, 5, "t")},
+			[]string{"Page is a stub on 2 separate pages"}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			r := run([]*check.Check{twins, stub, shared, thing}, c.found...)
@@ -510,7 +553,8 @@ func TestCover(t *testing.T) {
 				var places []check.Place
 				for range r.IntN(5) {
 					n := r.IntN(8)
-					p := target(at(n, "/x/%d.html"), []string{"nav > a", "main > p 1", "footer > a"}[r.IntN(3)], []page.Region{page.Navigation, page.Content, page.Footer}[r.IntN(3)])
+					p := target(at(n, "/x/%d.html"), []string{"nav > a", "main > p 1", "footer > a"}[r.IntN(3)],
+						[]page.Region{page.Navigation, page.Content, page.Footer}[r.IntN(3)])
 					p.Value, p.Words = p.Target, []string{"", "Next", "more"}[r.IntN(3)]
 					if r.IntN(4) == 0 {
 						p.Carrier = "http://fernhollow.example/look.css"
@@ -596,7 +640,8 @@ func TestEntries(t *testing.T) {
 	seen := map[string]bool{}
 	places := 0
 	for _, e := range line.Entries {
-		if seen[e.Target] || e.ID != TargetID("broken", e.Target) || e.Pages != len(e.Members) || e.Line == "" || e.Example == "" {
+		if seen[e.Target] || e.ID != TargetID("broken", e.Target) || e.Pages != len(e.Members) || e.Line == "" ||
+			e.Example == "" {
 			t.Errorf("entry %+v", e)
 		}
 		seen[e.Target] = true
@@ -622,17 +667,21 @@ func TestEndings(t *testing.T) {
 	s := &survey.Survey{}
 	var in []check.Finding
 	for i := range 8 {
-		s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/bed-%d.html", i), State: survey.Fetched})
+		s.Addresses = append(s.Addresses, survey.Address{URL: fmt.Sprintf("http://fernhollow.example/bed-%d.html", i),
+			State: survey.Fetched})
 	}
 	for i := range 8 {
-		f := &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered, Document: &page.Document{Frame: []uint32{1, 2, 3}}}
+		f := &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered,
+			Document: &page.Document{Frame: []uint32{1, 2, 3}}}
 		s.Add(int32(i), f, -1, -1, nil)
 		for _, ending := range []string{"de", "fr", "pl"} {
-			in = append(in, dead(int32(i), target(fmt.Sprintf("http://fernhollow.example/bed-%d.%s.html", i, ending), "main > p 1", page.Content)))
+			in = append(in, dead(int32(i), target(fmt.Sprintf("http://fernhollow.example/bed-%d.%s.html", i, ending),
+				"main > p 1", page.Content)))
 		}
 	}
 	r := build(s, in)
-	if len(r.Fixes) != 1 || !strings.Contains(r.Fixes[0].Line, "the page's own name with 3 endings, such as .de.html and .fr.html") {
+	if len(r.Fixes) != 1 || !strings.Contains(r.Fixes[0].Line,
+		"the page's own name with 3 endings, such as .de.html and .fr.html") {
 		t.Errorf("%d fixes, the first %q", len(r.Fixes), r.Fixes[0].Line)
 	}
 }

@@ -62,7 +62,8 @@ type known struct {
 }
 
 func newKnown(s *survey.Survey) *known {
-	k := &known{survey: s, good: map[string]bool{}, loose: map[string]string{}, tails: map[string]string{}, alive: map[string]bool{}}
+	k := &known{survey: s, good: map[string]bool{}, loose: map[string]string{}, tails: map[string]string{},
+		alive: map[string]bool{}}
 	for _, list := range [][]survey.Page{s.Pages, s.Loaded} {
 		for i := range list {
 			if list[i].Status != 200 {
@@ -120,7 +121,8 @@ func (k *known) proposals(target string, claim func(key string)) (out []repair) 
 		return out
 	}
 	segments := strings.Split(u.Path(), "/")
-	if i := slices.IndexFunc(segments, func(s string) bool { return s == "https:" || s == "http:" }); i > 0 && i < len(segments)-1 {
+	if i := slices.IndexFunc(segments, func(s string) bool { return s == "https:" || s == "http:" }); i > 0 &&
+		i < len(segments)-1 {
 		add("3 whole address", "a whole address stands in their paths: take away what stands before "+segments[i]+"//")
 	}
 	for i := 1; i < len(segments)-1; i++ { // a folder too many
@@ -176,7 +178,8 @@ func redirectRule(origin, from, to string) (key, words string) {
 		return "1 to " + u.Origin(), "they redirect to " + u.Origin()
 	case u.Origin() == origin && target == from+"/":
 		return "1 slash", "they redirect to the same with a slash at the end"
-	case u.Origin() == origin && strings.HasPrefix(from, target) && strings.HasSuffix(target, "/") && strings.HasPrefix(from[len(target):], "index."):
+	case u.Origin() == origin && strings.HasPrefix(from, target) && strings.HasSuffix(target, "/") &&
+		strings.HasPrefix(from[len(target):], "index."):
 		return "1 index", "they redirect to their folder: leave " + from[len(target):] + " away"
 	case u.Origin() == origin && from == target+"/":
 		return "1 no slash", "they redirect to the same without the slash at the end"
@@ -216,7 +219,9 @@ func otherForm(dead, alive string) (key, words string) {
 		return noEnding
 	}
 	if ending(alive) == noEnding {
-		return "5 ending " + ending(dead) + " to " + noEnding, "they answer without " + ending(dead) + ", such as " + PathOf(alive)
+		return "5 ending " + ending(dead) + " to " + noEnding, "they answer without " + ending(dead) + ", such as " +
+			PathOf(alive)
 	}
-	return "5 ending " + ending(dead) + " to " + ending(alive), "they answer with " + ending(alive) + " for " + ending(dead) + ", such as " + PathOf(alive)
+	return "5 ending " + ending(dead) + " to " + ending(alive), "they answer with " + ending(alive) + " for " +
+		ending(dead) + ", such as " + PathOf(alive)
 }

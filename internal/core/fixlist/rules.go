@@ -61,7 +61,8 @@ func (b *builder) byRule(c int32, entries []int32) (out []*candidate) {
 		}
 	}
 	if all := slices.Sorted(maps.Keys(endings)); len(all) > 1 { // as of a menu of languages, where none is there
-		rules[ownEndings].words = fmt.Sprintf("the page's own name with %d endings, such as %s and %s", len(all), all[0], all[1])
+		rules[ownEndings].words = fmt.Sprintf("the page's own name with %d endings, such as %s and %s", len(all),
+			all[0], all[1])
 	} else {
 		delete(rules, ownEndings)
 	}
@@ -203,7 +204,8 @@ func inserted(urls []weburl.URL) string {
 // index page and a slash at the end.
 func form(u *weburl.URL) string {
 	path := strings.ToLower(u.Path())
-	if i := strings.LastIndexByte(path, '/'); strings.HasPrefix(path[i+1:], "index.") || strings.HasPrefix(path[i+1:], "default.") {
+	if i := strings.LastIndexByte(path, '/'); strings.HasPrefix(path[i+1:], "index.") ||
+		strings.HasPrefix(path[i+1:], "default.") {
 		path = path[:i]
 	}
 	return strings.TrimPrefix(strings.ToLower(u.Host()), "www.") + strings.TrimSuffix(path, "/") + u.Query()

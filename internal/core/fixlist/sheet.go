@@ -73,7 +73,8 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 		if !counts && !p.HTML {
 			continue
 		}
-		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts, Closed: s.Closed(p), Home: atHome(s, p), Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
+		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts,
+			Closed: s.Closed(p), Home: atHome(s, p), Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
 		if s.Weights != nil {
 			one.Weight = max(s.Weights[p.ID], 1e-6)
 		}
@@ -218,19 +219,23 @@ const (
 
 // Write writes the sheet for ReadSheet.
 func (s *Sheet) Write(w io.Writer) error {
-	d := sheetData{Version: sheetVersion, Layouts: s.Layouts, Findings: s.Findings, Expected: s.Expected, Partial: s.Partial, Spots: s.spots}
+	d := sheetData{Version: sheetVersion, Layouts: s.Layouts, Findings: s.Findings, Expected: s.Expected,
+		Partial: s.Partial, Spots: s.spots}
 	for _, c := range s.Checks {
-		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope, c.Gather, c.Effort, c.OneChange, c.Explains, c.Free, s.missed[c.ID]})
+		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope,
+			c.Gather, c.Effort, c.OneChange, c.Explains, c.Free, s.missed[c.ID]})
 	}
 	for _, p := range s.Pages {
 		var f byte
-		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed, isClosed: p.Closed, isHome: p.Home} {
+		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed,
+			isClosed: p.Closed, isHome: p.Home} {
 			if has {
 				f |= bit
 			}
 		}
 		d.IDs, d.Addresses, d.Flags = append(d.IDs, p.ID), append(d.Addresses, p.Address), append(d.Flags, f)
-		d.PageLayouts, d.Authority, d.Weights = append(d.PageLayouts, p.Layout), append(d.Authority, p.Authority), append(d.Weights, p.Weight)
+		d.PageLayouts, d.Authority, d.Weights = append(d.PageLayouts, p.Layout), append(d.Authority, p.Authority),
+			append(d.Weights, p.Weight)
 	}
 	for _, e := range s.entries {
 		d.Check, d.Page, d.Places = append(d.Check, e.check), append(d.Page, e.page), append(d.Places, e.places)
@@ -240,9 +245,11 @@ func (s *Sheet) Write(w io.Writer) error {
 	for i, c := range s.causes {
 		d.Away = append(d.Away, c.away)
 		for _, r := range c.repairs {
-			d.Repaired, d.RepairKeys, d.RepairWords = append(d.Repaired, int32(i)), append(d.RepairKeys, r.key), append(d.RepairWords, r.words)
+			d.Repaired, d.RepairKeys, d.RepairWords = append(d.Repaired, int32(i)), append(d.RepairKeys, r.key),
+				append(d.RepairWords, r.words)
 		}
-		d.CauseKeys, d.CauseTargets, d.CauseValues = append(d.CauseKeys, c.key), append(d.CauseTargets, c.target), append(d.CauseValues, c.value)
+		d.CauseKeys, d.CauseTargets, d.CauseValues = append(d.CauseKeys, c.key), append(d.CauseTargets, c.target),
+			append(d.CauseValues, c.value)
 	}
 	return gob.NewEncoder(w).Encode(&d)
 }
@@ -253,9 +260,11 @@ const mostAddresses = 1 << 26
 // fits tells whether all parts of what was read belong together.
 func (d *sheetData) fits() bool {
 	n, m := len(d.IDs), len(d.Check)
-	if len(d.Addresses) != n || len(d.Flags) != n || len(d.PageLayouts) != n || len(d.Authority) != n || len(d.Weights) != n ||
+	if len(d.Addresses) != n || len(d.Flags) != n || len(d.PageLayouts) != n || len(d.Authority) != n ||
+		len(d.Weights) != n ||
 		len(d.Page) != m || len(d.Places) != m || len(d.Cause) != m || len(d.Spot) != m || len(d.Regions) != m ||
-		len(d.Words) != m || len(d.Away) != len(d.CauseKeys) || len(d.Carrier) != m || len(d.RepairKeys) != len(d.Repaired) || len(d.RepairWords) != len(d.Repaired) ||
+		len(d.Words) != m || len(d.Away) != len(d.CauseKeys) || len(d.Carrier) != m ||
+		len(d.RepairKeys) != len(d.Repaired) || len(d.RepairWords) != len(d.Repaired) ||
 		len(d.CauseTargets) != len(d.CauseKeys) || len(d.CauseValues) != len(d.CauseKeys) {
 		return false
 	}
@@ -268,7 +277,8 @@ func (d *sheetData) fits() bool {
 		}
 	}
 	for i := range d.Check {
-		if !within(d.Check[i], 0, len(d.Checks)) || !within(d.Cause[i], -1, len(d.CauseKeys)) || !within(d.Spot[i], 0, len(d.Spots)) ||
+		if !within(d.Check[i], 0, len(d.Checks)) || !within(d.Cause[i], -1, len(d.CauseKeys)) ||
+			!within(d.Spot[i], 0, len(d.Spots)) ||
 			!within(d.Words[i], 0, len(d.Spots)) || !within(d.Carrier[i], -1, len(d.Spots)) ||
 			d.Page[i] != -1 && !known[d.Page[i]] {
 			return false
@@ -301,25 +311,30 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 			s.missed[c.ID] = true
 		}
 		s.Checks = append(s.Checks, &check.Check{
-			ID: c.ID, Group: c.Group, Title: c.Title, Line: c.Line, Variant: c.Variant, Severity: c.Severity, Factor: c.Factor,
-			Scope: c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange, Explains: c.Explains, Free: c.Free,
+			ID: c.ID, Group: c.Group, Title: c.Title, Line: c.Line, Variant: c.Variant, Severity: c.Severity,
+			Factor: c.Factor,
+			Scope:  c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange, Explains: c.Explains,
+			Free: c.Free,
 		})
 	}
 	for i := range d.IDs {
 		f := d.Flags[i]
 		s.Pages = append(s.Pages, Page{
-			ID: d.IDs[i], Address: d.Addresses[i], HTML: f&isHTML != 0, Indexable: f&isIndexable != 0, Assessed: f&isAssessed != 0, Closed: f&isClosed != 0, Home: f&isHome != 0,
+			ID: d.IDs[i], Address: d.Addresses[i], HTML: f&isHTML != 0, Indexable: f&isIndexable != 0,
+			Assessed: f&isAssessed != 0, Closed: f&isClosed != 0, Home: f&isHome != 0,
 			Layout: d.PageLayouts[i], Authority: d.Authority[i], Weight: d.Weights[i],
 		})
 	}
 	for i := range d.Check {
 		s.entries = append(s.entries, entry{
-			check: d.Check[i], page: d.Page[i], places: d.Places[i], cause: d.Cause[i], spot: d.Spot[i], words: d.Words[i],
+			check: d.Check[i], page: d.Page[i], places: d.Places[i], cause: d.Cause[i], spot: d.Spot[i],
+			words:   d.Words[i],
 			carrier: d.Carrier[i], region: page.Region(d.Regions[i]), root: -1,
 		})
 	}
 	for i := range d.CauseKeys {
-		s.causes = append(s.causes, cause{key: d.CauseKeys[i], target: d.CauseTargets[i], value: d.CauseValues[i], away: d.Away[i]})
+		s.causes = append(s.causes, cause{key: d.CauseKeys[i], target: d.CauseTargets[i], value: d.CauseValues[i],
+			away: d.Away[i]})
 	}
 	for i, c := range d.Repaired {
 		s.causes[c].repairs = append(s.causes[c].repairs, repair{d.RepairKeys[i], d.RepairWords[i]})

@@ -19,7 +19,8 @@ func anySheet(r *rand.Rand) *Sheet {
 	s := site(n)
 	s.Partial = r.IntN(4) == 0
 	s.Finish()
-	whole := &check.Check{ID: "whole", Group: "safety", Severity: check.Warning, Scope: check.WholeSite, Line: "The site is open"}
+	whole := &check.Check{ID: "whole", Group: "safety", Severity: check.Warning, Scope: check.WholeSite,
+		Line: "The site is open"}
 	c := NewCollector([]*check.Check{broken, shared, thing, minor, whole})
 	if r.IntN(2) == 0 {
 		c.Add(check.Finding{Check: whole, Page: -1, Places: []check.Place{{Note: "open"}, {Note: "wide"}}})
@@ -28,9 +29,12 @@ func anySheet(r *rand.Rand) *Sheet {
 		id := int32(r.IntN(n))
 		switch r.IntN(4) {
 		case 0:
-			c.Add(check.Finding{Check: broken, Page: id, Places: []check.Place{target(fmt.Sprint("http://fernhollow.example/gone/", r.IntN(5)), "footer > a", page.Footer)}})
+			c.Add(check.Finding{Check: broken, Page: id,
+				Places: []check.Place{target(fmt.Sprint("http://fernhollow.example/gone/", r.IntN(5)), "footer > a",
+					page.Footer)}})
 		case 1:
-			c.Add(check.Finding{Check: shared, Page: id, Places: []check.Place{{Value: fmt.Sprint("text ", r.IntN(6))}}})
+			c.Add(check.Finding{Check: shared, Page: id,
+				Places: []check.Place{{Value: fmt.Sprint("text ", r.IntN(6))}}})
 		case 2:
 			places := make([]check.Place, 1+r.IntN(5))
 			for i := range places {
@@ -145,7 +149,8 @@ func TestGains(t *testing.T) {
 				t.Fatalf("round %d: without the waiver health is %v, not %v", round, without.Unwaived, full.Health)
 			}
 			done[f.ID] = true
-			if after := s.Build(Adjustment{Waived: func(_, _, _, fix string) bool { return done[fix] }}); math.Abs(after.Health-f.HealthAfter) > 1e-9 {
+			after := s.Build(Adjustment{Waived: func(_, _, _, fix string) bool { return done[fix] }})
+			if math.Abs(after.Health-f.HealthAfter) > 1e-9 {
 				t.Fatalf("round %d: after %q health is to be %v, and is %v", round, f.Line, f.HealthAfter, after.Health)
 			}
 		}
@@ -207,7 +212,8 @@ func TestFigure(t *testing.T) {
 	var found []check.Finding
 	for i, value := range []string{"first", "second"} {
 		for k := range 5 {
-			found = append(found, check.Finding{Check: shared, Page: int32(8*i + k), Places: []check.Place{{Value: value}}})
+			found = append(found, check.Finding{Check: shared, Page: int32(8*i + k),
+				Places: []check.Place{{Value: value}}})
 		}
 	}
 	s.Finish()

@@ -38,7 +38,8 @@ func (s *Sheet) Tab(adjust Adjustment) *Tab {
 	found := b.gather()
 	b.waive(found)
 	b.cells = b.makeCells(b.waived)
-	t := &Tab{Costs: map[string]float64{}, Pages: make(map[string]*PageTab, len(b.assessed)), Site: PageTab{Standing: 1, Cells: map[string]*TabCell{}}}
+	t := &Tab{Costs: map[string]float64{}, Pages: make(map[string]*PageTab, len(b.assessed)),
+		Site: PageTab{Standing: 1, Cells: map[string]*TabCell{}}}
 	for _, p := range b.assessed {
 		t.Pages[p.Address] = &PageTab{Standing: p.Weight, Cells: map[string]*TabCell{}}
 	}
@@ -58,7 +59,8 @@ func (s *Sheet) Tab(adjust Adjustment) *Tab {
 			rule := c.ID + " " + c.Variant
 			t.Costs[rule] = b.costs[e.check]
 			if p.Cells[rule] == nil {
-				p.Cells[rule] = &TabCell{Check: c.ID, Weight: health.Weight(b.cells[b.entryCell[i]].Places), By: map[int]int{}}
+				p.Cells[rule] = &TabCell{Check: c.ID, Weight: health.Weight(b.cells[b.entryCell[i]].Places),
+					By: map[int]int{}}
 			}
 			p.Cells[rule].By[k] += int(e.places)
 		}
@@ -140,7 +142,7 @@ type Found struct {
 	Layout   string         // name of the page's layout
 	Fix      string         // the line that it is part of
 	Kind     Kind           // of that line
-	Cause    string         // the line that its target or value has of its own, also where it is part of a line for many; "" for a check without
+	Cause    string         // the line of its target or value, within another too; "" for a check without
 	Places   int
 }
 
@@ -151,7 +153,8 @@ func (s *Sheet) EachFinding(f func(Found)) {
 	for _, g := range b.gather() {
 		for _, i := range g.entries {
 			e := b.entries[i]
-			one := Found{Check: b.Checks[e.check].ID, Severity: b.Checks[e.check].Severity, Address: b.address(e.page), Layout: b.layoutName(e.page), Fix: g.fix.ID, Kind: g.fix.Kind, Places: int(e.places)}
+			one := Found{Check: b.Checks[e.check].ID, Severity: b.Checks[e.check].Severity, Address: b.address(e.page),
+				Layout: b.layoutName(e.page), Fix: g.fix.ID, Kind: g.fix.Kind, Places: int(e.places)}
 			if e.cause >= 0 {
 				key := causeKey{e.check, b.causes[e.cause].key}
 				if causes[key] == "" {

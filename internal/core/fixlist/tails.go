@@ -103,7 +103,8 @@ func (b *builder) reasons(found []gathered, lines []int) string {
 		return ""
 	}
 	slices.SortStableFunc(rules, func(x, y int) int {
-		return cmp.Or(cmp.Compare(len(found[y].entries), len(found[x].entries)), strings.Compare(found[x].fix.ID, found[y].fix.ID))
+		return cmp.Or(cmp.Compare(len(found[y].entries), len(found[x].entries)),
+			strings.Compare(found[x].fix.ID, found[y].fix.ID))
 	})
 	first := found[rules[0]].fix.Where
 	if len(rules) == 1 {

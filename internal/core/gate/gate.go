@@ -65,7 +65,8 @@ func Judge(c Conditions, r *fixlist.Report, new New) Verdict {
 		case reason.Passed:
 			reason.Says = fmt.Sprintf("health is %.2f, and at least %g is asked for", r.Health, c.MinHealth)
 		default:
-			reason.Says = fmt.Sprintf("health is %.2f, %.2f less than the %g that is asked for", r.Health, c.MinHealth-r.Health, c.MinHealth)
+			reason.Says = fmt.Sprintf("health is %.2f, %.2f less than the %g that is asked for", r.Health,
+				c.MinHealth-r.Health, c.MinHealth)
 		}
 		add(reason)
 	}
@@ -89,7 +90,8 @@ func Judge(c Conditions, r *fixlist.Report, new New) Verdict {
 		case 1:
 			reason.Says = fmt.Sprintf("there is 1 new finding of severity %s or graver, and none may be", c.NoNew)
 		default:
-			reason.Says = fmt.Sprintf("there are %s new findings of severity %s or graver, and none may be", text.Thousands(total), c.NoNew)
+			reason.Says = fmt.Sprintf("there are %s new findings of severity %s or graver, and none may be",
+				text.Thousands(total), c.NoNew)
 		}
 		add(reason)
 	}
@@ -106,7 +108,8 @@ func Judge(c Conditions, r *fixlist.Report, new New) Verdict {
 		if reason.Passed = have <= most; reason.Passed {
 			reason.Fixes = nil
 		}
-		reason.Says = fmt.Sprintf("%s has %s, and at most %s may be", pattern, text.Count(have, "finding", "findings"), text.Thousands(most))
+		reason.Says = fmt.Sprintf("%s has %s, and at most %s may be", pattern, text.Count(have, "finding", "findings"),
+			text.Thousands(most))
 		add(reason)
 	}
 	return v

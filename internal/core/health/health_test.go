@@ -42,7 +42,10 @@ func random(r *rand.Rand) site {
 }
 
 func (s *site) sort() {
-	slices.SortFunc(s.cells, func(a, b Cell) int { return cmp.Or(cmp.Compare(a.Page, b.Page), cmp.Compare(a.Check, b.Check)) })
+	slices.SortFunc(s.cells, func(a, b Cell) int {
+		return cmp.Or(cmp.Compare(a.Page, b.Page),
+			cmp.Compare(a.Check, b.Check))
+	})
 }
 
 func (s site) book() *Book { return NewBook(s.pages, s.costs, slices.Clone(s.cells), nil) }
@@ -54,7 +57,8 @@ func (s site) score() float64 {
 
 func TestWorkedExample(t *testing.T) {
 	s := site{2, []float64{anError, aWarning}, []Cell{{1, 0, 1}, {1, 1, 4}}}
-	if want := 100 * math.Exp(-0.25*0.5/1.75-0.05*0.75/2.125); math.Abs(s.score()-want) > 1e-12 || math.Abs(want-91.48) > 0.005 {
+	if want := 100 * math.Exp(-0.25*0.5/1.75-0.05*0.75/2.125); math.Abs(s.score()-want) > 1e-12 ||
+		math.Abs(want-91.48) > 0.005 {
 		t.Errorf("health %v, want %v", s.score(), want)
 	}
 }

@@ -17,7 +17,8 @@ func TestCatch(t *testing.T) {
 		{"nothing", func() error { return nil }, "", nil},
 		{"an error", func() error { return known }, "known", known},
 		{"a panic", func() error { panic("odd") }, "Harvik made a mistake here (odd); its log says where", nil},
-		{"a panic with an error", func() error { panic(known) }, "Harvik made a mistake here (known); its log says where", known},
+		{"a panic with an error", func() error { panic(known) },
+			"Harvik made a mistake here (known); its log says where", known},
 		{"an index out of range", func() error { return []error{}[len(c0())] }, "index out of range", nil},
 	} {
 		err := Catch(c.f)

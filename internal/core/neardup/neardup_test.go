@@ -72,7 +72,8 @@ func TestPairsAgainstBruteForce(t *testing.T) {
 		t.Errorf("recall %.4f of %d pairs", recall, len(truth))
 	}
 	shuffled := slices.Clone(texts)
-	rand.New(rand.NewPCG(5, 6)).Shuffle(len(shuffled), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
+	rand.New(rand.NewPCG(5, 6)).Shuffle(len(shuffled),
+		func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
 	if !slices.Equal(pairs, Pairs(shuffled, 0.9, load(sets))) {
 		t.Error("another order of texts gives other pairs")
 	}
@@ -95,7 +96,8 @@ func TestLayouts(t *testing.T) {
 	}
 	frames := [][]uint32{frame(0, 30), frame(0, 31), nil, frame(100, 130), frame(0, 30), frame(0, 28), frame(200, 203)}
 	got, leaders := Layouts(frames)
-	if want := []int32{0, 0, -1, 1, 0, 0, 2}; !slices.Equal(got[:3], want[:3]) || got[3] == got[0] || got[4] != 0 || got[5] != 0 || got[6] == got[3] {
+	if want := []int32{0, 0, -1, 1, 0, 0, 2}; !slices.Equal(got[:3], want[:3]) || got[3] == got[0] || got[4] != 0 ||
+		got[5] != 0 || got[6] == got[3] {
 		t.Errorf("layouts %v, want %v or the like", got, want)
 	}
 	names := NameLayouts(leaders, nil)
@@ -103,7 +105,8 @@ func TestLayouts(t *testing.T) {
 	_, later := Layouts([][]uint32{frame(100, 131), frame(100, 131), frame(0, 32), frame(400, 430)})
 	kept := NameLayouts(later, known)
 	if kept[0] != names[1] || kept[1] != names[0] {
-		t.Errorf("a later crawl names its layouts %v, want %s and %s first: they grew by a little", kept, names[1], names[0])
+		t.Errorf("a later crawl names its layouts %v, want %s and %s first: they grew by a little", kept, names[1],
+			names[0])
 	}
 	if slices.Contains(names, kept[2]) {
 		t.Errorf("a new layout got the name %s of an old one", kept[2])

@@ -244,10 +244,12 @@ func odd(href string) bool {
 		return true
 	}
 	scheme, rest, ok := strings.Cut(href, ":")
-	if ok && (strings.EqualFold(scheme, "http") || strings.EqualFold(scheme, "https")) && !strings.HasPrefix(rest, "//") {
+	if ok && (strings.EqualFold(scheme, "http") || strings.EqualFold(scheme, "https")) &&
+		!strings.HasPrefix(rest, "//") {
 		return true
 	}
-	return ok && strings.HasPrefix(rest, "//") && len(rest) > 2 && rest[2] == '/' || strings.HasPrefix(href, "http//") || strings.HasPrefix(href, "https//") ||
+	return ok && strings.HasPrefix(rest, "//") && len(rest) > 2 && rest[2] == '/' ||
+		strings.HasPrefix(href, "http//") || strings.HasPrefix(href, "https//") ||
 		strings.HasPrefix(href, "www.") || HasWholeBehind(href)
 }
 

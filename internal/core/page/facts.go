@@ -360,7 +360,8 @@ func (f *Facts) IsCacheable() bool {
 	case f.HeaderValue("ETag") != "", f.HeaderValue("Last-Modified") != "", f.HeaderValue("Expires") != "":
 		return true
 	}
-	return strings.Contains(control, "max-age=") && !strings.Contains(control, "max-age=0") || strings.Contains(control, "immutable")
+	return strings.Contains(control, "max-age=") && !strings.Contains(control, "max-age=0") ||
+		strings.Contains(control, "immutable")
 }
 
 // CacheSeconds is for how long caches may keep the response without asking, by its Cache-Control header

@@ -15,7 +15,8 @@ func FuzzRead(f *testing.F) {
 		"<title>a<h1>b</title><svg><title>c</title></svg><table><a href=x><tr><td><a href=y>",
 		"<base href='//x/'><a href=z rel='NOFOLLOW x'><template><h1>t</h1></template><noscript><h1>n</h1></noscript>",
 		"<meta name=robots content='NoIndex,nofollow'><link rel=canonical href=/c><meta name=description content=' x  y '>",
-		"\xff\xfe<\x00h\x001\x00>\x00", "<!--><h1>a</h1>--><h1 title='>'>b", "<script></scrip><h1>no</h1></script><h1>yes",
+		"\xff\xfe<\x00h\x001\x00>\x00", "<!--><h1>a</h1>--><h1 title='>'>b",
+		"<script></scrip><h1>no</h1></script><h1>yes",
 		"<meta charset=windows-1252>\x93x\x94", "<div><p><b><a href=1><b><p><a href=2></div><i></b>",
 	} {
 		f.Add([]byte(s), "text/html")

@@ -97,7 +97,8 @@ func TestHostile(t *testing.T) {
 				break
 			}
 		}
-		if len(d.Links) > maxLinks || len(d.Headings) > maxHeadings || len(d.Images) > maxImages || len(d.Titles)+len(d.Canonicals)+len(d.Forms) > 3*maxFew {
+		if len(d.Links) > maxLinks || len(d.Headings) > maxHeadings || len(d.Images) > maxImages ||
+			len(d.Titles)+len(d.Canonicals)+len(d.Forms) > 3*maxFew {
 			t.Errorf("%s: %d links, %d headings, %d images, %d titles, %d canonicals, %d forms", h.name,
 				len(d.Links), len(d.Headings), len(d.Images), len(d.Titles), len(d.Canonicals), len(d.Forms))
 		}
@@ -106,10 +107,12 @@ func TestHostile(t *testing.T) {
 		}
 	}
 	// What is left out is counted.
-	if d := Read(Response{Address: address, Status: 200, ContentType: "text/html", Body: repeat("", "<title>%d</title>", "", 64<<10)}); d.Left == 0 || len(d.Titles) != maxFew {
+	if d := Read(Response{Address: address, Status: 200, ContentType: "text/html",
+		Body: repeat("", "<title>%d</title>", "", 64<<10)}); d.Left == 0 || len(d.Titles) != maxFew {
 		t.Errorf("of a page with titles without end %d are kept, %d left out", len(d.Titles), d.Left)
 	}
-	if d := Read(Response{Address: address, Status: 200, ContentType: "text/html", Body: repeat("", "<p>", "", 4<<20)}); !d.Cut {
+	if d := Read(Response{Address: address, Status: 200, ContentType: "text/html",
+		Body: repeat("", "<p>", "", 4<<20)}); !d.Cut {
 		t.Error("a page with more elements than any has is not told to be cut")
 	}
 }

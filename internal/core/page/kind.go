@@ -30,7 +30,8 @@ const (
 	ErrorPage  Kind = "error"
 )
 
-var kindNames = []string{"page", "home", "article", "product", "list", "contact", "login", "search", "cart", "legal", "gallery", "calculator", "error"}
+var kindNames = []string{"page", "home", "article", "product", "list", "contact", "login", "search", "cart", "legal",
+	"gallery", "calculator", "error"}
 
 // KindNames are all kinds of pages.
 func KindNames() []string { return kindNames }
@@ -81,10 +82,12 @@ var kindWords = []struct {
 	kind  Kind
 	words []string
 }{
-	{Contact, []string{"contact", "contact us", "contacts", "kontakt", "cysylltu", "contacto", "contatti", "find us", "how to find us", "imprint", "impressum"}},
+	{Contact, []string{"contact", "contact us", "contacts", "kontakt", "cysylltu", "contacto", "contatti", "find us",
+		"how to find us", "imprint", "impressum"}},
 	{Login, []string{"login", "log in", "sign in", "signin", "register", "anmelden", "mewngofnodi"}},
 	{Cart, []string{"cart", "basket", "checkout", "shopping basket", "your basket", "warenkorb", "basged"}},
-	{Legal, []string{"privacy", "privacy policy", "privacy notice", "terms", "terms and conditions", "legal", "legal notice", "cookies", "cookie policy", "disclaimer", "datenschutz", "agb", "preifatrwydd"}},
+	{Legal, []string{"privacy", "privacy policy", "privacy notice", "terms", "terms and conditions", "legal",
+		"legal notice", "cookies", "cookie policy", "disclaimer", "datenschutz", "agb", "preifatrwydd"}},
 	{Search, []string{"search", "search results", "suche", "chwilio"}},
 	{Gallery, []string{"gallery", "galerie", "oriel", "photos", "videos"}},
 	{Calculator, []string{"calculator", "rechner", "cyfrifiannell"}},

@@ -85,7 +85,8 @@ func (w *walker) kinds(n *dom.Node) {
 	case atom.Frameset, atom.Frame:
 		w.note(&m.Frames, w.tree.Data(n), n.At, "", posFrame)
 	case atom.Object, atom.Embed, atom.Applet:
-		w.note(&m.Plugins, w.tree.Data(n), n.At, cmp.Or(w.attr(n, "type"), w.attr(n, "classid"), w.attr(n, "src")+w.attr(n, "data")), posPlugin)
+		w.note(&m.Plugins, w.tree.Data(n), n.At,
+			cmp.Or(w.attr(n, "type"), w.attr(n, "classid"), w.attr(n, "src")+w.attr(n, "data")), posPlugin)
 	case atom.Base:
 		if len(m.Bases) < maxFaults {
 			w.place(n, posBase, len(m.Bases))

@@ -23,7 +23,8 @@ func Spare(source []byte, lineComments bool) int {
 				spare += end - i
 			}
 			i = end
-		case lineComments && c == '/' && i+1 < len(source) && source[i+1] == '/' && last != ':' && last != '\\' && last != '/':
+		case lineComments && c == '/' && i+1 < len(source) && source[i+1] == '/' &&
+			last != ':' && last != '\\' && last != '/':
 			end := i
 			for end < len(source) && source[end] != '\n' {
 				end++

@@ -32,14 +32,17 @@ func TestSpare(t *testing.T) {
 
 func TestIsOpaquePNG(t *testing.T) {
 	head := func(colour byte, chunks string) []byte {
-		return []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08" + string([]byte{colour}) + "\x00\x00\x00\x00\x00\x00\x00" + chunks + "IDAT")
+		return []byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08" +
+			string([]byte{colour}) + "\x00\x00\x00\x00\x00\x00\x00" + chunks + "IDAT")
 	}
 	for name, c := range map[string]struct {
 		data []byte
 		want bool
 	}{
-		"colours": {head(2, ""), true}, "colours and alpha": {head(6, ""), false}, "a palette with transparency": {head(3, "tRNS"), false},
-		"a palette": {head(3, "PLTE"), true}, "nothing": {nil, false}, "a JPEG": {[]byte("\xff\xd8\xff"), false}, "cut off": {head(2, "")[:20], false},
+		"colours": {head(2, ""), true}, "colours and alpha": {head(6, ""), false},
+		"a palette with transparency": {head(3, "tRNS"), false},
+		"a palette":                   {head(3, "PLTE"), true}, "nothing": {nil, false}, "a JPEG": {[]byte("\xff\xd8\xff"), false},
+		"cut off": {head(2, "")[:20], false},
 	} {
 		if got := IsOpaquePNG(c.data); got != c.want {
 			t.Errorf("%s: %v", name, got)
@@ -67,12 +70,13 @@ func TestFaults(t *testing.T) {
 		`<svg><a><path/></a><title>x</title></svg>`:       "",
 		`<script>"<p></div>"</script>`:                    "",
 		`<!-- <div> --><p>a`:                              "",
-		`<custom-part><p>a</custom-part>`:                 "stray end tag custom-part, unclosed custom-part", // a p stops the search
-		`<custom-part><p>a`:                               "unclosed custom-part",
-		`<dl><dt>a<dd>b<dt>c</dl>`:                        "",
-		`<html><body><p>a</body></html> <!-- b -->`:       "",
-		`<html><body></body></html><p>`:                   "after the end p",
-		`<p>1 < 2 and <3</p>`:                             "",
+		// a p stops the search
+		`<custom-part><p>a</custom-part>`:           "stray end tag custom-part, unclosed custom-part",
+		`<custom-part><p>a`:                         "unclosed custom-part",
+		`<dl><dt>a<dd>b<dt>c</dl>`:                  "",
+		`<html><body><p>a</body></html> <!-- b -->`: "",
+		`<html><body></body></html><p>`:             "after the end p",
+		`<p>1 < 2 and <3</p>`:                       "",
 	} {
 		d := read(t, "http://fernhollow.example/", source)
 		var got []string

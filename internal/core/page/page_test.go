@@ -25,7 +25,8 @@ func read(t testing.TB, address, body string) *Document {
 func at(line, col int) Pos { return Pos{Line: line, Col: col} }
 
 func TestPositions(t *testing.T) {
-	d := read(t, "http://fernhollow.example/", "<title>ü</title>\n<h1>é <a href=x>y</a></h1><h2>z</h2>\n\n<!-- <h3> --><h3 title='>'>w</h3>")
+	d := read(t, "http://fernhollow.example/",
+		"<title>ü</title>\n<h1>é <a href=x>y</a></h1><h2>z</h2>\n\n<!-- <h3> --><h3 title='>'>w</h3>")
 	want := []Pos{at(2, 1), at(2, 27), at(4, 14)}
 	for i, h := range d.Headings {
 		if h.Pos != want[i] {
@@ -42,7 +43,8 @@ func TestPositions(t *testing.T) {
 
 // TestPositionsOfCopies: a link that is opened once more has the place of its only tag.
 func TestPositionsOfCopies(t *testing.T) {
-	d := read(t, "http://fernhollow.example/", "<p><a href=1>x<p>the parser opens the link once more</p></a><h2>yes</h2>")
+	d := read(t, "http://fernhollow.example/",
+		"<p><a href=1>x<p>the parser opens the link once more</p></a><h2>yes</h2>")
 	if len(d.Links) != 2 || d.Links[0].Pos != at(1, 4) || d.Links[1].Pos != at(1, 4) {
 		t.Errorf("links %+v, want two at one place", d.Links)
 	}
@@ -62,7 +64,9 @@ func TestLongLine(t *testing.T) {
 
 // TestDeep is deeper than browsers go: what is deeper stands side by side.
 func TestDeep(t *testing.T) {
-	d := read(t, "http://fernhollow.example/", "<title>deep</title>"+strings.Repeat("<div>", 50_000)+"<h1>bottom</h1><a href=/x>y</a>"+strings.Repeat("</div>", 50_000)+"<h2>after</h2>")
+	d := read(t, "http://fernhollow.example/",
+		"<title>deep</title>"+strings.Repeat("<div>", 50_000)+"<h1>bottom</h1><a href=/x>y</a>"+strings.Repeat("</div>",
+			50_000)+"<h2>after</h2>")
 	if !d.Flattened || d.Title() != "deep" || d.H1() != "bottom" || len(d.Headings) != 2 || len(d.Links) != 1 {
 		t.Errorf("read %+v, %d headings, %d links, flattened %v", d.Titles, len(d.Headings), len(d.Links), d.Flattened)
 	}
@@ -97,7 +101,8 @@ func TestCharsets(t *testing.T) {
 	} {
 		d := Read(Response{Address: u, Status: 200, ContentType: c.contentType, Body: []byte(c.body)})
 		if d.Title() != c.title || d.Charset != c.charset {
-			t.Errorf("%s %q: title %q in %s, want %q in %s", c.contentType, c.body, d.Title(), d.Charset, c.title, c.charset)
+			t.Errorf("%s %q: title %q in %s, want %q in %s", c.contentType, c.body, d.Title(), d.Charset, c.title,
+				c.charset)
 		}
 	}
 }
@@ -105,11 +110,13 @@ func TestCharsets(t *testing.T) {
 // TestQueryEncoding: in a legacy encoding the query, and only the query, is written in it.
 func TestQueryEncoding(t *testing.T) {
 	u, _ := weburl.Parse("http://fernhollow.example/")
-	d := Read(Response{Address: u, Status: 200, ContentType: "text/html; charset=windows-1252", Body: []byte("<a href='/caf\xe9?q=\xe9&x=&#26085;#\xe9'>a</a>")})
+	d := Read(Response{Address: u, Status: 200, ContentType: "text/html; charset=windows-1252",
+		Body: []byte("<a href='/caf\xe9?q=\xe9&x=&#26085;#\xe9'>a</a>")})
 	if got, want := d.Links[0].Address, "http://fernhollow.example/caf%C3%A9?q=%E9&x=%26%2326085%3B"; got != want {
 		t.Errorf("address %q, want %q", got, want)
 	}
-	if d := read(t, "http://fernhollow.example/", "<a href='?q=é'>a</a>"); d.Links[0].Address != "http://fernhollow.example/?q=%C3%A9" {
+	if d := read(t, "http://fernhollow.example/",
+		"<a href='?q=é'>a</a>"); d.Links[0].Address != "http://fernhollow.example/?q=%C3%A9" {
 		t.Errorf("in UTF-8: %q", d.Links[0].Address)
 	}
 }
@@ -205,21 +212,25 @@ func BenchmarkRead(b *testing.B) {
 
 // TestDeepMarkup: nesting without end is not followed: each tag would look through all that is open.
 func TestDeepMarkup(t *testing.T) {
-	d := read(t, "http://fernhollow.example/", "<!doctype html><title>Deep</title>"+strings.Repeat("<div><b>", 50_000)+"<p>fern</p></p>")
+	d := read(t, "http://fernhollow.example/",
+		"<!doctype html><title>Deep</title>"+strings.Repeat("<div><b>", 50_000)+"<p>fern</p></p>")
 	if d.Title() != "Deep" || len(d.Markup.Faults) > maxFaults {
 		t.Errorf("%q, %d faults", d.Title(), len(d.Markup.Faults))
 	}
-	if d := read(t, "http://fernhollow.example/", strings.Repeat("<div>", 400_000)); len(d.Markup.Faults) > 0 || d.Shape.Depth > dom.MaxDepth {
+	if d := read(t, "http://fernhollow.example/", strings.Repeat("<div>", 400_000)); len(d.Markup.Faults) > 0 ||
+		d.Shape.Depth > dom.MaxDepth {
 		t.Errorf("%d levels, %d faults", d.Shape.Depth, len(d.Markup.Faults))
 	}
 }
 
 // TestClimbs: a link that goes up more folders than there are keeps how it is written; others do not.
 func TestClimbs(t *testing.T) {
-	for href, kept := range map[string]bool{"../../../a.html": true, "../../a.html": true, "../a.html": false, "a/../../b": false, "/../a": false} {
+	for href, kept := range map[string]bool{"../../../a.html": true, "../../a.html": true, "../a.html": false,
+		"a/../../b": false, "/../a": false} {
 		d := read(t, "http://fernhollow.example/x/y.html", `<p><a href="`+href+`">a</a>`)
 		if got := d.Links[0].Href != ""; got != kept {
-			t.Errorf("%s from /x/y.html: kept as written %v, want %v; it leads to %s", href, got, kept, d.Links[0].Address)
+			t.Errorf("%s from /x/y.html: kept as written %v, want %v; it leads to %s", href, got, kept,
+				d.Links[0].Address)
 		}
 	}
 }
@@ -228,7 +239,8 @@ func TestClimbs(t *testing.T) {
 func TestImages(t *testing.T) {
 	d := read(t, "http://fernhollow.example/", `<body><main><img src=a loading=lazy><picture><source srcset=b2><img src=b></picture>
 		<img src=c srcset="c 1x, c2 2x"><img src=d width=40><p>`+strings.Repeat("word ", 200)+`</p><img src=e></main>`)
-	for i, want := range []Image{{Early: true, Lazy: true}, {Early: true, Sizes: true}, {Early: true, Sizes: true}, {}, {}} {
+	for i, want := range []Image{{Early: true, Lazy: true}, {Early: true, Sizes: true}, {Early: true, Sizes: true}, {},
+		{}} {
 		if got := d.Images[i]; got.Early != want.Early || got.Lazy != want.Lazy || got.Sizes != want.Sizes {
 			t.Errorf("%s is %+v, want %+v", got.Src, got, want)
 		}

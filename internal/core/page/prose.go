@@ -77,7 +77,8 @@ const maxFound = 20
 // marks, addresses and broken letters that are no slips.
 // MayFill tells that one of fillerWords is in the text.
 func (w *walker) prose(main []byte, code []span, mayFill bool) {
-	broken, misread := bytes.Contains(main, []byte("\uFFFD")), bytes.IndexByte(main, mojibakeParts[0][0]) >= 0 && containsAny(main, mojibakeParts)
+	broken, misread := bytes.Contains(main, []byte("\uFFFD")), bytes.IndexByte(main, mojibakeParts[0][0]) >= 0 &&
+		containsAny(main, mojibakeParts)
 	mayFill = mayFill && containsAny(main, fillerParts)
 	if !marked(main) && !mayFill && !broken && !misread {
 		return
@@ -91,7 +92,8 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 	s := string(append(plain, main[from:]...))
 	d := w.doc
 	if mayFill || slices.ContainsFunc(leads, func(lead string) bool { return strings.Contains(s, lead) }) {
-		d.Fillers = slices.DeleteFunc(distinct(fillers, s), func(found string) bool { return isShown(main, code, found) })
+		d.Fillers = slices.DeleteFunc(distinct(fillers, s),
+			func(found string) bool { return isShown(main, code, found) })
 	}
 	if strings.Contains(s, "[") && len(code) == 0 && !notation.MatchString(s) {
 		for _, at := range blanks.FindAllStringIndex(s, maxFound) {

@@ -59,8 +59,10 @@ func (with *reader) read(r Response) *Document {
 	body, name := decode(r.Body, r.ContentType)
 	tree := with.parser.Parse(body)
 	w := walker{
-		doc: &Document{Charset: name, Flattened: tree.TooDeep, Cut: tree.Cut}, tree: tree, base: r.Address, address: r.Address,
-		main: with.main[:0], rest: with.rest[:0], named: with.named[:0], ids: map[string]bool{}, labels: map[string]bool{},
+		doc: &Document{Charset: name, Flattened: tree.TooDeep, Cut: tree.Cut}, tree: tree, base: r.Address,
+		address: r.Address,
+		main:    with.main[:0], rest: with.rest[:0], named: with.named[:0], ids: map[string]bool{},
+		labels:  map[string]bool{},
 		outline: &with.outline,
 	}
 	w.outline.Begin()
@@ -103,7 +105,8 @@ func (w *walker) structured() {
 		}
 	}
 	if w.items {
-		items, at := structured.Elements(w.tree, func(href string) string { return cmp.Or(resolve(&w.base, href), href) })
+		items, at := structured.Elements(w.tree,
+			func(href string) string { return cmp.Or(resolve(&w.base, href), href) })
 		for i := range items {
 			w.placeAt(at[i], posData, len(d.Data)+i)
 		}
@@ -126,7 +129,8 @@ func (w *walker) charsets(r Response) {
 		c.Header, _, _ = strings.Cut(strings.Trim(label, ` "'`), ";")
 		c.Header = strings.Trim(c.Header, ` "'`)
 	}
-	c.BOM = bytes.HasPrefix(r.Body, []byte("\xef\xbb\xbf")) || bytes.HasPrefix(r.Body, []byte("\xff\xfe")) || bytes.HasPrefix(r.Body, []byte("\xfe\xff"))
+	c.BOM = bytes.HasPrefix(r.Body, []byte("\xef\xbb\xbf")) || bytes.HasPrefix(r.Body, []byte("\xff\xfe")) ||
+		bytes.HasPrefix(r.Body, []byte("\xfe\xff"))
 	if c.Meta != "" {
 		at := bytes.Index(bytes.ToLower(r.Body[:min(len(r.Body), 1024)]), []byte("charset="))
 		c.Late = at < 0

@@ -79,7 +79,8 @@ var roleOfKind = [...]Role{css.Import: AsStyle, css.Font: AsFont, css.Image: AsI
 func usesOf(refs []css.Reference, by string) []Use {
 	uses := make([]Use, len(refs))
 	for i, r := range refs {
-		uses[i] = Use{Role: roleOfKind[r.Kind], Address: r.Address, By: by, Line: r.Line, Rules: r.Rules, Under: r.Under}
+		uses[i] = Use{Role: roleOfKind[r.Kind], Address: r.Address, By: by, Line: r.Line, Rules: r.Rules,
+			Under: r.Under}
 	}
 	return uses
 }
@@ -94,7 +95,8 @@ func (w *walker) use(role Role, href, by string) {
 
 func (w *walker) used(u Use) {
 	u.Address = strings.TrimSpace(u.Address)
-	if u.Address == "" || strings.HasPrefix(u.Address, "data:") || strings.HasPrefix(u.Address, "#") || len(w.doc.Uses) >= maxUses {
+	if u.Address == "" || strings.HasPrefix(u.Address, "data:") || strings.HasPrefix(u.Address, "#") ||
+		len(w.doc.Uses) >= maxUses {
 		return
 	}
 	u.Address, u.Line = cut(u.Address, maxHref), 0
@@ -106,7 +108,8 @@ func (w *walker) rules() {
 	outline := w.outline.Outline()
 	for i := range w.doc.Uses {
 		u := &w.doc.Uses[i]
-		if u.Role == AsImage && u.By == "style" && u.Rules+u.Under != "" && outline.Applies(u.Rules, u.Under) == css.No {
+		if u.Role == AsImage && u.By == "style" && u.Rules+u.Under != "" &&
+			outline.Applies(u.Rules, u.Under) == css.No {
 			u.By = ByRule
 		}
 		u.Rules, u.Under = "", ""
@@ -164,7 +167,8 @@ func (w *walker) srcset(n *dom.Node) {
 // candidates are the addresses of a srcset attribute (HTML standard, "parse a srcset
 // attribute").
 func candidates(set string) (out []string) {
-	for set = strings.TrimLeft(set, " \t\n\r\f,"); set != "" && len(out) < maxUses; set = strings.TrimLeft(set, " \t\n\r\f,") {
+	for set = strings.TrimLeft(set, " \t\n\r\f,"); set != "" &&
+		len(out) < maxUses; set = strings.TrimLeft(set, " \t\n\r\f,") {
 		end := strings.IndexAny(set, " \t\n\r\f")
 		if end < 0 {
 			end = len(set)

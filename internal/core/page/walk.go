@@ -174,7 +174,8 @@ func (w *walker) element(n *dom.Node, p place, nth int) {
 }
 
 // listings are class names that generators of documentation give to blocks of code.
-var listings = map[string]bool{"fragment": true, "highlight": true, "programlisting": true, "sourcecode": true, "codehilite": true, "listing": true, "code": true}
+var listings = map[string]bool{"fragment": true, "highlight": true, "programlisting": true, "sourcecode": true,
+	"codehilite": true, "listing": true, "code": true}
 
 func (w *walker) isListing(n *dom.Node) bool {
 	class := w.attr(n, "class")
@@ -242,8 +243,10 @@ func (w *walker) enter(n *dom.Node, a atom.Atom, p place, nth int) place {
 
 // builds are elements that templates are made of; others without a class of their own are what authors write.
 var builds = map[atom.Atom]bool{
-	atom.Body: true, atom.Div: true, atom.Section: true, atom.Article: true, atom.Main: true, atom.Nav: true, atom.Header: true, atom.Footer: true,
-	atom.Aside: true, atom.Form: true, atom.Table: true, atom.Tbody: true, atom.Tr: true, atom.Td: true, atom.Center: true, atom.Address: true, atom.Hr: true,
+	atom.Body: true, atom.Div: true, atom.Section: true, atom.Article: true, atom.Main: true, atom.Nav: true,
+	atom.Header: true, atom.Footer: true,
+	atom.Aside: true, atom.Form: true, atom.Table: true, atom.Tbody: true, atom.Tr: true, atom.Td: true,
+	atom.Center: true, atom.Address: true, atom.Hr: true,
 }
 
 // kindOf is the first of an element's classes that is not about this one page: content systems number posts,
@@ -387,7 +390,8 @@ func (w *walker) fact(n *dom.Node, a atom.Atom, p place) {
 	case atom.Form:
 		w.sign(a, n)
 		if w.room(len(w.doc.Forms), maxFew) {
-			w.doc.Forms = append(w.doc.Forms, Form{Action: cut(w.attr(n, "action"), maxHref), Post: !isGet(w.attr(n, "method")), Place: p.path})
+			w.doc.Forms = append(w.doc.Forms,
+				Form{Action: cut(w.attr(n, "action"), maxHref), Post: !isGet(w.attr(n, "method")), Place: p.path})
 		}
 	case atom.Label:
 		if id := w.attr(n, "for"); id != "" {
@@ -423,7 +427,8 @@ func (w *walker) field(n *dom.Node, p place) {
 	for _, name := range [...]string{"aria-label", "aria-labelledby", "title"} {
 		named = named || strings.TrimSpace(w.attr(n, name)) != ""
 	}
-	if !named && !w.hasAttr(n, "hidden") && w.attr(n, "aria-hidden") != "true" && n.At >= 0 && len(w.fields) < maxFaults {
+	if !named && !w.hasAttr(n, "hidden") && w.attr(n, "aria-hidden") != "true" && n.At >= 0 &&
+		len(w.fields) < maxFaults {
 		w.fields = append(w.fields, field{w.attr(n, "id"), clip(w.attr(n, "name")), n.At})
 	}
 }
@@ -474,7 +479,8 @@ func (w *walker) otherMeta(n *dom.Node, name, value string) {
 	d := w.doc
 	property := strings.ToLower(strings.TrimSpace(w.attr(n, "property")))
 	switch {
-	case (strings.HasPrefix(property, "og:") || strings.HasPrefix(name, "og:") || strings.HasPrefix(name, "twitter:") || strings.HasPrefix(property, "twitter:")) && len(d.Cards) < maxCards:
+	case (strings.HasPrefix(property, "og:") || strings.HasPrefix(name, "og:") || strings.HasPrefix(name, "twitter:") ||
+		strings.HasPrefix(property, "twitter:")) && len(d.Cards) < maxCards:
 		w.place(n, posCard, len(d.Cards))
 		d.Cards = append(d.Cards, Meta{Name: cmp.Or(property, name), Value: value})
 		return
@@ -504,7 +510,8 @@ func (w *walker) linkElement(n *dom.Node, p place) {
 		return
 	case ok && foreign && hasToken(rel, "alternate") && len(w.doc.Alternates) < maxAlternates:
 		w.place(n, posAlternate, len(w.doc.Alternates))
-		w.doc.Alternates = append(w.doc.Alternates, Alternate{strings.TrimSpace(lang), Ref{Href: href, InHead: p.inHead}})
+		w.doc.Alternates = append(w.doc.Alternates,
+			Alternate{strings.TrimSpace(lang), Ref{Href: href, InHead: p.inHead}})
 		return
 	case hasToken(rel, "next"), hasToken(rel, "prev"):
 		w.forms.paged = true
@@ -522,7 +529,8 @@ func (w *walker) unread(n *dom.Node, a atom.Atom, p place) {
 		d.Shape.Styles += len(w.tree.Content(n))
 	case atom.Script:
 		src, ok := w.findAttr(n, "src")
-		if kind := strings.ToLower(w.attr(n, "type")); !ok && (kind == "" || kind == "module" || strings.Contains(kind, "javascript")) {
+		if kind := strings.ToLower(w.attr(n, "type")); !ok &&
+			(kind == "" || kind == "module" || strings.Contains(kind, "javascript")) {
 			d.Shape.Scripts += len(w.tree.Content(n))
 		} else if ok && len(d.Scripts) < maxUses {
 			classic := kind == "" || strings.Contains(kind, "javascript")
@@ -534,7 +542,8 @@ func (w *walker) unread(n *dom.Node, a atom.Atom, p place) {
 	case atom.Iframe:
 		if src := w.attr(n, "src"); src != "" && len(d.Frames) < maxAlternates {
 			d.Frames = append(d.Frames, cut(src, maxHref))
-			if strings.TrimSpace(w.attr(n, "title")) == "" && w.attr(n, "aria-label") == "" && w.attr(n, "aria-hidden") != "true" && !w.hasAttr(n, "hidden") && len(d.BareFrames) < maxFaults {
+			if strings.TrimSpace(w.attr(n, "title")) == "" && w.attr(n, "aria-label") == "" &&
+				w.attr(n, "aria-hidden") != "true" && !w.hasAttr(n, "hidden") && len(d.BareFrames) < maxFaults {
 				w.place(n, posBareFrame, len(d.BareFrames))
 				d.BareFrames = append(d.BareFrames, Element{Name: "iframe", Type: clip(src)})
 			}
@@ -598,8 +607,10 @@ func (w *walker) image(n *dom.Node, p place) {
 	w.place(n, posImage, len(w.doc.Images))
 	w.doc.Images = append(w.doc.Images, Image{
 		Src: cut(w.attr(n, "src"), maxHref), Alt: folded([]byte(alt), maxWords), HasAlt: has, Place: p.path,
-		HasSize: w.hasAttr(n, "width") && w.hasAttr(n, "height") || strings.Contains(w.attr(n, "style"), "aspect-ratio") || p.silent || isUnseen(w.attr(n, "style")),
-		Lazy:    strings.EqualFold(w.attr(n, "loading"), "lazy"), Sizes: p.sizes || len(candidates(w.attr(n, "srcset"))) > 0,
+		HasSize: w.hasAttr(n, "width") && w.hasAttr(n, "height") ||
+			strings.Contains(w.attr(n, "style"), "aspect-ratio") || p.silent || isUnseen(w.attr(n, "style")),
+		Lazy: strings.EqualFold(w.attr(n, "loading"), "lazy"), Sizes: p.sizes ||
+			len(candidates(w.attr(n, "srcset"))) > 0,
 		Early: (p.region == Content || p.region == Banner) && len(w.main)+len(w.rest) < earlyText && !w.isSmall(n),
 	})
 	if p.naming && alt != "" {

@@ -57,11 +57,13 @@ Secrets are set with ` + "`harvik secret set SITE NAME`" + ` and only named in t
 |---|---|---|---|---|
 `)
 	for _, s := range Settings() {
-		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s |\n", s.Path, s.Kind, s.Default, strings.ReplaceAll(s.In, "|", ", "), s.Say)
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s |\n", s.Path, s.Kind, s.Default,
+			strings.ReplaceAll(s.In, "|", ", "), s.Say)
 	}
 	b.WriteString("\n## Profiles\n\nA site's plan can start from one: `harvik site add NAME ADDRESS --profile PROFILE`.\n")
 	for _, p := range Profiles {
-		fmt.Fprintf(&b, "\n**%s**, for %s\n\n    %s\n", p.Name, p.Say, strings.ReplaceAll(strings.TrimSpace(p.Text), "\n", "\n    "))
+		fmt.Fprintf(&b, "\n**%s**, for %s\n\n    %s\n", p.Name, p.Say,
+			strings.ReplaceAll(strings.TrimSpace(p.Text), "\n", "\n    "))
 	}
 	b.WriteString("\n## Known agents\n\n`agent` can name one of these; its robots.txt rules then hold by default.\n\n| name | robots.txt rules for | User-Agent |\n|---|---|---|\n")
 	for _, a := range Agents {

@@ -10,13 +10,17 @@ import (
 // can be written and read again as the same.
 func FuzzRead(f *testing.F) {
 	for _, s := range []string{
-		"pages: 5000\nselection: spread\nscope: {exclude: [/cart*, 're:[?&]sort=']}", "{}", "pages: 0", "- a\n- b", "a: &x [1]\nb: *x",
-		"gates:\n  - {kind: form, address: /in, fields: {user: anna, password: 'secret:club'}, proof: Signed in}", "hosts: {a.example: '10.0.0.1:80'}",
-		"checks: [{check: copy-*, off: true, because: they are short}]", "timeout: 20s\npause: 1h", "? [a]\n: b", "!!binary aGk=", "pages: !!int '3'", "\x00", "{a: {b: {c: {d: e}}}}",
+		"pages: 5000\nselection: spread\nscope: {exclude: [/cart*, 're:[?&]sort=']}", "{}", "pages: 0", "- a\n- b",
+		"a: &x [1]\nb: *x",
+		"gates:\n  - {kind: form, address: /in, fields: {user: anna, password: 'secret:club'}, proof: Signed in}",
+		"hosts: {a.example: '10.0.0.1:80'}",
+		"checks: [{check: copy-*, off: true, because: they are short}]", "timeout: 20s\npause: 1h", "? [a]\n: b",
+		"!!binary aGk=", "pages: !!int '3'", "\x00", "{a: {b: {c: {d: e}}}}",
 	} {
 		f.Add([]byte(s))
 	}
-	known := Known{Limit: func(string) bool { return true }, Check: func(string) bool { return true }, Kinds: []string{"list"}}
+	known := Known{Limit: func(string) bool { return true }, Check: func(string) bool { return true },
+		Kinds: []string{"list"}}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		p, err := ReadValid(data, Plan{}, known)
 		var faults Faults

@@ -207,7 +207,8 @@ func node(v, standard reflect.Value) *yaml.Node {
 			if one = node(value, same); len(one.Content) == 0 {
 				continue
 			}
-		case value.IsZero() && (!same.IsValid() || same.IsZero()), same.IsValid() && reflect.DeepEqual(value.Interface(), same.Interface()):
+		case value.IsZero() && (!same.IsValid() || same.IsZero()), same.IsValid() &&
+			reflect.DeepEqual(value.Interface(), same.Interface()):
 			continue
 		default:
 			if one.Encode(value.Interface()) != nil {

@@ -21,28 +21,39 @@ func TestRead(t *testing.T) {
 		{"yaml", "pages: 500\npause: 200ms\nhosts:\n  fernhollow.example: 127.0.0.1:80\n", ""},
 		{"json", `{"pages": 500, "pause": "200ms"}`, ""},
 		{"empty", "", ""},
-		{"unknown key, with line and suggestion", "pages: 500\nparalel: 3\n", `line 2, column 1: there is no setting "paralel"; did you mean "parallel"?`},
-		{"wrong unit", "pages: 5\npause: 200\n", `line 2, column 8: pause: "200" is no duration; write a number and a unit`},
+		{"unknown key, with line and suggestion", "pages: 500\nparalel: 3\n",
+			`line 2, column 1: there is no setting "paralel"; did you mean "parallel"?`},
+		{"wrong unit", "pages: 5\npause: 200\n",
+			`line 2, column 8: pause: "200" is no duration; write a number and a unit`},
 		{"wrong type", "pages: many\n", `line 1, column 8: pages: a whole number is wanted, not "many"`},
-		{"a setting of another place", "exclude: [/x]\n", `there is no setting "exclude"; did you mean "scope.exclude"?`},
-		{"a nested unknown key", "scope:\n  excluded: [/x]\n", `line 2, column 3: there is no setting "scope.excluded"; did you mean "scope.exclude"?`},
+		{"a setting of another place", "exclude: [/x]\n",
+			`there is no setting "exclude"; did you mean "scope.exclude"?`},
+		{"a nested unknown key", "scope:\n  excluded: [/x]\n",
+			`line 2, column 3: there is no setting "scope.excluded"; did you mean "scope.exclude"?`},
 		{"a key twice", "pages: 1\npages: 2\n", `line 2, column 1: "pages" stands here twice`},
 		{"no list", "scope: {exclude: /x}\n", "scope.exclude: a list is wanted"},
 		{"all faults at once", "pages: x\ndepth: y\n", "depth: a whole number"},
 		{"a choice", "robots: ignore\n", `robots: "ignore" is none of obey, report, disregard`},
 		{"disregard without permission", "robots: disregard\n", "permission: robots: disregard needs a permission"},
-		{"disregard with permission", "robots: disregard\npermission: relaunch audit, asked for by the head of web\n", ""},
+		{"disregard with permission", "robots: disregard\npermission: relaunch audit, asked for by the head of web\n",
+			""},
 		{"permission for nothing", "permission: because I may do so\n", "permission: robots.txt is obeyed"},
 		{"nothing to crawl", "sources: {links: false, sitemaps: false}\n", "sources: nothing is left to crawl"},
-		{"sitemaps off and named", "sources: {sitemaps: false, sitemapAt: [/s.xml]}\n", "switched off in sources.sitemaps"},
+		{"sitemaps off and named", "sources: {sitemaps: false, sitemapAt: [/s.xml]}\n",
+			"switched off in sources.sitemaps"},
 		{"no address", "sources: {addresses: [\"mailto:x@fernhollow.example\"]}\n", "sources.addresses[0]: "},
 		{"a pattern without a start", "scope: {exclude: [shop]}\n", `"shop" would match nothing`},
-		{"a bad regular expression", "scope:\n  exclude:\n    - /ok\n    - 're:('\n", "line 4, column 7: scope.exclude[1]: not a regular expression"},
+		{"a bad regular expression", "scope:\n  exclude:\n    - /ok\n    - 're:('\n",
+			"line 4, column 7: scope.exclude[1]: not a regular expression"},
 		{"ignore and keep", "scope: {parameters: {ignore: [a], keep: [b]}}\n", "scope.parameters.keep"},
-		{"a gate without a secret", "gates: [{kind: basic, user: anna}]\n", "gates[0].secret: a gate of kind basic needs it"},
-		{"a gate with too much", "gates: [{kind: bearer, secret: key, proof: x}]\n", "gates[0].proof: a gate of kind bearer has no use for it"},
-		{"a password in place of a name", "gates: [{kind: bearer, secret: \"Hunter 2!\"}]\n", "not the name of a secret"},
-		{"a secret in a header", "headers: {Authorization: Basic eA==}\n", "headers.Authorization: this header is set by gates"},
+		{"a gate without a secret", "gates: [{kind: basic, user: anna}]\n",
+			"gates[0].secret: a gate of kind basic needs it"},
+		{"a gate with too much", "gates: [{kind: bearer, secret: key, proof: x}]\n",
+			"gates[0].proof: a gate of kind bearer has no use for it"},
+		{"a password in place of a name", "gates: [{kind: bearer, secret: \"Hunter 2!\"}]\n",
+			"not the name of a secret"},
+		{"a secret in a header", "headers: {Authorization: Basic eA==}\n",
+			"headers.Authorization: this header is set by gates"},
 		{"no certificate", "ca: nonsense\n", "no certificate in PEM"},
 		{"a proxy with a password", "proxy: http://u:p@10.0.0.1/\n", "a plan holds no secrets"},
 		{"not a number", "perSecond: .nan\n", "is outside 0 to 1000"},
@@ -57,10 +68,13 @@ func TestRead(t *testing.T) {
 		{"a host's target", "hosts: {fernhollow.example: nowhere}\n", "neither an IP address nor address:port"},
 		{"a host's port", "hosts: {fernhollow.example: \"127.0.0.1:99999\"}\n", "is no port"},
 		{"a threshold", "limits: {title-charcters: 3}\n", "limits.title-charcters: there is no threshold"},
-		{"a rule without a reason", "checks: [{check: copy-thin, off: true}]\n", "checks[0].because: a check that is judged otherwise needs its reason"},
-		{"a rule for no check", "checks: [{check: copy-thick, off: true, because: too many}]\n", "checks[0].check: no check is called \"copy-thick\""},
+		{"a rule without a reason", "checks: [{check: copy-thin, off: true}]\n",
+			"checks[0].because: a check that is judged otherwise needs its reason"},
+		{"a rule for no check", "checks: [{check: copy-thick, off: true, because: too many}]\n",
+			"checks[0].check: no check is called \"copy-thick\""},
 		{"a rule that changes nothing", "checks: [{check: copy-thin, because: too many}]\n", "it changes nothing"},
-		{"a kind that there is not", "kinds: [{pages: /x/*, kind: lost}]\n", "kinds[0].kind: there is no kind \"lost\" of pages"},
+		{"a kind that there is not", "kinds: [{pages: /x/*, kind: lost}]\n",
+			"kinds[0].kind: there is no kind \"lost\" of pages"},
 		{"rules", "checks: [{check: copy-thin, on: /shop/*, severity: notice, because: cards are short}]\nkinds: [{pages: /x/*, kind: list}]\n", ""},
 		{"a negative threshold", "limits: {title-characters: -3}\n", "limits.title-characters: -3 is negative"},
 	} {
@@ -96,7 +110,8 @@ func TestDefaultsAndJSON(t *testing.T) {
 	if err := json.Unmarshal(data, &back); err != nil || back.Pause != p.Pause || back.Timeout != DefaultTimeout {
 		t.Errorf("%s becomes %+v (%v)", data, back, err)
 	}
-	if err := json.Unmarshal([]byte(`{"pause": 3}`), &back); err == nil || !strings.Contains(err.Error(), "text with a unit") {
+	if err := json.Unmarshal([]byte(`{"pause": 3}`), &back); err == nil ||
+		!strings.Contains(err.Error(), "text with a unit") {
 		t.Errorf("a number as a duration gives %v", err)
 	}
 	if n := Nearest("seperate", Fields); n == "pages" {
@@ -148,14 +163,16 @@ func TestSchema(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	filled, err := json.Marshal(Plan{Gates: []Gate{{Kind: "basic", User: "anna", Secret: "members"}}, Pause: Duration(time.Second)}.WithDefaults())
+	filled, err := json.Marshal(Plan{Gates: []Gate{{Kind: "basic", User: "anna", Secret: "members"}},
+		Pause: Duration(time.Second)}.WithDefaults())
 	if err != nil {
 		t.Fatal(err)
 	}
 	for text, sound := range map[string]bool{
 		string(filled): true, `{"pages": 5, "pause": "200ms"}`: true, `{"pages": "many"}`: false, `{"pagse": 5}`: false,
-		`{"robots": "ignore"}`: false, `{"pause": "fast"}`: false, `{"scope": {"exclude": ["/x"]}}`: true, `{"scope": {"excluded": []}}`: false,
-		`{"pages": 6000000}`: false,
+		`{"robots": "ignore"}`: false, `{"pause": "fast"}`: false, `{"scope": {"exclude": ["/x"]}}`: true,
+		`{"scope": {"excluded": []}}`: false,
+		`{"pages": 6000000}`:          false,
 	} {
 		value, err := jsonschema.UnmarshalJSON(strings.NewReader(text))
 		if err != nil {

@@ -77,14 +77,16 @@ var pieces = []string{"\n", ",", "[", "{", "- ", "? ", ": "}
 // small refuses texts that would cost much more than they are worth.
 func small(data []byte) error {
 	if len(data) > MaxBytes {
-		return Faults{{Reason: fmt.Sprintf("a plan has at most %d MiB, and this text has %d", MaxBytes>>20, len(data)>>20)}}
+		return Faults{{Reason: fmt.Sprintf("a plan has at most %d MiB, and this text has %d", MaxBytes>>20,
+			len(data)>>20)}}
 	}
 	n := 0
 	for _, p := range pieces {
 		n += bytes.Count(data, []byte(p))
 	}
 	if n > maxPieces {
-		return Faults{{Reason: fmt.Sprintf("a plan has at most %d entries and lines, and this text has about %d", maxPieces, n)}}
+		return Faults{{Reason: fmt.Sprintf("a plan has at most %d entries and lines, and this text has about %d",
+			maxPieces, n)}}
 	}
 	return nil
 }
@@ -95,9 +97,11 @@ func unfold(n *yaml.Node, depth int) *Fault {
 	case n.Kind == yaml.AliasNode:
 		return &Fault{Reason: fmt.Sprintf("*%s refers to another part of the text, which a plan does not do; write it out", n.Value), Line: n.Line, Column: n.Column}
 	case n.Anchor != "":
-		return &Fault{Reason: fmt.Sprintf("&%s names a part of the text, which a plan has no use for; leave it out", n.Anchor), Line: n.Line, Column: n.Column}
+		return &Fault{Reason: fmt.Sprintf("&%s names a part of the text, which a plan has no use for; leave it out",
+			n.Anchor), Line: n.Line, Column: n.Column}
 	case depth > maxNesting:
-		return &Fault{Reason: fmt.Sprintf("nested more than %d deep, which no setting is", maxNesting), Line: n.Line, Column: n.Column}
+		return &Fault{Reason: fmt.Sprintf("nested more than %d deep, which no setting is", maxNesting), Line: n.Line,
+			Column: n.Column}
 	}
 	for _, c := range n.Content {
 		if f := unfold(c, depth+1); f != nil {
@@ -143,7 +147,8 @@ func read(data []byte, base Plan) (Plan, *yaml.Node, error) {
 
 // clone copies the maps, which decoding would change in place.
 func (p Plan) clone() Plan {
-	p.Headers, p.Hosts, p.Limits, p.Scope.AtMost = maps.Clone(p.Headers), maps.Clone(p.Hosts), maps.Clone(p.Limits), maps.Clone(p.Scope.AtMost)
+	p.Headers, p.Hosts, p.Limits, p.Scope.AtMost = maps.Clone(p.Headers), maps.Clone(p.Hosts), maps.Clone(p.Limits),
+		maps.Clone(p.Scope.AtMost)
 	return p
 }
 
@@ -152,7 +157,8 @@ var lineOf = regexp.MustCompile(`^(?:yaml: )?(?:unmarshal errors:\s+)?line (\d+)
 // grammar is the fault of a text that is no YAML.
 func grammar(err error) Fault {
 	s := err.Error()
-	f := Fault{Reason: "not to be read as YAML or JSON: " + strings.TrimPrefix(s, "yaml: "), Line: 1, Column: 1} // the library names no first line
+	// the library names no first line
+	f := Fault{Reason: "not to be read as YAML or JSON: " + strings.TrimPrefix(s, "yaml: "), Line: 1, Column: 1}
 	if m := lineOf.FindStringSubmatch(s); m != nil {
 		fmt.Sscan(m[1], &f.Line)
 		f.Reason = "not to be read as YAML or JSON: " + s[len(m[0]):]
@@ -218,7 +224,8 @@ func shortened(s string, most int) string {
 
 func (r *reader) scalar(n *yaml.Node, t reflect.Type, path string) {
 	wanted := map[reflect.Kind]string{
-		reflect.Int: "a whole number", reflect.Float64: "a number", reflect.Bool: "true or false", reflect.String: "a text",
+		reflect.Int: "a whole number", reflect.Float64: "a number", reflect.Bool: "true or false",
+		reflect.String: "a text",
 	}[t.Kind()]
 	if n.Kind != yaml.ScalarNode {
 		r.fault(n, path, "%s is wanted", wanted)

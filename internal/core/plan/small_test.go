@@ -26,10 +26,11 @@ func TestSmall(t *testing.T) {
 		"empty lines":        strings.Repeat("\n", 1<<20),
 		"unknown settings":   strings.Repeat("x: 1\n", 50_000),
 		"faults":             "scope: {exclude: [" + strings.Repeat("a,", 990) + "a]}",
-		"faults of numbers":  "limits: {" + strings.Repeat("a: -1, ", 1) + "b: -1}\nchecks: [" + strings.Repeat("{check: x, off: maybe},", 900) + "]",
-		"a long list":        "scope: {include: [" + strings.Repeat("/a,", 2000) + "/b]}",
-		"a long name":        "headers: {" + strings.Repeat("a", 20_000) + ": b}",
-		"too large":          strings.Repeat("# x\n", MaxBytes/4+1),
+		"faults of numbers": "limits: {" + strings.Repeat("a: -1, ", 1) + "b: -1}\nchecks: [" +
+			strings.Repeat("{check: x, off: maybe},", 900) + "]",
+		"a long list": "scope: {include: [" + strings.Repeat("/a,", 2000) + "/b]}",
+		"a long name": "headers: {" + strings.Repeat("a", 20_000) + ": b}",
+		"too large":   strings.Repeat("# x\n", MaxBytes/4+1),
 	} {
 		var before, after runtime.MemStats
 		runtime.GC()
@@ -46,7 +47,8 @@ func TestSmall(t *testing.T) {
 			t.Errorf("%s: the answer has %d bytes", name, len(err.Error()))
 		}
 	}
-	if p, err := ReadValid([]byte("pages: 5\nsources: {addresses: ["+strings.Repeat("/a,", 50_000)+"/b]}"), Plan{}, known); err != nil || len(p.Sources.Addresses) != 50_001 {
+	if p, err := ReadValid([]byte("pages: 5\nsources: {addresses: ["+strings.Repeat("/a,", 50_000)+"/b]}"), Plan{},
+		known); err != nil || len(p.Sources.Addresses) != 50_001 {
 		t.Errorf("a long list of addresses: %d (%v)", len(p.Sources.Addresses), err)
 	}
 }

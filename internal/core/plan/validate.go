@@ -340,7 +340,9 @@ func CheckPattern(pattern string) error {
 
 // CheckPatterns tells which pattern of the scope cannot be read, if any.
 func (p Plan) CheckPatterns() error {
-	for field, list := range map[string][]string{"scope.include": p.Scope.Include, "scope.exclude": p.Scope.Exclude, "scope.atMost": slices.Collect(maps.Keys(p.Scope.AtMost))} {
+	for field, list := range map[string][]string{
+		"scope.include": p.Scope.Include, "scope.exclude": p.Scope.Exclude, "scope.atMost": slices.Collect(maps.Keys(p.Scope.AtMost)),
+	} {
 		for _, pattern := range list {
 			if err := CheckPattern(pattern); err != nil {
 				return fmt.Errorf("%s: %w", field, err)

@@ -65,7 +65,8 @@ func TestDelay(t *testing.T) {
 	if len(f.Notes) != 2 {
 		t.Errorf("notes %v", f.Notes)
 	}
-	if got, line := Parse([]byte("Crawl-delay: 3\nUser-agent: x\nAllow: /\n")).Delay("x"); got != 0 || line.Number != 0 {
+	if got, line := Parse([]byte("Crawl-delay: 3\nUser-agent: x\nAllow: /\n")).Delay("x"); got != 0 ||
+		line.Number != 0 {
 		t.Errorf("a delay of no group gives %v %v", got, line)
 	}
 }

@@ -22,10 +22,12 @@ func FuzzPattern(f *testing.F) {
 		address := "https://fernhollow.example/" + path
 		m := NewMatcher(pattern)
 		matches := m.Matches(address)
-		if err := plan.CheckPattern(pattern); err != nil && matches && len(pattern) > 3 && pattern[:3] == "re:" && len(pattern) < 2000 {
+		if err := plan.CheckPattern(pattern); err != nil && matches && len(pattern) > 3 && pattern[:3] == "re:" &&
+			len(pattern) < 2000 {
 			t.Fatalf("%q is refused (%v) and matches %q", pattern, err, address)
 		}
-		s := New(start, plan.Scope{Include: []string{pattern}, Exclude: []string{pattern}, AtMost: map[string]int{pattern: 1}, Parameters: plan.Parameters{Ignore: []string{pattern}}})
+		s := New(start, plan.Scope{Include: []string{pattern}, Exclude: []string{pattern},
+			AtMost: map[string]int{pattern: 1}, Parameters: plan.Parameters{Ignore: []string{pattern}}})
 		_ = s.Refuses(address, "https://fernhollow.example/")
 		_ = s.Rewrite(address)
 	})

@@ -107,7 +107,8 @@ func compile(texts []string) (out []pattern) {
 		if expression, ok := strings.CutPrefix(t, "re:"); ok {
 			match, err := regexp.Compile(expression)
 			if err != nil {
-				match = nothing // plans and waivers refuse such a pattern; one that was stored all the same stands for no address
+				// plans and waivers refuse such a pattern; one that was stored all the same stands for no address
+				match = nothing
 			}
 			p.match = match
 		} else {
@@ -214,7 +215,8 @@ func (s *Scope) Refuses(address, origin string) string {
 	}) {
 		return "outside the folders " + strings.Join(s.folders, ", ")
 	}
-	if len(s.include) > 0 && !slices.ContainsFunc(s.include, func(p pattern) bool { return p.matches(address, pathQuery) }) {
+	if len(s.include) > 0 && !slices.ContainsFunc(s.include,
+		func(p pattern) bool { return p.matches(address, pathQuery) }) {
 		return "matches no pattern to include"
 	}
 	return ""

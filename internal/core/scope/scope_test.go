@@ -25,16 +25,20 @@ func TestOrigin(t *testing.T) {
 	}{
 		{"https://fernhollow.example/", plan.Scope{},
 			[]string{"http://fernhollow.example/", "https://www.fernhollow.example/a?b"},
-			[]string{"https://shop.fernhollow.example/", "https://fernhollow.example:8443/", "https://notfernhollow.example/", "ftp://fernhollow.example/", "mailto:a@fernhollow.example", "https://fernhollow.example.net/"}},
+			[]string{"https://shop.fernhollow.example/", "https://fernhollow.example:8443/",
+				"https://notfernhollow.example/", "ftp://fernhollow.example/", "mailto:a@fernhollow.example",
+				"https://fernhollow.example.net/"}},
 		{"https://www.fernhollow.example/", plan.Scope{Pair: plan.No()},
 			[]string{"https://www.fernhollow.example/"}, []string{"https://fernhollow.example/"}},
 		{"http://127.0.0.1:8080/", plan.Scope{},
-			[]string{"http://127.0.0.1:8080/x"}, []string{"http://127.0.0.1/", "http://127.0.0.1:8081/", "http://www.127.0.0.1:8080/"}},
+			[]string{"http://127.0.0.1:8080/x"},
+			[]string{"http://127.0.0.1/", "http://127.0.0.1:8081/", "http://www.127.0.0.1:8080/"}},
 		{"https://fernhollow.example/", plan.Scope{Hosts: []string{"Shop.fernhollow.example", "*.garden.example"}},
 			[]string{"http://shop.fernhollow.example/", "https://a.b.garden.example/"},
 			[]string{"https://garden.example/", "https://xgarden.example/", "https://www.shop.fernhollow.example/"}},
 		{"http://fernhollow.example:8080/", plan.Scope{Hosts: []string{"*.fernhollow.example", "garden.example"}},
-			[]string{"http://shop.fernhollow.example:8080/", "http://shop.fernhollow.example/", "http://garden.example:8080/"},
+			[]string{"http://shop.fernhollow.example:8080/", "http://shop.fernhollow.example/",
+				"http://garden.example:8080/"},
 			[]string{"http://shop.fernhollow.example:9090/", "http://garden.example:1/"}},
 		{"http://[::1]/", plan.Scope{}, []string{"http://[::1]/"}, []string{"http://[::2]/"}},
 	} {
@@ -55,7 +59,8 @@ func TestOrigin(t *testing.T) {
 }
 
 func TestRefuses(t *testing.T) {
-	p := plan.Scope{Folders: []string{"/plants", "/shop/"}, Include: []string{"*fern*", `re:/shop/[0-9]+$`}, Exclude: []string{"/*?print=*", "https://www.*"}}
+	p := plan.Scope{Folders: []string{"/plants", "/shop/"}, Include: []string{"*fern*", `re:/shop/[0-9]+$`},
+		Exclude: []string{"/*?print=*", "https://www.*"}}
 	s := scopeOf(t, "https://fernhollow.example/", p)
 	for address, want := range map[string]string{
 		"https://fernhollow.example/plants/fern":         "",
@@ -74,7 +79,8 @@ func TestRefuses(t *testing.T) {
 
 func TestQuota(t *testing.T) {
 	s := scopeOf(t, "https://fernhollow.example/", plan.Scope{AtMost: map[string]int{"/shop/*": 10, "/plants/*": 3}})
-	if n, text, most := s.Quota("https://fernhollow.example/shop/a", "https://fernhollow.example/"); n != 1 || text != "/shop/*" || most != 10 {
+	if n, text, most := s.Quota("https://fernhollow.example/shop/a", "https://fernhollow.example/"); n != 1 ||
+		text != "/shop/*" || most != 10 {
 		t.Error(n, text, most)
 	}
 	if n, _, _ := s.Quota("https://fernhollow.example/", "https://fernhollow.example/"); n != -1 {

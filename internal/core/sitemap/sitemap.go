@@ -159,7 +159,8 @@ func Read(r io.Reader, each func(Entry)) (Head, error) {
 			continue
 		}
 		_ = b.UnreadByte()
-		if start, _ := b.Peek(2); c != '<' && !bytes.Equal(start, []byte("\xff\xfe")) && !bytes.Equal(start, []byte("\xfe\xff")) {
+		if start, _ := b.Peek(2); c != '<' && !bytes.Equal(start, []byte("\xff\xfe")) &&
+			!bytes.Equal(start, []byte("\xfe\xff")) {
 			err = f.text(b)
 		} else {
 			err = f.xml(b)

@@ -74,7 +74,8 @@ func TestTooMany(t *testing.T) {
 	if err == nil || len(f.Pages) != MaxAddresses {
 		t.Errorf("%d pages, %v", len(f.Pages), err)
 	}
-	if f, err := Parse([]byte("<urlset>" + strings.Repeat(one, MaxAddresses) + "</urlset>")); err != nil || len(f.Pages) != MaxAddresses {
+	if f, err := Parse([]byte("<urlset>" + strings.Repeat(one, MaxAddresses) + "</urlset>")); err != nil ||
+		len(f.Pages) != MaxAddresses {
 		t.Errorf("%d pages, %v", len(f.Pages), err)
 	}
 }

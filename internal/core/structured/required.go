@@ -20,7 +20,8 @@ type requirement struct {
 var requirements = []requirement{
 	{kind: "Recipe", needs: []string{"name", "image"}},
 	{kind: "VideoObject", needs: []string{"name", "thumbnailUrl|thumbnail", "uploadDate"}},
-	{kind: "JobPosting", needs: []string{"title", "description", "datePosted", "hiringOrganization", "jobLocation|applicantLocationRequirements"}},
+	{kind: "JobPosting", needs: []string{"title", "description", "datePosted", "hiringOrganization",
+		"jobLocation|applicantLocationRequirements"}},
 	{kind: "FAQPage", needs: []string{"mainEntity"}},
 	{kind: "Question", needs: []string{"name|text", "acceptedAnswer|suggestedAnswer"}, in: "mainEntity"},
 	{kind: "Answer", needs: []string{"text"}, in: "acceptedAnswer"},
@@ -83,7 +84,8 @@ func named(items []Item, names ...string) (out []string) {
 				continue
 			}
 			switch {
-			case p.Item == nil && (strings.HasPrefix(p.Text, "http://") || strings.HasPrefix(p.Text, "https://") || strings.HasPrefix(p.Text, "/")):
+			case p.Item == nil && (strings.HasPrefix(p.Text, "http://") || strings.HasPrefix(p.Text, "https://") ||
+				strings.HasPrefix(p.Text, "/")):
 				out = append(out, p.Text)
 			case p.Item != nil && len(p.Item.Props) == 0 && strings.HasPrefix(p.Item.ID, "http"):
 				out = append(out, p.Item.ID)

@@ -209,7 +209,8 @@ func texts(v any) (out []string) {
 // localName takes the vocabulary's address or prefix off a name, and tells whether the name is of
 // schema.org.
 func localName(name string, known bool) (local string, schema bool) {
-	for _, prefix := range []string{"https://schema.org/", "http://schema.org/", "https://www.schema.org/", "http://www.schema.org/", "schema:"} {
+	for _, prefix := range []string{"https://schema.org/", "http://schema.org/", "https://www.schema.org/",
+		"http://www.schema.org/", "schema:"} {
 		if rest, ok := strings.CutPrefix(name, prefix); ok {
 			return rest, true
 		}
@@ -243,7 +244,8 @@ func (i *Item) Get(name string) (Prop, bool) {
 
 // Has tells whether a property has a value that says something.
 func (i *Item) Has(name string) bool {
-	return slices.ContainsFunc(i.Props, func(p Prop) bool { return p.Name == name && (p.Item != nil || strings.TrimSpace(p.Text) != "") })
+	return slices.ContainsFunc(i.Props,
+		func(p Prop) bool { return p.Name == name && (p.Item != nil || strings.TrimSpace(p.Text) != "") })
 }
 
 // Walk calls f with each item, from the outermost in, and the path to it: "Product > offers".

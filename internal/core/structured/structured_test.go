@@ -36,7 +36,8 @@ func TestForms(t *testing.T) {
 	}
 	read := func(source string) []Item {
 		var p dom.Parser
-		items, at := Elements(p.Parse([]byte(source)), func(href string) string { return "https://fernhollow.example" + href })
+		items, at := Elements(p.Parse([]byte(source)),
+			func(href string) string { return "https://fernhollow.example" + href })
 		if len(at) != len(items) || at[0] != 0 {
 			t.Errorf("%d items, at %d", len(items), at)
 		}
@@ -78,7 +79,8 @@ func TestSyntax(t *testing.T) {
 
 // TestDeep: nesting without end is cut.
 func TestDeep(t *testing.T) {
-	source := strings.Repeat(`{"@context": "https://schema.org", "@type": "Thing", "subjectOf": `, 500) + "1" + strings.Repeat("}", 500)
+	source := strings.Repeat(`{"@context": "https://schema.org", "@type": "Thing", "subjectOf": `, 500) + "1" +
+		strings.Repeat("}", 500)
 	items, err := JSON([]byte(source))
 	if err != nil || len(items) != 1 {
 		t.Fatalf("%d items, %v", len(items), err)

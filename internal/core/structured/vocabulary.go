@@ -30,7 +30,8 @@ type vocabulary struct {
 }
 
 var load = sync.OnceValue(func() *vocabulary {
-	v := &vocabulary{types: map[string]*typeEntry{}, properties: map[string][]string{}, members: map[string][]string{}, lower: map[string]string{}}
+	v := &vocabulary{types: map[string]*typeEntry{}, properties: map[string][]string{}, members: map[string][]string{},
+		lower: map[string]string{}}
 	var at *typeEntry
 	for line := range strings.Lines(vocabularyText) {
 		line = strings.TrimRight(line, "\n")
@@ -55,7 +56,8 @@ var load = sync.OnceValue(func() *vocabulary {
 			v.types[name] = at
 		}
 	}
-	for _, name := range []string{"Text", "URL", "Number", "Integer", "Float", "Boolean", "Date", "DateTime", "Time", "PronounceableText", "CssSelectorType", "XPathType", "DataType"} {
+	for _, name := range []string{"Text", "URL", "Number", "Integer", "Float", "Boolean", "Date", "DateTime", "Time",
+		"PronounceableText", "CssSelectorType", "XPathType", "DataType"} {
 		if v.types[name] == nil {
 			v.types[name] = &typeEntry{}
 		}
@@ -74,7 +76,8 @@ func isA(t, kind string, depth int) bool {
 		return true
 	}
 	e := load().types[t]
-	return e != nil && depth < 20 && slices.ContainsFunc(e.parents, func(p string) bool { return isA(p, kind, depth+1) })
+	return e != nil && depth < 20 &&
+		slices.ContainsFunc(e.parents, func(p string) bool { return isA(p, kind, depth+1) })
 }
 
 // propertyOf looks a property up in a type and those that it is made from.
@@ -116,7 +119,8 @@ func Unknown(items []Item) (out []Problem) {
 				continue
 			}
 			if v.types[t] == nil {
-				out = append(out, Problem{path, "schema.org has no type " + t + like(t, v.lower[strings.ToLower(t)]), top})
+				out = append(out, Problem{path, "schema.org has no type " + t + like(t, v.lower[strings.ToLower(t)]),
+					top})
 				typed = true // its properties cannot be judged
 				continue
 			}
@@ -126,7 +130,8 @@ func Unknown(items []Item) (out []Problem) {
 		}
 		seen := map[string]bool{}
 		for _, p := range item.Props {
-			if seen[p.Name] || strings.ContainsAny(p.Name, ":/@") || strings.HasSuffix(p.Name, "-input") || strings.HasSuffix(p.Name, "-output") {
+			if seen[p.Name] || strings.ContainsAny(p.Name, ":/@") || strings.HasSuffix(p.Name, "-input") ||
+				strings.HasSuffix(p.Name, "-output") {
 				continue
 			}
 			seen[p.Name] = true
@@ -282,9 +287,11 @@ func wrong(item *Item, p Prop) string {
 func fits(kind, s string) (ok bool, name string) {
 	switch kind {
 	case "Date":
-		return isDate.MatchString(s) && realDay(s) || isDateTime.MatchString(s) && realDay(s), "date of ISO 8601, such as 2026-05-04"
+		return isDate.MatchString(s) && realDay(s) || isDateTime.MatchString(s) && realDay(s),
+			"date of ISO 8601, such as 2026-05-04"
 	case "DateTime":
-		return (isDateTime.MatchString(s) || isDate.MatchString(s)) && realDay(s), "date and time of ISO 8601, such as 2026-05-04T19:30+01:00"
+		return (isDateTime.MatchString(s) || isDate.MatchString(s)) && realDay(s),
+			"date and time of ISO 8601, such as 2026-05-04T19:30+01:00"
 	case "Time":
 		return isTime.MatchString(s) || isDateTime.MatchString(s), "time, such as 19:30"
 	case "Number", "Float":
@@ -297,11 +304,13 @@ func fits(kind, s string) (ok bool, name string) {
 	case "URL":
 		return !strings.ContainsAny(s, " <>\"") && s != "", "address"
 	case "Duration":
-		return isDuration.MatchString(s) && s != "P" && !strings.HasSuffix(s, "T"), "duration of ISO 8601, such as PT1H30M"
+		return isDuration.MatchString(s) && s != "P" && !strings.HasSuffix(s, "T"),
+			"duration of ISO 8601, such as PT1H30M"
 	}
 	if members := load().members[kind]; members != nil {
 		local, _ := localName(s, true)
-		return slices.Contains(members, local) || strings.Contains(s, "://") && !strings.Contains(s, "schema.org/"), kind + " of schema.org, such as " + members[0]
+		return slices.Contains(members, local) || strings.Contains(s, "://") && !strings.Contains(s, "schema.org/"),
+			kind + " of schema.org, such as " + members[0]
 	}
 	return true, ""
 }

@@ -26,7 +26,8 @@ const (
 )
 
 var stateNames = [...]string{
-	"waiting", "fetched", "blocked", "too-deep", "outside", "not-web", "too-long", "unlinked", "left-out", "over-limit", "trapped",
+	"waiting", "fetched", "blocked", "too-deep", "outside", "not-web", "too-long", "unlinked", "left-out", "over-limit",
+	"trapped",
 }
 
 func (s State) String() string { return stateNames[s] }

@@ -123,8 +123,9 @@ type Survey struct {
 func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links []int32) {
 	s.age(f)
 	p := Page{
-		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes, FirstByte: f.Timing.FirstByte,
-		Coding: f.Coding, Redirect: redirect, Canonical: canonical, Layout: -1,
+		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes,
+		FirstByte: f.Timing.FirstByte,
+		Coding:    f.Coding, Redirect: redirect, Canonical: canonical, Layout: -1,
 	}
 	if d := f.Document; d != nil {
 		p.Lang, p.TextLang, p.Blocks = d.Lang, d.TextLang, d.Blocks
@@ -166,8 +167,11 @@ func (s *Survey) age(f *page.Facts) {
 
 func flags(d *page.Document) (f Flag) {
 	for flag, has := range map[Flag]bool{
-		HasAlternates: len(d.Alternates) > 0, HasData: len(d.Data) > 0, HasCards: len(d.Cards) > 0, HasRefresh: d.RefreshTo != "", HasAnchors: len(d.IDs) > 0,
-		HasSubheadings: slices.ContainsFunc(d.Headings, func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d), MostlyCode: d.IsMostlyCode(), HasCode: d.CodeShare > 0,
+		HasAlternates: len(d.Alternates) > 0, HasData: len(d.Data) > 0, HasCards: len(d.Cards) > 0,
+		HasRefresh: d.RefreshTo != "", HasAnchors: len(d.IDs) > 0,
+		HasSubheadings: slices.ContainsFunc(d.Headings,
+			func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d),
+		MostlyCode: d.IsMostlyCode(), HasCode: d.CodeShare > 0,
 		HasForms: slices.ContainsFunc(d.Forms, func(f page.Form) bool { return !f.Post }),
 	} {
 		if has {
@@ -195,8 +199,9 @@ const aDay = 24 * 60 * 60
 func (s *Survey) AddLoaded(id int32, f *page.Facts, redirect int32) {
 	s.age(f)
 	p := Page{
-		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes, FirstByte: f.Timing.FirstByte,
-		Coding: f.Coding, Redirect: redirect, Canonical: -1, Layout: -1,
+		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes,
+		FirstByte: f.Timing.FirstByte,
+		Coding:    f.Coding, Redirect: redirect, Canonical: -1, Layout: -1,
 	}
 	if f.Opaque {
 		p.Flags |= Opaque
@@ -475,7 +480,8 @@ func (s *Survey) IsReference() bool {
 // Closed tells a page that cannot be found in search: it may not be shown, and no page of the
 // site is named to be shown in its place.
 func (s *Survey) Closed(p *Page) bool {
-	return p.HTML && p.Status == 200 && !p.Indexable && (p.Canonical < 0 || p.Canonical == p.ID || !s.Inside(s.URL(p.Canonical)))
+	return p.HTML && p.Status == 200 && !p.Indexable &&
+		(p.Canonical < 0 || p.Canonical == p.ID || !s.Inside(s.URL(p.Canonical)))
 }
 
 // Documents is how many HTML pages there are.

@@ -60,7 +60,8 @@ func (v *vocabulary) add(id int32, main, lang string) {
 		return
 	}
 	if v.kept == nil {
-		v.numbers, v.known, v.forms, v.kept = map[string]int32{}, map[string]map[string]int32{}, map[string]int32{}, map[int32][]termCount{}
+		v.numbers, v.known, v.forms, v.kept = map[string]int32{}, map[string]map[string]int32{}, map[string]int32{},
+			map[int32][]termCount{}
 	}
 	v.count(main, lang, 1)
 	for _, t := range v.met {
@@ -148,7 +149,8 @@ func (v *vocabulary) usual() []string {
 	best := make([]form, len(v.list))
 	for _, f := range v.words {
 		b := &best[f.stem]
-		if c := cmp.Or(cmp.Compare(f.uses, b.uses), cmp.Compare(len(b.word), len(f.word)), strings.Compare(b.word, f.word)); c > 0 || b.word == "" {
+		if c := cmp.Or(cmp.Compare(f.uses, b.uses), cmp.Compare(len(b.word), len(f.word)),
+			strings.Compare(b.word, f.word)); c > 0 || b.word == "" {
 			*b = f
 		}
 	}

@@ -63,7 +63,8 @@ func TestCommonest(t *testing.T) {
 		v.add(0, "", "")
 		var words []string
 		for range r.IntN(400) {
-			words = append(words, fmt.Sprintf("w%c%c", 'a'+min(r.IntN(26), r.IntN(26)), 'a'+min(r.IntN(26), r.IntN(26))))
+			words = append(words, fmt.Sprintf("w%c%c", 'a'+min(r.IntN(26), r.IntN(26)),
+				'a'+min(r.IntN(26), r.IntN(26))))
 		}
 		for range r.IntN(200) {
 			words = append(words, "often")

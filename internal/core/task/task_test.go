@@ -4,7 +4,8 @@ import "testing"
 
 func TestMove(t *testing.T) {
 	allowed := map[State]string{ // from → to
-		Open: "open taken claimed", Taken: "open taken claimed", Claimed: "open taken claimed", Returned: "taken claimed",
+		Open: "open taken claimed", Taken: "open taken claimed", Claimed: "open taken claimed",
+		Returned: "taken claimed",
 	}
 	for _, from := range States {
 		for _, to := range States {
@@ -52,7 +53,8 @@ func TestAfter(t *testing.T) {
 		{Returned, Gone, false, Confirmed, "gone"},
 	} {
 		if after, says := After(c.before, c.sight, c.since); after != c.after || says != c.says {
-			t.Errorf("After(%s, %d, %v) = %s, %q, want %s, %q", c.before, c.sight, c.since, after, says, c.after, c.says)
+			t.Errorf("After(%s, %d, %v) = %s, %q, want %s, %q", c.before, c.sight, c.since, after, says, c.after,
+				c.says)
 		}
 	}
 }

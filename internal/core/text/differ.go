@@ -35,7 +35,8 @@ func Differ(a, b string) []Passage {
 	x, y, words := d.DiffLinesToRunes(wordsOf(a), wordsOf(b))
 	var out []Passage
 	for _, part := range d.DiffCharsToLines(d.DiffMainRunes(x, y, false), words) {
-		in := map[diffmatchpatch.Operation]string{diffmatchpatch.DiffEqual: "both", diffmatchpatch.DiffDelete: "a", diffmatchpatch.DiffInsert: "b"}[part.Type]
+		in := map[diffmatchpatch.Operation]string{diffmatchpatch.DiffEqual: "both", diffmatchpatch.DiffDelete: "a",
+			diffmatchpatch.DiffInsert: "b"}[part.Type]
 		if text := strings.Join(strings.Fields(part.Text), " "); text != "" {
 			out = append(out, Passage{in, text})
 		}

@@ -44,7 +44,8 @@ func AppendFolded(dst, b []byte, gap byte) []byte {
 				continue
 			}
 		}
-		for end := min(i+8, len(b)); i < end; { // without a jump at the ends of words: they are where processors guess wrong
+		// without a jump at the ends of words: they are where processors guess wrong
+		for end := min(i+8, len(b)); i < end; {
 			c := b[i]
 			kind := kinds[c]
 			if kind != other {

@@ -75,7 +75,8 @@ func languageOf(s, declared string) string {
 	}
 	info := whatlanggo.Detect(s)
 	found := info.Lang.Iso6391()
-	if !info.IsReliable() || knowsCommon(found) && !shares(s, found, 10) || !knowsCommon(found) && knowsCommon(declared) && info.Script == unicode.Latin && len(s) < sampleForLanguage/2 {
+	if !info.IsReliable() || knowsCommon(found) && !shares(s, found, 10) || !knowsCommon(found) &&
+		knowsCommon(declared) && info.Script == unicode.Latin && len(s) < sampleForLanguage/2 {
 		return "" // names and lists of names look like any language
 	}
 	return found
@@ -243,7 +244,8 @@ func Stem(code, word string) string {
 }
 
 // kin are languages so near to one another that a sample does not tell them apart.
-var kin = [...]string{"no nb nn da sv", "hr sr bs sl me", "cs sk", "id ms jv", "pt gl es ca oc", "ru uk be bg mk", "hi mr ne", "af nl", "zh ja", "az tr tk uz", "et fi", "fa ur ar", "yi he", "en sco"}
+var kin = [...]string{"no nb nn da sv", "hr sr bs sl me", "cs sk", "id ms jv", "pt gl es ca oc", "ru uk be bg mk",
+	"hi mr ne", "af nl", "zh ja", "az tr tk uz", "et fi", "fa ur ar", "yi he", "en sco"}
 
 // SureWords is how many words a text needs for its language to be sure: names, codes and formulas make up
 // shorter ones.

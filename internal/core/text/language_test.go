@@ -16,7 +16,8 @@ func TestLanguage(t *testing.T) {
 		names   = "Abies alba Abies nordmanniana Acer campestre Acer griseum Betula nigra Betula pendula Camellia sasanqua Cedrus libani Cornus mas Crocus sativus Fagus sylvatica"
 	)
 	for _, c := range []struct{ text, declared, want string }{
-		{english, "en-GB", "en"}, {english, "de", "en"}, {german, "en", "de"}, {german, "", "de"}, {french, "en", "fr"}, {welsh, "cy", "cy"},
+		{english, "en-GB", "en"}, {english, "de", "en"}, {german, "en", "de"}, {german, "", "de"}, {french, "en", "fr"},
+		{welsh, "cy", "cy"},
 		{greek, "en", "el"}, {finnish + " " + finnish + " " + finnish, "fi", "fi"},
 		{strings.Repeat("impl PartialOrd<T> for fn(A, B, C, D) -> Ret where T: ?Sized; a == b, c < d, s, n, m, t le c, l, d ", 40), "en", ""},
 		{strings.Repeat(english+" ", 20) + strings.Repeat(german+" ", 8) + strings.Repeat(english+" ", 20), "en", "en"},
@@ -34,7 +35,8 @@ func TestSameLanguage(t *testing.T) {
 		detected, declared string
 		want               bool
 	}{
-		{"en", "en-GB", true}, {"en", "EN", true}, {"de", "en", false}, {"no", "nb-NO", true}, {"hr", "sr-Latn", true}, {"", "en", true}, {"en", "", true},
+		{"en", "en-GB", true}, {"en", "EN", true}, {"de", "en", false}, {"no", "nb-NO", true}, {"hr", "sr-Latn", true},
+		{"", "en", true}, {"en", "", true},
 		{"en", "cy", true}, {"de", "fr_FR", false}, {"ja", "zh", true},
 	} {
 		if got := SameLanguage(c.detected, c.declared); got != c.want {
@@ -49,10 +51,12 @@ func TestCut(t *testing.T) {
 		pixels int
 		cut    bool
 	}{
-		{"Ferns", 100, false}, {"", 10, false}, {"Ferns of the shady dell", 120, true}, {"Donaudampfschifffahrtsgesellschaft", 90, true}, {"羊歯の谷の庭園", 60, true},
+		{"Ferns", 100, false}, {"", 10, false}, {"Ferns of the shady dell", 120, true},
+		{"Donaudampfschifffahrtsgesellschaft", 90, true}, {"羊歯の谷の庭園", 60, true},
 	} {
 		line, cut := Cut(c.text, 20, c.pixels)
-		if cut != c.cut || cut && !strings.HasSuffix(line, " …") || Width(line, 20) > float64(c.pixels) || cut && !strings.HasPrefix(c.text, strings.TrimSuffix(line, " …")) {
+		if cut != c.cut || cut && !strings.HasSuffix(line, " …") || Width(line, 20) > float64(c.pixels) || cut &&
+			!strings.HasPrefix(c.text, strings.TrimSuffix(line, " …")) {
 			t.Errorf("%q in %d px: %q, %v, %.0f px", c.text, c.pixels, line, cut, Width(line, 20))
 		}
 	}
@@ -62,7 +66,8 @@ func TestCut(t *testing.T) {
 }
 
 func TestStem(t *testing.T) {
-	for _, c := range []struct{ lang, a, b string }{{"en", "ferns", "fern"}, {"fr", "jardins", "jardin"}, {"es", "plantas", "planta"}, {"cy", "rhedyn", "rhedyn"}} {
+	for _, c := range []struct{ lang, a, b string }{{"en", "ferns", "fern"}, {"fr", "jardins", "jardin"},
+		{"es", "plantas", "planta"}, {"cy", "rhedyn", "rhedyn"}} {
 		if Stem(c.lang, c.a) != Stem(c.lang, c.b) {
 			t.Errorf("%s: %s and %s differ", c.lang, c.a, c.b)
 		}

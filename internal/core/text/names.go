@@ -11,7 +11,8 @@ func IsName(t string) bool {
 	if t == "" || strings.Contains(t, " ") {
 		return false
 	}
-	inner := strings.ContainsFunc(t, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("_.:()<>-+*/&$@#%=", r) })
+	inner := strings.ContainsFunc(t,
+		func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("_.:()<>-+*/&$@#%=", r) })
 	lower := strings.ToLower(t)
 	return inner || t == lower || len(t) > 1 && t[1:] != lower[1:]
 }

@@ -4,7 +4,8 @@ import "testing"
 
 func TestIsName(t *testing.T) {
 	for name, want := range map[string]bool{
-		"std::vector": true, "lcnt": true, "GtkArrow": true, "open(2)": true, "GHC.Hs.Doc": true, "Maps": false, "map room": false, "": false, "X": false,
+		"std::vector": true, "lcnt": true, "GtkArrow": true, "open(2)": true, "GHC.Hs.Doc": true, "Maps": false,
+		"map room": false, "": false, "X": false,
 	} {
 		if IsName(name) != want {
 			t.Errorf("%q is taken for a name: %v", name, !want)

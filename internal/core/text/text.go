@@ -56,7 +56,8 @@ func EachWord(s string, f func(word string)) {
 
 // unspaced tells whether r belongs to a script written without spaces between words.
 func unspaced(r rune) bool {
-	return r >= 0x0e00 && unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Lao, unicode.Khmer, unicode.Myanmar) && !unicode.IsMark(r)
+	return r >= 0x0e00 && unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Lao,
+		unicode.Khmer, unicode.Myanmar) && !unicode.IsMark(r)
 }
 
 // CountIn estimates how many of a text's words stand in part of its bytes.

@@ -22,7 +22,8 @@ func TestFold(t *testing.T) {
 
 func TestAppendFolded(t *testing.T) {
 	for in, want := range map[string]string{
-		"\x1e a \x1e b\x1e\x1e c \x1e ": "a\nb\nc", "a\n b": "a b", "é\x1e\u00a0é": "é\né", "\x1e": "", "a \u2003\x1eb": "a\nb",
+		"\x1e a \x1e b\x1e\x1e c \x1e ": "a\nb\nc", "a\n b": "a b", "é\x1e\u00a0é": "é\né", "\x1e": "",
+		"a \u2003\x1eb": "a\nb",
 	} {
 		if got := string(AppendFolded(nil, []byte(in), '\n')); got != want {
 			t.Errorf("AppendFolded(%q) = %q, want %q", in, got, want)
@@ -121,7 +122,8 @@ func TestEachWordPlainly(t *testing.T) {
 			word = ""
 		}
 		for _, c := range in {
-			if isWord := unicode.IsLetter(c) || unicode.IsMark(c) || c >= '0' && c <= '9'; (isWord || word != "" && (c == '\'' || c == '’')) && !unspaced(c) {
+			isWord := unicode.IsLetter(c) || unicode.IsMark(c) || c >= '0' && c <= '9'
+			if (isWord || word != "" && (c == '\'' || c == '’')) && !unspaced(c) {
 				word += string(c)
 			} else {
 				end()

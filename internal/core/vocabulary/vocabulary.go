@@ -20,12 +20,14 @@ var Severities = []Word{{"error", "errors"}, {"warning", "warnings"}, {"notice",
 // States are the working states of fixes, in the order in which work goes.
 var States = []Word{
 	{string(task.Open), "open"}, {string(task.Taken), "taken"}, {string(task.Claimed), "claimed"},
-	{string(task.Confirmed), "confirmed to be gone"}, {string(task.Returned), "returned"}, {string(task.Waived), "waived"},
+	{string(task.Confirmed), "confirmed to be gone"}, {string(task.Returned), "returned"},
+	{string(task.Waived), "waived"},
 }
 
 // Orders are those of fix lists; the first is their own, in which the running total of health holds.
 var Orders = []Word{
-	{"severity", "most severe first"}, {"gain", "most gained first"}, {"quick", "most gained for the effort"}, {"pages", "most pages first"},
+	{"severity", "most severe first"}, {"gain", "most gained first"}, {"quick", "most gained for the effort"},
+	{"pages", "most pages first"},
 }
 
 // Endings are why crawls end.

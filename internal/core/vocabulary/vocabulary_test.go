@@ -32,12 +32,14 @@ func TestComplete(t *testing.T) {
 	if got := names(Severities); !slices.Equal(got, check.Severities()) {
 		t.Errorf("severities %q", got)
 	}
-	for _, by := range []string{drift.ByWaivers, drift.ByRules, drift.ByVanished, drift.ByAppeared, drift.ByUnseen, drift.BySample} {
+	for _, by := range []string{drift.ByWaivers, drift.ByRules, drift.ByVanished, drift.ByAppeared, drift.ByUnseen,
+		drift.BySample} {
 		if Part(&drift.Part{By: by}) == by {
 			t.Errorf("a part by %s has no words", by)
 		}
 	}
-	if got := Part(&drift.Part{By: drift.ByFix, Line: "Footer link to /shop/ is dead"}); got != "Footer link to /shop/ is dead" {
+	if got := Part(&drift.Part{By: drift.ByFix,
+		Line: "Footer link to /shop/ is dead"}); got != "Footer link to /shop/ is dead" {
 		t.Errorf("a part by a fix says %q", got)
 	}
 	if Of(Endings, "complete") == "complete" || Of(Endings, "nosuch") != "nosuch" {

@@ -54,7 +54,8 @@ func (w Waiver) Readable() error {
 	switch w.Scope {
 	case Page:
 		if u, err := weburl.Parse(w.On); err != nil || !u.IsHTTP() {
-			return fmt.Errorf("a page is waived by its address, such as https://fernhollow.example/visit/, not %q", w.On)
+			return fmt.Errorf("a page is waived by its address, such as https://fernhollow.example/visit/, not %q",
+				w.On)
 		}
 	case Section:
 		if !strings.HasPrefix(w.On, "/") || !strings.HasSuffix(w.On, "/") {

@@ -36,7 +36,8 @@ func TestCovers(t *testing.T) {
 		{Waiver{Scope: Check, Check: "copy-thin"}, "copy-duplicate", "", "", "f", false},
 	} {
 		if got := set(c.w).Covers(c.check, c.address, c.layout, c.fix); got != c.want {
-			t.Errorf("%+v covers %s on %q, layout %s, fix %s: %v, want %v", c.w, c.check, c.address, c.layout, c.fix, got, c.want)
+			t.Errorf("%+v covers %s on %q, layout %s, fix %s: %v, want %v", c.w, c.check, c.address, c.layout, c.fix,
+				got, c.want)
 		}
 	}
 }

@@ -20,74 +20,89 @@ const (
 // Suite is the group's checks.
 var Suite = []*check.Check{
 	{
-		ID: "url-long", Group: group, Severity: check.Notice, Scope: check.Documents, Gather: check.Alone, Effort: check.Hours,
-		Title: "address is long", Line: "Long address",
-		What: "The address has more characters than the threshold.",
-		Why:  "It is cut in mails and results, cannot be read out, and often says how the site is built instead of what the page is about.",
-		How:  "Shorten the names of folders and pages for new pages; old addresses are best left, or redirected.", Source: source, Limits: []string{"url-characters"}, Page: long,
+		ID: "url-long", Group: group, Severity: check.Notice, Scope: check.Documents, Gather: check.Alone,
+		Effort: check.Hours,
+		Title:  "address is long", Line: "Long address",
+		What:   "The address has more characters than the threshold.",
+		Why:    "It is cut in mails and results, cannot be read out, and often says how the site is built instead of what the page is about.",
+		How:    "Shorten the names of folders and pages for new pages; old addresses are best left, or redirected.",
+		Source: source, Limits: []string{"url-characters"}, Page: long,
 	},
 	{
-		ID: "url-uppercase", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents, Gather: check.Alone, Effort: check.Hours,
+		ID: "url-uppercase", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents,
+		Gather: check.Alone, Effort: check.Hours,
 		Title: "capital letters in the address", Line: "Capital letters in the address",
-		What: "The path of the address has capital letters.",
-		Why:  "To servers and search engines /Roses and /roses are two addresses; people mix them up.",
-		How:  "Use small letters for new pages, and redirect the old form if you change one.", Source: source + "; RFC 3986, 6.2.2.1", Page: uppercase,
+		What:   "The path of the address has capital letters.",
+		Why:    "To servers and search engines /Roses and /roses are two addresses; people mix them up.",
+		How:    "Use small letters for new pages, and redirect the old form if you change one.",
+		Source: source + "; RFC 3986, 6.2.2.1", Page: uppercase,
 	},
 	{
-		ID: "url-underscore", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents, Gather: check.Alone, Effort: check.Hours,
+		ID: "url-underscore", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents,
+		Gather: check.Alone, Effort: check.Hours,
 		Title: "underscores in the address", Line: "Underscores in the address",
 		What: "The path of the address has underscores.",
 		Why:  "Search engines read words parted by hyphens as words, and words parted by underscores as one.",
 		How:  "Use hyphens for new pages.", Source: source, Page: underscore,
 	},
 	{
-		ID: "url-non-ascii", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents, Gather: check.Alone, Effort: check.Hours,
+		ID: "url-non-ascii", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents,
+		Gather: check.Alone, Effort: check.Hours,
 		Title: "letters outside ASCII in the address", Line: "Letters outside ASCII in the address",
-		What: "The path of the address has accented letters or another script.",
-		Why:  "Copied, it turns into percent signs and numbers that nobody can read.",
-		How:  "Write new addresses in plain letters, unless readers of the script are well served by theirs.", Source: source + "; RFC 3987 (IRIs)", Page: nonASCII,
+		What:   "The path of the address has accented letters or another script.",
+		Why:    "Copied, it turns into percent signs and numbers that nobody can read.",
+		How:    "Write new addresses in plain letters, unless readers of the script are well served by theirs.",
+		Source: source + "; RFC 3987 (IRIs)", Page: nonASCII,
 	},
 	{
-		ID: "url-double-slash", Group: group, Severity: check.Notice, Scope: check.Documents, Gather: check.Alone, Effort: check.Minutes,
-		Title: "doubled slash in the address", Line: "Doubled slash in the address",
+		ID: "url-double-slash", Group: group, Severity: check.Notice, Scope: check.Documents, Gather: check.Alone,
+		Effort: check.Minutes,
+		Title:  "doubled slash in the address", Line: "Doubled slash in the address",
 		What: "The path of the address has two slashes in a row.",
 		Why:  "It is another address than the one with a single slash, and nearly always a slip in a template.",
-		How:  "Correct the template that writes the link, and redirect to the single slash.", Source: source, Page: doubleSlash,
+		How:  "Correct the template that writes the link, and redirect to the single slash.", Source: source,
+		Page: doubleSlash,
 	},
 	{
-		ID: "url-space", Group: group, Severity: check.Warning, Scope: check.Documents, Gather: check.Alone, Effort: check.Hours,
-		Title: "space in the address", Line: "Space in the address",
+		ID: "url-space", Group: group, Severity: check.Warning, Scope: check.Documents, Gather: check.Alone,
+		Effort: check.Hours,
+		Title:  "space in the address", Line: "Space in the address",
 		What: "The path of the address has a space, written as %20 or +.",
 		Why:  "Mails and messages cut the address there.",
 		How:  "Use hyphens between words, and redirect the old form.", Source: source + "; RFC 3986, 2", Page: space,
 	},
 	{
-		ID: "url-parameters", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents, Gather: check.Alone, Effort: check.Days,
+		ID: "url-parameters", Group: group, Severity: check.Notice, Free: true, Scope: check.Documents,
+		Gather: check.Alone, Effort: check.Days,
 		Title: "many parameters in the address", Line: "Many parameters in the address",
 		What: "The address has more parameters than the threshold.",
 		Why:  "Every combination and order is an address of its own, and search engines meet the same page many times.",
 		How:  "Name the canonical, keep sorting and tracking out of links, and shut out combinations that nobody searches for.", Source: source, Limits: []string{"url-parameters"}, Page: parameters,
 	},
 	{
-		ID: "url-session", Group: group, Severity: check.Warning, Scope: check.Documents, Gather: check.Alone, Effort: check.Days,
-		Title: "session id in the address", Line: "Session id in the address",
+		ID: "url-session", Group: group, Severity: check.Warning, Scope: check.Documents, Gather: check.Alone,
+		Effort: check.Days,
+		Title:  "session id in the address", Line: "Session id in the address",
 		What: "The path or query of the address holds the id of a session.",
 		Why:  "Every visit makes new addresses of the same pages, and whoever is sent one may find himself in another's session.",
 		How:  "Keep sessions in cookies.", Source: source + "; RFC 6265, 8.4", Page: session,
 	},
 	{
-		ID: "url-placeholder", Group: group, Severity: check.Notice, Scope: check.Indexable, Gather: check.Alone, Effort: check.Hours,
-		Title: "address says nothing", Line: "Address says nothing about the page",
+		ID: "url-placeholder", Group: group, Severity: check.Notice, Scope: check.Indexable, Gather: check.Alone,
+		Effort: check.Hours,
+		Title:  "address says nothing", Line: "Address says nothing about the page",
 		What: "The last part of the address is one that says nothing, such as “page-2-copy”, “untitled” or a bare number, although the page has a title.",
 		Why:  "The address is shown in results and shared; it could say what the page is about.",
-		How:  "Name new pages after their title. Change an old address only with a redirect.", Source: source, Page: placeholder,
+		How:  "Name new pages after their title. Change an old address only with a redirect.", Source: source,
+		Page: placeholder,
 	},
 	{
 		ID: "tag-missing", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
 		Title: "expected snippet is missing", Line: "A snippet that every page should have is missing",
 		What: "The plan lists snippets that every page is to contain, such as a measuring tag or a consent script, and this page lacks one.",
 		Why:  "What is not measured is missing from every report; what asks for consent has to be on every page.",
-		How:  "Add the snippet to the template of these pages.", Source: "house rule of the site, from its plan", Page: snippets,
+		How:  "Add the snippet to the template of these pages.", Source: "house rule of the site, from its plan",
+		Page: snippets,
 	},
 }
 
@@ -166,7 +181,8 @@ func doubleSlash(p *check.PagePass) {
 }
 
 func space(p *check.PagePass) {
-	if path, _ := parts(p.Facts.Address); strings.Contains(path, "%20") || strings.Contains(path, "+") && strings.Contains(path, "++") {
+	if path, _ := parts(p.Facts.Address); strings.Contains(path, "%20") || strings.Contains(path, "+") &&
+		strings.Contains(path, "++") {
 		report(p, "in %s", check.Short(path))
 	}
 }
@@ -206,7 +222,8 @@ func placeholder(p *check.PagePass) {
 	if i := strings.LastIndexByte(last, '.'); i > 0 {
 		last = last[:i]
 	}
-	if last == "" || query != "" || p.Doc.Title() == "" || p.Doc.Kind == page.List || !saysNothing.MatchString(last) || isWord(last) || isDate(path) || says(p.Doc.Title()+" "+p.Doc.H1(), last) {
+	if last == "" || query != "" || p.Doc.Title() == "" || p.Doc.Kind == page.List || !saysNothing.MatchString(last) ||
+		isWord(last) || isDate(path) || says(p.Doc.Title()+" "+p.Doc.H1(), last) {
 		return
 	}
 	p.Reportf(page.Pos{}, last, "“%s”, although the title is “%s”", last, p.Doc.Title())
@@ -227,7 +244,8 @@ func says(title, last string) bool {
 	if b := bare(last); b == "" || len(b) > 1 && strings.Contains(bare(title), b) && strings.ContainsAny(last, "-_.") {
 		return true
 	}
-	return slices.Contains(strings.FieldsFunc(strings.ToLower(title), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }), last)
+	return slices.Contains(strings.FieldsFunc(strings.ToLower(title),
+		func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }), last)
 }
 
 // isWord lets plain words pass that are short names of real pages.
@@ -236,7 +254,8 @@ func isWord(last string) bool {
 		return true // a version
 	}
 	switch strings.ToLower(last) {
-	case "new", "article", "sample", "example", "entry", "post", "draft", "document", "final", "old", "test", "item", "case", "copy", "default", "page":
+	case "new", "article", "sample", "example", "entry", "post", "draft", "document", "final", "old", "test", "item",
+		"case", "copy", "default", "page":
 		return true
 	}
 	return false

@@ -34,18 +34,23 @@ var amount = []*check.Check{
 		How:  "Answer the questions a visitor brings, or join the page with another. If it is rightly short, waive this.", Source: guidance, Limits: []string{"thin-words"}, Site: thin,
 	},
 	{
-		ID: "copy-duplicate", Explains: []string{"title-duplicate", "h1-duplicate", "description-duplicate"}, Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
+		ID: "copy-duplicate", Explains: []string{"title-duplicate", "h1-duplicate", "description-duplicate"},
+		Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
 		Title: "several pages have the same text", Line: "{n} pages have the same text, among them {example}",
 		What: "The main text is the same as that of another page; white space and upper or lower case make no difference.",
 		Why:  "Search engines show one of the pages, not always the right one, and spend their visits on copies.",
 		How:  "Keep one page and redirect the others to it, or name it as their canonical. If they were meant to differ, write the text that is missing.", Source: guidance, Limits: []string{"duplicate-words"}, Site: duplicate,
 	},
 	{
-		ID: "copy-near-duplicate", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
-		Title: "several pages have nearly the same text", Line: "{n} pages have nearly the same text, among them {example}",
-		What: "The main text is nearly that of another page. The percentage is the share of five-word runs that the two have in common.",
-		Why:  "Pages that differ in a few words compete with each other; often a template was filled in with only a name changed.",
-		How:  "Say on each page what is particular to it, or join them.", Source: guidance + "; Broder 1997 for the measure", Limits: []string{"near-words", "near-percent"}, Site: nearDuplicate,
+		ID: "copy-near-duplicate", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue,
+		Effort: check.Hours,
+		Title:  "several pages have nearly the same text",
+		Line:   "{n} pages have nearly the same text, among them {example}",
+		What:   "The main text is nearly that of another page. The percentage is the share of five-word runs that the two have in common.",
+		Why:    "Pages that differ in a few words compete with each other; often a template was filled in with only a name changed.",
+		How:    "Say on each page what is particular to it, or join them.",
+		Source: guidance + "; Broder 1997 for the measure", Limits: []string{"near-words", "near-percent"},
+		Site: nearDuplicate,
 	},
 }
 
@@ -70,7 +75,8 @@ func thin(p *check.SitePass) error {
 		switch {
 		case !p.Judged(g) || !g.Kind.HasText() || g.Words >= p.LimitsAt(g).ThinWords || g.Outcome == page.Truncated:
 		case g.Flags&(survey.MostlyCode|survey.MostlyLinks) != 0:
-		case reference && (g.Flags&survey.HasCode != 0 || g.Layout >= 0 && short[g.Layout] >= leastEntries && 3*short[g.Layout] >= all[g.Layout]):
+		case reference && (g.Flags&survey.HasCode != 0 || g.Layout >= 0 && short[g.Layout] >= leastEntries &&
+			3*short[g.Layout] >= all[g.Layout]):
 		default:
 			found = append(found, g)
 		}
@@ -161,7 +167,8 @@ func nearDuplicate(p *check.SitePass) error {
 	reference := p.IsReference() // where what differs is a name in the code
 	var texts []neardup.Text
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.Indexable && g.Words >= p.Limits.NearWords && !skip[g.ID] && (!reference || g.Flags&survey.HasCode == 0) {
+		if g := &p.Pages[i]; g.Indexable && g.Words >= p.Limits.NearWords && !skip[g.ID] &&
+			(!reference || g.Flags&survey.HasCode == 0) {
 			texts = append(texts, neardup.Text{ID: g.ID, Sketch: g.Sketch})
 		}
 	}

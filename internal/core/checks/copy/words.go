@@ -73,7 +73,8 @@ func ratio(p *check.PagePass) {
 	if p.Facts.Outcome == page.Truncated || size < leastRatio || visible*100 >= p.Limits.RatioPercent*size {
 		return
 	}
-	p.Reportf(page.Pos{}, "", "%s of %s bytes are text: %.1f %%", text.Thousands(visible), text.Thousands(size), 100*float64(visible)/float64(size))
+	p.Reportf(page.Pos{}, "", "%s of %s bytes are text: %.1f %%", text.Thousands(visible), text.Thousands(size),
+		100*float64(visible)/float64(size))
 }
 
 func placeholder(p *check.PagePass) {
@@ -112,12 +113,14 @@ func otherLanguage(p *check.PagePass) {
 	if d.TextLang == "" || !text.IsSure(d.TextLang) || d.Lang == "" || text.SameLanguage(d.TextLang, d.Lang) {
 		return
 	}
-	p.Reportf(d.LangPos, d.TextLang, "the text is in %s, the page declares lang=“%s”", text.LanguageName(d.TextLang), d.Lang)
+	p.Reportf(d.LangPos, d.TextLang, "the text is in %s, the page declares lang=“%s”", text.LanguageName(d.TextLang),
+		d.Lang)
 }
 
 func long(p *check.PagePass) {
 	if p.Doc.Words > p.Limits.LongWords && p.Doc.Kind.HasText() && !p.Doc.IsMostlyCode() {
-		p.Reportf(page.Pos{}, "", "%s words, more than %s", text.Thousands(p.Doc.Words), text.Thousands(p.Limits.LongWords))
+		p.Reportf(page.Pos{}, "", "%s words, more than %s", text.Thousands(p.Doc.Words),
+			text.Thousands(p.Limits.LongWords))
 	}
 }
 
@@ -136,7 +139,8 @@ func email(p *check.PagePass) {
 		if p.Doc.IsMostlyCode() {
 			break // a source file
 		}
-		if !strings.Contains(said, strings.ToLower(m)) && isMail(m, p.Facts.Address) && !reserved(m, p.Facts.Address) && isToBeWrittenTo(p, m) {
+		if !strings.Contains(said, strings.ToLower(m)) && isMail(m, p.Facts.Address) && !reserved(m, p.Facts.Address) &&
+			isToBeWrittenTo(p, m) {
 			p.Report(check.Place{Note: m + " is no link", Value: m})
 		}
 	}
@@ -147,7 +151,8 @@ func email(p *check.PagePass) {
 func isToBeWrittenTo(p *check.PagePass, address string) bool {
 	_, domain, _ := strings.Cut(strings.ToLower(address), "@")
 	host := strings.TrimPrefix(check.HostOf(p.Facts.Address), "www.")
-	return p.Doc.Kind == page.Contact || p.Doc.Kind == page.Legal || domain == host || strings.HasSuffix(host, "."+domain) || strings.HasSuffix(domain, "."+host)
+	return p.Doc.Kind == page.Contact || p.Doc.Kind == page.Legal || domain == host ||
+		strings.HasSuffix(host, "."+domain) || strings.HasSuffix(domain, "."+host)
 }
 
 // invented are names in addresses that are made up to show what one looks like.
@@ -158,7 +163,8 @@ var invented = regexp.MustCompile(`(?i)^(?:git|svn|you|your|your[-_.]?name|name|
 func isMail(address, site string) bool {
 	_, domain, _ := strings.Cut(strings.ToLower(address), "@")
 	suffix, registered := publicsuffix.PublicSuffix(domain)
-	return (registered || strings.HasSuffix(check.HostOf(site), "."+suffix)) && suffix != domain && !fileEnding.MatchString(domain) && !invented.MatchString(address)
+	return (registered || strings.HasSuffix(check.HostOf(site), "."+suffix)) && suffix != domain &&
+		!fileEnding.MatchString(domain) && !invented.MatchString(address)
 }
 
 // fileEnding are endings of files that are also those of countries.
@@ -189,7 +195,8 @@ func encoding(p *check.PagePass) {
 		}
 		first := found.words[0]
 		p.Report(check.Place{
-			Note:  fmt.Sprintf("%s %s, such as in %s", found.what, text.Count(len(found.words), "word", "words"), quoted(p.Doc.MainText, first)),
+			Note: fmt.Sprintf("%s %s, such as in %s", found.what, text.Count(len(found.words), "word", "words"),
+				quoted(p.Doc.MainText, first)),
 			Value: cmp.Or(found.mark, first),
 		})
 	}

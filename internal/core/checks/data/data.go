@@ -26,7 +26,8 @@ var Suite = []*check.Check{
 	},
 	{
 		ID: "data-unknown", Group: group, Severity: check.Warning, Scope: check.Indexable, Effort: check.Minutes,
-		Title: "type or property that the vocabulary does not have", Line: "Structured data uses names that schema.org does not have",
+		Title:  "type or property that the vocabulary does not have",
+		Line:   "Structured data uses names that schema.org does not have",
 		What:   "Structured data has a type that schema.org does not have, or a property that the type does not have.",
 		Why:    "Search engines disregard what they do not know.",
 		How:    "Correct the name; the evidence says which was probably meant. Upper and lower case matter.",
@@ -49,8 +50,10 @@ var Suite = []*check.Check{
 		Source: vocabulary + "; ISO 8601 (dates and durations); ISO 4217 (currencies)", Page: of(structured.Values),
 	},
 	{
-		ID: "data-broken-link", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "structured data names a page that is not there", Line: "Structured data names {target}, which is not there",
+		ID: "data-broken-link", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "structured data names a page that is not there",
+		Line:   "Structured data names {target}, which is not there",
 		What:   "An address of the site in structured data answers with an error, or not at all.",
 		Why:    "Search engines follow these addresses, for pictures and breadcrumbs among others.",
 		How:    "Correct the address, or bring the page or file back.",
@@ -71,27 +74,29 @@ func of(judge func([]structured.Item) []structured.Problem) func(*check.PagePass
 		}
 		for _, problem := range judge(p.Doc.Data) {
 			p.Report(check.Place{
-				Note: problem.Path + ": " + problem.Note, Value: problem.At.Format, At: problem.Path, Line: problem.At.Line, Col: problem.At.Col,
+				Note: problem.Path + ": " + problem.Note, Value: problem.At.Format, At: problem.Path,
+				Line: problem.At.Line, Col: problem.At.Col,
 			})
 		}
 	}
 }
 
 func brokenLink(p *check.SitePass) error {
-	return p.EachFacts(func(g *survey.Page) bool { return g.Indexable && g.Flags&survey.HasData != 0 }, func(g *survey.Page, f *page.Facts) {
-		seen := map[string]bool{}
-		for _, address := range append(structured.Pages(f.Document.Data), structured.Pictures(f.Document.Data)...) {
-			_, to, _ := p.Target(address)
-			if to == nil || seen[address] || !p.Inside(address) {
-				continue
+	return p.EachFacts(func(g *survey.Page) bool { return g.Indexable && g.Flags&survey.HasData != 0 },
+		func(g *survey.Page, f *page.Facts) {
+			seen := map[string]bool{}
+			for _, address := range append(structured.Pages(f.Document.Data), structured.Pictures(f.Document.Data)...) {
+				_, to, _ := p.Target(address)
+				if to == nil || seen[address] || !p.Inside(address) {
+					continue
+				}
+				seen[address] = true
+				switch {
+				case to.Status >= 400:
+					p.Report(g.ID, check.Place{Note: address + " answers with an error", Target: address})
+				case to.Failed():
+					p.Report(g.ID, check.Place{Note: address + " gives no answer", Target: address})
+				}
 			}
-			seen[address] = true
-			switch {
-			case to.Status >= 400:
-				p.Report(g.ID, check.Place{Note: address + " answers with an error", Target: address})
-			case to.Failed():
-				p.Report(g.ID, check.Place{Note: address + " gives no answer", Target: address})
-			}
-		}
-	})
+		})
 }

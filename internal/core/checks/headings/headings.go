@@ -33,12 +33,14 @@ var Suite = []*check.Check{
 		Title: "page has more than one main heading", Line: "More than one main heading (h1)",
 		What: "The page has more than one h1.",
 		Why:  "The standard asks for one at the top level; with several it is less clear what the page is about.",
-		How:  "Keep the one that names the page's subject and turn the others into h2.", Source: standard, Page: h1Several,
+		How:  "Keep the one that names the page's subject and turn the others into h2.", Source: standard,
+		Page:     h1Several,
 		Explains: []string{"h1-duplicate"}, // the name of the site before each page's own
 	},
 	{
-		ID: "h1-duplicate", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
-		Title: "several pages share a main heading", Line: "{n} pages share the main heading “{value}”",
+		ID: "h1-duplicate", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue,
+		Effort: check.Minutes,
+		Title:  "several pages share a main heading", Line: "{n} pages share the main heading “{value}”",
 		What: "More than one page has this first h1.",
 		Why:  "Visitors who come from different places cannot tell which of the pages they are on.",
 		How:  "Name in each heading what only that page is about.", Source: standard, Site: h1Duplicate,
@@ -48,7 +50,8 @@ var Suite = []*check.Check{
 		Title: "main heading is long", Line: "Main heading (h1) is very long",
 		What: "The first h1 is longer than a heading should be.",
 		Why:  "A heading is read at a glance; a sentence is not.",
-		How:  "Keep the subject in the heading and move the rest into the first paragraph.", Source: standard, Limits: []string{"h1-characters"}, Page: h1Long,
+		How:  "Keep the subject in the heading and move the rest into the first paragraph.", Source: standard,
+		Limits: []string{"h1-characters"}, Page: h1Long,
 	},
 	{
 		ID: "heading-repeated", Group: group, Severity: check.Notice, Scope: check.Indexable, Effort: check.Minutes,
@@ -76,14 +79,16 @@ var Suite = []*check.Check{
 		Title: "first heading is not the main one", Line: "Another heading stands before the main one",
 		What: "The first heading with text on the page is not the h1.",
 		Why:  "The outline starts with something that is not the page's subject, often a box in the header.",
-		How:  "Let the h1 come first, or make the box's label something other than a heading.", Source: standard, Page: firstIsOther,
+		How:  "Let the h1 come first, or make the box's label something other than a heading.", Source: standard,
+		Page: firstIsOther,
 	},
 	{
 		ID: "heading-none", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "long text without headings", Line: "Long text without subheadings",
 		What: "The main text is long, without what the layout writes on its pages, and has no heading below the first level. Contents pages are left aside.",
 		Why:  "Nobody finds their way in an unbroken text, and search engines cannot link to a part of it.",
-		How:  "Break the text up, with a heading for each thought.", Source: standard, Limits: []string{"heading-none-words"}, Site: none,
+		How:  "Break the text up, with a heading for each thought.", Source: standard,
+		Limits: []string{"heading-none-words"}, Site: none,
 	},
 }
 
@@ -139,7 +144,8 @@ func h1Long(p *check.PagePass) {
 		if h.Level != 1 || h.Text == "" {
 			continue
 		}
-		if n := utf8.RuneCountInString(h.Text); n > p.Limits.H1Characters && !text.AreNames(h.Text) && !text.HasLongName(h.Text) {
+		if n := utf8.RuneCountInString(h.Text); n > p.Limits.H1Characters && !text.AreNames(h.Text) &&
+			!text.HasLongName(h.Text) {
 			report(p, h, "%d characters, more than %d", n, p.Limits.H1Characters)
 		}
 		return
@@ -151,9 +157,14 @@ var customary = map[string]bool{}
 
 func init() {
 	for _, word := range []string{
-		"example", "examples", "see also", "note", "notes", "usage", "syntax", "parameters", "arguments", "options", "return value", "return values", "returns", "result", "results",
-		"description", "summary", "overview", "introduction", "details", "remarks", "synopsis", "errors", "exceptions", "requirements", "references", "further reading", "answer", "solution", "exercise", "exercises",
-		"ingredients", "method", "warning", "caution", "tip", "important", "header", "headers", "class", "function", "functions", "type", "types", "module", "例", "示例", "注意", "예제", "beispiel", "beispiele", "siehe auch", "hinweis", "hinweise", "exemple", "exemples", "voir aussi", "ejemplo", "ejemplos", "véase también", "esempio", "esempi", "voorbeeld",
+		"example", "examples", "see also", "note", "notes", "usage", "syntax", "parameters", "arguments", "options",
+		"return value", "return values", "returns", "result", "results",
+		"description", "summary", "overview", "introduction", "details", "remarks", "synopsis", "errors", "exceptions",
+		"requirements", "references", "further reading", "answer", "solution", "exercise", "exercises",
+		"ingredients", "method", "warning", "caution", "tip", "important", "header", "headers", "class", "function",
+		"functions", "type", "types", "module", "例", "示例", "注意", "예제", "beispiel", "beispiele", "siehe auch",
+		"hinweis", "hinweise", "exemple", "exemples", "voir aussi", "ejemplo", "ejemplos", "véase también",
+		"esempio", "esempi", "voorbeeld",
 	} {
 		customary[word] = true
 	}
@@ -184,7 +195,8 @@ func repeated(p *check.PagePass) {
 	}
 	for i, h := range p.Doc.Headings {
 		key := keys[i]
-		if !strings.ContainsFunc(key, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) || isAround(h) {
+		if !strings.ContainsFunc(key, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) ||
+			isAround(h) {
 			continue
 		}
 		for len(stack) > 1 && stack[len(stack)-1].heading.Level >= h.Level {
@@ -269,7 +281,9 @@ func none(p *check.SitePass) error {
 		if reference && g.Flags&survey.HasCode != 0 {
 			continue // an entry: what it explains parts it
 		}
-		if p.Judged(g) && g.Kind.HasText() && g.Flags&(survey.HasSubheadings|survey.MostlyLinks|survey.MostlyCode) == 0 && g.Words > p.LimitsAt(g).HeadingNoneWords {
+		if p.Judged(g) && g.Kind.HasText() &&
+			g.Flags&(survey.HasSubheadings|survey.MostlyLinks|survey.MostlyCode) == 0 &&
+			g.Words > p.LimitsAt(g).HeadingNoneWords {
 			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d words of main text and no h2", g.Words)})
 		}
 	}

@@ -20,8 +20,9 @@ var unseen = []string{"snippet", "headings", "copy", "data", "sharing", "link-fe
 // closed are the checks of pages that cannot be found in search, whatever else is right about them.
 var closed = []*check.Check{
 	{
-		ID: "index-closed", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "most of the site cannot be found in search", Line: "Most of the site cannot be found in search",
+		ID: "index-closed", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite,
+		Effort: check.Minutes,
+		Title:  "most of the site cannot be found in search", Line: "Most of the site cannot be found in search",
 		What: "More than half of the pages are kept out of search for one reason: noindex in a meta element or header, or robots.txt. Checks that look only at pages that can be found are silent on them.",
 		Why:  "What is not in the index brings no visitor from search, however good it is.",
 		How:  "If it was meant, for a test site for instance, say so in the plan by switching this check off. Otherwise take the directive out of the template or the server's configuration.", Source: robotsSource, Site: mostlyClosed,
@@ -35,33 +36,42 @@ var closed = []*check.Check{
 		Explains: unseen,
 	},
 	{
-		ID: "canonical-elsewhere", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "canonical leads to another site, or to no address", Line: "Canonical names a page of another site, or no address that an engine can use",
-		What: "The page names as canonical an address of another site, or one that search engines cannot use: a file, a name without a dot, an address that no parser reads.",
-		Why:  "The page asks not to be shown itself, and gives whatever links bring to the address that it names.",
-		How:  "Let each page name its own address. Where the content really belongs to the other site, say so in the plan.", Source: canonicalSource, Site: canonicalElsewhere,
-		Explains: slices.Concat(unseen, []string{"canonical-broken", "canonical-redirects", "canonical-unlinked", "canonical-insecure"}),
+		ID: "canonical-elsewhere", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite,
+		Effort: check.Minutes,
+		Title:  "canonical leads to another site, or to no address",
+		Line:   "Canonical names a page of another site, or no address that an engine can use",
+		What:   "The page names as canonical an address of another site, or one that search engines cannot use: a file, a name without a dot, an address that no parser reads.",
+		Why:    "The page asks not to be shown itself, and gives whatever links bring to the address that it names.",
+		How:    "Let each page name its own address. Where the content really belongs to the other site, say so in the plan.", Source: canonicalSource, Site: canonicalElsewhere,
+		Explains: slices.Concat(unseen, []string{"canonical-broken", "canonical-redirects", "canonical-unlinked",
+			"canonical-insecure"}),
 	},
 	{
 		ID: "canonical-list", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "later page of a list names the first as canonical", Line: "Later pages of a list name the first as canonical",
-		What: "A page of a list that its address numbers, such as /page/2/, names the first page as its canonical.",
-		Why:  "What only the later pages list is then not followed for long, and may be found late or never.",
-		How:  "Let each page of the list name itself.", Source: canonicalSource + "; search engines' public guidance on pagination", Site: canonicalList,
+		Title:  "later page of a list names the first as canonical",
+		Line:   "Later pages of a list name the first as canonical",
+		What:   "A page of a list that its address numbers, such as /page/2/, names the first page as its canonical.",
+		Why:    "What only the later pages list is then not followed for long, and may be found late or never.",
+		How:    "Let each page of the list name itself.",
+		Source: canonicalSource + "; search engines' public guidance on pagination", Site: canonicalList,
 	},
 	{
-		ID: "link-to-hidden", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "link to an address that gives its place to another", Line: "{link} to {target}, which names another address as canonical",
-		What: "A link leads to a page that names another address of the site as canonical.",
-		Why:  "The site's own links say that this is the address, the page says that it is not.",
-		How:  "Link to the canonical address.", Source: canonicalSource, Site: linkToCanonicalised,
+		ID: "link-to-hidden", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "link to an address that gives its place to another",
+		Line:   "{link} to {target}, which names another address as canonical",
+		What:   "A link leads to a page that names another address of the site as canonical.",
+		Why:    "The site's own links say that this is the address, the page says that it is not.",
+		How:    "Link to the canonical address.", Source: canonicalSource, Site: linkToCanonicalised,
 	},
 	{
-		ID: "link-to-noindex", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "link in the content to a page that search may not show", Line: "{link} to {target}, which is kept out of search",
-		What: "A link in the content leads to a page with noindex. Pages that are usually kept out, such as those for signing in, of legal notes or of search results, are left aside.",
-		Why:  "A page worth a link in the text is often worth being found; else the noindex was meant, and nothing is to be done.",
-		How:  "If the page is to be found, take its noindex away.", Source: robotsSource, Site: linkToNoIndex,
+		ID: "link-to-noindex", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite,
+		Gather: check.ByTarget, Effort: check.Minutes,
+		Title: "link in the content to a page that search may not show",
+		Line:  "{link} to {target}, which is kept out of search",
+		What:  "A link in the content leads to a page with noindex. Pages that are usually kept out, such as those for signing in, of legal notes or of search results, are left aside.",
+		Why:   "A page worth a link in the text is often worth being found; else the noindex was meant, and nothing is to be done.",
+		How:   "If the page is to be found, take its noindex away.", Source: robotsSource, Site: linkToNoIndex,
 	},
 }
 
@@ -87,7 +97,8 @@ func mostlyClosed(p *check.SitePass) error {
 	}
 	for _, by := range []string{"meta", "header"} {
 		if n := counts[by]; n >= 2 && 2*n > all {
-			p.Report(-1, check.Place{Note: fmt.Sprintf("of %s, %s cannot be found: noindex in %s", text.Count(all, "page", "pages"), text.Thousands(n), sourceName(by)), Value: by, Of: n})
+			p.Report(-1, check.Place{Note: fmt.Sprintf("of %s, %s cannot be found: noindex in %s",
+				text.Count(all, "page", "pages"), text.Thousands(n), sourceName(by)), Value: by, Of: n})
 		}
 	}
 	if n, line := shutOut(p); n >= 2 && n > all {
@@ -101,9 +112,11 @@ func mostlyClosed(p *check.SitePass) error {
 func shutOut(p *check.SitePass) (n int, line string) {
 	lines := map[string]int{}
 	for i := range p.Addresses {
-		if a := &p.Addresses[i]; a.State == survey.Blocked && a.Rule.Number > 0 && a.Role == page.AsPage && !strings.Contains(a.URL, "?") {
+		if a := &p.Addresses[i]; a.State == survey.Blocked && a.Rule.Number > 0 && a.Role == page.AsPage &&
+			!strings.Contains(a.URL, "?") {
 			n++
-			if lines[a.Rule.Text]++; lines[a.Rule.Text] > lines[line] || lines[a.Rule.Text] == lines[line] && a.Rule.Text < line {
+			if lines[a.Rule.Text]++; lines[a.Rule.Text] > lines[line] || lines[a.Rule.Text] == lines[line] &&
+				a.Rule.Text < line {
 				line = a.Rule.Text
 			}
 		}
@@ -113,17 +126,19 @@ func shutOut(p *check.SitePass) (n int, line string) {
 
 // canonicalElsewhere compares hosts by the names that the crawl has met as the site's.
 func canonicalElsewhere(p *check.SitePass) error {
-	return p.EachFacts(func(g *survey.Page) bool { return g.HTML && g.Status == 200 && (g.Canonical != g.ID) }, func(g *survey.Page, f *page.Facts) {
-		for _, c := range f.Document.Canonicals {
-			if !c.InHead && !c.Header || strings.TrimSpace(c.Href) == "" {
-				continue
+	return p.EachFacts(func(g *survey.Page) bool { return g.HTML && g.Status == 200 && (g.Canonical != g.ID) },
+		func(g *survey.Page, f *page.Facts) {
+			for _, c := range f.Document.Canonicals {
+				if !c.InHead && !c.Header || strings.TrimSpace(c.Href) == "" {
+					continue
+				}
+				if why := unusable(p, p.URL(g.ID), c); why != "" {
+					p.Report(g.ID, check.Place{Note: fmt.Sprintf("names %s, %s", check.Short(c.Href), why), Value: c.Href,
+						Target: c.Address, Line: c.Line, Col: c.Col})
+					return
+				}
 			}
-			if why := unusable(p, p.URL(g.ID), c); why != "" {
-				p.Report(g.ID, check.Place{Note: fmt.Sprintf("names %s, %s", check.Short(c.Href), why), Value: c.Href, Target: c.Address, Line: c.Line, Col: c.Col})
-				return
-			}
-		}
-	})
+		})
 }
 
 func unusable(p *check.SitePass, own string, c page.Ref) string {
@@ -144,7 +159,8 @@ func unusable(p *check.SitePass, own string, c page.Ref) string {
 // sameSite tells whether an address is of the page's own host, with or without www, or of another host
 // that the crawl took for the site.
 func sameSite(p *check.SitePass, own string, u *weburl.URL) bool {
-	return p.Inside(u.Key()) || strings.TrimPrefix(check.HostOf(own), "www.") == strings.TrimPrefix(u.Hostname(), "www.")
+	return p.Inside(u.Key()) || strings.TrimPrefix(check.HostOf(own), "www.") == strings.TrimPrefix(u.Hostname(),
+		"www.")
 }
 
 // otherScheme tells a page that is its canonical over http.
@@ -171,7 +187,8 @@ func canonicalList(p *check.SitePass) error {
 func linkToCanonicalised(p *check.SitePass) error {
 	hidden := func(t int32) bool {
 		g := p.Page(t)
-		return g != nil && g.HTML && g.Status == 200 && g.NoIndex == "" && g.Canonical >= 0 && g.Canonical != g.ID && isShown(p.Page(g.Canonical)) && !withParameters(p, g) && !otherScheme(p, g)
+		return g != nil && g.HTML && g.Status == 200 && g.NoIndex == "" && g.Canonical >= 0 && g.Canonical != g.ID &&
+			isShown(p.Page(g.Canonical)) && !withParameters(p, g) && !otherScheme(p, g)
 	}
 	return p.Ways(hidden, func(t int32, w survey.Way) {
 		to := p.Page(t).Canonical
@@ -193,7 +210,8 @@ const manyLinks = 10
 func linkToNoIndex(p *check.SitePass) error {
 	hidden := func(t int32) bool {
 		g := p.Page(t)
-		return g != nil && g.HTML && g.Status == 200 && g.NoIndex != "" && !slices.Contains(keptOut, g.Kind) && !strings.Contains(p.URL(t), "?") &&
+		return g != nil && g.HTML && g.Status == 200 && g.NoIndex != "" && !slices.Contains(keptOut, g.Kind) &&
+			!strings.Contains(p.URL(t), "?") &&
 			!p.Addresses[t].InSitemap && p.In[t] <= manyLinks // index-noindex-linked tells, or a template writes them
 	}
 	return p.Ways(hidden, func(t int32, w survey.Way) {
@@ -201,7 +219,8 @@ func linkToNoIndex(p *check.SitePass) error {
 			return
 		}
 		place := links.Place(w)
-		place.Note, place.Target = fmt.Sprintf("%s has noindex in the %s", p.URL(t), sourceName(p.Page(t).NoIndex)), p.URL(t)
+		place.Note, place.Target = fmt.Sprintf("%s has noindex in the %s", p.URL(t), sourceName(p.Page(t).NoIndex)),
+			p.URL(t)
 		p.Report(w.Page, place)
 	})
 }

@@ -27,7 +27,8 @@ var first = []*check.Check{
 	},
 	{
 		ID: "index-noindex-linked", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "noindex page is in the sitemap or the navigation", Line: "Page is noindex, yet offered to search engines",
+		Title:  "noindex page is in the sitemap or the navigation",
+		Line:   "Page is noindex, yet offered to search engines",
 		What:   "The page forbids search engines to show it, yet it stands in a sitemap or in the navigation of the site.",
 		Why:    "One of the two is an accident: either a page that should be found is hidden, or a hidden page is advertised.",
 		How:    "If the page should be found, take the noindex away. If it should not, take it out of the sitemap; a link in the navigation may stay: then waive this.",

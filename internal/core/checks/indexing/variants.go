@@ -19,13 +19,16 @@ var variants = []*check.Check{
 		Source: "search engines' public guidance on canonical addresses; RFC 9110, 15.4.2", Site: hostsOpen,
 	},
 	{
-		ID: "variant-paths-open", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
-		Title: "one page at addresses that differ by a trifle", Line: "{n} addresses lead to one page, among them {example}",
+		ID: "variant-paths-open", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue,
+		Effort: check.Hours,
+		Title:  "one page at addresses that differ by a trifle",
+		Line:   "{n} addresses lead to one page, among them {example}",
 		What:   "Addresses that differ only by a trailing slash, upper and lower case, an index file or a doubled slash answer with the same text, and no canonical joins them.",
 		Why:    "Search engines see copies, and links to the page are split.",
 		How:    "Redirect all forms to one, or let the page name that one as its canonical; and write links in that form.",
 		Source: "search engines' public guidance on canonical addresses; RFC 3986, 6", Site: pathsOpen,
-		Explains: []string{"title-duplicate", "description-duplicate", "h1-duplicate", "copy-duplicate", "copy-near-duplicate", "canonical-missing"},
+		Explains: []string{"title-duplicate", "description-duplicate", "h1-duplicate", "copy-duplicate",
+			"copy-near-duplicate", "canonical-missing"},
 	},
 	{
 		ID: "variant-ip-open", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
@@ -48,7 +51,8 @@ func hostsOpen(p *check.SitePass) error {
 		}
 	}
 	if len(open) > 1 {
-		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answer without redirecting", strings.Join(open, ", ")), Others: open, Of: len(open)})
+		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answer without redirecting", strings.Join(open, ", ")),
+			Others: open, Of: len(open)})
 	}
 	return nil
 }
@@ -68,7 +72,8 @@ func pathsOpen(p *check.SitePass) error {
 		slices.SortFunc(group, func(a, b *survey.Page) int { return strings.Compare(p.URL(a.ID), p.URL(b.ID)) })
 		for _, g := range group {
 			p.Report(g.ID, check.Place{
-				Note: "the same page as " + strings.Join(p.Others(group, g.ID), ", "), Group: p.URL(group[0].ID), Others: p.Others(group, g.ID), Of: len(group),
+				Note: "the same page as " + strings.Join(p.Others(group, g.ID), ", "), Group: p.URL(group[0].ID),
+				Others: p.Others(group, g.ID), Of: len(group),
 			})
 		}
 	}

@@ -19,11 +19,13 @@ var folders = []*check.Check{
 		Why:    "Visitors who chose a language get another, and search engines offer the page to the wrong ones.",
 		How:    "Translate the page, or leave it out of the folder until it is. Correct the lang attribute where only that is wrong.",
 		Source: "search engines' public guidance on multilingual sites; HTML standard, 3.2.6.2", Site: otherFolder,
-		Explains: []string{"copy-language", "title-language", "copy-duplicate", "copy-near-duplicate", "title-duplicate", "h1-duplicate", "description-duplicate"},
+		Explains: []string{"copy-language", "title-language", "copy-duplicate", "copy-near-duplicate",
+			"title-duplicate", "h1-duplicate", "description-duplicate"},
 	},
 	{
 		ID: "hreflang-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Days,
-		Title: "languages of the site do not name one another", Line: "Pages in several languages do not name one another (hreflang)",
+		Title:  "languages of the site do not name one another",
+		Line:   "Pages in several languages do not name one another (hreflang)",
 		What:   "The site has folders for several languages, and none of its pages names its versions in the others, in links, headers or sitemaps.",
 		Why:    "Search engines then choose by themselves which version to show to whom.",
 		How:    "Let each page name all its versions and itself, in link elements or in the sitemap.",
@@ -87,9 +89,11 @@ func otherFolder(p *check.SitePass) error {
 		for _, g := range groups[folder] {
 			switch {
 			case text.IsSure(g.TextLang) && g.Words >= text.SureWords && !text.SameLanguage(g.TextLang, folder):
-				p.Report(g.ID, check.Place{Note: fmt.Sprintf("the text is in %s, the folder is that of %s", text.LanguageName(g.TextLang), text.LanguageName(folder)), Value: g.TextLang})
+				p.Report(g.ID, check.Place{Note: fmt.Sprintf("the text is in %s, the folder is that of %s",
+					text.LanguageName(g.TextLang), text.LanguageName(folder)), Value: g.TextLang})
 			case g.Lang != "" && !text.SameLanguage(folder, g.Lang):
-				p.Report(g.ID, check.Place{Note: fmt.Sprintf("the page declares lang=“%s”, the folder is that of %s", g.Lang, text.LanguageName(folder)), Value: g.Lang})
+				p.Report(g.ID, check.Place{Note: fmt.Sprintf("the page declares lang=“%s”, the folder is that of %s",
+					g.Lang, text.LanguageName(folder)), Value: g.Lang})
 			}
 		}
 	}
@@ -110,6 +114,7 @@ func unnamed(p *check.SitePass) error {
 	for _, folder := range slices.Sorted(maps.Keys(groups)) {
 		names = append(names, text.LanguageName(folder))
 	}
-	p.Report(-1, check.Place{Note: "folders for " + strings.Join(names, ", ") + ", and no hreflang anywhere", Of: len(groups)})
+	p.Report(-1, check.Place{Note: "folders for " + strings.Join(names, ", ") + ", and no hreflang anywhere",
+		Of: len(groups)})
 	return nil
 }

@@ -60,68 +60,80 @@ var sets = []*check.Check{
 		How:  "Write them in full, from https on.", Source: hreflangSource, Page: relative,
 	},
 	{
-		ID: "hreflang-no-return", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "other language does not point back", Line: "{target} does not point back to the pages that name it",
+		ID: "hreflang-no-return", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "other language does not point back", Line: "{target} does not point back to the pages that name it",
 		What: "The page names another as its version in a language, and that one does not name this page in turn.",
 		Why:  "Search engines then disregard the pair, since anybody could claim a page.",
-		How:  "Let both pages name all versions, themselves included; best from one list.", Source: hreflangSource, Site: noReturn,
+		How:  "Let both pages name all versions, themselves included; best from one list.", Source: hreflangSource,
+		Site: noReturn,
 	},
-	alternateTo("hreflang-broken", check.Error, "version in another language is not there", "Version in another language, {target}, is not there", func(_ *check.SitePass, g *survey.Page) string {
-		if g.Failed() {
-			if g.Status > 0 {
-				return fmt.Sprintf("answers with status %d", g.Status)
+	alternateTo("hreflang-broken", check.Error, "version in another language is not there",
+		"Version in another language, {target}, is not there", func(_ *check.SitePass, g *survey.Page) string {
+			if g.Failed() {
+				if g.Status > 0 {
+					return fmt.Sprintf("answers with status %d", g.Status)
+				}
+				return "gives no answer"
 			}
-			return "gives no answer"
-		}
-		return ""
-	}),
-	alternateTo("hreflang-redirects", check.Warning, "version in another language redirects", "Version in another language, {target}, redirects", func(p *check.SitePass, g *survey.Page) string {
-		if g.Redirect >= 0 {
-			return "redirects to " + p.URL(g.Redirect)
-		}
-		return ""
-	}),
-	alternateTo("hreflang-noindex", check.Warning, "version in another language is noindex", "Version in another language, {target}, is noindex", func(_ *check.SitePass, g *survey.Page) string {
-		if g.Status == 200 && g.NoIndex != "" {
-			return "is noindex in its " + g.NoIndex
-		}
-		return ""
-	}),
-	alternateTo("hreflang-canonicalised", check.Warning, "version in another language names another canonical", "Version in another language, {target}, names another canonical", func(p *check.SitePass, g *survey.Page) string {
-		if g.Status == 200 && g.NoIndex == "" && g.Canonical >= 0 && g.Canonical != g.ID {
-			return "names " + p.URL(g.Canonical) + " as its canonical"
-		}
-		return ""
-	}),
+			return ""
+		}),
+	alternateTo("hreflang-redirects", check.Warning, "version in another language redirects",
+		"Version in another language, {target}, redirects", func(p *check.SitePass, g *survey.Page) string {
+			if g.Redirect >= 0 {
+				return "redirects to " + p.URL(g.Redirect)
+			}
+			return ""
+		}),
+	alternateTo("hreflang-noindex", check.Warning, "version in another language is noindex",
+		"Version in another language, {target}, is noindex", func(_ *check.SitePass, g *survey.Page) string {
+			if g.Status == 200 && g.NoIndex != "" {
+				return "is noindex in its " + g.NoIndex
+			}
+			return ""
+		}),
+	alternateTo("hreflang-canonicalised", check.Warning, "version in another language names another canonical",
+		"Version in another language, {target}, names another canonical", func(p *check.SitePass, g *survey.Page) string {
+			if g.Status == 200 && g.NoIndex == "" && g.Canonical >= 0 && g.Canonical != g.ID {
+				return "names " + p.URL(g.Canonical) + " as its canonical"
+			}
+			return ""
+		}),
 	{
 		ID: "hreflang-mixed", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "languages are named differently in two places", Line: "Link elements, headers and sitemap name different languages",
-		What: "The page's versions in other languages are named in more than one place, link elements, Link headers or a sitemap, and these are not the same.",
-		Why:  "Search engines cannot tell which of the lists holds.",
-		How:  "Keep one of them, or write all from one list.", Source: hreflangSource, Site: mixed,
+		Title: "languages are named differently in two places",
+		Line:  "Link elements, headers and sitemap name different languages",
+		What:  "The page's versions in other languages are named in more than one place, link elements, Link headers or a sitemap, and these are not the same.",
+		Why:   "Search engines cannot tell which of the lists holds.",
+		How:   "Keep one of them, or write all from one list.", Source: hreflangSource, Site: mixed,
 	},
 	{
 		ID: "hreflang-text", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
-		Title: "text is not in the language its set claims", Line: "Text is not in the language that its set of languages claims",
-		What: "The page's set of languages gives it a language, and its text is in another. Only texts whose language is sure are judged.",
-		Why:  "People are sent to a page that they cannot read; often a translation was announced and never made.",
-		How:  "Translate the page, or take it out of the set until it is.", Source: hreflangSource, Site: otherText,
+		Title: "text is not in the language its set claims",
+		Line:  "Text is not in the language that its set of languages claims",
+		What:  "The page's set of languages gives it a language, and its text is in another. Only texts whose language is sure are judged.",
+		Why:   "People are sent to a page that they cannot read; often a translation was announced and never made.",
+		How:   "Translate the page, or take it out of the set until it is.", Source: hreflangSource, Site: otherText,
 	},
 }
 
 // alternateTo makes a check of what the versions in other languages lead to.
-func alternateTo(id string, severity check.Severity, title, line string, fault func(*check.SitePass, *survey.Page) string) *check.Check {
+func alternateTo(id string, severity check.Severity, title, line string,
+	fault func(*check.SitePass, *survey.Page) string) *check.Check {
 	return &check.Check{
-		ID: id, Group: group, Severity: severity, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes, Title: title, Line: line,
-		What: "The page names an address as its version in another language that cannot be one: the " + title + ".",
-		Why:  "Search engines disregard the entry, and may disregard the whole set.",
-		How:  "Name the final address of a page that answers with status 200, may be shown, and is its own canonical.", Source: hreflangSource,
+		ID: id, Group: group, Severity: severity, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		Title: title, Line: line,
+		What:   "The page names an address as its version in another language that cannot be one: the " + title + ".",
+		Why:    "Search engines disregard the entry, and may disregard the whole set.",
+		How:    "Name the final address of a page that answers with status 200, may be shown, and is its own canonical.",
+		Source: hreflangSource,
 		Site: func(p *check.SitePass) error {
 			return p.EachFacts(hasAlternates, func(g *survey.Page, f *page.Facts) {
 				for _, a := range f.Document.Alternates {
 					if _, to, _ := p.Target(a.Address); counts(&a) && to != nil && to.ID != g.ID {
 						if note := fault(p, to); note != "" {
-							p.Report(g.ID, check.Place{Note: a.Lang + ": " + a.Address + " " + note, Value: a.Lang, Target: a.Address, Line: a.Line, Col: a.Col})
+							p.Report(g.ID, check.Place{Note: a.Lang + ": " + a.Address + " " + note, Value: a.Lang,
+								Target: a.Address, Line: a.Line, Col: a.Col})
 						}
 					}
 				}
@@ -150,7 +162,8 @@ func langInvalid(p *check.PagePass) {
 }
 
 // meant are codes that are often mistaken.
-var meant = map[string]string{"uk": "gb", "en-uk": "en-GB", "se": "sv", "dk": "da", "jp": "ja", "cn": "zh", "gr": "el", "cz": "cs", "us": "en-US", "gb": "en-GB", "at": "de-AT"}
+var meant = map[string]string{"uk": "gb", "en-uk": "en-GB", "se": "sv", "dk": "da", "jp": "ja", "cn": "zh", "gr": "el",
+	"cz": "cs", "us": "en-US", "gb": "en-GB", "at": "de-AT"}
 
 // wrongTag says what is wrong with an hreflang value, "" if nothing is.
 func wrongTag(tag string) string {
@@ -166,7 +179,8 @@ func wrongTag(tag string) string {
 		hint = "; " + m + " was probably meant"
 	}
 	parts := strings.Split(low, "-")
-	if base, err := language.ParseBase(parts[0]); err != nil || len(parts[0]) != 2 || len(base.String()) != 2 && parts[0] != "no" {
+	if base, err := language.ParseBase(parts[0]); err != nil || len(parts[0]) != 2 || len(base.String()) != 2 &&
+		parts[0] != "no" {
 		return "does not begin with a language of ISO 639-1" + hint
 	}
 	rest := parts[1:]
@@ -196,7 +210,8 @@ func invalid(p *check.PagePass) {
 	for i := range p.Doc.Alternates {
 		a := &p.Doc.Alternates[i]
 		if why := wrongTag(a.Lang); why != "" && (a.InHead || a.Header) {
-			p.Report(check.Place{Note: fmt.Sprintf("hreflang=“%s” %s", a.Lang, why), Value: a.Lang, Target: a.Address, Line: a.Line, Col: a.Col})
+			p.Report(check.Place{Note: fmt.Sprintf("hreflang=“%s” %s", a.Lang, why), Value: a.Lang, Target: a.Address,
+				Line: a.Line, Col: a.Col})
 		}
 	}
 }
@@ -220,7 +235,8 @@ func noSelf(p *check.PagePass) {
 		return // the canonical page's set is the one that counts
 	}
 	if !slices.ContainsFunc(s, func(a page.Alternate) bool { return a.Address == p.Facts.Address }) {
-		p.Report(check.Place{Note: fmt.Sprintf("%d versions, and none of them is this page", len(s)), Line: s[0].Line, Col: s[0].Col})
+		p.Report(check.Place{Note: fmt.Sprintf("%d versions, and none of them is this page", len(s)), Line: s[0].Line,
+			Col: s[0].Col})
 	}
 }
 
@@ -229,7 +245,8 @@ func clash(p *check.PagePass) {
 	for _, a := range set(p.Doc) {
 		lang := strings.ToLower(a.Lang)
 		if o, ok := byLang[lang]; ok && o.Address != a.Address {
-			p.Report(check.Place{Note: fmt.Sprintf("%s is both %s and %s", a.Lang, check.Short(o.Address), check.Short(a.Address)), Value: a.Lang, Line: a.Line, Col: a.Col})
+			p.Report(check.Place{Note: fmt.Sprintf("%s is both %s and %s", a.Lang, check.Short(o.Address),
+				check.Short(a.Address)), Value: a.Lang, Line: a.Line, Col: a.Col})
 		} else {
 			byLang[lang] = a
 		}
@@ -237,7 +254,8 @@ func clash(p *check.PagePass) {
 			continue
 		}
 		if o, ok := byAddress[a.Address]; ok && !kindred(o.Lang, a.Lang) {
-			p.Report(check.Place{Note: fmt.Sprintf("%s is both %s and %s", check.Short(a.Address), o.Lang, a.Lang), Value: a.Lang, Target: a.Address, Line: a.Line, Col: a.Col})
+			p.Report(check.Place{Note: fmt.Sprintf("%s is both %s and %s", check.Short(a.Address), o.Lang, a.Lang),
+				Value: a.Lang, Target: a.Address, Line: a.Line, Col: a.Col})
 		} else if !ok {
 			byAddress[a.Address] = a
 		}
@@ -258,7 +276,8 @@ func noDefault(p *check.PagePass) {
 		langs[strings.ToLower(a.Lang)] = true
 	}
 	if len(langs) > 1 && !langs["x-default"] {
-		p.Report(check.Place{Note: fmt.Sprintf("%d languages and no x-default", len(langs)), Line: s[0].Line, Col: s[0].Col})
+		p.Report(check.Place{Note: fmt.Sprintf("%d languages and no x-default", len(langs)), Line: s[0].Line,
+			Col: s[0].Col})
 	}
 }
 
@@ -266,7 +285,8 @@ func relative(p *check.PagePass) {
 	for _, a := range p.Doc.Alternates {
 		href := strings.ToLower(strings.TrimSpace(a.Href))
 		if a.InHead && !strings.HasPrefix(href, "http://") && !strings.HasPrefix(href, "https://") {
-			p.Report(check.Place{Note: fmt.Sprintf("%s is written as “%s”", a.Lang, check.Short(a.Href)), Value: a.Href, Target: a.Address, Line: a.Line, Col: a.Col})
+			p.Report(check.Place{Note: fmt.Sprintf("%s is written as “%s”", a.Lang, check.Short(a.Href)), Value: a.Href,
+				Target: a.Address, Line: a.Line, Col: a.Col})
 		}
 	}
 }
@@ -292,14 +312,16 @@ func noReturn(p *check.SitePass) error {
 	for _, c := range claims {
 		_, to, _ := p.Target(c.a.Address)
 		from := p.Page(c.from)
-		if to == nil || !to.HTML || to.Status != 200 || to.Outcome == page.Truncated || !from.Indexable || !to.Indexable {
+		if to == nil || !to.HTML || to.Status != 200 || to.Outcome == page.Truncated || !from.Indexable ||
+			!to.Indexable {
 			continue
 		}
 		if slices.Contains(names[to.ID], p.URL(c.from)) {
 			continue
 		}
 		p.Report(c.from, check.Place{
-			Note: fmt.Sprintf("%s: %s does not name this page in turn", c.a.Lang, c.a.Address), Value: c.a.Lang, Target: c.a.Address, Line: c.a.Line, Col: c.a.Col,
+			Note: fmt.Sprintf("%s: %s does not name this page in turn", c.a.Lang, c.a.Address), Value: c.a.Lang,
+			Target: c.a.Address, Line: c.a.Line, Col: c.a.Col,
 		})
 	}
 	return nil
@@ -322,7 +344,8 @@ func mixed(p *check.SitePass) error {
 		}
 		for _, pair := range [][2]string{{"elements", "headers"}, {"elements", "sitemap"}, {"headers", "sitemap"}} {
 			if langs := differ(said[pair[0]], said[pair[1]]); len(langs) > 0 {
-				p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s and %s differ for %s", pair[0], pair[1], strings.Join(langs, ", "))})
+				p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s and %s differ for %s", pair[0], pair[1],
+					strings.Join(langs, ", "))})
 				return
 			}
 		}
@@ -354,9 +377,11 @@ func otherText(p *check.SitePass) error {
 			return
 		}
 		for _, a := range set(f.Document) {
-			if a.Address == f.Address && !strings.EqualFold(a.Lang, "x-default") && !text.SameLanguage(g.TextLang, a.Lang) {
+			if a.Address == f.Address && !strings.EqualFold(a.Lang, "x-default") &&
+				!text.SameLanguage(g.TextLang, a.Lang) {
 				p.Report(g.ID, check.Place{
-					Note: fmt.Sprintf("its set says %s, its text is in %s", a.Lang, text.LanguageName(g.TextLang)), Value: a.Lang, Line: a.Line, Col: a.Col,
+					Note:  fmt.Sprintf("its set says %s, its text is in %s", a.Lang, text.LanguageName(g.TextLang)),
+					Value: a.Lang, Line: a.Line, Col: a.Col,
 				})
 				return
 			}

@@ -20,16 +20,18 @@ var Suite = slices.Concat(followed, targets, ofPage, worded)
 
 var followed = []*check.Check{
 	{
-		ID: "link-broken-inside", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "link to a page of the site that is not there", Line: "{link} to {target} is dead",
+		ID: "link-broken-inside", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "link to a page of the site that is not there", Line: "{link} to {target} is dead",
 		What:   "A link leads to an address of this site that answers with an error (4xx or 5xx) or not at all.",
 		Why:    "Visitors end at an error, and whatever the link was to pass on to its target is lost.",
 		How:    "Point the link to the right address or take it out. If the target has moved, redirect the old address too, since others may link to it.",
 		Source: "RFC 9110, 15.5 and 15.6 (client and server errors)", Site: brokenInside,
 	},
 	{
-		ID: "link-redirects", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "link to an address that redirects", Line: "{link} to {target} goes through a redirect",
+		ID: "link-redirects", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "link to an address that redirects", Line: "{link} to {target} goes through a redirect",
 		What:   "A link leads to an address of this site that redirects.",
 		Why:    "Every visit pays for one more request, and the redirect has to be kept for ever.",
 		How:    "Link straight to the final address, which the evidence names.",

@@ -24,7 +24,8 @@ var ofPage = []*check.Check{
 	},
 	{
 		ID: "link-unescaped", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
-		Title: "link whose address has characters that have to be escaped", Line: "Link with spaces or brackets in its address",
+		Title:  "link whose address has characters that have to be escaped",
+		Line:   "Link with spaces or brackets in its address",
 		What:   "A link's address has spaces, line breaks, backslashes or angle brackets in it.",
 		Why:    "Browsers put it right as well as they can; other programs stop reading at the first such character.",
 		How:    "Write the character escaped (%20 for a space), or leave it out where it is a slip.",
@@ -47,16 +48,18 @@ var ofPage = []*check.Check{
 		Source: "search engines' public guidance on https; RFC 9110, 4.2.2", Page: insecure,
 	},
 	{
-		ID: "link-nofollow-inside", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
-		Title: "link inside the site is nofollow", Line: "Links inside the site are nofollow",
+		ID: "link-nofollow-inside", Group: group, Severity: check.Warning, Scope: check.Documents,
+		Effort: check.Minutes,
+		Title:  "link inside the site is nofollow", Line: "Links inside the site are nofollow",
 		What:   "A link to another page of the same site is marked rel=nofollow.",
 		Why:    "It says that the site does not vouch for its own page, and keeps search engines from finding it that way.",
 		How:    "Take the nofollow away. If the page is not to be found, say noindex there.",
 		Source: "search engines' public guidance on qualifying outbound links", Page: nofollowInside,
 	},
 	{
-		ID: "link-nofollow-outside", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
-		Title: "all outbound links are nofollow", Line: "All outbound links are nofollow",
+		ID: "link-nofollow-outside", Group: group, Severity: check.Notice, Scope: check.Documents,
+		Effort: check.Minutes,
+		Title:  "all outbound links are nofollow", Line: "All outbound links are nofollow",
 		What:   "Each link of the page to another site is marked rel=nofollow, sponsored or user-generated ones or not.",
 		Why:    "A page that vouches for none of its sources is trusted less than one that does.",
 		How:    "Keep nofollow for advertising and for what users wrote.",
@@ -91,7 +94,8 @@ var ofPage = []*check.Check{
 // at is the evidence of a link on its page.
 func at(l *page.Link, note string, args ...any) check.Place {
 	return check.Place{
-		Note: fmt.Sprintf(note, args...), Target: l.Address, Words: cmp.Or(l.Words, l.Label), At: l.Place, Region: l.Region, Line: l.Line, Col: l.Col,
+		Note: fmt.Sprintf(note, args...), Target: l.Address, Words: cmp.Or(l.Words, l.Label), At: l.Place,
+		Region: l.Region, Line: l.Line, Col: l.Col,
 	}
 }
 
@@ -148,7 +152,8 @@ func whatIsRaw(l *page.Link) string {
 func whatIsOdd(l *page.Link) string {
 	href := strings.Trim(l.Href, " \t\r\n\f")
 	switch rest, kind := schemeOf(href); {
-	case strings.Contains(href, "{{") || strings.Contains(href, "<%") || strings.Contains(href, "{%") || strings.Contains(href, "${"):
+	case strings.Contains(href, "{{") || strings.Contains(href, "<%") || strings.Contains(href, "{%") ||
+		strings.Contains(href, "${"):
 		return "has unfilled marks of a template"
 	case l.Address == "":
 		return "is no address that a browser can read"
@@ -256,7 +261,8 @@ func nofollowInside(p *check.PagePass) {
 	}
 	here := check.HostOf(p.Facts.Address)
 	for i := range p.Doc.Links {
-		if l := &p.Doc.Links[i]; l.NoFollow && same(check.HostOf(l.Address), here) && !isFile(l.Address) && !stays(p, l) {
+		if l := &p.Doc.Links[i]; l.NoFollow && same(check.HostOf(l.Address), here) && !isFile(l.Address) &&
+			!stays(p, l) {
 			p.Report(at(l, "rel=nofollow on a link to %s", check.Short(l.Address)))
 		}
 	}
@@ -301,8 +307,11 @@ func nofollowOutside(p *check.PagePass) {
 
 // vagueWords say nothing about a target, by language.
 var vagueWords = map[string][]string{
-	"en": {"click here", "here", "read more", "more", "learn more", "link", "this link", "this", "this page", "click", "continue", "continue reading", "details", "more info", "more information", "find out more", "go", "see more", "view more", "download"},
-	"de": {"hier", "hier klicken", "klicken sie hier", "mehr", "mehr lesen", "weiterlesen", "mehr erfahren", "weiter", "link", "details", "mehr dazu"},
+	"en": {"click here", "here", "read more", "more", "learn more", "link", "this link", "this", "this page", "click",
+		"continue", "continue reading", "details", "more info", "more information", "find out more", "go", "see more",
+		"view more", "download"},
+	"de": {"hier", "hier klicken", "klicken sie hier", "mehr", "mehr lesen", "weiterlesen", "mehr erfahren", "weiter",
+		"link", "details", "mehr dazu"},
 	"fr": {"ici", "cliquez ici", "lire la suite", "en savoir plus", "plus", "suite", "lien"},
 	"es": {"aquí", "haga clic aquí", "leer más", "más", "ver más", "más información", "enlace"},
 	"it": {"qui", "clicca qui", "leggi tutto", "scopri di più", "continua"},
@@ -358,17 +367,20 @@ func many(p *check.PagePass) {
 		}
 	}
 	if n > p.Limits.LinksMost {
-		p.Reportf(page.Pos{}, fmt.Sprint(n), "%s links, more than %s", text.Thousands(n), text.Thousands(p.Limits.LinksMost))
+		p.Reportf(page.Pos{}, fmt.Sprint(n), "%s links, more than %s", text.Thousands(n),
+			text.Thousands(p.Limits.LinksMost))
 	}
 }
 
 func scriptOnly(p *check.PagePass) {
 	for i := range p.Doc.Links {
-		if l := &p.Doc.Links[i]; strings.HasPrefix(strings.ToLower(l.Address), "javascript:") && strings.ContainsFunc(l.Words+l.Label, unicode.IsLetter) {
+		if l := &p.Doc.Links[i]; strings.HasPrefix(strings.ToLower(l.Address), "javascript:") &&
+			strings.ContainsFunc(l.Words+l.Label, unicode.IsLetter) {
 			p.Report(at(l, "“%s” leads to %s", cmp.Or(l.Words, l.Label), check.Short(l.Address)))
 		}
 	}
 	if n := p.Doc.Shape.ClickOnly; n > 0 {
-		p.Report(check.Place{Note: fmt.Sprintf("%d a elements without href that only answer clicks", n), At: p.Doc.Shape.ClickPlace})
+		p.Report(check.Place{Note: fmt.Sprintf("%d a elements without href that only answer clicks", n),
+			At: p.Doc.Shape.ClickPlace})
 	}
 }

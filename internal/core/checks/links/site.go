@@ -16,7 +16,8 @@ import (
 // targets are the checks of what links lead to.
 var targets = []*check.Check{
 	{
-		ID: "link-broken-outside", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		ID: "link-broken-outside", Group: group, Severity: check.Warning, Scope: check.WholeSite,
+		Gather: check.ByTarget, Effort: check.Minutes,
 		Title: "link to another site is dead", Line: "{link} to {target} is dead",
 		What:   "A link leads to an address of another site that answers with 404 or 410, or whose host name does not resolve. Only judged where the plan checks outbound links; answers that leave a doubt are passed over.",
 		Why:    "Visitors end nowhere, and a page whose sources are gone looks neglected.",
@@ -24,8 +25,10 @@ var targets = []*check.Check{
 		Source: "RFC 9110, 15.5.5 and 15.5.11", Site: brokenOutside,
 	},
 	{
-		ID: "link-broken-fragment", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "link to a place that the page does not have", Line: "{link} to {target}, a part that the page does not have",
+		ID: "link-broken-fragment", Group: group, Severity: check.Notice, Scope: check.WholeSite,
+		Gather: check.ByTarget, Effort: check.Minutes,
+		Title:  "link to a place that the page does not have",
+		Line:   "{link} to {target}, a part that the page does not have",
 		What:   "A link leads to a place within a page of the site, behind a # sign, and the page has no element of that id.",
 		Why:    "The visitor ends at the top of the page instead of at what was promised.",
 		How:    "Correct the part behind the #, or give the element that is meant its id.",
@@ -40,16 +43,18 @@ var targets = []*check.Check{
 		Source: "search engines' public guidance on site structure", Site: deadEnd,
 	},
 	{
-		ID: "form-dead", Group: group, Since: 5, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "form leads nowhere", Line: "The form that leads to {target} is dead",
+		ID: "form-dead", Group: group, Since: 5, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "form leads nowhere", Line: "The form that leads to {target} is dead",
 		What:   "The address that a form of the page asks, such as the search's, answers with an error or not at all. Only forms that ask (method get) and stay on the site are judged.",
 		Why:    "Whoever fills the form in gets an error.",
 		How:    "Correct the form's action, or bring back what it leads to.",
 		Source: "HTML standard, 4.10.18 (attributes for form submission); RFC 9110, 15.5 and 15.6", Site: formDead,
 	},
 	{
-		ID: "link-few-in", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone, Effort: check.Minutes,
-		Title: "few pages link to this page", Line: "Few pages link here",
+		ID: "link-few-in", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone,
+		Effort: check.Minutes,
+		Title:  "few pages link to this page", Line: "Few pages link here",
 		What:   "Fewer pages of the site link to this page than the threshold asks for, which by default goes by the site's size.",
 		Why:    "A page that its own site hardly links to is found late and counts for little.",
 		How:    "Link to it from pages on related subjects.",
@@ -77,20 +82,21 @@ func brokenOutside(p *check.SitePass) error {
 
 // formDead passes over answers that can mean that the form's fields are missing.
 func formDead(p *check.SitePass) error {
-	return p.EachFacts(func(g *survey.Page) bool { return g.Flags&survey.HasForms != 0 && g.Status == 200 }, func(g *survey.Page, f *page.Facts) {
-		seen := map[string]bool{}
-		for i := range f.Document.Forms {
-			form := &f.Document.Forms[i]
-			t, ok := p.Find(form.Action)
-			if !ok || form.Post || seen[form.Action] || !p.Inside(form.Action) {
-				continue
+	return p.EachFacts(func(g *survey.Page) bool { return g.Flags&survey.HasForms != 0 && g.Status == 200 },
+		func(g *survey.Page, f *page.Facts) {
+			seen := map[string]bool{}
+			for i := range f.Document.Forms {
+				form := &f.Document.Forms[i]
+				t, ok := p.Find(form.Action)
+				if !ok || form.Post || seen[form.Action] || !p.Inside(form.Action) {
+					continue
+				}
+				if to := p.Got(t); to != nil && isNowhere(to) {
+					seen[form.Action] = true
+					p.Report(g.ID, check.Place{Note: p.URL(t) + " answers " + Answer(to), Target: p.URL(t), At: form.Place})
+				}
 			}
-			if to := p.Got(t); to != nil && isNowhere(to) {
-				seen[form.Action] = true
-				p.Report(g.ID, check.Place{Note: p.URL(t) + " answers " + Answer(to), Target: p.URL(t), At: form.Place})
-			}
-		}
-	})
+		})
 }
 
 func isNowhere(g *survey.Page) bool {
@@ -144,7 +150,8 @@ func brokenFragment(p *check.SitePass) error {
 			continue
 		}
 		place := Place(survey.Way{Page: j.from, Link: j.link})
-		place.Note, place.Target = fmt.Sprintf("%s has no place #%s", p.URL(j.target), j.link.Fragment), p.URL(j.target)+"#"+j.link.Fragment
+		place.Note, place.Target = fmt.Sprintf("%s has no place #%s", p.URL(j.target), j.link.Fragment),
+			p.URL(j.target)+"#"+j.link.Fragment
 		p.Report(j.from, place)
 	}
 	return nil
@@ -156,7 +163,9 @@ var lineRange = regexp.MustCompile(`^L?\d+-L?\d+$`)
 // isMeant tells fragments that need no element: the top of the page, text fragments, lines of source
 // code, and what scripts read as addresses.
 func isMeant(fragment string) bool {
-	return lineRange.MatchString(fragment) || strings.EqualFold(fragment, "top") || strings.HasPrefix(fragment, ":~:") || strings.ContainsAny(fragment, "/!=&?") || strings.Contains(fragment, ":~:")
+	return lineRange.MatchString(fragment) || strings.EqualFold(fragment, "top") ||
+		strings.HasPrefix(fragment, ":~:") || strings.ContainsAny(fragment, "/!=&?") ||
+		strings.Contains(fragment, ":~:")
 }
 
 // has looks for a fragment as written, and decoded.
@@ -229,7 +238,8 @@ func fewIn(p *check.SitePass) error {
 		if !p.Judged(g) || g.ID == p.Start || n >= least || n == 0 || g.Kind == page.List {
 			continue // without any it is an orphan, or known from a redirect
 		}
-		p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s, fewer than %d", text.Count(n, "linking page", "linking pages"), least), Value: fmt.Sprint(n)})
+		p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s, fewer than %d",
+			text.Count(n, "linking page", "linking pages"), least), Value: fmt.Sprint(n)})
 	}
 	return nil
 }

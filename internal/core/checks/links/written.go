@@ -23,7 +23,8 @@ var worded = []*check.Check{
 	},
 	{
 		ID: "link-tracking", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
-		Title: "link of the site with parameters for measuring", Line: "Links of the site carry parameters for measuring campaigns",
+		Title:  "link of the site with parameters for measuring",
+		Line:   "Links of the site carry parameters for measuring campaigns",
 		What:   "A link to a page of the same site has parameters that tell campaigns apart, such as utm_source.",
 		Why:    "They overwrite where the visitor came from, and make a second address of the page.",
 		How:    "Take them out of the site's own links; measure clicks by events.",
@@ -48,7 +49,8 @@ func sameWords(p *check.PagePass) {
 		first := group[0]
 		for _, l := range group[1:] {
 			if bareAddress(l.Address) != bareAddress(first.Address) && !isSameOutside(p, l, first) {
-				p.Report(at(l, "“%s” leads here to %s, and before to %s", l.Words, check.Short(l.Address), check.Short(first.Address)))
+				p.Report(at(l, "“%s” leads here to %s, and before to %s", l.Words, check.Short(l.Address),
+					check.Short(first.Address)))
 				break
 			}
 		}
@@ -82,7 +84,8 @@ func bareAddress(address string) string {
 }
 
 // campaign are parameters that only tell visits apart.
-var campaign = []string{"utm_source", "utm_medium", "utm_campaign", "utm_term", "utm_content", "gclid", "fbclid", "msclkid", "mc_cid", "mtm_campaign", "pk_campaign"}
+var campaign = []string{"utm_source", "utm_medium", "utm_campaign", "utm_term", "utm_content", "gclid", "fbclid",
+	"msclkid", "mc_cid", "mtm_campaign", "pk_campaign"}
 
 func tracking(p *check.PagePass) {
 	here := check.HostOf(p.Facts.Address)

@@ -21,37 +21,42 @@ var frame = []*check.Check{
 	{
 		ID: "charset-missing", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
 		Title: "encoding is declared nowhere", Line: "The encoding is not declared",
-		What: "Neither the Content-Type header, nor a byte order mark, nor a meta element in the first 1,024 bytes says which encoding the document is in.",
-		Why:  "Browsers guess, and guess wrong with accents, quotation marks and other scripts.",
-		How:  "Write <meta charset=\"utf-8\"> as the first element of the head.", Source: source + ", 4.2.5.4 (specifying the encoding)", Page: charsetMissing,
+		What:   "Neither the Content-Type header, nor a byte order mark, nor a meta element in the first 1,024 bytes says which encoding the document is in.",
+		Why:    "Browsers guess, and guess wrong with accents, quotation marks and other scripts.",
+		How:    "Write <meta charset=\"utf-8\"> as the first element of the head.",
+		Source: source + ", 4.2.5.4 (specifying the encoding)", Page: charsetMissing,
 	},
 	{
 		ID: "charset-clash", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
 		Title: "header and document name different encodings", Line: "Header and document name different encodings",
 		What: "The Content-Type header names one encoding, a meta element another.",
 		Why:  "The header wins; if the meta element was right, letters come out wrong.",
-		How:  "Let both say utf-8, and save the file so.", Source: source + ", 13.2.3.2 (determining the encoding)", Page: charsetClash,
+		How:  "Let both say utf-8, and save the file so.", Source: source + ", 13.2.3.2 (determining the encoding)",
+		Page: charsetClash,
 	},
 	{
 		ID: "viewport-locked", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
 		Title: "zooming is switched off", Line: "Zooming is switched off",
 		What: "The meta viewport says user-scalable=no, or a maximum-scale below 2.",
 		Why:  "People who need larger letters cannot have them.",
-		How:  "Take user-scalable and maximum-scale out.", Source: "WCAG 2.2, 1.4.4 (resize text)", Page: viewportLocked,
+		How:  "Take user-scalable and maximum-scale out.", Source: "WCAG 2.2, 1.4.4 (resize text)",
+		Page: viewportLocked,
 	},
 	{
 		ID: "head-broken", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Minutes,
 		Title: "an element ends the head early", Line: "An element ends the head early",
-		What: "An element, or text, that may not stand in the head ends it before its end tag, so that what follows lands in the body: title, description, canonical, robots or languages.",
-		Why:  "Search engines disregard canonical, languages and robots directives in the body.",
-		How:  "Move the element that the evidence names into the body.", Source: source + ", 13.2.6.4.4 (the “in head” insertion mode)", Page: headBroken,
+		What:   "An element, or text, that may not stand in the head ends it before its end tag, so that what follows lands in the body: title, description, canonical, robots or languages.",
+		Why:    "Search engines disregard canonical, languages and robots directives in the body.",
+		How:    "Move the element that the evidence names into the body.",
+		Source: source + ", 13.2.6.4.4 (the “in head” insertion mode)", Page: headBroken,
 	},
 	{
 		ID: "element-obsolete", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
 		Title: "elements that HTML no longer has", Line: "Elements that HTML no longer has",
-		What: "The document has elements that were removed from the HTML standard, such as applet or marquee. Those that only set type, such as tt or center, are left aside.",
-		Why:  "Browsers still bear with them, but nobody maintains what they do.",
-		How:  "Use styles, or the element that has taken their place.", Source: source + ", 16.2 (non-conforming features)", Page: obsolete,
+		What:   "The document has elements that were removed from the HTML standard, such as applet or marquee. Those that only set type, such as tt or center, are left aside.",
+		Why:    "Browsers still bear with them, but nobody maintains what they do.",
+		How:    "Use styles, or the element that has taken their place.",
+		Source: source + ", 16.2 (non-conforming features)", Page: obsolete,
 	},
 	{
 		ID: "frames", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Days,
@@ -59,35 +64,40 @@ var frame = []*check.Check{
 		What: "The document has frameset or frame elements.",
 		Why:  "Search engines index the parts, not the whole; addresses do not name what one sees; telephones cannot show it.",
 		How:  "Make a page of its own of each part.", Source: source + ", 16.2 (non-conforming features)", Page: frames,
-		Explains: []string{"h1-missing", "heading-none", "copy", "link-dead-end", "element-obsolete", "doctype-missing", "snippet-off-topic"},
+		Explains: []string{"h1-missing", "heading-none", "copy", "link-dead-end", "element-obsolete", "doctype-missing",
+			"snippet-off-topic"},
 	},
 	{
 		ID: "tables-nested", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Days,
 		Title: "tables inside tables", Line: "Tables inside tables",
 		What: "Tables stand in one another three deep, which is layout and no data.",
 		Why:  "Such pages do not fit telephones, and screen readers read out rows and columns that mean nothing.",
-		How:  "Lay the page out with styles.", Source: source + ", 4.9.1 (the table element); WCAG 2.2, 1.3.1", Page: tables,
+		How:  "Lay the page out with styles.", Source: source + ", 4.9.1 (the table element); WCAG 2.2, 1.3.1",
+		Page: tables,
 	},
 	{
 		ID: "id-duplicate", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
 		Title: "the same id twice", Line: "The same id on more than one element",
 		What: "More than one element of the page has this id.",
 		Why:  "Links to a part of the page, labels and scripts reach only the first.",
-		How:  "Give each element an id of its own, or use a class.", Source: source + ", 3.2.6 (the id attribute)", Page: twice,
+		How:  "Give each element an id of its own, or use a class.", Source: source + ", 3.2.6 (the id attribute)",
+		Page: twice,
 	},
 	{
 		ID: "parse-errors", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Hours,
 		Title: "tags that do not fit together", Line: "Tags that do not fit together",
-		What: "Elements are not closed, wrongly nested or closed without having been opened, attributes stand twice in a tag, or something follows the end.",
-		Why:  "Browsers mend it, each page anew and not always as meant; now and then half a page lands in the wrong place.",
-		How:  "Correct the tags that the evidence names by line and column.", Source: source + ", 13.2.2 (parse errors)", Page: faults,
+		What:   "Elements are not closed, wrongly nested or closed without having been opened, attributes stand twice in a tag, or something follows the end.",
+		Why:    "Browsers mend it, each page anew and not always as meant; now and then half a page lands in the wrong place.",
+		How:    "Correct the tags that the evidence names by line and column.",
+		Source: source + ", 13.2.2 (parse errors)", Page: faults,
 	},
 	{
 		ID: "base-several", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
 		Title: "several base elements, or one that comes late", Line: "Several base elements, or one that comes late",
-		What: "There is more than one base element with an address, or one stands behind the first element that has an address.",
-		Why:  "Only the first counts, and some programs read what stands before it against another base.",
-		How:  "Keep one, as the first element of the head that has an address.", Source: source + ", 4.2.3 (the base element)", Page: bases,
+		What:   "There is more than one base element with an address, or one stands behind the first element that has an address.",
+		Why:    "Only the first counts, and some programs read what stands before it against another base.",
+		How:    "Keep one, as the first element of the head that has an address.",
+		Source: source + ", 4.2.3 (the base element)", Page: bases,
 	},
 }
 
@@ -105,7 +115,8 @@ func charsetMissing(p *check.PagePass) {
 	switch {
 	case c.Header != "" || c.BOM:
 	case c.Meta == "":
-		p.Reportf(page.Pos{}, p.Doc.Charset, "neither header, byte order mark nor meta element; read as %s", p.Doc.Charset)
+		p.Reportf(page.Pos{}, p.Doc.Charset, "neither header, byte order mark nor meta element; read as %s",
+			p.Doc.Charset)
 	case c.Late:
 		p.Reportf(page.Pos{}, c.Meta, "the meta element that names %s stands behind the first 1,024 bytes", c.Meta)
 	}
@@ -131,7 +142,8 @@ func charsetClash(p *check.PagePass) {
 
 func viewportLocked(p *check.PagePass) {
 	for _, v := range p.Doc.Viewports {
-		for part := range strings.FieldsFuncSeq(strings.ToLower(v.Text), func(r rune) bool { return r == ',' || r == ';' }) {
+		for part := range strings.FieldsFuncSeq(strings.ToLower(v.Text),
+			func(r rune) bool { return r == ',' || r == ';' }) {
 			key, value, _ := strings.Cut(part, "=")
 			value = strings.TrimSpace(value)
 			var most float64
@@ -192,7 +204,8 @@ func headBroken(p *check.PagePass) {
 }
 
 // typographic are obsolete elements that do nothing but set type, and that every browser shows.
-var typographic = map[string]bool{"tt": true, "big": true, "strike": true, "center": true, "font": true, "nobr": true, "basefont": true, "acronym": true}
+var typographic = map[string]bool{"tt": true, "big": true, "strike": true, "center": true, "font": true, "nobr": true,
+	"basefont": true, "acronym": true}
 
 func obsolete(p *check.PagePass) {
 	for _, e := range p.Doc.Markup.Obsolete {
@@ -254,7 +267,8 @@ func bases(p *check.PagePass) {
 	if withHref > 0 && m.FirstURL != nil && m.FirstURL.Line > 0 {
 		first := m.Bases[0]
 		if m.FirstURL.Line < first.Line || m.FirstURL.Line == first.Line && m.FirstURL.Col < first.Col {
-			p.Reportf(first.Pos, first.Type, "it stands behind the first element with an address, on line %d", m.FirstURL.Line)
+			p.Reportf(first.Pos, first.Type, "it stands behind the first element with an address, on line %d",
+				m.FirstURL.Line)
 		}
 	}
 }

@@ -46,7 +46,8 @@ var named = []*check.Check{
 		What:   "A link begins while another is still open, because it was not closed or was meant to hold it.",
 		Why:    "Browsers end the first link there; what follows leads elsewhere than its author thinks, or nowhere.",
 		How:    "Close the first link before the second begins.",
-		Source: "HTML standard, 4.5.1 (the a element) and 13.2.6.4.7", Page: linkNested, Explains: []string{"link-empty"},
+		Source: "HTML standard, 4.5.1 (the a element) and 13.2.6.4.7", Page: linkNested,
+		Explains: []string{"link-empty"},
 	},
 }
 
@@ -55,7 +56,8 @@ func viewportWidth(p *check.PagePass) {
 		return
 	}
 	v := p.Doc.Viewports[len(p.Doc.Viewports)-1]
-	if said := strings.ToLower(strings.ReplaceAll(v.Text, " ", "")); !strings.Contains(said, "width=device-width") && !strings.Contains(said, "initial-scale=1") {
+	if said := strings.ToLower(strings.ReplaceAll(v.Text, " ", "")); !strings.Contains(said, "width=device-width") &&
+		!strings.Contains(said, "initial-scale=1") {
 		p.Reportf(v.Pos, v.Text, "it says “%s”", check.Short(v.Text))
 	}
 }

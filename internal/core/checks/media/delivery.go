@@ -14,25 +14,32 @@ const lazySource = "HTML standard, 2.5.7 (lazy loading attributes); search engin
 // delivery are the checks of when pictures are loaded, and in which size.
 var delivery = []*check.Check{
 	{
-		ID: "image-lazy-early", Group: group, Since: 5, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
-		Title: "first picture of the page is loaded lazily", Line: "The first picture, which is seen at once, is loaded lazily",
-		What: "The first picture of the page stands near its top and has loading=\"lazy\".",
-		Why:  "The browser asks for it only when the page has been laid out, so that what visitors see first arrives last.",
-		How:  "Leave loading=\"lazy\" away from the pictures that are seen without scrolling.", Source: lazySource, Page: lazyEarly,
+		ID: "image-lazy-early", Group: group, Since: 5, Severity: check.Notice, Scope: check.Documents,
+		Effort: check.Minutes,
+		Title:  "first picture of the page is loaded lazily",
+		Line:   "The first picture, which is seen at once, is loaded lazily",
+		What:   "The first picture of the page stands near its top and has loading=\"lazy\".",
+		Why:    "The browser asks for it only when the page has been laid out, so that what visitors see first arrives last.",
+		How:    "Leave loading=\"lazy\" away from the pictures that are seen without scrolling.", Source: lazySource,
+		Page: lazyEarly,
 	},
 	{
-		ID: "image-lazy-missing", Group: group, Since: 5, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "pictures far down the page are loaded at once", Line: "Pictures far down the page are loaded at once",
+		ID: "image-lazy-missing", Group: group, Since: 5, Severity: check.Notice, Scope: check.WholeSite,
+		Effort: check.Minutes,
+		Title:  "pictures far down the page are loaded at once", Line: "Pictures far down the page are loaded at once",
 		What: "The pictures of the page that stand below its first paragraphs, and have no loading=\"lazy\", have more bytes together than the threshold.",
 		Why:  "They compete for the line with what visitors see first, and most visitors never scroll down to them.",
-		How:  "Write loading=\"lazy\" on pictures that are seen only after scrolling.", Source: lazySource, Limits: []string{"eager-bytes"}, Site: lazyMissing,
+		How:  "Write loading=\"lazy\" on pictures that are seen only after scrolling.", Source: lazySource,
+		Limits: []string{"eager-bytes"}, Site: lazyMissing,
 	},
 	{
-		ID: "image-one-size", Group: group, Since: 5, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
-		Title: "large picture in one size only", Line: "Large pictures are offered in one size only",
-		What: "A photograph with more bytes than the threshold has no srcset, and stands in no picture element.",
-		Why:  "A telephone loads the same file as a desktop with a wide screen.",
-		How:  "Let the content system make several sizes, and name them in srcset.", Source: "HTML standard, 4.8.4.2 (responsive images)", Limits: []string{"one-size-bytes"}, Site: oneSize,
+		ID: "image-one-size", Group: group, Since: 5, Severity: check.Notice, Scope: check.WholeSite,
+		Effort: check.Hours,
+		Title:  "large picture in one size only", Line: "Large pictures are offered in one size only",
+		What:   "A photograph with more bytes than the threshold has no srcset, and stands in no picture element.",
+		Why:    "A telephone loads the same file as a desktop with a wide screen.",
+		How:    "Let the content system make several sizes, and name them in srcset.",
+		Source: "HTML standard, 4.8.4.2 (responsive images)", Limits: []string{"one-size-bytes"}, Site: oneSize,
 	},
 }
 
@@ -47,7 +54,8 @@ func lazyEarly(p *check.PagePass) {
 // showing calls f with the facts of the pages that show a picture with more bytes than some.
 func showing(p *check.SitePass, some int, f func(*survey.Page, *page.Facts)) error {
 	on := map[int32]bool{}
-	p.Users(func(t int32) bool { return p.IsPicture(t) && bytesOf(p, t) > some }, func(l survey.Loading) { on[l.Page] = true })
+	p.Users(func(t int32) bool { return p.IsPicture(t) && bytesOf(p, t) > some },
+		func(l survey.Loading) { on[l.Page] = true })
 	return p.EachFacts(func(g *survey.Page) bool { return on[g.ID] && g.HTML && g.Status == 200 }, f)
 }
 

@@ -22,29 +22,35 @@ const (
 
 var more = []*check.Check{
 	{
-		ID: "image-broken", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "image is not there", Line: "The image {target} is not there",
+		ID: "image-broken", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "image is not there", Line: "The image {target} is not there",
 		What: "An image that the page shows, itself or by a rule of its stylesheets that matches one of its elements, answers with an error, not at all, or with something that is no image.",
 		Why:  "Visitors see a gap or a broken sign where a picture should be.",
 		How:  "Correct the address, or bring the file back.", Source: imageSource, Site: imageBroken,
 	},
 	{
-		ID: "style-image-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "stylesheet names an image that is not there", Line: "The image {target} is not there",
-		What: "An image that only a stylesheet names answers with an error, or not at all. Whether its rule applies hangs on the screen, on what visitors do, or on more of the page than is kept; one that matches no element of a page is no finding of that page.",
-		Why:  "Where the rule applies, a background, a sign or a button is missing, and the browser asks for it in vain.",
-		How:  "Correct the address in the stylesheet, bring the file back, or take the rule out.", Source: "CSS Values and Units 4, 4.5 (URLs)", Site: styleImageMissing,
+		ID: "style-image-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "stylesheet names an image that is not there", Line: "The image {target} is not there",
+		What:   "An image that only a stylesheet names answers with an error, or not at all. Whether its rule applies hangs on the screen, on what visitors do, or on more of the page than is kept; one that matches no element of a page is no finding of that page.",
+		Why:    "Where the rule applies, a background, a sign or a button is missing, and the browser asks for it in vain.",
+		How:    "Correct the address in the stylesheet, bring the file back, or take the rule out.",
+		Source: "CSS Values and Units 4, 4.5 (URLs)", Site: styleImageMissing,
 	},
 	{
-		ID: "font-missing", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "font is not there", Line: "The font {target} is not there",
-		What: "A font that a page or one of its stylesheets names answers with an error, or not at all.",
-		Why:  "Visitors see another font than the one that was chosen, after the browser has waited for it in vain.",
-		How:  "Correct the address in the @font-face rule, bring the file back, or take the rule out.", Source: "CSS Fonts 4, 4.3", Site: fontMissing,
+		ID: "font-missing", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "font is not there", Line: "The font {target} is not there",
+		What:   "A font that a page or one of its stylesheets names answers with an error, or not at all.",
+		Why:    "Visitors see another font than the one that was chosen, after the browser has waited for it in vain.",
+		How:    "Correct the address in the @font-face rule, bring the file back, or take the rule out.",
+		Source: "CSS Fonts 4, 4.3", Site: fontMissing,
 	},
 	{
-		ID: "resource-broken", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "stylesheet, script or file is not there", Line: "{target}, which pages load, is not there",
+		ID: "resource-broken", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "stylesheet, script or file is not there", Line: "{target}, which pages load, is not there",
 		What:   "A stylesheet, script or other file that the page loads answers with an error, or not at all.",
 		Why:    "The page may look wrong or not work, for visitors as for search engines.",
 		How:    "Correct the address, bring the file back, or take the reference out.",
@@ -62,7 +68,8 @@ var more = []*check.Check{
 		Title: "alternative text is very long", Line: "Very long alternative text",
 		What: "An alt text has more characters than the threshold.",
 		Why:  "A screen reader reads it out in one go, without a way to skip or repeat a part.",
-		How:  "Say what matters in one phrase, and put a description into the text of the page.", Source: altSource, Limits: []string{"alt-characters"}, Page: altLong,
+		How:  "Say what matters in one phrase, and put a description into the text of the page.", Source: altSource,
+		Limits: []string{"alt-characters"}, Page: altLong,
 	},
 	{
 		ID: "image-alt-filename", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,
@@ -77,21 +84,26 @@ var more = []*check.Check{
 		What:   "An img element has neither width and height nor an aspect ratio in its style.",
 		Why:    "The browser does not know how much room to keep, so the page jumps as pictures arrive.",
 		How:    "Write the picture's own width and height; styles may still scale it.",
-		Source: "HTML standard, 4.8.17 (dimension attributes); search engines' public guidance on layout shift", Page: noSize,
+		Source: "HTML standard, 4.8.17 (dimension attributes); search engines' public guidance on layout shift",
+		Page:   noSize,
 	},
-	heavy("image-heavy", check.Notice, "image is heavy", func(l *check.Limits) (int, int) { return l.ImageBytes, l.ImageVeryBytes }, "image-bytes"),
-	heavy("image-very-heavy", check.Warning, "image is very heavy", func(l *check.Limits) (int, int) { return l.ImageVeryBytes, 1 << 62 }, "image-very-bytes"),
+	heavy("image-heavy", check.Notice, "image is heavy",
+		func(l *check.Limits) (int, int) { return l.ImageBytes, l.ImageVeryBytes }, "image-bytes"),
+	heavy("image-very-heavy", check.Warning, "image is very heavy",
+		func(l *check.Limits) (int, int) { return l.ImageVeryBytes, 1 << 62 }, "image-very-bytes"),
 	{
-		ID: "image-old-format", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "image in a wasteful format", Line: "The image {target} is in a wasteful format",
+		ID: "image-old-format", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "image in a wasteful format", Line: "The image {target} is in a wasteful format",
 		What:   "An image is a BMP or TIFF file, or a PNG file over the threshold that has no transparency.",
 		Why:    "The same picture in a modern format is a fraction of the size.",
 		How:    "Save photographs as AVIF, WebP or JPEG.",
 		Source: "search engines' public guidance on image formats", Limits: []string{"image-bytes"}, Site: oldFormat,
 	},
 	{
-		ID: "favicon-missing", Group: group, Since: 5, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "site has no icon", Line: "The site has no icon",
+		ID: "favicon-missing", Group: group, Since: 5, Severity: check.Notice, Scope: check.WholeSite,
+		Effort: check.Minutes,
+		Title:  "site has no icon", Line: "The site has no icon",
 		What:   "The home page declares no icon, and there is none at /favicon.ico; or the one that it declares is not there.",
 		Why:    "Results pages, browser tabs and bookmarks show an empty sign instead of the site's own.",
 		How:    "Make one and declare it with <link rel=\"icon\" href=\"…\">.",
@@ -108,14 +120,16 @@ var more = []*check.Check{
 }
 
 // heavy makes a check of images over a size, and not over the next.
-func heavy(id string, severity check.Severity, title string, bounds func(*check.Limits) (int, int), limit string) *check.Check {
+func heavy(id string, severity check.Severity, title string, bounds func(*check.Limits) (int, int),
+	limit string) *check.Check {
 	return &check.Check{
 		ID: id, Group: group, Severity: severity, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
 		Title: title, Line: "The image {target} is " + strings.TrimPrefix(title, "image is "),
 		What:   "An image that the page loads has more bytes than the threshold.",
 		Why:    "Pictures are most of what visitors wait for, above all on telephones.",
 		How:    "Scale the picture to the size it is shown in, and save it as AVIF, WebP or JPEG of medium quality.",
-		Source: "search engines' public guidance on page speed", Limits: []string{limit}, Explains: []string{"image-one-size"},
+		Source: "search engines' public guidance on page speed", Limits: []string{limit},
+		Explains: []string{"image-one-size"},
 		Site: func(p *check.SitePass) error {
 			from, below := bounds(p.Limits)
 			return images(p, func(g *survey.Page) string {
@@ -156,7 +170,8 @@ func loading(p *check.SitePass, fault func(int32) string, wanted func(way) bool)
 		if !wanted(l) {
 			return
 		}
-		place := check.Place{Note: p.URL(l.Target) + ": " + fault(l.Target), Target: p.URL(l.Target), Carrier: p.Carrier(l.Loading)}
+		place := check.Place{Note: p.URL(l.Target) + ": " + fault(l.Target), Target: p.URL(l.Target),
+			Carrier: p.Carrier(l.Loading)}
 		if l.Carrier >= 0 {
 			place.Note += "; named by " + place.Carrier
 			if l.line > 0 {
@@ -177,7 +192,8 @@ func gone(g *survey.Page) string {
 		return fmt.Sprintf("status %d", g.Status)
 	case g.Outcome == page.NoDNS:
 		return "its host name does not resolve"
-	case g.Outcome == page.Refused || g.Outcome == page.TimedOut || g.Outcome == page.Reset || g.Outcome == page.TLSFailed:
+	case g.Outcome == page.Refused || g.Outcome == page.TimedOut || g.Outcome == page.Reset ||
+		g.Outcome == page.TLSFailed:
 		return "no answer (" + string(g.Outcome) + ")"
 	}
 	return ""
@@ -219,7 +235,8 @@ func missing(p *check.SitePass, g *survey.Page) string {
 }
 
 func isNoImage(mediaType string) bool {
-	return !strings.HasPrefix(mediaType, "image/") && mediaType != "application/octet-stream" && mediaType != "binary/octet-stream" && mediaType != ""
+	return !strings.HasPrefix(mediaType, "image/") && mediaType != "application/octet-stream" &&
+		mediaType != "binary/octet-stream" && mediaType != ""
 }
 
 func resourceBroken(p *check.SitePass) error {
@@ -238,7 +255,8 @@ func brokenFiles(p *check.SitePass, roles ...page.Role) error {
 }
 
 func image(i *page.Image, note string, args ...any) check.Place {
-	return check.Place{Note: fmt.Sprintf(note, args...), Value: i.Src, Target: i.Address, At: i.Place, Line: i.Line, Col: i.Col}
+	return check.Place{Note: fmt.Sprintf(note, args...), Value: i.Src, Target: i.Address, At: i.Place, Line: i.Line,
+		Col: i.Col}
 }
 
 func altEmptyLink(p *check.PagePass) {
@@ -253,7 +271,8 @@ func altLong(p *check.PagePass) {
 	for k := range p.Doc.Images {
 		i := &p.Doc.Images[k]
 		if n := utf8.RuneCountInString(i.Alt); n > p.Limits.AltCharacters {
-			p.Report(image(i, "%d characters of alt text on %s: “%s”", n, check.Short(i.Src), text.Shorten(i.Alt, 90, 60, 25)))
+			p.Report(image(i, "%d characters of alt text on %s: “%s”", n, check.Short(i.Src),
+				text.Shorten(i.Alt, 90, 60, 25)))
 		}
 	}
 }
@@ -313,7 +332,8 @@ func favicon(p *check.SitePass) error {
 		if f.Status == 200 && !isNoImage(f.Type) || f.Status == 0 || f.Status >= 500 {
 			return
 		}
-		p.Report(-1, check.Place{Note: fmt.Sprintf("the home page declares none, and %s answers with status %d", f.Address, f.Status), Target: f.Address})
+		p.Report(-1, check.Place{Note: fmt.Sprintf("the home page declares none, and %s answers with status %d",
+			f.Address, f.Status), Target: f.Address})
 	})
 }
 

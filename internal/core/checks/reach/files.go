@@ -44,7 +44,8 @@ var files = []*check.Check{
 		Source: rfc9309 + ", 2.2", Site: robotsInvalid,
 	},
 	{
-		ID: "robots-blocks-resource", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		ID: "robots-blocks-resource", Group: group, Severity: check.Warning, Scope: check.WholeSite,
+		Gather: check.ByTarget, Effort: check.Minutes,
 		Title: "robots.txt shuts out what pages need", Line: "The robots.txt shuts out {target}, which pages load",
 		What:   "A stylesheet, script or image of the site that pages load may not be fetched by crawlers.",
 		Why:    "Search engines render pages to understand them; without these files they see something else than visitors do.",
@@ -60,8 +61,10 @@ var files = []*check.Check{
 		Source: protocol + ", “Informing search engine crawlers”", Site: robotsNoSitemap,
 	},
 	{
-		ID: "outside-unresolved", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite, Effort: check.Minutes, OfCrawl: true,
-		Title: "no other site could be reached from where the crawl ran", Line: "No other site could be reached from here, so nothing outside was judged",
+		ID: "outside-unresolved", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite,
+		Effort: check.Minutes, OfCrawl: true,
+		Title:  "no other site could be reached from where the crawl ran",
+		Line:   "No other site could be reached from here, so nothing outside was judged",
 		What:   "Hosts of other sites were asked for, and the name of none resolved. So links and resources outside the site were not judged.",
 		Why:    "It is the crawl's surroundings that are at fault more likely than every other site.",
 		How:    "Crawl from where names resolve, or name a proxy in the plan; or leave outside resources and links out of it.",
@@ -84,14 +87,16 @@ var files = []*check.Check{
 		Source: protocol, Site: sitemapMissing,
 	},
 	{
-		ID: "sitemap-invalid", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Hours,
-		Title: "sitemap has faults", Line: "The sitemap {target} has faults",
+		ID: "sitemap-invalid", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Hours,
+		Title:  "sitemap has faults", Line: "The sitemap {target} has faults",
 		What:   "A sitemap that is named is not there, is not well-formed, has a wrong root element or namespace, is too large, or lists what the protocol does not allow.",
 		Why:    "Search engines stop reading at the fault, or pass the whole file over.",
 		How:    "Correct what writes the file; the evidence names line and fault.",
 		Source: protocol, Site: sitemapInvalid,
 	},
-	listed("sitemap-lists-error", check.Error, "sitemap lists an address that fails", "Sitemap lists an address that fails",
+	listed("sitemap-lists-error", check.Error, "sitemap lists an address that fails",
+		"Sitemap lists an address that fails",
 		"An address in a sitemap answers with an error, or not at all.",
 		"Take it out of the sitemap, or bring the page back.", func(p *check.SitePass, g *survey.Page) string {
 			if g.Failed() {
@@ -99,7 +104,8 @@ var files = []*check.Check{
 			}
 			return ""
 		}),
-	listed("sitemap-lists-redirect", check.Warning, "sitemap lists an address that redirects", "Sitemap lists an address that redirects",
+	listed("sitemap-lists-redirect", check.Warning, "sitemap lists an address that redirects",
+		"Sitemap lists an address that redirects",
 		"An address in a sitemap redirects to another.",
 		"List the final address instead.", func(p *check.SitePass, g *survey.Page) string {
 			if g.Redirect >= 0 {
@@ -107,7 +113,8 @@ var files = []*check.Check{
 			}
 			return ""
 		}),
-	listed("sitemap-lists-noindex", check.Warning, "sitemap lists a page that is noindex", "Sitemap lists a page that is noindex",
+	listed("sitemap-lists-noindex", check.Warning, "sitemap lists a page that is noindex",
+		"Sitemap lists a page that is noindex",
 		"A page in a sitemap forbids search engines to show it.",
 		"Take it out of the sitemap, or take the noindex away, whichever was meant.", func(_ *check.SitePass, g *survey.Page) string {
 			if g.Status == 200 && g.NoIndex != "" {
@@ -115,7 +122,8 @@ var files = []*check.Check{
 			}
 			return ""
 		}),
-	listed("sitemap-lists-canonicalised", check.Warning, "sitemap lists a page with another canonical", "Sitemap lists a page that names another as canonical",
+	listed("sitemap-lists-canonicalised", check.Warning, "sitemap lists a page with another canonical",
+		"Sitemap lists a page that names another as canonical",
 		"A page in a sitemap names another address as its canonical.",
 		"List the canonical address instead.", func(p *check.SitePass, g *survey.Page) string {
 			if g.Status == 200 && g.NoIndex == "" && g.Canonical >= 0 && g.Canonical != g.ID {
@@ -124,7 +132,8 @@ var files = []*check.Check{
 			return ""
 		}),
 	{
-		ID: "sitemap-lists-blocked", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
+		ID: "sitemap-lists-blocked", Group: group, Severity: check.Warning, Scope: check.WholeSite,
+		Gather: check.ByTarget, Effort: check.Minutes,
 		Title: "sitemap lists an address that is shut out", Line: "Sitemap lists {target}, which robots.txt shuts out",
 		What:   "An address in a sitemap is shut out by robots.txt.",
 		Why:    "Search engines are sent to an address and kept from it at once.",
@@ -132,8 +141,9 @@ var files = []*check.Check{
 		Source: protocol + "; " + rfc9309, Site: sitemapListsBlocked,
 	},
 	{
-		ID: "sitemap-omits", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone, Effort: check.Hours,
-		Title: "page is in none of the sitemaps", Line: "Page is in no sitemap",
+		ID: "sitemap-omits", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone,
+		Effort: check.Hours,
+		Title:  "page is in none of the sitemaps", Line: "Page is in no sitemap",
 		What:   "The page may be shown by search engines, and none of the site's sitemaps lists it.",
 		Why:    "A sitemap that leaves pages out is no list of the site; such pages are found later, or not at all.",
 		How:    "Let the sitemap be written from the same source as the pages.",
@@ -142,10 +152,13 @@ var files = []*check.Check{
 }
 
 // listed makes a check of pages that a sitemap lists.
-func listed(id string, severity check.Severity, title, line, what, how string, fault func(*check.SitePass, *survey.Page) string) *check.Check {
+func listed(id string, severity check.Severity, title, line, what, how string,
+	fault func(*check.SitePass, *survey.Page) string) *check.Check {
 	return &check.Check{
-		ID: id, Group: group, Severity: severity, Scope: check.WholeSite, Effort: check.Minutes, Title: title, Line: line, What: what,
-		Why: "A sitemap is to list pages that can be shown as they are. Search engines trust one less that does not.", How: how, Source: protocol,
+		ID: id, Group: group, Severity: severity, Scope: check.WholeSite, Effort: check.Minutes, Title: title,
+		Line: line, What: what,
+		Why: "A sitemap is to list pages that can be shown as they are. Search engines trust one less that does not.",
+		How: how, Source: protocol,
 		Site: func(p *check.SitePass) error {
 			for i := range p.Pages {
 				g := &p.Pages[i]
@@ -172,7 +185,8 @@ func answer(g *survey.Page) string {
 func home(p *check.SitePass) *survey.RobotsFile {
 	start := p.URL(p.Start)
 	for i := range p.Robots {
-		if r := &p.Robots[i]; len(r.Address) > len("robots.txt") && hasPrefix(start, r.Address[:len(r.Address)-len("robots.txt")]) {
+		if r := &p.Robots[i]; len(r.Address) > len("robots.txt") &&
+			hasPrefix(start, r.Address[:len(r.Address)-len("robots.txt")]) {
 			return r
 		}
 	}
@@ -183,7 +197,8 @@ func hasPrefix(s, prefix string) bool { return len(s) >= len(prefix) && s[:len(p
 
 func robotsMissing(p *check.SitePass) error {
 	if r := home(p); r != nil && r.Status >= 400 && r.Status < 500 {
-		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d", r.Address, r.Status), Target: r.Address})
+		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d", r.Address, r.Status),
+			Target: r.Address})
 	}
 	return nil
 }
@@ -242,7 +257,8 @@ func blocksResource(p *check.SitePass) error {
 	}
 	p.Users(blocked, func(l survey.Loading) {
 		if g := p.Page(l.Page); g.Status == 200 {
-			p.Report(l.Page, check.Place{Note: "needs " + p.URL(l.Target) + ", which robots.txt shuts out", Target: p.URL(l.Target), Carrier: p.Carrier(l)})
+			p.Report(l.Page, check.Place{Note: "needs " + p.URL(l.Target) + ", which robots.txt shuts out",
+				Target: p.URL(l.Target), Carrier: p.Carrier(l)})
 		}
 	})
 	return nil
@@ -342,7 +358,8 @@ func rootRefused(p *check.SitePass) error {
 		return nil
 	}
 	if r := p.Probes.Root; r.Status >= 400 && r.Status < 500 {
-		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d", r.Address, r.Status), Target: r.Address})
+		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d", r.Address, r.Status),
+			Target: r.Address})
 	}
 	return nil
 }

@@ -30,7 +30,8 @@ var pages = []*check.Check{
 		What:   "The connection was refused, broke, or found no route, also when tried again.",
 		Why:    "Visitors see a browser's error page. If it lasts, search engines drop the page.",
 		How:    "See whether the server, its firewall or a network between refuses the crawl, and whether visitors meet the same.",
-		Source: "RFC 9110, 4.3 (reaching an origin)", Site: outcome(page.Refused, page.Reset, page.Unreachable, page.BadResponse),
+		Source: "RFC 9110, 4.3 (reaching an origin)",
+		Site:   outcome(page.Refused, page.Reset, page.Unreachable, page.BadResponse),
 	},
 	{
 		ID: "reach-client-error", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Minutes,
@@ -74,7 +75,8 @@ var pages = []*check.Check{
 		Source: "RFC 9110, 10.1.5 (User-Agent) and 15.5.4", Site: agentRefused,
 	},
 	{
-		ID: "page-orphan", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, OneChange: true, Effort: check.Minutes,
+		ID: "page-orphan", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue,
+		OneChange: true, Effort: check.Minutes,
 		Title: "page that cannot be reached from home", Line: "No way leads here from home",
 		What:   "The page is known from a sitemap, a list or the like, and answered, but no links lead to it from the home page. Pages that only link to one another are an island, told with its size and its entry.",
 		Why:    "Visitors cannot find it by browsing, and a page that its own site does not link to counts for little.",
@@ -82,15 +84,17 @@ var pages = []*check.Check{
 		Source: "search engines' public guidance on crawlable links", Site: orphan,
 	},
 	{
-		ID: "page-deep", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone, Effort: check.Hours,
-		Title: "page is many clicks from home", Line: "Page is far from home",
+		ID: "page-deep", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.Alone,
+		Effort: check.Hours,
+		Title:  "page is many clicks from home", Line: "Page is far from home",
 		What:   "The page may be shown by search engines, and the shortest way to it from the home page takes more clicks than the threshold allows.",
 		Why:    "Pages far from home are visited seldom, by people as by search engines.",
 		How:    "Link to important ones from a page nearer to home: a list, a hub page, related pages.",
 		Source: "search engines' public guidance on site structure", Limits: []string{"depth-clicks"}, Site: deep,
 	},
 	{
-		ID: "crawl-trap", OneChange: true, OfCrawl: true, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours,
+		ID: "crawl-trap", OneChange: true, OfCrawl: true, Group: group, Severity: check.Notice, Scope: check.WholeSite,
+		Gather: check.ByValue, Effort: check.Hours,
 		Title: "addresses that never end", Line: "Addresses of the pattern {value} never end",
 		What:   "A pattern of addresses leads to ever new ones that bring nothing new: a calendar without end, filters in every combination, growing paths.",
 		Why:    "Search engines spend their visits there instead of on pages that matter.",
@@ -114,7 +118,8 @@ func outcome(wanted ...page.Outcome) func(*check.SitePass) error {
 			}
 			origin := strings.TrimSuffix(r.Address, "robots.txt")
 			for id := range p.Addresses {
-				if a := &p.Addresses[id]; a.State == survey.Blocked && a.Role == page.AsPage && strings.HasPrefix(a.URL, origin) {
+				if a := &p.Addresses[id]; a.State == survey.Blocked && a.Role == page.AsPage &&
+					strings.HasPrefix(a.URL, origin) {
 					p.Report(int32(id), check.Place{Note: r.Detail, Value: string(r.Outcome)})
 				}
 			}
@@ -141,16 +146,20 @@ func clientError(p *check.SitePass) error {
 		default:
 			continue
 		}
-		p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s, and answers with status %d", from, g.Status), Value: fmt.Sprint(g.Status)})
+		p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s, and answers with status %d", from, g.Status),
+			Value: fmt.Sprint(g.Status)})
 	}
 	return nil
 }
 
 // missingWords say that a page is not there, as its title or heading.
 var missingWords = []string{
-	"page not found", "404", "not found", "error 404", "404 error", "404 not found", "file not found", "this page does not exist", "page does not exist",
-	"page cannot be found", "the page cannot be found", "seite nicht gefunden", "nicht gefunden", "fehler 404", "page introuvable", "página no encontrada",
-	"pagina non trovata", "pagina niet gevonden", "página não encontrada", "heb ei ganfod", "ni chafwyd hyd i'r dudalen",
+	"page not found", "404", "not found", "error 404", "404 error", "404 not found", "file not found",
+	"this page does not exist", "page does not exist",
+	"page cannot be found", "the page cannot be found", "seite nicht gefunden", "nicht gefunden", "fehler 404",
+	"page introuvable", "página no encontrada",
+	"pagina non trovata", "pagina niet gevonden", "página não encontrada", "heb ei ganfod",
+	"ni chafwyd hyd i'r dudalen",
 }
 
 func saysMissing(s string) bool {
@@ -169,12 +178,15 @@ func softMissing(p *check.SitePass) error {
 		}
 		switch {
 		case saysMissing(g.Title.Text):
-			p.Report(g.ID, check.Place{Note: "status 200, but the title says “" + g.Title.Text + "”", Value: g.Title.Text, Line: g.Title.Line, Col: g.Title.Col})
+			p.Report(g.ID, check.Place{Note: "status 200, but the title says “" + g.Title.Text + "”",
+				Value: g.Title.Text, Line: g.Title.Line, Col: g.Title.Col})
 		case saysMissing(g.H1.Text):
-			p.Report(g.ID, check.Place{Note: "status 200, but the heading says “" + g.H1.Text + "”", Value: g.H1.Text, Line: g.H1.Line, Col: g.H1.Col})
+			p.Report(g.ID, check.Place{Note: "status 200, but the heading says “" + g.H1.Text + "”", Value: g.H1.Text,
+				Line: g.H1.Line, Col: g.H1.Col})
 		default:
 			if m := likeMissing(p, g); m != nil {
-				p.Report(g.ID, check.Place{Note: "it is what the made-up address " + m.Address + " answers, too", Value: m.Address})
+				p.Report(g.ID, check.Place{Note: "it is what the made-up address " + m.Address + " answers, too",
+					Value: m.Address})
 			}
 		}
 	}
@@ -190,10 +202,12 @@ func likeMissing(p *check.SitePass, g *survey.Page) *survey.Probe {
 	for i := range p.Probes.Missing {
 		m := &p.Probes.Missing[i]
 		folder := m.Address[:strings.LastIndexByte(m.Address, '/')+1]
-		if m.Status != 200 || len(m.Hops) > 0 || m.Words < 5 || !strings.HasPrefix(p.URL(g.ID), folder) || p.URL(g.ID) == folder {
+		if m.Status != 200 || len(m.Hops) > 0 || m.Words < 5 || !strings.HasPrefix(p.URL(g.ID), folder) ||
+			p.URL(g.ID) == folder {
 			continue
 		}
-		if m.Text == g.TextHash || m.Title == g.Title.Text && neardup.Agreement(m.Sketch, g.Sketch) >= 0.9 && !g.Trimmed {
+		if m.Text == g.TextHash || m.Title == g.Title.Text && neardup.Agreement(m.Sketch, g.Sketch) >= 0.9 &&
+			!g.Trimmed {
 			return m
 		}
 	}
@@ -210,11 +224,13 @@ func truncated(p *check.SitePass) error {
 }
 
 func uneven(p *check.SitePass) error {
-	return p.EachFacts(func(g *survey.Page) bool { return g.Tries > 1 && g.Status == 200 }, func(g *survey.Page, f *page.Facts) {
-		if len(f.Earlier) > 0 {
-			p.Report(g.ID, check.Place{Note: "first " + strings.Join(f.Earlier, ", then ") + "; then status 200", Value: f.Earlier[0]})
-		}
-	})
+	return p.EachFacts(func(g *survey.Page) bool { return g.Tries > 1 && g.Status == 200 },
+		func(g *survey.Page, f *page.Facts) {
+			if len(f.Earlier) > 0 {
+				p.Report(g.ID, check.Place{Note: "first " + strings.Join(f.Earlier, ", then ") + "; then status 200",
+					Value: f.Earlier[0]})
+			}
+		})
 }
 
 func agentRefused(p *check.SitePass) error {
@@ -222,7 +238,8 @@ func agentRefused(p *check.SitePass) error {
 		return nil
 	}
 	if home := p.Page(p.Start); home != nil {
-		p.Report(-1, check.Place{Note: fmt.Sprintf("status %d for the plan's agent, status 200 for a browser's", home.Status), Target: p.URL(p.Start)})
+		p.Report(-1, check.Place{Note: fmt.Sprintf("status %d for the plan's agent, status 200 for a browser's",
+			home.Status), Target: p.URL(p.Start)})
 	}
 	return nil
 }
@@ -313,7 +330,8 @@ func deep(p *check.SitePass) error {
 		g := &p.Pages[i]
 		most := cmp.Or(p.LimitsAt(g).DepthClicks, usual)
 		if d := int(p.Depth[g.ID]); p.Judged(g) && d > most {
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d clicks from home, more than %d", d, most), Value: fmt.Sprint(d)})
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%d clicks from home, more than %d", d, most),
+				Value: fmt.Sprint(d)})
 		}
 	}
 	return nil
@@ -330,7 +348,8 @@ func trap(p *check.SitePass) error {
 			}
 		}
 		p.Report(at, check.Place{
-			Note:  fmt.Sprintf("%s: %s addresses fetched, %s more left, such as %s", t.Pattern, text.Thousands(t.Fetched), text.Thousands(t.Left), t.Example),
+			Note: fmt.Sprintf("%s: %s addresses fetched, %s more left, such as %s", t.Pattern,
+				text.Thousands(t.Fetched), text.Thousands(t.Left), t.Example),
 			Value: t.Pattern, Target: t.Example,
 		})
 	}

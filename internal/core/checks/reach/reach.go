@@ -18,8 +18,9 @@ var Suite = slices.Concat(answers, pages, files)
 
 var answers = []*check.Check{
 	{
-		ID: "reach-server-error", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite, Effort: check.Hours,
-		Title: "page answers with a server error", Line: "Server error instead of a page",
+		ID: "reach-server-error", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite,
+		Effort: check.Hours,
+		Title:  "page answers with a server error", Line: "Server error instead of a page",
 		What:   "The address answered with a status of 500 or above, also when asked again.",
 		Why:    "Visitors see an error. If it lasts, search engines drop the page, and slow down for the whole site.",
 		How:    "Look for the time and address in the server's error log. The evidence names the status.",
@@ -34,8 +35,10 @@ var answers = []*check.Check{
 		Source: "search engines' public guidance on pages that do not answer", Site: timeout,
 	},
 	{
-		ID: "robots-blocks-linked", OneChange: true, Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
-		Title: "robots.txt shuts out a page that the site links to", Line: "robots.txt ({value}) shuts out addresses that pages link to, such as {target}",
+		ID: "robots-blocks-linked", OneChange: true, Group: group, Severity: check.Warning, Scope: check.WholeSite,
+		Gather: check.ByValue, Effort: check.Minutes,
+		Title:  "robots.txt shuts out a page that the site links to",
+		Line:   "robots.txt ({value}) shuts out addresses that pages link to, such as {target}",
 		What:   "A page of the site links to an address that robots.txt forbids to fetch. The evidence names the line.",
 		Why:    "The links lead search engines to a closed door. The address can still show up in results, without a description.",
 		How:    "If the page should be found, open the line. If not, that is fine: waive this, or let the page itself say noindex.",

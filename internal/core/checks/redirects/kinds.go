@@ -12,18 +12,21 @@ import (
 
 var kinds = []*check.Check{
 	{
-		ID: "redirect-broken", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "redirect that ends at an error", Line: "{link} to {target} redirects to an error",
+		ID: "redirect-broken", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "redirect that ends at an error", Line: "{link} to {target} redirects to an error",
 		What: "A linked address redirects to one that answers with an error, or not at all.",
 		Why:  "It looks like a page that has moved, and is one that is gone.",
 		How:  "Redirect to a page that is there, or take redirect and links away.", Source: source, Site: broken,
 	},
 	{
-		ID: "redirect-temporary", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "linked address redirects only for now", Line: "{link} to {target} redirects only for now",
+		ID: "redirect-temporary", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "linked address redirects only for now", Line: "{link} to {target} redirects only for now",
 		What: "A linked address redirects with status 302, 303 or 307, which says that it will be back.",
 		Why:  "Search engines keep the old address and wait; what links bring stays with it.",
-		How:  "If the page has moved for good, redirect with 301 or 308; and link to the new address.", Source: source, Site: temporary,
+		How:  "If the page has moved for good, redirect with 301 or 308; and link to the new address.", Source: source,
+		Site: temporary,
 	},
 	{
 		ID: "redirect-refresh", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
@@ -31,12 +34,16 @@ var kinds = []*check.Check{
 		What:   "A meta refresh, or a Refresh header, leads to another address.",
 		Why:    "The page is loaded and thrown away, the way back does not work, and search engines may take it for a page of its own.",
 		How:    "Let the server redirect.",
-		Source: "HTML standard, 4.2.5.3; WCAG 2.2, technique H76; search engines' public guidance on redirects", Page: refresh,
-		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "markup", "languages", "media", "canonical-missing", "link-dead-end", "link-vague", "link-few-in", "page-deep", "sitemap-omits", "url-placeholder"},
+		Source: "HTML standard, 4.2.5.3; WCAG 2.2, technique H76; search engines' public guidance on redirects",
+		Page:   refresh,
+		Explains: []string{"snippet", "headings", "copy", "data", "sharing", "markup", "languages", "media",
+			"canonical-missing", "link-dead-end", "link-vague", "link-few-in", "page-deep", "sitemap-omits",
+			"url-placeholder"},
 	},
 	{
-		ID: "redirect-insecure", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "redirect from https to http", Line: "{link} to {target} redirects from https to http",
+		ID: "redirect-insecure", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "redirect from https to http", Line: "{link} to {target} redirects from https to http",
 		What: "An https address redirects to an http one.",
 		Why:  "A protected visit becomes one that can be read and changed on the way.",
 		How:  "Redirect to the https address.", Source: source + "; RFC 9110, 4.2.2", Site: toInsecure,
@@ -47,12 +54,14 @@ var kinds = []*check.Check{
 		What:   "Several addresses that have nothing to do with one another redirect to the home page.",
 		Why:    "Visitors do not find what they came for, and search engines take such redirects for missing pages.",
 		How:    "Redirect each to the page that has taken its place; where there is none, answer with 404 or 410.",
-		Source: "search engines' public guidance on site moves and soft 404 errors", Limits: []string{"lump-addresses"}, Site: lump,
+		Source: "search engines' public guidance on site moves and soft 404 errors", Limits: []string{"lump-addresses"},
+		Site: lump,
 	},
 }
 
 // leading reports the links whose target redirects in a wanted way.
-func leading(p *check.SitePass, wanted func(t int32, c graph.Chain) bool, note func(t int32, c graph.Chain) string) error {
+func leading(p *check.SitePass, wanted func(t int32, c graph.Chain) bool,
+	note func(t int32, c graph.Chain) string) error {
 	memo := map[int32]graph.Chain{}
 	bad := func(t int32) bool {
 		if p.Next[t] < 0 || p.Addresses[t].State != survey.Fetched {
@@ -112,7 +121,8 @@ func toInsecure(p *check.SitePass) error {
 
 func refresh(p *check.PagePass) {
 	if to := p.Doc.RefreshTo; to != "" {
-		p.Report(check.Place{Note: "“" + check.Short(p.Doc.Refresh) + "” leads to " + check.Short(to), Value: p.Doc.Refresh, Target: to})
+		p.Report(check.Place{Note: "“" + check.Short(p.Doc.Refresh) + "” leads to " + check.Short(to),
+			Value: p.Doc.Refresh, Target: to})
 	}
 }
 
@@ -136,7 +146,8 @@ func lump(p *check.SitePass) error {
 	if len(from) < p.Limits.LumpAddresses {
 		return nil
 	}
-	place := check.Place{Note: fmt.Sprintf("%d addresses redirect to %s", len(from), p.URL(home)), Target: p.URL(home), Of: len(from)}
+	place := check.Place{Note: fmt.Sprintf("%d addresses redirect to %s", len(from), p.URL(home)), Target: p.URL(home),
+		Of: len(from)}
 	for _, id := range from[:min(len(from), check.MaxOthers)] {
 		place.Others = append(place.Others, p.URL(id))
 	}

@@ -10,15 +10,18 @@ import (
 
 var odd = []*check.Check{
 	{
-		ID: "redirect-nowhere", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "redirect without a target", Line: "{link} to {target} is redirected to nowhere",
-		What: "A linked address answers with a redirecting status, and names no address to go to, or none that can be read.",
-		Why:  "Browsers show an empty page; search engines count it as an error.",
-		How:  "Let the server name the target in a Location header, or answer with the page itself.", Source: source + "; RFC 9110, 10.2.2 (Location)", Site: nowhere,
+		ID: "redirect-nowhere", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "redirect without a target", Line: "{link} to {target} is redirected to nowhere",
+		What:   "A linked address answers with a redirecting status, and names no address to go to, or none that can be read.",
+		Why:    "Browsers show an empty page; search engines count it as an error.",
+		How:    "Let the server name the target in a Location header, or answer with the page itself.",
+		Source: source + "; RFC 9110, 10.2.2 (Location)", Site: nowhere,
 	},
 	{
-		ID: "redirect-outside", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "link that is redirected to another site", Line: "{link} to {target} is redirected to another site",
+		ID: "redirect-outside", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "link that is redirected to another site", Line: "{link} to {target} is redirected to another site",
 		What: "A link to an address of this site is redirected to another site.",
 		Why:  "Visitors leave without having chosen to, and the link does not say where it leads.",
 		How:  "If that is meant, link to the other site by its own address.", Source: source, Site: outside,

@@ -22,15 +22,17 @@ var Suite = slices.Concat(chains, kinds, odd)
 
 var chains = []*check.Check{
 	{
-		ID: "redirect-chain", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "redirect that leads to another redirect", Line: "{link} to {target} goes through a chain of redirects",
+		ID: "redirect-chain", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "redirect that leads to another redirect", Line: "{link} to {target} goes through a chain of redirects",
 		What: "A linked address redirects to an address that redirects again.",
 		Why:  "It works in a browser, so nobody notices; but each hop costs time, and search engines stop after a few.",
 		How:  "Let the first address redirect straight to the last one, and link to that.", Source: source, Site: chain,
 	},
 	{
-		ID: "redirect-loop", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Hours,
-		Title: "redirect that never ends", Line: "{link} to {target} runs in a circle of redirects",
+		ID: "redirect-loop", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Hours,
+		Title:  "redirect that never ends", Line: "{link} to {target} runs in a circle of redirects",
 		What: "A linked address redirects, by way of others or straight, back to itself.",
 		Why:  "Nobody can reach anything there: browsers give up with an error.",
 		How:  "Decide which address holds the page and take the redirect off that one.", Source: source, Site: loop,

@@ -27,21 +27,24 @@ var Suite = []*check.Check{
 		Title: "page is served over http", Line: "Page is served over http",
 		What: "Pages were fetched over http and did not redirect to https. Where that is the whole site it is said once.",
 		Why:  "Everything on it can be read and changed on the way, browsers warn of it, and search engines prefer https.",
-		How:  "Get a certificate, and redirect every http address to its https form.", Source: httpsSource, Site: httpsMissing,
+		How:  "Get a certificate, and redirect every http address to its https form.", Source: httpsSource,
+		Site: httpsMissing,
 	},
 	{
-		ID: "https-private", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite, Effort: check.Hours,
-		Title: "private host is served over http", Line: "The site is served over http, as a private host may be",
+		ID: "https-private", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite,
+		Effort: check.Hours,
+		Title:  "private host is served over http", Line: "The site is served over http, as a private host may be",
 		What: "The site stands on this machine or in a private network, and its pages are served over http. That costs nothing here.",
 		Why:  "Once it is public, everything on it could be read and changed on the way.",
 		How:  "See to https before the site goes public.", Source: httpsSource, Site: httpsPrivate,
 	},
 	{
 		ID: "https-not-forced", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
-		Title: "http is not redirected to https", Line: "The home page answers over http instead of redirecting to https",
-		What: "The site has https, and its http address answers with a page instead of redirecting there.",
-		Why:  "Whoever types the name, or follows an old link, stays unprotected.",
-		How:  "Redirect every http address to its https form, permanently.", Source: httpsSource, Site: notForced,
+		Title: "http is not redirected to https",
+		Line:  "The home page answers over http instead of redirecting to https",
+		What:  "The site has https, and its http address answers with a page instead of redirecting there.",
+		Why:   "Whoever types the name, or follows an old link, stays unprotected.",
+		How:   "Redirect every http address to its https form, permanently.", Source: httpsSource, Site: notForced,
 	},
 	{
 		ID: "certificate-bad", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
@@ -52,8 +55,9 @@ var Suite = []*check.Check{
 		Source: "RFC 5280 and RFC 9525 (certificates and their names)", Site: certificateBad,
 	},
 	{
-		ID: "certificate-expiring", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "certificate ends soon", Line: "The site's certificate ends soon",
+		ID: "certificate-expiring", Group: group, Severity: check.Warning, Scope: check.WholeSite,
+		Effort: check.Minutes,
+		Title:  "certificate ends soon", Line: "The site's certificate ends soon",
 		What:   "The certificate is valid for fewer days than the threshold.",
 		Why:    "On the day after, browsers show a warning instead of the site.",
 		How:    "Renew it, and see why that did not happen by itself.",
@@ -75,16 +79,21 @@ var Suite = []*check.Check{
 		How:    "Switch HTTP/2 on in the web server or in front of it; most have it on by default.",
 		Source: "RFC 9113 (HTTP/2)", Site: httpOld,
 	},
-	mixed("mixed-active", check.Error, "https page loads scripts or frames over http", "Scripts, styles or frames come over http",
-		"Browsers refuse to load them, so the page does not work.", page.AsScript, page.AsStyle, page.AsFont, page.AsOther),
-	mixed("mixed-passive", check.Warning, "https page loads images or media over http", "Images or media come over http",
-		"Browsers load them over https instead or not at all, and may show the page as not secure.", page.AsImage, page.AsMedia),
+	mixed("mixed-active", check.Error, "https page loads scripts or frames over http",
+		"Scripts, styles or frames come over http",
+		"Browsers refuse to load them, so the page does not work.", page.AsScript, page.AsStyle, page.AsFont,
+		page.AsOther),
+	mixed("mixed-passive", check.Warning, "https page loads images or media over http",
+		"Images or media come over http",
+		"Browsers load them over https instead or not at all, and may show the page as not secure.", page.AsImage,
+		page.AsMedia),
 	{
 		ID: "form-insecure", Group: group, Severity: check.Error, Scope: check.Documents, Effort: check.Hours,
 		Title: "form is sent over http", Line: "A form is sent over http",
 		What: "A form goes to an http address, or asks for a password on a page that was served over http.",
 		Why:  "What people fill in can be read on the way, and browsers warn them of it.",
-		How:  "Send it to an https address, from a page served over https.", Source: httpsSource + "; " + mixedSource, Page: formInsecure,
+		How:  "Send it to an https address, from a page served over https.", Source: httpsSource + "; " + mixedSource,
+		Page: formInsecure,
 	},
 	{
 		ID: "hsts-missing", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
@@ -119,7 +128,8 @@ var Suite = []*check.Check{
 		Source: "RFC 9110, 17.3 (disclosure of file names)", Site: listing,
 	},
 	{
-		ID: "cookie-open", OneChange: true, Group: group, Severity: check.Notice, Scope: check.Documents, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "cookie-open", OneChange: true, Group: group, Severity: check.Notice, Scope: check.Documents,
+		Gather: check.ByValue, Effort: check.Minutes,
 		Title: "cookie without protection", Line: "The cookie {value} lacks protection",
 		What:   "A page sets a cookie without SameSite, without Secure on an https page, or, where its name is that of a session, without HttpOnly.",
 		Why:    "Other sites can make the browser send it, somebody on the way can read it, or a script that got into the page can.",
@@ -127,8 +137,9 @@ var Suite = []*check.Check{
 		Source: "RFC 6265bis, 5.7 (attributes of cookies)", Page: cookies,
 	},
 	{
-		ID: "files-open", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "file that nobody should see can be fetched", Line: "{target} can be fetched by anybody",
+		ID: "files-open", Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "file that nobody should see can be fetched", Line: "{target} can be fetched by anybody",
 		What:   "The crawl asked once for a few files that slip onto servers, the folder of a version control system and a file of settings, and was given one.",
 		Why:    "They hold source code, passwords or keys, and are looked for within hours of going online.",
 		How:    "Take the file off the server or refuse its address, and change every password and key that was in it.",
@@ -149,7 +160,8 @@ func httpsMissing(p *check.SitePass) error {
 	switch home := p.URL(p.Home()); {
 	case len(open) == 0 || check.IsPrivate(home) != "":
 	case strings.HasPrefix(home, "http:"):
-		p.Report(-1, check.Place{Note: text.Count(len(open), "page is", "pages are") + " served over http, the home page among them", Target: home, Of: len(open)})
+		p.Report(-1, check.Place{Note: text.Count(len(open), "page is", "pages are") +
+			" served over http, the home page among them", Target: home, Of: len(open)})
 	default:
 		for _, g := range open {
 			p.Report(g.ID, check.Place{Note: "served over http, although the home page has https"})
@@ -161,7 +173,8 @@ func httpsMissing(p *check.SitePass) error {
 func httpsPrivate(p *check.SitePass) error {
 	home := p.URL(p.Home())
 	if open := plain(p); len(open) > 0 && check.IsPrivate(home) != "" && strings.HasPrefix(home, "http:") {
-		p.Report(-1, check.Place{Note: text.Count(len(open), "page is", "pages are") + " served over http; the host is " + check.IsPrivate(home), Target: home, Of: len(open)})
+		p.Report(-1, check.Place{Note: text.Count(len(open), "page is", "pages are") +
+			" served over http; the host is " + check.IsPrivate(home), Target: home, Of: len(open)})
 	}
 	return nil
 }
@@ -183,7 +196,8 @@ func notForced(p *check.SitePass) error {
 	secure, open := false, ""
 	for _, d := range p.Probes.Doors {
 		secure = secure || strings.HasPrefix(d.Address, "https:") && d.Status == 200
-		if strings.HasPrefix(d.Address, "http:") && d.Status == 200 && (len(d.Hops) == 0 || strings.HasPrefix(d.Hops[len(d.Hops)-1], "http:")) && open == "" {
+		if strings.HasPrefix(d.Address, "http:") && d.Status == 200 &&
+			(len(d.Hops) == 0 || strings.HasPrefix(d.Hops[len(d.Hops)-1], "http:")) && open == "" {
 			open = d.Address
 		}
 	}
@@ -223,18 +237,20 @@ func expiring(p *check.SitePass) error {
 		return nil
 	}
 	if c := p.Probes.Certificate; c.Days >= 0 && c.Days < p.Limits.CertificateDays {
-		p.Report(-1, check.Place{Note: fmt.Sprintf("valid until %s: %d days", c.Until[:min(10, len(c.Until))], c.Days), Value: c.Until})
+		p.Report(-1, check.Place{Note: fmt.Sprintf("valid until %s: %d days", c.Until[:min(10, len(c.Until))], c.Days),
+			Value: c.Until})
 	}
 	return nil
 }
 
 func httpOld(p *check.SitePass) error {
 	at := p.Home()
-	return p.EachFacts(func(g *survey.Page) bool { return g.ID == at && g.Status == 200 }, func(g *survey.Page, f *page.Facts) {
-		if strings.HasPrefix(f.Protocol, "HTTP/1") && strings.HasPrefix(f.Address, "https:") {
-			p.Report(-1, check.Place{Note: f.Address + " came by " + f.Protocol, Value: f.Protocol})
-		}
-	})
+	return p.EachFacts(func(g *survey.Page) bool { return g.ID == at && g.Status == 200 },
+		func(g *survey.Page, f *page.Facts) {
+			if strings.HasPrefix(f.Protocol, "HTTP/1") && strings.HasPrefix(f.Address, "https:") {
+				p.Report(-1, check.Place{Note: f.Address + " came by " + f.Protocol, Value: f.Protocol})
+			}
+		})
 }
 
 func tlsOld(p *check.SitePass) error {
@@ -250,7 +266,8 @@ func tlsOld(p *check.SitePass) error {
 // mixed makes a check of what an https page loads over http.
 func mixed(id string, severity check.Severity, title, line, why string, roles ...page.Role) *check.Check {
 	return &check.Check{
-		ID: id, Group: group, Severity: severity, Scope: check.Documents, Effort: check.Minutes, Title: title, Line: line,
+		ID: id, Group: group, Severity: severity, Scope: check.Documents, Effort: check.Minutes, Title: title,
+		Line: line,
 		What: "A page served over https loads something over http.", Why: why,
 		How: "Write https in the address, or serve the file from the site itself.", Source: mixedSource,
 		Page: func(p *check.PagePass) {
@@ -258,12 +275,14 @@ func mixed(id string, severity check.Severity, title, line, why string, roles ..
 				return
 			}
 			for _, u := range p.Doc.Uses {
-				if !strings.HasPrefix(u.Address, "http:") || u.By == page.ByCard || u.By == page.ByData || u.By == page.ByIcon {
+				if !strings.HasPrefix(u.Address, "http:") || u.By == page.ByCard || u.By == page.ByData ||
+					u.By == page.ByIcon {
 					continue
 				}
 				for _, r := range roles {
 					if u.Role == r {
-						p.Report(check.Place{Note: fmt.Sprintf("%s %s", r, check.Short(u.Address)), Value: u.By, Target: u.Address})
+						p.Report(check.Place{Note: fmt.Sprintf("%s %s", r, check.Short(u.Address)), Value: u.By,
+							Target: u.Address})
 					}
 				}
 			}
@@ -283,7 +302,8 @@ func formInsecure(p *check.PagePass) {
 	for _, f := range p.Doc.Forms {
 		switch {
 		case f.Password && plain:
-			p.Report(check.Place{Note: "it asks for a password on a page served over http", Target: f.Action, At: f.Place})
+			p.Report(check.Place{Note: "it asks for a password on a page served over http", Target: f.Action,
+				At: f.Place})
 		case strings.HasPrefix(f.Action, "http:") && !plain:
 			p.Report(check.Place{Note: "it is sent to " + check.Short(f.Action), Target: f.Action, At: f.Place})
 		}
@@ -297,7 +317,8 @@ func homePage(p *check.SitePass, secureOnly bool, f func(*page.Facts)) error {
 	if secureOnly && !strings.HasPrefix(p.URL(at), "https:") {
 		return nil
 	}
-	return p.EachFacts(func(g *survey.Page) bool { return g.ID == at && g.HTML && g.Status == 200 }, func(_ *survey.Page, facts *page.Facts) { f(facts) })
+	return p.EachFacts(func(g *survey.Page) bool { return g.ID == at && g.HTML && g.Status == 200 },
+		func(_ *survey.Page, facts *page.Facts) { f(facts) })
 }
 
 func hsts(p *check.SitePass) error {
@@ -325,7 +346,8 @@ func headersMissing(p *check.SitePass) error {
 			missing = append(missing, "X-Frame-Options or frame-ancestors")
 		}
 		if len(missing) > 0 {
-			p.Report(-1, check.Place{Note: "absent: " + strings.Join(missing, ", "), Value: strings.Join(missing, ", "), Target: f.Address})
+			p.Report(-1, check.Place{Note: "absent: " + strings.Join(missing, ", "), Value: strings.Join(missing, ", "),
+				Target: f.Address})
 		}
 	})
 }
@@ -351,7 +373,8 @@ func listing(p *check.SitePass) error {
 			continue
 		}
 		for _, said := range []string{g.Title.Text, g.H1.Text} {
-			if strings.HasPrefix(said, "Index of /") || strings.HasPrefix(said, "Directory listing for /") || strings.HasPrefix(said, "Directory Listing For") {
+			if strings.HasPrefix(said, "Index of /") || strings.HasPrefix(said, "Directory listing for /") ||
+				strings.HasPrefix(said, "Directory Listing For") {
 				p.Report(g.ID, check.Place{Note: "“" + check.Short(said) + "”", Value: said})
 				break
 			}
@@ -390,7 +413,8 @@ func cookies(p *check.PagePass) {
 		}
 		if len(lacks) > 0 {
 			written, _, _ := strings.Cut(f.Value, ";")
-			p.Report(check.Place{Note: "the cookie " + check.Short(written) + " is set without " + strings.Join(lacks, ", "), Value: written})
+			p.Report(check.Place{Note: "the cookie " + check.Short(written) + " is set without " +
+				strings.Join(lacks, ", "), Value: written})
 		}
 	}
 }
@@ -403,7 +427,8 @@ func filesOpen(p *check.SitePass) error {
 		return nil
 	}
 	for _, one := range p.Probes.Open {
-		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d and %s", one.Address, one.Status, one.Type), Target: one.Address})
+		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d and %s", one.Address, one.Status,
+			one.Type), Target: one.Address})
 	}
 	return nil
 }

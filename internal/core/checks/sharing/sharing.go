@@ -26,8 +26,9 @@ var Suite = []*check.Check{
 		Source: source, Page: missing,
 	},
 	{
-		ID: "card-image-broken", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: "picture for sharing is not there", Line: "The picture for sharing, {target}, is not there",
+		ID: "card-image-broken", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "picture for sharing is not there", Line: "The picture for sharing, {target}, is not there",
 		What:   "The picture that the page names for sharing answers with an error, not at all, or with something that is no image.",
 		Why:    "Shared addresses show a gap.",
 		How:    "Correct the address, or bring the file back.",
@@ -75,31 +76,35 @@ func imageOf(d *page.Document) page.Meta {
 }
 
 func imageBroken(p *check.SitePass) error {
-	return p.EachFacts(func(g *survey.Page) bool { return g.Indexable && g.Flags&survey.HasCards != 0 }, func(g *survey.Page, f *page.Facts) {
-		c := imageOf(f.Document)
-		base, err := weburl.Parse(f.Address)
-		if c.Value == "" || err != nil {
-			return
-		}
-		u, err := base.Parse(c.Value)
-		if err != nil {
-			return
-		}
-		_, to, _ := p.Target(u.Key())
-		if to == nil {
-			return
-		}
-		note := ""
-		switch {
-		case to.Failed() && (to.Status == 404 || to.Status == 410 || to.Status == 0 || to.Status >= 500 || p.Inside(u.Key())):
-			note = "gives no picture"
-		case to.Status == 200 && to.Type != "" && !strings.HasPrefix(to.Type, "image/") && !strings.HasSuffix(to.Type, "octet-stream"):
-			note = "is no image, but " + to.Type
-		default:
-			return
-		}
-		p.Report(g.ID, check.Place{Note: c.Name + ": " + u.Key() + " " + note, Value: c.Value, Target: u.Key(), Line: c.Line, Col: c.Col})
-	})
+	return p.EachFacts(func(g *survey.Page) bool { return g.Indexable && g.Flags&survey.HasCards != 0 },
+		func(g *survey.Page, f *page.Facts) {
+			c := imageOf(f.Document)
+			base, err := weburl.Parse(f.Address)
+			if c.Value == "" || err != nil {
+				return
+			}
+			u, err := base.Parse(c.Value)
+			if err != nil {
+				return
+			}
+			_, to, _ := p.Target(u.Key())
+			if to == nil {
+				return
+			}
+			note := ""
+			switch {
+			case to.Failed() && (to.Status == 404 || to.Status == 410 || to.Status == 0 || to.Status >= 500 ||
+				p.Inside(u.Key())):
+				note = "gives no picture"
+			case to.Status == 200 && to.Type != "" && !strings.HasPrefix(to.Type, "image/") &&
+				!strings.HasSuffix(to.Type, "octet-stream"):
+				note = "is no image, but " + to.Type
+			default:
+				return
+			}
+			p.Report(g.ID, check.Place{Note: c.Name + ": " + u.Key() + " " + note, Value: c.Value, Target: u.Key(),
+				Line: c.Line, Col: c.Col})
+		})
 }
 
 func address(p *check.PagePass) {
@@ -116,7 +121,8 @@ func address(p *check.PagePass) {
 			return
 		}
 		if u, err := base.Parse(c.Value); err != nil || u.Key() != want {
-			p.Report(check.Place{Note: "og:url is " + check.Short(c.Value) + ", the canonical " + check.Short(want), Value: c.Value, Target: want, Line: c.Line, Col: c.Col})
+			p.Report(check.Place{Note: "og:url is " + check.Short(c.Value) + ", the canonical " + check.Short(want),
+				Value: c.Value, Target: want, Line: c.Line, Col: c.Col})
 		}
 		return
 	}

@@ -15,16 +15,20 @@ import (
 
 var made = []*check.Check{
 	{
-		ID: "description-pattern", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Hours, OneChange: true,
-		Title: "descriptions are one sentence with names put in", Line: "{n} pages have one description in which only names change: “{value}”",
+		ID: "description-pattern", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue,
+		Effort: check.Hours, OneChange: true,
+		Title:  "descriptions are one sentence with names put in",
+		Line:   "{n} pages have one description in which only names change: “{value}”",
 		What:   "Five or more pages have descriptions that are the same but for words that stand in the page's title or heading.",
 		Why:    "A results page shows the same sentence again and again, and none says what is special about its page.",
 		How:    "Let the template take a sentence from the page's own text, and write the descriptions of important pages by hand.",
 		Source: aboutSource, Site: aboutPattern,
 	},
 	{
-		ID: "title-suffix-long", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes, OneChange: true,
-		Title: "what the template adds makes titles too long", Line: "{n} titles are too long for a results page only by what the template adds: “{value}”",
+		ID: "title-suffix-long", Group: group, Severity: check.Notice, Free: true, Scope: check.WholeSite,
+		Gather: check.ByValue, Effort: check.Minutes, OneChange: true,
+		Title:  "what the template adds makes titles too long",
+		Line:   "{n} titles are too long for a results page only by what the template adds: “{value}”",
 		What:   "Five or more titles end in the same words, behind a dash or a bar, and would fit into a results page without them.",
 		Why:    "The end is cut off, and it is the same on every page.",
 		How:    "Shorten what the template adds, or leave it away where a title is long.",
@@ -32,7 +36,8 @@ var made = []*check.Check{
 	},
 	{
 		ID: "mark-unfilled", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
-		Title: "mark that a build should have filled in", Line: "Mark of a template or build stands unfilled in the head",
+		Title:  "mark that a build should have filled in",
+		Line:   "Mark of a template or build stands unfilled in the head",
 		What:   "Title, description, canonical, sharing text or main heading holds a mark such as {{name}}, __NAME__, @@NAME@@ or ${name}.",
 		Why:    "Search engines and people who share the page see the mark.",
 		How:    "Correct the name of the field, or see why the step that fills it in does not run.",
@@ -59,7 +64,8 @@ func suffixLong(p *check.SitePass) error {
 		}
 		for _, g := range group {
 			p.Report(g.ID, check.Place{
-				Note:  fmt.Sprintf("“%s” would fit without “%s”, which ends %d titles that are too long", g.Title.Text, suffix, len(group)),
+				Note: fmt.Sprintf("“%s” would fit without “%s”, which ends %d titles that are too long", g.Title.Text,
+					suffix, len(group)),
 				Value: suffix, Line: g.Title.Line, Col: g.Title.Col, Others: p.Others(group, g.ID), Of: len(group),
 			})
 		}
@@ -103,7 +109,8 @@ func aboutPattern(p *check.SitePass) error {
 		for _, g := range group {
 			p.Report(g.ID, check.Place{
 				Note:  fmt.Sprintf("%d pages have this description with other names in it", len(group)),
-				Value: pattern, Group: pattern, Line: g.About.Line, Col: g.About.Col, Others: p.Others(group, g.ID), Of: len(group),
+				Value: pattern, Group: pattern, Line: g.About.Line, Col: g.About.Col, Others: p.Others(group, g.ID),
+				Of: len(group),
 			})
 		}
 	}
@@ -156,7 +163,8 @@ var marks = regexp.MustCompile(`\{\{[^{}]{1,60}\}\}|\{%[^%]{1,60}%\}|\$\{[\w.]{1
 func unfilled(p *check.PagePass) {
 	look := func(what, value string, pos page.Pos) {
 		if found := marks.FindString(value); found != "" && !strings.Contains(p.Doc.MainText, found) {
-			p.Report(check.Place{Note: fmt.Sprintf("%s in the %s", found, what), Value: value, Line: pos.Line, Col: pos.Col})
+			p.Report(check.Place{Note: fmt.Sprintf("%s in the %s", found, what), Value: value, Line: pos.Line,
+				Col: pos.Col})
 		}
 	}
 	for _, t := range p.Doc.Titles {

@@ -20,7 +20,8 @@ var subject = []*check.Check{
 	},
 	{
 		ID: "snippet-off-topic", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
-		Title: "title and description miss the page's subject", Line: "Title and description do not say what the page is about",
+		Title:  "title and description miss the page's subject",
+		Line:   "Title and description do not say what the page is about",
 		What:   "None of the page's five strongest terms, the words it uses often and other pages seldom, stands in its title or description.",
 		Why:    "People search for what a page is about; title and description are where they look for it.",
 		How:    "Say in the title or the description what the text is about. If the terms in the evidence are beside the point, the text may be.",
@@ -54,7 +55,8 @@ func titleLanguage(p *check.SitePass) error {
 		for _, code := range text.WithCommonWords {
 			if others[code] >= 3 && own == 0 && !text.SameLanguage(code, g.TextLang) {
 				p.Report(g.ID, check.Place{
-					Note: "the title reads as " + text.LanguageName(code) + ", the text as " + text.LanguageName(g.TextLang), Value: g.Title.Text, Line: g.Title.Line, Col: g.Title.Col,
+					Note: "the title reads as " + text.LanguageName(code) + ", the text as " +
+						text.LanguageName(g.TextLang), Value: g.Title.Text, Line: g.Title.Line, Col: g.Title.Col,
 				})
 				break
 			}
@@ -83,14 +85,16 @@ func offTopic(p *check.SitePass) error {
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		terms := p.Terms[g.ID]
-		if !g.Indexable || !g.Kind.HasText() || g.Words < leastForTerms || len(terms) < survey.TermsShown || g.Title.Text+g.About.Text == "" ||
+		if !g.Indexable || !g.Kind.HasText() || g.Words < leastForTerms || len(terms) < survey.TermsShown ||
+			g.Title.Text+g.About.Text == "" ||
 			g.Kind == page.List || g.Kind == page.Home || g.Flags&(survey.MostlyLinks|survey.MostlyCode) != 0 {
 			continue
 		}
 		judged++
 		code, _, _ := strings.Cut(strings.ToLower(g.TextLang), "-")
 		said := map[string]bool{}
-		text.EachWord(g.Title.Text+" "+g.About.Text, func(word string) { said[text.Stem(code, strings.ToLower(word))] = true })
+		text.EachWord(g.Title.Text+" "+g.About.Text,
+			func(word string) { said[text.Stem(code, strings.ToLower(word))] = true })
 		found := false
 		for _, t := range terms {
 			found = found || said[text.Stem(code, t)]
@@ -103,7 +107,8 @@ func offTopic(p *check.SitePass) error {
 		return nil
 	}
 	for _, m := range missed {
-		p.Report(m.page.ID, check.Place{Note: "the text's strongest terms are " + m.terms, Value: m.terms, Line: m.page.Title.Line, Col: m.page.Title.Col})
+		p.Report(m.page.ID, check.Place{Note: "the text's strongest terms are " + m.terms, Value: m.terms,
+			Line: m.page.Title.Line, Col: m.page.Title.Col})
 	}
 	return nil
 }

@@ -32,13 +32,15 @@ var lines = []*check.Check{
 	{
 		ID: "title-missing", Group: group, Severity: check.Error, Scope: check.Indexable, Effort: check.Minutes,
 		Title: "page has no title", Line: "Title is missing",
-		What:   "The page has no title element in its head, or an empty one.",
-		Why:    "The title is the line people click in a results page, the name of the browser tab and the strongest short statement of what a page is about. Without it a search engine makes one up.",
-		How:    "Give the page a title of its own that says what it offers, in about ten words, for example “" + titleExample + "”.",
+		What: "The page has no title element in its head, or an empty one.",
+		Why:  "The title is the line people click in a results page, the name of the browser tab and the strongest short statement of what a page is about. Without it a search engine makes one up.",
+		How: "Give the page a title of its own that says what it offers, in about ten words, for example “" +
+			titleExample + "”.",
 		Source: titleSource, Page: titleMissing,
 	},
 	{
-		ID: "title-duplicate", Explains: []string{"h1-duplicate"}, Group: group, Severity: check.Error, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "title-duplicate", Explains: []string{"h1-duplicate"}, Group: group, Severity: check.Error,
+		Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
 		Title: "several pages share a title", Line: "{n} pages share the title “{value}”",
 		What:   "More than one page has this title. White space and upper or lower case make no difference.",
 		Why:    "People and search engines cannot tell such pages apart; in results they compete with each other.",
@@ -102,7 +104,8 @@ var lines = []*check.Check{
 		Source: aboutSource, Page: aboutMissing,
 	},
 	{
-		ID: "description-duplicate", Group: group, Severity: check.Warning, Factor: 0.8, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "description-duplicate", Group: group, Severity: check.Warning, Factor: 0.8, Scope: check.WholeSite,
+		Gather: check.ByValue, Effort: check.Minutes,
 		Title: "several pages share a description", Line: "{n} pages share the description “{value}”",
 		What:   "More than one page has this meta description.",
 		Why:    "A description that fits several pages describes none of them; search engines tend to disregard it.",
@@ -208,7 +211,8 @@ func titleLong(p *check.PagePass) {
 	case text.HasLongName(t):
 		// what it names is called so
 	case px > p.Limits.TitlePixels:
-		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters, %d px wide; there is room for about %d px", n, px, p.Limits.TitlePixels)
+		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters, %d px wide; there is room for about %d px", n, px,
+			p.Limits.TitlePixels)
 	case n > p.Limits.TitleCharacters:
 		p.Reportf(p.Doc.Titles[0].Pos, t, "%d characters, more than %d", n, p.Limits.TitleCharacters)
 	}
@@ -242,7 +246,8 @@ func letters(t string) (n int) {
 func namesItself(p *check.PagePass, title string) bool {
 	const numbers = "0123456789. "
 	said, h1 := strings.TrimLeft(text.Key(title), numbers), strings.TrimLeft(text.Key(p.Doc.H1()), numbers)
-	return p.Doc.CodeShare > 0 && h1 != "" && strings.Contains(said, " ") && (strings.Contains(said, h1) || strings.Contains(h1, said))
+	return p.Doc.CodeShare > 0 && h1 != "" && strings.Contains(said, " ") &&
+		(strings.Contains(said, h1) || strings.Contains(h1, said))
 }
 
 func titlePlaceholder(p *check.PagePass) {
@@ -263,7 +268,8 @@ var fileName = regexp.MustCompile(`^[^\s/]+\.(html?|php\d?|aspx?|jsp|docx?|pdf|i
 
 func isPlaceholder(p *check.PagePass) bool {
 	t := strings.ToLower(p.Doc.Title())
-	isFile := fileName.MatchString(t) && strings.Count(t, ".") == 1 && text.Key(p.Doc.H1()) != t && !strings.Contains(p.Facts.Address, t+".")
+	isFile := fileName.MatchString(t) && strings.Count(t, ".") == 1 && text.Key(p.Doc.H1()) != t &&
+		!strings.Contains(p.Facts.Address, t+".")
 	if placeholders[t] && !isSubject(p, t) || isFile {
 		return true
 	}
@@ -274,7 +280,8 @@ func isPlaceholder(p *check.PagePass) bool {
 // isSubject tells a page that is about what its title, which might be a placeholder, says: heading and
 // address say so, too.
 func isSubject(p *check.PagePass, title string) bool {
-	if text.Key(p.Doc.H1()) != title || strings.HasPrefix(title, "untitled") || strings.HasPrefix(title, "new ") || title == "home" || title == "index" && p.Doc.Kind != page.List {
+	if text.Key(p.Doc.H1()) != title || strings.HasPrefix(title, "untitled") || strings.HasPrefix(title, "new ") ||
+		title == "home" || title == "index" && p.Doc.Kind != page.List {
 		return false
 	}
 	u, err := weburl.Parse(p.Facts.Address)
@@ -300,7 +307,11 @@ func titleIsH1(p *check.SitePass) error {
 		return nil
 	}
 	for _, g := range same {
-		p.Report(g.ID, check.Place{Note: fmt.Sprintf("title and h1 are both “%s”, while %d titles of the site say more than the heading", g.Title.Text, more), Value: g.Title.Text, Line: g.Title.Line, Col: g.Title.Col})
+		const note = "title and h1 are both “%s”, while %d titles of the site say more than the heading"
+		title := g.Title
+		p.Report(g.ID, check.Place{
+			Note: fmt.Sprintf(note, title.Text, more), Value: title.Text, Line: title.Line, Col: title.Col,
+		})
 	}
 	return nil
 }

@@ -69,7 +69,8 @@ var Suite = []*check.Check{
 		Source: source, Limits: []string{"page-requests"}, Site: manyRequests,
 	},
 	{
-		ID: "text-uncompressed", OneChange: true, Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "text-uncompressed", OneChange: true, Group: group, Severity: check.Warning, Scope: check.WholeSite,
+		Gather: check.ByValue, Effort: check.Minutes,
 		Title: "text is sent uncompressed", Line: "Text is sent uncompressed",
 		What:   "HTML, a stylesheet, script, SVG or JSON file is sent without content coding although the crawl accepts it.",
 		Why:    "Compressed, text is a fourth to a fifth of the size.",
@@ -77,7 +78,8 @@ var Suite = []*check.Check{
 		Source: "RFC 9110, 8.4 (content coding)", Limits: []string{"compress-bytes"}, Site: uncompressed,
 	},
 	{
-		ID: "cache-missing", OneChange: true, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
+		ID: "cache-missing", OneChange: true, Group: group, Severity: check.Notice, Scope: check.WholeSite,
+		Gather: check.ByValue, Effort: check.Minutes,
 		Title: "file cannot be cached", Line: "Files that pages load cannot be cached",
 		What:   "An image, stylesheet, script or font has no Cache-Control, Expires, ETag or Last-Modified header that would let browsers keep it.",
 		Why:    "Visitors load the same file again on every page.",
@@ -85,8 +87,10 @@ var Suite = []*check.Check{
 		Source: "RFC 9111 (HTTP caching)", Site: uncached,
 	},
 	{
-		ID: "cache-short", OneChange: true, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, Effort: check.Minutes,
-		Title: "versioned file is kept for less than a day", Line: "Files with a version in their address are kept for less than a day",
+		ID: "cache-short", OneChange: true, Group: group, Severity: check.Notice, Scope: check.WholeSite,
+		Gather: check.ByValue, Effort: check.Minutes,
+		Title:  "versioned file is kept for less than a day",
+		Line:   "Files with a version in their address are kept for less than a day",
 		What:   "A stylesheet, script, image or font has a version or a hash in its address, and its Cache-Control or Expires header lets browsers keep it for less than a day.",
 		Why:    "Such a file never changes under its address, and visitors ask for it again all the same.",
 		How:    "Send Cache-Control: max-age=31536000, immutable for them.",
@@ -98,7 +102,8 @@ var Suite = []*check.Check{
 		What:   "A script in the head is neither async nor deferred, so nothing is shown before it has been fetched and run.",
 		Why:    "On a telephone each such script is a part of a second of empty screen.",
 		How:    "Add defer, or async where the order makes no difference; or move the script to the end of the body.",
-		Source: "HTML standard, 4.12.1 (the script element); search engines' public guidance on page speed", Page: blocking,
+		Source: "HTML standard, 4.12.1 (the script element); search engines' public guidance on page speed",
+		Page:   blocking,
 	},
 	minified("script-unminified", "script is not minified", page.AsScript),
 	minified("style-unminified", "stylesheet is not minified", page.AsStyle),
@@ -158,13 +163,15 @@ func slow(p *check.SitePass) error {
 		slices.Sort(times)
 		median := times[len(times)/2]
 		if median <= p.Limits.FirstByteVery {
-			p.Report(-1, check.Place{Note: fmt.Sprintf("%d of %d pages, median %s", n, len(pages), seconds(median)), Value: fmt.Sprint(median)})
+			p.Report(-1, check.Place{Note: fmt.Sprintf("%d of %d pages, median %s", n, len(pages), seconds(median)),
+				Value: fmt.Sprint(median)})
 		}
 		return nil
 	}
 	for _, g := range pages {
 		if over(g) {
-			p.Report(g.ID, check.Place{Note: seconds(g.FirstByte) + " to the first byte", Value: fmt.Sprint(g.FirstByte)})
+			p.Report(g.ID, check.Place{Note: seconds(g.FirstByte) + " to the first byte",
+				Value: fmt.Sprint(g.FirstByte)})
 		}
 	}
 	return nil
@@ -175,7 +182,8 @@ func seconds(ms int) string { return fmt.Sprintf("%.1f s", float64(ms)/1000) }
 func verySlow(p *check.SitePass) error {
 	for _, g := range judged(p) {
 		if g.FirstByte > p.Limits.FirstByteVery {
-			p.Report(g.ID, check.Place{Note: seconds(g.FirstByte) + " to the first byte", Value: fmt.Sprint(g.FirstByte)})
+			p.Report(g.ID, check.Place{Note: seconds(g.FirstByte) + " to the first byte",
+				Value: fmt.Sprint(g.FirstByte)})
 		}
 	}
 	return nil
@@ -233,7 +241,8 @@ func pageHeavy(p *check.SitePass) error {
 			heaviest, size, name = id, g.Bytes, "the HTML itself"
 		}
 		p.Report(id, check.Place{
-			Note:   fmt.Sprintf("%.1f MB with %d files; the heaviest, %s, has %s bytes", float64(total)/1e6, l.files, name, text.Thousands(size)),
+			Note: fmt.Sprintf("%.1f MB with %d files; the heaviest, %s, has %s bytes", float64(total)/1e6, l.files,
+				name, text.Thousands(size)),
 			Target: p.URL(heaviest), Value: fmt.Sprint(total),
 		})
 	}
@@ -243,7 +252,8 @@ func pageHeavy(p *check.SitePass) error {
 func manyRequests(p *check.SitePass) error {
 	for id, l := range loaded(p) {
 		if g := p.Page(id); g.Status == 200 && l.files > p.Limits.PageRequests {
-			p.Report(id, check.Place{Note: fmt.Sprintf("%d files, more than %d", l.files, p.Limits.PageRequests), Value: fmt.Sprint(l.files)})
+			p.Report(id, check.Place{Note: fmt.Sprintf("%d files, more than %d", l.files, p.Limits.PageRequests),
+				Value: fmt.Sprint(l.files)})
 		}
 	}
 	return nil
@@ -253,17 +263,20 @@ func manyRequests(p *check.SitePass) error {
 func uncompressed(p *check.SitePass) error {
 	for _, g := range judged(p) {
 		if g.Coding == "" && g.Bytes > p.Limits.CompressBytes && g.Outcome == page.Answered {
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s bytes of HTML without content coding", text.Thousands(g.Bytes)), Value: "text/html", Group: survey.Host(p.URL(g.ID))})
+			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s bytes of HTML without content coding",
+				text.Thousands(g.Bytes)), Value: "text/html", Group: survey.Host(p.URL(g.ID))})
 		}
 	}
 	p.Users(func(t int32) bool {
 		g := p.Got(t)
-		return g != nil && g.Status == 200 && g.Coding == "" && g.Bytes > p.Limits.CompressBytes && isText(g.Type) && p.Inside(p.URL(t))
+		return g != nil && g.Status == 200 && g.Coding == "" && g.Bytes > p.Limits.CompressBytes && isText(g.Type) &&
+			p.Inside(p.URL(t))
 	}, func(l survey.Loading) {
 		g := p.Got(l.Target)
 		if p.Page(l.Page).Status == 200 {
 			p.Report(l.Page, check.Place{
-				Note: fmt.Sprintf("%s: %s bytes without content coding", p.URL(l.Target), text.Thousands(g.Bytes)), Value: g.Type, Target: p.URL(l.Target), Group: survey.Host(p.URL(l.Target)),
+				Note:  fmt.Sprintf("%s: %s bytes without content coding", p.URL(l.Target), text.Thousands(g.Bytes)),
+				Value: g.Type, Target: p.URL(l.Target), Group: survey.Host(p.URL(l.Target)),
 			})
 		}
 	})
@@ -279,7 +292,8 @@ func isText(mediaType string) bool {
 }
 
 func uncached(p *check.SitePass) error {
-	return kept(p, func(g *survey.Page) bool { return g.Flags&survey.Cacheable == 0 }, "has no header that lets browsers keep it")
+	return kept(p, func(g *survey.Page) bool { return g.Flags&survey.Cacheable == 0 },
+		"has no header that lets browsers keep it")
 }
 
 // kept reports files of the site that are kept in a wrong way, at each page that loads them; how a server
@@ -297,7 +311,8 @@ func kept(p *check.SitePass, wrongly func(*survey.Page) bool, how string) error 
 		return false
 	}, func(l survey.Loading) {
 		if p.Page(l.Page).Status == 200 {
-			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " " + how, Target: p.URL(l.Target), Group: survey.Host(p.URL(l.Target))})
+			p.Report(l.Page, check.Place{Note: p.URL(l.Target) + " " + how, Target: p.URL(l.Target),
+				Group: survey.Host(p.URL(l.Target))})
 		}
 	})
 	return nil
@@ -323,8 +338,9 @@ func blocking(p *check.PagePass) {
 // minified makes a check of files that minifying would make smaller.
 func minified(id, title string, role page.Role) *check.Check {
 	return &check.Check{
-		ID: id, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Minutes,
-		Title: title, Line: "{target} is not minified",
+		ID: id, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  title, Line: "{target} is not minified",
 		What:   "A file of the site is larger than the threshold, and comments and white space make up much of it.",
 		Why:    "Visitors load what only its authors need.",
 		How:    "Let the build minify it; the source stays readable.",
@@ -332,7 +348,8 @@ func minified(id, title string, role page.Role) *check.Check {
 		Site: func(p *check.SitePass) error {
 			var ids []int32
 			for i := range p.Loaded {
-				if g := &p.Loaded[i]; p.Addresses[g.ID].Role == role && g.Status == 200 && g.Bytes > p.Limits.MinifyBytes && p.Inside(p.URL(g.ID)) {
+				if g := &p.Loaded[i]; p.Addresses[g.ID].Role == role && g.Status == 200 &&
+					g.Bytes > p.Limits.MinifyBytes && p.Inside(p.URL(g.ID)) {
 					ids = append(ids, g.ID)
 				}
 			}
@@ -346,7 +363,8 @@ func minified(id, title string, role page.Role) *check.Check {
 				if t := l.Target; p.Page(l.Page).Status == 200 {
 					n := p.Got(t).Bytes
 					p.Report(l.Page, check.Place{
-						Note: fmt.Sprintf("%s: about %s of %s bytes would go (%d %%)", p.URL(t), text.Thousands(spare[t]), text.Thousands(n), 100*spare[t]/n), Target: p.URL(t),
+						Note: fmt.Sprintf("%s: about %s of %s bytes would go (%d %%)", p.URL(t),
+							text.Thousands(spare[t]), text.Thousands(n), 100*spare[t]/n), Target: p.URL(t),
 					})
 				}
 			})
@@ -361,7 +379,8 @@ func inlineScript(p *check.PagePass) {
 	case n > p.Limits.InlineScriptBytes:
 		p.Reportf(page.Pos{}, fmt.Sprint(n), "%s bytes of script inside the page", text.Thousands(n))
 	case 2*n > all && n > 1000:
-		p.Reportf(page.Pos{}, fmt.Sprint(n), "%s of %s bytes are script inside the page", text.Thousands(n), text.Thousands(all))
+		p.Reportf(page.Pos{}, fmt.Sprint(n), "%s of %s bytes are script inside the page", text.Thousands(n),
+			text.Thousands(all))
 	}
 }
 
@@ -379,7 +398,8 @@ func inlineStyle(p *check.PagePass) {
 func isList(parent string) bool {
 	name, class, _ := strings.Cut(parent, ".")
 	switch name {
-	case "head", "table", "tbody", "thead", "tr", "ul", "ol", "dl", "select", "datalist", "pre", "code", "svg", "g", "menu":
+	case "head", "table", "tbody", "thead", "tr", "ul", "ol", "dl", "select", "datalist", "pre", "code", "svg", "g",
+		"menu":
 		return true
 	}
 	return class == "fragment" || class == "highlight" || class == "programlisting"
