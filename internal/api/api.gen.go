@@ -20,6 +20,27 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for FileFormTakes.
+const (
+	FileFormTakesFindings FileFormTakes = "findings"
+	FileFormTakesOne      FileFormTakes = "one"
+	FileFormTakesSeveral  FileFormTakes = "several"
+)
+
+// Valid indicates whether the value is a known member of the FileFormTakes enum.
+func (e FileFormTakes) Valid() bool {
+	switch e {
+	case FileFormTakesFindings:
+		return true
+	case FileFormTakesOne:
+		return true
+	case FileFormTakesSeveral:
+		return true
+	default:
+		return false
+	}
+}
+
 // AddressList A part of a crawl's addresses. Next is 0 at the end
 type AddressList struct {
 	Addresses []KnownAddress `json:"addresses"`
@@ -579,6 +600,18 @@ type FileChange struct {
 	Kind    string   `json:"kind"`
 	New     []string `json:"new"`
 }
+
+// FileForm A kind of file in which results are handed over
+type FileForm struct {
+	Name string `json:"name"`
+	Says string `json:"says"`
+
+	// Takes sheets, one sheet, or findings and no sheets
+	Takes FileFormTakes `json:"takes"`
+}
+
+// FileFormTakes sheets, one sheet, or findings and no sheets
+type FileFormTakes string
 
 // Fix A line of the fix list with the work at it
 type Fix struct {
@@ -1948,6 +1981,9 @@ type Words struct {
 	// Endings of crawls
 	Endings []Word `json:"endings"`
 
+	// Forms in which results are handed over
+	Forms []FileForm `json:"forms"`
+
 	// Kinds of pages
 	Kinds []Word `json:"kinds"`
 
@@ -1962,6 +1998,9 @@ type Words struct {
 
 	// Severities of checks, the gravest first
 	Severities []Word `json:"severities"`
+
+	// Sheets that can be handed over
+	Sheets []string `json:"sheets"`
 
 	// States of fixes, in the order in which work goes
 	States []Word `json:"states"`

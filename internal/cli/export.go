@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -23,17 +22,18 @@ func (a *app) exportCommand() *cobra.Command {
 		Args: args("SITE"),
 		Long: `Writes a crawl's results to a file, or to standard output with --out -.
 
-xlsx holds a sheet each for overview and ledger, fix list, pages, broken links, redirects with every
-hop, duplicates by group, images, resources, links in, sitemaps and what they list. csv holds one
-sheet, jsonl any number; the fix list unless others are named. sarif is SARIF 2.1.0.
+` + formsInWords() + `
+The workbook holds a sheet each for overview and ledger, fix list, pages, broken links, redirects with every
+hop, duplicates by group, images, resources, links in, sitemaps and what they list; other forms hold the fix
+list unless other sheets are named.
 
-Sheets: ` + strings.Join(report.Usual, ", ") + `, findings.`,
+Sheets: ` + strings.Join(report.SheetNames, ", ") + `.`,
 		Example: `  harvik export fernhollow --as xlsx
   harvik export fernhollow --as csv --sheets pages --columns address,title,words --section /plants/ --out -
   harvik export fernhollow@3 --as jsonl --sheets findings --severity error`,
 		RunE: func(c *cobra.Command, in []string) error {
 			if as == "" {
-				return usage(c, errors.New("which form? --as xlsx, csv, jsonl or sarif"))
+				return usage(c, fmt.Errorf("which form? --as %s", anyOf(report.FormNames())))
 			}
 			cl, cr, err := a.crawlAndClient(c, in[0])
 			if err != nil {
@@ -54,7 +54,7 @@ Sheets: ` + strings.Join(report.Usual, ", ") + `, findings.`,
 			}, c.ErrOrStderr())
 		},
 	}
-	c.Flags().StringVar(&as, "as", "", "xlsx, csv, jsonl or sarif")
+	c.Flags().StringVar(&as, "as", "", anyOf(report.FormNames()))
 	c.Flags().StringVarP(&out, "out", "o", "",
 		"the file, or - for standard output; by default named after site and crawl")
 	c.Flags().StringSliceVar(&sheets, "sheets", nil, "only these sheets, with commas between")
@@ -62,6 +62,21 @@ Sheets: ` + strings.Join(report.Usual, ", ") + `, findings.`,
 	c.Flags().StringSliceVar(&severities, "severity", nil, "only these severities: error, warning, notice")
 	c.Flags().StringSliceVar(&sections, "section", nil, "only what is below these folders, such as /plants/")
 	return c
+}
+
+// anyOf lists names: a, b or c.
+func anyOf(names []string) string {
+	last := len(names) - 1
+	return strings.Join(names[:last], ", ") + " or " + names[last]
+}
+
+// formsInWords has a line for each form.
+func formsInWords() string {
+	var out strings.Builder
+	for _, f := range report.Forms {
+		fmt.Fprintf(&out, "  %-6s %s\n", f.Name, f.Says)
+	}
+	return out.String()
 }
 
 // exportTo writes a file of a crawl's results as the service streams it.

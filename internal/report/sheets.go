@@ -3,7 +3,6 @@ package report
 import (
 	"cmp"
 	"context"
-	"errors"
 	"slices"
 	"strconv"
 	"strings"
@@ -50,9 +49,12 @@ func (s *Selection) below(address string) bool {
 		func(folder string) bool { return strings.HasPrefix(u.PathQuery(), folder) })
 }
 
-// Usual are the sheets of a workbook unless others are named.
-var Usual = []string{"overview", "fixes", "pages", "broken links", "redirects", "duplicates", "images", "resources",
+// usual are the sheets of a workbook unless others are named.
+var usual = []string{"overview", "fixes", "pages", "broken links", "redirects", "duplicates", "images", "resources",
 	"links in", "sitemaps", "sitemap addresses"}
+
+// SheetNames are all sheets, in the order in which lists show them.
+var SheetNames = append(slices.Clone(usual), "findings")
 
 // maker builds the sheets of one crawl.
 type maker struct {
@@ -476,6 +478,3 @@ func (m *maker) listed() Sheet {
 func FileName(site string, number int, started time.Time, ending string) string {
 	return site + "-crawl-" + strconv.Itoa(number) + "-" + started.UTC().Format(time.DateOnly) + "." + ending
 }
-
-// ErrOneSheet is the error of several sheets in a form that holds one.
-var ErrOneSheet = errors.New("CSV holds one sheet; name one, such as fixes")

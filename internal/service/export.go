@@ -1,7 +1,6 @@
 package service
 
 import (
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -16,26 +15,15 @@ import (
 	"harvik/internal/spool"
 )
 
-// forms in which results are handed over: their endings and media types.
-var forms = map[string]string{
-	"xlsx":  "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-	"csv":   "text/csv; charset=utf-8",
-	"jsonl": "application/jsonl",
-	"sarif": "application/sarif+json",
-}
-
-// formNames are the forms in the order in which they are named.
-var formNames = []string{"xlsx", "csv", "jsonl", "sarif"}
-
 // export streams a crawl's results.
 func (s *Service) export(c *gin.Context) {
 	site, cr, ok := s.siteAndCrawl(c)
 	if !ok {
 		return
 	}
-	as := c.Query("as")
-	if forms[as] == "" {
-		problem(c, http.StatusUnprocessableEntity, unknown("form to export in", as, formNames))
+	form, err := report.FormOf(c.Query("as"))
+	if err != nil {
+		problem(c, http.StatusUnprocessableEntity, err.Error())
 		return
 	}
 	var only report.Selection
@@ -53,80 +41,58 @@ func (s *Service) export(c *gin.Context) {
 		}
 		only.Sections = append(only.Sections, section)
 	}
-	if as == "sarif" {
-		s.exportSARIF(c, site, cr, only)
-		return
+	made := &report.Handover{From: s.store, Run: report.Run{Crawl: cr, Catalog: s.checks.Checks, Only: only}}
+	if form.Takes == report.Findings {
+		ok = s.compared(c, site, &made.Run)
+	} else {
+		made.Sheets, ok = s.sheets(c, site, form, &made.Run)
 	}
-	sheets, err := s.sheets(c, site, cr, only)
-	if err != nil {
-		problem(c, http.StatusUnprocessableEntity, err.Error())
-		return
+	if ok {
+		s.stream(c, cr, form, made)
 	}
-	s.stream(c, cr, as, func(w io.Writer) error {
-		switch as {
-		case "xlsx":
-			return report.Workbook(c, w, sheets)
-		case "csv":
-			return report.CSV(c, w, sheets[0])
-		}
-		return report.JSONLines(c, w, sheets)
-	})
 }
 
-// sheets are those that the request asks for, with its columns.
-func (s *Service) sheets(c *gin.Context, site record.Site, cr record.Crawl,
-	only report.Selection) ([]report.Sheet, error) {
-	all, err := report.Sheets(c, s.store, site, cr, s.checks.Checks, only)
-	if err != nil {
-		return nil, err
-	}
-	usual := report.Usual
-	if c.Query("as") != "xlsx" {
-		usual = []string{"fixes"}
-	}
-	sheets, err := report.Choose(all, list(c.Query("sheets")), usual)
-	if err != nil {
-		return nil, err
-	}
-	if c.Query("as") == "csv" && len(sheets) > 1 {
-		return nil, report.ErrOneSheet
-	}
-	if columns := list(c.Query("columns")); len(columns) > 0 {
-		if len(sheets) > 1 {
-			return nil, errors.New("columns are chosen of one sheet; name it by sheets, such as pages")
-		}
-		sheets[0], err = sheets[0].Pick(columns)
-	}
-	return sheets, err
-}
-
-func (s *Service) exportSARIF(c *gin.Context, site record.Site, cr record.Crawl, only report.Selection) {
-	var against *record.Crawl
-	if c.Query("from") != "" {
-		var ok bool
-		if against, ok = s.earlier(c, site, cr); !ok {
-			return
-		}
-	}
-	waived, failed, err := s.rooms.Standing(c, site, cr, against)
+// sheets are those that the request asks for, with its columns. Where that cannot be, it has answered.
+func (s *Service) sheets(c *gin.Context, site record.Site, f *report.Form, run *report.Run) ([]report.Sheet, bool) {
+	all, err := report.Sheets(c, s.store, site, run.Crawl, run.Catalog, run.Only)
 	if err != nil {
 		s.fail(c, err, "the crawl")
-		return
+		return nil, false
 	}
-	run := report.Run{Crawl: cr, Catalog: s.checks.Checks, Only: only, Waived: waived, Failed: failed}
-	s.stream(c, cr, "sarif", func(w io.Writer) error { return report.SARIF(c, w, s.store, run) })
+	sheets, err := f.Sheets(all, list(c.Query("sheets")), list(c.Query("columns")))
+	if err != nil {
+		problem(c, http.StatusUnprocessableEntity, err.Error())
+		return nil, false
+	}
+	return sheets, true
+}
+
+// compared says of the findings which are waived, and which are new since the crawl that the request names. Where that
+// cannot be told, it has answered.
+func (s *Service) compared(c *gin.Context, site record.Site, run *report.Run) (ok bool) {
+	var against *record.Crawl
+	if c.Query("from") != "" {
+		if against, ok = s.earlier(c, site, run.Crawl); !ok {
+			return false
+		}
+	}
+	var err error
+	if run.Waived, run.Failed, err = s.rooms.Standing(c, site, run.Crawl, against); err != nil {
+		s.fail(c, err, "the crawl")
+	}
+	return err == nil
 }
 
 // stream answers with a file. It is made apart from its being taken, so that a caller who does not read
 // holds nothing of the database's. Once it has begun, an error can only cut it short: the connection is
 // ended in disorder, so that nobody takes the part for the whole.
-func (s *Service) stream(c *gin.Context, cr record.Crawl, as string, write func(io.Writer) error) {
-	c.Header("Content-Type", forms[as])
+func (s *Service) stream(c *gin.Context, cr record.Crawl, form *report.Form, made *report.Handover) {
+	c.Header("Content-Type", form.Type)
 	c.Header("Content-Disposition",
-		fmt.Sprintf("attachment; filename=%q", report.FileName(cr.Site, cr.Number, cr.Started, as)))
+		fmt.Sprintf("attachment; filename=%q", report.FileName(cr.Site, cr.Number, cr.Started, form.Name)))
 	c.Status(http.StatusOK)
-	if err := spool.Copy(c.Writer, write); err != nil {
-		s.log.Error("export was cut short", "site", cr.Site, "crawl", cr.Number, "form", as, "reason", err.Error())
+	if err := spool.Copy(c.Writer, func(w io.Writer) error { return form.Write(c, w, made) }); err != nil {
+		s.log.Error("export was cut short", "site", cr.Site, "crawl", cr.Number, "form", form.Name, "reason", err.Error())
 		panic(http.ErrAbortHandler)
 	}
 }

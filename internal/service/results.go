@@ -19,6 +19,7 @@ import (
 	"harvik/internal/core/vocabulary"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
+	"harvik/internal/report"
 	"harvik/internal/wire"
 )
 
@@ -292,12 +293,17 @@ func (s *Service) listColumns(c *gin.Context) {
 	c.JSON(http.StatusOK, api.ColumnList{Columns: wire.Each(column.All, wire.Column)})
 }
 
+func form(f *report.Form) api.FileForm {
+	return api.FileForm{Name: f.Name, Says: f.Says, Takes: api.FileFormTakes(f.Takes)}
+}
+
 func (s *Service) listWords(c *gin.Context) {
 	c.JSON(http.StatusOK, api.Words{
 		Severities: wire.Each(vocabulary.Severities, wire.Word), States: wire.Each(vocabulary.States, wire.Word),
 		Orders: wire.Each(vocabulary.Orders, wire.Word), Endings: wire.Each(vocabulary.Endings, wire.Word),
 		LeftOut: wire.Each(vocabulary.LeftOut, wire.Word), Steps: wire.Each(vocabulary.Steps, wire.Word),
 		Kinds: wire.Each(vocabulary.Kinds(), wire.Word), Roles: wire.Each(vocabulary.Roles(), wire.Word),
+		Forms: wire.Each(report.Forms, form), Sheets: report.SheetNames,
 	})
 }
 

@@ -1720,6 +1720,16 @@ export interface components {
             password?: boolean;
             place?: string;
         };
+        /** @description A kind of file in which results are handed over */
+        FileForm: {
+            name: string;
+            says: string;
+            /**
+             * @description sheets, one sheet, or findings and no sheets
+             * @enum {string}
+             */
+            takes: "several" | "one" | "findings";
+        };
         /** @description Conditions that a crawl has to meet. The zero value asks for nothing */
         GateConditions: {
             /**
@@ -3050,6 +3060,10 @@ export interface components {
             kinds: components["schemas"]["Word"][];
             /** @description of addresses */
             roles: components["schemas"]["Word"][];
+            /** @description in which results are handed over */
+            forms: components["schemas"]["FileForm"][];
+            /** @description that can be handed over */
+            sheets: string[];
         };
     };
     responses: {
@@ -4900,7 +4914,7 @@ export interface operations {
     exportCrawl: {
         parameters: {
             query: {
-                as: "xlsx" | "csv" | "jsonl" | "sarif";
+                as: string;
                 /** @description sheets by name, with commas between; CSV, JSON Lines hold one */
                 sheets?: string;
                 /** @description columns by their headings, with commas between */

@@ -11,6 +11,8 @@ const none = {
   steps: [],
   kinds: [],
   roles: [],
+  forms: [],
+  sheets: [],
 };
 
 /** The words of the service; none until they are there. */

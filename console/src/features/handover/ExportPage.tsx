@@ -5,30 +5,9 @@ import { useParams } from "react-router";
 import { download } from "../../api/client";
 import { exportPath } from "../../api/queries";
 import type { Severity } from "../../api/types";
+import { useWords } from "../../lib/useWords";
 import { Select } from "../../ui/Select";
 import { Refused } from "../../ui/States";
-
-const forms = [
-  ["xlsx", "Workbook (.xlsx), a sheet each"],
-  ["csv", "CSV, one sheet"],
-  ["jsonl", "JSON Lines, for programs"],
-  ["sarif", "SARIF 2.1.0, for development tools"],
-] as const;
-
-const sheets = [
-  "overview",
-  "fixes",
-  "pages",
-  "broken links",
-  "redirects",
-  "duplicates",
-  "images",
-  "resources",
-  "links in",
-  "sitemaps",
-  "sitemap addresses",
-  "findings",
-];
 
 const severities: Severity[] = ["error", "warning", "notice"];
 
@@ -36,17 +15,20 @@ const severities: Severity[] = ["error", "warning", "notice"];
 export function ExportPage() {
   const { site = "", crawl = "" } = useParams();
   const [as, setAs] = useState<string>("xlsx");
-  const [wanted, setWanted] = useState<string[]>(sheets.slice(0, -1));
+  const { forms, sheets } = useWords();
+  const form = forms.find((f) => f.name === as);
+  const [left, setLeft] = useState<string[]>(["findings"]);
+  const wanted = sheets.filter((s) => !left.includes(s));
   const [one, setOne] = useState("fixes");
   const [severity, setSeverity] = useState<Severity[]>([...severities]);
   const [section, setSection] = useState("");
   const params: Record<string, string> = { as };
-  if (as === "csv") params.sheets = one;
-  else if (as !== "sarif") params.sheets = wanted.join(",");
+  if (form?.takes === "one") params.sheets = one;
+  else if (form?.takes === "several") params.sheets = wanted.join(",");
   if (severity.length < severities.length) params.severity = severity.join(",");
   if (section) params.section = section;
   const fetching = useMutation({ mutationFn: () => download(exportPath(site, crawl, params)) });
-  const empty = severity.length === 0 || ((as === "xlsx" || as === "jsonl") && wanted.length === 0);
+  const empty = severity.length === 0 || (form?.takes === "several" && wanted.length === 0);
   return (
     <Box px={{ base: "3", md: "5" }} py="5" maxW="44rem">
       <Heading as="h1" size="lg" mb="3">
@@ -54,16 +36,21 @@ export function ExportPage() {
       </Heading>
       <Field.Root mb="4">
         <Field.Label>Form</Field.Label>
-        <Select width="20rem" value={as} set={setAs} options={forms} />
+        <Select width="20rem" value={as} set={setAs} options={forms.map((f) => [f.name, f.says] as const)} />
       </Field.Root>
-      {as === "csv" && (
+      {form?.takes === "one" && (
         <Field.Root mb="4">
           <Field.Label>Sheet</Field.Label>
           <Select width="20rem" value={one} set={setOne} options={sheets.map((s) => [s, s] as const)} />
         </Field.Root>
       )}
-      {(as === "xlsx" || as === "jsonl") && (
-        <Ticks label="Sheets" all={sheets} chosen={wanted} set={setWanted} />
+      {form?.takes === "several" && (
+        <Ticks
+          label="Sheets"
+          all={sheets}
+          chosen={wanted}
+          set={(some) => setLeft(sheets.filter((s) => !some.includes(s)))}
+        />
       )}
       <Ticks
         label="Severities"
