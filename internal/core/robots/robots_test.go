@@ -82,3 +82,74 @@ func FuzzDecide(f *testing.F) {
 		}
 	})
 }
+
+// TestPatterns matches paths as RFC 9309, 2.2.2 and 2.2.3 have it: what is between stars in its order and without
+// overlap, an anchor at the end, and octets escaped or not alike.
+func TestPatterns(t *testing.T) {
+	for _, c := range []struct {
+		pattern string
+		matches []string
+		others  []string
+	}{
+		{"/a*b*c$", []string{"/abc", "/a1b2c", "/abbc", "/abcc"}, []string{"/ac", "/acb", "/ab", "/abcd"}},
+		{"/x*ab*ba", []string{"/xabba", "/xab/ba"}, []string{"/xaba", "/xba-ab"}}, // the b cannot be of both
+		{"/*ba*ab$", []string{"/baab", "/ba-ab"}, []string{"/bab"}},
+		{"/a*a$", []string{"/aa", "/aba"}, []string{"/a", "/ab"}},
+		{"/fern$", []string{"/fern"}, []string{"/fern/", "/ferns"}},
+		{"/fern", []string{"/fern", "/ferns"}, []string{"/Fern", "/fer"}},
+		{"/caf%C3%A9", []string{"/café", "/caf%C3%A9", "/caf%c3%a9s"}, []string{"/cafe"}},
+		{"/a b", []string{"/a%20b", "/a b"}, []string{"/ab", "/a+b"}},
+		{"/%7Eash-%2e_9%30Zz", []string{"/~ash-._90Zz", "/%7eash-._90Zz"}, []string{"/~ash-._9"}},
+		{"/%2F%40%5B%60%7B%3A", []string{"/%2F%40%5B%60%7B%3A", "/%2f%40%5b%60%7b%3a"}, []string{"//%40%5B%60%7B%3A", "/%2F@[`{:"}},
+		{"/\u007f%7F", []string{"/%7F%7F", "/\u007f\u007f"}, []string{"/"}},
+		{"/100%", []string{"/100%", "/100%2"}, []string{"/100"}},
+		{"/%4", []string{"/%4", "/%4g"}, []string{"/%"}},
+		{"/%g0%0g", []string{"/%g0%0g"}, []string{"/%00"}},
+	} {
+		f := Parse([]byte("User-agent: *\nDisallow: " + c.pattern + "\n"))
+		for _, path := range c.matches {
+			if f.Decide("harvik", path).Allowed {
+				t.Errorf("%s does not match %s", c.pattern, path)
+			}
+		}
+		for _, path := range c.others {
+			if !f.Decide("harvik", path).Allowed {
+				t.Errorf("%s matches %s", c.pattern, path)
+			}
+		}
+	}
+}
+
+// TestEdges reads files of just the largest size whole, lines however they end, and delays at their bounds.
+func TestEdges(t *testing.T) {
+	const rules = "User-agent: *\nDisallow: /x\n"
+	full := Parse([]byte(rules + strings.Repeat("\n", MaxBytes-len(rules))))
+	if len(full.Notes) != 0 {
+		t.Errorf("a file of the largest size: %v", full.Notes)
+	}
+	over := Parse([]byte(rules + strings.Repeat("\n", MaxBytes-len(rules)+1)))
+	if len(over.Notes) != 1 || over.Notes[0].Number != 0 {
+		t.Errorf("a file over it: %v", over.Notes)
+	}
+	for text, numbers := range map[string][]int{
+		"User-agent: *\r\rDisallow: /x\r": {3}, "User-agent: *\n\r\nDisallow: /x": {3}, "User-agent: *\rDisallow: /x\r": {2},
+		"User-agent: *\r\n\rDisallow: /x\r\n": {3},
+	} {
+		if v := Parse([]byte(text)).Decide("harvik", "/x"); v.Allowed || v.Rule.Number != numbers[0] {
+			t.Errorf("%q: %+v", text, v)
+		}
+	}
+	zero := Parse([]byte("User-agent: *\nCrawl-delay: 0\nCrawl-delay: -1\n"))
+	if seconds, line := zero.Delay("harvik"); seconds != 0 || line.Number != 0 || len(zero.Notes) != 1 {
+		t.Errorf("no delay: %v by %v, notes %v", seconds, line, zero.Notes)
+	}
+	same := Parse([]byte("User-agent: *\nCrawl-delay: 2\nCrawl-delay: 2\n"))
+	if _, line := same.Delay("harvik"); line.Number != 2 {
+		t.Errorf("of two like delays the first counts, not that of line %d", line.Number)
+	}
+	for agent, token := range map[string]string{"zeal-a_b/2": "zeal-a_b", "azure9": "azure", "{x": ""} {
+		if got := productToken(agent); got != token {
+			t.Errorf("the product token of %q is %q, want %q", agent, got, token)
+		}
+	}
+}

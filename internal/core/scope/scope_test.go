@@ -121,3 +121,43 @@ func TestUnreadable(t *testing.T) {
 		}
 	}
 }
+
+// TestOneRule: one kind of rule alone, with nothing beside it, is held to as well.
+func TestOneRule(t *testing.T) {
+	for _, c := range []struct {
+		p            plan.Scope
+		refuses, not string
+	}{
+		{plan.Scope{Folders: []string{"/plants/"}}, "https://fernhollow.example/shop/", "https://fernhollow.example/plants"},
+		{plan.Scope{Include: []string{"*/fern"}}, "https://fernhollow.example/moss", "https://fernhollow.example/fern"},
+		{plan.Scope{Exclude: []string{"*/moss"}}, "https://fernhollow.example/moss", "https://fernhollow.example/fern"},
+		{plan.Scope{Exclude: []string{"/"}}, "https://fernhollow.example/", ""},
+	} {
+		s := scopeOf(t, "https://fernhollow.example/", c.p)
+		if s.Refuses(c.refuses, s.Origin(c.refuses)) == "" {
+			t.Errorf("%+v wants %s", c.p, c.refuses)
+		}
+		if c.not != "" && s.Refuses(c.not, s.Origin(c.not)) != "" {
+			t.Errorf("%+v refuses %s", c.p, c.not)
+		}
+	}
+}
+
+// TestInside tells addresses of the site by their scheme and host, and takes nothing for one that is none.
+func TestInside(t *testing.T) {
+	s := scopeOf(t, "https://fernhollow.example/", plan.Scope{})
+	for address, want := range map[string]bool{
+		"https://fernhollow.example/x": true, "http://fernhollow.example/": true, "ftp://fernhollow.example/x": false,
+		"https://fernhollow.example": false, "fernhollow.example/x": false, "://fernhollow.example/": false, "": false,
+	} {
+		if s.Inside(address) != want || (s.Origin(address) != "") != want {
+			t.Errorf("%q is inside: %v, of origin %q", address, s.Inside(address), s.Origin(address))
+		}
+	}
+	for p, want := range map[*plan.Scope]bool{{}: false, {Parameters: plan.Parameters{Ignore: []string{"sid"}}}: true,
+		{Parameters: plan.Parameters{Keep: []string{"id"}}}: true, {Parameters: plan.Parameters{Ignore: []string{"a"}, Keep: []string{"b"}}}: true} {
+		if got := scopeOf(t, "https://fernhollow.example/", *p).Rewrites(); got != want {
+			t.Errorf("%+v rewrites addresses: %v", p.Parameters, got)
+		}
+	}
+}

@@ -49,7 +49,15 @@ func TestValidate(t *testing.T) {
 		says string
 	}{
 		{Waiver{Scope: Page, On: "/visit/"}, "by its address"},
+		{Waiver{Scope: Page, On: "mailto:ash@fernhollow.example"}, "by its address"},
+		{Waiver{Scope: Page, On: "https://fernhollow.example/visit/"}, "<nil>"},
 		{Waiver{Scope: Section, On: "plants"}, "begins and ends with a slash"},
+		{Waiver{Scope: Section, On: "/plants"}, "begins and ends with a slash"},
+		{Waiver{Scope: Section, On: "/plants/"}, "<nil>"},
+		{Waiver{Scope: Pattern, On: "re:("}, "the pattern"},
+		{Waiver{Scope: Layout}, "a waiver of a layout says of which one"},
+		{Waiver{Scope: Fix}, "a waiver of a fix says of which one"},
+		{Waiver{Scope: Fix, On: "k7q2m4xa"}, "<nil>"},
 		{Waiver{Scope: Pattern}, "of which one"},
 		{Waiver{Scope: Check}, "names it"},
 		{Waiver{Scope: Check, Check: "copy-thin", On: "/x/"}, "leave"},
