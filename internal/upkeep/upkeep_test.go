@@ -6,6 +6,7 @@ import (
 	"errors"
 	"log/slog"
 	"strings"
+	"sync"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -15,9 +16,17 @@ import (
 // panicked, after longer and longer pauses that end with the trouble.
 func TestAttend(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
+		var mu sync.Mutex
 		done, trouble := 0, func() error { return nil }
+		now := func(next func() error) {
+			mu.Lock()
+			defer mu.Unlock()
+			trouble = next
+		}
 		var log bytes.Buffer
 		c := New("the beds could not be weeded", func(context.Context) error {
+			mu.Lock()
+			defer mu.Unlock()
 			done++
 			return trouble()
 		}, slog.New(slog.NewTextHandler(&log, nil)))
@@ -31,6 +40,8 @@ func TestAttend(t *testing.T) {
 			t.Helper()
 			time.Sleep(d)
 			synctest.Wait()
+			mu.Lock()
+			defer mu.Unlock()
 			if done != want {
 				t.Errorf("done %d times, want %d", done, want)
 			}
@@ -42,7 +53,7 @@ func TestAttend(t *testing.T) {
 		c.Soon() // what is asked for meanwhile may be due since
 		c.Soon()
 		after(0, 4)
-		trouble = func() error { return errors.New("it rains") }
+		now(func() error { return errors.New("it rains") })
 		c.Soon()
 		after(0, 5)
 		if !strings.Contains(log.String(), "the beds could not be weeded; it is tried again") ||
@@ -52,9 +63,9 @@ func TestAttend(t *testing.T) {
 		after(firstRetry-time.Second, 5)
 		after(2*time.Second, 6)
 		after(2*firstRetry, 7)
-		trouble = func() error { panic("a mole") }
+		now(func() error { panic("a mole") })
 		after(4*firstRetry, 8)
-		trouble = func() error { return nil }
+		now(func() error { return nil })
 		after(8*firstRetry, 9)
 		after(10*time.Hour, 9)
 		cancel()
