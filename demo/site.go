@@ -137,7 +137,7 @@ func New(e Edition) *Site {
 		Moved:  map[string]string{}, Files: map[string]File{}, near: map[string][2]*Page{}, names: map[string]string{},
 	}
 	s.build()
-	s.linkWild()
+	s.linkEndless()
 	s.neighbours()
 	s.plant()
 	return s
@@ -279,7 +279,7 @@ func (s *Site) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		s.file(w, r, File{Type: "text/css; charset=utf-8", Body: style})
 	case strings.HasPrefix(path, "/pictures/"):
 		s.file(w, r, File{Type: "image/png", Body: picture(path)})
-	case s.wild(w, r):
+	case s.endless(w, r):
 	default:
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.WriteHeader(http.StatusNotFound)

@@ -67,7 +67,7 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 		return err
 	}
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
-	go server.Serve(demo.Both(site,
+	go server.Serve(demo.OnePort(site,
 		&tls.Config{Certificates: []tls.Certificate{certificate}, NextProtos: demo.Protocols,
 			MinVersion: tls.VersionTLS12}))
 	defer server.Close()

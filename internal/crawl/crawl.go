@@ -66,11 +66,11 @@ type Crawl struct {
 	progress  meter
 	frontier  *frontier
 	refusal   refusal
-	rules     ruleBook
+	rules     ruleCache
 	readPDF   func(context.Context, []byte) *page.PDF
 	documents *page.Reader
 	reading   chan struct{} // bounds the bodies that are read at once
-	files     fileBook      // of the past; of the present, only which there are
+	files     fileCache      // of the past; of the present, only which there are
 	stop      chan struct{}
 	stopOnce  sync.Once
 	pause     chan struct{}

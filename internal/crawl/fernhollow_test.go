@@ -43,14 +43,14 @@ func TestFernhollow(t *testing.T) {
 					path = strings.Replace(result.Survey.URL(f.Page), demo.Home, "/", 1)
 				}
 				got[f.Check.ID+" "+path] = true
-				if f.Check.ID == check.Hiding && demo.IsWild(path) { // how many of them are met is the crawl's affair
+				if f.Check.ID == check.Hiding && demo.IsEndless(path) { // how many of them are met is the crawl's affair
 					want[f.Check.ID+" "+path] = true
 				}
 			}
 			report(t, "planted, not found", want, got)
 			report(t, "found, not planted", got, want)
 			causes(t, site, result)
-			wild(t, result, found)
+			cutShort(t, result, found)
 			planted := map[string]bool{}
 			for _, f := range site.Planted {
 				planted[f.Check] = true
@@ -138,9 +138,9 @@ func tells(f *fixlist.Fix, check string) bool {
 		func(one fixlist.Follow) bool { return one.Check == check })
 }
 
-// wild holds what was found of the things that are no ordinary pages: what never ends is cut and
+// cutShort holds what was found of the things that are no ordinary pages: what never ends is cut and
 // named, documents are read, and both sound sitemaps of the four were taken in.
-func wild(t *testing.T, r *booking.Result, m *testkit.Memory) {
+func cutShort(t *testing.T, r *booking.Result, m *testkit.Memory) {
 	t.Helper()
 	var patterns []string
 	for _, trap := range r.Survey.Traps {

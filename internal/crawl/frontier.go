@@ -81,7 +81,7 @@ type mention struct {
 // origin are known.
 func (f *frontier) add(address string, m mention) (id int32, wanted bool) {
 	if id, ok := f.numbers[address]; ok {
-		return id, f.again(id, m)
+		return id, f.mentioned(id, m)
 	}
 	if len(f.addresses) >= booking.MostKnown(f.plan.Pages) {
 		f.beyond++
@@ -90,15 +90,15 @@ func (f *frontier) add(address string, m mention) (id int32, wanted bool) {
 	a := survey.Address{
 		URL: address, FoundOn: m.from, Depth: m.depth, Role: m.role, Found: m.found, InSitemap: f.listing.Has[address],
 	}
-	if f.judge(&a); m.avoid != "" && a.State == survey.Waiting {
+	if f.decide(&a); m.avoid != "" && a.State == survey.Waiting {
 		a.State, a.Rule.Text = survey.LeftOut, m.avoid
 	}
 	id = f.append(a)
-	return id, f.place(id, m)
+	return id, f.enqueue(id, m)
 }
 
-// again notes a further mention of a known address, which can be worth more than the first.
-func (f *frontier) again(id int32, m mention) (wanted bool) {
+// mentioned notes a further mention of a known address, which can be worth more than the first.
+func (f *frontier) mentioned(id int32, m mention) (wanted bool) {
 	a := &f.addresses[id]
 	switch {
 	case m.role == page.AsPage && a.Role != page.AsPage: // known as a picture or by a form, now linked
@@ -106,14 +106,14 @@ func (f *frontier) again(id int32, m mention) (wanted bool) {
 			return false
 		}
 		a.Role, a.Found, a.FoundOn, a.Depth = m.role, m.found, m.from, m.depth
-		f.judge(a)
+		f.decide(a)
 		f.change(id)
-		return f.place(id, m)
+		return f.enqueue(id, m)
 	case laneOf(m.role) == loaded && f.plan.Resources == plan.All && // linked, now loaded
 		(a.State == survey.Outside || a.State == survey.Waiting && a.Role.OnlyAlive()):
 		a.Role, a.Found, a.State = m.role, m.found, survey.Waiting
 		f.change(id)
-		return f.place(id, m)
+		return f.enqueue(id, m)
 	case m.follow && a.State == survey.Waiting && f.aside[id]:
 		delete(f.aside, id)
 		a.Depth, a.FoundOn = m.depth, m.from
@@ -123,9 +123,9 @@ func (f *frontier) again(id int32, m mention) (wanted bool) {
 	return false
 }
 
-// place puts a new address where it belongs: an inside page is wanted now or stands aside,
+// enqueue puts a new address where it belongs: an inside page is wanted now or stands aside,
 // anything else waits for its lane.
-func (f *frontier) place(id int32, m mention) (wanted bool) {
+func (f *frontier) enqueue(id int32, m mention) (wanted bool) {
 	a := &f.addresses[id]
 	l := laneOf(a.Role)
 	switch {
@@ -184,8 +184,8 @@ const maxAddress = 8000
 // maxHops is how many redirects a resource or an outbound link may take.
 const maxHops = 10
 
-// judge decides what is to become of an address, as far as its own text tells.
-func (f *frontier) judge(a *survey.Address) {
+// decide decides what is to become of an address, as far as its own text tells.
+func (f *frontier) decide(a *survey.Address) {
 	origin := f.scope.Origin(a.URL)
 	isWeb := strings.HasPrefix(a.URL, "http://") || strings.HasPrefix(a.URL, "https://")
 	switch {
@@ -296,8 +296,8 @@ func (f *frontier) advance() bool {
 type queue interface {
 	push(id int32, addresses []survey.Address)
 	pop() (id int32, ok bool)
-	// settled tells that what pop gives next does not depend on results still awaited.
-	settled() bool
+	// ready tells that what pop gives next does not depend on results still awaited.
+	ready() bool
 	size() int
 }
 
@@ -309,7 +309,7 @@ type fifo struct {
 
 func (q *fifo) push(id int32, _ []survey.Address) { q.ids = append(q.ids, id) }
 
-func (q *fifo) settled() bool { return q.head < len(q.ids) }
+func (q *fifo) ready() bool { return q.head < len(q.ids) }
 
 func (q *fifo) size() int { return len(q.ids) - q.head }
 

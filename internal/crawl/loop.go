@@ -57,14 +57,14 @@ type job struct {
 type done struct {
 	job
 	booking.Record
-	said    *signs // of a page; nil until needed
+	said    *gist // of a page; nil until needed
 	retries int
 	away    time.Duration // for which the server asks not to be asked, if it is long
 }
 
-// run is the state of the loop. What the lock guards is also used by whoever has just finished
+// flights is the state of the loop. What the lock guards is also used by whoever has just finished
 // a request: it starts the next one itself, without waiting for the loop to be scheduled.
-type run struct {
+type flights struct {
 	results  chan done    // has room for all that the window allows, so that nobody waits for the loop
 	ahead    map[int]done // received, and waiting for an older one
 	held     int          // bytes, of ahead
@@ -82,14 +82,14 @@ type run struct {
 }
 
 // isIdle tells whether the results of all that was begun are in.
-func (r *run) isIdle() bool {
+func (r *flights) isIdle() bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.begun == r.received
 }
 
 // end keeps jobs that wait for their host from being started.
-func (r *run) end() {
+func (r *flights) end() {
 	r.mu.Lock()
 	r.ended = true
 	r.mu.Unlock()
@@ -99,7 +99,7 @@ func (r *run) end() {
 // is to end.
 func (c *Crawl) loop(ctx context.Context, saver *saver) (survey.Ending, *ErrPaused) {
 	fetching, cut := context.WithCancel(ctx)
-	r := &run{jobs: map[*pace.Governor][]job{}, results: make(chan done, window(maxParallel)), ahead: map[int]done{}}
+	r := &flights{jobs: map[*pace.Governor][]job{}, results: make(chan done, window(maxParallel)), ahead: map[int]done{}}
 	defer r.group.Wait()
 	defer cut()
 	defer r.end()
@@ -159,7 +159,7 @@ func (c *Crawl) timeUp() <-chan time.Time {
 }
 
 // dispatch gives addresses to their hosts' queues as far as the window allows.
-func (c *Crawl) dispatch(r *run) {
+func (c *Crawl) dispatch(r *flights) {
 	for r.sent-r.taken < window(c.parallel()) && (r.held+c.batched < maxHeld || r.sent == r.taken) {
 		id, ok := c.next(r.sent - r.taken + len(c.refusal.held))
 		if !ok {
@@ -185,7 +185,7 @@ func (c *Crawl) dispatch(r *run) {
 
 // startReady starts what the hosts can take now, one host after the other, and says when to
 // look again.
-func (c *Crawl) startReady(ctx context.Context, r *run) time.Duration {
+func (c *Crawl) startReady(ctx context.Context, r *flights) time.Duration {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	soonest := time.Hour
@@ -220,7 +220,7 @@ func (c *Crawl) startReady(ctx context.Context, r *run) time.Duration {
 }
 
 // work processes one job.
-func (c *Crawl) work(ctx context.Context, r *run, j job) {
+func (c *Crawl) work(ctx context.Context, r *flights, j job) {
 	d := c.process(ctx, &j, func() { c.startReady(ctx, r) })
 	r.mu.Lock()
 	r.busy--
@@ -239,7 +239,7 @@ func (c *Crawl) next(outstanding int) (id int32, ok bool) {
 				c.limited = true
 				f.lane = listed
 			}
-		case f.queue.settled() || outstanding == 0:
+		case f.queue.ready() || outstanding == 0:
 			if id, ok := f.queue.pop(); ok {
 				if f.addresses[id].Role != page.AsPage {
 					return id, true
@@ -280,7 +280,7 @@ func (c *Crawl) addListed() {
 }
 
 // receive takes a result up when those before it are in.
-func (c *Crawl) receive(ctx context.Context, r *run, d done, saver *saver) *ErrPaused {
+func (c *Crawl) receive(ctx context.Context, r *flights, d done, saver *saver) *ErrPaused {
 	c.progress.fetched(&d)
 	r.ahead[d.seq] = d
 	r.held += weight(&d.Record)

@@ -52,8 +52,8 @@ func (m *meter) fetched(d *done) {
 	m.ring[m.tick%int64(len(m.ring))]++
 }
 
-// again counts a result of an earlier run.
-func (m *meter) again(r *booking.Record) {
+// stored counts a result of an earlier run.
+func (m *meter) stored(r *booking.Record) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	m.now.Phase = "resuming"

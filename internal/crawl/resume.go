@@ -46,7 +46,7 @@ func (c *Crawl) resume(ctx context.Context) error {
 			c.book.SetKind(r.Facts)
 			r.Findings = c.book.Examine(r.ID, r.Facts)
 		}
-		c.progress.again(r)
+		c.progress.stored(r)
 		c.take(r, nil)
 		c.batch.Records = c.batch.Records[:0] // they are stored
 		return nil

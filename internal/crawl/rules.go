@@ -20,9 +20,9 @@ import (
 	"harvik/internal/fetch"
 )
 
-// ruleBook holds the robots.txt of each origin, read once. It is safe for use from several
+// ruleCache holds the robots.txt of each origin, read once. It is safe for use from several
 // goroutines.
-type ruleBook struct {
+type ruleCache struct {
 	mu    sync.Mutex
 	pages map[string]*rulePage
 	size  atomic.Int64 // bytes of those outside the site
@@ -36,7 +36,7 @@ type rulePage struct {
 }
 
 // of are the rules of an origin, with its slash.
-func (b *ruleBook) of(ctx context.Context, origin string) (*robots.File, booking.File) {
+func (b *ruleCache) of(ctx context.Context, origin string) (*robots.File, booking.File) {
 	b.mu.Lock()
 	if b.pages == nil {
 		b.pages = map[string]*rulePage{}
@@ -98,20 +98,20 @@ func (c *Crawl) rulesFor(address string) *robots.File {
 	return r
 }
 
-// fileBook holds robots.txt files and sitemaps by address. It is safe for use from several goroutines.
-type fileBook struct {
+// fileCache holds robots.txt files and sitemaps by address. It is safe for use from several goroutines.
+type fileCache struct {
 	mu  sync.Mutex
 	all map[string]booking.File
 }
 
-func (b *fileBook) get(address string) (booking.File, bool) {
+func (b *fileCache) get(address string) (booking.File, bool) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	f, ok := b.all[address]
 	return f, ok
 }
 
-func (b *fileBook) set(f booking.File) {
+func (b *fileCache) set(f booking.File) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if b.all == nil {

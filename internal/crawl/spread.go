@@ -70,7 +70,7 @@ func (s *spread) push(id int32, addresses []survey.Address) {
 
 func (s *spread) size() int { return s.known - s.drawn + len(s.round) }
 
-func (s *spread) settled() bool { return len(s.round) > 0 }
+func (s *spread) ready() bool { return len(s.round) > 0 }
 
 func (s *spread) pop() (int32, bool) {
 	if len(s.round) == 0 {

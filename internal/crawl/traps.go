@@ -161,7 +161,7 @@ func (t *traps) known(key uint64) *family {
 	return nil
 }
 
-// doubts tells whether the signs of an address's page will be asked for, most likely.
+// doubts tells whether the gist of an address's page will be asked for, most likely.
 func (t *traps) doubts(address string) bool {
 	f := t.known(keyOf(address))
 	return f != nil && (f.fetched <= youngMost || f.barren > 0)
@@ -173,7 +173,7 @@ func (t *traps) begin(address string) {
 }
 
 // note takes the page that was begun into account, after all that it leads to was admitted.
-func (t *traps) note(address string, depth int32, facts *page.Facts, said *signs) {
+func (t *traps) note(address string, depth int32, facts *page.Facts, said *gist) {
 	d := facts.Document
 	if d != nil {
 		t.compare(address, d.TextHash)
@@ -187,7 +187,7 @@ func (t *traps) note(address string, depth int32, facts *page.Facts, said *signs
 	}
 	fruitful := t.led
 	if said == nil {
-		said = signsOf(address, d)
+		said = gistOf(address, d)
 	}
 	if said != nil {
 		fresh := f.learn(said)
@@ -280,7 +280,7 @@ func (t *traps) remember(p *parameter, base uint64, v variant) {
 
 // learn adds a page's title and text to what the family has seen, and tells whether they were
 // new.
-func (f *family) learn(s *signs) bool {
+func (f *family) learn(s *gist) bool {
 	fresh := false
 	for _, h := range s.words {
 		if _, seen := f.words[h]; !seen {

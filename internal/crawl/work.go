@@ -76,7 +76,7 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	d.Facts.Earlier = earlier
 	d.Findings = c.book.Examine(j.id, d.Facts)
 	if j.alike {
-		d.said = signsOf(j.url, d.Facts.Document)
+		d.said = gistOf(j.url, d.Facts.Document)
 	}
 	c.keep(buf)
 	return d

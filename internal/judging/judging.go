@@ -89,7 +89,7 @@ func (j *Judge) Rejudged(ctx context.Context, rec record.Crawl,
 type Sink interface {
 	SaveSite(ctx context.Context, found []check.Finding) error
 	DropSite(ctx context.Context) error
-	Settle(ctx context.Context) error
+	Finish(ctx context.Context) error
 }
 
 // Ended is a crawl that has just ended.
@@ -102,7 +102,7 @@ type Ended struct {
 	Weigh   func(*fixlist.Sheet) (*fixlist.Report, error) // makes the report
 }
 
-// Judge judges the crawl. The report is made beside what the sink does to settle.
+// Judge judges the crawl. The report is made beside what the sink does to finish.
 func (e *Ended) Judge(ctx context.Context) (*booking.Result, error) {
 	if e.Further {
 		if err := e.Sink.DropSite(ctx); err != nil {
@@ -119,7 +119,7 @@ func (e *Ended) Judge(ctx context.Context) (*booking.Result, error) {
 		return nil, err
 	}
 	settled := make(chan error, 1)
-	go func() { settled <- mishap.Catch(func() error { return e.Sink.Settle(ctx) }) }()
+	go func() { settled <- mishap.Catch(func() error { return e.Sink.Finish(ctx) }) }()
 	err = mishap.Catch(func() (err error) {
 		result.Report, err = e.Weigh(result.Sheet)
 		return err

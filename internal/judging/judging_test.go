@@ -204,7 +204,7 @@ func (s *sink) note(what string) error {
 
 func (s *sink) SaveSite(context.Context, []check.Finding) error { return s.note("save") }
 func (s *sink) DropSite(context.Context) error                  { return s.note("drop") }
-func (s *sink) Settle(context.Context) error                    { return s.note("settle") }
+func (s *sink) Finish(context.Context) error                    { return s.note("finish") }
 
 // TestEnded tells the sink what it has to know, in order: of a further attempt that what is there goes, then what is
 // found; and that all is stored. Whatever fails ends the judging, panics too.
@@ -224,14 +224,14 @@ func TestEnded(t *testing.T) {
 	s := new(sink)
 	result, err := judge(s, false, nil, build)
 	if err != nil || result.Report == nil || len(result.Report.Fixes) == 0 || len(s.told) < 2 || s.told[0] != "save" ||
-		s.told[len(s.told)-1] != "settle" {
+		s.told[len(s.told)-1] != "finish" {
 		t.Fatalf("a first attempt tells %v (%v)", s.told, err)
 	}
 	s = new(sink)
 	if _, err = judge(s, true, nil, build); err != nil || s.told[0] != "drop" || s.told[1] != "save" {
 		t.Errorf("a further attempt tells %v (%v)", s.told, err)
 	}
-	for _, fail := range []string{"drop", "save", "settle"} {
+	for _, fail := range []string{"drop", "save", "finish"} {
 		if _, err := judge(&sink{fail: fail}, true, nil, build); err == nil || !strings.Contains(err.Error(), "leaks") {
 			t.Errorf("a sink that fails to %s: %v", fail, err)
 		}

@@ -26,8 +26,8 @@ type Sink interface {
 	// be held together. DropSite forgets what it stored in a run that was cut off while it judged.
 	SaveSite(ctx context.Context, found []check.Finding) error
 	DropSite(ctx context.Context) error
-	// Settle is told that all but the verdict is stored.
-	Settle(ctx context.Context) error
+	// Finish is told that all but the verdict is stored.
+	Finish(ctx context.Context) error
 }
 
 // A Past is what is stored of a crawl that was cut off or paused.

@@ -182,9 +182,9 @@ func (k *Sink) DropSite(ctx context.Context) error {
 	return err
 }
 
-// Settle implements record.Sink. The planner knows nothing of a crawl this new, and would join its
+// Finish implements record.Sink. The planner knows nothing of a crawl this new, and would join its
 // tables row by row. Columns that no query narrows by are left out: they are long.
-func (k *Sink) Settle(ctx context.Context) error {
+func (k *Sink) Finish(ctx context.Context) error {
 	part, err := k.store.partOf(ctx, k.crawl)
 	if err == nil {
 		_, err = k.store.pool.Exec(ctx,

@@ -254,7 +254,7 @@ func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, protocols 
 	}
 	s := newServer(t)
 	s.Config.Handler = h
-	s.Listener = demo.Both(s.Listener, &tls.Config{ //nolint:gosec // old versions, so that they can be found out
+	s.Listener = demo.OnePort(s.Listener, &tls.Config{ //nolint:gosec // old versions, so that they can be found out
 		Certificates: []tls.Certificate{certificate}, NextProtos: protocols, MinVersion: oldest,
 	})
 	s.Config.ErrorLog = log.New(io.Discard, "", 0)

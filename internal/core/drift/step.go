@@ -79,11 +79,11 @@ func step(s sides) Step {
 	start := s.before.Health(all, nil)
 	add(ByRules, 0, byThen-s.told+start-was) // how health is computed is a rule, too
 
-	both := func(a string) bool { return s.before.Pages[a] != nil && s.after.Pages[a] != nil }
+	inBoth := func(a string) bool { return s.before.Pages[a] != nil && s.after.Pages[a] != nil }
 	common, unseen, vanished, unseenThen, appeared := 0, 0, 0, 0, 0
 	for a := range s.before.Pages {
 		switch {
-		case both(a):
+		case inBoth(a):
 			common++
 		case s.notSeen(a):
 			unseen++
@@ -92,7 +92,7 @@ func step(s sides) Step {
 		}
 	}
 	for a := range s.after.Pages {
-		if !both(a) {
+		if !inBoth(a) {
 			if s.notSeenThen(a) {
 				unseenThen++
 			} else {
@@ -104,17 +104,17 @@ func step(s sides) Step {
 		add(ByAppeared, len(s.after.Pages), out.After-start)
 		return out.finish()
 	}
-	seen := s.before.Health(func(a string) bool { return both(a) || !s.notSeen(a) }, nil)
-	kept := s.before.Health(both, nil)
+	seen := s.before.Health(func(a string) bool { return inBoth(a) || !s.notSeen(a) }, nil)
+	kept := s.before.Health(inBoth, nil)
 	standing := func(a string) float64 { return s.after.Pages[a].Standing }
-	weighed := s.before.Health(both, standing)
-	now := s.after.Health(both, nil)
-	shared := s.after.Health(func(a string) bool { return both(a) || s.notSeenThen(a) }, nil)
+	weighed := s.before.Health(inBoth, standing)
+	now := s.after.Health(inBoth, nil)
+	shared := s.after.Health(func(a string) bool { return inBoth(a) || s.notSeenThen(a) }, nil)
 	add(ByVanished, vanished, kept-seen)
 	add(ByUnseen, unseen+unseenThen, seen-start+shared-now)
 	add(BySample, 0, weighed-kept)
 	add(ByAppeared, appeared, out.After-shared)
-	out.Parts = append(out.Parts, fixParts(s.before, s.after, both)...)
+	out.Parts = append(out.Parts, fixParts(s.before, s.after, inBoth)...)
 	return out.finish()
 }
 

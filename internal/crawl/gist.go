@@ -6,18 +6,18 @@ import (
 	"harvik/internal/core/page"
 )
 
-// signs are what a page's title and text say, as hashes: the words of title and first heading,
+// gist are what a page's title and text say, as hashes: the words of title and first heading,
 // and a sample of the text's shingles. Words that only number or date are left out.
-type signs struct {
+type gist struct {
 	words    []uint64
 	shingles []uint64
 }
 
-func signsOf(address string, d *page.Document) *signs {
+func gistOf(address string, d *page.Document) *gist {
 	if d == nil {
 		return nil
 	}
-	s := new(signs)
+	s := new(gist)
 	keep := func(h uint64) { s.words = append(s.words, h) }
 	eachTelling(address, d.Title(), keep)
 	eachTelling(address, d.H1(), keep)

@@ -27,8 +27,8 @@ const (
 // Neighbours are other people's hosts that the garden's pages link to.
 const Neighbours = "seed-library.example"
 
-// linkWild links to it from the garden's ordinary pages.
-func (s *Site) linkWild() {
+// linkEndless links to it from the garden's ordinary pages.
+func (s *Site) linkEndless() {
 	for path, raw := range map[string]string{
 		"/events/":  `<p>All dates stand in <a href="/events/calendar/2026/5/">the calendar</a>.</p>`,
 		"/shop/":    `<p>Show only <a href="/shop/?colour=green">what is green</a> or <a href="/shop/?size=s">what is small</a>.</p>`,
@@ -55,8 +55,8 @@ func Neighbour(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// wild answers what is made up as it is asked for. It tells whether it has answered.
-func (s *Site) wild(w http.ResponseWriter, r *http.Request) bool {
+// endless answers what is made up as it is asked for. It tells whether it has answered.
+func (s *Site) endless(w http.ResponseWriter, r *http.Request) bool {
 	var year, month int
 	path := r.URL.Path
 	switch n, _ := fmt.Sscanf(path, "/events/calendar/%d/%d/", &year, &month); {
@@ -271,8 +271,8 @@ func (s *Site) maps(w http.ResponseWriter, path string) bool {
 	return true
 }
 
-// IsWild tells a path of what never ends: the calendar, the shop's filters, the members' club.
-func IsWild(path string) bool {
+// IsEndless tells a path of what never ends: the calendar, the shop's filters, the members' club.
+func IsEndless(path string) bool {
 	for _, folder := range []string{"/events/calendar/", "/shop/filter/", "/members/club/", "/members/sign-in/"} {
 		if strings.HasPrefix(path, folder) {
 			return true

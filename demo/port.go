@@ -18,14 +18,14 @@ import (
 // Protocols are what the garden's server speaks over TLS, the better first.
 var Protocols = []string{"h2", "http/1.1"}
 
-// Both serves TLS and plain connections on one port, told apart by their first byte.
-func Both(l net.Listener, config *tls.Config) net.Listener {
-	b := &both{Listener: l, config: config, ready: make(chan net.Conn), ended: make(chan struct{})}
+// OnePort serves TLS and plain connections on one port, told apart by their first byte.
+func OnePort(l net.Listener, config *tls.Config) net.Listener {
+	b := &onePort{Listener: l, config: config, ready: make(chan net.Conn), ended: make(chan struct{})}
 	go b.accept()
 	return b
 }
 
-type both struct {
+type onePort struct {
 	net.Listener
 	config *tls.Config
 	ready  chan net.Conn
@@ -34,7 +34,7 @@ type both struct {
 	err    error
 }
 
-func (b *both) accept() {
+func (b *onePort) accept() {
 	for {
 		conn, err := b.Listener.Accept()
 		if err != nil {
@@ -47,7 +47,7 @@ func (b *both) accept() {
 }
 
 // sort waits for the first byte of a connection; a TLS handshake begins with 22.
-func (b *both) sort(conn net.Conn) {
+func (b *onePort) sort(conn net.Conn) {
 	first := make([]byte, 1)
 	if _, err := io.ReadFull(conn, first); err != nil {
 		conn.Close()
@@ -64,7 +64,7 @@ func (b *both) sort(conn net.Conn) {
 	}
 }
 
-func (b *both) Accept() (net.Conn, error) {
+func (b *onePort) Accept() (net.Conn, error) {
 	select {
 	case conn := <-b.ready:
 		return conn, nil

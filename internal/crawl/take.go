@@ -29,7 +29,7 @@ func endsSession(l *page.Link) bool {
 
 // take makes one result part of the crawl: its links become known addresses, its facts go to the book and the next
 // batch. What its page says is told by said, if that is known.
-func (c *Crawl) take(d *booking.Record, said *signs) {
+func (c *Crawl) take(d *booking.Record, said *gist) {
 	f := c.frontier
 	a := f.addresses[d.ID]
 	f.addresses[d.ID].State = survey.Fetched
@@ -44,7 +44,7 @@ func (c *Crawl) take(d *booking.Record, said *signs) {
 	c.progress.booked(f, d, c.book.Places())
 }
 
-func (c *Crawl) takePage(d *booking.Record, a survey.Address, said *signs) {
+func (c *Crawl) takePage(d *booking.Record, a survey.Address, said *gist) {
 	f := c.frontier
 	obeys := c.plan.Robots != plan.Disregard
 	to := booking.Numbers{Redirect: -1, Canonical: -1, Refresh: -1}
@@ -204,7 +204,7 @@ func (c *Crawl) listUnlinked() {
 			continue
 		}
 		a := survey.Address{URL: address, FoundOn: -1, Found: survey.BySitemap, InSitemap: true}
-		if f.judge(&a); a.State == survey.Waiting {
+		if f.decide(&a); a.State == survey.Waiting {
 			a.State = survey.Unlinked
 			if v := f.verdict(address); !v.Allowed {
 				a.State, a.Rule = survey.Blocked, v.Rule
