@@ -70,7 +70,7 @@ type Crawl struct {
 	readPDF   func(context.Context, []byte) *page.PDF
 	documents *page.Reader
 	reading   chan struct{} // bounds the bodies that are read at once
-	files     fileCache      // of the past; of the present, only which there are
+	files     fileCache     // of the past; of the present, only which there are
 	stop      chan struct{}
 	stopOnce  sync.Once
 	pause     chan struct{}

@@ -43,7 +43,8 @@ func TestFernhollow(t *testing.T) {
 					path = strings.Replace(result.Survey.URL(f.Page), demo.Home, "/", 1)
 				}
 				got[f.Check.ID+" "+path] = true
-				if f.Check.ID == check.Hiding && demo.IsEndless(path) { // how many of them are met is the crawl's affair
+				// how many of them are met is the crawl's affair
+				if f.Check.ID == check.Hiding && demo.IsEndless(path) {
 					want[f.Check.ID+" "+path] = true
 				}
 			}

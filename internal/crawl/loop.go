@@ -99,7 +99,8 @@ func (r *flights) end() {
 // is to end.
 func (c *Crawl) loop(ctx context.Context, saver *saver) (survey.Ending, *ErrPaused) {
 	fetching, cut := context.WithCancel(ctx)
-	r := &flights{jobs: map[*pace.Governor][]job{}, results: make(chan done, window(maxParallel)), ahead: map[int]done{}}
+	r := &flights{jobs: map[*pace.Governor][]job{}, results: make(chan done, window(maxParallel)),
+		ahead: map[int]done{}}
 	defer r.group.Wait()
 	defer cut()
 	defer r.end()

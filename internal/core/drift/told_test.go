@@ -34,7 +34,8 @@ func TestFindingsByCheck(t *testing.T) {
 	}
 	want := []CheckChange{
 		{"dead", 1, 1, []string{address(3)}, []string{address(1)}},
-		{"thing", 1, 1, []string{address(1)}, []string{address(3)}}, // of pages that one crawl alone saw nothing is said
+		// of pages that one crawl alone saw nothing is said
+		{"thing", 1, 1, []string{address(1)}, []string{address(3)}},
 		{"whole", 0, 1, nil, []string{""}},
 	}
 	if !slices.EqualFunc(f.Checks, want, func(a, b CheckChange) bool { return fmt.Sprint(a) == fmt.Sprint(b) }) {
@@ -73,7 +74,8 @@ func TestRulesAndWaivers(t *testing.T) {
 		before.Judged, before.Then = judged, &fixlist.Adjustment{}
 		before.Adjust, after.Adjust = waived, waived
 		s = Compare(before, after, never).Step
-		if p := part(s, ByWaivers, ""); len(s.Parts) != 1 || p.Points <= 0 || math.Abs(p.Points-(s.After-s.Before)) > 1e-9 {
+		if p := part(s, ByWaivers, ""); len(s.Parts) != 1 || p.Points <= 0 ||
+			math.Abs(p.Points-(s.After-s.Before)) > 1e-9 {
 			t.Errorf("%s, only a waiver came: %+v", name, s.Parts)
 		}
 	}
@@ -106,7 +108,8 @@ func TestPagesThatComeAndGo(t *testing.T) {
 			return s
 		}
 		s := Compare(make(one.before), make(one.after), never).Step
-		if p := part(s, one.by, ""); len(s.Parts) != 1 || p.Pages != one.pages || math.Abs(p.Points-(s.After-s.Before)) > 1e-9 {
+		if p := part(s, one.by, ""); len(s.Parts) != 1 || p.Pages != one.pages ||
+			math.Abs(p.Points-(s.After-s.Before)) > 1e-9 {
 			t.Errorf("%s: %+v", name, s.Parts)
 		}
 	}
@@ -160,7 +163,8 @@ func TestNothingChanged(t *testing.T) {
 	}
 }
 
-// TestShown rounds parts to hundredths that add up to the step as it is shown, the largest remainders first, up and down.
+// TestShown rounds parts to hundredths that add up to the step as it is shown, the largest remainders first, up and
+// down.
 func TestShown(t *testing.T) {
 	for _, one := range []struct {
 		before, after float64
@@ -178,14 +182,15 @@ func TestShown(t *testing.T) {
 		}
 		for i, p := range s.finish().Parts {
 			if math.Abs(p.Shown-one.shown[i]) > 1e-9 {
-				t.Errorf("%v of %v to %v is shown as %v, want %v", p.Points, one.before, one.after, p.Shown, one.shown[i])
+				t.Errorf("%v of %v to %v is shown as %v, want %v", p.Points, one.before, one.after, p.Shown,
+					one.shown[i])
 			}
 		}
 	}
 }
 
-// TestFixUnseen: a fix whose pages were not all looked at is not said to be gone, nor is one of a check that is no longer
-// there.
+// TestFixUnseen: a fix whose pages were not all looked at is not said to be gone, nor is one of a check that is no
+// longer there.
 func TestFixUnseen(t *testing.T) {
 	before := side(sheet([]int{1, 2}, wrong(1), link(2, "a")), 1, 2)
 	after := side(sheet([]int{1}), 1)
@@ -199,7 +204,8 @@ func TestFixUnseen(t *testing.T) {
 	if sight, _, missed := look.At(unknown, []string{address(1)}); len(missed) != 1 || sight != task.Unseen {
 		t.Errorf("a check that is no longer there: %v, missed %v", sight, missed)
 	}
-	several := &fixlist.Fix{ID: "y", Check: "dead", Kind: fixlist.Pages, Targets: []string{"http://fernhollow.example/a"}}
+	several := &fixlist.Fix{ID: "y", Check: "dead", Kind: fixlist.Pages,
+		Targets: []string{"http://fernhollow.example/a"}}
 	look = NewLook(before.Sheet, func(string) bool { return true }, never)
 	if _, still, _ := look.At(several, []string{address(1), address(2)}); !slices.Equal(still, []string{address(2)}) {
 		t.Errorf("a line of several targets still fails on %v", still)

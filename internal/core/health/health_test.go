@@ -238,3 +238,75 @@ func TestHalfWidth(t *testing.T) {
 		t.Errorf("the interval of 95 %% held %.1f %% of the time", 100*share)
 	}
 }
+
+// TestStands gives pages that stand for many others their part of the site: of health, of each cell's share, and of how
+// sure an estimate is. Worked by hand.
+func TestStands(t *testing.T) {
+	const cost = 0.2
+	cells := []Cell{{0, 0, 1}, {2, 0, 1}}
+	weight := func(p int) float64 { return []float64{6, 3, 2, 1}[p] } // of 12 pages: stand 2, 1, ⅔, ⅓
+	b := NewBook(4, []float64{cost}, cells, weight)
+	mean := (2 + 2.0/3) / 4
+	want := 100 * math.Exp(-Term(cost, mean))
+	got, ok := b.Health()
+	if !ok || math.Abs(got-want) > 1e-9 {
+		t.Errorf("health %v, want %v", got, want)
+	}
+	shares := b.Shares()
+	if math.Abs(shares[0]-3*shares[1]) > 1e-9 || math.Abs(shares[0]+shares[1]-(100-want)) > 1e-9 {
+		t.Errorf("shares %v of %v", shares, 100-want)
+	}
+	gain, worth := b.Gain([]Removal{{0, 1}}, func(p int) float64 { return 0.5 })
+	left := 100 * math.Exp(-Term(cost, (2.0/3)/4))
+	if math.Abs(gain-(left-want)) > 1e-9 || math.Abs(worth-gain/2) > 1e-9 {
+		t.Errorf("gain %v, worth %v, want %v", gain, worth, left-want)
+	}
+	slope := Slope(cost, mean)
+	mu := slope * mean
+	squares := 0.0
+	for p, x := range []float64{slope, 0, slope, 0} {
+		d := want * (x - mu)
+		squares += []float64{2, 1, 2.0 / 3, 1.0 / 3}[p] * d * d
+	}
+	effective := 16 / (4 + 1 + 4.0/9 + 1.0/9)
+	half := 1.96 * math.Sqrt(squares/3) / math.Sqrt(effective) * math.Sqrt(1-4.0/12)
+	if got := b.HalfWidth(12); math.Abs(got-half) > 1e-9 {
+		t.Errorf("half-width %v, want %v", got, half)
+	}
+	for of, want := range map[int]bool{4: false, 3: false, 5: true} {
+		if got := b.HalfWidth(of); (got > 0) != want {
+			t.Errorf("half-width of a sample of 4 of %d: %v", of, got)
+		}
+	}
+	if got := NewBook(1, []float64{cost}, cells[:1], nil).HalfWidth(10); got != 0 {
+		t.Errorf("one page tells how sure it is: %v", got)
+	}
+}
+
+// TestNothingToGain: what is not there brings nothing, and neither do places that a cell has none of.
+func TestNothingToGain(t *testing.T) {
+	b := NewBook(2, []float64{anError, aWarning}, []Cell{{0, 0, 2}}, nil)
+	all := func(int) float64 { return 1 }
+	if gain, worth := b.Gain(nil, all); gain != 0 || worth != 0 {
+		t.Errorf("without a removal: %v, %v", gain, worth)
+	}
+	if gain, worth := b.Gain([]Removal{{0, 0}}, all); gain != 0 || worth != 0 {
+		t.Errorf("of no places: %v, %v", gain, worth)
+	}
+	if Weight(0) != 0 || Weight(-1) != 0 || Weight(1) != 1 {
+		t.Errorf("no places weigh %v and %v, one %v", Weight(0), Weight(-1), Weight(1))
+	}
+	if shares := NewBook(2, []float64{anError}, nil, nil).Shares(); len(shares) != 0 {
+		t.Errorf("shares of nothing: %v", shares)
+	}
+	site := NewBook(3, []float64{anError}, []Cell{{Site, 0, 1}}, nil)
+	want := 100 * math.Exp(-Term(anError, 1))
+	for p, h := range site.Pages() {
+		if math.Abs(h-want) > 1e-9 {
+			t.Errorf("page %d of a site with a fault of the whole: %v, want %v", p, h, want)
+		}
+	}
+	if h, _ := site.Health(); math.Abs(h-want) > 1e-9 {
+		t.Errorf("that site: %v, want %v", h, want)
+	}
+}

@@ -128,7 +128,8 @@ func TestOneRule(t *testing.T) {
 		p            plan.Scope
 		refuses, not string
 	}{
-		{plan.Scope{Folders: []string{"/plants/"}}, "https://fernhollow.example/shop/", "https://fernhollow.example/plants"},
+		{plan.Scope{Folders: []string{"/plants/"}}, "https://fernhollow.example/shop/",
+			"https://fernhollow.example/plants"},
 		{plan.Scope{Include: []string{"*/fern"}}, "https://fernhollow.example/moss", "https://fernhollow.example/fern"},
 		{plan.Scope{Exclude: []string{"*/moss"}}, "https://fernhollow.example/moss", "https://fernhollow.example/fern"},
 		{plan.Scope{Exclude: []string{"/"}}, "https://fernhollow.example/", ""},
@@ -155,7 +156,8 @@ func TestInside(t *testing.T) {
 		}
 	}
 	for p, want := range map[*plan.Scope]bool{{}: false, {Parameters: plan.Parameters{Ignore: []string{"sid"}}}: true,
-		{Parameters: plan.Parameters{Keep: []string{"id"}}}: true, {Parameters: plan.Parameters{Ignore: []string{"a"}, Keep: []string{"b"}}}: true} {
+		{Parameters: plan.Parameters{Keep: []string{"id"}}}: true, {Parameters: plan.Parameters{Ignore: []string{"a"},
+			Keep: []string{"b"}}}: true} {
 		if got := scopeOf(t, "https://fernhollow.example/", *p).Rewrites(); got != want {
 			t.Errorf("%+v rewrites addresses: %v", p.Parameters, got)
 		}

@@ -95,3 +95,66 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// TestBounds holds what is kept of a file to its bounds, and no less: faults, the length of what they quote, depth.
+func TestBounds(t *testing.T) {
+	entry := func(inside string) string {
+		return `<urlset xmlns="` + namespace + `"><url><loc>https://fernhollow.example/</loc>` + inside +
+			`</url></urlset>`
+	}
+	for n, want := range map[int]int{maxFaults - 1: maxFaults - 1, maxFaults: maxFaults, maxFaults + 5: maxFaults} {
+		f, _ := Parse([]byte(entry(strings.Repeat("<priority>2</priority>", n))))
+		if len(f.Faults) != want {
+			t.Errorf("%d faults are told as %d", n, len(f.Faults))
+		}
+	}
+	for n, cut := range map[int]bool{80: false, 81: true} {
+		f, _ := Parse([]byte(entry("<changefreq>" + strings.Repeat("x", n) + "</changefreq>")))
+		if len(f.Faults) != 1 || strings.Contains(f.Faults[0].Text, "…") != cut {
+			t.Errorf("a value of %d bytes: %v", n, f.Faults)
+		}
+	}
+	for value, fine := range map[string]bool{"0.0": true, "1.0": true, "1.01": false, "-0.1": false, "NaN": false,
+		"much": false} {
+		f, _ := Parse([]byte(entry("<priority>" + value + "</priority>")))
+		if (len(f.Faults) == 0) != fine {
+			t.Errorf("priority %s: %v", value, f.Faults)
+		}
+	}
+	for depth, fine := range map[int]bool{maxDepth: true, maxDepth + 1: false} {
+		inner := depth - 3 // besides urlset, url and the element below
+		body := entry("<x>" + strings.Repeat("<y>", inner) + strings.Repeat("</y>", inner) + "</x>")
+		if _, err := Parse([]byte(body)); (err == nil) != fine {
+			t.Errorf("nested %d deep: %v", depth, err)
+		}
+	}
+}
+
+// TestCounts counts what a file lists, whatever its form, while it is read.
+func TestCounts(t *testing.T) {
+	for name, one := range map[string]struct {
+		body            string
+		form            string
+		pages, sitemaps int
+	}{
+		"urlset": {`<urlset xmlns="` + namespace +
+			`"><url><loc>https://a/1</loc></url><url><loc>https://a/2</loc></url><url/></urlset>`, "urlset", 2, 0},
+		"index": {`<sitemapindex xmlns="` + namespace + `"><sitemap><loc>https://a/1</loc></sitemap></sitemapindex>`,
+			"index", 0, 1},
+		"text": {"https://a/1\nhttps://a/2\n\nhttps://a/3\n", "text", 3, 0},
+	} {
+		var pages, sitemaps int
+		head, err := Read(strings.NewReader(one.body), func(e Entry) {
+			if e.Page != "" {
+				pages++
+			}
+			if e.Sitemap != "" {
+				sitemaps++
+			}
+		})
+		if err != nil || head.Form != one.form || head.Pages != one.pages || head.Sitemaps != one.sitemaps ||
+			pages != one.pages || sitemaps != one.sitemaps {
+			t.Errorf("%s: %+v, %d pages, %d sitemaps (%v)", name, head, pages, sitemaps, err)
+		}
+	}
+}
