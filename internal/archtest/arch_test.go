@@ -64,7 +64,7 @@ internal/compare: check drift fixlist gate text internal/decide internal/judging
 internal/recheck: booking check drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
-internal/jobs: booking check fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record internal/store
+internal/jobs: booking check fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record
 internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/upkeep internal/worklist
 internal/report: check column gate plan text weburl internal/record
 internal/api: plan

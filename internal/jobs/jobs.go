@@ -22,7 +22,6 @@ import (
 	"harvik/internal/gear"
 	"harvik/internal/judging"
 	"harvik/internal/record"
-	"harvik/internal/store"
 )
 
 // Store is where crawls are kept.
@@ -53,6 +52,7 @@ type Store interface {
 	Past(crawl int64) record.Past
 	Source(ctx context.Context, crawl int64, url func(int32) string) survey.Source
 	Ping(ctx context.Context) error
+	Trouble(err error) record.Trouble
 }
 
 // Decisions are what is decided about a site.
@@ -288,7 +288,7 @@ func (r *Runner) takeUp(ctx context.Context, rec record.Crawl, crashed bool) err
 		return r.store.PauseCrawl(ctx, rec.ID, why, "")
 	}
 	if _, err := r.launch(rec.SiteID, func() (record.Crawl, error) { return rec, nil }, true); err != nil {
-		if store.IsDown(err) || errors.Is(err, record.ErrEnding) {
+		if r.store.Trouble(err) == record.Away || errors.Is(err, record.ErrEnding) {
 			return err
 		}
 		log.Error("crawl cannot be taken up", "reason", err.Error()) // one crawl may not keep the service from starting
@@ -523,7 +523,7 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	case errors.As(err, &mistake):
 		gear.Tell(log, "crawl paused", err)
 		err = r.store.PauseCrawl(ctx, one.rec.ID, err.Error(), "") // what it has is kept
-	case store.IsFull(err):
+	case r.store.Trouble(err) == record.Full:
 		r.full()
 		log.Warn("crawl put away", "reason", err.Error())
 		err = r.store.PauseCrawl(ctx, one.rec.ID, r.shortage(), waitsForDisk)
@@ -543,7 +543,7 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 		}
 		log.Info("crawl paused", "reason", why)
 		err = r.store.PauseCrawl(ctx, one.rec.ID, why, waits)
-	case store.IsDown(err):
+	case r.store.Trouble(err) == record.Away:
 		return false
 	default:
 		log.Error("crawl failed", "reason", err.Error())

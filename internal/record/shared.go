@@ -88,6 +88,17 @@ type Unbound struct {
 	Host   string
 }
 
+// Trouble is what is the matter with where things are kept.
+type Trouble uint8
+
+const (
+	NoTrouble Trouble = iota // it failed for another reason, or not at all
+	Away                     // it cannot be reached at the moment; the same will work once it can
+	Full                     // there is no space on its disk
+	Contested                // two did the same at the same moment: one of them can try again
+	Unfit                    // it cannot take a value: what a caller got wrong, whatever let it through
+)
+
 // A Sealed is a secret as it was stored.
 type Sealed struct {
 	Host    string  // that it is for

@@ -51,21 +51,27 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 		problem(c, http.StatusUnprocessableEntity, strings.TrimPrefix(err.Error(), store.ErrBadQuery.Error()+": "))
 	case errors.Is(err, record.ErrDisk):
 		problem(c, http.StatusInsufficientStorage, err.Error())
-	case store.IsFull(err):
-		problem(c, http.StatusInsufficientStorage, "the database's disk is full, so nothing can be stored")
 	case c.Request.Context().Err() != nil:
 		c.Abort() // the caller has left
-	case store.IsDown(err):
+	default:
+		s.trouble(c, err, what)
+	}
+}
+
+// trouble answers for the database, where that is why a request failed.
+func (s *Service) trouble(c *gin.Context, err error, what string) {
+	switch s.store.Trouble(err) {
+	case record.Full:
+		problem(c, http.StatusInsufficientStorage, "the database's disk is full, so nothing can be stored")
+	case record.Away:
 		s.log.Error("the database does not answer", "path", c.Request.URL.Path, "reason", err.Error())
 		problem(c, http.StatusServiceUnavailable,
 			"the database does not answer at the moment; try again in a few seconds")
-	case store.IsContested(err):
+	case record.Contested:
 		problem(c, http.StatusConflict, what+" was changed by somebody else at the same moment; try again")
+	case record.Unfit:
+		problem(c, http.StatusUnprocessableEntity, "the database cannot take a value of this request: "+s.store.Says(err))
 	default:
-		if why, refused := store.IsRefused(err); refused {
-			problem(c, http.StatusUnprocessableEntity, "the database cannot take a value of this request: "+why)
-			return
-		}
 		s.log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "reason", err.Error())
 		problem(c, http.StatusInternalServerError, "the service could not do this; its log says why")
 	}

@@ -24,6 +24,8 @@ import (
 
 // Store is what the service needs of the store.
 type Store interface {
+	Trouble(err error) record.Trouble
+	Says(err error) string
 	Ping(ctx context.Context) error
 	AddSite(ctx context.Context, name, home string, p plan.Plan) error
 	Sites(ctx context.Context) ([]record.Site, error)

@@ -37,7 +37,7 @@ func TestForgedCursors(t *testing.T) {
 		for _, after := range []string{"x", "e30", forged("word"), forged(1e300), forged("\x00"), forged("\u202e"),
 			forged([]int{1}), forged(nil), forged(strings.Repeat("9", 400)), forged("NaN")} {
 			_, err := s.Pages(t.Context(), rec.ID, record.PageQuery{Sort: sort, After: after, Limit: 5, Site: site.ID})
-			if _, refused := store.IsRefused(err); err != nil && !refused && !errors.Is(err, store.ErrBadQuery) {
+			if refused := s.Trouble(err) == record.Unfit; err != nil && !refused && !errors.Is(err, store.ErrBadQuery) {
 				t.Errorf("sorted by %s after %q: %v", sort, after, err)
 			}
 		}

@@ -2,13 +2,7 @@ package store
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"io"
-	"net"
-	"strings"
-
-	"github.com/jackc/pgx/v5/pgconn"
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
@@ -162,50 +156,4 @@ func restore(f *page.Facts, facts, links, uses []byte, text string,
 func (p *Past) Truncate(ctx context.Context, n int) error {
 	_, err := p.store.db.ExecContext(ctx, "delete from address where crawl_id = $1 and id >= $2", p.crawl, n)
 	return err
-}
-
-// IsFull tells whether the database found no space on its disk.
-func IsFull(err error) bool { return sqlState(err) == "53100" }
-
-// IsRefused tells whether the database could not take a value that it was given (SQLSTATE class 22), and
-// why: what a caller got wrong, whatever let it through.
-func IsRefused(err error) (why string, refused bool) {
-	var pg *pgconn.PgError
-	if errors.As(err, &pg) && strings.HasPrefix(pg.Code, "22") {
-		return pg.Message, true
-	}
-	return "", false
-}
-
-// IsContested tells whether an error is that of two who did the same at the same moment: one of them can
-// try again.
-func IsContested(err error) bool {
-	switch sqlState(err) {
-	case "23505", "40001", "40P01", "55P03":
-		return true
-	}
-	return false
-}
-
-// sqlState is the SQLSTATE of an error, "" if the database did not answer with one.
-func sqlState(err error) string {
-	var pg *pgconn.PgError
-	if errors.As(err, &pg) {
-		return pg.Code
-	}
-	return ""
-}
-
-// IsDown tells whether an error means that the database cannot be reached at the moment, so
-// that the same will work once it can.
-func IsDown(err error) bool {
-	var pg *pgconn.PgError
-	if errors.As(err, &pg) {
-		return strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code, "08") || pg.Code == "53300"
-	}
-	var connect *pgconn.ConnectError
-	var network net.Error
-	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, io.EOF) ||
-		errors.Is(err, io.ErrUnexpectedEOF) ||
-		strings.Contains(fmt.Sprint(err), "conn closed") || pgconn.SafeToRetry(err)
 }
