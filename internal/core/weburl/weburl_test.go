@@ -99,6 +99,70 @@ func FuzzParse(f *testing.F) {
 	})
 }
 
+// TestEdges puts every byte into every part of an address, alone and beside others, and numbers just within and just beyond
+// their bounds into ports and hosts: an independent implementation of the standard says the same.
+func TestEdges(t *testing.T) {
+	const home = "http://example.org/a/b?c"
+	base, err := Parse(home)
+	if err != nil {
+		t.Fatal(err)
+	}
+	oracle := whatwg.NewParser()
+	var in []string
+	for c := range 0x80 {
+		b := string(rune(c))
+		for _, frame := range []string{
+			"*", "*x", "x*", "*/x", "/x*y", "//h*/x", "//*h/x", "?q*q", "#f*f", "http:*//h/", "h*tp://h/", "*ttp://h/", "http://h/*",
+			"http://h*", "http://h:8*/", "http://[::*]/", "http:*", "http:/*", "x*:y", " *x", "x* ", "http://1.2.3.*/", "//h/./*", "//h/..*",
+		} {
+			in = append(in, strings.ReplaceAll(frame, "*", b))
+		}
+	}
+	for _, port := range []string{"", "0", "00", "1", "79", "80", "080", "81", "443", "65535", "65536", "065535", "99999999999999999999", "8:8"} {
+		in = append(in, "http://h:"+port+"/", "https://h:"+port+"/", "http://[::1]:"+port+"/")
+	}
+	numbers := []string{"0", "1", "255", "256", "65535", "65536", "16777215", "16777216", "4294967295", "4294967296", "18446744073709551616",
+		"0x", "0x0", "0xff", "0x100", "0xffffffff", "0x100000000", "0xg", "00", "07", "08", "010", "0377", "0400", "1a", "a1"}
+	for _, n := range numbers {
+		in = append(in, "http://"+n+"/", "http://1."+n+"/", "http://1.2."+n+"/", "http://1.2.3."+n+"/", "http://1.2.3.4."+n+"/",
+			"http://"+n+".2/", "http://"+n+"./", "http://x."+n+"/")
+	}
+	for _, dots := range []string{".", "..", "...", "%2e", "%2E%2e", ".%2e", "%2e.", "%2e%2e%2e", "%2", "%2f", ".%2", "%2e%2"} {
+		in = append(in, dots, dots+"/", "/x/"+dots, "/x/"+dots+"/y", "//h/x/"+dots+"/"+dots+"/y")
+	}
+	for _, text := range in {
+		got := "!"
+		if u, err := base.Parse(text); err == nil {
+			if got = u.String(); !u.IsHTTP() {
+				continue // others are kept as they are written
+			}
+			if signed.MatchString(u.Hostname()) {
+				continue
+			}
+		}
+		if strings.ContainsAny(text, "@^") || strings.HasPrefix(text, "http://[::[") || strings.HasPrefix(text, "http://[::]]") {
+			continue // the other one drops brackets that the standard fails for
+		}
+		want := "!"
+		if u, err := oracle.ParseRef(home, text); err == nil {
+			want = u.Href(false)
+		}
+		if got != want {
+			t.Errorf("%q is %q, by the other parser %q", text, got, want)
+		}
+	}
+}
+
+// TestShorten keeps what an error quotes short, with beginning and end.
+func TestShorten(t *testing.T) {
+	for n, cut := range map[int]bool{120: false, 121: true} {
+		_, err := Parse(strings.Repeat("a", n-1) + "z")
+		if err == nil || strings.Contains(err.Error(), "…") != cut || !strings.Contains(err.Error(), "z") {
+			t.Errorf("%d bytes: %v", n, err)
+		}
+	}
+}
+
 // isPlain leaves out inputs on which the two are known to differ: user names, which are
 // dropped here; "^" in paths, encoded since 2023; bytes that are not UTF-8; and host names
 // outside ASCII, whose tables differ by Unicode version.
