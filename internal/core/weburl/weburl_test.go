@@ -99,7 +99,7 @@ func FuzzParse(f *testing.F) {
 	})
 }
 
-// TestEdges puts every byte into every part of an address, alone and beside others, and numbers just within and just beyond
+// TestEdges puts every byte into every part of an address, alone and beside others, and numbers within and beyond
 // their bounds into ports and hosts: an independent implementation of the standard says the same.
 func TestEdges(t *testing.T) {
 	const home = "http://example.org/a/b?c"
