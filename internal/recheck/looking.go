@@ -298,7 +298,7 @@ func (l *looking) judge(site map[string]bool) {
 	}
 	l.trial = l.sheet.Trial(func(id string, page int32) bool { return site[id] || ofPages[id] && looked[page] }, found)
 	l.after = nil
-	l.seen = drift.NewLook(l.trial, func(a string) bool { return l.records[a] != nil }, l.listed)
+	l.seen = drift.NewLook(l.trial, l.isShown, l.listed)
 }
 
 func (l *looking) listed(fix string) bool { return l.lines[fix] }
@@ -308,7 +308,27 @@ func (l *looking) sight(f *fixlist.Fix) (sight task.Sight, still, missed []strin
 	if l.ofCrawl(f) {
 		return task.Unseen, nil, l.sample(f)
 	}
-	return l.seen.At(f, l.sample(f))
+	_, failing, missed := l.seen.At(f, l.sample(f))
+	for _, a := range failing { // where nothing was seen now, the crawl's own finding stands in its place
+		if a == "" || l.isShown(a) {
+			still = append(still, a)
+		} else {
+			missed = append(missed, a)
+		}
+	}
+	switch {
+	case len(still) > 0:
+		return task.There, still, missed
+	case len(missed) > 0:
+		return task.Unseen, nil, missed
+	}
+	return task.Gone, nil, nil
+}
+
+// isShown tells whether it was seen now what is at an address.
+func (l *looking) isShown(address string) bool {
+	r := l.records[address]
+	return r != nil && drift.Shows(r.Facts.Status)
 }
 
 // ofCrawl tells a fix that only a whole crawl can confirm.

@@ -7,7 +7,11 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/booking"
+	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/task"
 	"harvik/internal/decide"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
@@ -85,6 +89,52 @@ func TestWithout(t *testing.T) {
 		testkit.Quiet)
 	if _, err := full.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); !errors.Is(err, record.ErrDisk) {
 		t.Errorf("without room: %v", err)
+	}
+}
+
+// TestSeenNow says of a fix that it is still there, or gone, by what was seen now alone: a site that lets nobody in,
+// fails or does not answer shows neither.
+func TestSeenNow(t *testing.T) {
+	home := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 6, Seed: 2}) + "/"
+	first, memory := testkit.Crawl(t, home, plan.Plan{Probes: plan.No()})
+	fix := &first.Report.Fixes[0]
+	pages := first.Sheet.Addresses(fix)
+	fresh := func(status int) map[string]*booking.Record {
+		out := map[string]*booking.Record{}
+		for i := range memory.Records {
+			one := memory.Records[i]
+			facts := *one.Facts
+			facts.Status = status
+			one.Facts = &facts
+			out[facts.Address] = &one
+		}
+		return out
+	}
+	for name, one := range map[string]struct {
+		sheet   *fixlist.Sheet
+		records map[string]*booking.Record
+		want    task.Sight
+	}{
+		"failing as before": {first.Sheet, fresh(200), task.There},
+		"mended": {first.Sheet.Trial(func(string, int32) bool { return true }, nil), fresh(200),
+			task.Gone},
+		"not let in": {first.Sheet, map[string]*booking.Record{}, task.Unseen},
+		"mended, but refused": {first.Sheet.Trial(func(string, int32) bool { return true }, nil), fresh(403),
+			task.Unseen},
+		"no answer":    {first.Sheet, fresh(0), task.Unseen},
+		"out of order": {first.Sheet, fresh(503), task.Unseen},
+	} {
+		l := &looking{
+			of: &Rechecks{catalogue: testkit.Catalogue}, records: one.records,
+			members: map[string][]string{fix.ID: pages},
+			sampled: map[string]bool{}, lines: map[string]bool{fix.ID: true},
+		}
+		l.seen = drift.NewLook(one.sheet, l.isShown, l.listed)
+		sight, still, missed := l.sight(fix)
+		if sight != one.want || (sight == task.There) != (len(still) == len(pages)) ||
+			(sight == task.Unseen) != (len(missed) == len(pages)) {
+			t.Errorf("%s: %d, still on %d, missed %d of %d", name, sight, len(still), len(missed), len(pages))
+		}
 	}
 }
 

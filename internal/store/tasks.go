@@ -240,22 +240,22 @@ func (s *Store) Members(ctx context.Context, crawlID int64, fix string) ([]strin
 	return out, err
 }
 
-// Fetched tells which of some addresses a crawl got an answer from.
-func (s *Store) Fetched(ctx context.Context, crawlID int64, addresses []string) (map[string]bool, error) {
+// Statuses are those of the addresses that a crawl fetched, of some; 0 where there was no answer.
+func (s *Store) Statuses(ctx context.Context, crawlID int64, addresses []string) (map[string]int, error) {
 	hashes := make([]int64, len(addresses))
 	for i, a := range addresses {
 		hashes[i] = urlHash(a)
 	}
-	var urls []string
-	if err := s.db.SelectContext(ctx, &urls, `select a.url from address a join page p on p.crawl_id = a.crawl_id and p.id = a.id
-		where a.crawl_id = $1 and a.hash = any($2)`, crawlID, hashes); err != nil {
-		return nil, err
-	}
-	out := make(map[string]bool, len(urls))
-	for _, u := range urls {
-		out[u] = true
-	}
-	return out, nil
+	out := make(map[string]int)
+	err := each(ctx, s, func(r *struct {
+		URL    string
+		Status int
+	}) error {
+		out[r.URL] = r.Status
+		return nil
+	}, `select a.url, p.status from address a join page p on p.crawl_id = a.crawl_id and p.id = a.id
+		where a.crawl_id = $1 and a.hash = any($2)`, crawlID, hashes)
+	return out, err
 }
 
 // Before is the finished crawl of a site before a number; record.ErrNotFound if there is none.

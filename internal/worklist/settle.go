@@ -98,11 +98,11 @@ func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *booking
 		members[id], lines[id] = list, &line.Fix
 		all = append(all, list...)
 	}
-	fetched, err := l.store.Fetched(ctx, rec.ID, all)
+	statuses, err := l.store.Statuses(ctx, rec.ID, all)
 	if err != nil {
 		return nil, err
 	}
-	look := drift.NewLook(result.Sheet, func(a string) bool { return fetched[a] },
+	look := drift.NewLook(result.Sheet, func(a string) bool { return drift.Shows(statuses[a]) },
 		func(fix string) bool { _, had := past[fix]; return had })
 	for id, list := range members {
 		p := past[id]

@@ -20,7 +20,7 @@ type Store interface {
 	EntriesOf(ctx context.Context, crawl int64, ids []string) (map[string]record.Task, error)
 	WaivedFixes(ctx context.Context, crawl int64) (map[string]bool, error)
 	Members(ctx context.Context, crawl int64, fix string) ([]string, error)
-	Fetched(ctx context.Context, crawl int64, addresses []string) (map[string]bool, error)
+	Statuses(ctx context.Context, crawl int64, addresses []string) (map[string]int, error)
 	Fix(ctx context.Context, crawl int64, id string) (record.FixLine, error)
 	Tasks(ctx context.Context, site int64) ([]record.Task, error)
 	NextBatch(ctx context.Context) (int64, error)

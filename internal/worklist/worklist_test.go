@@ -20,15 +20,15 @@ import (
 // kept is a site's work in memory. What a test does not expect to be asked for panics.
 type kept struct {
 	Store
-	latest  record.Crawl
-	lines   map[string]record.Task
-	entries map[string]record.Task
-	waived  map[string]bool
-	tasks   map[string]record.Task
-	members map[string][]string
-	fixes   map[string]record.FixLine
-	fetched map[string]bool
-	batches int64
+	latest   record.Crawl
+	lines    map[string]record.Task
+	entries  map[string]record.Task
+	waived   map[string]bool
+	tasks    map[string]record.Task
+	members  map[string][]string
+	fixes    map[string]record.FixLine
+	statuses map[string]int
+	batches  int64
 }
 
 func (k *kept) Crawl(context.Context, string, int) (record.Crawl, error) {
@@ -74,12 +74,8 @@ func (k *kept) Fix(_ context.Context, _ int64, id string) (record.FixLine, error
 	}
 	return f, nil
 }
-func (k *kept) Fetched(_ context.Context, _ int64, addresses []string) (map[string]bool, error) {
-	out := map[string]bool{}
-	for _, a := range addresses {
-		out[a] = k.fetched[a]
-	}
-	return out, nil
+func (k *kept) Statuses(context.Context, int64, []string) (map[string]int, error) {
+	return k.statuses, nil
 }
 func (k *kept) ChangeTasks(_ context.Context, _ int64, _ string, _ int64,
 	changes []record.Change) (out []record.Changed, err error) {
@@ -237,8 +233,8 @@ func TestSettle(t *testing.T) {
 	base := func(touched task.State, changed time.Time) *kept {
 		k := &kept{
 			latest: before, lines: lines, members: map[string][]string{untitled: {address}},
-			fixes:   map[string]record.FixLine{untitled: fix},
-			fetched: map[string]bool{address: true}, tasks: map[string]record.Task{},
+			fixes:    map[string]record.FixLine{untitled: fix},
+			statuses: map[string]int{address: 200}, tasks: map[string]record.Task{},
 		}
 		if touched != "" {
 			k.tasks[untitled] = record.Task{Fix: untitled, Check: "title-missing", State: touched, Version: 1, Seen: 1,
@@ -268,14 +264,18 @@ func TestSettle(t *testing.T) {
 			t.Errorf("%q and mended: %s", touched, got)
 		}
 	}
-	unseen := base(task.Claimed, began.Add(-time.Hour))
-	unseen.fetched = nil
-	if got := settled(unseen, mended)[untitled]; !strings.Contains(got, "claimed") ||
-		!strings.Contains(got, "1 of 1 pages were not looked at: "+address) {
-		t.Errorf("claimed and not looked at: %s", got)
+	for name, statuses := range map[string]map[string]int{
+		"not fetched": nil, "no answer": {address: 0}, "busy": {address: 503}, "refused": {address: 403},
+	} {
+		unseen := base(task.Claimed, began.Add(-time.Hour))
+		unseen.statuses = statuses
+		if got := settled(unseen, mended)[untitled]; !strings.Contains(got, "claimed") ||
+			!strings.Contains(got, "1 of 1 pages were not looked at: "+address) {
+			t.Errorf("claimed, and %s: %s", name, got)
+		}
 	}
 	nobody := base("", began)
-	nobody.fetched = nil
+	nobody.statuses = nil
 	if got := settled(nobody, mended)[untitled]; got != "" {
 		t.Errorf("untouched and not looked at, and something is said: %s", got)
 	}

@@ -243,6 +243,16 @@ func (c *comparison) pages() {
 	}
 }
 
+// Shows tells whether a status is of an answer that shows what is at an address: a page, where it has gone, or that it
+// is no more. One that refuses or fails, and none at all (0), show nothing: no fault is gone because of that.
+func Shows(status int) bool {
+	switch status {
+	case 0, 401, 403, 429:
+		return false
+	}
+	return status < 500
+}
+
 // sound tells a page that can be read.
 func sound(p Page) bool { return p.Status == 200 }
 
@@ -286,7 +296,7 @@ func (c *comparison) fixes(confirmed func(string) bool) {
 	for i := range old.Fixes {
 		had[old.Fixes[i].ID] = true
 	}
-	look := NewLook(c.after.Sheet, func(a string) bool { return c.after.Pages[a].Outcome != "" },
+	look := NewLook(c.after.Sheet, func(a string) bool { return Shows(c.after.Pages[a].Status) },
 		func(fix string) bool { return had[fix] })
 	for i := range old.Fixes {
 		f := &old.Fixes[i]
@@ -375,10 +385,7 @@ func (c *comparison) fresh() map[string]bool {
 
 func (c *comparison) findings() {
 	old, now := c.before.Sheet.Failing(), c.after.Sheet.Failing()
-	seen := func(side *Side, a string) bool {
-		_, ok := side.Pages[a]
-		return ok || a == ""
-	}
+	seen := func(side *Side, a string) bool { return a == "" || Shows(side.Pages[a].Status) }
 	changes := map[string]*CheckChange{}
 	of := func(id string) *CheckChange {
 		if changes[id] == nil {
@@ -477,24 +484,24 @@ func listed(body string) string {
 
 // A Look tells what a crawl saw of fixes of an earlier list.
 type Look struct {
-	lines   map[place][]string // the lines that a check failing on a page is part of
-	kinds   map[string]fixlist.Kind
-	causes  map[string]map[string]bool // where each target or value is found: addresses by fix
-	rules   map[string]*check.Check
-	fetched func(address string) bool
-	listed  func(fix string) bool
+	lines  map[place][]string // the lines that a check failing on a page is part of
+	kinds  map[string]fixlist.Kind
+	causes map[string]map[string]bool // where each target or value is found: addresses by fix
+	rules  map[string]*check.Check
+	shown  func(address string) bool
+	listed func(fix string) bool
 }
 
 // place is a check failing on a page.
 type place struct{ check, address string }
 
-// NewLook prepares to ask what a crawl saw. Fetched tells whether it got an answer from an address,
-// listed whether a fix had a line of its own on the earlier list.
-func NewLook(s *fixlist.Sheet, fetched, listed func(string) bool) *Look {
+// NewLook prepares to ask what a crawl saw. Shown tells whether it got an answer from an address that shows what is
+// there, listed whether a fix had a line of its own on the earlier list.
+func NewLook(s *fixlist.Sheet, shown, listed func(string) bool) *Look {
 	l := &Look{
 		lines: map[place][]string{}, kinds: map[string]fixlist.Kind{}, causes: map[string]map[string]bool{},
-		rules:   s.Rules(),
-		fetched: fetched, listed: listed,
+		rules: s.Rules(),
+		shown: shown, listed: listed,
 	}
 	s.EachFinding(func(f fixlist.Found) {
 		l.kinds[f.Fix] = f.Kind
@@ -543,7 +550,7 @@ func (l *Look) At(f *fixlist.Fix, addresses []string) (sight task.Sight, still, 
 		switch {
 		case l.fails(f, a):
 			still = append(still, a)
-		case a != "" && !l.fetched(a) || l.rules[f.Check] == nil:
+		case a != "" && !l.shown(a) || l.rules[f.Check] == nil:
 			missed = append(missed, a)
 		}
 	}

@@ -212,6 +212,31 @@ func TestFixUnseen(t *testing.T) {
 	}
 }
 
+// TestShows: nothing is gone because a page refused, failed or did not answer, and nothing new because it did so
+// before; that it is no more, or leads elsewhere, is an answer.
+func TestShows(t *testing.T) {
+	for status, shows := range map[int]bool{
+		200: true, 301: true, 404: true, 410: true, 0: false, 401: false, 403: false, 429: false, 500: false,
+		503: false,
+	} {
+		bad, clean := side(sheet([]int{1, 2}, wrong(1)), 1, 2), side(sheet([]int{1, 2}), 1, 2)
+		for _, s := range []*Side{&bad, &clean} {
+			one := s.Pages[address(1)]
+			one.Status = status
+			s.Pages[address(1)] = one
+		}
+		before := side(bad.Sheet, 1, 2)
+		r := Compare(before, clean, never)
+		if shows != (len(r.Gone) == 1) || shows == (len(r.Unseen) == 1) || shows != (r.Findings.Gone == 1) {
+			t.Errorf("a page that answers %d now: %d gone, %d not seen, findings %+v", status, len(r.Gone),
+				len(r.Unseen), r.Findings)
+		}
+		if r = Compare(clean, before, never); shows != (r.Findings.New == 1) {
+			t.Errorf("a page that answered %d before: findings %+v", status, r.Findings)
+		}
+	}
+}
+
 // TestShort names up to three addresses, and counts the others.
 func TestShort(t *testing.T) {
 	for n, want := range map[int]string{1: "a", 3: "a, a, a", 4: "a, a, a and 1 more"} {
