@@ -67,11 +67,10 @@ func TestResume(t *testing.T) {
 		h http.Handler // nil for Fernhollow
 		p plan.Plan
 	}{
-		"breadth": {&testkit.Generated{Pages: 900, Seed: 2}, plan.Plan{Pages: 700, Parallel: 8}},
-		"spread": {&testkit.Generated{Pages: 900, Seed: 3},
-			plan.Plan{Pages: 300, Parallel: 8, Selection: plan.Spread}},
-		"whole":  {&testkit.Generated{Pages: 300, Seed: 4}, plan.Plan{Parallel: 8}},
-		"garden": {},
+		"breadth": {&testkit.Generated{Pages: 400, Seed: 2}, plan.Plan{Pages: 300, Parallel: 8}},
+		"spread":  {&testkit.Generated{Pages: 500, Seed: 3}, plan.Plan{Pages: 200, Parallel: 8, Selection: plan.Spread}},
+		"whole":   {&testkit.Generated{Pages: 150, Seed: 4}, plan.Plan{Parallel: 8}},
+		"garden":  {},
 	} {
 		inBubble(t, name, func(t *testing.T) {
 			start, p, seeds := demo.Home, c.p, uint64(2)
@@ -129,8 +128,8 @@ func taking(h http.Handler) http.Handler {
 func TestContinue(t *testing.T) {
 	t.Parallel()
 	testkit.Bubble(t, func(t *testing.T) {
-		start := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 400, Seed: 9}) + "/"
-		whole, memory := testkit.Crawl(t, start, plan.Plan{Pages: 350})
+		start := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 250, Seed: 9}) + "/"
+		whole, memory := testkit.Crawl(t, start, plan.Plan{Pages: 220})
 		want := summary(whole, memory)
 		first, m := testkit.Crawl(t, start, plan.Plan{Pages: 120})
 		if first.Ending != survey.PageLimit {
@@ -138,7 +137,7 @@ func TestContinue(t *testing.T) {
 		}
 		m.Findings = slices.Clone(m.Findings[:len(m.Findings)-len(first.Findings)])
 		m.Records = slices.DeleteFunc(m.Records, func(r booking.Record) bool { return r.Role != page.AsPage })
-		r, err := m.Prepare(t, start, plan.Plan{Pages: 350}, true).Run(t.Context())
+		r, err := m.Prepare(t, start, plan.Plan{Pages: 220}, true).Run(t.Context())
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -146,7 +145,7 @@ func TestContinue(t *testing.T) {
 		if got := summary(r, m); got != want {
 			t.Error(different(got, want))
 		}
-		if n := len(r.Survey.Pages); n != 350 || !r.Survey.Partial {
+		if n := len(r.Survey.Pages); n != 220 || !r.Survey.Partial {
 			t.Errorf("%d pages", n)
 		}
 		if r.Survey.Addresses[0].State != survey.Fetched {
