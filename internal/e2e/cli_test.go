@@ -204,7 +204,7 @@ func TestCommandLine(t *testing.T) {
 
 	s.ok("site list", "No site yet")
 	s.ok("site add fernhollow "+demo.Home+" --allow 127.0.0.0/8", "fernhollow is under care", "harvik crawl fernhollow")
-	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --limit title-least=14 --limit first-byte=20000 --limit first-byte-very=20000 --host fernhollow.example="+garden+" ca="+strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20"), "timeout: 3s", "title-least: 14")
+	s.ok("plan set fernhollow steady=true --timeout 3s --retries 1 --parallel 8 --limit title-least=14 --limit first-byte=20000 --limit first-byte-very=20000 --host fernhollow.example="+garden+" ca="+strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20"), "timeout: 3s", "title-least: 14")
 	s.ok("plan show fernhollow", "retries: 1", "agent: Harvik/")
 	s.ok("crawl list fernhollow", "No crawl yet")
 	s.ok("crawl fernhollow", "Crawl 1 of https://fernhollow.example/", "(588 pages)", "link-broken-inside",

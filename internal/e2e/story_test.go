@@ -28,7 +28,7 @@ func TestStory(t *testing.T) {
 	garden := demo.NewSeasons(demo.Spring)
 	p := testkit.Garden(t, garden)
 	s.ok("site add fernhollow " + demo.Home + " --allow 127.0.0.0/8")
-	s.ok("plan set fernhollow --timeout 3s --retries 1 --parallel 8 --host fernhollow.example=" + p.Hosts[demo.Host] +
+	s.ok("plan set fernhollow steady=true --timeout 3s --retries 1 --parallel 8 --host fernhollow.example=" + p.Hosts[demo.Host] +
 		" ca=" + strings.ReplaceAll(strconv.Quote(p.CA), " ", "\\x20") +
 		` snippets=[{"name":"consent","contains":"` + demo.Consent + `"}]`)
 	s.ok("work fernhollow", "Nobody has touched a fix yet")
