@@ -30,7 +30,7 @@ console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/i
 # Everything that has to hold: format, vet, types, all tests. The linter, which reads all that is used, too, is check's.
 test: debian
 	@$(MAKE) --no-print-directory -j 2 build format vet types generated
-	go test $(GO_TAGS) -vet off -ldflags '-s -w' -timeout 14m -parallel 5 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
+	go test $(GO_TAGS) -vet off -ldflags '-s -w' -timeout 14m -parallel 7 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
 
 check: format vet types generated lint
 
