@@ -90,7 +90,7 @@ func (l *looking) result(f *fixlist.Fix) (record.RecheckResult, task.Sight) {
 		out.Verdict, out.Says = record.IsUnseen, "it is about how a whole crawl goes; crawl again to know"
 	default:
 		out.Verdict, out.Says = record.IsUnseen,
-			fmt.Sprintf("%d of %s%s could not be looked at: %s", len(missed), text.Count(len(some), "page", "pages"),
+			fmt.Sprintf("%d of %s could not be looked at%s: %s", len(missed), text.Count(len(some), "page", "pages"),
 				sample, drift.Short(missed))
 	}
 	return out, sight
