@@ -133,6 +133,10 @@ func TestOneRule(t *testing.T) {
 		{plan.Scope{Include: []string{"*/fern"}}, "https://fernhollow.example/moss", "https://fernhollow.example/fern"},
 		{plan.Scope{Exclude: []string{"*/moss"}}, "https://fernhollow.example/moss", "https://fernhollow.example/fern"},
 		{plan.Scope{Exclude: []string{"/"}}, "https://fernhollow.example/", ""},
+		{plan.Scope{Folders: []string{"/plants/"}, Include: []string{"*fern"}}, "https://fernhollow.example/shop/fern",
+			"https://fernhollow.example/plants/fern"},
+		{plan.Scope{Include: []string{"*/fern"}, Exclude: []string{"/shop/*"}}, "https://fernhollow.example/moss",
+			"https://fernhollow.example/fern"},
 	} {
 		s := scopeOf(t, "https://fernhollow.example/", c.p)
 		if s.Refuses(c.refuses, s.Origin(c.refuses)) == "" {
