@@ -106,8 +106,12 @@ func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
 	all := b.countPages(c, nil)
 	everywhere := b.pagesOf(counted) >= max(leastPages, int(math.Ceil(leastShare*float64(all))))
 	if everywhere {
-		one := &candidate{fix: Fix{Kind: Section, Where: "on " + text.Count(b.pagesOf(counted), "page", "pages") +
-			", nearly all of the site"}, key: "/", members: counted, work: 1}
+		share := "nearly all"
+		if b.pagesOf(counted) >= all {
+			share = "all"
+		}
+		where := "on " + text.Count(b.pagesOf(counted), "page", "pages") + ", " + share + " of the site"
+		one := &candidate{fix: Fix{Kind: Section, Where: where}, key: "/", members: counted, work: 1}
 		one.fix.ID = identify(b.Checks[c], Section, "/")
 		out = append(out, one)
 	}

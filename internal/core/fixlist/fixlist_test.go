@@ -611,7 +611,10 @@ func TestNearlyAll(t *testing.T) {
 			check.Finding{Check: minor, Page: int32(i), Places: []check.Place{place("nav", page.Navigation)}})
 	}
 	r := build(s, found)
-	if f := find(t, r, "A thing is wrong, on 40 pages, nearly all of the site"); f.Pages != 40 {
+	if f := find(t, r, "A thing is wrong, on 40 pages, all of the site"); f.Pages != 40 {
+		t.Errorf("%+v", f)
+	}
+	if f := find(t, build(s, found[2:]), "A thing is wrong, on 39 pages, nearly all of the site"); f.Pages != 39 {
 		t.Errorf("%+v", f)
 	}
 	if f := find(t, r, "A trifle, in the layout of 40 pages, navigation"); f.Pages != 40 || len(r.Fixes) != 2 {
