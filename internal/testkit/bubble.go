@@ -2,6 +2,7 @@ package testkit
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net"
 	"net/http/httptest"
@@ -136,9 +137,6 @@ func (e *end) pump() {
 		out, closed := e.waiting, e.closed
 		e.waiting = nil
 		e.mu.Unlock()
-		if closed { // whoever does not read any more is not waited for
-			_ = e.Conn.SetWriteDeadline(time.Now().Add(time.Millisecond))
-		}
 		_, err := e.Conn.Write(out)
 		if err != nil {
 			e.mu.Lock()
@@ -172,7 +170,9 @@ func (e *end) Close() error {
 	defer e.mu.Unlock()
 	e.closed = true
 	e.wake()
-	return e.Conn.SetReadDeadline(time.Now())
+	now := time.Now()
+	// Whoever does not read any more is not waited for, be it by what the pump is writing already.
+	return errors.Join(e.Conn.SetReadDeadline(now), e.Conn.SetWriteDeadline(now.Add(time.Millisecond)))
 }
 
 func (e *end) wake() {
