@@ -116,32 +116,34 @@ func TestStates(t *testing.T) {
 // TestOrder holds that a crawl is the same, number for number, whatever the order in which
 // answers arrive, also where the page limit cuts it.
 func TestOrder(t *testing.T) {
-	g := &testkit.Generated{Pages: 250, Seed: 5}
-	slow := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		time.Sleep(time.Duration(rand.IntN(6)) * time.Millisecond)
-		g.ServeHTTP(w, r)
+	testkit.Bubble(t, func(t *testing.T) {
+		g := &testkit.Generated{Pages: 250, Seed: 5}
+		slow := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			time.Sleep(time.Duration(rand.IntN(6)) * time.Millisecond)
+			g.ServeHTTP(w, r)
+		})
+		var first []string
+		for _, parallel := range []int{1, 5, 32} {
+			host := testkit.Serve(t, slow)
+			r, _ := testkit.Crawl(t, "http://fernhollow.example/",
+				plan.Plan{Parallel: parallel, Pages: 150, Hosts: map[string]string{"fernhollow.example": host}})
+			var got []string
+			for _, a := range r.Survey.Addresses {
+				got = append(got, fmt.Sprint(a))
+			}
+			r.Report.Pages = nil
+			got = append(got, fmt.Sprintf("%+v", r.Report))
+			if first == nil {
+				first = got
+			}
+			if !slices.Equal(first, got) {
+				t.Fatalf("with %d requests at once the crawl differs", parallel)
+			}
+			if r.Ending != survey.PageLimit || r.Report.Expected <= 150 || r.Report.Assessed != 150 {
+				t.Errorf("ended by %s with %d pages", r.Ending, r.Report.Assessed)
+			}
+		}
 	})
-	var first []string
-	for _, parallel := range []int{1, 5, 32} {
-		host := testkit.Serve(t, slow)
-		r, _ := testkit.Crawl(t, "http://fernhollow.example/",
-			plan.Plan{Parallel: parallel, Pages: 150, Hosts: map[string]string{"fernhollow.example": host}})
-		var got []string
-		for _, a := range r.Survey.Addresses {
-			got = append(got, fmt.Sprint(a))
-		}
-		r.Report.Pages = nil
-		got = append(got, fmt.Sprintf("%+v", r.Report))
-		if first == nil {
-			first = got
-		}
-		if !slices.Equal(first, got) {
-			t.Fatalf("with %d requests at once the crawl differs", parallel)
-		}
-		if r.Ending != survey.PageLimit || r.Report.Expected <= 150 || r.Report.Assessed != 150 {
-			t.Errorf("ended by %s with %d pages", r.Ending, r.Report.Assessed)
-		}
-	}
 }
 
 func TestShutOut(t *testing.T) {
