@@ -7,10 +7,20 @@ import (
 	"sync"
 	"time"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
 )
+
+// Kept is a Sink that keeps what was fetched in memory.
+type Kept struct{ Records []booking.Record }
+
+// Save implements Sink.
+func (k *Kept) Save(_ context.Context, b record.Batch) error {
+	k.Records = append(k.Records, b.Records...)
+	return nil
+}
 
 // A saver stores batches in their own goroutine, at most two behind.
 type saver struct {

@@ -96,7 +96,7 @@ func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) er
 	if err != nil {
 		return record.Refuse("%s", err.Error())
 	}
-	sink := &keep{}
+	sink := new(crawl.Kept)
 	config.Sink, config.Book = sink, booking.New(check.NewRunner(nil, p), nil)
 	c, err := crawl.New(config)
 	if err != nil {
@@ -110,7 +110,7 @@ func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) er
 	if err != nil {
 		return err
 	}
-	for _, rec := range sink.records {
+	for _, rec := range sink.Records {
 		out.Facts = rec.Facts
 		if rec.Facts.Redirect == "" {
 			break
@@ -136,14 +136,6 @@ func (l *Looks) guardFor(ctx context.Context, u weburl.URL) (fetch.Guard, error)
 		}
 	}
 	return fetch.Guard{}, nil
-}
-
-// keep is a sink in memory.
-type keep struct{ records []booking.Record }
-
-func (k *keep) Save(_ context.Context, b record.Batch) error {
-	k.records = append(k.records, b.Records...)
-	return nil
 }
 
 func describe(out *record.Look, d *page.Document) {

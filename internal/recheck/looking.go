@@ -31,11 +31,11 @@ type looking struct {
 	fixes  []*fixlist.Fix
 	show   *recheck
 
-	lines   map[string]bool     // fixes that have a line of their own on the crawl's list
-	members map[string][]string // of each fix
-	sampled map[string]bool     // fixes of which only a sample is looked at
-	numbers map[string]int32    // of the sheet's pages
-	again   *booking.Again
+	lines   map[string]bool            // fixes that have a line of their own on the crawl's list
+	members map[string][]string        // of each fix
+	sampled map[string]bool            // fixes of which only a sample is looked at
+	numbers map[string]int32           // of the sheet's pages
+	stored  *booking.Stored            // the crawl; what rechecks want otherwise is in copies of it
 	records map[string]*booking.Record // what was fetched, by address
 	// of checks on the whole site, with what was fetched in the place of what the crawl had
 	found []check.Finding
@@ -56,6 +56,10 @@ func (l *looking) run(ctx context.Context) error {
 	for _, f := range l.fixes {
 		l.members[f.ID] = l.sheet.Addresses(f)
 		l.sampled[f.ID] = isOfTemplate(f) && f.Pages > 2*sampleSize
+	}
+	var err error
+	if l.stored, err = l.of.store.LoadSurvey(ctx, l.crawl); err != nil {
+		return err
 	}
 	if err := l.look(ctx); err != nil {
 		return err
@@ -98,24 +102,22 @@ func (l *looking) look(ctx context.Context) error {
 		return err
 	}
 	ids, evidence := l.siteChecks()
-	p := l.crawl.Plan.WithDefaults()
+	stored := *l.stored
+	p := stored.Plan
 	p.Sources.Addresses = listed
 	if !evidence {
 		p.Sources.Sitemaps, p.Probes = plan.No(), plan.No()
 	}
 	p.Pages, p.Selection, p.Depth, p.Time = 2*mostRechecked, plan.Breadth, 1<<20, 0
-	stored, err := l.of.store.LoadSurvey(ctx, l.crawl)
+	stored.Plan = p
+	again, err := l.fetch(ctx, &stored, wanted)
 	if err != nil {
 		return err
 	}
-	stored.Plan = p
-	if l.again, err = l.fetch(ctx, stored, wanted); err != nil {
-		return err
-	}
-	l.again.Evidence, l.found = evidence, nil
+	again.Evidence, l.found = evidence, nil
 	if len(ids) > 0 {
 		some := l.of.catalogue.Only(func(c *check.Check) bool { return ids[c.ID] })
-		if l.found, err = l.again.Judge(judging.Watched(check.NewRunner(some.Checks, p), l.of.log)); err != nil {
+		if l.found, err = again.Judge(judging.Watched(check.NewRunner(some.Checks, p), l.of.log)); err != nil {
 			return err
 		}
 	}
@@ -147,7 +149,7 @@ func (l *looking) fetch(ctx context.Context, stored *booking.Stored, wanted map[
 		fresh++ // what a repair links to that the crawl did not know is part of the repair
 		return fresh <= mostFresh
 	}
-	seen := new(seen)
+	seen := new(crawl.Kept)
 	config.Sink, config.Book = seen,
 		booking.New(judging.Watched(check.NewRunner(l.of.catalogue.Checks, stored.Plan), l.of.log), stored.Layouts)
 	c, err := crawl.New(config)
@@ -162,22 +164,13 @@ func (l *looking) fetch(ctx context.Context, stored *booking.Stored, wanted map[
 		return nil, err
 	}
 	l.show.mu.Lock()
-	l.show.now, l.show.rec.Fetched = nil, len(seen.records)
+	l.show.now, l.show.rec.Fetched = nil, len(seen.Records)
 	l.show.mu.Unlock()
 	l.records = map[string]*booking.Record{}
-	for i := range seen.records {
-		l.records[seen.records[i].Facts.Address] = &seen.records[i]
+	for i := range seen.Records {
+		l.records[seen.Records[i].Facts.Address] = &seen.Records[i]
 	}
-	return &booking.Again{Stored: stored, Fresh: seen.records, Harvest: harvest}, nil
-}
-
-// seen is a sink in memory.
-type seen struct{ records []booking.Record }
-
-// Save implements crawl.Sink.
-func (s *seen) Save(_ context.Context, b record.Batch) error {
-	s.records = append(s.records, b.Records...)
-	return nil
+	return &booking.Again{Stored: stored, Fresh: seen.Records, Harvest: harvest}, nil
 }
 
 // mostFresh bounds the addresses of which the crawl knew nothing that one recheck fetches.
@@ -308,21 +301,19 @@ func (l *looking) sight(f *fixlist.Fix) (sight task.Sight, still, missed []strin
 	if l.ofCrawl(f) {
 		return task.Unseen, nil, l.sample(f)
 	}
-	_, failing, missed := l.seen.At(f, l.sample(f))
-	for _, a := range failing { // where nothing was seen now, the crawl's own finding stands in its place
-		if a == "" || l.isShown(a) {
-			still = append(still, a)
+	var asked, unasked []string
+	for _, a := range l.sample(f) { // of what nobody asked for, the crawl's own findings stand in the trial
+		if a == "" || l.records[a] != nil {
+			asked = append(asked, a)
 		} else {
-			missed = append(missed, a)
+			unasked = append(unasked, a)
 		}
 	}
-	switch {
-	case len(still) > 0:
-		return task.There, still, missed
-	case len(missed) > 0:
-		return task.Unseen, nil, missed
+	sight, still, missed = l.seen.At(f, asked)
+	if missed = append(unasked, missed...); sight == task.Gone && len(missed) > 0 {
+		sight = task.Unseen
 	}
-	return task.Gone, nil, nil
+	return sight, still, missed
 }
 
 // isShown tells whether it was seen now what is at an address.

@@ -110,19 +110,20 @@ func TestSeenNow(t *testing.T) {
 		}
 		return out
 	}
+	mended := first.Sheet.Trial(func(string, int32) bool { return true }, nil)
 	for name, one := range map[string]struct {
 		sheet   *fixlist.Sheet
 		records map[string]*booking.Record
 		want    task.Sight
 	}{
-		"failing as before": {first.Sheet, fresh(200), task.There},
-		"mended": {first.Sheet.Trial(func(string, int32) bool { return true }, nil), fresh(200),
-			task.Gone},
-		"not let in": {first.Sheet, map[string]*booking.Record{}, task.Unseen},
-		"mended, but refused": {first.Sheet.Trial(func(string, int32) bool { return true }, nil), fresh(403),
-			task.Unseen},
-		"no answer":    {first.Sheet, fresh(0), task.Unseen},
-		"out of order": {first.Sheet, fresh(503), task.Unseen},
+		"failing as before":      {first.Sheet, fresh(200), task.There},
+		"mended":                 {mended, fresh(200), task.Gone},
+		"not let in":             {first.Sheet, map[string]*booking.Record{}, task.Unseen},
+		"mended, but refused":    {mended, fresh(403), task.Unseen},
+		"no answer":              {mended, fresh(0), task.Unseen},
+		"out of order":           {mended, fresh(503), task.Unseen},
+		"failing by its answer":  {first.Sheet, fresh(503), task.There}, // as where the fault is that it does
+		"failing by its silence": {first.Sheet, fresh(0), task.There},
 	} {
 		l := &looking{
 			of: &Rechecks{catalogue: testkit.Catalogue}, records: one.records,
