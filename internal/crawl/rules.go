@@ -251,7 +251,7 @@ func (c *Crawl) sitemap(u weburl.URL) (got booking.File, ok bool, err error) {
 	}
 	c.files.set(booking.File{Kind: got.Kind, Address: got.Address})
 	c.batch.Files = append(c.batch.Files, got)
-	if c.saver != nil && c.past == nil {
+	if c.past == nil {
 		c.flush(c.saver)
 	}
 	return got, true, nil

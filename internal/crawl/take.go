@@ -47,7 +47,7 @@ func (c *Crawl) take(d *booking.Record, said *gist) {
 func (c *Crawl) takePage(d *booking.Record, a survey.Address, said *gist) {
 	f := c.frontier
 	obeys := c.plan.Robots != plan.Disregard
-	to := booking.Numbers{Redirect: -1, Canonical: -1, Refresh: -1}
+	to := booking.Nothing()
 	f.traps.begin(a.URL)
 	if d.Facts.Redirect != "" {
 		to.Redirect = c.know(d.Facts.Redirect,
@@ -152,7 +152,7 @@ func taken[T any](what []T, numbers []int32) ([]T, []int32) {
 }
 
 func (c *Crawl) takeLoaded(d *booking.Record, a survey.Address) {
-	to := booking.Numbers{Redirect: -1, Canonical: -1, Refresh: -1}
+	to := booking.Nothing()
 	if d.Facts.Redirect != "" {
 		to.Redirect = c.know(d.Facts.Redirect,
 			mention{from: d.ID, depth: a.Depth + 1, found: survey.ByRedirect, role: a.Role})

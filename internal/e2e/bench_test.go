@@ -10,13 +10,9 @@ import (
 
 	"golang.org/x/net/html"
 
-	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/dom"
-	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
-	"harvik/internal/crawl"
-	"harvik/internal/judging"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
@@ -109,28 +105,9 @@ func crawlAndStore(b *testing.B, host string) time.Duration {
 	}
 	b.StartTimer()
 	begun := time.Now()
-	config := testkit.Config(b, site.Home, p, nil)
-	sink := s.Sink(rec.ID)
-	config.Book, config.Sink = booking.New(&check.Runner{Checks: testkit.Catalogue.Checks,
-		Limits: check.NewLimits(nil)}, nil), sink
-	config.Book.Survey.Source = s.Source(b.Context(), rec.ID, config.Book.URL)
-	c, err := crawl.New(config)
-	if err != nil {
-		b.Fatal(err)
-	}
-	harvest, err := c.Run(b.Context())
-	if err != nil {
-		b.Fatal(err)
-	}
-	ended := judging.Ended{
-		Book: config.Book, Harvest: harvest, Sink: sink, Ends: func() error { return nil },
-		Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) { return sheet.Build(fixlist.Adjustment{}), nil },
-	}
-	r, err := ended.Judge(b.Context())
-	if err != nil {
-		b.Fatal(err)
-	}
-	if err := s.SaveResult(b.Context(), rec, r, c.Progress(), record.Weighing{}, record.Settling{}); err != nil {
+	runner := &check.Runner{Checks: testkit.Catalogue.Checks, Limits: check.NewLimits(nil)}
+	r, progress := crawlInto(b, s, rec, p, runner, nil)
+	if err := s.SaveResult(b.Context(), rec, r, progress, record.Weighing{}, record.Settling{}); err != nil {
 		b.Fatal(err)
 	}
 	if r.Report.Assessed != benchPages {

@@ -35,31 +35,7 @@ func TestCutWhileJudging(t *testing.T) {
 		t.Fatal(err)
 	}
 	run := func(past record.Past) (*booking.Result, record.Progress) {
-		config := testkit.Config(t, site.Home, p, nil)
-		sink := s.Sink(rec.ID)
-		config.Book, config.Sink, config.Past = booking.New(check.NewRunner(testkit.Catalogue.Checks, p), nil), sink,
-			past
-		config.Book.Survey.Source = s.Source(t.Context(), rec.ID, config.Book.URL)
-		c, err := crawl.New(config)
-		if err != nil {
-			t.Fatal(err)
-		}
-		harvest, err := c.Run(t.Context())
-		if err != nil {
-			t.Fatal(err)
-		}
-		ended := judging.Ended{
-			Book: config.Book, Harvest: harvest, Sink: sink, Further: past != nil, Ends: func() error { return nil },
-			Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) {
-				return sheet.Build(fixlist.Adjustment{}),
-					nil
-			},
-		}
-		r, err := ended.Judge(t.Context())
-		if err != nil {
-			t.Fatal(err)
-		}
-		return r, c.Progress()
+		return crawlInto(t, s, rec, p, check.NewRunner(testkit.Catalogue.Checks, p), past)
 	}
 	run(nil)
 	once := findings(t, s, rec.ID)
@@ -84,6 +60,32 @@ func TestCutWhileJudging(t *testing.T) {
 	if whole == 0 {
 		t.Error("no site check found anything")
 	}
+}
+
+// crawlInto runs a crawl into a store, from its past if there is one, and judges it; its verdict is not stored.
+func crawlInto(t testing.TB, s *store.Store, rec record.Crawl, p plan.Plan, runner *check.Runner,
+	past record.Past) (*booking.Result, record.Progress) {
+	t.Helper()
+	config, sink := testkit.Config(t, rec.Home, p, nil), s.Sink(rec.ID)
+	config.Book, config.Sink, config.Past = booking.New(runner, nil), sink, past
+	config.Book.Survey.Source = s.Source(t.Context(), rec.ID, config.Book.URL)
+	c, err := crawl.New(config)
+	if err != nil {
+		t.Fatal(err)
+	}
+	harvest, err := c.Run(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	ended := judging.Ended{
+		Book: config.Book, Harvest: harvest, Sink: sink, Further: past != nil, Ends: func() error { return nil },
+		Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) { return sheet.Build(fixlist.Adjustment{}), nil },
+	}
+	r, err := ended.Judge(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r, c.Progress()
 }
 
 // findings counts the stored findings by check and page.

@@ -210,14 +210,18 @@ func (s *sink) Finish(context.Context) error                    { return s.note(
 // found; and that all is stored. Whatever fails ends the judging, panics too.
 func TestEnded(t *testing.T) {
 	home := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 12, Seed: 2}) + "/"
-	judge := func(s *sink, further bool, ends error, weigh func(*fixlist.Sheet) (*fixlist.Report,
-		error)) (*booking.Result, error) {
+	type weighing func(*fixlist.Sheet) (*fixlist.Report, error)
+	judge := func(s *sink, further bool, ends error, weigh weighing) (*booking.Result, error) {
 		t.Helper()
-		config := testkit.Config(t, home, plan.Plan{Probes: plan.No()}, nil)
-		memory := new(testkit.Memory)
-		harvest, book := memory.Harvest(t, config)
-		ended := judging.Ended{Book: book, Harvest: harvest, Sink: s, Further: further,
-			Ends: func() error { return ends }, Weigh: weigh}
+		run := new(testkit.Memory).Prepare(t, home, plan.Plan{Probes: plan.No()}, false)
+		harvest, err := run.Crawl.Run(t.Context())
+		if err != nil {
+			t.Fatal(err)
+		}
+		ended := judging.Ended{
+			Book: run.Book, Harvest: harvest, Sink: s, Further: further, Weigh: weigh,
+			Ends: func() error { return ends },
+		}
 		return ended.Judge(t.Context())
 	}
 	build := func(s *fixlist.Sheet) (*fixlist.Report, error) { return s.Build(fixlist.Adjustment{}), nil }

@@ -44,12 +44,20 @@ func (j *Judge) SheetBy(ctx context.Context, rec, rules record.Crawl) (sheet *fi
 
 // kept is the sheet of a crawl by some rules, if it was made; record.ErrNotFound if not.
 func (j *Judge) kept(ctx context.Context, rec record.Crawl, as string) (*fixlist.Sheet, error) {
-	if RulesOf(rec) == as {
-		if sheet, err := j.store.Sheet(ctx, rec.ID, ""); !errors.Is(err, record.ErrNotFound) {
+	for _, name := range names(rec, as) {
+		if sheet, err := j.store.Sheet(ctx, rec.ID, name); !errors.Is(err, record.ErrNotFound) {
 			return sheet, err
 		}
 	}
-	return j.store.Sheet(ctx, rec.ID, as)
+	return nil, record.ErrNotFound
+}
+
+// names are those under which a crawl's sheet by some rules may be kept: its own judgement has none.
+func names(rec record.Crawl, as string) []string {
+	if RulesOf(rec) == as {
+		return []string{"", as}
+	}
+	return []string{as}
 }
 
 // make judges a crawl by the rules of another, and keeps that.
@@ -100,12 +108,7 @@ func (j *Judge) judgeAhead(ctx context.Context) error {
 
 // prepare has a crawl be judged by the rules of another, if it is not yet.
 func (j *Judge) prepare(ctx context.Context, rec, rules record.Crawl) error {
-	as := j.RulesToday(rules)
-	of := []string{as}
-	if RulesOf(rec) == as {
-		of = append(of, "")
-	}
-	for _, name := range of {
+	for _, name := range names(rec, j.RulesToday(rules)) {
 		if has, err := j.store.HasSheet(ctx, rec.ID, name); has || err != nil {
 			return err
 		}

@@ -138,7 +138,7 @@ func (l *looking) countListed() (n int) {
 
 // estimate says how many addresses the site has: at least those known, and at most what the
 // sample lets expect.
-func (l *looking) estimate(out *record.Preview, pace pace.Tempo, took time.Duration) {
+func (l *looking) estimate(out *record.Preview, tempo pace.Tempo, took time.Duration) {
 	known, waiting, fetched, linkedTo, listedToo := 0, 0, 0, 0, 0
 	for i := range l.got.Addresses {
 		a := &l.got.Addresses[i]
@@ -176,7 +176,7 @@ func (l *looking) estimate(out *record.Preview, pace pace.Tempo, took time.Durat
 		out.Basis = fmt.Sprintf("%d pages were looked at, and each of the later ones named %.1f addresses that were new", fetched, fresh)
 	}
 	out.Least, out.Most = round2(out.Least), round2(out.Most)
-	out.PerSecond = speed(fetched, pace.Gap, took)
+	out.PerSecond = speed(fetched, tempo.Gap, took)
 	if out.PerSecond > 0 {
 		n := float64(min(out.Most, out.Pages()))
 		out.Shortest, out.Longest = float64(min(out.Least, out.Pages()))/out.PerSecond, n/out.PerSecond

@@ -60,6 +60,16 @@ func (p *Past) Body(ctx context.Context, address string) (body []byte, err error
 	return body, err
 }
 
+// naming names addresses by number, "" for one that there is not.
+func naming(addresses []string) func(int32) string {
+	return func(id int32) string {
+		if id < 0 || int(id) >= len(addresses) {
+			return ""
+		}
+		return addresses[id]
+	}
+}
+
 // EachRecord implements record.Past.
 func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(*booking.Record) error) error {
 	var order []int32 // a million numbers are cheaper to sort than a million rows
@@ -67,12 +77,7 @@ func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(*booki
 		p.crawl); err != nil {
 		return err
 	}
-	name := func(id int32) string {
-		if id < 0 || int(id) >= len(addresses) {
-			return ""
-		}
-		return addresses[id]
-	}
+	name := naming(addresses)
 	for len(order) > 0 {
 		n := min(readBatch, len(order))
 		batch, err := p.read(ctx, order[:n], name)

@@ -44,12 +44,7 @@ func (s *Store) LoadSurvey(ctx context.Context, rec record.Crawl) (*booking.Stor
 	}
 	out.Body = func(address string) ([]byte, error) { return past.Body(ctx, address) }
 	out.Records = func(f func(*booking.Record) error) error { return past.EachRecord(ctx, urls, f) }
-	out.Source = s.Source(ctx, rec.ID, func(id int32) string {
-		if id < 0 || int(id) >= len(urls) {
-			return ""
-		}
-		return urls[id]
-	})
+	out.Source = s.Source(ctx, rec.ID, naming(urls))
 	return out, nil
 }
 

@@ -115,7 +115,7 @@ func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 // A Run is a crawl in memory.
 type Run struct {
 	*crawl.Crawl
-	book *booking.Book
+	Book *booking.Book
 }
 
 // Run crawls and judges.
@@ -125,7 +125,7 @@ func (r *Run) Run(ctx context.Context) (*booking.Result, error) {
 		return nil, err
 	}
 	var whole []check.Finding
-	result, err := r.book.Judge(harvest, func(found []check.Finding) error {
+	result, err := r.Book.Judge(harvest, func(found []check.Finding) error {
 		whole = append(whole, found...)
 		return nil
 	})
@@ -196,22 +196,6 @@ func Config(t testing.TB, start string, p plan.Plan, secrets map[string]string) 
 		t.Fatal(err)
 	}
 	return crawl.Config{Plan: p, Start: u, Fetcher: client, ReadPDF: read, Log: Quiet}
-}
-
-// Harvest crawls without judging the whole.
-func (m *Memory) Harvest(t testing.TB, config crawl.Config) (*booking.Harvest, *booking.Book) {
-	t.Helper()
-	config.Book, config.Sink = booking.New(check.NewRunner(Catalogue.Checks, config.Plan), nil), m
-	config.Book.Survey.Source = m
-	c, err := crawl.New(config)
-	if err != nil {
-		t.Fatal(err)
-	}
-	harvest, err := c.Run(t.Context())
-	if err != nil {
-		t.Fatal(err)
-	}
-	return harvest, config.Book
 }
 
 // Crawl crawls from a start address and judges, all in memory.

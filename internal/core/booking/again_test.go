@@ -62,12 +62,7 @@ func TestAgain(t *testing.T) {
 	p := plan.Plan{Retries: -1}
 	result, memory := testkit.Crawl(t, home, p)
 	watched := []string{"title-duplicate", "link-broken-inside", "robots-blocks-linked", "sitemap-lists-error"}
-	var catalog []*check.Check
-	for _, c := range testkit.Catalogue.Checks {
-		if slices.Contains(watched, c.ID) {
-			catalog = append(catalog, c)
-		}
-	}
+	some := testkit.Catalogue.Only(func(c *check.Check) bool { return slices.Contains(watched, c.ID) })
 	look := func(wanted ...string) (found map[string]int, fetched int) {
 		t.Helper()
 		var listed []string
@@ -93,7 +88,7 @@ func TestAgain(t *testing.T) {
 		}
 		merged := booking.Again{Stored: memory.Stored(t, home, again, result), Fresh: fresh.Records, Harvest: harvest,
 			Evidence: true}
-		out, err := merged.Judge(check.NewRunner(catalog, again))
+		out, err := merged.Judge(check.NewRunner(some.Checks, again))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -34,6 +34,9 @@ func (b *Book) Examine(id int32, f *page.Facts) []check.Finding { return b.runne
 // Numbers are those of the addresses that a record names besides its links and uses, −1 for none.
 type Numbers struct{ Redirect, Canonical, Refresh int32 }
 
+// Nothing is what a record names that names none of these.
+func Nothing() Numbers { return Numbers{-1, -1, -1} }
+
 // Add takes a record up. Of its findings those stay that are told.
 func (b *Book) Add(r *Record, to Numbers) {
 	if r.Role == page.AsPage {

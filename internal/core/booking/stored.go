@@ -133,7 +133,8 @@ func (k *known) number(address string) int32 {
 
 // of are the numbers of what a record names.
 func (k *known) of(r *Record) Numbers {
-	n := Numbers{Redirect: k.number(r.Facts.Redirect), Canonical: -1, Refresh: -1}
+	n := Nothing()
+	n.Redirect = k.number(r.Facts.Redirect)
 	if r.Role != page.AsPage {
 		return n
 	}
