@@ -95,8 +95,9 @@ func (c *Comparisons) Drift(ctx context.Context, site record.Site, before, after
 
 // side is a crawl by the rules of another, to be compared; without its files. The note says why it is by
 // its own rules, if it is.
-func (c *Comparisons) side(ctx context.Context, w *decide.Weights, rec,
-	rules record.Crawl) (s drift.Side, note string, err error) {
+func (c *Comparisons) side(
+	ctx context.Context, w *decide.Weights, rec, rules record.Crawl,
+) (s drift.Side, note string, err error) {
 	if rec.State != "finished" || rec.Report == nil {
 		return s, "", record.Refuse("crawl %d is %s; only finished ones can be compared", rec.Number, rec.State)
 	}

@@ -86,9 +86,9 @@ func newFindings(old, now *fixlist.Sheet, w *decide.Weights) gate.New {
 
 // Standing tells of the findings of a crawl which are waived and why, and, if a crawl to compare with is
 // given, which of them that one had. Both take a check and an address.
-func (c *Comparisons) Standing(ctx context.Context, site record.Site, rec record.Crawl,
-	against *record.Crawl) (waived func(check, address string) (string,
-	bool), failed func(check, address string) bool, err error) {
+func (c *Comparisons) Standing(
+	ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl,
+) (waived func(check, address string) (string, bool), failed func(check, address string) bool, err error) {
 	w, err := c.decisions.Decided(ctx, site)
 	if err != nil {
 		return nil, nil, err

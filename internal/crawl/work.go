@@ -105,8 +105,9 @@ func sendsAway(a *fetch.Answer) bool {
 // try fetches, again where that may help: after 429, 5xx and broken connections, with
 // pauses of 0.5 s, 1 s, 2 s … or what Retry-After asks for. The host stays taken. Earlier is how
 // the tries before the last ended.
-func (c *Crawl) try(ctx context.Context, j *job, buf *bytes.Buffer,
-	r fetch.Request) (a fetch.Answer, earlier []string) {
+func (c *Crawl) try(
+	ctx context.Context, j *job, buf *bytes.Buffer, r fetch.Request,
+) (a fetch.Answer, earlier []string) {
 	most := c.retries(&j.at)
 	for {
 		a = c.fetcher.Do(ctx, &j.at, buf, r)

@@ -19,8 +19,9 @@ const maxUnmatched = 1000
 
 // ImportFigures keeps figures as of a day. Their addresses are matched to those of the newest crawl:
 // exactly, or else but for scheme, www. and a slash at the end, where only one page fits.
-func (d *Decisions) ImportFigures(ctx context.Context, site record.Site, taken record.Day,
-	in io.Reader) (record.Import, error) {
+func (d *Decisions) ImportFigures(
+	ctx context.Context, site record.Site, taken record.Day, in io.Reader,
+) (record.Import, error) {
 	out := record.Import{Columns: []figures.Column{}, Unmatched: []string{}, Faults: []figures.Fault{}}
 	if err := d.room(); err != nil {
 		return out, err

@@ -36,8 +36,8 @@ func failure(err error, late string) Answer {
 		a.Outcome, a.Detail = page.TLSFailed, tlsWords(err)
 	case errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE), errors.Is(err, io.EOF),
 		errors.Is(err, io.ErrUnexpectedEOF),
-		strings.Contains(err.Error(), "stream error"), strings.Contains(err.Error(),
-			"GOAWAY"), strings.Contains(err.Error(), "server closed"):
+		strings.Contains(err.Error(), "stream error"), strings.Contains(err.Error(), "GOAWAY"),
+		strings.Contains(err.Error(), "server closed"):
 		a.Outcome, a.Detail = page.Reset, "the connection broke"
 	}
 	return a

@@ -68,8 +68,9 @@ func (j *Judge) RulesToday(rec record.Crawl) string {
 
 // Rejudged is a finished crawl judged by a plan's rules and the checks of today, without a report; nothing is stored.
 // Found is what fails on its pages.
-func (j *Judge) Rejudged(ctx context.Context, rec record.Crawl,
-	by plan.Plan) (result *booking.Result, found []check.Finding, err error) {
+func (j *Judge) Rejudged(
+	ctx context.Context, rec record.Crawl, by plan.Plan,
+) (result *booking.Result, found []check.Finding, err error) {
 	stored, err := j.store.LoadSurvey(ctx, rec)
 	if err != nil {
 		return nil, nil, err

@@ -112,9 +112,9 @@ type Comparisons interface {
 	Trend(ctx context.Context, site record.Site, limit int) ([]record.TrendPoint, error)
 	Gate(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl,
 		c gate.Conditions) (gate.Verdict, error)
-	Standing(ctx context.Context, site record.Site, rec record.Crawl,
-		against *record.Crawl) (waived func(check, address string) (string,
-		bool), failed func(check, address string) bool, err error)
+	Standing(
+		ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl,
+	) (waived func(check, address string) (string, bool), failed func(check, address string) bool, err error)
 }
 
 // Looks judge one page at once.

@@ -10,8 +10,9 @@ import (
 
 // DriftPages are the pages of a crawl as far as they are compared, by address, and the states of the
 // page addresses that it knew and did not fetch.
-func (s *Store) DriftPages(ctx context.Context,
-	crawlID int64) (pages map[string]drift.Page, known map[string]string, err error) {
+func (s *Store) DriftPages(
+	ctx context.Context, crawlID int64,
+) (pages map[string]drift.Page, known map[string]string, err error) {
 	rows, err := s.pool.Query(ctx, `select a.url, a.state, p.status, p.outcome, p.html, p.indexable, p.title, p.description, p.h1, p.canonical, p.redirect, p.text_hash,
 		coalesce(st.links_in, 0) from address a left join page p on p.crawl_id = a.crawl_id and p.id = a.id
 		left join standing st on st.crawl_id = a.crawl_id and st.page_id = a.id where a.crawl_id = $1 and a.role = $2`, crawlID, int16(page.AsPage))

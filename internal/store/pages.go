@@ -554,8 +554,9 @@ func linkRow(l page.Link) record.LinkRow {
 // resource what loads it: those
 // of the linking pages whose number is at least from. Next is where the list goes on, 0 at
 // its end.
-func (s *Store) LinksIn(ctx context.Context, crawlID int64, id, from int32,
-	limit int) (in record.LinksInto, err error) {
+func (s *Store) LinksIn(
+	ctx context.Context, crawlID int64, id, from int32, limit int,
+) (in record.LinksInto, err error) {
 	in.Links = []record.LinkRow{}
 	var packed []byte
 	if err := s.db.GetContext(ctx, &packed, `select linked_from from standing where crawl_id = $1 and page_id = $2`,

@@ -162,8 +162,9 @@ func (r *taskRows) add(t, now record.Task, there bool, says string) error {
 	return nil
 }
 
-func (r *taskRows) write(ctx context.Context, tx pgx.Tx, site int64, who string,
-	batch int64) (at time.Time, err error) {
+func (r *taskRows) write(
+	ctx context.Context, tx pgx.Tx, site int64, who string, batch int64,
+) (at time.Time, err error) {
 	if len(r.fix) == 0 {
 		return at, nil
 	}

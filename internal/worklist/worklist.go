@@ -128,8 +128,9 @@ func (l *List) addEntries(ctx context.Context, crawl int64, wished []record.FixA
 }
 
 // latest is a site's newest finished crawl and its lines.
-func (l *List) latest(ctx context.Context,
-	site record.Site) (rec record.Crawl, lines map[string]record.Task, err error) {
+func (l *List) latest(
+	ctx context.Context, site record.Site,
+) (rec record.Crawl, lines map[string]record.Task, err error) {
 	rec, err = l.store.Crawl(ctx, site.Name, 0)
 	if errors.Is(err, record.ErrNotFound) {
 		return rec, nil, record.Refuse("the site has no finished crawl, so there are no fixes yet")
@@ -141,8 +142,9 @@ func (l *List) latest(ctx context.Context,
 }
 
 // applied is a task after a wish.
-func applied(now record.Task, at record.FixAt, wish record.Wish,
-	due *record.Day) (after record.Task, says string, err error) {
+func applied(
+	now record.Task, at record.FixAt, wish record.Wish, due *record.Day,
+) (after record.Task, says string, err error) {
 	if at.Version != nil && *at.Version != now.Version {
 		return now, "", &record.ConflictError{Now: now}
 	}

@@ -374,8 +374,8 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 	}
 	slices.Sort(folders)
 	if len(folders) >= many {
-		add("*", "on most pages under "+strings.Join(folders[:2], ", ")+" and "+text.Count(len(folders)-2,
-			"more folder", "more folders"), all)
+		more := text.Count(len(folders)-2, "more folder", "more folders")
+		add("*", "on most pages under "+strings.Join(folders[:2], ", ")+" and "+more, all)
 		return out
 	}
 	for _, folder := range folders {

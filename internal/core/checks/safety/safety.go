@@ -427,8 +427,8 @@ func filesOpen(p *check.SitePass) error {
 		return nil
 	}
 	for _, one := range p.Probes.Open {
-		p.Report(-1, check.Place{Note: fmt.Sprintf("%s answers with status %d and %s", one.Address, one.Status,
-			one.Type), Target: one.Address})
+		note := fmt.Sprintf("%s answers with status %d and %s", one.Address, one.Status, one.Type)
+		p.Report(-1, check.Place{Note: note, Target: one.Address})
 	}
 	return nil
 }

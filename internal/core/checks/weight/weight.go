@@ -263,8 +263,8 @@ func manyRequests(p *check.SitePass) error {
 func uncompressed(p *check.SitePass) error {
 	for _, g := range judged(p) {
 		if g.Coding == "" && g.Bytes > p.Limits.CompressBytes && g.Outcome == page.Answered {
-			p.Report(g.ID, check.Place{Note: fmt.Sprintf("%s bytes of HTML without content coding",
-				text.Thousands(g.Bytes)), Value: "text/html", Group: survey.Host(p.URL(g.ID))})
+			note := fmt.Sprintf("%s bytes of HTML without content coding", text.Thousands(g.Bytes))
+			p.Report(g.ID, check.Place{Note: note, Value: "text/html", Group: survey.Host(p.URL(g.ID))})
 		}
 	}
 	p.Users(func(t int32) bool {
