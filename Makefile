@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack -trimpath
 export CGO_ENABLED ?= 0
 
-.PHONY: mutate demo test build tools debian console check format vet types bench fuzz race lint attack precision soak million docs pictures clean generate generated
+.PHONY: compiled mutate demo test build tools debian console check format vet types bench fuzz race lint attack precision soak million docs pictures clean generate generated
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -22,14 +22,18 @@ tools:
 debian:
 	@scripts/debian
 
+# What comes from elsewhere is compiled on a new machine while npm and Debian fetch.
+compiled: tools
+	go build $(GO_TAGS) $$(go list -e -deps -test $(GO_TAGS) -f '{{with .Module}}{{if not .Main}}{{$$.ImportPath}}{{end}}{{end}}' ./... | grep -v ' ')
+
 console: console/dist/index.html
 console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/index.html console/package-lock.json console/vite.config.ts
 	rm -rf console/dist/assets
 	cd console && npm ci --no-fund --no-audit && npm run --silent build
 
 # Everything that has to hold: format, vet, types, all tests. The linter, which reads all that is used, too, is check's.
-test: debian
-	@$(MAKE) --no-print-directory -j 2 build format vet types generated
+test:
+	@$(MAKE) --no-print-directory -j 4 debian compiled build format vet types generated
 	go test $(GO_TAGS) -vet off -ldflags '-s -w' -timeout 14m -parallel 7 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
 
 check: format vet types generated lint

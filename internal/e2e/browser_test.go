@@ -112,7 +112,7 @@ func (b *browser) wait(what, script string) {
 func (b *browser) see(text string) {
 	b.t.Helper()
 	b.wait(fmt.Sprintf("%q", text),
-		fmt.Sprintf("[document.body.innerText, document.body.textContent].some(t => t.includes(%q))", text))
+		fmt.Sprintf("document.body.textContent.includes(%[1]q) || document.body.innerText.includes(%[1]q)", text))
 }
 
 // click waits for an element by role and name, and clicks it.
