@@ -163,6 +163,7 @@ func testJudge(t *testing.T, h *harvik, health float64) {
   - {check: heading-repeated, on: /shop/*, severity: warning, because: the order box is read aloud}
 kinds:
   - {pages: /research/graft-unions/, kind: list}
+scope: {staging: [` + demo.Neighbours + `]}
 `
 	if _, err := h.ChangePlan(ctx, "fernhollow", "application/yaml", strings.NewReader(string(rules))); err != nil {
 		t.Fatal(err)
@@ -191,7 +192,12 @@ kinds:
 		t.Errorf("the page does not show its repeated heading as the warning that the plan makes it: %+v (%v)",
 			shop.Findings, err)
 	}
-	page, err := h.ShowPage(ctx, "fernhollow", api.Latest, &api.ShowPageParams{Address: "/research/graft-unions/"})
+	page, err := h.ShowPage(ctx, "fernhollow", api.Latest, &api.ShowPageParams{Address: "/research/"})
+	if err != nil || !slices.ContainsFunc(page.Findings,
+		func(f api.PageFinding) bool { return f.Check == "link-to-private" }) {
+		t.Errorf("a link to a host that the plan now names as staging is not found: %+v (%v)", page.Findings, err)
+	}
+	page, err = h.ShowPage(ctx, "fernhollow", api.Latest, &api.ShowPageParams{Address: "/research/graft-unions/"})
 	if err != nil || slices.ContainsFunc(page.Findings,
 		func(f api.PageFinding) bool { return f.Check == "copy-thin" }) {
 		t.Errorf("a page that the plan calls a list is thin: %+v (%v)", page.Findings, err)

@@ -181,7 +181,7 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 	}, true)
 }
 
-// Rejudge judges a finished crawl anew, by the checks of today and the thresholds of the site's plan,
+// Rejudge judges a finished crawl anew, by the checks of today and the rules of the site's plan,
 // without fetching anything.
 func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error {
 	if rec.State != "finished" {
@@ -190,9 +190,7 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 	if err := r.Room(); err != nil {
 		return err
 	}
-	now := site.Plan
-	by := rec.Plan
-	by.Limits, by.Checks, by.Kinds = now.Limits, now.Checks, now.Kinds
+	by := rec.Plan.Under(site.Plan.Rules())
 	result, found, err := r.judge.Rejudged(ctx, rec, by)
 	if err != nil {
 		return err

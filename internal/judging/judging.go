@@ -53,8 +53,8 @@ func (j *Judge) Version() int { return j.catalogue.Version }
 
 // RulesOf names the rules by which a crawl was judged: catalogue, thresholds, rules of the plan.
 func RulesOf(rec record.Crawl) string {
-	p := rec.Plan.WithDefaults()
-	data, _ := json.Marshal([]any{rec.Catalogue, p.Limits, p.Checks, p.Kinds, p.Scope.Staging})
+	r := rec.Plan.WithDefaults().Rules()
+	data, _ := json.Marshal([]any{rec.Catalogue, r.Limits, r.Checks, r.Kinds, r.Staging}) // as older ones were named
 	h := fnv.New64a()
 	h.Write(data)
 	return hex.EncodeToString(h.Sum(nil))

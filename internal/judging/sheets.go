@@ -63,9 +63,7 @@ func names(rec record.Crawl, as string) []string {
 // make judges a crawl by the rules of another, and keeps that.
 func (j *Judge) make(ctx context.Context, rec, rules record.Crawl, as string) (sheet *fixlist.Sheet, err error) {
 	err = mishap.Catch(func() error {
-		by, now := rec.Plan, rules.Plan
-		by.Limits, by.Checks, by.Kinds, by.Scope.Staging = now.Limits, now.Checks, now.Kinds, now.Scope.Staging
-		result, _, err := j.Rejudged(ctx, rec, by)
+		result, _, err := j.Rejudged(ctx, rec, rec.Plan.Under(rules.Plan.Rules()))
 		if err != nil {
 			return err
 		}

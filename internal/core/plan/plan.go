@@ -67,6 +67,24 @@ type CheckRule struct {
 	Because  string         `json:"because" yaml:"because,omitempty" say:"why; it is kept with every crawl"`
 }
 
+// Rules are the part of a plan that goes into judging alone: with other rules, the same answers are judged otherwise,
+// and nothing need be fetched anew.
+type Rules struct {
+	Limits  map[string]int
+	Checks  []CheckRule
+	Kinds   []KindRule
+	Staging []string
+}
+
+// Rules are the plan's own.
+func (p Plan) Rules() Rules { return Rules{p.Limits, p.Checks, p.Kinds, p.Scope.Staging} }
+
+// Under is the plan with other rules.
+func (p Plan) Under(r Rules) Plan {
+	p.Limits, p.Checks, p.Kinds, p.Scope.Staging = r.Limits, r.Checks, r.Kinds, r.Staging
+	return p
+}
+
 // A KindRule says of which kind pages are.
 type KindRule struct {
 	Pages string `json:"pages" yaml:"pages,omitempty" say:"address or pattern, as in scope"`
