@@ -51,7 +51,9 @@ type Comparisons struct {
 func New(s Store, j Judge, d Decisions) *Comparisons { return &Comparisons{s, j, d} }
 
 // Drift sets two finished crawls of a site side by side, both by the rules of the newer one.
-func (c *Comparisons) Drift(ctx context.Context, site record.Site, before, after record.Crawl) (*drift.Report, error) {
+func (c *Comparisons) Drift(
+	ctx context.Context, site record.Site, before, after record.Crawl,
+) (*drift.Comparison, error) {
 	w, err := c.decisions.Weights(ctx, site)
 	if err != nil {
 		return nil, err

@@ -220,3 +220,42 @@ func TestSteady(t *testing.T) {
 		t.Errorf("beside a crawl that adapts: %d at once", parallel)
 	}
 }
+
+// TestSteps: requests that were under way together count as one struggle, and a pace rises by one request for so many
+// good answers, not for fewer.
+func TestSteps(t *testing.T) {
+	g := host(Tempo{Parallel: 16})
+	answers(g, 1, tooMany)
+	answers(g, calmAfter-1, tooMany)
+	if parallel, _ := limits(g); parallel != 8 {
+		t.Errorf("after one struggle of ten requests: %d at once", parallel)
+	}
+	answers(g, 1, tooMany)
+	if parallel, _ := limits(g); parallel != 4 {
+		t.Errorf("after another: %d at once", parallel)
+	}
+	answers(g, recoverAfter-1, good)
+	if parallel, _ := limits(g); parallel != 4 {
+		t.Errorf("after %d good answers: %d at once", recoverAfter-1, parallel)
+	}
+	answers(g, 1, good)
+	for want := 5; want <= 16; want++ {
+		if parallel, _ := limits(g); parallel != want {
+			t.Fatalf("%d at once, want %d", parallel, want)
+		}
+		answers(g, recoverAfter, good)
+	}
+}
+
+// TestDone: a request that is booked twice, as after a panic, makes no room for more than is allowed.
+func TestDone(t *testing.T) {
+	g := host(Tempo{Parallel: 2})
+	g.Take()
+	g.Done(time.Now(), &good)
+	g.Done(time.Now(), &good)
+	for i := range 3 {
+		if _, ok := g.Try(time.Now()); ok != (i < 2) {
+			t.Errorf("request %d starts: %v", i, ok)
+		}
+	}
+}

@@ -40,7 +40,7 @@ type looking struct {
 	// of checks on the whole site, with what was fetched in the place of what the crawl had
 	found []check.Finding
 	trial *fixlist.Sheet
-	seen  *drift.Look
+	seen  *drift.Sight
 	after []fixlist.Fix // the list with what was seen; made when first asked for
 }
 
@@ -291,7 +291,7 @@ func (l *looking) judge(site map[string]bool) {
 	}
 	l.trial = l.sheet.Trial(func(id string, page int32) bool { return site[id] || ofPages[id] && looked[page] }, found)
 	l.after = nil
-	l.seen = drift.NewLook(l.trial, l.isShown, l.listed)
+	l.seen = drift.NewSight(l.trial, l.isShown, l.listed)
 }
 
 func (l *looking) listed(fix string) bool { return l.lines[fix] }

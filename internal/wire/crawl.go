@@ -137,7 +137,7 @@ func MapCell(in *fixlist.MapCell) api.MapCell {
 }
 
 // Drift is what changed between two crawls.
-func Drift(in *drift.Report) api.Drift {
+func Drift(in *drift.Comparison) api.Drift {
 	return api.Drift{
 		New: Each(in.New, fixOf), Returned: Each(in.Returned, fixOf), Gone: Each(in.Gone, fixOf),
 		Still: in.Still, Became: Each(in.Became, became), Unseen: Each(in.Unseen, fixOf),

@@ -102,7 +102,7 @@ func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *booking
 	if err != nil {
 		return nil, err
 	}
-	look := drift.NewLook(result.Sheet, func(a string) bool { return drift.Shows(statuses[a]) },
+	look := drift.NewSight(result.Sheet, func(a string) bool { return drift.Shows(statuses[a]) },
 		func(fix string) bool { _, had := past[fix]; return had })
 	for id, list := range members {
 		p := past[id]

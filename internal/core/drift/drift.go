@@ -47,8 +47,8 @@ type Page struct {
 // File is a robots.txt or a sitemap.
 type File struct{ Kind, Address, Body string }
 
-// A Report is what changed between two crawls.
-type Report struct {
+// A Comparison is what changed between two crawls.
+type Comparison struct {
 	New      []fixlist.Fix // lines of the fix list that were not there
 	Returned []fixlist.Fix // likewise, and confirmed to be gone once
 	Gone     []fixlist.Fix // everything concerned was looked at, and none fails any more
@@ -127,8 +127,8 @@ type FileChange struct {
 }
 
 // Compare sets two sides together. Confirmed tells whether a fix was once confirmed to be gone.
-func Compare(before, after Side, confirmed func(fix string) bool) *Report {
-	r := &Report{
+func Compare(before, after Side, confirmed func(fix string) bool) *Comparison {
+	r := &Comparison{
 		New: []fixlist.Fix{}, Returned: []fixlist.Fix{}, Gone: []fixlist.Fix{}, Unseen: []fixlist.Fix{},
 		Became:   []Became{},
 		Appeared: []Seen{}, Vanished: []Seen{}, NotSeen: []Seen{}, Moved: []Moved{}, Changes: []Change{},
@@ -145,7 +145,7 @@ func Compare(before, after Side, confirmed func(fix string) bool) *Report {
 
 // Between is the step of Compare alone.
 func Between(before, after Side) Step {
-	c := comparison{before: before, after: after, out: &Report{}}
+	c := comparison{before: before, after: after, out: &Comparison{}}
 	c.pages()
 	return c.step()
 }
@@ -175,7 +175,7 @@ func (c *comparison) step() Step {
 
 type comparison struct {
 	before, after      Side
-	out                *Report
+	out                *Comparison
 	unseen, unseenThen map[string]bool // pages that the newer crawl could not see; that the older could not
 }
 
@@ -296,7 +296,7 @@ func (c *comparison) fixes(confirmed func(string) bool) {
 	for i := range old.Fixes {
 		had[old.Fixes[i].ID] = true
 	}
-	look := NewLook(c.after.Sheet, func(a string) bool { return Shows(c.after.Pages[a].Status) },
+	look := NewSight(c.after.Sheet, func(a string) bool { return Shows(c.after.Pages[a].Status) },
 		func(fix string) bool { return had[fix] })
 	for i := range old.Fixes {
 		f := &old.Fixes[i]
@@ -330,7 +330,7 @@ func (c *comparison) fixes(confirmed func(string) bool) {
 }
 
 // inside tells of targets and values that came or went inside lines for many.
-func (c *comparison) inside(had map[string]bool, look *Look, confirmed func(string) bool) {
+func (c *comparison) inside(had map[string]bool, look *Sight, confirmed func(string) bool) {
 	of := func(s *fixlist.Sheet) map[string]string { // line by cause
 		out := map[string]string{}
 		s.EachFinding(func(f fixlist.Found) {
@@ -482,9 +482,9 @@ func listed(body string) string {
 	return strings.Join(slices.Concat(f.Sitemaps, f.Pages), "\n") + "\n"
 }
 
-// A Look tells what a crawl saw of fixes of an earlier list.
-type Look struct {
-	lines  map[place][]string // the lines that a check failing on a page is part of
+// A Sight tells what a crawl saw of fixes of an earlier list.
+type Sight struct {
+	lines  map[spot][]string // the lines that a check failing on a page is part of
 	kinds  map[string]fixlist.Kind
 	causes map[string]map[string]bool // where each target or value is found: addresses by fix
 	rules  map[string]*check.Check
@@ -493,19 +493,19 @@ type Look struct {
 }
 
 // place is a check failing on a page.
-type place struct{ check, address string }
+type spot struct{ check, address string }
 
-// NewLook prepares to ask what a crawl saw. Shown tells whether it got an answer from an address that shows what is
+// NewSight prepares to ask what a crawl saw. Shown tells whether it got an answer from an address that shows what is
 // there, listed whether a fix had a line of its own on the earlier list.
-func NewLook(s *fixlist.Sheet, shown, listed func(string) bool) *Look {
-	l := &Look{
-		lines: map[place][]string{}, kinds: map[string]fixlist.Kind{}, causes: map[string]map[string]bool{},
+func NewSight(s *fixlist.Sheet, shown, listed func(string) bool) *Sight {
+	l := &Sight{
+		lines: map[spot][]string{}, kinds: map[string]fixlist.Kind{}, causes: map[string]map[string]bool{},
 		rules: s.Rules(),
 		shown: shown, listed: listed,
 	}
 	s.EachFinding(func(f fixlist.Found) {
 		l.kinds[f.Fix] = f.Kind
-		at := place{f.Check, f.Address}
+		at := spot{f.Check, f.Address}
 		if !slices.Contains(l.lines[at], f.Fix) {
 			l.lines[at] = append(l.lines[at], f.Fix)
 		}
@@ -522,7 +522,7 @@ func NewLook(s *fixlist.Sheet, shown, listed func(string) bool) *Look {
 // fails tells whether a page fails for a fix: for its target or value, whatever line that is part of
 // now; for a line of several targets one of them; for other fixes in any way that was not a line of its
 // own before.
-func (l *Look) fails(f *fixlist.Fix, address string) bool {
+func (l *Sight) fails(f *fixlist.Fix, address string) bool {
 	if ofCause(f.Kind) {
 		return l.causes[f.ID][address]
 	}
@@ -530,7 +530,7 @@ func (l *Look) fails(f *fixlist.Fix, address string) bool {
 		return slices.ContainsFunc(f.Targets,
 			func(t string) bool { return l.causes[fixlist.TargetID(f.Check, t)][address] })
 	}
-	for _, id := range l.lines[place{f.Check, address}] {
+	for _, id := range l.lines[spot{f.Check, address}] {
 		if id == f.ID || !ofCause(l.kinds[id]) || !l.listed(id) {
 			return true
 		}
@@ -545,7 +545,7 @@ func ofCause(k fixlist.Kind) bool { return k == fixlist.Target || k == fixlist.V
 // all were looked at and none does, Unseen otherwise. Still are the pages on which it fails, missed those
 // that were not looked at. A page that answers without being a page any more, such as with a redirect,
 // was looked at.
-func (l *Look) At(f *fixlist.Fix, addresses []string) (sight task.Sight, still, missed []string) {
+func (l *Sight) At(f *fixlist.Fix, addresses []string) (sight task.Sight, still, missed []string) {
 	for _, a := range addresses {
 		switch {
 		case l.fails(f, a):
@@ -564,7 +564,7 @@ func (l *Look) At(f *fixlist.Fix, addresses []string) (sight task.Sight, still, 
 }
 
 // Lines are the lines that a check failing on a page is part of.
-func (l *Look) Lines(check, address string) []string { return l.lines[place{check, address}] }
+func (l *Sight) Lines(check, address string) []string { return l.lines[spot{check, address}] }
 
 // Short is a list of addresses in a few words.
 func Short(addresses []string) string {

@@ -247,7 +247,7 @@ func TestLook(t *testing.T) {
 		return slices.ContainsFunc(old.Fixes, func(f fixlist.Fix) bool { return f.ID == id })
 	}
 	now := sheet([]int{1, 2, 3}, link(1, "b"), wrong(2))
-	look := NewLook(now, func(a string) bool { return a != address(3) }, listed)
+	look := NewSight(now, func(a string) bool { return a != address(3) }, listed)
 	for _, c := range []struct {
 		fix   *fixlist.Fix
 		on    []string

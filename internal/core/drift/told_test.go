@@ -199,14 +199,14 @@ func TestFixUnseen(t *testing.T) {
 	if len(r.Unseen) != 1 || r.Unseen[0].Check != "dead" || len(r.Gone) != 1 || r.Gone[0].Check != "thing" {
 		t.Errorf("unseen %+v, gone %+v", r.Unseen, r.Gone)
 	}
-	look := NewLook(after.Sheet, func(string) bool { return true }, never)
+	look := NewSight(after.Sheet, func(string) bool { return true }, never)
 	unknown := &fixlist.Fix{ID: "x", Check: "retired", Kind: fixlist.Pages}
 	if sight, _, missed := look.At(unknown, []string{address(1)}); len(missed) != 1 || sight != task.Unseen {
 		t.Errorf("a check that is no longer there: %v, missed %v", sight, missed)
 	}
 	several := &fixlist.Fix{ID: "y", Check: "dead", Kind: fixlist.Pages,
 		Targets: []string{"http://fernhollow.example/a"}}
-	look = NewLook(before.Sheet, func(string) bool { return true }, never)
+	look = NewSight(before.Sheet, func(string) bool { return true }, never)
 	if _, still, _ := look.At(several, []string{address(1), address(2)}); !slices.Equal(still, []string{address(2)}) {
 		t.Errorf("a line of several targets still fails on %v", still)
 	}
@@ -257,5 +257,56 @@ func TestAnswers(t *testing.T) {
 	r := Compare(before, after, never)
 	if !slices.Equal(r.Changes, []Change{{address(1), "status", "timeout", "status 200"}}) {
 		t.Errorf("%+v", r.Changes)
+	}
+}
+
+// TestComesBack: a text that vanished at one address and stands at another that was an error before has moved there; a
+// page without a text has not moved to another without one.
+func TestComesBack(t *testing.T) {
+	s := sheet([]int{1, 2})
+	before, after := side(s, 1, 2), side(s, 1, 2)
+	notThere := Page{Status: 404, Outcome: "ok", HTML: true}
+	text := before.Pages[address(1)].TextHash
+	for _, c := range []struct {
+		text uint64
+		want []Moved
+	}{{text, []Moved{{address(1), address(2), "same text"}}}, {0, nil}} {
+		page := Page{Status: 200, Outcome: "ok", HTML: true, TextHash: c.text}
+		before.Pages[address(1)], before.Pages[address(2)] = page, notThere
+		after.Pages[address(1)], after.Pages[address(2)] = notThere, page
+		if got := Compare(before, after, never).Moved; !slices.Equal(got, c.want) {
+			t.Errorf("with the text %d moved are %+v, want %+v", c.text, got, c.want)
+		}
+	}
+}
+
+// TestSameFiles: of files in which nothing but dates changed, nothing is told.
+func TestSameFiles(t *testing.T) {
+	s := sheet([]int{1})
+	before, after := side(s, 1), side(s, 1)
+	dated := func(day string) []File {
+		return []File{{"robots", "r", "a\n"}, {"sitemap", "s",
+			"<urlset><url><loc>http://a/</loc><lastmod>" + day + "</lastmod></url></urlset>"}}
+	}
+	before.Files, after.Files = dated("2026-11-22"), dated("2026-11-23")
+	if got := Compare(before, after, never).Files; len(got) != 0 {
+		t.Errorf("told of files: %+v", got)
+	}
+}
+
+// TestOtherShape: a line that was part of a line for many, and stands alone now, is not new.
+func TestOtherShape(t *testing.T) {
+	var old []check.Finding
+	for n := 1; n <= 3; n++ {
+		old = append(old, link(n, fmt.Sprint("gone-", n)))
+	}
+	before := side(sheet([]int{1, 2, 3}, old...), 1, 2, 3)
+	after := side(sheet([]int{1, 2, 3}, old[0]), 1, 2, 3)
+	r := Compare(before, after, never)
+	if len(r.New) != 0 || len(r.Returned) != 0 || r.Still != 1 {
+		t.Errorf("new %d, returned %d, still %d", len(r.New), len(r.Returned), r.Still)
+	}
+	if back := Compare(after, before, never); len(back.New) != 1 || len(back.Gone) != 0 || len(back.Became) != 1 {
+		t.Errorf("the other way: new %d, gone %d, became part of another %d", len(back.New), len(back.Gone), len(back.Became))
 	}
 }

@@ -338,8 +338,8 @@ func (b *builder) causeName(e entry) string {
 }
 
 // book is that of the assessed pages with some cells.
-func (b *builder) book(cells []health.Cell) *health.Book {
-	return health.NewBook(len(b.assessed), b.costs, slices.Clone(cells), b.weight())
+func (b *builder) book(cells []health.Cell) *health.Account {
+	return health.NewAccount(len(b.assessed), b.costs, slices.Clone(cells), b.weight())
 }
 
 // waive finds the entries that are to cost nothing: those that a waiver covers, and those that follow
@@ -441,7 +441,7 @@ func (b *builder) ledger(found []gathered, shares []float64) []LedgerLine {
 	return lines
 }
 
-func (b *builder) pageScores(book *health.Book) []PageScore {
+func (b *builder) pageScores(book *health.Account) []PageScore {
 	out := make([]PageScore, len(b.assessed))
 	scores := book.Pages()
 	for i, p := range b.assessed {
@@ -490,7 +490,7 @@ func percentiles(pages []*Page, within float64, value func(*Page) float64) []flo
 	return out
 }
 
-func (b *builder) fixes(found []gathered, book *health.Book, shares []float64) []Fix {
+func (b *builder) fixes(found []gathered, book *health.Account, shares []float64) []Fix {
 	var out []Fix
 	for _, g := range found {
 		f := g.fix
@@ -622,7 +622,7 @@ func (b *builder) finish(f *Fix, c *check.Check) {
 
 // rank sorts by severity, weighted gain, effort and ID, then walks down the list to tell the
 // health after each line.
-func (b *builder) rank(book *health.Book, fixes []Fix) {
+func (b *builder) rank(book *health.Account, fixes []Fix) {
 	slices.SortFunc(fixes, func(x, y Fix) int {
 		return cmp.Or(
 			boolFirst(x.State != Waived, y.State != Waived),

@@ -48,19 +48,19 @@ func Term(cost, s float64) float64 { return cost * s / (1 + spread*s) }
 // Slope is how fast a check's term grows at s.
 func Slope(cost, s float64) float64 { return cost / ((1 + spread*s) * (1 + spread*s)) }
 
-// A Book keeps the cells of a crawl. Not safe for concurrent use.
-type Book struct {
+// An Account keeps the cells of a crawl. Not safe for concurrent use.
+type Account struct {
 	costs []float64
 	cells []Cell
 	stand []float64 // how many pages each one stands for; they add up to the number of pages
 	sums  []float64 // of the weights of a check's cells, by check; those about the site count on every page
 }
 
-// NewBook takes the number of assessed pages, the costs of checks and the cells; there is one cell
+// NewAccount takes the number of assessed pages, the costs of checks and the cells; there is one cell
 // for each check and page. Where the pages are a sample whose parts were not drawn alike, weight
 // tells how many pages of the site each stands for; nil means all count alike.
-func NewBook(pages int, costs []float64, cells []Cell, weight func(page int) float64) *Book {
-	b := &Book{costs: costs, cells: cells, stand: stands(pages, weight), sums: make([]float64, len(costs))}
+func NewAccount(pages int, costs []float64, cells []Cell, weight func(page int) float64) *Account {
+	b := &Account{costs: costs, cells: cells, stand: stands(pages, weight), sums: make([]float64, len(costs))}
 	for _, c := range cells {
 		b.sums[c.Check] += b.part(c, c.Places)
 	}
@@ -85,19 +85,19 @@ func stands(pages int, weight func(int) float64) []float64 {
 }
 
 // part is what a cell adds to its check's sum at so many places.
-func (b *Book) part(c Cell, places int) float64 {
+func (b *Account) part(c Cell, places int) float64 {
 	if c.Page == Site {
 		return Weight(places) * float64(len(b.stand))
 	}
 	return Weight(places) * b.stand[c.Page]
 }
 
-func (b *Book) mean(check int, less float64) float64 {
+func (b *Account) mean(check int, less float64) float64 {
 	return max(0, b.sums[check]-less) / float64(len(b.stand))
 }
 
 // exponent is Σ cost · φ(s).
-func (b *Book) exponent() float64 {
+func (b *Account) exponent() float64 {
 	e := 0.0
 	for c, cost := range b.costs {
 		e += Term(cost, b.mean(c, 0))
@@ -106,7 +106,7 @@ func (b *Book) exponent() float64 {
 }
 
 // Health is the score, 0 to 100; without assessed pages there is none (ok is false).
-func (b *Book) Health() (score float64, ok bool) {
+func (b *Account) Health() (score float64, ok bool) {
 	if len(b.stand) == 0 {
 		return 0, false
 	}
@@ -115,7 +115,7 @@ func (b *Book) Health() (score float64, ok bool) {
 
 // Pages is the health of each page, 0 to 100: 100 · exp(−Σ cost · m), what is about the whole site
 // at its cost on one.
-func (b *Book) Pages() []float64 {
+func (b *Account) Pages() []float64 {
 	own := make([]float64, len(b.stand))
 	site := 0.0
 	for _, c := range b.cells {
@@ -134,7 +134,7 @@ func (b *Book) Pages() []float64 {
 // Shares gives each cell the points it took: what is lost, shared among the checks in proportion to
 // their terms, and inside a check in proportion to what its cells weigh. They add up to 100 minus
 // the health.
-func (b *Book) Shares() []float64 {
+func (b *Account) Shares() []float64 {
 	shares := make([]float64, len(b.cells))
 	e := b.exponent()
 	if len(b.stand) == 0 || e == 0 {
@@ -161,7 +161,7 @@ type Removal struct {
 
 // Gain is what the removals would bring, in points, and the same weighted by what the pages are
 // worth to whoever asks, 0 to 1. Cells of removals are all different.
-func (b *Book) Gain(removals []Removal, worth func(page int) float64) (gain, weighted float64) {
+func (b *Account) Gain(removals []Removal, worth func(page int) float64) (gain, weighted float64) {
 	if len(b.stand) == 0 {
 		return 0, 0
 	}
@@ -195,7 +195,7 @@ func (b *Book) Gain(removals []Removal, worth func(page int) float64) (gain, wei
 }
 
 // Remove carries the removals out.
-func (b *Book) Remove(removals []Removal) {
+func (b *Account) Remove(removals []Removal) {
 	for _, r := range removals {
 		c := &b.cells[r.Cell]
 		left := max(0, c.Places-r.Places)
@@ -208,7 +208,7 @@ func (b *Book) Remove(removals []Removal) {
 // sample, in points, by the delta method: 1.96·s/√n·√(1 − n/N), s the standard deviation of a page's
 // influence −health · Σ cost · φ'(s) · (m − s). Where pages stand for different numbers of others, n
 // under the first root is their effective number n²/Σw² (Kish). It is 0 where the sample is the whole.
-func (b *Book) HalfWidth(of int) float64 {
+func (b *Account) HalfWidth(of int) float64 {
 	n := len(b.stand)
 	if n < 2 || of <= n {
 		return 0

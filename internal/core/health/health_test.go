@@ -48,7 +48,7 @@ func (s *site) sort() {
 	})
 }
 
-func (s site) book() *Book { return NewBook(s.pages, s.costs, slices.Clone(s.cells), nil) }
+func (s site) book() *Account { return NewAccount(s.pages, s.costs, slices.Clone(s.cells), nil) }
 
 func (s site) score() float64 {
 	h, _ := s.book().Health()
@@ -72,7 +72,7 @@ func one(cost float64, times int) float64 {
 }
 
 func TestSeverities(t *testing.T) {
-	if _, ok := NewBook(0, nil, nil, nil).Health(); ok {
+	if _, ok := NewAccount(0, nil, nil, nil).Health(); ok {
 		t.Error("no page, but a health")
 	}
 	if h := (site{pages: 7}).score(); h != 100 {
@@ -202,7 +202,7 @@ func checkGains(t *testing.T, r *rand.Rand, s site, h float64) {
 
 // TestHalfWidth draws samples from a known site: the interval holds its health about as often as it says.
 func TestHalfWidth(t *testing.T) {
-	if NewBook(4, []float64{anError}, []Cell{{0, 0, 1}}, nil).HalfWidth(4) != 0 {
+	if NewAccount(4, []float64{anError}, []Cell{{0, 0, 1}}, nil).HalfWidth(4) != 0 {
 		t.Error("a whole site has a half-width")
 	}
 	r := rand.New(rand.NewPCG(3, 4))
@@ -245,7 +245,7 @@ func TestStands(t *testing.T) {
 	const cost = 0.2
 	cells := []Cell{{0, 0, 1}, {2, 0, 1}}
 	weight := func(p int) float64 { return []float64{6, 3, 2, 1}[p] } // of 12 pages: stand 2, 1, ⅔, ⅓
-	b := NewBook(4, []float64{cost}, cells, weight)
+	b := NewAccount(4, []float64{cost}, cells, weight)
 	mean := (2 + 2.0/3) / 4
 	want := 100 * math.Exp(-Term(cost, mean))
 	got, ok := b.Health()
@@ -278,14 +278,14 @@ func TestStands(t *testing.T) {
 			t.Errorf("half-width of a sample of 4 of %d: %v", of, got)
 		}
 	}
-	if got := NewBook(1, []float64{cost}, cells[:1], nil).HalfWidth(10); got != 0 {
+	if got := NewAccount(1, []float64{cost}, cells[:1], nil).HalfWidth(10); got != 0 {
 		t.Errorf("one page tells how sure it is: %v", got)
 	}
 }
 
 // TestNothingToGain: what is not there brings nothing, and neither do places that a cell has none of.
 func TestNothingToGain(t *testing.T) {
-	b := NewBook(2, []float64{anError, aWarning}, []Cell{{0, 0, 2}}, nil)
+	b := NewAccount(2, []float64{anError, aWarning}, []Cell{{0, 0, 2}}, nil)
 	all := func(int) float64 { return 1 }
 	if gain, worth := b.Gain(nil, all); gain != 0 || worth != 0 {
 		t.Errorf("without a removal: %v, %v", gain, worth)
@@ -296,10 +296,10 @@ func TestNothingToGain(t *testing.T) {
 	if Weight(0) != 0 || Weight(-1) != 0 || Weight(1) != 1 {
 		t.Errorf("no places weigh %v and %v, one %v", Weight(0), Weight(-1), Weight(1))
 	}
-	if shares := NewBook(2, []float64{anError}, nil, nil).Shares(); len(shares) != 0 {
+	if shares := NewAccount(2, []float64{anError}, nil, nil).Shares(); len(shares) != 0 {
 		t.Errorf("shares of nothing: %v", shares)
 	}
-	site := NewBook(3, []float64{anError}, []Cell{{Site, 0, 1}}, nil)
+	site := NewAccount(3, []float64{anError}, []Cell{{Site, 0, 1}}, nil)
 	want := 100 * math.Exp(-Term(anError, 1))
 	for p, h := range site.Pages() {
 		if math.Abs(h-want) > 1e-9 {
