@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
@@ -66,6 +67,14 @@ func TestCutWhileJudging(t *testing.T) {
 func crawlInto(t testing.TB, s *store.Store, rec record.Crawl, p plan.Plan, runner *check.Runner,
 	past record.Past) (*booking.Result, record.Progress) {
 	t.Helper()
+	r, progress, _ := crawlTimed(t, s, rec, p, runner, past)
+	return r, progress
+}
+
+// crawlTimed is crawlInto, and tells when all was fetched and stored and judging began.
+func crawlTimed(t testing.TB, s *store.Store, rec record.Crawl, p plan.Plan, runner *check.Runner,
+	past record.Past) (*booking.Result, record.Progress, time.Time) {
+	t.Helper()
 	config, sink := testkit.Config(t, rec.Home, p, nil), s.Sink(rec.ID)
 	config.Book, config.Sink, config.Past = booking.New(runner, nil), sink, past
 	config.Book.Survey.Source = s.Source(t.Context(), rec.ID, config.Book.URL)
@@ -77,6 +86,7 @@ func crawlInto(t testing.TB, s *store.Store, rec record.Crawl, p plan.Plan, runn
 	if err != nil {
 		t.Fatal(err)
 	}
+	fetched := time.Now()
 	ended := judging.Ended{
 		Book: config.Book, Harvest: harvest, Sink: sink, Further: past != nil, Ends: func() error { return nil },
 		Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) { return sheet.Build(fixlist.Adjustment{}), nil },
@@ -85,7 +95,7 @@ func crawlInto(t testing.TB, s *store.Store, rec record.Crawl, p plan.Plan, runn
 	if err != nil {
 		t.Fatal(err)
 	}
-	return r, c.Progress()
+	return r, c.Progress(), fetched
 }
 
 // findings counts the stored findings by check and page.
