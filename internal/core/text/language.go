@@ -67,13 +67,12 @@ func sample(s string, sixth int) string {
 }
 
 // languageOf is a sample's language. Where the commonest words of the declared language make up
-// much of it, it is that one; only otherwise are letters counted, which costs as much as parsing the
-// page.
+// much of it, it is that one; only otherwise are trigrams counted, which costs more.
 func languageOf(s, declared string) string {
 	if spoken := speaks(s, declared); spoken != "" {
 		return spoken
 	}
-	info := whatlanggo.Detect(s)
+	info := detect(s)
 	found := info.Lang.Iso6391()
 	if !info.IsReliable() || knowsCommon(found) && !shares(s, found, 10) || !knowsCommon(found) &&
 		knowsCommon(declared) && info.Script == unicode.Latin && len(s) < sampleForLanguage/2 {

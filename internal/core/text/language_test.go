@@ -1,8 +1,15 @@
 package text
 
 import (
+	"maps"
+	"math"
+	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
+	"time"
+
+	"github.com/abadojack/whatlanggo"
 )
 
 func TestLanguage(t *testing.T) {
@@ -28,6 +35,64 @@ func TestLanguage(t *testing.T) {
 			t.Errorf("%.40q, declared %q: %q, want %q", c.text, c.declared, got, c.want)
 		}
 	}
+}
+
+// TestDetect holds the index of trigrams to the library whose tables it is made of: on texts of many languages and
+// mixtures of them the answer is the same, and as sure. Of languages that are equally near the library names any.
+func TestDetect(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 5))
+	var words []string
+	for w := range commonIn {
+		words = append(words, w)
+	}
+	for _, table := range []map[whatlanggo.Lang][]string{latinLangs, cyrillicLangs} {
+		for _, trigrams := range table {
+			words = append(words, strings.TrimSpace(trigrams[0]), trigrams[len(trigrams)-1]+trigrams[len(trigrams)/2])
+		}
+	}
+	slices.Sort(words)
+	known := slices.Sorted(maps.Keys(latinLangs))
+	told := map[whatlanggo.Lang]int{}
+	for range 1200 {
+		var b strings.Builder
+		lang := latinLangs[known[r.IntN(len(known))]]
+		for range 1 + r.IntN(120) {
+			switch r.IntN(4) {
+			case 0:
+				b.WriteString(words[r.IntN(len(words))])
+			case 1:
+				b.WriteString(anyText(r))
+			default: // in the manner of one language
+				b.WriteString(lang[r.IntN(1+r.IntN(len(lang)))])
+			}
+			b.WriteString([]string{" ", "", ", ", "1"}[r.IntN(4)])
+		}
+		want, got := whatlanggo.Detect(b.String()), detect(b.String())
+		if got.Script != want.Script || math.Abs(got.Confidence-want.Confidence) > 1e-12 ||
+			got.Lang != want.Lang && want.Confidence > 0 {
+			t.Fatalf("%q: %+v, the library says %+v", b.String(), got, want)
+		}
+		if got.IsReliable() {
+			told[got.Lang]++
+		}
+	}
+	if len(told) < 25 {
+		t.Errorf("%d languages were told for sure", len(told))
+	}
+}
+
+func BenchmarkLanguage(b *testing.B) {
+	s := strings.Repeat("Abies alba nordmanniana Acer campestre griseum Betula nigra pendula, see Camellia sasanqua. ", 8)
+	var ours, theirs time.Duration
+	for b.Loop() {
+		begun := time.Now()
+		detect(s)
+		ours += time.Since(begun)
+		begun = time.Now()
+		whatlanggo.Detect(s)
+		theirs += time.Since(begun)
+	}
+	b.ReportMetric(theirs.Seconds()/ours.Seconds(), "ratio")
 }
 
 func TestSameLanguage(t *testing.T) {
