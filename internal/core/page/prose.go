@@ -11,23 +11,20 @@ import (
 )
 
 // fillers are what stands for a text that is not written yet.
-var fillers = regexp.MustCompile(`(?i)lorem ipsum dolor|dolor sit amet|consectetur adipiscing|your text here|insert (?:your )?text here|` +
+var fillers = regexp.MustCompile(`(?i)\A(?:lorem ipsum dolor|dolor sit amet|consectetur adipiscing|your text here|insert (?:your )?text here|` +
 	`\{\{ ?[a-z][\w .|:-]{0,60}\}\}|\{% ?[a-z][^%\n]{1,60}%\}|<%=? ?[a-z][^%\n]{1,60}%>|` +
 	`(?-i:\$\{[A-Z0-9_.]{0,40}[a-z][\w.]{0,40}\})|` + // ${UPPER_CASE} is how shells name what is around them
-	`@@[A-Z][A-Z0-9_]{1,40}@@|%%[A-Z_]{3,40}%%`)
-
-// leads are what a mark of fillers begins with.
-var leads = []string{"{{", "{%", "<%", "${", "@@", "%%"}
+	`@@[A-Z][A-Z0-9_]{1,40}@@|%%[A-Z_]{3,40}%%)`)
 
 // blanks are names in brackets that somebody was to fill in.
-var blanks = regexp.MustCompile(`(?i)\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]`)
+var blanks = regexp.MustCompile(`(?i)\A\[(?:name|first ?name|last ?name|your name|company|company name|city|town|product|product name|insert [a-z ]{1,30}|add [a-z ]{1,30} here)\]`)
 
 // notation is how languages with types write lists of something.
 var notation = regexp.MustCompile(`(?:::|->|→)\s*(?:\w+\s+)*\[|\[[A-Z][a-z]+[A-Z]\w*\]`)
 
 // isSyntax tells whether a name in brackets is how a manual writes that something may be left out:
 // "call([name])", "name [name] ...".
-func isSyntax(s string, at []int) bool {
+func isSyntax(s string, at [2]int) bool {
 	ahead, behind := s[:at[0]], strings.TrimLeft(s[at[1]:], " ")
 	if r, _ := utf8.DecodeLastRuneInString(ahead); isWordy(r) || r == '(' || r == '[' {
 		return true
@@ -45,7 +42,8 @@ func isSyntax(s string, at []int) bool {
 	return strings.HasSuffix(strings.ToLower(strings.TrimRight(ahead, " ")), strings.ToLower(s[at[0]+1:at[1]-1]))
 }
 
-var mail = regexp.MustCompile(`[A-Za-z0-9][A-Za-z0-9._%+-]{0,63}@(?:[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z]{2,24}\b`)
+// mailHost is what follows the @ of a mail address.
+var mailHost = regexp.MustCompile(`\A(?:[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?\.)+[A-Za-z]{2,24}\b`)
 
 // replaced is a word with a replacement character in it or at its end; one that stands alone, or in
 // quotation marks, may be what the text is about.
@@ -92,24 +90,28 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 	s := string(append(plain, main[from:]...))
 	d := w.doc
 	if mayFill || slices.ContainsFunc(leads, func(lead string) bool { return strings.Contains(s, lead) }) {
-		d.Fillers = slices.DeleteFunc(distinct(fillers, s),
+		d.Fillers = slices.DeleteFunc(distinct(s, matches(s, nextFiller, fillers, 10*maxFound)),
 			func(found string) bool { return isShown(main, code, found) })
 	}
-	if strings.Contains(s, "[") && len(code) == 0 && !notation.MatchString(s) {
-		for _, at := range blanks.FindAllStringIndex(s, maxFound) {
+	if strings.Contains(s, "[") && len(code) == 0 {
+		named := matches(s, nextBracket, blanks, maxFound)
+		if len(named) > 0 && notation.MatchString(s) {
+			named = nil
+		}
+		for _, at := range named {
 			if found := s[at[0]:at[1]]; !isSyntax(s, at) && !slices.Contains(d.Fillers, found) {
 				d.Fillers = append(d.Fillers, found)
 			}
 		}
 	}
 	if strings.Contains(s, "@") {
-		d.Mails = distinct(mail, s)
+		d.Mails = distinct(s, mails(s, 10*maxFound))
 	}
 	if broken {
-		d.Replaced = slices.DeleteFunc(distinct(replaced, s), func(word string) bool { return isGarbled(s, word) })
+		d.Replaced = slices.DeleteFunc(distinct(s, replaced.FindAllStringIndex(s, 10*maxFound)), func(word string) bool { return isGarbled(s, word) })
 	}
 	if misread {
-		d.Misread = distinct(mojibake, s)
+		d.Misread = distinct(s, mojibake.FindAllStringIndex(s, 10*maxFound))
 	}
 }
 
@@ -147,11 +149,10 @@ var fillerWords = []uint64{text.Word("ipsum"), text.Word("dolor"), text.Word("co
 
 var fillerParts = [][]byte{[]byte("psum"), []byte("PSUM"), []byte("scing"), []byte("ext here")}
 
-func distinct(of *regexp.Regexp, s string) (out []string) {
-	seen := map[string]bool{}
-	for _, found := range of.FindAllString(s, 10*maxFound) {
-		if !seen[found] && len(out) < maxFound {
-			seen[found] = true
+// distinct are the stretches of a text that are there, each once.
+func distinct[S [2]int | []int](s string, stretches []S) (out []string) {
+	for _, at := range stretches {
+		if found := s[at[0]:at[1]]; len(out) < maxFound && !slices.Contains(out, found) {
 			out = append(out, found)
 		}
 	}
