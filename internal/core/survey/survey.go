@@ -63,6 +63,8 @@ const (
 	HasCode        // some of it does
 	MostlyLinks    // links make up most of its text
 	HasForms       // forms that only ask
+	HasCanonicals  // it names a canonical address, or more
+	HasJumps       // links to places on pages
 )
 
 // A Source reads what a survey does not hold. It is safe for use from several goroutines.
@@ -172,7 +174,10 @@ func flags(d *page.Document) (f Flag) {
 		HasSubheadings: slices.ContainsFunc(d.Headings,
 			func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d),
 		MostlyCode: d.IsMostlyCode(), HasCode: d.CodeShare > 0,
-		HasForms: slices.ContainsFunc(d.Forms, func(f page.Form) bool { return !f.Post }),
+		HasForms:      slices.ContainsFunc(d.Forms, func(f page.Form) bool { return !f.Post }),
+		HasCanonicals: len(d.Canonicals) > 0,
+		HasJumps: slices.ContainsFunc(d.Links,
+			func(l page.Link) bool { return l.Fragment != "" && l.Address != "" }),
 	} {
 		if has {
 			f |= flag

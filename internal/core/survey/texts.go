@@ -1,9 +1,13 @@
 package survey
 
 import (
+	"errors"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/page"
 	"harvik/internal/core/text"
@@ -64,33 +68,75 @@ func (s *Survey) trim() error {
 		}
 		p.Blocks = nil
 	}
-	return s.Source.EachText(pages, func(id int32, main string) {
-		p := s.Page(id)
-		t, ok := s.strip(p, main)
-		if !ok {
-			p.Trimmed = false
-			return
-		}
-		if p.hasTerms() {
-			s.vocabulary.drop(id, main, p.lang())
-			s.vocabulary.add(id, t, p.lang())
-		}
-		shingled := text.Shingle(t)
-		p.Words, p.TextHash, p.Sketch = shingled.Words, shingled.Hash, neardup.Sketch(shingled.Shingles)
-	})
+	return s.strip(pages)
 }
 
-// strip takes the layout's own lines out of a page's text.
-func (s *Survey) strip(p *Page, main string) (t string, ok bool) {
-	own := s.common[p.Layout]
+// A mainText is one that has lines of its layout's own.
+type mainText struct {
+	page *Page
+	main string
+}
+
+// strip takes the layouts' own lines out of the texts of pages. Texts are read while others are taken apart.
+func (s *Survey) strip(pages []int32) error {
+	var (
+		texts   = make(chan mainText, 64)
+		workers sync.WaitGroup
+		terms   sync.Mutex // held by who changes the vocabulary
+		fault   error
+	)
+	for range runtime.GOMAXPROCS(0) {
+		workers.Go(func() {
+			err := mishap.Catch(func() error {
+				for t := range texts {
+					s.take(t, &terms)
+				}
+				return nil
+			})
+			for range texts { // after a panic: whoever reads is not to wait for ever
+			}
+			terms.Lock()
+			defer terms.Unlock()
+			fault = errors.Join(fault, err)
+		})
+	}
+	err := mishap.Catch(func() error {
+		return s.Source.EachText(pages, func(id int32, main string) { texts <- mainText{s.Page(id), main} })
+	})
+	close(texts)
+	workers.Wait()
+	return errors.Join(err, fault)
+}
+
+// take makes of a page's words and terms what they are without what is its layout's own.
+func (s *Survey) take(t mainText, terms *sync.Mutex) {
+	p := t.page
+	hadTerms := p.hasTerms()
+	own := s.own(p, t.main)
+	shingled := text.Shingle(own)
+	if shingled.Words < leastLeft {
+		p.Trimmed = false
+		return
+	}
+	p.Words, p.TextHash, p.Sketch = shingled.Words, shingled.Hash, neardup.Sketch(shingled.Shingles)
+	if hadTerms {
+		terms.Lock()
+		defer terms.Unlock()
+		s.vocabulary.drop(p.ID, t.main, p.lang())
+		s.vocabulary.add(p.ID, own, p.lang())
+	}
+}
+
+// own is a page's text without its layout's own lines.
+func (s *Survey) own(p *Page, main string) string {
+	common := s.common[p.Layout]
 	var kept []string
 	for line := range strings.SplitSeq(main, "\n") {
-		if !own[page.Anchor(line)] {
+		if !common[page.Anchor(line)] {
 			kept = append(kept, line)
 		}
 	}
-	t = strings.Join(kept, "\n")
-	return t, text.Shingle(t).Words >= leastLeft
+	return strings.Join(kept, "\n")
 }
 
 // Texts calls f with the main text of each of the pages, without what is the layout's own, in any
@@ -98,7 +144,7 @@ func (s *Survey) strip(p *Page, main string) (t string, ok bool) {
 func (s *Survey) Texts(pages []int32, f func(id int32, main string)) error {
 	return s.Source.EachText(pages, func(id int32, main string) {
 		if p := s.Page(id); p != nil && p.Trimmed {
-			main, _ = s.strip(p, main)
+			main = s.own(p, main)
 		}
 		f(id, main)
 	})

@@ -126,7 +126,10 @@ func shutOut(p *check.SitePass) (n int, line string) {
 
 // canonicalElsewhere compares hosts by the names that the crawl has met as the site's.
 func canonicalElsewhere(p *check.SitePass) error {
-	return p.EachFacts(func(g *survey.Page) bool { return g.HTML && g.Status == 200 && (g.Canonical != g.ID) },
+	return p.EachFacts(
+		func(g *survey.Page) bool {
+			return g.HTML && g.Status == 200 && g.Canonical != g.ID && g.Flags&survey.HasCanonicals != 0
+		},
 		func(g *survey.Page, f *page.Facts) {
 			for _, c := range f.Document.Canonicals {
 				if !c.InHead && !c.Header || strings.TrimSpace(c.Href) == "" {

@@ -103,8 +103,8 @@ func isNowhere(g *survey.Page) bool {
 	return g.Status == 404 || g.Status == 410 || g.Status >= 500 || g.Outcome == page.NoDNS || g.Outcome == page.Refused
 }
 
-// brokenFragment reads the links of all pages once, and the anchors of those that links with a
-// fragment lead to. Fragments that scripts and browsers give a meaning of their own are left alone.
+// brokenFragment reads the links of pages where some have a fragment, and the anchors of those that they lead to.
+// Fragments that scripts and browsers give a meaning of their own are left alone.
 func brokenFragment(p *check.SitePass) error {
 	type jump struct {
 		from   int32
@@ -115,7 +115,7 @@ func brokenFragment(p *check.SitePass) error {
 	wanted := map[int32]bool{}
 	var pages []int32
 	for i := range p.Pages {
-		if g := &p.Pages[i]; g.HTML && g.Status == 200 {
+		if g := &p.Pages[i]; g.HTML && g.Status == 200 && g.Flags&survey.HasJumps != 0 {
 			pages = append(pages, g.ID)
 		}
 	}
