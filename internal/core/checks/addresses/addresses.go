@@ -204,6 +204,9 @@ var sessions = regexp.MustCompile(`(?i)(?:^|[?&;/(])(jsessionid|phpsessid|aspses
 
 func session(p *check.PagePass) {
 	_, rest, _ := strings.Cut(p.Facts.Address, "://")
+	if !strings.ContainsAny(rest, "=(") {
+		return
+	}
 	if found := sessions.FindStringSubmatch(rest); found != nil {
 		name := found[1]
 		if name == "" {

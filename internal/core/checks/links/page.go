@@ -337,8 +337,11 @@ func isVague(p *check.PagePass, l *page.Link) bool {
 		words = vagueWords["en"]
 	}
 	said := strings.ToLower(strings.Trim(l.Words, " .…»›→>!:[]()"))
+	if !slices.Contains(words, said) {
+		return false
+	}
 	name := nameOf(l.Address)
-	return said != name && said+"s" != name && said != strings.ToLower(l.Fragment) && slices.Contains(words, said)
+	return said != name && said+"s" != name && said != strings.ToLower(l.Fragment)
 }
 
 // nameOf is what an address calls its page: the last part without its ending.
@@ -353,8 +356,10 @@ func nameOf(address string) string {
 	if i := strings.IndexByte(name, '.'); i > 0 {
 		name = name[:i]
 	}
-	return strings.ToLower(strings.NewReplacer("-", " ", "_", " ").Replace(name))
+	return strings.ToLower(spaced.Replace(name))
 }
+
+var spaced = strings.NewReplacer("-", " ", "_", " ")
 
 func many(p *check.PagePass) {
 	if p.Doc.Kind == page.List {

@@ -146,14 +146,14 @@ func viewportLocked(p *check.PagePass) {
 			func(r rune) bool { return r == ',' || r == ';' }) {
 			key, value, _ := strings.Cut(part, "=")
 			value = strings.TrimSpace(value)
-			var most float64
-			_, err := fmt.Sscan(value, &most)
 			switch strings.TrimSpace(key) {
 			case "user-scalable":
 				if value == "no" || value == "0" {
 					p.Reportf(v.Pos, v.Text, "user-scalable=%s", value)
 				}
 			case "maximum-scale":
+				var most float64
+				_, err := fmt.Sscan(value, &most)
 				if err == nil && most < 2 && most > 0 {
 					p.Reportf(v.Pos, v.Text, "maximum-scale=%s", value)
 				}

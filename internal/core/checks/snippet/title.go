@@ -268,13 +268,16 @@ var fileName = regexp.MustCompile(`^[^\s/]+\.(html?|php\d?|aspx?|jsp|docx?|pdf|i
 
 func isPlaceholder(p *check.PagePass) bool {
 	t := strings.ToLower(p.Doc.Title())
-	isFile := fileName.MatchString(t) && strings.Count(t, ".") == 1 && text.Key(p.Doc.H1()) != t &&
+	isFile := strings.Count(t, ".") == 1 && fileName.MatchString(t) && text.Key(p.Doc.H1()) != t &&
 		!strings.Contains(p.Facts.Address, t+".")
 	if placeholders[t] && !isSubject(p, t) || isFile {
 		return true
 	}
+	if t == "" || strings.Contains(t, " ") {
+		return false
+	}
 	u, err := weburl.Parse(p.Facts.Address)
-	return err == nil && t != "" && strings.TrimPrefix(t, "www.") == strings.TrimPrefix(u.Hostname(), "www.")
+	return err == nil && strings.TrimPrefix(t, "www.") == strings.TrimPrefix(u.Hostname(), "www.")
 }
 
 // isSubject tells a page that is about what its title, which might be a placeholder, says: heading and
