@@ -57,7 +57,8 @@ type job struct {
 type done struct {
 	job
 	booking.Record
-	said    *gist // of a page; nil until needed
+	said    *gist  // of a page; nil until needed
+	sort    string // of refusal that it looks like, "" for none
 	retries int
 	away    time.Duration // for which the server asks not to be asked, if it is long
 }
@@ -344,7 +345,7 @@ func (c *Crawl) isRefused(ctx context.Context) bool {
 		return false
 	}
 	d := c.process(ctx, &job{url: c.refusal.lastOK, at: u, host: g}, func() {})
-	return sortOf(d.Facts) != ""
+	return d.sort != ""
 }
 
 // nudge lets the loop look again whether a host can take a request.

@@ -76,13 +76,12 @@ func isChallenge(d *page.Document) bool {
 // watch takes a result, in order, and gives those that can be booked now. Suspect tells that
 // the crawl has to find out whether it is refused; those held stay held.
 func (r *refusal) watch(d done) (bookable []done, suspect bool) {
-	sort := sortOf(d.Facts)
-	if r.lastOK == "" && sort != "" || sort != r.sort {
+	if r.lastOK == "" && d.sort != "" || d.sort != r.sort {
 		bookable = r.release()
 	}
-	r.sort = sort
-	if sort == "" || r.lastOK == "" {
-		if sort == "" && d.Facts.IsPage() {
+	r.sort = d.sort
+	if d.sort == "" || r.lastOK == "" {
+		if d.sort == "" && d.Facts.IsPage() {
 			r.lastOK = d.url
 		}
 		return append(bookable, d), false

@@ -48,6 +48,9 @@ func (c *Crawl) resume(ctx context.Context) error {
 		}
 		c.progress.stored(r)
 		c.take(r, nil)
+		if r.Facts.IsPage() && sortOf(r.Facts) == "" {
+			c.refusal.lastOK = c.frontier.addresses[r.ID].URL
+		}
 		c.batch.Records = c.batch.Records[:0] // they are stored
 		return nil
 	})

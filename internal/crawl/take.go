@@ -78,9 +78,6 @@ func (c *Crawl) takePage(d *booking.Record, a survey.Address, said *gist) {
 	d.Uses = c.uses(d)
 	c.book.Add(d, to)
 	f.traps.note(a.URL, a.Depth, d.Facts, said)
-	if d.Facts.IsPage() && sortOf(d.Facts) == "" {
-		c.refusal.lastOK = a.URL
-	}
 }
 
 // takeForms makes known where the forms of a document lead that only ask. The bare address is asked for, once

@@ -90,7 +90,7 @@ func speaks(s, declared string) string {
 	words := 0
 	for w := range strings.FieldsSeq(s) {
 		words++
-		w = strings.ToLower(strings.Trim(w, punctuationMarks))
+		w = bare(w)
 		if isSymbol(w) {
 			continue
 		}
@@ -123,6 +123,14 @@ func countOf(counts []int, i int) int {
 		return 0
 	}
 	return counts[i]
+}
+
+// bare is a word in small letters, without the marks around it.
+func bare(w string) string {
+	if !starts[w[0]] || !starts[w[len(w)-1]] { // most begin and end with a letter
+		w = strings.Trim(w, punctuationMarks)
+	}
+	return strings.ToLower(w)
 }
 
 const punctuationMarks = `.,;:!?()"“”'’`
@@ -167,7 +175,7 @@ func shares(s, code string, percent int) bool {
 	words, common := 0, 0
 	for w := range strings.FieldsSeq(s) {
 		words++
-		if w = strings.ToLower(strings.Trim(w, punctuationMarks)); !isSymbol(w) && IsCommon(code, w) {
+		if w = bare(w); !isSymbol(w) && IsCommon(code, w) {
 			common++
 		}
 	}

@@ -1,8 +1,10 @@
 package text
 
 import (
+	"cmp"
 	"slices"
 	"unicode"
+	"unicode/utf8"
 	_ "unsafe" // for the tables
 
 	"github.com/abadojack/whatlanggo"
@@ -23,7 +25,7 @@ var (
 
 // detect is the likeliest language of a text, as whatlanggo.Detect tells it; of two that are equally likely, the first.
 func detect(s string) whatlanggo.Info {
-	script := whatlanggo.DetectScript(s)
+	script := scriptOf(s)
 	index := latinIndex
 	switch script {
 	case unicode.Latin:
@@ -34,6 +36,21 @@ func detect(s string) whatlanggo.Info {
 	}
 	lang, confidence := index.detect(s)
 	return whatlanggo.Info{Lang: lang, Script: script, Confidence: confidence}
+}
+
+// scriptOf is what most letters belong to.
+func scriptOf(s string) *unicode.RangeTable {
+	letters := false
+	for i := range len(s) {
+		if s[i] >= utf8.RuneSelf {
+			return whatlanggo.DetectScript(s)
+		}
+		letters = letters || 'a' <= s[i]|0x20 && s[i]|0x20 <= 'z'
+	}
+	if !letters {
+		return nil
+	}
+	return unicode.Latin
 }
 
 // farthest is how far a trigram is that a text does not have.
@@ -134,8 +151,7 @@ func trigrams(s string) []uint64 {
 			counts = append(counts, counted{t, 1})
 		}
 	}
-	slices.Reverse(counts)
-	slices.SortStableFunc(counts, func(a, b counted) int { return b.times - a.times })
+	slices.SortFunc(counts, func(a, b counted) int { return cmp.Or(b.times-a.times, cmp.Compare(b.trigram, a.trigram)) })
 	out := all[:0]
 	for _, c := range counts {
 		out = append(out, c.trigram)
@@ -145,13 +161,25 @@ func trigrams(s string) []uint64 {
 
 // lower is a letter in its small form, and a space for marks, digits and symbols.
 func lower(r rune) rune {
+	if r < utf8.RuneSelf {
+		return rune(lowerASCII[r])
+	}
 	switch {
-	case 'a' <= r && r <= 'z':
-		return r
-	case 'A' <= r && r <= 'Z':
-		return r + 'a' - 'A'
-	case r < 0x7f && r > ' ', unicode.IsSpace(r), unicode.IsPunct(r), unicode.IsSymbol(r), unicode.IsDigit(r):
+	case unicode.IsSpace(r), unicode.IsPunct(r), unicode.IsSymbol(r), unicode.IsDigit(r):
 		return ' '
 	}
 	return unicode.ToLower(r)
 }
+
+// lowerASCII is lower of each ASCII character.
+var lowerASCII = func() (small [utf8.RuneSelf]byte) {
+	for c := range small {
+		switch r := rune(c); {
+		case unicode.IsLetter(r), unicode.IsControl(r) && !unicode.IsSpace(r):
+			small[c] = byte(unicode.ToLower(r))
+		default:
+			small[c] = ' '
+		}
+	}
+	return small
+}()
