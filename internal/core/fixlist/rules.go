@@ -51,7 +51,7 @@ func (b *builder) byRule(c int32, entries []int32) (out []*candidate) {
 			if !b.causes[e.cause].away {
 				continue
 			}
-			if key, words := relation(b.address(e.page), b.causes[e.cause].target); key != "" {
+			if key, words := relation(b.parsed(b.address(e.page)), b.parsed(b.causes[e.cause].target)); key != "" {
 				add(key, words, []int32{i}, 1)
 				if ending, ok := strings.CutPrefix(key, ownName); ok && ending[0] == '.' {
 					add(ownEndings, "", []int32{i}, 1)
@@ -90,13 +90,8 @@ const (
 
 // relation tells a target made from the address of the page that names it: its own name with something
 // else behind it, or a fixed name in its own folder.
-func relation(from, target string) (key, words string) {
-	f, err := weburl.Parse(from)
-	if err != nil {
-		return "", ""
-	}
-	t, err := weburl.Parse(target)
-	if err != nil || f.Origin() != t.Origin() {
+func relation(f, t *weburl.URL) (key, words string) {
+	if f == nil || t == nil || f.Origin() != t.Origin() {
 		return "", ""
 	}
 	path := f.Path()
@@ -116,6 +111,18 @@ func relation(from, target string) (key, words string) {
 		return "3 own folder " + rest, shorten(rest) + " in the page's own folder"
 	}
 	return "", ""
+}
+
+// parsed are the parts of an address, nil where it is none.
+func (b *builder) parsed(address string) *weburl.URL {
+	u, ok := b.parts[address]
+	if !ok {
+		if parsed, err := weburl.Parse(address); err == nil {
+			u = &parsed
+		}
+		b.parts[address] = u
+	}
+	return u
 }
 
 // anyFolder is a target with its first folder left open.

@@ -44,6 +44,7 @@ type Page struct {
 	Trimmed   bool     // Words and what follows from the text leave out what is the layout's own
 	Frame     []uint32 // nil once layouts are known
 	Layout    int32    // −1 for none; set by Finish
+	Asks      []int32  // where its forms ask that only ask: places in the survey's Asked
 }
 
 // Flag marks what a page has, so that checks need to read only the facts of pages that concern them.
@@ -62,7 +63,6 @@ const (
 	MostlyCode     // at least half of its text stands in code
 	HasCode        // some of it does
 	MostlyLinks    // links make up most of its text
-	HasForms       // forms that only ask
 	HasCanonicals  // it names a canonical address, or more
 	HasJumps       // links to places on pages
 )
@@ -104,12 +104,14 @@ type Survey struct {
 	Graph     graph.Graph         // links
 	Uses      graph.Graph         // what pages and stylesheets load
 	Source    Source              // nil: there are no texts to read
+	Asked     []string            // addresses that forms ask which only ask
 	Terms     map[int32][]string  // strongest terms of indexable pages, by address number
 	Evidence
 
 	common    map[int32]map[uint32]bool // blocks that are a layout's own
 	byAddress map[int32]int32           // address number → index in Pages
 	byLoaded  map[int32]int32           // likewise in Loaded
+	asked     map[string]int32          // address → place in Asked
 	pictures  map[int32]bool
 	refreshes map[int32]int32 // page → the page that it sends visitors on to
 
@@ -152,12 +154,33 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 		}
 		p.Kind, p.Words, p.TextHash = d.Kind, d.Words, d.TextHash
 		p.Sketch, p.Frame = d.Sketch, d.Frame
+		p.Asks = s.asks(d.Forms)
 		s.link(id, d.Links, links)
 		if p.hasTerms() {
 			s.vocabulary.add(id, d.MainText, p.lang())
 		}
 	}
 	s.Pages = append(s.Pages, p)
+}
+
+// asks are where forms ask that only ask.
+func (s *Survey) asks(forms []page.Form) (out []int32) {
+	for i := range forms {
+		if forms[i].Post {
+			continue
+		}
+		n, ok := s.asked[forms[i].Action]
+		if !ok {
+			if s.asked == nil {
+				s.asked = map[string]int32{}
+			}
+			n = int32(len(s.Asked))
+			s.asked[forms[i].Action] = n
+			s.Asked = append(s.Asked, forms[i].Action)
+		}
+		out = append(out, n)
+	}
+	return out
 }
 
 // age notes of which version facts are.
@@ -174,7 +197,6 @@ func flags(d *page.Document) (f Flag) {
 		HasSubheadings: slices.ContainsFunc(d.Headings,
 			func(h page.Heading) bool { return h.Level > 1 && h.Text != "" }), MostlyLinks: mostlyLinks(d),
 		MostlyCode: d.IsMostlyCode(), HasCode: d.CodeShare > 0,
-		HasForms:      slices.ContainsFunc(d.Forms, func(f page.Form) bool { return !f.Post }),
 		HasCanonicals: len(d.Canonicals) > 0,
 		HasJumps: slices.ContainsFunc(d.Links,
 			func(l page.Link) bool { return l.Fragment != "" && l.Address != "" }),

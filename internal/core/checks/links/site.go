@@ -82,21 +82,29 @@ func brokenOutside(p *check.SitePass) error {
 
 // formDead passes over answers that can mean that the form's fields are missing.
 func formDead(p *check.SitePass) error {
-	return p.EachFacts(func(g *survey.Page) bool { return g.Flags&survey.HasForms != 0 && g.Status == 200 },
-		func(g *survey.Page, f *page.Facts) {
-			seen := map[string]bool{}
-			for i := range f.Document.Forms {
-				form := &f.Document.Forms[i]
-				t, ok := p.Find(form.Action)
-				if !ok || form.Post || seen[form.Action] || !p.Inside(form.Action) {
-					continue
-				}
-				if to := p.Got(t); to != nil && isNowhere(to) {
-					seen[form.Action] = true
-					p.Report(g.ID, check.Place{Note: p.URL(t) + " answers " + Answer(to), Target: p.URL(t), At: form.Place})
-				}
+	dead := map[string]*survey.Page{}
+	for _, address := range p.Asked {
+		if t, ok := p.Find(address); ok && p.Inside(address) {
+			if to := p.Got(t); to != nil && isNowhere(to) {
+				dead[address] = to
 			}
-		})
+		}
+	}
+	asksTheDead := func(g *survey.Page) bool {
+		return g.Status == 200 && slices.ContainsFunc(g.Asks, func(i int32) bool { return dead[p.Asked[i]] != nil })
+	}
+	return p.EachFacts(asksTheDead, func(g *survey.Page, f *page.Facts) {
+		seen := map[string]bool{}
+		for i := range f.Document.Forms {
+			form := &f.Document.Forms[i]
+			to := dead[form.Action]
+			if to == nil || form.Post || seen[form.Action] {
+				continue
+			}
+			seen[form.Action] = true
+			p.Report(g.ID, check.Place{Note: p.URL(to.ID) + " answers " + Answer(to), Target: p.URL(to.ID), At: form.Place})
+		}
+	})
 }
 
 func isNowhere(g *survey.Page) bool {
