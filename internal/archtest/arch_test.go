@@ -36,12 +36,12 @@ core/css:
 core/structured: dom
 core/page: css dom structured weburl text neardup
 core/scope: plan weburl
-core/survey: graph neardup page robots text weburl
+core/survey: graph mishap neardup page robots text weburl
 core/check: mishap page plan scope survey text
 core/checks: check checks/...
 core/checks/...: check css graph neardup page robots structured survey text weburl checks/links
 core/health:
-core/fixlist: check health page survey text weburl
+core/fixlist: check health mishap page survey text weburl
 core/booking: check fixlist page plan robots scope sitemap survey text weburl
 core/column: page
 core/figures: weburl

@@ -41,7 +41,7 @@ const manualsParallel = 16
 
 // BenchmarkManuals crawls real sites, judged and stored, beside the floor: the same addresses fetched over as many
 // connections, and the pages among them parsed by the library. Both take gzip; server, database and both share the
-// machine. One iteration is the floor and a crawl; the ratio is what counts.
+// machine. One iteration is the floor and two crawls; of each the fastest counts, and the ratio between them.
 func BenchmarkManuals(b *testing.B) {
 	for _, m := range manuals {
 		folder := filepath.Join("/usr/share/doc", m.folder)
@@ -66,32 +66,41 @@ func benchManual(b *testing.B, folder string, most int) {
 	}
 	var t times
 	for b.Loop() {
-		t.floor += fetchAll(b, addresses, func() func([]byte) {
-			return func(body []byte) { html.Parse(bytes.NewReader(body)) } //nolint:errcheck // cannot fail on bytes
-		})
-		t.own += fetchAll(b, addresses, func() func([]byte) {
+		t.floor.took(fetchAll(b, addresses, func() func([]byte) {
+			return func(body []byte) { html.Parse(bytes.NewReader(body)) }
+		}))
+		t.own.took(fetchAll(b, addresses, func() func([]byte) {
 			var p dom.Parser
 			return func(body []byte) { p.Parse(body) }
-		})
+		}))
 		t.crawl(b, "http://"+host+"/", p, len(r.Survey.Pages))
 	}
-	n := float64(pages * b.N)
-	b.ReportMetric(float64(pages), "pages")
+	n := float64(pages)
+	b.ReportMetric(n, "pages")
 	b.ReportMetric(n/t.floor.Seconds(), "floor-pages/s")
 	b.ReportMetric(n/t.judged.Seconds(), "crawl-pages/s")
 	b.ReportMetric(t.floor.Seconds()/t.stored.Seconds(), "ratio-stored")
 	b.ReportMetric(t.floor.Seconds()/t.judged.Seconds(), "ratio")
 	b.ReportMetric(t.own.Seconds()/t.judged.Seconds(), "ratio-to-own-parser")
 	b.ReportMetric(t.judged.Seconds()/t.again.Seconds(), "again-ratio")
-	b.ReportMetric((t.judged-t.stored).Seconds()/t.judged.Seconds(), "judging-share")
+	b.ReportMetric((t.judged.Duration-t.stored.Duration).Seconds()/t.judged.Seconds(), "judging-share")
 	b.ReportMetric(float64(t.bytes)/n, "stored-B/page")
 	b.ReportMetric(float64(t.wal)/n, "WAL-B/page")
 }
 
-// times are what the parts of a bench took in all.
+// times are what the parts of a bench took.
 type times struct {
-	floor, own, stored, judged, again time.Duration
-	bytes, wal                        int64
+	floor, own, stored, judged, again fastest
+	bytes, wal                        int64 // of the last crawl
+}
+
+// fastest is the time of the fastest run: what else the machine does makes others slower.
+type fastest struct{ time.Duration }
+
+func (f *fastest) took(d time.Duration) {
+	if f.Duration == 0 || d < f.Duration {
+		f.Duration = d
+	}
 }
 
 // crawl times a crawl into an empty database, and a second one of the same site into what is there then.
@@ -126,11 +135,12 @@ func (t *times) crawl(b *testing.B, start string, p plan.Plan, addresses int) {
 	}
 	size, wal := sizes(b, database)
 	stored, judged := once()
-	t.stored, t.judged = t.stored+stored, t.judged+judged
+	t.stored.took(stored)
+	t.judged.took(judged)
 	after, walAfter := sizes(b, database)
-	t.bytes, t.wal = t.bytes+after-size, t.wal+walAfter-wal
+	t.bytes, t.wal = after-size, walAfter-wal
 	_, again := once()
-	t.again += again
+	t.again.took(again)
 }
 
 // sizes are the bytes of a database, and those that its server has written ahead so far.
@@ -250,7 +260,7 @@ func (s *served) read(at string) *keptFile {
 	if strings.HasPrefix(f.kind, "text/") {
 		var out bytes.Buffer
 		z := gzip.NewWriter(&out)
-		z.Write(data) //nolint:errcheck // into memory
+		z.Write(data)
 		z.Close()
 		f.small = out.Bytes()
 	}

@@ -184,8 +184,6 @@ type builder struct {
 	cells      []health.Cell
 	costs      []float64 // by check
 
-	parts map[string]*weburl.URL // of addresses
-
 	layoutPages map[int32]tally // pages assessed
 	folderPages map[string]tally
 	sitePages   tally
@@ -242,7 +240,7 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 }
 
 func newBuilder(s *Sheet, adjust Adjustment) *builder {
-	b := &builder{Sheet: s, adjust: adjust, entries: slices.Clone(s.entries), parts: map[string]*weburl.URL{}}
+	b := &builder{Sheet: s, adjust: adjust, entries: slices.Clone(s.entries)}
 	most := int32(-1)
 	for i := range s.Pages {
 		most = max(most, s.Pages[i].ID)

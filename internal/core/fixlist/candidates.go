@@ -323,15 +323,19 @@ func (t tally) seen(c *check.Check) int {
 	return t.indexable
 }
 
+// tallyPages counts the pages assessed by what candidates are held against.
+func (b *builder) tallyPages() {
+	b.layoutPages, b.folderPages = map[int32]tally{}, map[string]tally{}
+	for _, p := range b.assessed {
+		folder := b.sections.of(p.Address)
+		b.layoutPages[p.Layout] = b.layoutPages[p.Layout].with(p)
+		b.folderPages[folder] = b.folderPages[folder].with(p)
+		b.sitePages = b.sitePages.with(p)
+	}
+}
+
 // countPages is how many pages of a layout, or of the site, a check looks at.
 func (b *builder) countPages(c int32, layout *int32) int {
-	if b.layoutPages == nil {
-		b.layoutPages = map[int32]tally{}
-		for _, p := range b.assessed {
-			b.layoutPages[p.Layout] = b.layoutPages[p.Layout].with(p)
-			b.sitePages = b.sitePages.with(p)
-		}
-	}
 	n := b.sitePages
 	if layout != nil {
 		n = b.layoutPages[*layout]
@@ -386,12 +390,5 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 
 // sectionPages is how many pages of a folder a check looks at.
 func (b *builder) sectionPages(c int32, folder string) int {
-	if b.folderPages == nil {
-		b.folderPages = map[string]tally{}
-		for _, p := range b.assessed {
-			name := b.sections.of(p.Address)
-			b.folderPages[name] = b.folderPages[name].with(p)
-		}
-	}
 	return b.folderPages[folder].seen(b.Checks[c])
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/text"
 )
 
@@ -45,12 +46,14 @@ func (b *builder) gather() []gathered {
 			byCheck[e.check] = append(byCheck[e.check], int32(i))
 		}
 	}
-	var out []gathered
-	for c, entries := range byCheck {
-		if len(entries) > 0 {
-			out = append(out, b.cover(int32(c), entries)...)
+	b.tallyPages()
+	covered := make([][]gathered, len(byCheck))
+	mishap.Each(len(byCheck), func(c int) {
+		if len(byCheck[c]) > 0 {
+			covered[c] = b.cover(int32(c), byCheck[c])
 		}
-	}
+	})
+	out := slices.Concat(covered...)
 	b.follow(out)
 	return b.joinTails(out)
 }

@@ -46,12 +46,14 @@ func (b *builder) byRule(c int32, entries []int32) (out []*candidate) {
 		}
 	}
 	if b.Checks[c].Gather == check.ByTarget {
+		parts := addressParts{}
 		for _, i := range entries {
 			e := &b.entries[i]
 			if !b.causes[e.cause].away {
 				continue
 			}
-			if key, words := relation(b.parsed(b.address(e.page)), b.parsed(b.causes[e.cause].target)); key != "" {
+			from, target := parts.parsed(b.address(e.page)), parts.parsed(b.causes[e.cause].target)
+			if key, words := relation(from, target); key != "" {
 				add(key, words, []int32{i}, 1)
 				if ending, ok := strings.CutPrefix(key, ownName); ok && ending[0] == '.' {
 					add(ownEndings, "", []int32{i}, 1)
@@ -113,14 +115,17 @@ func relation(f, t *weburl.URL) (key, words string) {
 	return "", ""
 }
 
+// addressParts keeps addresses that were read apart.
+type addressParts map[string]*weburl.URL
+
 // parsed are the parts of an address, nil where it is none.
-func (b *builder) parsed(address string) *weburl.URL {
-	u, ok := b.parts[address]
+func (p addressParts) parsed(address string) *weburl.URL {
+	u, ok := p[address]
 	if !ok {
 		if parsed, err := weburl.Parse(address); err == nil {
 			u = &parsed
 		}
-		b.parts[address] = u
+		p[address] = u
 	}
 	return u
 }

@@ -3,6 +3,7 @@ package mishap
 import (
 	"errors"
 	"strings"
+	"sync/atomic"
 	"testing"
 )
 
@@ -36,3 +37,27 @@ func TestCatch(t *testing.T) {
 }
 
 func c0() string { return "x" }
+
+// TestEach: each number has its turn; a panic of one comes out as the caller's, with the stack of the place.
+func TestEach(t *testing.T) {
+	var turns [100]atomic.Int32
+	Each(len(turns), func(i int) { turns[i].Add(1) })
+	for i := range turns {
+		if n := turns[i].Load(); n != 1 {
+			t.Errorf("%d had %d turns", i, n)
+		}
+	}
+	Each(0, func(int) { t.Error("there is nothing to do") })
+	err := Catch(func() error {
+		Each(100, func(i int) {
+			if i == 7 {
+				panic("odd")
+			}
+		})
+		return nil
+	})
+	var p *Panic
+	if !errors.As(err, &p) || p.Value != "odd" || !strings.Contains(string(p.Stack), "TestEach") {
+		t.Errorf("a panic of one gives %v", err)
+	}
+}

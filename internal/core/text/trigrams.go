@@ -40,17 +40,20 @@ func detect(s string) whatlanggo.Info {
 
 // scriptOf is what most letters belong to.
 func scriptOf(s string) *unicode.RangeTable {
-	letters := false
+	letters, ascii := 0, true
 	for i := range len(s) {
-		if s[i] >= utf8.RuneSelf {
-			return whatlanggo.DetectScript(s)
+		ascii = ascii && s[i] < utf8.RuneSelf
+		if 'a' <= s[i]|0x20 && s[i]|0x20 <= 'z' {
+			letters++
 		}
-		letters = letters || 'a' <= s[i]|0x20 && s[i]|0x20 <= 'z'
 	}
-	if !letters {
+	switch {
+	case letters > len(s)/2, ascii && letters > 0:
+		return unicode.Latin
+	case ascii:
 		return nil
 	}
-	return unicode.Latin
+	return whatlanggo.DetectScript(s)
 }
 
 // farthest is how far a trigram is that a text does not have.
@@ -77,15 +80,15 @@ func newTrigramIndex(tables map[whatlanggo.Lang][]string) *trigramIndex {
 		for place, t := range tables[lang] {
 			if r := []rune(t); len(r) == 3 {
 				key := packed(r[0], r[1], r[2])
-				x.ranks[key] = append(x.ranks[key], rank{uint16(i), uint16(place)}) //nolint:gosec // hundreds
+				x.ranks[key] = append(x.ranks[key], rank{uint16(i), uint16(place)})
 			}
 		}
 	}
 	return x
 }
 
-// packed is a trigram as a number; they are in the order of the texts.
-func packed(a, b, c rune) uint64 { return uint64(a)<<42 | uint64(b)<<21 | uint64(c) } //nolint:gosec // runes have 21 bits
+// packed is a trigram as a number, of 21 bits a rune; they are in the order of the texts.
+func packed(a, b, c rune) uint64 { return uint64(a)<<42 | uint64(b)<<21 | uint64(c) }
 
 // detect is the language whose commonest trigrams stand in the most similar order, and how sure that is.
 func (x *trigramIndex) detect(s string) (lang whatlanggo.Lang, confidence float64) {
@@ -151,7 +154,9 @@ func trigrams(s string) []uint64 {
 			counts = append(counts, counted{t, 1})
 		}
 	}
-	slices.SortFunc(counts, func(a, b counted) int { return cmp.Or(b.times-a.times, cmp.Compare(b.trigram, a.trigram)) })
+	slices.SortFunc(counts, func(a, b counted) int {
+		return cmp.Or(b.times-a.times, cmp.Compare(b.trigram, a.trigram))
+	})
 	out := all[:0]
 	for _, c := range counts {
 		out = append(out, c.trigram)
