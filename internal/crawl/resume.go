@@ -44,7 +44,7 @@ func (c *Crawl) resume(ctx context.Context) error {
 		}
 		if r.Role == page.AsPage {
 			c.book.SetKind(r.Facts)
-			r.Findings = c.book.Examine(r.ID, r.Facts)
+			c.book.Examine(r)
 		}
 		c.progress.stored(r)
 		c.take(r, nil)

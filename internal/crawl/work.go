@@ -74,7 +74,8 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	}
 	d.Facts = c.facts(ctx, &j.at, &a, len(earlier)+1)
 	d.Facts.Earlier = earlier
-	d.Findings, d.sort = c.book.Examine(j.id, d.Facts), sortOf(d.Facts)
+	d.sort = sortOf(d.Facts)
+	c.book.Examine(&d.Record)
 	if j.alike {
 		d.said = gistOf(j.url, d.Facts.Document)
 	}

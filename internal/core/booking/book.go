@@ -28,8 +28,13 @@ func New(r *check.Runner, layouts map[string][]uint32) *Book {
 // SetKind overrules the kind of a page where the plan does.
 func (b *Book) SetKind(f *page.Facts) { b.runner.SetKind(f) }
 
-// Examine runs the checks that look at one page.
-func (b *Book) Examine(id int32, f *page.Facts) []check.Finding { return b.runner.Page(id, f) }
+// Examine does what concerns one page alone: it runs the checks that look at one, and counts the words.
+func (b *Book) Examine(r *Record) {
+	r.Findings = b.runner.Page(r.ID, r.Facts)
+	if d := r.Facts.Document; d != nil {
+		r.Words = survey.CountWords(d.MainText)
+	}
+}
 
 // Numbers are those of the addresses that a record names besides its links and uses, −1 for none.
 type Numbers struct{ Redirect, Canonical, Refresh int32 }
@@ -37,13 +42,14 @@ type Numbers struct{ Redirect, Canonical, Refresh int32 }
 // Nothing is what a record names that names none of these.
 func Nothing() Numbers { return Numbers{-1, -1, -1} }
 
-// Add takes a record up. Of its findings those stay that are told.
+// Add takes a record up that was examined, if it is a page. Of its findings those stay that are told.
 func (b *Book) Add(r *Record, to Numbers) {
 	if r.Role == page.AsPage {
 		if to.Refresh >= 0 {
 			b.Survey.Refresh(r.ID, to.Refresh)
 		}
-		b.Survey.Add(r.ID, r.Facts, to.Redirect, to.Canonical, r.Links)
+		b.Survey.Add(r.ID, r.Facts, to.Redirect, to.Canonical, r.Links, r.Words)
+		r.Words = nil
 		b.collect(r.Findings)
 		r.Findings = check.Told(r.Findings)
 	} else {

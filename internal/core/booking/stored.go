@@ -44,7 +44,7 @@ func (s *Stored) Judge(r *check.Runner) (result *Result, pages []check.Finding, 
 		}
 		if one.Role == page.AsPage {
 			b.SetKind(one.Facts)
-			one.Findings = b.Examine(one.ID, one.Facts)
+			b.Examine(one)
 		}
 		b.Add(one, known.of(one))
 		pages = append(pages, one.Findings...)

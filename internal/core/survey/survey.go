@@ -123,8 +123,9 @@ type Survey struct {
 }
 
 // Add notes a fetched address with its facts. Number resolves an address to its number,
-// which it has by now; links are numbered in document order, −1 where there is no address.
-func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links []int32) {
+// which it has by now; links are numbered in document order, −1 where there is no address. Words are those of the
+// main text, as CountWords tells them.
+func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links []int32, words Words) {
 	s.age(f)
 	p := Page{
 		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes,
@@ -157,7 +158,7 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 		p.Asks = s.asks(d.Forms)
 		s.link(id, d.Links, links)
 		if p.hasTerms() {
-			s.vocabulary.add(id, d.MainText, p.lang())
+			s.vocabulary.add(id, words, p.lang())
 		}
 	}
 	s.Pages = append(s.Pages, p)

@@ -53,7 +53,7 @@ func (p *Page) hasTerms() bool { return p.Indexable && p.Words > 0 }
 func (p *Page) lang() string { return cmp.Or(p.TextLang, p.Lang) }
 
 // add takes in the text of a page. Where there are too many pages, none has terms.
-func (v *vocabulary) add(id int32, main, lang string) {
+func (v *vocabulary) add(id int32, words Words, lang string) {
 	v.pages++
 	if v.pages > mostForTerms {
 		*v = vocabulary{pages: v.pages}
@@ -63,7 +63,7 @@ func (v *vocabulary) add(id int32, main, lang string) {
 		v.numbers, v.known, v.forms, v.kept = map[string]int32{}, map[string]map[string]int32{}, map[string]int32{},
 			map[int32][]termCount{}
 	}
-	v.count(main, lang, 1)
+	v.count(words, lang, 1)
 	for _, t := range v.met {
 		v.in[t]++
 	}
@@ -72,12 +72,12 @@ func (v *vocabulary) add(id int32, main, lang string) {
 }
 
 // drop takes a text out again.
-func (v *vocabulary) drop(id int32, main, lang string) {
+func (v *vocabulary) drop(id int32, words Words, lang string) {
 	if v.kept[id] == nil {
 		return
 	}
 	v.pages--
-	v.count(main, lang, -1)
+	v.count(words, lang, -1)
 	for _, t := range v.met {
 		v.in[t]--
 	}
@@ -92,30 +92,30 @@ func (v *vocabulary) clear() {
 	v.met = v.met[:0]
 }
 
-// count counts the terms of a text, and adds to the uses of their forms.
-func (v *vocabulary) count(main, lang string, uses int32) {
+// count counts the terms of a text, and adds to the uses of their forms, or takes away.
+func (v *vocabulary) count(words Words, lang string, sign int32) {
 	code, _, _ := strings.Cut(strings.ToLower(lang), "-")
 	known := v.known[code]
 	if known == nil {
 		known = map[string]int32{}
 		v.known[code] = known
 	}
-	text.EachWord(main[:min(len(main), sampled)], func(word string) {
-		w, ok := known[word]
+	for _, one := range words {
+		w, ok := known[one.Word]
 		if !ok {
-			w = v.form(strings.ToLower(word), code)
-			known[strings.Clone(word)] = w
+			w = v.form(strings.ToLower(one.Word), code)
+			known[strings.Clone(one.Word)] = w
 		}
 		if w < 0 {
-			return
+			continue
 		}
 		f := &v.words[w]
-		f.uses += uses
+		f.uses += sign * one.Times
 		if v.counts[f.stem] == 0 {
 			v.met = append(v.met, f.stem)
 		}
-		v.counts[f.stem]++
-	})
+		v.counts[f.stem] += one.Times
+	}
 }
 
 // form is the number of a word in small letters.

@@ -8,15 +8,17 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"harvik/internal/core/text"
 )
 
 // TestTerms: what a page says often and others seldom comes first, forms of a word together under the
 // one that is used most; common words and short ones are none.
 func TestTerms(t *testing.T) {
 	var v vocabulary
-	v.add(1, "The orchids of the house. An orchid wants shade, orchids want air; the garden has a house.", "en")
-	v.add(2, "Ferns of the garden in the house: a fern is a fern, and it is old.", "en-GB")
-	v.add(3, "Der Garten und die Farne, der Farn im Garten.", "de")
+	v.add(1, CountWords("The orchids of the house. An orchid wants shade, orchids want air; the garden has a house."), "en")
+	v.add(2, CountWords("Ferns of the garden in the house: a fern is a fern, and it is old."), "en-GB")
+	v.add(3, CountWords("Der Garten und die Farne, der Farn im Garten."), "de")
 	got := v.strongest()
 	if first := got[1][:2]; !slices.Equal(first, []string{"orchids", "want"}) {
 		t.Errorf("page 1 is about %q", got[1])
@@ -42,13 +44,13 @@ func TestTermsDropped(t *testing.T) {
 	}
 	var plain, mixed vocabulary
 	for id, s := range texts { // in any order
-		plain.add(id, s, "")
+		plain.add(id, CountWords(s), "")
 	}
 	for _, id := range slices.Sorted(maps.Keys(texts)) {
 		other := texts[(id+1)%60]
-		mixed.add(id, other, "")
-		mixed.drop(id, other, "")
-		mixed.add(id, texts[id], "")
+		mixed.add(id, CountWords(other), "")
+		mixed.drop(id, CountWords(other), "")
+		mixed.add(id, CountWords(texts[id]), "")
 	}
 	if a, b := plain.strongest(), mixed.strongest(); !reflect.DeepEqual(a, b) {
 		t.Errorf("%v\n%v", a, b)
@@ -60,7 +62,7 @@ func TestCommonest(t *testing.T) {
 	r := rand.New(rand.NewPCG(9, 10))
 	for range 300 {
 		var v vocabulary
-		v.add(0, "", "")
+		v.add(0, CountWords(""), "")
 		var words []string
 		for range r.IntN(400) {
 			words = append(words, fmt.Sprintf("w%c%c", 'a'+min(r.IntN(26), r.IntN(26)),
@@ -69,7 +71,7 @@ func TestCommonest(t *testing.T) {
 		for range r.IntN(200) {
 			words = append(words, "often")
 		}
-		v.count(strings.Join(words, " "), "", 1)
+		v.count(CountWords(strings.Join(words, " ")), "", 1)
 		got := v.commonest()
 		want := make([]string, 0, len(v.met))
 		for _, n := range v.met {
@@ -85,5 +87,36 @@ func TestCommonest(t *testing.T) {
 				t.Fatalf("term %d is %s, want %s", i, s, want[i])
 			}
 		}
+	}
+}
+
+// TestCountWords is held to counting with a map, on texts with more words than most have, and at the bound.
+func TestCountWords(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 12))
+	for range 200 {
+		var b strings.Builder
+		for range r.IntN(4000) {
+			b.WriteString([]string{"a", "b1", "ü", "Fern", "fern", "o’clock", "庭", string(rune('a' + r.IntN(26)))}[r.IntN(8)])
+			b.WriteString([]string{" ", ", ", ""}[r.IntN(3)])
+		}
+		main := b.String()
+		want, order := map[string]int32{}, []string{}
+		text.EachWord(main[:min(len(main), sampled)], func(w string) {
+			if want[w]++; want[w] == 1 {
+				order = append(order, w)
+			}
+		})
+		got := CountWords(main)
+		if len(got) != len(order) {
+			t.Fatalf("%d words, want %d", len(got), len(order))
+		}
+		for i, w := range got {
+			if w.Word != order[i] || w.Times != want[w.Word] {
+				t.Fatalf("word %d is %q, %d times, want %q, %d times", i, w.Word, w.Times, order[i], want[order[i]])
+			}
+		}
+	}
+	if n := len(CountWords(strings.Repeat("a ", sampled))); n != 1 {
+		t.Errorf("%d words of one", n)
 	}
 }

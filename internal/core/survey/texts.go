@@ -120,10 +120,11 @@ func (s *Survey) take(t mainText, terms *sync.Mutex) {
 	}
 	p.Words, p.TextHash, p.Sketch = shingled.Words, shingled.Hash, neardup.Sketch(shingled.Shingles)
 	if hadTerms {
+		before, after := CountWords(t.main), CountWords(own)
 		terms.Lock()
 		defer terms.Unlock()
-		s.vocabulary.drop(p.ID, t.main, p.lang())
-		s.vocabulary.add(p.ID, own, p.lang())
+		s.vocabulary.drop(p.ID, before, p.lang())
+		s.vocabulary.add(p.ID, after, p.lang())
 	}
 }
 
