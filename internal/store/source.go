@@ -1,8 +1,11 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"slices"
 
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 )
@@ -20,72 +23,85 @@ func (s *Store) Source(ctx context.Context, crawlID int64, url func(int32) strin
 	return &Source{ctx, s, crawlID, url}
 }
 
-// readBatch is how many pages are read at once.
-const readBatch = 1000
-
 // EachLinks implements survey.Source.
 func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link)) error {
-	return r.each(pages, "links", func(id int32, data []byte) error {
+	return readEach(r, pages, "links", func(data []byte) ([]page.Link, error) {
 		links, targets, err := unpackLinks(data)
-		if err != nil {
-			return err
-		}
 		for i, t := range targets {
 			if t >= 0 {
 				links[i].Address = r.url(t)
 			}
 		}
-		f(id, links)
-		return nil
-	})
+		return links, err
+	}, f)
 }
 
 // EachFacts implements survey.Source.
 func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
-	return r.each(pages, "facts", func(id int32, data []byte) error {
+	return readEach(r, pages, "facts", func(data []byte) (*page.Facts, error) {
 		facts := new(page.Facts)
-		if err := decode(data, facts); err != nil {
-			return err
-		}
-		f(id, facts)
-		return nil
-	})
+		return facts, decode(data, facts)
+	}, f)
 }
 
 // EachText implements survey.Source.
 func (r *Source) EachText(pages []int32, f func(int32, string)) error {
-	return r.each(pages, "main_text", func(id int32, data []byte) error {
-		f(id, string(data))
-		return nil
-	})
+	return readEach(r, pages, "main_text", func(data []byte) (string, error) { return string(data), nil }, f)
 }
 
-func (r *Source) each(pages []int32, column string, f func(int32, []byte) error) error {
-	for len(pages) > 0 {
-		n := min(readBatch, len(pages))
-		rows, err := r.store.pool.Query(r.ctx, "select id, "+column+" from page where crawl_id = $1 and id = any($2)",
-			r.crawl, pages[:n])
+// Bounds of what is read at once.
+const (
+	readBatch = 1000    // pages asked for
+	readBytes = 2 << 20 // held before they are unpacked
+)
+
+// packed is a column of a page, as it is stored and unpacked.
+type packed[T any] struct {
+	id     int32
+	stored []byte
+	is     T
+	err    error
+}
+
+// readEach reads a column of pages, has several unpacked at once, and calls f with one after the other.
+func readEach[T any](r *Source, pages []int32, name string, unpack func([]byte) (T, error), f func(int32, T)) error {
+	var held []packed[T]
+	bytes := 0
+	release := func() error {
+		mishap.Each(len(held), func(i int) { held[i].is, held[i].err = unpack(held[i].stored) })
+		for i := range held {
+			if held[i].err != nil {
+				return held[i].err
+			}
+			f(held[i].id, held[i].is)
+		}
+		clear(held)
+		held, bytes = held[:0], 0
+		return nil
+	}
+	for asked := range slices.Chunk(pages, readBatch) {
+		rows, err := r.store.pool.Query(r.ctx, "select id, "+name+" from page where crawl_id = $1 and id = any($2)",
+			r.crawl, asked)
 		if err != nil {
 			return err
 		}
-		for rows.Next() {
-			var id int32
-			var data []byte
-			if err = rows.Scan(&id, &data); err == nil {
-				err = f(id, data)
-			}
-			if err != nil {
+		for err == nil && rows.Next() {
+			var c packed[T]
+			if err = rows.Scan(&c.id, &c.stored); err != nil {
 				break
+			}
+			held = append(held, c)
+			if bytes += len(c.stored); bytes >= readBytes {
+				err = release()
 			}
 		}
 		rows.Close()
-		if err == nil {
-			err = rows.Err()
+		if err = cmp.Or(err, rows.Err()); err == nil {
+			err = release()
 		}
 		if err != nil {
 			return err
 		}
-		pages = pages[n:]
 	}
 	return nil
 }

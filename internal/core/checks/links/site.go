@@ -111,35 +111,28 @@ func isNowhere(g *survey.Page) bool {
 	return g.Status == 404 || g.Status == 410 || g.Status >= 500 || g.Outcome == page.NoDNS || g.Outcome == page.Refused
 }
 
-// brokenFragment reads the links of pages where some have a fragment, and the anchors of those that they lead to.
-// Fragments that scripts and browsers give a meaning of their own are left alone.
+// A jump is a link to a place on a page: from where to where, and the place's name as written and decoded, as hashes.
+type jump struct {
+	from, to      int32
+	name, decoded uint32
+}
+
+// brokenFragment reads the links of pages where some have a fragment, and the anchors of those that they lead to; then
+// once more the links of pages from where some lead nowhere. Fragments that scripts and browsers give a meaning of
+// their own are left alone.
 func brokenFragment(p *check.SitePass) error {
-	type jump struct {
-		from   int32
-		target int32
-		link   page.Link
-	}
-	var jumps []jump
-	wanted := map[int32]bool{}
 	var pages []int32
 	for i := range p.Pages {
 		if g := &p.Pages[i]; g.HTML && g.Status == 200 && g.Flags&survey.HasJumps != 0 {
 			pages = append(pages, g.ID)
 		}
 	}
-	err := p.Source.EachLinks(pages, func(from int32, links []page.Link) {
-		for _, l := range links {
-			if l.Fragment == "" || l.Address == "" || isMeant(l.Fragment) {
-				continue
-			}
-			t, ok := p.Find(l.Address)
-			if !ok {
-				continue
-			}
-			if g := p.Page(t); g != nil && g.HTML && g.Status == 200 && g.Outcome != page.Truncated {
-				jumps = append(jumps, jump{from, t, l})
-				wanted[t] = true
-			}
+	var jumps []jump
+	wanted := map[int32]bool{}
+	err := eachJump(p, pages, func(j jump, _ *page.Link) {
+		if n := len(jumps); n == 0 || jumps[n-1] != j {
+			jumps = append(jumps, j)
+			wanted[j.to] = true
 		}
 	})
 	if err != nil {
@@ -153,16 +146,44 @@ func brokenFragment(p *check.SitePass) error {
 	if err != nil {
 		return err
 	}
-	for _, j := range jumps {
-		if cut[j.target] || has(anchors[j.target], j.link.Fragment) {
-			continue
-		}
-		place := Place(survey.Way{Page: j.from, Link: j.link})
-		place.Note, place.Target = fmt.Sprintf("%s has no place #%s", p.URL(j.target), j.link.Fragment),
-			p.URL(j.target)+"#"+j.link.Fragment
-		p.Report(j.from, place)
+	arrives := func(j jump) bool {
+		return cut[j.to] || has(anchors[j.to], j.name) || has(anchors[j.to], j.decoded)
 	}
-	return nil
+	var from []int32
+	for _, j := range jumps {
+		if !arrives(j) {
+			from = append(from, j.from)
+		}
+	}
+	slices.Sort(from)
+	return eachJump(p, slices.Compact(from), func(j jump, l *page.Link) {
+		if arrives(j) {
+			return
+		}
+		place := Place(survey.Way{Page: j.from, Link: *l})
+		place.Note, place.Target = fmt.Sprintf("%s has no place #%s", p.URL(j.to), l.Fragment),
+			p.URL(j.to)+"#"+l.Fragment
+		p.Report(j.from, place)
+	})
+}
+
+// eachJump calls f with each link from some pages to a place on one that was read in full.
+func eachJump(p *check.SitePass, pages []int32, f func(jump, *page.Link)) error {
+	return p.Source.EachLinks(pages, func(from int32, links []page.Link) {
+		for i := range links {
+			l := &links[i]
+			if l.Fragment == "" || l.Address == "" || isMeant(l.Fragment) {
+				continue
+			}
+			t, ok := p.Find(l.Address)
+			if !ok {
+				continue
+			}
+			if g := p.Page(t); g != nil && g.HTML && g.Status == 200 && g.Outcome != page.Truncated {
+				f(jump{from, t, page.Anchor(l.Fragment), page.Anchor(unescape(l.Fragment))}, l)
+			}
+		}
+	})
 }
 
 // lineRange is how pages of source code are linked to: #12-34, #L12-L34.
@@ -171,19 +192,13 @@ var lineRange = regexp.MustCompile(`^L?\d+-L?\d+$`)
 // isMeant tells fragments that need no element: the top of the page, text fragments, lines of source
 // code, and what scripts read as addresses.
 func isMeant(fragment string) bool {
-	return lineRange.MatchString(fragment) || strings.EqualFold(fragment, "top") ||
-		strings.HasPrefix(fragment, ":~:") || strings.ContainsAny(fragment, "/!=&?") ||
-		strings.Contains(fragment, ":~:")
+	return strings.ContainsAny(fragment, "/!=&?") || strings.Contains(fragment, ":~:") ||
+		strings.EqualFold(fragment, "top") || lineRange.MatchString(fragment)
 }
 
-// has looks for a fragment as written, and decoded.
-func has(anchors page.Hashes, fragment string) bool {
-	for _, name := range []string{fragment, unescape(fragment)} {
-		if _, ok := slices.BinarySearch(anchors, page.Anchor(name)); ok {
-			return true
-		}
-	}
-	return false
+func has(anchors page.Hashes, name uint32) bool {
+	_, ok := slices.BinarySearch(anchors, name)
+	return ok
 }
 
 func unescape(s string) string {

@@ -51,12 +51,17 @@ func lazyEarly(p *check.PagePass) {
 	}
 }
 
-// showing calls f with the facts of the pages that show a picture with more bytes than some.
-func showing(p *check.SitePass, some int, f func(*survey.Page, *page.Facts)) error {
-	on := map[int32]bool{}
+// showing calls f with the facts of the pages that show pictures of more bytes than some, together more than enough.
+func showing(
+	p *check.SitePass, some int, enough func(*survey.Page) int, f func(*survey.Page, *page.Facts),
+) error {
+	on := map[int32]int{}
 	p.Users(func(t int32) bool { return p.IsPicture(t) && bytesOf(p, t) > some },
-		func(l survey.Loading) { on[l.Page] = true })
-	return p.EachFacts(func(g *survey.Page) bool { return on[g.ID] && g.HTML && g.Status == 200 }, f)
+		func(l survey.Loading) { on[l.Page] += bytesOf(p, l.Target) })
+	return p.EachFacts(func(g *survey.Page) bool {
+		n := on[g.ID]
+		return n > 0 && g.HTML && g.Status == 200 && n > enough(g)
+	}, f)
 }
 
 func bytesOf(p *check.SitePass, t int32) int {
@@ -70,7 +75,8 @@ func bytesOf(p *check.SitePass, t int32) int {
 const leastEager = 2000
 
 func lazyMissing(p *check.SitePass) error {
-	return showing(p, leastEager, func(g *survey.Page, f *page.Facts) {
+	enough := func(g *survey.Page) int { return p.LimitsAt(g).EagerBytes }
+	return showing(p, leastEager, enough, func(g *survey.Page, f *page.Facts) {
 		seen := map[string]bool{}
 		sum := 0
 		var first *page.Image
@@ -100,7 +106,8 @@ func lazyMissing(p *check.SitePass) error {
 var scaled = []string{"image/jpeg", "image/png", "image/webp", "image/avif"}
 
 func oneSize(p *check.SitePass) error {
-	return showing(p, p.Limits.OneSizeBytes, func(g *survey.Page, f *page.Facts) {
+	enough := func(g *survey.Page) int { return p.LimitsAt(g).OneSizeBytes }
+	return showing(p, p.Limits.OneSizeBytes, enough, func(g *survey.Page, f *page.Facts) {
 		seen := map[string]bool{}
 		for k := range f.Document.Images {
 			i := &f.Document.Images[k]
