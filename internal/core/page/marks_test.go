@@ -45,3 +45,26 @@ func TestMatches(t *testing.T) {
 		}
 	}
 }
+
+// TestMisread holds the search for the byte that mojibake begins with to the pattern.
+func TestMisread(t *testing.T) {
+	parts := []string{"Ã", "©", "¼", "â€", "â", "€", "™", "Â", "\u00a0", "Âme", "é", "à", "ï¿½", "ï", "¿", "½", " ", "caf", "\xc3", "\x83"}
+	r := rand.New(rand.NewPCG(4, 1))
+	found := 0
+	for range 20_000 {
+		var b strings.Builder
+		for range r.IntN(6) {
+			b.WriteString(parts[r.IntN(len(parts))])
+		}
+		want := mojibake.MatchString(b.String())
+		if got := isMisread([]byte(b.String())); got != want {
+			t.Fatalf("%q is misread: %v, want %v", b.String(), got, want)
+		}
+		if want {
+			found++
+		}
+	}
+	if found < 1000 {
+		t.Errorf("only %d texts were misread: the test says little", found)
+	}
+}

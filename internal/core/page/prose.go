@@ -49,11 +49,31 @@ var mailHost = regexp.MustCompile(`\A(?:[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0
 // quotation marks, may be what the text is about.
 var replaced = regexp.MustCompile(`[\p{L}\p{N}]*\p{L}\x{FFFD}[\p{L}\p{N}\x{FFFD}]*`)
 
-// mojibake is a word with letters that a character of UTF-8 becomes when it is read as windows-1252.
-var mojibake = regexp.MustCompile("\\S{0,30}(?:Ã[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]|â€[\u0080-\u00bf\u0153\u2122\u02dc\u201c\u201d\u2013\u2014¦¢]|Â[\u00a0-\u00bf]|ï¿½)\\S{0,30}")
+// misreadCore is what a character of UTF-8 becomes that is read as windows-1252.
+const misreadCore = "(?:Ã[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u017e\u0192\u02c6\u02dc\u2013-\u203a\u20ac\u2122]|" +
+	"â€[\u0080-\u00bf\u0153\u2122\u02dc\u201c\u201d\u2013\u2014¦¢]|Â[\u00a0-\u00bf]|ï¿½)"
 
-// mojibakeParts all begin with the same byte.
-var mojibakeParts = [][]byte{[]byte("Ã"), []byte("â€"), []byte("Â"), []byte("ï¿½")}
+// mojibake is a word with such letters.
+var (
+	mojibake      = regexp.MustCompile(`\S{0,30}` + misreadCore + `\S{0,30}`)
+	mojibakeBegun = regexp.MustCompile(`\A` + misreadCore)
+)
+
+// isMisread tells whether mojibake is in a text. Many languages have letters that begin with the same byte.
+func isMisread(s []byte) bool {
+	const lead, seconds, longest = 0xc3, "\x82\x83\xa2\xaf", 16
+	for from := 0; ; from++ {
+		i := bytes.IndexByte(s[from:], lead)
+		if i < 0 {
+			return false
+		}
+		from += i
+		if from+1 < len(s) && strings.IndexByte(seconds, s[from+1]) >= 0 &&
+			mojibakeBegun.Match(s[from:min(len(s), from+longest)]) {
+			return true
+		}
+	}
+}
 
 // isGarbled tells a word that stands in a run of bytes which nobody could read: the text shows what becomes of
 // bytes, rather than having lost a letter.
@@ -75,13 +95,12 @@ const maxFound = 20
 // marks, addresses and broken letters that are no slips.
 // MayFill tells that one of fillerWords is in the text.
 func (w *walker) prose(main []byte, code []span, mayFill bool) {
-	broken, misread := bytes.Contains(main, []byte("\uFFFD")), bytes.IndexByte(main, mojibakeParts[0][0]) >= 0 &&
-		containsAny(main, mojibakeParts)
+	broken, misread := bytes.Contains(main, []byte("\uFFFD")), isMisread(main)
 	mayFill = mayFill && containsAny(main, fillerParts)
 	if !marked(main) && !mayFill && !broken && !misread {
 		return
 	}
-	var plain []byte
+	plain := make([]byte, 0, len(main)+len(code)*len(text.Gap))
 	from := 0
 	for _, c := range code {
 		plain = append(append(plain, main[from:c.from]...), text.Gap...)
@@ -108,7 +127,8 @@ func (w *walker) prose(main []byte, code []span, mayFill bool) {
 		d.Mails = distinct(s, mails(s, 10*maxFound))
 	}
 	if broken {
-		d.Replaced = slices.DeleteFunc(distinct(s, replaced.FindAllStringIndex(s, 10*maxFound)), func(word string) bool { return isGarbled(s, word) })
+		d.Replaced = slices.DeleteFunc(distinct(s, replaced.FindAllStringIndex(s, 10*maxFound)),
+			func(word string) bool { return isGarbled(s, word) })
 	}
 	if misread {
 		d.Misread = distinct(s, mojibake.FindAllStringIndex(s, 10*maxFound))
