@@ -66,7 +66,7 @@ internal/look: booking check page plan scope text weburl internal/crawl internal
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record
 internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/upkeep internal/worklist
-internal/report: check column gate plan text weburl internal/record
+internal/report: check column gate page plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan robots structured survey task text internal/api internal/record
 internal/service: check column vocabulary drift fixlist gate neardup plan survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire

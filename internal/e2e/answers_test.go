@@ -1,7 +1,9 @@
 package e2e
 
 import (
+	"bytes"
 	"fmt"
+	"io"
 	"net/http"
 	"strings"
 	"testing"
@@ -17,9 +19,9 @@ import (
 // Size of the crawl that BenchmarkAnswers asks about: so many pages crawled, and so many copies of them.
 const answerPages, answerCopies = 1000, 100
 
-// BenchmarkAnswers asks the service about a crawl of 100,000 pages with some 10,000 fixes, as the console does. The
-// time of each answer is that of a whole request.
-func BenchmarkAnswers(b *testing.B) {
+// large runs a service with a crawl of 100,000 pages and some 10,000 fixes.
+func large(b *testing.B) *harvik {
+	b.Helper()
 	h := startBeside(b, demo.New(demo.Summer))
 	host := testkit.Serve(b, &testkit.Generated{Pages: answerPages, Seed: 5, Mixed: true})
 	h.addSite(b, "large", "http://"+host+"/", plan.Plan{Pages: answerPages + 10})
@@ -40,6 +42,13 @@ func BenchmarkAnswers(b *testing.B) {
 		strings.NewReader(figures.String())); err != nil {
 		b.Fatal(err)
 	}
+	return h
+}
+
+// BenchmarkAnswers asks the service about a large crawl as the console does. The time of each answer is that of a whole
+// request.
+func BenchmarkAnswers(b *testing.B) {
+	h := large(b)
 	at := "/sites/large/crawls/latest/"
 	for _, q := range []string{
 		"fixes?limit=500", "fixes?limit=500&order=quick", "fixes?limit=500&group=headings",
@@ -64,6 +73,46 @@ func BenchmarkAnswers(b *testing.B) {
 					b.Fatalf("%s: %v (%v)", q, resp, err)
 				}
 				resp.Body.Close()
+			}
+		})
+	}
+}
+
+// BenchmarkHandOver exports sheets of a large crawl, each as a whole request.
+func BenchmarkHandOver(b *testing.B) {
+	h := large(b)
+	for _, q := range []string{
+		"as=xlsx", "as=csv&sheets=fixes", "as=csv&sheets=pages", "as=csv&sheets=findings", "as=csv&sheets=links+in",
+		"as=csv&sheets=every+link+in", "as=jsonl&sheets=pages", "as=jsonl&sheets=findings", "as=xlsx&sheets=pages",
+	} {
+		b.Run(strings.ReplaceAll(q, "&", " "), func(b *testing.B) {
+			size, lines := 0, 0
+			for b.Loop() {
+				req, err := http.NewRequest(http.MethodGet, h.url+"/api/v1/sites/large/crawls/latest/export?"+q, nil)
+				if err != nil {
+					b.Fatal(err)
+				}
+				req.Header.Set("Authorization", "Bearer "+h.token)
+				resp, err := http.DefaultClient.Do(req)
+				if err != nil || resp.StatusCode != http.StatusOK {
+					b.Fatalf("%s: %v (%v)", q, resp, err)
+				}
+				buf := make([]byte, 64<<10)
+				for err == nil {
+					var n int
+					n, err = resp.Body.Read(buf)
+					size += n
+					lines += bytes.Count(buf[:n], []byte("\n"))
+				}
+				resp.Body.Close()
+				if err != io.EOF {
+					b.Fatal(err)
+				}
+			}
+			b.ReportMetric(float64(size)/float64(b.N)/1e6, "MB")
+			if !strings.Contains(q, "xlsx") {
+				b.ReportMetric(float64(lines)/b.Elapsed().Seconds(), "rows/s")
+				b.ReportMetric(float64(lines)/float64(b.N), "rows")
 			}
 		})
 	}

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -194,6 +195,26 @@ func testExports(t *testing.T, s *shell) {
 	rows, err := csv.NewReader(strings.NewReader(s.ok("export fernhollow --as csv --sheets pages --columns address,owner --section /shop/ --out -"))).ReadAll()
 	if err != nil || len(rows) < 100 || len(rows[0]) != 2 || rows[1][1] != "Rowan" {
 		t.Errorf("pages as CSV: %d rows, %q (%v)", len(rows), rows[:2], err)
+	}
+	sheet := func(name string) [][]string {
+		out, talk, _ := s.run("export", "fernhollow", "--as", "csv", "--sheets", name, "--out", "-")
+		rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+		if err != nil || len(rows) < 1000 {
+			t.Fatalf("%s as CSV: %d rows (%v)\n%s", name, len(rows), err, talk)
+		}
+		return rows
+	}
+	ways, every := sheet("links in"), sheet("every link in")
+	summed := 0
+	for _, w := range ways[1:] {
+		n, err := strconv.Atoi(w[slices.Index(ways[0], "links")])
+		if err != nil {
+			t.Fatal(err)
+		}
+		summed += n
+	}
+	if summed != len(every)-1 {
+		t.Errorf("links in sum up %d links of %d", summed, len(every)-1)
 	}
 	lines := strings.Split(strings.TrimSpace(s.ok("export fernhollow --as jsonl --sheets findings --severity error --out -")), "\n")
 	for _, l := range lines {

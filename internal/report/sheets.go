@@ -21,6 +21,7 @@ type Source interface {
 	EachFinding(ctx context.Context, crawl int64, checks []string, f func(*record.PageFinding) error) error
 	EachTwin(ctx context.Context, crawl int64, checks []string, f func(*record.PageFinding) error) error
 	EachRedirect(ctx context.Context, crawl int64, f func(*record.Redirect) error) error
+	EachLink(ctx context.Context, crawl int64, f func(to int32, l *record.LinkRow) error) error
 	EachLinkIn(ctx context.Context, crawl int64, f func(*record.LinkRow) error) error
 	EachListed(ctx context.Context, crawl int64, f func(*record.Listed) error) error
 	Files(ctx context.Context, crawl int64) ([]record.FileRow, error)
@@ -54,7 +55,7 @@ var usual = []string{"overview", "fixes", "pages", "broken links", "redirects", 
 	"links in", "sitemaps", "sitemap addresses"}
 
 // SheetNames are all sheets, in the order in which lists show them.
-var SheetNames = append(slices.Clone(usual), "findings")
+var SheetNames = append(slices.Clone(usual), "findings", "every link in")
 
 // maker builds the sheets of one crawl.
 type maker struct {
@@ -78,7 +79,7 @@ func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Cra
 	}
 	return []Sheet{
 		m.overview(), m.fixes(), m.findings(), m.pages(sets), m.brokenLinks(), m.redirects(), m.duplicates(),
-		m.images(), m.resources(), m.linksIn(), m.sitemaps(), m.listed(),
+		m.images(), m.resources(), m.linksIn(), m.everyLinkIn(), m.sitemaps(), m.listed(),
 	}, nil
 }
 
@@ -428,7 +429,28 @@ func (m *maker) eachPage(ctx context.Context, role string, f func(*column.Row) e
 
 func (m *maker) linksIn() Sheet {
 	return Sheet{
-		Name: "links in", Title: "Every link to a page inside, page by page",
+		Name: "links in", Title: "How pages link to each page: in which words and where, at most 20 ways a page; every link in has all",
+		Columns: []Column{address("page", 60), words("words", 40), words("part of the page", 14),
+			{"nofollow", column.YesNo, 10}, whole("links"), address("such as from", 60), words("place", 44)},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			all := newWays()
+			err := m.from.EachLink(ctx, m.crawl.ID, func(to int32, l *record.LinkRow) error {
+				if m.only.below(l.To) {
+					all.add(to, l)
+				}
+				return nil
+			})
+			if err != nil {
+				return err
+			}
+			return all.each(row)
+		},
+	}
+}
+
+func (m *maker) everyLinkIn() Sheet {
+	return Sheet{
+		Name: "every link in", Title: "Every link to a page inside, page by page",
 		Columns: []Column{address("page", 60), address("linked from", 60), words("words", 40), words("place", 44),
 			words("part of the page", 14), {"nofollow", column.YesNo, 10}},
 		Each: func(ctx context.Context, row func([]any) error) error {

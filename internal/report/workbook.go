@@ -8,6 +8,7 @@ import (
 
 	"harvik/internal/core/column"
 
+	"github.com/klauspost/compress/zip"
 	"github.com/xuri/excelize/v2"
 )
 
@@ -40,7 +41,9 @@ func workbook(ctx context.Context, w io.Writer, sheets []Sheet, rows int) (err e
 			return fmt.Errorf("sheet %q: %w", s.Name, err)
 		}
 	}
-	_, err = f.WriteTo(w)
+	// as it comes: the library would make the whole file in memory first
+	f.SetZipWriter(func(io.Writer) excelize.ZipWriter { return zip.NewWriter(w) })
+	_, err = f.WriteTo(io.Discard)
 	return err
 }
 

@@ -163,67 +163,132 @@ func (s *Store) Answers(ctx context.Context, crawlID int64) (map[string]string, 
 
 // linkBatch is how many links are held at once while they are turned from the pages that they stand on
 // to those that they lead to.
-const linkBatch = 200_000
+const linkBatch = 1_000_000
+
+// heldLink is a link to a page inside. Its texts are numbers, since few of them differ.
+type heldLink struct{ to, from, words, place, region int32 }
 
 // EachLinkIn goes over the links to pages inside, page by page in the order in which the crawl met them.
 // It reads all links as often as needed to hold only a part of them at once.
 func (s *Store) EachLinkIn(ctx context.Context, crawlID int64, f func(*record.LinkRow) error) error {
-	urls, inside, err := s.insidePages(ctx, crawlID)
+	all, err := s.linking(ctx, crawlID)
 	if err != nil {
 		return err
 	}
-	counts := make([]int, len(urls))
-	if err := s.eachPacked(ctx, crawlID, func(_ int32, links []page.Link, targets []int32) error {
-		for _, t := range targets {
-			if t >= 0 && int(t) < len(urls) && inside[t] {
-				counts[t]++
-			}
-		}
-		return nil
-	}); err != nil {
+	counts := make([]int, len(all.urls))
+	if err := all.each(ctx, s, func(_, to int32, _ *page.Link) { counts[to]++ }); err != nil {
 		return err
 	}
-	type link struct {
-		to  int32
-		row record.LinkRow
-	}
-	for from := 0; from < len(urls); {
-		to, sum := from, 0
-		for to < len(urls) && (to == from || sum+counts[to] <= linkBatch) {
-			sum += counts[to]
-			to++
+	for first := 0; first < len(counts); {
+		beyond, sum := first, 0
+		for beyond < len(counts) && (beyond == first || sum+counts[beyond] <= linkBatch) {
+			sum += counts[beyond]
+			beyond++
 		}
-		alone := to == from+1 // one page's own links need not be sorted, so they need not be held
-		var held []link
 		if sum > 0 {
-			err := s.eachPacked(ctx, crawlID, func(source int32, links []page.Link, targets []int32) error {
-				for i, t := range targets {
-					if t < int32(from) || t >= int32(to) || !inside[t] {
-						continue
-					}
-					row := linkRow(links[i])
-					row.From, row.To = urls[source], urls[t]
-					if !alone {
-						held = append(held, link{t, row})
-					} else if err := f(&row); err != nil {
-						return err
-					}
-				}
-				return nil
-			})
-			if err != nil {
+			if err := all.into(ctx, s, int32(first), int32(beyond), sum, f); err != nil {
 				return err
 			}
 		}
-		slices.SortStableFunc(held, func(a, b link) int { return cmp.Compare(a.to, b.to) })
-		for i := range held {
-			if err := f(&held[i].row); err != nil {
-				return err
-			}
-		}
-		from = to
+		first = beyond
 	}
 	return nil
+}
+
+// into goes over the links to some of the pages, of which there are so many.
+func (l *linking) into(
+	ctx context.Context, s *Store, first, beyond int32, sum int, f func(*record.LinkRow) error,
+) error {
+	texts, numbers := []string{}, map[string]int32{}
+	number := func(t string) int32 {
+		n, ok := numbers[t]
+		if !ok {
+			n = int32(len(texts))
+			t = strings.Clone(t)
+			numbers[t], texts = n, append(texts, t)
+		}
+		return n
+	}
+	held := make([]heldLink, 0, sum)
+	err := l.each(ctx, s, func(from, to int32, link *page.Link) {
+		if to < first || to >= beyond {
+			return
+		}
+		row := linkRow(*link)
+		region := number(row.Region) << 1
+		if row.NoFollow {
+			region |= 1
+		}
+		held = append(held, heldLink{to, from, number(row.Words), number(row.Place), region})
+	})
+	if err != nil {
+		return err
+	}
+	slices.SortStableFunc(held, func(a, b heldLink) int {
+		return cmp.Or(cmp.Compare(a.to, b.to), cmp.Compare(a.from, b.from))
+	})
+	for _, h := range held {
+		if err := f(&record.LinkRow{
+			From: l.urls[h.from], To: l.urls[h.to], Words: texts[h.words], Place: texts[h.place],
+			Region: texts[h.region>>1], NoFollow: h.region&1 == 1,
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// EachLink goes over the links to pages inside, in no order. To is the number of the page that a link leads to.
+func (s *Store) EachLink(ctx context.Context, crawlID int64, f func(to int32, l *record.LinkRow) error) error {
+	all, err := s.linking(ctx, crawlID)
+	if err != nil {
+		return err
+	}
+	var fault error
+	err = all.each(ctx, s, func(from, to int32, link *page.Link) {
+		if fault == nil {
+			row := linkRow(*link)
+			row.From, row.To = all.urls[from], all.urls[to]
+			fault = f(to, &row)
+		}
+	})
+	return cmp.Or(fault, err)
+}
+
+// linking are the pages of a crawl that link to each other.
+type linking struct {
+	crawl  int64
+	urls   []string // of addresses, by number
+	inside []bool   // pages that were fetched
+	pages  []int32  // those with links
+}
+
+func (s *Store) linking(ctx context.Context, crawlID int64) (*linking, error) {
+	l := &linking{crawl: crawlID}
+	var err error
+	if l.urls, l.inside, err = s.insidePages(ctx, crawlID); err != nil {
+		return nil, err
+	}
+	err = s.db.SelectContext(ctx, &l.pages, "select id from page where crawl_id = $1 and html order by id", crawlID)
+	return l, err
+}
+
+// each goes over the links between pages, those of a page together and in order.
+func (l *linking) each(ctx context.Context, s *Store, f func(from, to int32, link *page.Link)) error {
+	type outgoing struct {
+		links   []page.Link
+		targets []int32
+	}
+	return readEach(&Source{ctx, s, l.crawl, nil}, l.pages, "links", func(data []byte) (out outgoing, err error) {
+		out.links, out.targets, err = unpackLinks(data)
+		return out, err
+	}, func(from int32, out outgoing) {
+		for i, t := range out.targets {
+			if t >= 0 && int(t) < len(l.urls) && l.inside[t] {
+				f(from, t, &out.links[i])
+			}
+		}
+	})
 }
 
 // insidePages are the addresses of a crawl by number, and which of them are pages that were fetched.
@@ -241,19 +306,4 @@ func (s *Store) insidePages(ctx context.Context, crawlID int64) (urls []string, 
 	}, `select a.id, a.url, p.id is not null as page from address a
 		left join page p on p.crawl_id = a.crawl_id and p.id = a.id and p.role = 0 where a.crawl_id = $1 order by a.id`, crawlID)
 	return urls, inside, err
-}
-
-// eachPacked goes over the links of all pages.
-func (s *Store) eachPacked(ctx context.Context, crawlID int64,
-	f func(source int32, links []page.Link, targets []int32) error) error {
-	return each(ctx, s, func(r *struct {
-		ID    int32
-		Links []byte
-	}) error {
-		links, targets, err := unpackLinks(r.Links)
-		if err != nil {
-			return fmt.Errorf("links of page %d: %w", r.ID, err)
-		}
-		return f(r.ID, links, targets)
-	}, "select id, links from page where crawl_id = $1 and html order by id", crawlID)
 }
