@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"harvik/internal/core/column"
+	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
 	"harvik/internal/record"
 )
@@ -46,38 +47,67 @@ func (s *Store) EachFix(ctx context.Context, crawlID int64, f func(*record.FixLi
 const pageBatch = 2000
 
 // EachPage goes over what was fetched of a role ("resources" for all but pages), in the order found, with
-// the own figures of a site; 0 for none. No connection is held while f runs.
+// the own figures of a site; 0 for none. The next are read while f runs; no connection is held meanwhile.
 func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, f func(*column.Row) error) error {
 	where, args, err := conditions(&record.PageQuery{Role: role}, []any{crawlID, int32(-1)})
 	if err != nil {
 		return err
 	}
-	for {
-		var rows []pageRow
-		if err := s.db.SelectContext(ctx, &rows,
-			fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom,
-				where, pageBatch), args...); err != nil {
-			return err
+	query := fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom, where,
+		pageBatch)
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel() // of what is read ahead in vain
+	type batch struct {
+		rows []column.Row
+		err  error
+	}
+	read := make(chan batch, 1)
+	ask := func(after int32) {
+		args := slices.Clone(args)
+		args[1] = after
+		go func() {
+			var b batch
+			b.err = mishap.Catch(func() (err error) {
+				b.rows, err = s.pagesAt(ctx, site, query, args)
+				return err
+			})
+			read <- b
+		}()
+	}
+	for ask(-1); ; {
+		b := <-read
+		if b.err != nil {
+			return b.err
 		}
-		batch := make([]column.Row, len(rows))
-		for i := range rows {
-			batch[i] = rows[i].page()
+		more := len(b.rows) == pageBatch
+		if more {
+			ask(b.rows[pageBatch-1].ID)
 		}
-		if site != 0 {
-			if err := s.addFigures(ctx, site, batch); err != nil {
+		for i := range b.rows {
+			if err := f(&b.rows[i]); err != nil {
 				return err
 			}
 		}
-		for i := range batch {
-			if err := f(&batch[i]); err != nil {
-				return err
-			}
-		}
-		if len(batch) < pageBatch {
+		if !more {
 			return nil
 		}
-		args[1] = batch[len(batch)-1].ID
 	}
+}
+
+// pagesAt are the pages of one query, with the own figures of a site; 0 for none.
+func (s *Store) pagesAt(ctx context.Context, site int64, query string, args []any) ([]column.Row, error) {
+	var rows []pageRow
+	if err := s.db.SelectContext(ctx, &rows, query, args...); err != nil {
+		return nil, err
+	}
+	out := make([]column.Row, len(rows))
+	for i := range rows {
+		out[i] = rows[i].page()
+	}
+	if site == 0 {
+		return out, nil
+	}
+	return out, s.addFigures(ctx, site, out)
 }
 
 const findingSelect = `select f.page_id as page, coalesce(a.url, '') as address, f.check_id as "check", f.severity, f.count, f.places, -1::float8 as health, coalesce(p.title, '') as title
