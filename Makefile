@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack -trimpath
 export CGO_ENABLED ?= 0
 
-.PHONY: compiled mutate demo test build tools debian console check format vet types bench fuzz race lint attack precision soak million docs pictures clean generate generated
+.PHONY: compiled mutate demo test build tools debian console check format vet types bench bench-manuals bench-compare manuals fuzz race lint attack precision soak million docs pictures clean generate generated
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -73,9 +73,21 @@ generate: tools
 types: tools console
 	cd console && npm run --silent check
 
-# Speed, as ratios within one run.
-bench: debian
-	GOGC=200 go test $(GO_TAGS) -run '^$$' -bench . -benchtime $(or $(BENCHTIME),3x) -timeout 30m ./internal/e2e ./internal/core/...
+# Speed, as ratios within one run, of all benchmarks or of those that BENCH names.
+bench: debian manuals
+	GOGC=200 go test $(GO_TAGS) -run '^$$' -bench '$(or $(BENCH),.)' -benchtime $(or $(BENCHTIME),3x) -timeout 60m ./internal/e2e ./internal/core/...
+
+# Crawls of real sites, beside the floor; docs/bench.md keeps the result.
+bench-manuals: debian manuals
+	scripts/bench
+
+# The same, of BASE and of what is here, side by side.
+bench-compare: debian manuals
+	scripts/bench-compare $(or $(BASE),HEAD~1)
+
+# Debian's manuals that are crawled.
+manuals:
+	@scripts/debian rust-doc git-doc python3-doc postgresql-doc apache2-doc
 
 # Each fuzzer in turn; FUZZTIME=10m by default.
 fuzz:
