@@ -44,6 +44,18 @@ func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 	}, f)
 }
 
+// EachSkeleton implements survey.Source.
+func (r *Source) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
+	type part struct{ Document *page.Skeleton }
+	return readEach(r, pages, "facts", func(data []byte) (p part, err error) {
+		return p, decode(data, &p)
+	}, func(id int32, p part) {
+		if p.Document != nil {
+			f(id, *p.Document)
+		}
+	})
+}
+
 // EachText implements survey.Source.
 func (r *Source) EachText(pages []int32, f func(int32, string)) error {
 	return readEach(r, pages, "main_text", func(data []byte) (string, error) { return string(data), nil }, f)

@@ -104,6 +104,16 @@ func (m *Memory) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 	return nil
 }
 
+// EachSkeleton implements survey.Source.
+func (m *Memory) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
+	for _, id := range pages {
+		if d := m.byID[id].Document; d != nil {
+			f(id, d.Skeleton())
+		}
+	}
+	return nil
+}
+
 // EachText implements survey.Source.
 func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 	for _, id := range pages {

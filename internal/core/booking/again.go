@@ -177,6 +177,16 @@ func (m mixed) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 	return m.each(pages, func(rest []int32) error { return m.stored.EachFacts(rest, f) }, f)
 }
 
+// EachSkeleton implements survey.Source.
+func (m mixed) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
+	return m.each(pages, func(rest []int32) error { return m.stored.EachSkeleton(rest, f) },
+		func(id int32, facts *page.Facts) {
+			if facts.Document != nil {
+				f(id, facts.Document.Skeleton())
+			}
+		})
+}
+
 // EachLinks implements survey.Source.
 func (m mixed) EachLinks(pages []int32, f func(int32, []page.Link)) error {
 	return m.each(pages, func(rest []int32) error { return m.stored.EachLinks(rest, f) },

@@ -307,6 +307,17 @@ func (h *Hashes) UnmarshalText(text []byte) error {
 	return nil
 }
 
+// A Skeleton is what checks on a whole site ask of very many documents: where links can arrive, and what stands in
+// what.
+type Skeleton struct {
+	IDs       Hashes
+	Flattened bool
+	Outline   []byte
+}
+
+// Skeleton is the document's.
+func (d *Document) Skeleton() Skeleton { return Skeleton{d.IDs, d.Flattened, d.Outline} }
+
 // Title is the document's title by the HTML standard: its first title element.
 func (d *Document) Title() string {
 	if len(d.Titles) == 0 {

@@ -72,6 +72,9 @@ type Source interface {
 	// EachFacts calls f with the facts of each of the pages, in any order; links and main texts are
 	// left out.
 	EachFacts(pages []int32, f func(page int32, facts *page.Facts)) error
+	// EachSkeleton calls f with the skeleton of each of the pages that are documents, in any order. It takes a part of
+	// the time that all facts take.
+	EachSkeleton(pages []int32, f func(page int32, s page.Skeleton)) error
 	// EachLinks calls f with the links of each of the pages, in any order.
 	EachLinks(pages []int32, f func(page int32, links []page.Link)) error
 	// EachText calls f with the main text of each of the pages, in any order.

@@ -3,6 +3,7 @@ package links
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -140,8 +141,8 @@ func brokenFragment(p *check.SitePass) error {
 	}
 	anchors := map[int32]page.Hashes{}
 	cut := map[int32]bool{}
-	err = p.EachFacts(func(g *survey.Page) bool { return wanted[g.ID] }, func(g *survey.Page, f *page.Facts) {
-		anchors[g.ID], cut[g.ID] = f.Document.IDs, f.Document.Flattened
+	err = p.Source.EachSkeleton(slices.Sorted(maps.Keys(wanted)), func(id int32, s page.Skeleton) {
+		anchors[id], cut[id] = s.IDs, s.Flattened
 	})
 	if err != nil {
 		return err

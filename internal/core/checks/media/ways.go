@@ -99,12 +99,10 @@ func apply(p *check.SitePass, ways map[int32][]way, pages []int32, named map[nam
 		}
 	}
 	asked = slices.Compact(asked)
-	return p.Source.EachFacts(asked, func(id int32, facts *page.Facts) {
+	return p.Source.EachSkeleton(asked, func(id int32, s page.Skeleton) {
 		outline := new(css.Outline) // nothing is known of it
-		if facts.Document != nil {
-			if o, err := css.Unpack(facts.Document.Outline); err == nil {
-				outline = o
-			}
+		if o, err := css.Unpack(s.Outline); err == nil {
+			outline = o
 		}
 		for i := range ways[id] {
 			if w := &ways[id][i]; p.IsPicture(w.Target) {
