@@ -316,7 +316,7 @@ func TestStalledClients(t *testing.T) {
 			"\r\n\r\n"
 	}
 	for range 40 {
-		stall(get("/sites/big/crawls/1/export?as=jsonl&sheets=pages,findings,links%20in"))
+		stall(get("/sites/big/crawls/1/export?as=jsonl&sheets=pages,findings,every%20link%20in"))
 		stall(get("/sites/big/crawls/1/fixes?limit=10000"))
 	}
 	for range 60 {
