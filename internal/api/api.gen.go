@@ -608,6 +608,9 @@ type FileForm struct {
 
 	// Takes sheets, one sheet, or findings and no sheets
 	Takes FileFormTakes `json:"takes"`
+
+	// Usual sheets that it holds unless others are named
+	Usual []string `json:"usual,omitempty,omitzero"`
 }
 
 // FileFormTakes sheets, one sheet, or findings and no sheets

@@ -380,6 +380,10 @@ func TestWorklist(t *testing.T) {
 		`document.querySelectorAll('[role=columnheader]').length === 3 && document.body.innerText.includes('4\u202f100')`)
 	b.visit(h.url + "/sites/fernhollow/latest/export")
 	b.see("Hand over")
+	b.wait("the sheets that a workbook usually has, and no more", `(() => {
+		const on = name => [...document.querySelectorAll('label')].find(l => l.innerText.trim() === name).querySelector('input').checked;
+		return on('links in') && !on('every link in') && !on('findings');
+	})()`)
 	if file := b.fetch("Fetch the file"); !bytes.HasPrefix(file, []byte("PK")) {
 		t.Errorf("the workbook begins with %q", file[:min(len(file), 40)])
 	}

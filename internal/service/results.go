@@ -294,7 +294,7 @@ func (s *Service) listColumns(c *gin.Context) {
 }
 
 func form(f *report.Form) api.FileForm {
-	return api.FileForm{Name: f.Name, Says: f.Says, Takes: api.FileFormTakes(f.Takes)}
+	return api.FileForm{Name: f.Name, Says: f.Says, Takes: api.FileFormTakes(f.Takes), Usual: f.Usual}
 }
 
 func (s *Service) listWords(c *gin.Context) {

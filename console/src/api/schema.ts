@@ -1729,6 +1729,8 @@ export interface components {
              * @enum {string}
              */
             takes: "several" | "one" | "findings";
+            /** @description sheets that it holds unless others are named */
+            usual?: string[];
         };
         /** @description Conditions that a crawl has to meet. The zero value asks for nothing */
         GateConditions: {

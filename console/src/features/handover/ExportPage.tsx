@@ -17,9 +17,10 @@ export function ExportPage() {
   const [as, setAs] = useState<string>("xlsx");
   const { forms, sheets } = useWords();
   const form = forms.find((f) => f.name === as);
-  const [left, setLeft] = useState<string[]>(["findings"]);
-  const wanted = sheets.filter((s) => !left.includes(s));
-  const [one, setOne] = useState("fixes");
+  const [chosen, setChosen] = useState<string[]>(); // none until something was chosen
+  const wanted = chosen ?? form?.usual ?? [];
+  const [picked, setPicked] = useState<string>();
+  const one = picked ?? form?.usual?.[0] ?? "";
   const [severity, setSeverity] = useState<Severity[]>([...severities]);
   const [section, setSection] = useState("");
   const params: Record<string, string> = { as };
@@ -41,17 +42,10 @@ export function ExportPage() {
       {form?.takes === "one" && (
         <Field.Root mb="4">
           <Field.Label>Sheet</Field.Label>
-          <Select width="20rem" value={one} set={setOne} options={sheets.map((s) => [s, s] as const)} />
+          <Select width="20rem" value={one} set={setPicked} options={sheets.map((s) => [s, s] as const)} />
         </Field.Root>
       )}
-      {form?.takes === "several" && (
-        <Ticks
-          label="Sheets"
-          all={sheets}
-          chosen={wanted}
-          set={(some) => setLeft(sheets.filter((s) => !some.includes(s)))}
-        />
-      )}
+      {form?.takes === "several" && <Ticks label="Sheets" all={sheets} chosen={wanted} set={setChosen} />}
       <Ticks
         label="Severities"
         all={severities}
