@@ -63,19 +63,25 @@ func BenchmarkAnswers(b *testing.B) {
 		path := strings.TrimSuffix(at+q, "/")
 		b.Run(strings.NewReplacer("?", " ", "&", " ", "limit=", "").Replace(q), func(b *testing.B) {
 			for b.Loop() {
-				req, err := http.NewRequest(http.MethodGet, h.url+"/api/v1"+strings.ReplaceAll(path, ">", "%3E"), nil)
-				if err != nil {
-					b.Fatal(err)
-				}
-				req.Header.Set("Authorization", "Bearer "+h.token)
-				resp, err := http.DefaultClient.Do(req)
-				if err != nil || resp.StatusCode != http.StatusOK {
-					b.Fatalf("%s: %v (%v)", q, resp, err)
-				}
-				resp.Body.Close()
+				h.download(b, strings.ReplaceAll(path, ">", "%3E")).Body.Close()
 			}
 		})
 	}
+}
+
+// download asks for a path of the API, whose answer is still to be read.
+func (h *harvik) download(b *testing.B, path string) *http.Response {
+	b.Helper()
+	req, err := http.NewRequest(http.MethodGet, h.url+"/api/v1"+path, nil)
+	if err != nil {
+		b.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+h.token)
+	resp, err := http.DefaultClient.Do(req)
+	if err != nil || resp.StatusCode != http.StatusOK {
+		b.Fatalf("%s: %v (%v)", path, resp, err)
+	}
+	return resp
 }
 
 // BenchmarkHandOver exports sheets of a large crawl, each as a whole request.
@@ -88,15 +94,8 @@ func BenchmarkHandOver(b *testing.B) {
 		b.Run(strings.ReplaceAll(q, "&", " "), func(b *testing.B) {
 			size, lines := 0, 0
 			for b.Loop() {
-				req, err := http.NewRequest(http.MethodGet, h.url+"/api/v1/sites/large/crawls/latest/export?"+q, nil)
-				if err != nil {
-					b.Fatal(err)
-				}
-				req.Header.Set("Authorization", "Bearer "+h.token)
-				resp, err := http.DefaultClient.Do(req)
-				if err != nil || resp.StatusCode != http.StatusOK {
-					b.Fatalf("%s: %v (%v)", q, resp, err)
-				}
+				resp := h.download(b, "/sites/large/crawls/latest/export?"+q)
+				var err error
 				buf := make([]byte, 64<<10)
 				for err == nil {
 					var n int

@@ -1,17 +1,11 @@
 package e2e
 
 import (
-	"bytes"
-	"io"
 	"net/http"
-	"sync"
 	"testing"
 	"time"
 
-	"golang.org/x/net/html"
-
 	"harvik/internal/core/check"
-	"harvik/internal/core/dom"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
@@ -25,67 +19,23 @@ const benchPages, benchParallel = 10_000, 4
 // database share the machine.
 func BenchmarkCrawl(b *testing.B) {
 	g := &testkit.Generated{Pages: benchPages, Seed: 11, Mixed: true, Keep: true}
-	for n := range g.Pages { // written before anything is timed
-		g.ServeHTTP(discard{}, &http.Request{URL: parsePath(b, n)})
-	}
 	host := testkit.Serve(b, g)
+	var addresses []string
+	for n := range g.Pages { // written before anything is timed
+		at := parsePath(b, n)
+		g.ServeHTTP(discard{}, &http.Request{URL: at})
+		addresses = append(addresses, "http://"+host+at.Path)
+	}
 	var floor, own, full time.Duration
 	for b.Loop() {
-		floor += fetchAndParse(b, host, func() func([]byte) error {
-			return func(body []byte) error {
-				_, err := html.Parse(bytes.NewReader(body))
-				return err
-			}
-		})
-		own += fetchAndParse(b, host, func() func([]byte) error {
-			var p dom.Parser
-			return func(body []byte) error {
-				p.Parse(body)
-				return nil
-			}
-		})
+		floor += fetchAll(b, addresses, benchParallel, byLibrary)
+		own += fetchAll(b, addresses, benchParallel, byOurs)
 		full += crawlAndStore(b, host)
 	}
 	b.ReportMetric(float64(benchPages*b.N)/floor.Seconds(), "floor-pages/s")
 	b.ReportMetric(float64(benchPages*b.N)/full.Seconds(), "crawl-pages/s")
 	b.ReportMetric(floor.Seconds()/full.Seconds(), "ratio")
 	b.ReportMetric(own.Seconds()/full.Seconds(), "ratio-to-own-parser")
-}
-
-// fetchAndParse times the floor with what parser makes for each connection.
-func fetchAndParse(b *testing.B, host string, parser func() func([]byte) error) time.Duration {
-	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: benchParallel}}
-	defer client.CloseIdleConnections()
-	jobs := make(chan int)
-	var workers sync.WaitGroup
-	begun := time.Now()
-	for range benchParallel {
-		workers.Go(func() {
-			var buf bytes.Buffer
-			parse := parser()
-			for n := range jobs {
-				resp, err := client.Get("http://" + host + parsePath(b, n).Path)
-				if err != nil {
-					b.Error(err)
-					continue
-				}
-				buf.Reset()
-				if _, err := io.Copy(&buf, resp.Body); err != nil {
-					b.Error(err)
-				}
-				resp.Body.Close()
-				if err := parse(buf.Bytes()); err != nil {
-					b.Error(err)
-				}
-			}
-		})
-	}
-	for n := range benchPages {
-		jobs <- n
-	}
-	close(jobs)
-	workers.Wait()
-	return time.Since(begun)
 }
 
 func crawlAndStore(b *testing.B, host string) time.Duration {
