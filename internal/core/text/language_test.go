@@ -53,7 +53,7 @@ func TestDetect(t *testing.T) {
 	slices.Sort(words)
 	known := slices.Sorted(maps.Keys(latinLangs))
 	told := map[whatlanggo.Lang]int{}
-	for range 1200 {
+	for range 500 {
 		var b strings.Builder
 		lang := latinLangs[known[r.IntN(len(known))]]
 		for range 1 + r.IntN(120) {
