@@ -3,11 +3,9 @@ package check
 import (
 	"fmt"
 	"math"
-	"runtime"
 	"slices"
 	"strings"
 	"sync"
-	"sync/atomic"
 
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
@@ -84,26 +82,20 @@ func (r *Runner) hides(address string) bool {
 // in the order of the catalogue, then of page address, places as reported. Take is called by one
 // goroutine at a time; its error ends the run.
 func (r *Runner) Site(s *survey.Survey, take func([]Finding) error) error {
-	var next atomic.Int32
-	var workers sync.WaitGroup
 	turn := inTurn{take: take, found: make([][]Finding, len(r.Checks)), done: make([]bool, len(r.Checks))}
-	for range runtime.GOMAXPROCS(0) {
-		workers.Go(func() {
-			for i := int(next.Add(1)) - 1; i < len(r.Checks); i = int(next.Add(1)) - 1 {
-				var found []Finding
-				err := mishap.Catch(func() (err error) {
-					if c := r.Checks[i]; c.Site != nil && c.Since <= s.Facts {
-						found, err = r.siteCheck(r.Checks[i], s)
-					}
-					return err
-				})
-				if !turn.finish(i, found, err) {
-					return
-				}
+	mishap.Each(len(r.Checks), func(i int) {
+		if turn.failed() {
+			return
+		}
+		var found []Finding
+		err := mishap.Catch(func() (err error) {
+			if c := r.Checks[i]; c.Site != nil && c.Since <= s.Facts {
+				found, err = r.siteCheck(r.Checks[i], s)
 			}
+			return err
 		})
-	}
-	workers.Wait()
+		turn.finish(i, found, err)
+	})
 	return turn.err
 }
 
@@ -117,8 +109,15 @@ type inTurn struct {
 	err   error
 }
 
-// finish takes in what a check found, and tells whether to go on.
-func (t *inTurn) finish(i int, found []Finding, err error) bool {
+// failed tells that nothing more is wanted.
+func (t *inTurn) failed() bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.err != nil
+}
+
+// finish takes in what a check found.
+func (t *inTurn) finish(i int, found []Finding, err error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	t.found[i], t.done[i] = found, true
@@ -132,7 +131,6 @@ func (t *inTurn) finish(i int, found []Finding, err error) bool {
 		}
 		t.next++
 	}
-	return t.err == nil
 }
 
 func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error) {
