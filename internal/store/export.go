@@ -53,8 +53,8 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 	if err != nil {
 		return err
 	}
-	query := fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d", pageSelect, pageFrom, where,
-		pageBatch)
+	query := fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d",
+		pageSelect, pageFrom, where, pageBatch)
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel() // of what is read ahead in vain
 	type batch struct {
@@ -196,7 +196,10 @@ func (s *Store) Answers(ctx context.Context, crawlID int64) (map[string]string, 
 const linkBatch = 1_000_000
 
 // heldLink is a link to a page inside. Its texts are numbers, since few of them differ.
-type heldLink struct{ to, from, words, place, region int32 }
+type heldLink struct {
+	to, from, words, place, region int32
+	noFollow                       bool
+}
 
 // EachLinkIn goes over the links to pages inside, page by page in the order in which the crawl met them.
 // It reads all links as often as needed to hold only a part of them at once.
@@ -245,11 +248,8 @@ func (l *linking) into(
 			return
 		}
 		row := linkRow(*link)
-		region := number(row.Region) << 1
-		if row.NoFollow {
-			region |= 1
-		}
-		held = append(held, heldLink{to, from, number(row.Words), number(row.Place), region})
+		held = append(held,
+			heldLink{to, from, number(row.Words), number(row.Place), number(row.Region), row.NoFollow})
 	})
 	if err != nil {
 		return err
@@ -260,7 +260,7 @@ func (l *linking) into(
 	for _, h := range held {
 		if err := f(&record.LinkRow{
 			From: l.urls[h.from], To: l.urls[h.to], Words: texts[h.words], Place: texts[h.place],
-			Region: texts[h.region>>1], NoFollow: h.region&1 == 1,
+			Region: texts[h.region], NoFollow: h.noFollow,
 		}); err != nil {
 			return err
 		}

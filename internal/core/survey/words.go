@@ -2,6 +2,7 @@ package survey
 
 import (
 	"hash/maphash"
+	"slices"
 	"sync"
 
 	"harvik/internal/core/text"
@@ -23,7 +24,7 @@ func CountWords(main string) Words {
 	clear(t.places[:])
 	t.words = t.words[:0]
 	text.EachWord(main[:min(len(main), sampled)], t.count)
-	return append(Words(nil), t.words...)
+	return slices.Clone(t.words)
 }
 
 // wordTable finds words by their hashes. It has more places than there can be words.

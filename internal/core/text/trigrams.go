@@ -93,8 +93,7 @@ func packed(a, b, c rune) uint64 { return uint64(a)<<42 | uint64(b)<<21 | uint64
 // detect is the language whose commonest trigrams stand in the most similar order, and how sure that is.
 func (x *trigramIndex) detect(s string) (lang whatlanggo.Lang, confidence float64) {
 	ordered := trigrams(s)
-	var room [64]int
-	near := append(room[:0], make([]int, len(x.langs))...) // how much nearer than farthest, in all
+	near := make([]int, len(x.langs)) // how much nearer than farthest, in all
 	for n, t := range ordered {
 		for _, r := range x.ranks[t] {
 			near[r.lang] += farthest - max(n-int(r.place), int(r.place)-n)
