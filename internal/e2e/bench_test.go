@@ -5,9 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"harvik/internal/core/check"
 	"harvik/internal/core/plan"
-	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
 
@@ -40,28 +38,12 @@ func BenchmarkCrawl(b *testing.B) {
 
 func crawlAndStore(b *testing.B, host string) time.Duration {
 	b.StopTimer()
+	defer b.StartTimer()
 	s := testkit.Store(b)
-	if err := s.AddSite(b.Context(), "bench", "http://"+host+"/", plan.Plan{}); err != nil {
-		b.Fatal(err)
-	}
-	site, err := s.Site(b.Context(), "bench")
-	if err != nil {
-		b.Fatal(err)
-	}
 	p := plan.Plan{Pages: benchPages + 10, Parallel: benchParallel}.WithDefaults()
-	rec, err := s.StartCrawl(b.Context(), site, p, testkit.Catalogue.Version)
-	if err != nil {
-		b.Fatal(err)
-	}
-	b.StartTimer()
-	begun := time.Now()
-	runner := &check.Runner{Checks: testkit.Catalogue.Checks, Limits: check.NewLimits(nil)}
-	r, progress := crawlInto(b, s, rec, p, runner, nil)
-	if err := s.SaveResult(b.Context(), rec, r, progress, record.Weighing{}, record.Settling{}); err != nil {
-		b.Fatal(err)
-	}
+	r, _, judged := crawlOnce(b, s, benchSite(b, s, "http://"+host+"/"), p)
 	if r.Report.Assessed != benchPages {
 		b.Fatalf("%d pages crawled", r.Report.Assessed)
 	}
-	return time.Since(begun)
+	return judged
 }

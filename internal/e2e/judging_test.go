@@ -10,7 +10,6 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/plan"
-	"harvik/internal/crawl"
 	"harvik/internal/judging"
 	"harvik/internal/record"
 	"harvik/internal/store"
@@ -78,14 +77,7 @@ func crawlTimed(t testing.TB, s *store.Store, rec record.Crawl, p plan.Plan, run
 	config, sink := testkit.Config(t, rec.Home, p, nil), s.Sink(rec.ID)
 	config.Book, config.Sink, config.Past = booking.New(runner, nil), sink, past
 	config.Book.Survey.Source = s.Source(t.Context(), rec.ID, config.Book.URL)
-	c, err := crawl.New(config)
-	if err != nil {
-		t.Fatal(err)
-	}
-	harvest, err := c.Run(t.Context())
-	if err != nil {
-		t.Fatal(err)
-	}
+	c, harvest := testkit.Harvest(t, config)
 	fetched := time.Now()
 	ended := judging.Ended{
 		Book: config.Book, Harvest: harvest, Sink: sink, Further: past != nil, Ends: func() error { return nil },

@@ -17,10 +17,12 @@ import (
 	"github.com/jackc/pgx/v5"
 	"golang.org/x/net/html"
 
+	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/dom"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
+	"harvik/internal/store"
 	"harvik/internal/testkit"
 )
 
@@ -104,29 +106,13 @@ func (t *times) crawl(b *testing.B, start string, p plan.Plan, addresses int) {
 	defer b.StartTimer()
 	database := testkit.Tables(b)
 	s := testkit.Open(b, database)
-	if err := s.AddSite(b.Context(), "bench", start, p); err != nil {
-		b.Fatal(err)
-	}
-	site, err := s.Site(b.Context(), "bench")
-	if err != nil {
-		b.Fatal(err)
-	}
+	site := benchSite(b, s, start)
 	once := func() (stored, judged time.Duration) {
-		rec, err := s.StartCrawl(b.Context(), site, p, testkit.Catalogue.Version)
-		if err != nil {
-			b.Fatal(err)
-		}
-		runner := &check.Runner{Checks: testkit.Catalogue.Checks, Limits: check.NewLimits(nil)}
-		runtime.GC()
-		begun := time.Now()
-		r, progress, fetched := crawlTimed(b, s, rec, p, runner, nil)
-		if err := s.SaveResult(b.Context(), rec, r, progress, record.Weighing{}, record.Settling{}); err != nil {
-			b.Fatal(err)
-		}
+		r, stored, judged := crawlOnce(b, s, site, p)
 		if len(r.Survey.Pages) != addresses {
 			b.Fatalf("%d addresses crawled, the first time %d", len(r.Survey.Pages), addresses)
 		}
-		return fetched.Sub(begun), time.Since(begun)
+		return stored, judged
 	}
 	size, wal := sizes(b, database)
 	stored, judged := once()
@@ -136,6 +122,38 @@ func (t *times) crawl(b *testing.B, start string, p plan.Plan, addresses int) {
 	t.bytes, t.wal = after-size, walAfter-wal
 	_, again := once()
 	t.again.took(again)
+}
+
+// benchSite takes a site under care.
+func benchSite(b *testing.B, s *store.Store, start string) record.Site {
+	b.Helper()
+	if err := s.AddSite(b.Context(), "bench", start, plan.Plan{}); err != nil {
+		b.Fatal(err)
+	}
+	site, err := s.Site(b.Context(), "bench")
+	if err != nil {
+		b.Fatal(err)
+	}
+	return site
+}
+
+// crawlOnce crawls a site into a store, and tells how long it took until all was stored, and until it was judged, too.
+func crawlOnce(
+	b *testing.B, s *store.Store, site record.Site, p plan.Plan,
+) (r *booking.Result, stored, judged time.Duration) {
+	b.Helper()
+	rec, err := s.StartCrawl(b.Context(), site, p, testkit.Catalogue.Version)
+	if err != nil {
+		b.Fatal(err)
+	}
+	runner := &check.Runner{Checks: testkit.Catalogue.Checks, Limits: check.NewLimits(nil)}
+	runtime.GC()
+	begun := time.Now()
+	r, progress, fetched := crawlTimed(b, s, rec, p, runner, nil)
+	if err := s.SaveResult(b.Context(), rec, r, progress, record.Weighing{}, record.Settling{}); err != nil {
+		b.Fatal(err)
+	}
+	return r, fetched.Sub(begun), time.Since(begun)
 }
 
 // sizes are the bytes of a database, and those that its server has written ahead so far.

@@ -208,6 +208,20 @@ func Config(t testing.TB, start string, p plan.Plan, secrets map[string]string) 
 	return crawl.Config{Plan: p, Start: u, Fetcher: client, ReadPDF: read, Log: Quiet}
 }
 
+// Harvest runs a crawl to its end; what it brought is not judged.
+func Harvest(t testing.TB, config crawl.Config) (*crawl.Crawl, *booking.Harvest) {
+	t.Helper()
+	c, err := crawl.New(config)
+	if err != nil {
+		t.Fatal(err)
+	}
+	harvest, err := c.Run(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return c, harvest
+}
+
 // Crawl crawls from a start address and judges, all in memory.
 func Crawl(t testing.TB, start string, p plan.Plan) (*booking.Result, *Memory) {
 	t.Helper()

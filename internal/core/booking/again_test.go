@@ -12,7 +12,6 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
-	"harvik/internal/crawl"
 	"harvik/internal/testkit"
 )
 
@@ -78,14 +77,7 @@ func TestAgain(t *testing.T) {
 		fresh := new(testkit.Memory)
 		config.Book, config.Sink = booking.New(check.NewRunner(nil, again), nil), fresh
 		config.Only = func(address string) bool { return want[address] }
-		c, err := crawl.New(config)
-		if err != nil {
-			t.Fatal(err)
-		}
-		harvest, err := c.Run(t.Context())
-		if err != nil {
-			t.Fatal(err)
-		}
+		_, harvest := testkit.Harvest(t, config)
 		merged := booking.Again{Stored: memory.Stored(t, home, again, result), Fresh: fresh.Records, Harvest: harvest,
 			Evidence: true}
 		out, err := merged.Judge(check.NewRunner(some.Checks, again))
