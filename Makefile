@@ -74,15 +74,15 @@ types: tools console
 	cd console && npm run --silent check
 
 # Speed, as ratios within one run, of all benchmarks or of those that BENCH names.
-bench: debian manuals
+bench: debian manuals console
 	GOGC=200 go test $(GO_TAGS) -run '^$$' -bench '$(or $(BENCH),.)' -benchtime $(or $(BENCHTIME),3x) -timeout 60m ./internal/e2e ./internal/core/...
 
 # Crawls of real sites, beside the floor; docs/bench.md keeps the result.
-bench-manuals: debian manuals
+bench-manuals: debian manuals console
 	scripts/bench
 
 # The same, of BASE and of what is here, side by side.
-bench-compare: debian manuals
+bench-compare: debian manuals console
 	scripts/bench-compare $(or $(BASE),HEAD~1)
 
 # Debian's manuals that are crawled.

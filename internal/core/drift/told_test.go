@@ -307,6 +307,7 @@ func TestOtherShape(t *testing.T) {
 		t.Errorf("new %d, returned %d, still %d", len(r.New), len(r.Returned), r.Still)
 	}
 	if back := Compare(after, before, never); len(back.New) != 1 || len(back.Gone) != 0 || len(back.Became) != 1 {
-		t.Errorf("the other way: new %d, gone %d, became part of another %d", len(back.New), len(back.Gone), len(back.Became))
+		t.Errorf("the other way: new %d, gone %d, became part of another %d",
+			len(back.New), len(back.Gone), len(back.Became))
 	}
 }

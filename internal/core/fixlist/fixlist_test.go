@@ -241,7 +241,8 @@ func TestSections(t *testing.T) {
 func TestUncounted(t *testing.T) {
 	s := site(4)
 	s.Addresses = append(s.Addresses, survey.Address{URL: "http://fernhollow.example/gone", State: survey.Fetched})
-	s.Add(4, &page.Facts{Address: "http://fernhollow.example/gone", Status: 404, Outcome: page.Answered}, -1, -1, nil, nil)
+	s.Add(4, &page.Facts{Address: "http://fernhollow.example/gone", Status: 404, Outcome: page.Answered},
+		-1, -1, nil, nil)
 	r := build(s, []check.Finding{{Check: thing, Page: 4, Places: []check.Place{{Note: "listed, and not there"}}}})
 	if len(r.Fixes) != 1 || r.Fixes[0].Gain != 0 || r.Fixes[0].Pages != 1 || r.Health != 100 {
 		t.Errorf("health %v, fixes %+v", r.Health, r.Fixes)

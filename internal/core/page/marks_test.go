@@ -35,8 +35,10 @@ func TestMatches(t *testing.T) {
 			b.WriteString(parts[r.IntN(len(parts))])
 		}
 		s := b.String()
-		found["fillers"] += same("fillers", s, matches(s, nextFiller, fillers, 3), wholeFillers.FindAllStringIndex(s, 3))
-		found["blanks"] += same("blanks", s, matches(s, nextBracket, blanks, 3), wholeBlanks.FindAllStringIndex(s, 3))
+		found["fillers"] += same("fillers", s, matches(s, nextFiller, fillers, 3),
+			wholeFillers.FindAllStringIndex(s, 3))
+		found["blanks"] += same("blanks", s, matches(s, nextBracket, blanks, 3),
+			wholeBlanks.FindAllStringIndex(s, 3))
 		found["mails"] += same("mails", s, mails(s, 3), mail.FindAllStringIndex(s, 3))
 	}
 	for _, what := range []string{"fillers", "blanks", "mails"} {

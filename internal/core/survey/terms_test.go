@@ -96,7 +96,9 @@ func TestCountWords(t *testing.T) {
 	for range 200 {
 		var b strings.Builder
 		for range r.IntN(4000) {
-			b.WriteString([]string{"a", "b1", "ü", "Fern", "fern", "o’clock", "庭", string(rune('a' + r.IntN(26)))}[r.IntN(8)])
+			b.WriteString([]string{
+				"a", "b1", "ü", "Fern", "fern", "o’clock", "庭", string(rune('a' + r.IntN(26))),
+			}[r.IntN(8)])
 			b.WriteString([]string{" ", ", ", ""}[r.IntN(3)])
 		}
 		main := b.String()

@@ -103,7 +103,9 @@ func formDead(p *check.SitePass) error {
 				continue
 			}
 			seen[form.Action] = true
-			p.Report(g.ID, check.Place{Note: p.URL(to.ID) + " answers " + Answer(to), Target: p.URL(to.ID), At: form.Place})
+			p.Report(g.ID, check.Place{
+				Note: p.URL(to.ID) + " answers " + Answer(to), Target: p.URL(to.ID), At: form.Place,
+			})
 		}
 	})
 }
