@@ -18,14 +18,14 @@ func (a *app) exportCommand() *cobra.Command {
 	var as, out string
 	var sheets, columns, severities, sections []string
 	c := &cobra.Command{
-		Use: "export SITE[@N]", Short: "Write a crawl's results to hand over: a workbook, CSV, JSON Lines or SARIF",
+		Use: "export SITE[@N]", Short: "Write a crawl's results to hand over: a workbook, CSV, JSON Lines, Parquet or SARIF",
 		Args: args("SITE"),
 		Long: `Writes a crawl's results to a file, or to standard output with --out -.
 
 ` + formsInWords() + `
 The workbook holds a sheet each for overview and ledger, fix list, pages, broken links, redirects with every
-hop, duplicates by group, images, resources, links in, sitemaps and what they list; other forms hold the fix
-list unless other sheets are named.
+hop, duplicates by group, images, resources, links in, sitemaps and what they list; CSV and JSON Lines hold the
+fix list and Parquet the pages unless other sheets are named.
 
 Sheets: ` + strings.Join(report.SheetNames, ", ") + `.`,
 		Example: `  harvik export fernhollow --as xlsx
@@ -74,7 +74,7 @@ func anyOf(names []string) string {
 func formsInWords() string {
 	var out strings.Builder
 	for _, f := range report.Forms {
-		fmt.Fprintf(&out, "  %-6s %s\n", f.Name, f.Says)
+		fmt.Fprintf(&out, "  %-7s %s\n", f.Name, f.Says)
 	}
 	return out.String()
 }

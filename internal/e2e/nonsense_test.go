@@ -152,7 +152,7 @@ func TestNonsense(t *testing.T) {
 		{"POST", crawl + "/gate", `{}`, 422, "condition"},
 		{"POST", crawl + "/gate", `{"minHealth": 400}`, 422, "from 0 to 100"},
 		{"POST", crawl + "/gate", `{"max": {"title-mising": 0}}`, 422, "title-missing"},
-		{"GET", crawl + "/export", "", 422, "xlsx, csv, jsonl, sarif"},
+		{"GET", crawl + "/export", "", 422, "xlsx, csv, jsonl, parquet, sarif"},
 		{"GET", crawl + "/export?as=pdf", "", 422, "pdf"},
 		{"GET", crawl + "/export?as=csv&severity=fatal", "", 422, "fatal"},
 		{"GET", crawl + "/export?as=csv&section=plants", "", 422, "begins and ends with a slash"},

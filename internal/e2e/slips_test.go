@@ -157,8 +157,8 @@ gate fernhollow --min-health high                     | --min-health: "high" is 
 gate fernhollow --no-new errors                       | error, warning or notice
 gate fernhollow --max title-missing                   | such as link-broken-inside=0
 gate fernhollow --max nosuch=1                        | harvik check list
-export fernhollow                                     | --as xlsx, csv, jsonl or sarif
-export fernhollow --as excel                          | there are xlsx, csv, jsonl, sarif
+export fernhollow                                     | --as xlsx, csv, jsonl, parquet or sarif
+export fernhollow --as excel                          | there are xlsx, csv, jsonl, parquet, sarif
 export fernhollow --as csv --sheets page -o -         | did you mean "pages"?
 export fernhollow --as csv --sheets pages --columns adress -o - | did you mean "address"?
 metrics import fernhollow                             | FILE is missing

@@ -17,6 +17,7 @@ import (
 
 	"harvik/demo"
 	"harvik/internal/api"
+	"harvik/internal/report"
 	"harvik/internal/testkit"
 )
 
@@ -215,6 +216,12 @@ func testExports(t *testing.T, s *shell) {
 	}
 	if summed != len(every)-1 {
 		t.Errorf("links in sum up %d links of %d", summed, len(every)-1)
+	}
+	for _, name := range report.SheetNames { // each in columns of one kind
+		file, talk, _ := s.run("export", "fernhollow", "--as", "parquet", "--sheets", name, "--out", "-")
+		if !strings.HasPrefix(file, "PAR1") || !strings.HasSuffix(file, "PAR1") {
+			t.Errorf("%s as Parquet: %.100q\n%s", name, file, talk)
+		}
 	}
 	lines := strings.Split(strings.TrimSpace(s.ok("export fernhollow --as jsonl --sheets findings --severity error --out -")), "\n")
 	for _, l := range lines {

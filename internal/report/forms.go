@@ -53,6 +53,11 @@ var Forms = []Form{
 		Write: func(ctx context.Context, w io.Writer, h *Handover) error { return JSONLines(ctx, w, h.Sheets) },
 	},
 	{
+		Name: "parquet", Says: "Parquet, one sheet, for notebooks", Takes: One, Usual: []string{"pages"},
+		Type:  "application/vnd.apache.parquet",
+		Write: func(ctx context.Context, w io.Writer, h *Handover) error { return Parquet(ctx, w, h.Sheets[0]) },
+	},
+	{
 		Name: "sarif", Says: "SARIF 2.1.0, for development tools", Takes: Findings, Type: "application/sarif+json",
 		Write: func(ctx context.Context, w io.Writer, h *Handover) error { return SARIF(ctx, w, h.From, h.Run) },
 	},

@@ -40,13 +40,22 @@ func CSV(ctx context.Context, w io.Writer, s Sheet) error {
 	return out.Error()
 }
 
-// Plain is a cell as text.
+// Plain is a cell as text that no spreadsheet takes for a formula.
 func Plain(cell any) string {
+	switch v := cell.(type) {
+	case int, float64:
+		return plain(v)
+	}
+	return Safe(plain(cell))
+}
+
+// plain is a cell as text.
+func plain(cell any) string {
 	switch v := cell.(type) {
 	case nil:
 		return ""
 	case string:
-		return Safe(v)
+		return v
 	case int:
 		return strconv.Itoa(v)
 	case float64:
@@ -56,7 +65,7 @@ func Plain(cell any) string {
 	case time.Time:
 		return v.UTC().Format(time.RFC3339)
 	}
-	return Safe(fmt.Sprint(cell))
+	return fmt.Sprint(cell)
 }
 
 // Safe keeps a spreadsheet from taking a text for a formula.

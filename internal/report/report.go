@@ -1,5 +1,5 @@
-// Package report turns a crawl's results into files to hand over: a workbook, CSV, JSON Lines, SARIF
-// and JUnit XML. Everything is streamed: what is in memory at once does not grow with the site,
+// Package report turns a crawl's results into files to hand over: a workbook, CSV, JSON Lines, Parquet,
+// SARIF and JUnit XML. Everything is streamed: what is in memory at once does not grow with the site,
 // but for the links of the workbook's first rows.
 package report
 

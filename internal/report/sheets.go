@@ -91,7 +91,7 @@ func address(name string, width float64) Column { return Column{name, column.Add
 func (m *maker) overview() Sheet {
 	return Sheet{
 		Name: "overview", Title: "The crawl, its health, and where the points went",
-		Columns: []Column{words("what", 44), {"value", column.Decimal, 16}, words("unit", 22), words("group", 14),
+		Columns: []Column{words("what", 44), words("value", 16), words("unit", 22), words("group", 14),
 			words("severity", 10), whole("pages"), whole("places")},
 		Each: func(_ context.Context, row func([]any) error) error {
 			c := m.crawl

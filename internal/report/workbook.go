@@ -176,6 +176,8 @@ func (b *book) cell(at int, kind column.Kind, value any) any {
 		return nil
 	case int:
 		return excelize.Cell{StyleID: b.style[column.Whole], Value: v}
+	case float64:
+		return excelize.Cell{StyleID: b.style[column.Decimal], Value: v}
 	case bool:
 		value = Plain(v)
 	case time.Time:

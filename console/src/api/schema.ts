@@ -4947,6 +4947,7 @@ export interface operations {
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                     "text/csv": string;
                     "application/jsonl": string;
+                    "application/vnd.apache.parquet": string;
                     "application/sarif+json": Record<string, never>;
                 };
             };
