@@ -185,6 +185,60 @@ func TestRetryAfter(t *testing.T) {
 	}
 }
 
+// TestWhoMayAskToWait: an answer that says when to come again is obeyed where it says that there were too many requests
+// or that the server cannot answer, and not on a redirect or on a page that is there.
+func TestWhoMayAskToWait(t *testing.T) {
+	for status, waits := range map[int]bool{429: true, 503: true, 301: false, 200: false, 500: false} {
+		synctest.Test(t, func(t *testing.T) {
+			g := host(Tempo{Parallel: 4})
+			answers(g, 1, fetch.Answer{Outcome: page.Answered, Status: status, RetryAfter: 9 * time.Second})
+			if p := g.State(time.Now()); (p.Waits > 0) != waits {
+				t.Errorf("status %d: it waits %v s", status, p.Waits)
+			}
+		})
+	}
+}
+
+// TestGapRises: a gap is halved by good answers until it is as short as the first, and goes then; the reason says only
+// what the server said.
+func TestGapRises(t *testing.T) {
+	g := host(Tempo{Parallel: 1})
+	answers(g, 3, tooMany)
+	if p := g.State(time.Now()); p.Reason != "the server answers with status 429" {
+		t.Errorf("the reason is %q", p.Reason)
+	}
+	for _, want := range []time.Duration{4 * firstSlow, 2 * firstSlow, firstSlow, 0} {
+		if _, gap := limits(g); gap != want {
+			t.Errorf("a gap of %s, want %s", gap, want)
+		}
+		answers(g, recoverAfter, good)
+	}
+}
+
+// TestUsual: what a server usually takes is learned from answers alone, and follows slowly: an hour of bad answers is
+// not what is usual.
+func TestUsual(t *testing.T) {
+	took := func(ms int) fetch.Answer {
+		return fetch.Answer{Outcome: page.Answered, Status: 200, Timing: page.Timing{FirstByte: ms}}
+	}
+	g := host(Tempo{Parallel: 8})
+	answers(g, 100, took(500))
+	answers(g, 50, fetch.Answer{Outcome: page.NoDNS})
+	answers(g, 100, took(500))
+	if parallel, _ := limits(g); parallel != 8 {
+		t.Errorf("failures beside answers as fast as ever: %d at once", parallel)
+	}
+	answers(g, 40, took(1400))
+	if parallel, _ := limits(g); parallel != 8 {
+		t.Errorf("answers that take less than three times as long: %d at once", parallel)
+	}
+	answers(g, 3, took(20_000))
+	if p := g.State(time.Now()); p.Parallel >= 8 || !strings.HasPrefix(p.Reason, "answers take ") ||
+		!strings.HasSuffix(p.Reason, " s, against 0.6 s before") || len(p.Reason) != len("answers take 3.2 s, against 0.6 s before") {
+		t.Errorf("answers that take 20 s: %d at once, for %q", p.Parallel, p.Reason)
+	}
+}
+
 // TestSlower falls when answers come to take much longer than they did, and not for answers that always did.
 func TestSlower(t *testing.T) {
 	took := func(ms int) fetch.Answer {

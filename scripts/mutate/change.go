@@ -186,6 +186,15 @@ func (w *writer) varies(e ast.Expr) bool {
 	return ok && tv.Value == nil
 }
 
+// Typed names the type of an expression where it has one of the language's own: a constant that is shifted takes its
+// type from where it stands.
+func (w *writer) typed(e ast.Expr) string {
+	if basic, ok := w.info.Types[e].Type.(*types.Basic); ok && basic.Info()&types.IsUntyped == 0 {
+		return "[" + basic.Name() + "]"
+	}
+	return ""
+}
+
 func (w *writer) binary(n *ast.BinaryExpr, depth int) {
 	if !w.varies(n) {
 		return
@@ -194,7 +203,7 @@ func (w *writer) binary(n *ast.BinaryExpr, depth int) {
 	opBegin := w.offset(n.OpPos)
 	opEnd := opBegin + len(n.Op.String())
 	if other, ok := moved[n.Op]; ok {
-		call := fmt.Sprintf("%s(%s, %s, ", stands[n.Op], w.mutant(n.OpPos, n.Op.String()+" to "+other.String()),
+		call := fmt.Sprintf("%s%s(%s, %s, ", stands[n.Op], w.typed(n.X), w.mutant(n.OpPos, n.Op.String()+" to "+other.String()),
 			w.mutant(n.OpPos, n.Op.String()+" to "+negated[n.Op].String()))
 		w.put(begin, begin, call, depth)
 		w.put(opBegin, opEnd, ",", depth)
@@ -214,7 +223,7 @@ func (w *writer) binary(n *ast.BinaryExpr, depth int) {
 	if !isBasic || basic.Info()&types.IsNumeric == 0 || basic.Info()&types.IsComplex != 0 {
 		return
 	}
-	w.put(begin, begin, stands[n.Op]+"("+w.mutant(n.OpPos, n.Op.String()+" to "+other.String())+", ", depth)
+	w.put(begin, begin, stands[n.Op]+w.typed(n)+"("+w.mutant(n.OpPos, n.Op.String()+" to "+other.String())+", ", depth)
 	w.put(opBegin, opEnd, ",", depth)
 	w.put(end, end, ")", -depth)
 }

@@ -1,7 +1,7 @@
 package main
 
-// Helpers is compiled into a room beside its mutants. Its mutantOn tells whether a mutant is the one that is tried; while
-// tests are listened to, it writes down who was asked for.
+// Helpers is compiled into a room beside its mutants. Its mutantOn tells whether a mutant is the one that is tried;
+// while tests are listened to, it writes down who was asked for.
 const helpers = `
 import (
 	"os"

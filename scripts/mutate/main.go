@@ -4,10 +4,10 @@
 // the tree stays as it is, nothing is compiled again for each change, and a change is tried by those tests alone that
 // come past it. A room of a thousand changes takes minutes.
 //
-//	go run ./scripts/mutate core/drift core/booking+crawl
+//	go run ./scripts/mutate core/drift core/booking+crawl:TestStored
 //
-// takes the changes of internal/core/drift to its own tests and those of internal/core/booking to the tests of
-// internal/crawl, too.
+// takes the changes of internal/core/drift to its own tests, and those of internal/core/booking to those of internal/crawl
+// that a regular expression names, too.
 package main
 
 import (
@@ -109,7 +109,12 @@ func try(root, name string, chosen *regexp.Regexp, workers int, equivalent equiv
 		return err
 	}
 	var binaries []binary
-	for i, folder := range packages {
+	for i, proof := range packages {
+		folder, named, _ := strings.Cut(proof, ":")
+		wanted, err := regexp.Compile(named)
+		if err != nil {
+			return err
+		}
 		b := binary{
 			path:   filepath.Join(work, fmt.Sprintf("tests%d", i)),
 			folder: filepath.Join(root, "internal", folder),
@@ -120,7 +125,7 @@ func try(root, name string, chosen *regexp.Regexp, workers int, equivalent equiv
 		if out, err := build.CombinedOutput(); err != nil {
 			return fmt.Errorf("compile: %w\n%s", err, out)
 		}
-		if b.tests, err = listen(b, work); err != nil {
+		if b.tests, err = listen(b, wanted, work); err != nil {
 			return err
 		}
 		binaries = append(binaries, b)
@@ -129,8 +134,8 @@ func try(root, name string, chosen *regexp.Regexp, workers int, equivalent equiv
 	return nil
 }
 
-// Listen runs each test by itself and keeps which mutants it comes past.
-func listen(b binary, work string) ([]test, error) {
+// Listen runs each wanted test by itself and keeps which mutants it comes past.
+func listen(b binary, wanted *regexp.Regexp, work string) ([]test, error) {
 	out, err := command(context.Background(), b, nil, "-test.list", ".*").Output()
 	if err != nil {
 		return nil, fmt.Errorf("list tests: %w", err)
@@ -138,7 +143,8 @@ func listen(b binary, work string) ([]test, error) {
 	var tests []test
 	for name := range strings.Lines(string(out)) {
 		name = strings.TrimSpace(name)
-		if !strings.HasPrefix(name, "Test") && !strings.HasPrefix(name, "Fuzz") && !strings.HasPrefix(name, "Example") {
+		if !strings.HasPrefix(name, "Test") && !strings.HasPrefix(name, "Fuzz") && !strings.HasPrefix(name, "Example") ||
+			!wanted.MatchString(name) {
 			continue
 		}
 		seen := filepath.Join(work, "seen")

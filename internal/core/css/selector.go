@@ -115,7 +115,7 @@ func (o *Outline) matches(selector string) Answer {
 	var before, at []Answer
 	for _, c := range parts {
 		at = make([]Answer, len(o.nodes))
-		inside, beside := make([]Answer, len(o.nodes)), make([]Answer, len(o.nodes)+1)
+		inside, beside := make([]Answer, len(o.nodes)), make([]Answer, len(o.nodes))
 		if c.by == '+' || c.by == '~' {
 			for i, n := range o.nodes {
 				beside[n.parent+1] = max(beside[n.parent+1], min(before[i], Perhaps))

@@ -266,11 +266,11 @@ func (t *Table) lookForAddress() int {
 		return -1
 	}
 	second := *t
-	err = second.records(func([]string) error { return nil }, func(_ int, record []string) error {
+	_ = second.records(func([]string) error { return nil }, func(_ int, record []string) error {
 		at = slices.IndexFunc(record[:min(len(record), t.width)], looksLikeAddress)
 		return found
-	})
-	if _, back := t.in.Seek(here, io.SeekStart); back != nil || err != nil && !errors.Is(err, found) {
+	}) // a file that cannot be read is told of when it is read on
+	if _, err := t.in.Seek(here, io.SeekStart); err != nil {
 		return -1
 	}
 	return at
@@ -385,16 +385,12 @@ func ParseNumber(s string) (n float64, percent, ok bool) {
 	}
 	comma, point := strings.LastIndexByte(s, ','), strings.LastIndexByte(s, '.')
 	switch {
-	case comma >= 0 && point >= 0 && comma > point:
-		s = strings.ReplaceAll(strings.ReplaceAll(s, ".", ""), ",", ".")
-	case comma >= 0 && point < 0 && (strings.Count(s, ",") > 1 || len(s)-comma-1 == 3):
-		s = strings.ReplaceAll(s, ",", "")
-	case comma >= 0 && point < 0:
-		s = strings.ReplaceAll(s, ",", ".")
-	case strings.Count(s, ".") > 1:
+	case comma < 0 && strings.Count(s, ".") > 1:
 		s = strings.ReplaceAll(s, ".", "")
-	default:
+	case comma < point, point < 0 && comma > 0 && (strings.Count(s, ",") > 1 || len(s)-comma-1 == 3):
 		s = strings.ReplaceAll(s, ",", "")
+	default: // the comma, if there is one, is that of decimals
+		s = strings.ReplaceAll(strings.ReplaceAll(s, ".", ""), ",", ".")
 	}
 	n, err := strconv.ParseFloat(s, 64)
 	return n, percent, err == nil

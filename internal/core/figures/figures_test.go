@@ -23,7 +23,9 @@ func TestParseNumber(t *testing.T) {
 		{"\u22123", -3, false, true}, {"1.234.567", 1234567, false, true}, {"0", 0, false, true},
 		{"2e3", 2000, false, true},
 		{"n/a", 0, false, false}, {"", 0, false, false}, {"-", 0, false, false}, {"12 visits", 0, false, false},
-		{"1.234", 1.234, false, true},
+		{"1.234", 1.234, false, true}, {",5", 0.5, false, true}, {",500", 0.5, false, true}, {".5", 0.5, false, true},
+		{"1,234,567", 1234567, false, true}, {"1,2345", 1.2345, false, true}, {".250,5", 250.5, false, true},
+		{"-1,234", -1234, false, true}, {"12", 12, false, true},
 	} {
 		if n, p, ok := ParseNumber(c.in); n != c.want || p != c.percent || ok != c.ok {
 			t.Errorf("ParseNumber(%q) = %v, %v, %v, want %v, %v, %v", c.in, n, p, ok, c.want, c.percent, c.ok)
@@ -52,10 +54,17 @@ func TestRead(t *testing.T) {
 			"[{n number 1}] https://fernhollow.example/x 1 | [{3 has 1 cells, and the address would be in number 2}]"},
 		{"empty", "", "the file is empty"},
 		{"no addresses", "a,b\n1,2\n", "no column holds addresses"},
-		{"twice", "url,n,N\n/x,1,2\n", "which is empty or taken"},
+		{"a line that ends before the figure", "url,n\n/x\n", "[{n text 0}] https://fernhollow.example/x - | []"},
+		{"as many commas as semicolons", "url,a;b\n/x,1\n", "[{a;b number 1}] https://fernhollow.example/x 1 | []"},
+		{"twice", "url,n,N\n/x,1,2\n", `column 3 has the heading "N", which is empty or taken`},
 		{"only addresses", "url\n/x\n", "there are no figures"},
 		{"a line without end", "url,n\n\"/x" + strings.Repeat("y\n", 1<<20), "is a quotation mark missing"},
 		{"a heading that is a sentence", "url," + strings.Repeat("n", 101) + "\n/x,1\n", "at most 100 characters"},
+		{"a heading that is nearly one", "url," + strings.Repeat("n", 100) + "\n/x,1\n",
+			"[{" + strings.Repeat("n", 100) + " number 1}] https://fernhollow.example/x 1 | []"},
+		{"a heading that begins with a control character", "url,\x07n\n/x,1\n", `column 2 has the heading "\an"`},
+		{"headings beyond what is shown", strings.Repeat("a", 201) + ",b\n1,2\n", strings.Repeat("a", 200) + "…; name"},
+		{"headings that can be shown", strings.Repeat("a", 197) + ",b\n1,2\n", "a, b; name the right"},
 		{"a heading with a control character", "url,n\x1b[2J\n/x,1\n", "all of them readable"},
 	} {
 		table, err := Read(strings.NewReader(c.in), home)
@@ -85,6 +94,44 @@ func TestRead(t *testing.T) {
 		if got != c.want && (err == nil || !strings.Contains(got, c.want)) {
 			t.Errorf("%s:\n%s\nwant\n%s", c.name, got, c.want)
 		}
+	}
+}
+
+// TestFaults holds how much a file may have wrong, and how many figures there may be: what is beyond is counted, and said.
+func TestFaults(t *testing.T) {
+	home, _ := weburl.Parse("https://fernhollow.example/")
+	table, err := Read(strings.NewReader("url,n\n"+strings.Repeat("mailto:x,1\n", MaxFaults+2)+"/x,1\n"), home)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rows := 0
+	if err := table.Each(func(Row) error { rows++; return nil }); err != nil {
+		t.Fatal(err)
+	}
+	if len(table.Faults) != MaxFaults || table.More != 2 || rows != 1 {
+		t.Errorf("%d faults and %d more, %d rows", len(table.Faults), table.More, rows)
+	}
+	heads := func(n int) string {
+		out := "url"
+		for i := range n {
+			out += fmt.Sprintf(",n%d", i)
+		}
+		return out + "\n/x,1\n"
+	}
+	if table, err = Read(strings.NewReader(heads(MaxColumns)), home); err != nil || len(table.Columns) != MaxColumns {
+		t.Errorf("as many figures as there may be: %v", err)
+	}
+	want := fmt.Sprintf("there are %d figures, and at most %d", MaxColumns+1, MaxColumns)
+	if _, err = Read(strings.NewReader(heads(MaxColumns+1)), home); err == nil || !strings.Contains(err.Error(), want) {
+		t.Errorf("one too many: %v, want %s", err, want)
+	}
+	address := "/" + strings.Repeat("a", maxAddress-1)
+	if table, err = Read(strings.NewReader("url,n\n"+address+",1\n"+address+"a,1\n"), home); err != nil {
+		t.Fatal(err)
+	}
+	rows = 0
+	if err := table.Each(func(Row) error { rows++; return nil }); err != nil || rows != 1 || len(table.Faults) != 1 {
+		t.Errorf("the longest address that is taken and one that is longer: %d rows, %v, %v", rows, err, table.Faults)
 	}
 }
 

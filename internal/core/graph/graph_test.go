@@ -62,11 +62,52 @@ func TestDepths(t *testing.T) {
 		"a: b c; b: d; d: e; e: f; c > e":     "a0 b1 c1 d2 e1 f2",
 		"a > b; b: c":                         "a0 c1", // b has depth 0 as well
 		"a: b; b: c; c: d; d > a; x: y; y: x": "a0 b1 c2 d3",
+		"a: b; b: a c":                        "a0 b1 c2", // links back change nothing
 	} {
 		g, n, next := parse(text)
 		if got := letters(g.Depths(n, 0, next)); strings.ReplaceAll(got, " x2", "") != want {
 			t.Errorf("%s: depths %q, want %q", text, got, want)
 		}
+	}
+}
+
+// TestFirstNode: number 0 is an address as any other, also where something leads on to it.
+func TestFirstNode(t *testing.T) {
+	g, n, next := parse("b: c; c > a; a: d")
+	if got := fmt.Sprint(g.Depths(n, 1, next)[:4]); got != "[1 0 1 2]" {
+		t.Errorf("depths from b: %s", got)
+	}
+	if c := Follow(2, next); c.End != 0 {
+		t.Errorf("c leads to %d", c.End)
+	}
+	rank := g.Authority([]bool{true, true, false, true, 25: false}, next)
+	if rank[0] <= rank[1] {
+		t.Errorf("a, which b links to through c, has %v, and b %v", rank[0], rank[1])
+	}
+}
+
+// TestRepeated: a page that links to another twice says no more by it.
+func TestRepeated(t *testing.T) {
+	member := []bool{true, true, true, 25: false}
+	g, _, next := parse("a: b b b c")
+	if rank := g.Authority(member, next); math.Abs(rank[1]-rank[2]) > 1e-12 {
+		t.Errorf("b has %v, c %v", rank[1], rank[2])
+	}
+}
+
+// TestLongChain follows as many redirects as MaxHops allows, and takes one more for a loop.
+func TestLongChain(t *testing.T) {
+	next := make([]int32, MaxHops+2)
+	for i := range next {
+		next[i] = int32(i) + 1
+	}
+	next[MaxHops-1] = -1
+	if c := Follow(0, next); c.End != MaxHops-1 || len(c.Hops) != MaxHops {
+		t.Errorf("a chain of %d ends at %d", len(c.Hops), c.End)
+	}
+	next[MaxHops-1], next[MaxHops] = MaxHops, -1
+	if c := Follow(0, next); c.End != -1 {
+		t.Errorf("a chain of %d ends at %d", len(c.Hops), c.End)
 	}
 }
 

@@ -1,6 +1,7 @@
 package scope
 
 import (
+	"fmt"
 	"testing"
 
 	"harvik/internal/core/plan"
@@ -165,5 +166,43 @@ func TestInside(t *testing.T) {
 		if got := scopeOf(t, "https://fernhollow.example/", *p).Rewrites(); got != want {
 			t.Errorf("%+v rewrites addresses: %v", p.Parameters, got)
 		}
+	}
+}
+
+// TestMatcher holds addresses against a pattern: one that begins with a slash is of paths.
+func TestMatcher(t *testing.T) {
+	for _, c := range []struct {
+		pattern, address string
+		want             bool
+	}{
+		{"/plants/*", "https://fernhollow.example/plants/fern", true},
+		{"/plants/*", "https://fernhollow.example/shop/plants/fern", false},
+		{"/", "https://fernhollow.example", true},
+		{"https://fernhollow.example/*", "https://fernhollow.example/plants/", true},
+		{"https://fernhollow.example/*", "http://fernhollow.example/plants/", false},
+		{"", "https://fernhollow.example/plants/", true},
+	} {
+		if got := NewMatcher(c.pattern).Matches(c.address); got != c.want {
+			t.Errorf("%q fits %q: %v", c.address, c.pattern, got)
+		}
+	}
+}
+
+// TestManyHosts: a site that names any number of hosts fills no memory, and each is still told rightly.
+func TestManyHosts(t *testing.T) {
+	s := scopeOf(t, "https://fernhollow.example/", plan.Scope{})
+	for i := range maxOrigins + 10 {
+		if s.Origin(fmt.Sprintf("https://h%d.example/", i)) != "" {
+			t.Fatalf("host %d is inside", i)
+		}
+	}
+	if len(s.origins) != maxOrigins {
+		t.Errorf("%d are remembered", len(s.origins))
+	}
+	if s.Origin("https://fernhollow.example/x") == "" {
+		t.Error("the site's own is outside")
+	}
+	if s.Origin("https://fernhollow.example") != "" || s.Origin("://fernhollow.example/") != "" {
+		t.Error("what is no address has an origin")
 	}
 }

@@ -158,3 +158,55 @@ func TestCounts(t *testing.T) {
 		}
 	}
 }
+
+// TestEntries: each address of an entry counts, with the versions that stand with it, and no more of them than bounds allow.
+func TestEntries(t *testing.T) {
+	const begin = `<urlset xmlns="` + namespace + `" xmlns:x="http://www.w3.org/1999/xhtml">`
+	version := `<x:link rel="alternate" hreflang="de" href="https://a/de"/>`
+	for name, one := range map[string]struct{ body, want string }{
+		"two addresses in one": {begin + "<url><loc>https://a/1</loc>" + version + "<loc>https://a/2</loc></url></urlset>",
+			"form urlset\npage https://a/1\npage https://a/2\nother 1 de https://a/de"},
+		"two sitemaps in one": {`<sitemapindex xmlns="` + namespace +
+			`"><sitemap><loc>https://a/1</loc><loc>https://a/2</loc></sitemap></sitemapindex>`,
+			"form index\nsitemap https://a/1\nsitemap https://a/2"},
+		"blanks before": {" \n" + begin + "<url><loc>https://a/1</loc></url></urlset>", "form urlset\npage https://a/1"},
+		"a bad date in a feed": {"<rss><channel><item><link>https://a/1</link></item><lastmod>soon</lastmod></channel></rss>",
+			"form rss\npage https://a/1"},
+		"a bad date in an index": {`<sitemapindex xmlns="` + namespace +
+			`"><sitemap><loc>https://a/1</loc><lastmod>soon</lastmod></sitemap></sitemapindex>`,
+			"form index\nsitemap https://a/1\nfault 1"},
+	} {
+		f, err := Parse([]byte(one.body))
+		if got := told(f, err); got != one.want {
+			t.Errorf("%s:\n%s\nwant\n%s", name, got, one.want)
+		}
+	}
+	many := begin + "<url><loc>https://a/</loc>" + strings.Repeat(version, maxOthers+1) + "</url></urlset>"
+	if f, err := Parse([]byte(many)); err != nil || len(f.Others) != maxOthers {
+		t.Errorf("%d versions (%v)", len(f.Others), err)
+	}
+}
+
+// TestMost: a file may hold so many addresses of either kind, and an entry without one counts for nothing.
+func TestMost(t *testing.T) {
+	one := "<sitemap><loc>https://a/</loc></sitemap>"
+	for n, fine := range map[int]bool{MaxAddresses: true, MaxAddresses + 1: false} {
+		f, err := Parse([]byte("<sitemapindex>" + strings.Repeat(one, n) + "</sitemapindex>"))
+		if (err == nil) != fine || len(f.Sitemaps) != MaxAddresses {
+			t.Errorf("%d sitemaps are told as %d (%v)", n, len(f.Sitemaps), err)
+		}
+	}
+	full := "<urlset>" + strings.Repeat("<url><loc>https://a/</loc></url>", MaxAddresses)
+	if f, err := Parse([]byte(full + "<url><priority>1</priority></url></urlset>")); err != nil || len(f.Pages) != MaxAddresses {
+		t.Errorf("an empty entry behind the last: %d pages (%v)", len(f.Pages), err)
+	}
+}
+
+// TestLongAddress leaves out what goes on beyond any address.
+func TestLongAddress(t *testing.T) {
+	long := "https://a/" + strings.Repeat("x", maxAddress-20)
+	f, err := Parse([]byte("<urlset><url><loc>" + long + "<!-- -->123456789<!-- -->0<!-- -->1</loc></url></urlset>"))
+	if want := long + "123456789"; err != nil || len(f.Pages) != 1 || f.Pages[0] != want {
+		t.Errorf("%d bytes of %d (%v)", len(f.Pages[0]), len(want), err)
+	}
+}

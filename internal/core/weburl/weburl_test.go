@@ -39,6 +39,17 @@ func TestResolve(t *testing.T) {
 	}
 }
 
+func TestIsHTTP(t *testing.T) {
+	for in, want := range map[string]bool{"https://a.example/": true, "mailto:a@b.example": false, "data:,x": false} {
+		if u, err := Parse(in); err != nil || u.IsHTTP() != want {
+			t.Errorf("%q is of the web: %v (%v), want %v", in, u.IsHTTP(), err, want)
+		}
+	}
+	if new(URL).IsHTTP() {
+		t.Error("no address is one of the web")
+	}
+}
+
 func TestParts(t *testing.T) {
 	for _, c := range []struct{ in, host, name, port, path, query, pathQuery, fragment string }{
 		{"http://a.example/x/y?q=1#f", "a.example", "a.example", "80", "/x/y", "q=1", "/x/y?q=1", "f"},
