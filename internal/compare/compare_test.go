@@ -2,6 +2,7 @@ package compare
 
 import (
 	"context"
+	"errors"
 	"io"
 	"net/http"
 	"strings"
@@ -27,6 +28,10 @@ type kept struct {
 	results []*booking.Result
 	waived  *waive.Set
 	refused map[int]string // crawls that cannot be judged anew
+	notes   map[int]string // crawls that are judged by rules of their own
+	texts   bool           // whether the main texts of pages changed from crawl to crawl
+	asked   int            // for how many texts
+	failing error
 }
 
 func (k *kept) Before(_ context.Context, _ int64, number int) (record.Crawl, error) {
@@ -47,13 +52,21 @@ func (k *kept) Sheet(_ context.Context, crawl int64, _ string) (*fixlist.Sheet, 
 func (k *kept) DriftPages(_ context.Context, crawl int64) (map[string]drift.Page, map[string]string, error) {
 	out := map[string]drift.Page{}
 	for _, p := range k.results[crawl-1].Sheet.Pages {
-		out[p.Address] = drift.Page{}
+		out[p.Address] = drift.Page{Status: 200, HTML: true}
+		if k.texts {
+			out[p.Address] = drift.Page{Status: 200, HTML: true, TextHash: uint64(crawl)}
+		}
 	}
 	return out, map[string]string{}, nil
 }
 func (k *kept) DriftFiles(context.Context, int64) ([]drift.File, error) { return nil, nil }
-func (k *kept) Texts(context.Context, int64, []string) (map[string]string, error) {
-	return map[string]string{}, nil
+func (k *kept) Texts(_ context.Context, crawl int64, addresses []string) (map[string]string, error) {
+	k.asked += len(addresses)
+	out := map[string]string{}
+	for _, a := range addresses {
+		out[a] = []string{"Ferns of the dell", "Ferns of the rockery"}[crawl-1]
+	}
+	return out, k.failing
 }
 func (k *kept) WasConfirmed(context.Context, int64, time.Time) (map[string]bool, error) {
 	return map[string]bool{}, nil
@@ -66,7 +79,7 @@ func (k *kept) SheetBy(_ context.Context, rec, _ record.Crawl) (*fixlist.Sheet, 
 	if why := k.refused[rec.Number]; why != "" {
 		return nil, "", record.Refuse("%s", why)
 	}
-	return k.results[rec.ID-1].Sheet, "", nil
+	return k.results[rec.ID-1].Sheet, k.notes[rec.Number], nil
 }
 func (k *kept) Decided(context.Context, record.Site) (*decide.Weights, error) {
 	if k.waived == nil {
@@ -125,10 +138,61 @@ func TestDrift(t *testing.T) {
 		!strings.Contains(notes, "crawl 2 did not see the whole site (stopped)") {
 		t.Errorf("title-missing of %s came: %v; notes:\n%s", home, came, notes)
 	}
+	if strings.Contains(notes, "earlier Harvik") || strings.Contains(notes, "by its own rules") || k.asked > 0 {
+		t.Errorf("of crawls of today, whose texts did not change (%d asked for), notes say\n%s", k.asked, notes)
+	}
+	if out.Step.Before != k.results[0].Report.Health || out.Step.After != k.results[1].Report.Health {
+		t.Errorf("health steps from %v to %v", out.Step.Before, out.Step.After)
+	}
+	k.crawls[0].Catalogue--
+	k.notes = map[int]string{1: "crawl 1 is by its own rules"}
+	if out, err = c.Drift(t.Context(), record.Site{}, k.crawls[0], k.crawls[1]); err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{"crawl 1 was judged by an earlier Harvik", "crawl 1 is by its own rules"} {
+		if notes = strings.Join(out.Notes, "\n"); !strings.Contains(notes, want) {
+			t.Errorf("notes do not say that %s:\n%s", want, notes)
+		}
+	}
 	k.crawls[1].State = "running"
 	if _, err := c.Drift(t.Context(), record.Site{}, k.crawls[0], k.crawls[1]); err == nil ||
 		!strings.Contains(err.Error(), "crawl 2 is running") {
 		t.Errorf("with one that runs: %v", err)
+	}
+}
+
+// TestQuotes: where main texts changed, their first difference stands in the place of them, and an error is no comparison.
+func TestQuotes(t *testing.T) {
+	k, _ := grown(t)
+	k.texts = true
+	c := New(k, k, k)
+	out, err := c.Drift(t.Context(), record.Site{}, k.crawls[0], k.crawls[1])
+	if err != nil {
+		t.Fatal(err)
+	}
+	quoted := 0
+	for _, change := range out.Changes {
+		if change.What == drift.Text {
+			quoted++
+			if change.Before != "dell" || change.After != "rockery" {
+				t.Errorf("a text changed from %q to %q", change.Before, change.After)
+			}
+		}
+	}
+	if quoted != 2 || k.asked != 4 {
+		t.Errorf("%d texts are quoted, %d were asked for", quoted, k.asked)
+	}
+	k.failing = errors.New("the disk is gone")
+	if _, err := c.Drift(t.Context(), record.Site{}, k.crawls[0], k.crawls[1]); !errors.Is(err, k.failing) {
+		t.Errorf("where texts cannot be read: %v", err)
+	}
+	many := make([]drift.Change, mostQuoted+5)
+	for i := range many {
+		many[i].What = drift.Text
+	}
+	k.asked, k.failing = 0, nil
+	if err := c.quoteTexts(t.Context(), k.crawls[0], k.crawls[1], many); err != nil || k.asked != 2*mostQuoted {
+		t.Errorf("of %d changed texts, %d were asked for (%v)", len(many), k.asked, err)
 	}
 }
 
@@ -145,12 +209,13 @@ func TestGate(t *testing.T) {
 		waive   bool
 		passes  bool
 		refused string
+		says    string
 	}{
-		{"a page lost its title", 0, 1, false, false, ""},
-		{"nothing changed", 0, 0, false, true, ""},
-		{"mended", 1, 0, false, true, ""},
-		{"lost it, and it is waived", 0, 1, true, true, ""},
-		{"the first", -1, 0, false, false, "is the first of this site"},
+		{"a page lost its title", 0, 1, false, false, "", "there is 1 new finding of severity error or graver, and none may be"},
+		{"nothing changed", 0, 0, false, true, "", ""},
+		{"mended", 1, 0, false, true, "", ""},
+		{"lost it, and it is waived", 0, 1, true, true, "", ""},
+		{"the first", -1, 0, false, false, "is the first of this site", ""},
 	} {
 		k.waived = nil
 		if one.waive {
@@ -166,6 +231,8 @@ func TestGate(t *testing.T) {
 			if err == nil || !strings.Contains(err.Error(), one.refused) {
 				t.Errorf("%s: %v", one.what, err)
 			}
+		case one.says != "" && (len(v.Reasons) != 1 || v.Reasons[0].Says != one.says || len(v.Reasons[0].Fixes) == 0):
+			t.Errorf("%s: %+v", one.what, v.Reasons)
 		case err != nil || v.Passed != one.passes:
 			t.Errorf("%s: passed %v, %v: %+v", one.what, v.Passed, err, v.Reasons)
 		}
