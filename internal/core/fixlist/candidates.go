@@ -378,14 +378,22 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 	}
 	slices.Sort(folders)
 	if len(folders) >= many {
-		more := text.Count(len(folders)-2, "more folder", "more folders")
-		add("*", "on most pages under "+strings.Join(folders[:2], ", ")+" and "+more, all)
+		add("*", "on most pages under "+someFolders(folders), all)
 		return out
 	}
 	for _, folder := range folders {
 		add(folder, "on most pages under "+folder, failing[folder])
 	}
 	return out
+}
+
+// someFolders names up to three folders, or two and how many more there are.
+func someFolders(folders []string) string {
+	if len(folders) > 3 {
+		folders = append(folders[:2:2], text.Count(len(folders)-2, "more folder", "more folders"))
+	}
+	last := len(folders) - 1
+	return strings.Join(folders[:last], ", ") + " and " + folders[last]
 }
 
 // sectionPages is how many pages of a folder a check looks at.

@@ -117,12 +117,8 @@ func (b *builder) reasons(found []gathered, lines []int) string {
 				folders = append(folders, at)
 			}
 		}
-		if len(folders) > 3 {
-			folders = append(folders[:2:2], text.Count(len(folders)-2, "more folder", "more folders"))
-		}
 		if len(folders) > 1 {
-			last := len(folders) - 1
-			return nothingUnder + strings.Join(folders[:last], ", ") + " and " + folders[last]
+			return nothingUnder + someFolders(folders)
 		}
 	}
 	return first + "; and " + text.Count(len(rules)-1, "more such rule", "more such rules")
