@@ -266,3 +266,56 @@ func TestLandmarks(t *testing.T) {
 		t.Errorf("where: %+v", r.Fixes[0].Where)
 	}
 }
+
+// TestDifference says in what one way the addresses of one page differ.
+func TestDifference(t *testing.T) {
+	for _, c := range []struct{ addresses, key string }{
+		{"/a", ""}, {"/a /a?x=1", "?x"}, {"/a?x=1 /a?x=2", "?x"}, {"/a?x=1&y=1 /a?x=2&y=1", "?x"}, {"/a?x=1&y=1 /a?x=2&y=2", "?x&y"}, {"/a?x=1 /a?x=2 /a?x=2", "?x"},
+		{"/a /a/", "forms"}, {"/a /A", "forms"}, {"/a/ /a/index.html", "forms"}, {"/a /a/index.html /A/", "forms"},
+		{"https://a.example/x https://b.example/x", "hosts"}, {"https://a.example/x https://www.a.example/x", "forms"}, {"https://a.example/x https://b.example/y", ""},
+		{"/de/a /en/a", "/"}, {"/x/de/a /x/en/a", "/x/"}, {"/x/de/a /x/en/b", ""}, {"/de/a /en/a /fr/a", "/"}, {"/de/a /en/a /en/b", ""}, {"/a /b", ""}, {"/de/x/a /en/y/a", ""},
+		{"/de/a?x /en/a?x", "/"}, {"/de/a?x /en/a?y", ""},
+		{"/page/2/ /author/fern/page/2/", "with /author/fern/"}, {"/author/fern/page/2/ /page/2/", "with /author/fern/"}, {"/a/b /a/x/b", "with /x/"}, {"/a /xa", ""},
+		{"/a /a/b /c", ""}, {"/a/b /a/x/y/b", "with /x/y/"}, {"/ab /a/b", ""}, {"/a mailto:x", ""},
+	} {
+		var list []string
+		for a := range strings.FieldsSeq(c.addresses) {
+			if strings.HasPrefix(a, "/") {
+				a = origin + a
+			}
+			list = append(list, a)
+		}
+		if key, words := difference(list); key != c.key || (key == "") != (words == "") {
+			t.Errorf("%s: %q (%s), want %q", c.addresses, key, words, c.key)
+		}
+	}
+	for target, want := range map[string]string{
+		"/l1/map.html": "6 https://fernhollow.example/*/map.html", "/l1/a/map?x": "6 https://fernhollow.example/*/a/map?x", "/map.html": "", "/l1/": "", "/": "", "mailto:x": "",
+	} {
+		if strings.HasPrefix(target, "/") {
+			target = origin + target
+		}
+		if key, _ := anyFolder(target); key != want {
+			t.Errorf("%s: %q, want %q", target, key, want)
+		}
+	}
+}
+
+// TestRelation says what a target has to do with the page that links to it.
+func TestRelation(t *testing.T) {
+	parts := addressParts{}
+	for _, c := range []struct{ from, target, words string }{
+		{"/a/bed.html", "/a/bed.json", "the page's own name + .json"}, {"/a/bed.html", "/a/bed/more", "the page's own name + /more"},
+		{"/a/", "/a/index.de.html", "the page's own name + .de.html"}, {"/a/bed.html", "/a/bed.html#x", ""}, {"/a/bed.html", "/a/bed.bed", "bed.bed in the page's own folder"},
+		{"/a/bed.html", "/a/map", "map in the page's own folder"}, {"/bed.html", "/map", ""}, {"/a/bed.html", "/b/map", ""}, {"/a/bed.html", "/a/", ""},
+		{"/a/bed.html", "https://other.example/a/bed.json", ""},
+	} {
+		to := c.target
+		if strings.HasPrefix(to, "/") {
+			to = origin + to
+		}
+		if _, words := relation(parts.parsed(origin+c.from), parts.parsed(to)); words != c.words {
+			t.Errorf("%s to %s: %q, want %q", c.from, c.target, words, c.words)
+		}
+	}
+}
