@@ -21,7 +21,7 @@ import (
 )
 
 // Version of the catalogue, see check.Catalogue.
-const Version = 5
+const Version = 6
 
 // New is every check.
 func New() *check.Catalogue {

@@ -46,8 +46,15 @@ func repairs(s *survey.Survey, checks []*check.Check, entries []entry, causes []
 				causes[i].repairs = append(causes[i].repairs, r)
 			}
 		}
+		mends := func(r repair) bool { return !strings.HasPrefix(r.key, deadFolder) }
+		if slices.ContainsFunc(causes[i].repairs, mends) { // better than that nothing answers in the folder
+			causes[i].repairs = slices.DeleteFunc(causes[i].repairs, func(r repair) bool { return !mends(r) })
+		}
 	}
 }
+
+// deadFolder begins the key of a folder that is not there: no repair, but what many targets have in common.
+const deadFolder = "7 dead "
 
 // nothingUnder begins the words of a folder that is not there.
 const nothingUnder = "nothing answers under "
@@ -145,7 +152,7 @@ func (k *known) proposals(target string, claim func(key string)) (out []repair) 
 		if k.alive[folder] {
 			break
 		}
-		add("7 dead "+folder, nothingUnder+PathOf(folder))
+		add(deadFolder+folder, nothingUnder+PathOf(folder))
 	}
 	return out
 }

@@ -98,9 +98,10 @@ var (
 		Line: "Text is short, compared with others"}
 	whole = &check.Check{ID: "whole", Group: "safety", Severity: check.Warning, Scope: check.WholeSite, Title: "no certificate", Line: "The site has no certificate"}
 	later = &check.Check{ID: "later", Group: "data", Severity: check.Notice, Scope: check.Documents, Title: "later", Line: "Later", Since: 1 << 20}
+	today = &check.Check{ID: "today", Group: "data", Severity: check.Notice, Scope: check.WholeSite, Title: "today", Line: "Today", Since: page.Version}
 )
 
-var story = []*check.Check{broken, shared, thing, minor, detour, again, banner, alone, whole, later}
+var story = []*check.Check{broken, shared, thing, minor, detour, again, banner, alone, whole, later, today}
 
 // story builds a site of some folders on which there is something of everything that a list has to tell apart.
 func storyOf() *garden {
@@ -152,6 +153,11 @@ func storyOf() *garden {
 			g.fails(shared, id, check.Place{Value: "Ferns", Group: "ferns"}, check.Place{Value: "ferns", Group: "ferns"})
 		}
 	}
+	for i := range 2 { // pages that health does not count, and a file
+		id := g.add(fmt.Sprintf("/missing/%d", i), kind{frame: 1, status: 404})
+		g.fails(today, id, check.Place{Note: "a page that is not there is listed"})
+	}
+	g.fails(today, g.add("/files/map.pdf", kind{file: true}), check.Place{Note: "likewise"})
 	g.found = append(g.found, check.Finding{Check: minor, Page: home, More: 4, Places: []check.Place{{At: "main > p", Region: page.Content}}},
 		check.Finding{Check: whole, Page: -1, Places: []check.Place{{Note: "it is missing"}}})
 	if err := g.Finish(); err != nil {
@@ -240,11 +246,14 @@ func TestReportText(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	if !slices.Equal(read.Pages, sheet.Pages) {
+		t.Error("written and read, its pages are others")
+	}
 	if written(read.Build(adjust)) != written(sheet.Build(adjust)) {
 		t.Error("written and read, it is another report")
 	}
 	for name, s := range map[string]*Sheet{"as made": sheet, "read": read} {
-		if rules := s.Rules(); rules["later"] != nil || rules["thing"] == nil || len(rules) != len(story)-1 {
+		if rules := s.Rules(); rules["later"] != nil || rules["thing"] == nil || rules["today"] == nil || len(rules) != len(story)-1 {
 			t.Errorf("%s: judged by %d rules", name, len(rules))
 		}
 	}
@@ -272,7 +281,7 @@ func TestTakenApart(t *testing.T) {
 		if f.Cause != "" {
 			causes[f.Cause] = true
 		}
-		if gathers := f.Check != "thing" && f.Check != "minor" && f.Check != "alone" && f.Check != "whole"; gathers != (f.Cause != "") {
+		if gathers := f.Check != "thing" && f.Check != "minor" && f.Check != "alone" && f.Check != "whole" && f.Check != "today"; gathers != (f.Cause != "") {
 			t.Errorf("%s has the cause %q", f.Check, f.Cause)
 		}
 	})

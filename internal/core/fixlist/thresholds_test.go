@@ -215,7 +215,9 @@ func TestTrialCauses(t *testing.T) {
 	again := sheet.Trial(func(_ string, on int32) bool { return on < 3 }, []check.Finding{dead(1, target(origin+"/gone", "footer > a", page.Footer)),
 		dead(2, target(origin+"/typo", "main > p", page.Content))})
 	r := again.Build(Adjustment{})
-	if len(r.Fixes) != 2 || r.Findings != 8 || r.Fixes[0].ID != TargetID("broken", origin+"/gone") && r.Fixes[1].ID != TargetID("broken", origin+"/gone") {
+	line := find(t, r, "Link to /typo is dead, on /a/002")
+	if gone := find(t, r, "Footer link to /gone is dead, in the layout of 7 pages, footer"); r.Findings != 8 || line.Pages != 1 ||
+		gone.ID != TargetID("broken", origin+"/gone") {
 		t.Errorf("%d places in %d lines: %q", r.Findings, len(r.Fixes), linesOf(r))
 	}
 	if first := sheet.Build(Adjustment{}); first.Findings != 9 || len(first.Fixes) != 1 {
@@ -274,5 +276,128 @@ func TestSmallest(t *testing.T) {
 	}
 	if want := "1 2 main > p|1 4 nav|1 2 main > p|1 1 nav"; strings.Join(got, "|") != want || c.Findings() != 9 {
 		t.Errorf("%d places: %q, want %q", c.Findings(), strings.Join(got, "|"), want)
+	}
+}
+
+// TestPartly: what another change explains in part is still one for the rest; a change needs five pages or cases.
+func TestPartly(t *testing.T) {
+	var places []check.Place
+	for i := range 12 {
+		places = append(places, target(at(i*i+3, "/n%d"), "ul > li", page.Content))
+	}
+	gone := target("http://fernhollow.example/gone", "footer > a", page.Footer)
+	in := []check.Finding{dead(0, append(places, gone)...)}
+	for i := range int32(9) {
+		in = append(in, dead(i+1, gone))
+	}
+	r := build(site(40), in)
+	if got := linesOf(r); !slices.Equal(got, []string{"Footer link to /gone is dead, in the layout of 9 pages, footer", "Page is dead: 13 cases on /a/000"}) {
+		t.Errorf("lines %q", got)
+	}
+	for n, want := range map[int]string{4: "Page is dead: 4 cases, on 1 page", 5: "Page is dead: 5 cases on /a/000"} {
+		if got := linesOf(build(site(40), []check.Finding{dead(0, places[:n]...)})); !slices.Equal(got, []string{want}) {
+			t.Errorf("%d on one page: %q", n, got)
+		}
+	}
+	for n, want := range map[int32]string{4: "Page is dead: 4 cases, on 4 pages", 5: "Page is dead: navigation link “Next”, on 5 pages"} {
+		in = nil
+		for i := range n {
+			p := target(at(int(i*i)+3, "/n%d"), "nav > a 1", page.Navigation)
+			p.Words = "Next"
+			in = append(in, dead(i, p))
+		}
+		if got := linesOf(build(site(40), in)); !slices.Equal(got, []string{want}) {
+			t.Errorf("the same words on %d pages: %q", n, got)
+		}
+	}
+}
+
+// TestSound: a rule of addresses stands where five targets, and nine of ten that it speaks of, answer by it.
+func TestSound(t *testing.T) {
+	for _, c := range []struct {
+		right, wrong int
+		stands       bool
+	}{{5, 0, true}, {4, 0, false}, {9, 1, true}, {8, 1, false}, {5, 3, false}} {
+		s := site(40)
+		var found []check.Finding
+		for i := range c.right + c.wrong {
+			answers := at(i, "/beds/%d.html")
+			if i < c.right {
+				s.Addresses = append(s.Addresses, survey.Address{URL: answers, State: survey.Fetched})
+				s.Add(int32(len(s.Pages)), &page.Facts{Address: answers, Status: 200, Outcome: page.Answered, Document: &page.Document{}}, -1, -1, nil, nil)
+			}
+			found = append(found, dead(int32(2*i), target(at(i, "/old/beds/%d.html"), fmt.Sprint("p > a", i), page.Content)))
+		}
+		told := false
+		for _, line := range linesOf(build(s, found)) {
+			told = told || strings.Contains(line, "take /old/ out of their addresses")
+		}
+		if told != c.stands {
+			t.Errorf("%d answer and %d do not: the rule is told: %v", c.right, c.wrong, told)
+		}
+	}
+}
+
+// TestTails: lines that together change next to nothing are one, and what changes more stays.
+func TestTails(t *testing.T) {
+	few := &check.Check{ID: "few", Group: "links", Severity: check.Notice, Gather: check.ByTarget, Scope: check.Documents, Title: "few", Line: "{link} to {target}"}
+	run := func(severity check.Severity, sizes ...int) []string {
+		s := site(600)
+		s.Finish()
+		one := *few
+		one.Severity = severity
+		c := NewCollector([]*check.Check{&one})
+		on := int32(0)
+		for n, size := range sizes {
+			for range size {
+				c.Add(check.Finding{Check: &one, Page: on, Places: []check.Place{target(fmt.Sprintf("https://h%c.example/", 'a'+n), "footer > a", page.Footer)}})
+				on++
+			}
+		}
+		return linesOf(c.Build(s))
+	}
+	if got := run(check.Notice, 6, 6, 6, 200); len(got) != 2 || !slices.ContainsFunc(got, func(l string) bool { return strings.HasPrefix(l, "Few: 3 cases, on 18 pages") }) {
+		t.Errorf("three small ones beside a large one: %q", got)
+	}
+	if got := run(check.Notice, 6, 200); len(got) != 2 {
+		t.Errorf("one small one beside a large one: %q", got)
+	}
+	if got := run(check.Warning, 60, 60, 60, 200); len(got) != 4 {
+		t.Errorf("lines that are worth it: %q", got)
+	}
+}
+
+// TestWaivedByLayout: a waiver is asked about the name of a page's layout, the commonest too.
+func TestWaivedByLayout(t *testing.T) {
+	s := site(20)
+	s.Finish()
+	c := NewCollector([]*check.Check{thing})
+	for i := range int32(20) {
+		c.Add(check.Finding{Check: thing, Page: i, Places: []check.Place{place("main > form", page.Content)}})
+	}
+	sheet := c.Sheet(s)
+	asked := map[string]int{}
+	sheet.Build(Adjustment{Waived: func(_, address, layout, fix string) bool {
+		asked[layout]++
+		return fix == "" || address == ""
+	}})
+	if len(asked) != 2 || asked[sheet.Layouts[0]] != 10 || asked[sheet.Layouts[1]] != 10 || asked[""] > 0 {
+		t.Errorf("asked about %v, of layouts %q", asked, sheet.Layouts)
+	}
+}
+
+// TestFactor: a check that a plan counts twice costs twice.
+func TestFactor(t *testing.T) {
+	lost := func(factor float64) float64 {
+		one := *thing
+		one.Factor = factor
+		s := site(20)
+		s.Finish()
+		c := NewCollector([]*check.Check{&one})
+		c.Add(check.Finding{Check: &one, Page: 1, Places: []check.Place{{}}})
+		return 100 - c.Build(s).Health
+	}
+	if once, twice, half := lost(0), lost(2), lost(0.5); twice < 1.9*once || twice > 2.1*once || half > 0.55*once || half < 0.45*once {
+		t.Errorf("lost %v, counted twice %v, by half %v", once, twice, half)
 	}
 }

@@ -21,7 +21,7 @@ func TestRedirectRule(t *testing.T) {
 		{"/a/index.html", "https://fernhollow.example/a/", "1 index"},
 		{"/index.php", "https://fernhollow.example/", "1 index"},
 		{"/old/b", "https://fernhollow.example/new/b", "1 /old/ to /new/"},
-		{"/old/b/c", "https://fernhollow.example/new/b/c", "1 /old/ to /new/"},
+		{"/old/b/c", "https://fernhollow.example/new/b/c", "1 /old/ to /new/"}, {"/x/told/b", "https://fernhollow.example/y/hold/b", "1 /x/told/ to /y/hold/"},
 		{"/x/old/b", "https://fernhollow.example/x/new/b", "1 /x/old/ to /x/new/"},
 		{"/old/b", "https://fernhollow.example/b", "1 /old/ to /"},
 		{"/b/c", "https://fernhollow.example/new/b/c", "1 / to /new/"},
@@ -193,7 +193,7 @@ func TestHosts(t *testing.T) {
 		"":          {"no address"},
 		"a.example": {"https://a.example/", "https://www.a.example/x", "https://b.example/", "no address"},
 		"b.example": {"https://c.example/", "https://b.example/", "https://b.example/x"},
-		"c.example": {"https://d.example/", "https://c.example/"},
+		"c.example": {"https://d.example/", "https://c.example/"}, "e.example": {"https://e.example/", "https://f.example/"},
 	} {
 		if got := mostOf(addresses); got != want {
 			t.Errorf("%v: %q, want %q", addresses, got, want)
@@ -237,7 +237,7 @@ func TestEffort(t *testing.T) {
 		{Pages, check.Minutes, 6, 0, false, "small"}, {Pages, check.Minutes, 7, 0, false, "medium"}, {Pages, check.Minutes, 48, 0, false, "medium"},
 		{Pages, check.Minutes, 49, 0, false, "large"}, {Pages, check.Minutes, 100, 3, false, "small"}, {Pages, check.Minutes, 3, 100, false, "small"},
 		{Value, check.Minutes, 7, 1, false, "small"}, {Value, check.Minutes, 8, 1, false, "medium"}, {Value, check.Minutes, 100, 1, true, "small"},
-		{Value, check.Minutes, 1, 1, false, "small"}, {Layout, check.Minutes, 500, 1, false, "small"}, {Layout, check.Hours, 500, 1, false, "medium"},
+		{Value, check.Minutes, 1, 1, false, "small"}, {Value, check.Hours, 1, 1, false, "medium"}, {Layout, check.Minutes, 500, 1, false, "small"}, {Layout, check.Hours, 500, 1, false, "medium"},
 		{Layout, check.Days, 1, 1, false, "large"},
 	} {
 		f := Fix{Kind: c.kind, Pages: c.pages, Cases: c.cases}
@@ -261,6 +261,14 @@ func TestLandmarks(t *testing.T) {
 			at, region = "nav > a", page.Navigation
 		}
 		in = append(in, check.Finding{Check: broken, Page: i, Places: []check.Place{target(origin+"/gone", at, region)}})
+	}
+	even := slices.Clone(in)
+	for i := range 10 {
+		even[i].Places = []check.Place{target(origin+"/gone", "nav > a", page.Navigation)}
+		even[i+10].Places = []check.Place{target(origin+"/gone", "footer > a", page.Footer)}
+	}
+	if r := build(site(20), even); len(r.Fixes) != 1 || r.Fixes[0].Where != "in the layout of 10 pages, footer" {
+		t.Errorf("where, of two the same: %+v", r.Fixes[0].Where)
 	}
 	if r := build(site(20), in); len(r.Fixes) != 1 || r.Fixes[0].Where != "in the layout of 10 pages, navigation" {
 		t.Errorf("where: %+v", r.Fixes[0].Where)
