@@ -55,7 +55,7 @@ const misreadCore = "(?:Ã[\u0080-\u00bf\u0152\u0153\u0160\u0161\u0178\u017d\u01
 
 // mojibake is a word with such letters.
 var (
-	mojibake      = regexp.MustCompile(`\S{0,30}` + misreadCore + `\S{0,30}`)
+	mojibake      = regexp.MustCompile(`[^\s` + text.Gap + `]{0,30}` + misreadCore + `[^\s` + text.Gap + `]{0,30}`)
 	mojibakeBegun = regexp.MustCompile(`\A` + misreadCore)
 )
 

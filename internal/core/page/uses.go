@@ -148,7 +148,9 @@ func (w *walker) loads(n *dom.Node, a atom.Atom) {
 	case atom.Object:
 		w.use(AsOther, w.attr(n, "data"), "object")
 	case atom.Script:
-		w.use(AsScript, w.attr(n, "src"), "script")
+		if classic, module := w.scriptKind(n); classic || module {
+			w.use(AsScript, w.attr(n, "src"), "script")
+		}
 	case atom.Style:
 		for _, u := range usesOf(css.Sheet(w.tree.Content(n)), "style") {
 			w.used(u)

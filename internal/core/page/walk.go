@@ -529,11 +529,11 @@ func (w *walker) unread(n *dom.Node, a atom.Atom, p place) {
 		d.Shape.Styles += len(w.tree.Content(n))
 	case atom.Script:
 		src, ok := w.findAttr(n, "src")
-		if kind := strings.ToLower(w.attr(n, "type")); !ok &&
-			(kind == "" || kind == "module" || strings.Contains(kind, "javascript")) {
+		switch classic, module := w.scriptKind(n); {
+		case !classic && !module:
+		case !ok:
 			d.Shape.Scripts += len(w.tree.Content(n))
-		} else if ok && len(d.Scripts) < maxUses {
-			classic := kind == "" || strings.Contains(kind, "javascript")
+		case len(d.Scripts) < maxUses:
 			d.Scripts = append(d.Scripts, Script{
 				Address: cut(src, maxHref), Integrity: w.hasAttr(n, "integrity"),
 				Blocking: p.inHead && classic && !w.hasAttr(n, "async") && !w.hasAttr(n, "defer"),
@@ -549,6 +549,16 @@ func (w *walker) unread(n *dom.Node, a atom.Atom, p place) {
 			}
 		}
 	}
+}
+
+// scriptKind tells what browsers take a script element for; neither: it holds data, and they load nothing for it (HTML
+// standard, 4.12.1.1).
+func (w *walker) scriptKind(n *dom.Node) (classic, module bool) {
+	kind := strings.ToLower(strings.TrimSpace(w.attr(n, "type")))
+	for _, name := range [...]string{"javascript", "ecmascript", "jscript", "livescript"} {
+		classic = classic || strings.Contains(kind, name)
+	}
+	return classic || kind == "", kind == "module"
 }
 
 // maxIDs bounds the anchors of one page.
