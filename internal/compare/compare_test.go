@@ -99,7 +99,10 @@ func grown(t *testing.T) (k *kept, home string) {
 	mux := http.NewServeMux()
 	write := func(w http.ResponseWriter, title, heading string) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		io.WriteString(w, `<html lang="en"><head>`+title+`</head><body><h1>`+heading+`</h1><p>Green all year. <a href="/shop/">The shop</a> <a href="/">Home of ferns</a></p></body></html>`)
+		io.WriteString(
+			w,
+			`<html lang="en"><head>`+title+`</head><body><h1>`+heading+`</h1><p>Green all year. <a href="/shop/">The shop</a> <a href="/">Home of ferns</a></p></body></html>`,
+		)
 	}
 	mux.HandleFunc("/{$}", func(w http.ResponseWriter, _ *http.Request) {
 		write(w, "<title>Ferns for every garden</title>", "Ferns")
@@ -161,7 +164,8 @@ func TestDrift(t *testing.T) {
 	}
 }
 
-// TestQuotes: where main texts changed, their first difference stands in the place of them, and an error is no comparison.
+// TestQuotes: where main texts changed, their first difference stands in the place of them, and an error is no
+// comparison.
 func TestQuotes(t *testing.T) {
 	k, _ := grown(t)
 	k.texts = true

@@ -14,9 +14,9 @@ import (
 // groupRows are the rows of a group of a Parquet file: so many are in memory at once.
 const groupRows = 1 << 16
 
-// Parquet writes one sheet as an Apache Parquet file: a column each under its name, all of them optional, compressed by
-// Zstandard. Words stand once in a dictionary; moments are UTC, in milliseconds. Texts are as they are: no program takes
-// one for a formula here.
+// Parquet writes one sheet as an Apache Parquet file: a column each under its name, all of them optional,
+// compressed by Zstandard. Words stand once in a dictionary; moments are UTC, in milliseconds. Texts are as they
+// are: no program takes one for a formula here.
 func Parquet(ctx context.Context, w io.Writer, s Sheet) error {
 	return writeParquet(ctx, w, s, groupRows)
 }

@@ -71,7 +71,9 @@ func TestDue(t *testing.T) {
 		{nil, "2027-03-31", "2027-03-31"}, {day("2027-03-30"), "2027-03-31", "2027-03-31"}, {day("2027-03-31"), "2027-03-31", ""},
 		{day("2027-03-31"), "", "none"}, {nil, "", ""},
 	} {
-		out, err := New(k(c.now)).Move(t.Context(), record.Site{}, record.Wish{Due: &c.wish, Fixes: []record.FixAt{{Fix: "title"}}})
+		out, err := New(
+			k(c.now),
+		).Move(t.Context(), record.Site{}, record.Wish{Due: &c.wish, Fixes: []record.FixAt{{Fix: "title"}}})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -54,8 +54,8 @@ var stands = map[token.Token]string{
 // Change writes every file of a package anew, with its mutants, into a folder and an overlay that puts them in place.
 func change(root, folder string, chosen *regexp.Regexp, work string) (room, error) {
 	loaded, err := packages.Load(&packages.Config{
-		Mode: packages.NeedName | packages.NeedFiles | packages.NeedSyntax | packages.NeedTypes | packages.NeedTypesInfo |
-			packages.NeedImports | packages.NeedDeps,
+		Mode: packages.NeedName | packages.NeedFiles | packages.NeedSyntax | packages.NeedTypes |
+			packages.NeedTypesInfo | packages.NeedImports | packages.NeedDeps,
 		Dir:        root,
 		BuildFlags: []string{"-tags=nomsgpack"},
 	}, "./"+folder)

@@ -6,8 +6,8 @@
 //
 //	go run ./scripts/mutate core/drift core/booking+crawl:TestStored
 //
-// takes the changes of internal/core/drift to its own tests, and those of internal/core/booking to those of internal/crawl
-// that a regular expression names, too.
+// takes the changes of internal/core/drift to its own tests, and those of internal/core/booking to those of
+// internal/crawl that a regular expression names, too.
 package main
 
 import (

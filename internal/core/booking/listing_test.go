@@ -21,7 +21,13 @@ import (
 const home = "https://fernhollow.example/"
 
 // reading reads sitemaps from a map by their addresses; what is not in it is a 404.
-func reading(t *testing.T, files map[string]string, most int, named bool, from ...string) (l *booking.Listing, asked []string) {
+func reading(
+	t *testing.T,
+	files map[string]string,
+	most int,
+	named bool,
+	from ...string,
+) (l *booking.Listing, asked []string) {
 	t.Helper()
 	start, err := weburl.Parse(home)
 	if err != nil {
@@ -83,7 +89,18 @@ func TestListing(t *testing.T) {
 	}
 	var told []string
 	for _, s := range l.Sitemaps {
-		told = append(told, fmt.Sprintf("%s %d %s %d %d %v", strings.TrimPrefix(s.Address, home), s.Status, s.Form, s.Pages, s.Sitemaps, s.Named))
+		told = append(
+			told,
+			fmt.Sprintf(
+				"%s %d %s %d %d %v",
+				strings.TrimPrefix(s.Address, home),
+				s.Status,
+				s.Form,
+				s.Pages,
+				s.Sitemaps,
+				s.Named,
+			),
+		)
 	}
 	want := "i.xml 200 index 0 5 true|a.xml 200 text 3 0 true|b.xml 200 text 2 0 true|j.xml 200 index 0 1 true|k.xml 200 index 0 1 true"
 	if got := strings.Join(told, "|"); got != want {
@@ -93,11 +110,18 @@ func TestListing(t *testing.T) {
 
 // TestUnnamed: a sitemap that nobody named is told as such, and those that it names are not.
 func TestUnnamed(t *testing.T) {
-	l, _ := reading(t, map[string]string{"sitemap.xml": index("/a.xml"), "a.xml": home + "a"}, 100, false, "/sitemap.xml")
+	l, _ := reading(
+		t,
+		map[string]string{"sitemap.xml": index("/a.xml"), "a.xml": home + "a"},
+		100,
+		false,
+		"/sitemap.xml",
+	)
 	if len(l.Sitemaps) != 2 || l.Sitemaps[0].Named || !l.Sitemaps[1].Named {
 		t.Errorf("%+v", l.Sitemaps)
 	}
-	if l, _ = reading(t, nil, 100, false, "/sitemap.xml"); len(l.Sitemaps) != 1 || l.Sitemaps[0].Status != 404 || len(l.Addresses) > 0 {
+	if l, _ = reading(t, nil, 100, false, "/sitemap.xml"); len(l.Sitemaps) != 1 || l.Sitemaps[0].Status != 404 ||
+		len(l.Addresses) > 0 {
 		t.Errorf("what is not there: %+v", l.Sitemaps)
 	}
 }
@@ -108,7 +132,14 @@ func TestListingBounds(t *testing.T) {
 	for i := range 30 {
 		fmt.Fprintf(&many, "%sp%d\n", home, i)
 	}
-	l, asked := reading(t, map[string]string{"a.xml": many.String(), "b.xml": many.String()}, 12, true, "/a.xml", "/b.xml")
+	l, asked := reading(
+		t,
+		map[string]string{"a.xml": many.String(), "b.xml": many.String()},
+		12,
+		true,
+		"/a.xml",
+		"/b.xml",
+	)
 	if len(l.Addresses) != 12 || len(l.Has) != 12 || len(asked) != 1 {
 		t.Errorf("%d addresses of 12, %v read", len(l.Addresses), asked)
 	}
@@ -116,7 +147,13 @@ func TestListingBounds(t *testing.T) {
 		5: strings.Repeat("lists an address of another host: https://other.example/; ", 5),
 		7: strings.Repeat("lists an address of another host: https://other.example/; ", 5) + "and 2 more of other hosts; ",
 	} {
-		l, _ = reading(t, map[string]string{"a.xml": home + "\n" + strings.Repeat("https://other.example/\n", n)}, 100, true, "/a.xml")
+		l, _ = reading(
+			t,
+			map[string]string{"a.xml": home + "\n" + strings.Repeat("https://other.example/\n", n)},
+			100,
+			true,
+			"/a.xml",
+		)
 		if got := faults(l.Sitemaps[0]) + "; "; got != want {
 			t.Errorf("%d of another host: %s", n, got)
 		}
@@ -126,7 +163,9 @@ func TestListingBounds(t *testing.T) {
 	for i := range 15 {
 		abroad = append(abroad, fmt.Sprintf("https://h%d.example/s.xml", i))
 	}
-	if _, asked = reading(t, map[string]string{"s.xml": home + "x"}, 100, true, append(abroad, "/s.xml")...); len(asked) != 11 ||
+	if _, asked = reading(t, map[string]string{"s.xml": home + "x"}, 100, true, append(abroad, "/s.xml")...); len(
+		asked,
+	) != 11 ||
 		asked[10] != "s.xml" {
 		t.Errorf("asked for %v", asked)
 	}
@@ -138,12 +177,17 @@ func TestListingBounds(t *testing.T) {
 	if _, asked = reading(t, map[string]string{"i.xml": index(list...)}, 100, true, "/i.xml"); len(asked) != 1000 {
 		t.Errorf("%d sitemaps are read", len(asked))
 	}
-	if _, asked = reading(t, map[string]string{"i.xml": index(list[:600]...), "j.xml": index(list[600:]...)}, 100, true, "/i.xml", "/j.xml"); len(asked) != 1000 {
+	if _, asked = reading(t, map[string]string{"i.xml": index(list[:600]...), "j.xml": index(list[600:]...)}, 100, true, "/i.xml", "/j.xml"); len(
+		asked,
+	) != 1000 {
 		t.Errorf("%d sitemaps of two indexes are read", len(asked))
 	}
 	large := strings.Repeat("\n", booking.MaxSitemapBytes)
 	if l, asked = reading(t, map[string]string{"a.xml": large[1:], "b.xml": large, "c.xml": large, "d.xml": home + "d"}, 100, true,
-		"/a.xml", "/b.xml", "/c.xml", "/d.xml"); len(asked) != 3 || strings.Contains(faults(l.Sitemaps[0]), "over 50 MiB") ||
+		"/a.xml", "/b.xml", "/c.xml", "/d.xml"); len(
+		asked,
+	) != 3 ||
+		strings.Contains(faults(l.Sitemaps[0]), "over 50 MiB") ||
 		!strings.Contains(faults(l.Sitemaps[1]), "the file is over 50 MiB") {
 		t.Errorf("large files: asked for %v, %s", asked, faults(l.Sitemaps[1]))
 	}
@@ -156,8 +200,15 @@ func TestVersions(t *testing.T) {
 			`<x:link rel="alternate" hreflang="fr" href="mailto:a@b"/></url>`
 	}
 	const begin = `<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9" xmlns:x="http://www.w3.org/1999/xhtml">`
-	l, _ := reading(t, map[string]string{"a.xml": begin + entry(home+"a", 2) + entry("https://other.example/", 3) + entry(home+"b", 50) + "</urlset>"},
-		10, true, "/a.xml")
+	l, _ := reading(
+		t,
+		map[string]string{
+			"a.xml": begin + entry(home+"a", 2) + entry("https://other.example/", 3) + entry(home+"b", 50) + "</urlset>",
+		},
+		10,
+		true,
+		"/a.xml",
+	)
 	if got := l.Versions[home+"a"]; len(got) != 2 || got[0] != (survey.Version{Lang: "de", Address: home + "de/"}) {
 		t.Errorf("versions %+v", got)
 	}
@@ -193,7 +244,8 @@ func TestFailing(t *testing.T) {
 
 // TestRules: what an answer for robots.txt means (RFC 9309, 2.3.1).
 func TestRules(t *testing.T) {
-	for status, shut := range map[int]bool{200: false, 204: false, 299: false, 199: false, 301: false, 404: false, 499: false, 500: true, 503: true, 0: true} {
+	for status, shut := range map[int]bool{200: false, 204: false, 299: false, 199: false, 301: false,
+		404: false, 499: false, 500: true, 503: true, 0: true} {
 		f := booking.File{Address: home + "robots.txt", Status: status, Detail: "no answer"}
 		rules := f.Rules()
 		if rules.Decide("harvik", "/x").Allowed == shut {
@@ -254,7 +306,8 @@ func TestStart(t *testing.T) {
 		}), survey.Complete, "/in, which is shut out by robots.txt."},
 	} {
 		result, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, one.h)+"/", plan.Plan{Retries: -1, Probes: plan.No()})
-		if result.Ending != one.ending || !strings.Contains(result.Detail, one.detail) || one.detail == "" && result.Detail != "" {
+		if result.Ending != one.ending || !strings.Contains(result.Detail, one.detail) ||
+			one.detail == "" && result.Detail != "" {
 			t.Errorf("%s: %s %q, want %s %q", name, result.Ending, result.Detail, one.ending, one.detail)
 		}
 	}

@@ -10,7 +10,10 @@ import (
 func told(refs []Reference) string {
 	var out []string
 	for _, r := range refs {
-		out = append(out, fmt.Sprintf("%s:%s@%d", [...]string{Image: "image", Font: "font", Import: "import"}[r.Kind], r.Address, r.Line))
+		out = append(
+			out,
+			fmt.Sprintf("%s:%s@%d", [...]string{Image: "image", Font: "font", Import: "import"}[r.Kind], r.Address, r.Line),
+		)
 	}
 	return strings.Join(out, " ")
 }
@@ -80,11 +83,15 @@ func TestSheet(t *testing.T) {
 // TestSheetBounds takes so many addresses of a stylesheet and no more, and keeps selectors up to a length.
 func TestSheetBounds(t *testing.T) {
 	one := ".a{background:url(x.png)}"
-	for n, want := range map[int]int{mostReferences - 1: mostReferences - 1, mostReferences: mostReferences, mostReferences + 1: mostReferences} {
+	for _, n := range []int{mostReferences - 1, mostReferences, mostReferences + 1} {
+		want := min(n, mostReferences)
 		if got := len(Sheet(strings.Repeat(one, n))); got != want {
 			t.Errorf("%d addresses are taken as %d", n, got)
 		}
-		if got := len(Sheet(".a{background:" + strings.Repeat("url(x.png),", n) + "url(y.png)}")); got != min(n+1, mostReferences) {
+		if got := len(Sheet(".a{background:" + strings.Repeat("url(x.png),", n) + "url(y.png)}")); got != min(
+			n+1,
+			mostReferences,
+		) {
 			t.Errorf("%d addresses of one declaration are taken as %d", n+1, got)
 		}
 	}
@@ -166,7 +173,14 @@ func TestIDs(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		want := map[string]Answer{"#title": Yes, "p#title": No, "p#gone": No, "div.note": No, "p.other": No, "div.other": Yes}
+		want := map[string]Answer{
+			"#title":    Yes,
+			"p#title":   No,
+			"p#gone":    No,
+			"div.note":  No,
+			"p.other":   No,
+			"div.other": Yes,
+		}
 		if n > 0 {
 			want["#part-0"] = Perhaps // of several
 		}

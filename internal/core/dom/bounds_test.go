@@ -32,7 +32,9 @@ func count(tree *Tree, name atom.Atom) (n int) {
 // TestAttr reads attributes by name, and what stands directly in an element.
 func TestAttr(t *testing.T) {
 	var p Parser
-	tree := p.Parse([]byte(`<title>Ferns &amp; moss</title><p class="a" ID = 'b' hidden title=x&y CLASS=no><i><b>x</b></i><u></u>`))
+	tree := p.Parse(
+		[]byte(`<title>Ferns &amp; moss</title><p class="a" ID = 'b' hidden title=x&y CLASS=no><i><b>x</b></i><u></u>`),
+	)
 	at := element(t, tree, atom.P)
 	for name, want := range map[string]string{"class": "a", "id": "b", "title": "x&y", "hidden": ""} {
 		if got, ok := tree.Attr(at, name); !ok || got != want {
@@ -69,7 +71,9 @@ func TestAttributeBound(t *testing.T) {
 		if p := element(t, tree, atom.P); int(p.attrsEnd-p.attrs) != want {
 			t.Errorf("%d attributes are %d", n, p.attrsEnd-p.attrs)
 		}
-		tree = p.Parse([]byte("<body" + attrs("a", maxAttributes-4) + "><body" + attrs("b", n-maxAttributes+4) + attrs("a", 9) + ">"))
+		tree = p.Parse(
+			[]byte("<body" + attrs("a", maxAttributes-4) + "><body" + attrs("b", n-maxAttributes+4) + attrs("a", 9) + ">"),
+		)
 		if body := element(t, tree, atom.Body); int(body.attrsEnd-body.attrs) != want {
 			t.Errorf("%d attributes of two tags are %d", n, body.attrsEnd-body.attrs)
 		}
@@ -110,11 +114,18 @@ func TestFaultBound(t *testing.T) {
 	}
 }
 
-// TestDepth: elements beyond the deepest stand beside it, whose end tags close nothing else; up to it all is as written.
+// TestDepth: elements beyond the deepest stand beside it, whose end tags close nothing else; up to it all is as
+// written.
 func TestDepth(t *testing.T) {
 	var p Parser
 	nested := func(n int, inner string) string {
-		return "<!doctype html><title>x</title><body>" + strings.Repeat("<div>", n) + inner + strings.Repeat("</div>", n) + "<main>x</main>"
+		return "<!doctype html><title>x</title><body>" + strings.Repeat(
+			"<div>",
+			n,
+		) + inner + strings.Repeat(
+			"</div>",
+			n,
+		) + "<main>x</main>"
 	}
 	most := MaxDepth - 2 // besides html and body
 	tree := p.Parse([]byte(nested(most, "x")))
@@ -139,7 +150,8 @@ func TestDepth(t *testing.T) {
 		t.Errorf("%d and %d formatting elements of one each", b, i)
 	}
 	tree = p.Parse([]byte(nested(most+1, "<title>no</div></title>")))
-	if got := tree.Content(&tree.Nodes[slices.IndexFunc(tree.Nodes[9:], func(n Node) bool { return n.Name == atom.Title })+9]); got != "no</div>" {
+	if got := tree.Content(&tree.Nodes[slices.IndexFunc(tree.Nodes[9:],
+		func(n Node) bool { return n.Name == atom.Title })+9]); got != "no</div>" {
 		t.Errorf("the text of an element too deep: %q", got)
 	}
 }
@@ -236,7 +248,8 @@ func TestOneText(t *testing.T) {
 				texts = append(texts, tree.Data(n))
 			}
 		}
-		if got := strings.Join(texts, "|"); strings.ReplaceAll(got, "|", "") != strings.ReplaceAll(want, "|", "") || len(texts) > 3 {
+		if got := strings.Join(texts, "|"); strings.ReplaceAll(got, "|", "") != strings.ReplaceAll(want, "|", "") ||
+			len(texts) > 3 {
 			t.Errorf("%q is %q", src, got)
 		}
 	}

@@ -97,7 +97,8 @@ func TestRead(t *testing.T) {
 	}
 }
 
-// TestFaults holds how much a file may have wrong, and how many figures there may be: what is beyond is counted, and said.
+// TestFaults holds how much a file may have wrong, and how many figures there may be: what is beyond is counted,
+// and said.
 func TestFaults(t *testing.T) {
 	home, _ := weburl.Parse("https://fernhollow.example/")
 	table, err := Read(strings.NewReader("url,n\n"+strings.Repeat("mailto:x,1\n", MaxFaults+2)+"/x,1\n"), home)

@@ -53,7 +53,8 @@ func (g *garden) add(path string, k kind) int32 {
 	switch {
 	case k.redirects != "":
 		f.Status, f.Redirect = 301, k.redirects
-		if to = int32(slices.IndexFunc(g.Addresses, func(a survey.Address) bool { return a.URL == k.redirects })); to < 0 {
+		if to = int32(slices.IndexFunc(g.Addresses,
+			func(a survey.Address) bool { return a.URL == k.redirects })); to < 0 {
 			panic(k.redirects + " is not there")
 		}
 	case k.file:
@@ -88,17 +89,71 @@ func to(path string) check.Place {
 
 // The checks of the report's story: one of each way to gather, severity and effort.
 var (
-	detour = &check.Check{ID: "detour", Group: "redirects", Severity: check.Warning, Gather: check.ByTarget, Scope: check.Documents,
-		Title: "link goes through a redirect", Line: "{link} to {target} goes through a redirect"}
-	again = &check.Check{ID: "again", Group: "copy", Severity: check.Warning, Gather: check.ByValue, Scope: check.Indexable,
-		Title: "texts are the same", Line: "{n} pages have the text “{value}”", Effort: check.Hours}
-	banner = &check.Check{ID: "banner", Group: "media", Severity: check.Notice, Gather: check.ByValue, OneChange: true, Scope: check.Documents,
-		Title: "a picture is heavy", Line: "The picture {value} is heavy", Effort: check.Days}
-	alone = &check.Check{ID: "alone", Group: "copy", Severity: check.Notice, Gather: check.Alone, Scope: check.Documents, Title: "text is short",
-		Line: "Text is short, compared with others"}
-	whole = &check.Check{ID: "whole", Group: "safety", Severity: check.Warning, Scope: check.WholeSite, Title: "no certificate", Line: "The site has no certificate"}
-	later = &check.Check{ID: "later", Group: "data", Severity: check.Notice, Scope: check.Documents, Title: "later", Line: "Later", Since: 1 << 20}
-	today = &check.Check{ID: "today", Group: "data", Severity: check.Notice, Scope: check.WholeSite, Title: "today", Line: "Today", Since: page.Version}
+	detour = &check.Check{
+		ID:       "detour",
+		Group:    "redirects",
+		Severity: check.Warning,
+		Gather:   check.ByTarget,
+		Scope:    check.Documents,
+		Title:    "link goes through a redirect",
+		Line:     "{link} to {target} goes through a redirect",
+	}
+	again = &check.Check{
+		ID:       "again",
+		Group:    "copy",
+		Severity: check.Warning,
+		Gather:   check.ByValue,
+		Scope:    check.Indexable,
+		Title:    "texts are the same",
+		Line:     "{n} pages have the text “{value}”",
+		Effort:   check.Hours,
+	}
+	banner = &check.Check{
+		ID:        "banner",
+		Group:     "media",
+		Severity:  check.Notice,
+		Gather:    check.ByValue,
+		OneChange: true,
+		Scope:     check.Documents,
+		Title:     "a picture is heavy",
+		Line:      "The picture {value} is heavy",
+		Effort:    check.Days,
+	}
+	alone = &check.Check{
+		ID:       "alone",
+		Group:    "copy",
+		Severity: check.Notice,
+		Gather:   check.Alone,
+		Scope:    check.Documents,
+		Title:    "text is short",
+		Line:     "Text is short, compared with others",
+	}
+	whole = &check.Check{
+		ID:       "whole",
+		Group:    "safety",
+		Severity: check.Warning,
+		Scope:    check.WholeSite,
+		Title:    "no certificate",
+		Line:     "The site has no certificate",
+	}
+	later = &check.Check{
+		ID:       "later",
+		Group:    "data",
+		Severity: check.Notice,
+		Scope:    check.Documents,
+		Title:    "later",
+		Line:     "Later",
+		Since:    1 << 20,
+	}
+	today = &check.Check{
+		ID:       "today",
+		Group:    "data",
+		Severity: check.Notice,
+		Scope:    check.WholeSite,
+		Title:    "today",
+		Line:     "Today",
+		Since:    page.Version,
+	}
 )
 
 var story = []*check.Check{broken, shared, thing, minor, detour, again, banner, alone, whole, later, today}
@@ -158,8 +213,11 @@ func storyOf() *garden {
 		g.fails(today, id, check.Place{Note: "a page that is not there is listed"})
 	}
 	g.fails(today, g.add("/files/map.pdf", kind{file: true}), check.Place{Note: "likewise"})
-	g.found = append(g.found, check.Finding{Check: minor, Page: home, More: 4, Places: []check.Place{{At: "main > p", Region: page.Content}}},
-		check.Finding{Check: whole, Page: -1, Places: []check.Place{{Note: "it is missing"}}})
+	g.found = append(
+		g.found,
+		check.Finding{Check: minor, Page: home, More: 4, Places: []check.Place{{At: "main > p", Region: page.Content}}},
+		check.Finding{Check: whole, Page: -1, Places: []check.Place{{Note: "it is missing"}}},
+	)
 	if err := g.Finish(); err != nil {
 		panic(err)
 	}
@@ -177,11 +235,37 @@ func (g *garden) sheet() *Sheet {
 // written is a report as text.
 func written(r *Report) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "health %.3f, without waivers %.3f, of %d pages, %d documents, %d closed; %d places, %d waived\n%s\n", r.Health, r.Unwaived,
-		r.Assessed, r.Documents, r.Closed, r.Findings, r.Waived, r.Unfound)
+	fmt.Fprintf(
+		&b,
+		"health %.3f, without waivers %.3f, of %d pages, %d documents, %d closed; %d places, %d waived\n%s\n",
+		r.Health,
+		r.Unwaived,
+		r.Assessed,
+		r.Documents,
+		r.Closed,
+		r.Findings,
+		r.Waived,
+		r.Unfound,
+	)
 	for _, f := range r.Fixes {
-		fmt.Fprintf(&b, "\n%d %s %s %s (%s, %s)\n  pages %d, places %d, cases %d, gain %.3f, lost %.3f, health after %.3f, waived on %d, follows %v\n",
-			f.Rank, f.Severity, f.State, f.Line, f.Kind, f.Effort, f.Pages, f.Places, f.Cases, f.Gain, f.Lost, f.HealthAfter, f.Waived, f.Follows)
+		fmt.Fprintf(
+			&b,
+			"\n%d %s %s %s (%s, %s)\n  pages %d, places %d, cases %d, gain %.3f, lost %.3f, health after %.3f, waived on %d, follows %v\n",
+			f.Rank,
+			f.Severity,
+			f.State,
+			f.Line,
+			f.Kind,
+			f.Effort,
+			f.Pages,
+			f.Places,
+			f.Cases,
+			f.Gain,
+			f.Lost,
+			f.HealthAfter,
+			f.Waived,
+			f.Follows,
+		)
 		for _, t := range f.Targets[:min(len(f.Targets), 3)] {
 			fmt.Fprintf(&b, "  target %s\n", t)
 		}
@@ -191,7 +275,15 @@ func written(r *Report) string {
 	}
 	b.WriteString("\nledger\n")
 	for _, l := range r.Ledger {
-		fmt.Fprintf(&b, "  %-8s %-10s %.3f points, %d pages, %d places\n", l.Severity, l.Check, l.Points, l.Pages, l.Places)
+		fmt.Fprintf(
+			&b,
+			"  %-8s %-10s %.3f points, %d pages, %d places\n",
+			l.Severity,
+			l.Check,
+			l.Points,
+			l.Pages,
+			l.Places,
+		)
 	}
 	b.WriteString("\nmap\n")
 	for _, s := range r.Map.Sections {
@@ -218,7 +310,11 @@ func TestReportText(t *testing.T) {
 		},
 		Figure: map[string]float64{origin + "/shop/a/0.html": 100, origin + "/shop/b/1.html": 50},
 	}
-	got := "As it was found\n\n" + written(sheet.Build(Adjustment{})) + "\n\nWith what is waived under /news/, and figures\n\n" + written(sheet.Build(adjust))
+	got := "As it was found\n\n" + written(
+		sheet.Build(Adjustment{}),
+	) + "\n\nWith what is waived under /news/, and figures\n\n" + written(
+		sheet.Build(adjust),
+	)
 	const file = "testdata/report.txt"
 	if *writeReport {
 		if err := os.WriteFile(file, []byte(got), 0o600); err != nil {
@@ -253,7 +349,8 @@ func TestReportText(t *testing.T) {
 		t.Error("written and read, it is another report")
 	}
 	for name, s := range map[string]*Sheet{"as made": sheet, "read": read} {
-		if rules := s.Rules(); rules["later"] != nil || rules["thing"] == nil || rules["today"] == nil || len(rules) != len(story)-1 {
+		if rules := s.Rules(); rules["later"] != nil || rules["thing"] == nil || rules["today"] == nil ||
+			len(rules) != len(story)-1 {
 			t.Errorf("%s: judged by %d rules", name, len(rules))
 		}
 	}
@@ -275,13 +372,15 @@ func TestTakenApart(t *testing.T) {
 	}
 	sheet.EachFinding(func(f Found) {
 		places[f.Fix] += f.Places
-		if line, ok := lines[f.Fix]; !ok || line.Kind != f.Kind || line.Check != f.Check || line.Severity != f.Severity {
+		if line, ok := lines[f.Fix]; !ok || line.Kind != f.Kind || line.Check != f.Check ||
+			line.Severity != f.Severity {
 			t.Errorf("%+v is of no line", f)
 		}
 		if f.Cause != "" {
 			causes[f.Cause] = true
 		}
-		if gathers := f.Check != "thing" && f.Check != "minor" && f.Check != "alone" && f.Check != "whole" && f.Check != "today"; gathers != (f.Cause != "") {
+		if gathers := f.Check != "thing" && f.Check != "minor" && f.Check != "alone" && f.Check != "whole" &&
+			f.Check != "today"; gathers != (f.Cause != "") {
 			t.Errorf("%s has the cause %q", f.Check, f.Cause)
 		}
 	})
@@ -299,11 +398,15 @@ func TestTakenApart(t *testing.T) {
 			t.Errorf("%s brings more than the line before", f.Line)
 		}
 	}
-	if some := sheet.Lines(Adjustment{}, map[string]bool{TargetID("broken", origin+"/basket-help"): true}); len(some) != 1 || some[0].Pages != 20 {
+	if some := sheet.Lines(Adjustment{}, map[string]bool{TargetID("broken", origin+"/basket-help"): true}); len(
+		some,
+	) != 1 ||
+		some[0].Pages != 20 {
 		t.Errorf("one line: %+v", some)
 	}
 	failing := sheet.Failing()
-	if !failing[""]["whole"] || !failing[origin+"/"]["minor"] || failing[origin+"/"]["thing"] || len(failing[origin+"/shop/a/0.html"]) != 2 {
+	if !failing[""]["whole"] || !failing[origin+"/"]["minor"] || failing[origin+"/"]["thing"] ||
+		len(failing[origin+"/shop/a/0.html"]) != 2 {
 		t.Errorf("failing: %v", failing[origin+"/shop/a/0.html"])
 	}
 }

@@ -21,13 +21,29 @@ func linesOf(r *Report) []string {
 	return out
 }
 
-// TestShares: what four of five pages of a template, of a folder or of the site have is one change, and what fewer have is
-// not. Site makes pages of two templates, half each.
+// TestShares: what four of five pages of a template, of a folder or of the site have is one change, and what fewer
+// have is not. Site makes pages of two templates, half each.
 func TestShares(t *testing.T) {
-	indexed := &check.Check{ID: "indexed", Group: "snippet", Severity: check.Warning, Scope: check.Indexable, Title: "x", Line: "Indexed"}
+	indexed := &check.Check{
+		ID:       "indexed",
+		Group:    "snippet",
+		Severity: check.Warning,
+		Scope:    check.Indexable,
+		Title:    "x",
+		Line:     "Indexed",
+	}
 	on := func(c *check.Check, from, to int32, at string) (out []check.Finding) {
 		for i := from; i < to; i++ {
-			out = append(out, check.Finding{Check: c, Page: i, Places: []check.Place{place(strings.ReplaceAll(at, "%", fmt.Sprintf("%c%c", 'a'+i%26, 'a'+i/26)), page.Content)}})
+			out = append(
+				out,
+				check.Finding{
+					Check: c,
+					Page:  i,
+					Places: []check.Place{
+						place(strings.ReplaceAll(at, "%", fmt.Sprintf("%c%c", 'a'+i%26, 'a'+i/26)), page.Content),
+					},
+				},
+			)
 		}
 		return out
 	}
@@ -84,14 +100,24 @@ func TestShares(t *testing.T) {
 	}
 }
 
-// TestLongLists: a check has up to twelve lines that are worth one each, or ten and one for the rest; lines that together
-// change next to nothing are one.
+// TestLongLists: a check has up to twelve lines that are worth one each, or ten and one for the rest; lines that
+// together change next to nothing are one.
 func TestLongLists(t *testing.T) {
 	list := func(lines, pages int) *Report {
 		var in []check.Finding
 		for n := range lines {
 			for i := range pages {
-				in = append(in, dead(int32(n*pages+i), target(fmt.Sprintf("https://h%c.example/%c", 'a'+n, 'k'+n*n%9), fmt.Sprintf("main > %c", 'a'+i), page.Content)))
+				in = append(
+					in,
+					dead(
+						int32(n*pages+i),
+						target(
+							fmt.Sprintf("https://h%c.example/%c", 'a'+n, 'k'+n*n%9),
+							fmt.Sprintf("main > %c", 'a'+i),
+							page.Content,
+						),
+					),
+				)
 			}
 		}
 		return build(site(300), in)
@@ -101,7 +127,8 @@ func TestLongLists(t *testing.T) {
 		if len(r.Fixes) != want {
 			t.Errorf("%d lines are %d", lines, len(r.Fixes))
 		}
-		if last := r.Fixes[len(r.Fixes)-1]; want < lines && (last.Cases != lines-10 && r.Fixes[0].Cases != lines-10 || last.Gain <= 0) {
+		if last := r.Fixes[len(r.Fixes)-1]; want < lines &&
+			(last.Cases != lines-10 && r.Fixes[0].Cases != lines-10 || last.Gain <= 0) {
 			t.Errorf("of %d lines the rest is one of %d and %d cases", lines, r.Fixes[0].Cases, last.Cases)
 		}
 	}
@@ -109,8 +136,15 @@ func TestLongLists(t *testing.T) {
 
 // TestFollows counts the pages on which a check fails only for what a line is about, each once.
 func TestFollows(t *testing.T) {
-	stub := &check.Check{ID: "stub", Group: "redirects", Severity: check.Warning, Scope: check.Documents, Title: "stub", Line: "Page is a stub",
-		Explains: []string{"headings", "markup"}}
+	stub := &check.Check{
+		ID:       "stub",
+		Group:    "redirects",
+		Severity: check.Warning,
+		Scope:    check.Documents,
+		Title:    "stub",
+		Line:     "Page is a stub",
+		Explains: []string{"headings", "markup"},
+	}
 	s := site(20)
 	s.Finish()
 	c := NewCollector([]*check.Check{stub, thing, minor})
@@ -121,14 +155,18 @@ func TestFollows(t *testing.T) {
 	c.Add(check.Finding{Check: minor, Page: 2, Places: []check.Place{{}}})
 	c.Add(check.Finding{Check: minor, Page: 7, Places: []check.Place{{}}})
 	r := c.Build(s)
-	if f := find(t, r, "Page is a stub on 3 separate pages"); fmt.Sprint(f.Follows) != "[{thing 3} {minor 1}]" || f.Places != 3 || f.Pages != 3 || f.State != Open {
+	if f := find(t, r, "Page is a stub on 3 separate pages"); fmt.Sprint(f.Follows) != "[{thing 3} {minor 1}]" ||
+		f.Places != 3 ||
+		f.Pages != 3 ||
+		f.State != Open {
 		t.Errorf("%+v", f)
 	}
 	ledger := map[string]LedgerLine{}
 	for _, l := range r.Ledger {
 		ledger[l.Check] = l
 	}
-	if ledger["stub"].Pages != 3 || ledger["thing"].Pages != 0 || ledger["minor"].Pages != 1 || ledger["minor"].Places != 1 {
+	if ledger["stub"].Pages != 3 || ledger["thing"].Pages != 0 || ledger["minor"].Pages != 1 ||
+		ledger["minor"].Places != 1 {
 		t.Errorf("the ledger books %+v", ledger)
 	}
 	for _, p := range r.Pages[:3] {
@@ -151,7 +189,8 @@ func TestFollows(t *testing.T) {
 		again.Add(check.Finding{Check: minor, Page: 7, Places: []check.Place{{}}})
 		r := again.Sheet(s).Build(Adjustment{Waived: waived})
 		want := map[string]int{"the root": 9, "what follows": 6, "a page of others": 1}[name]
-		if f := find(t, r, "Page is a stub on 3 separate pages"); r.Waived != want || (f.State == Waived) != (name == "the root") ||
+		if f := find(t, r, "Page is a stub on 3 separate pages"); r.Waived != want ||
+			(f.State == Waived) != (name == "the root") ||
 			(f.Waived == 3) != (name == "the root") {
 			t.Errorf("waived %s: %d of %d, the line is %s, on %d pages", name, r.Waived, want, f.State, f.Waived)
 		}
@@ -212,11 +251,15 @@ func TestTrialCauses(t *testing.T) {
 		c.Add(dead(i, target(origin+"/gone", "footer > a", page.Footer)))
 	}
 	sheet := c.Sheet(s)
-	again := sheet.Trial(func(_ string, on int32) bool { return on < 3 }, []check.Finding{dead(1, target(origin+"/gone", "footer > a", page.Footer)),
-		dead(2, target(origin+"/typo", "main > p", page.Content))})
+	again := sheet.Trial(
+		func(_ string, on int32) bool { return on < 3 },
+		[]check.Finding{dead(1, target(origin+"/gone", "footer > a", page.Footer)),
+			dead(2, target(origin+"/typo", "main > p", page.Content))},
+	)
 	r := again.Build(Adjustment{})
 	line := find(t, r, "Link to /typo is dead, on /a/002")
-	if gone := find(t, r, "Footer link to /gone is dead, in the layout of 7 pages, footer"); r.Findings != 8 || line.Pages != 1 ||
+	if gone := find(t, r, "Footer link to /gone is dead, in the layout of 7 pages, footer"); r.Findings != 8 ||
+		line.Pages != 1 ||
 		gone.ID != TargetID("broken", origin+"/gone") {
 		t.Errorf("%d places in %d lines: %q", r.Findings, len(r.Fixes), linesOf(r))
 	}
@@ -243,12 +286,20 @@ func TestFew(t *testing.T) {
 			in = append(in, dead(i, target(at(int(i), "/gone-%d-%c", 'a'+i), "main > p 2", page.Content)))
 		}
 		r := build(site(20), in)
-		if got := linesOf(r); !slices.Equal(got, c.lines) || len(r.Fixes[0].Targets) != c.targets || len(r.Fixes[0].Entries) != c.targets {
+		if got := linesOf(r); !slices.Equal(got, c.lines) || len(r.Fixes[0].Targets) != c.targets ||
+			len(r.Fixes[0].Entries) != c.targets {
 			t.Errorf("%s: %q, %d targets, %d entries", c.name, got, len(r.Fixes[0].Targets), len(r.Fixes[0].Entries))
 		}
 	}
-	two := build(site(20), []check.Finding{dead(3, target(origin+"/gone", "p", page.Content)), dead(4, target(origin+"/gone", "p", page.Content))})
-	if got := linesOf(two); !slices.Equal(got, []string{"Link to fernhollow.example/gone is dead, on 2 pages"}) && !slices.Equal(got, []string{"Link to /gone is dead, on 2 pages"}) {
+	two := build(
+		site(20),
+		[]check.Finding{
+			dead(3, target(origin+"/gone", "p", page.Content)),
+			dead(4, target(origin+"/gone", "p", page.Content)),
+		},
+	)
+	if got := linesOf(two); !slices.Equal(got, []string{"Link to fernhollow.example/gone is dead, on 2 pages"}) &&
+		!slices.Equal(got, []string{"Link to /gone is dead, on 2 pages"}) {
 		t.Errorf("one target on two pages: %q", got)
 	}
 }
@@ -259,7 +310,13 @@ func TestSmallest(t *testing.T) {
 		c := NewCollector([]*check.Check{shared, broken})
 		values := []string{"ferns", "Ferns", "FERNS"}
 		for i, v := range values {
-			c.Add(check.Finding{Check: shared, Page: int32(i), Places: []check.Place{{Value: v, Target: "/" + v, Group: "ferns"}}})
+			c.Add(
+				check.Finding{
+					Check:  shared,
+					Page:   int32(i),
+					Places: []check.Place{{Value: v, Target: "/" + v, Group: "ferns"}},
+				},
+			)
 		}
 		if len(c.causes) != 1 || c.causes[0].value != "FERNS" || c.causes[0].target != "/FERNS" {
 			t.Errorf("%+v", c.causes)
@@ -267,9 +324,22 @@ func TestSmallest(t *testing.T) {
 		slices.Reverse(values)
 	}
 	c := NewCollector([]*check.Check{thing, broken})
-	c.Add(check.Finding{Check: thing, Page: 1, More: 3, Places: []check.Place{{At: "main > p 1"}, {At: "main > p 2"}, {At: "nav"}}})
+	c.Add(
+		check.Finding{
+			Check:  thing,
+			Page:   1,
+			More:   3,
+			Places: []check.Place{{At: "main > p 1"}, {At: "main > p 2"}, {At: "nav"}},
+		},
+	)
 	c.Add(check.Finding{Check: thing, Page: 2, More: 3})
-	c.Add(check.Finding{Check: broken, Page: 1, Places: []check.Place{{Target: "/x", At: "main > p"}, {Target: "/x", At: "nav"}, {Target: "/y", At: "nav"}}})
+	c.Add(
+		check.Finding{
+			Check:  broken,
+			Page:   1,
+			Places: []check.Place{{Target: "/x", At: "main > p"}, {Target: "/x", At: "nav"}, {Target: "/y", At: "nav"}},
+		},
+	)
 	var got []string
 	for _, e := range c.entries {
 		got = append(got, fmt.Sprint(e.page, e.places, " ", c.spots[e.spot]))
@@ -291,11 +361,15 @@ func TestPartly(t *testing.T) {
 		in = append(in, dead(i+1, gone))
 	}
 	r := build(site(40), in)
-	if got := linesOf(r); !slices.Equal(got, []string{"Footer link to /gone is dead, in the layout of 9 pages, footer", "Page is dead: 13 cases on /a/000"}) {
+	if got := linesOf(r); !slices.Equal(
+		got,
+		[]string{"Footer link to /gone is dead, in the layout of 9 pages, footer", "Page is dead: 13 cases on /a/000"},
+	) {
 		t.Errorf("lines %q", got)
 	}
 	for n, want := range map[int]string{4: "Page is dead: 4 cases, on 1 page", 5: "Page is dead: 5 cases on /a/000"} {
-		if got := linesOf(build(site(40), []check.Finding{dead(0, places[:n]...)})); !slices.Equal(got, []string{want}) {
+		got := linesOf(build(site(40), []check.Finding{dead(0, places[:n]...)}))
+		if !slices.Equal(got, []string{want}) {
 			t.Errorf("%d on one page: %q", n, got)
 		}
 	}
@@ -324,9 +398,19 @@ func TestSound(t *testing.T) {
 			answers := at(i, "/beds/%d.html")
 			if i < c.right {
 				s.Addresses = append(s.Addresses, survey.Address{URL: answers, State: survey.Fetched})
-				s.Add(int32(len(s.Pages)), &page.Facts{Address: answers, Status: 200, Outcome: page.Answered, Document: &page.Document{}}, -1, -1, nil, nil)
+				s.Add(
+					int32(len(s.Pages)),
+					&page.Facts{Address: answers, Status: 200, Outcome: page.Answered, Document: &page.Document{}},
+					-1,
+					-1,
+					nil,
+					nil,
+				)
 			}
-			found = append(found, dead(int32(2*i), target(at(i, "/old/beds/%d.html"), fmt.Sprint("p > a", i), page.Content)))
+			found = append(
+				found,
+				dead(int32(2*i), target(at(i, "/old/beds/%d.html"), fmt.Sprint("p > a", i), page.Content)),
+			)
 		}
 		told := false
 		for _, line := range linesOf(build(s, found)) {
@@ -340,7 +424,15 @@ func TestSound(t *testing.T) {
 
 // TestTails: lines that together change next to nothing are one, and what changes more stays.
 func TestTails(t *testing.T) {
-	few := &check.Check{ID: "few", Group: "links", Severity: check.Notice, Gather: check.ByTarget, Scope: check.Documents, Title: "few", Line: "{link} to {target}"}
+	few := &check.Check{
+		ID:       "few",
+		Group:    "links",
+		Severity: check.Notice,
+		Gather:   check.ByTarget,
+		Scope:    check.Documents,
+		Title:    "few",
+		Line:     "{link} to {target}",
+	}
 	run := func(severity check.Severity, sizes ...int) []string {
 		s := site(600)
 		s.Finish()
@@ -350,13 +442,20 @@ func TestTails(t *testing.T) {
 		on := int32(0)
 		for n, size := range sizes {
 			for range size {
-				c.Add(check.Finding{Check: &one, Page: on, Places: []check.Place{target(fmt.Sprintf("https://h%c.example/", 'a'+n), "footer > a", page.Footer)}})
+				c.Add(
+					check.Finding{
+						Check:  &one,
+						Page:   on,
+						Places: []check.Place{target(fmt.Sprintf("https://h%c.example/", 'a'+n), "footer > a", page.Footer)},
+					},
+				)
 				on++
 			}
 		}
 		return linesOf(c.Build(s))
 	}
-	if got := run(check.Notice, 6, 6, 6, 200); len(got) != 2 || !slices.ContainsFunc(got, func(l string) bool { return strings.HasPrefix(l, "Few: 3 cases, on 18 pages") }) {
+	if got := run(check.Notice, 6, 6, 6, 200); len(got) != 2 ||
+		!slices.ContainsFunc(got, func(l string) bool { return strings.HasPrefix(l, "Few: 3 cases, on 18 pages") }) {
 		t.Errorf("three small ones beside a large one: %q", got)
 	}
 	if got := run(check.Notice, 6, 200); len(got) != 2 {
@@ -397,7 +496,8 @@ func TestFactor(t *testing.T) {
 		c.Add(check.Finding{Check: &one, Page: 1, Places: []check.Place{{}}})
 		return 100 - c.Build(s).Health
 	}
-	if once, twice, half := lost(0), lost(2), lost(0.5); twice < 1.9*once || twice > 2.1*once || half > 0.55*once || half < 0.45*once {
+	if once, twice, half := lost(0), lost(2), lost(0.5); twice < 1.9*once || twice > 2.1*once || half > 0.55*once ||
+		half < 0.45*once {
 		t.Errorf("lost %v, counted twice %v, by half %v", once, twice, half)
 	}
 }

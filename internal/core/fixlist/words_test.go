@@ -211,15 +211,23 @@ func TestHosts(t *testing.T) {
 	}
 }
 
-// TestImportance: a page weighs as many as have no more authority than it, and the figure of the consultant counts as much;
-// the home page has all.
+// TestImportance: a page weighs as many as have no more authority than it, and the figure of the consultant counts
+// as much; the home page has all.
 func TestImportance(t *testing.T) {
-	pages := []*Page{{Address: "a", Authority: 0.1}, {Address: "b", Authority: 0.2}, {Address: "c", Authority: 0.2 + 1e-12}, {Address: "d", Authority: 0.4},
-		{Address: "e", Authority: 0.05, Home: true}}
+	pages := []*Page{
+		{Address: "a", Authority: 0.1},
+		{Address: "b", Authority: 0.2},
+		{Address: "c", Authority: 0.2 + 1e-12},
+		{Address: "d", Authority: 0.4},
+		{Address: "e", Authority: 0.05, Home: true},
+	}
 	if got := importance(pages, nil); !slices.Equal(got, []float64{0.4, 0.8, 0.8, 1, 1}) {
 		t.Errorf("by authority %v", got)
 	}
-	if got := importance(pages, map[string]float64{"a": 9, "b": 3}); !slices.Equal(got, []float64{0.7, 0.8, 0.7, 0.8, 1}) {
+	if got := importance(pages, map[string]float64{"a": 9, "b": 3}); !slices.Equal(
+		got,
+		[]float64{0.7, 0.8, 0.7, 0.8, 1},
+	) {
 		t.Errorf("with a figure %v", got)
 	}
 }
@@ -234,10 +242,14 @@ func TestEffort(t *testing.T) {
 		once         bool
 		want         string
 	}{
-		{Pages, check.Minutes, 6, 0, false, "small"}, {Pages, check.Minutes, 7, 0, false, "medium"}, {Pages, check.Minutes, 48, 0, false, "medium"},
-		{Pages, check.Minutes, 49, 0, false, "large"}, {Pages, check.Minutes, 100, 3, false, "small"}, {Pages, check.Minutes, 3, 100, false, "small"},
-		{Value, check.Minutes, 7, 1, false, "small"}, {Value, check.Minutes, 8, 1, false, "medium"}, {Value, check.Minutes, 100, 1, true, "small"},
-		{Value, check.Minutes, 1, 1, false, "small"}, {Value, check.Hours, 1, 1, false, "medium"}, {Layout, check.Minutes, 500, 1, false, "small"}, {Layout, check.Hours, 500, 1, false, "medium"},
+		{Pages, check.Minutes, 6, 0, false, "small"}, {Pages, check.Minutes, 7, 0, false, "medium"},
+		{Pages, check.Minutes, 48, 0, false, "medium"},
+		{Pages, check.Minutes, 49, 0, false, "large"}, {Pages, check.Minutes, 100, 3, false, "small"},
+		{Pages, check.Minutes, 3, 100, false, "small"},
+		{Value, check.Minutes, 7, 1, false, "small"}, {Value, check.Minutes, 8, 1, false, "medium"},
+		{Value, check.Minutes, 100, 1, true, "small"},
+		{Value, check.Minutes, 1, 1, false, "small"}, {Value, check.Hours, 1, 1, false, "medium"},
+		{Layout, check.Minutes, 500, 1, false, "small"}, {Layout, check.Hours, 500, 1, false, "medium"},
 		{Layout, check.Days, 1, 1, false, "large"},
 	} {
 		f := Fix{Kind: c.kind, Pages: c.pages, Cases: c.cases}
@@ -255,7 +267,7 @@ func TestLandmarks(t *testing.T) {
 		}
 	}
 	var in []check.Finding
-	for i := range int32(20) { // of two layouts: in the footer of one, in the navigation of the other and on some of the first
+	for i := range int32(20) { // in the navigation of one layout and of some pages of the other, and in its footer
 		at, region := "footer > a", page.Footer
 		if i < 12 {
 			at, region = "nav > a", page.Navigation

@@ -56,7 +56,8 @@ func TestMerge(t *testing.T) {
 	}
 }
 
-// TestCore: what four of five pages of a layout have is its core, and a core of less than leastCore draws nothing to it.
+// TestCore: what four of five pages of a layout have is its core, and a core of less than leastCore draws nothing
+// to it.
 func TestCore(t *testing.T) {
 	for _, c := range []struct {
 		name  string
@@ -89,7 +90,8 @@ func TestNames(t *testing.T) {
 	leaders := slices.Repeat([][]uint32{features(0, 30)}, 12)
 	names := NameLayouts(leaders, nil)
 	for i, n := range names {
-		if len(n) != 5+i || !strings.HasPrefix(strings.TrimRight(n, "2")+"2222222222", names[0]) || slices.Contains(names[:i], n) {
+		if len(n) != 5+i || !strings.HasPrefix(strings.TrimRight(n, "2")+"2222222222", names[0]) ||
+			slices.Contains(names[:i], n) {
 			t.Errorf("name %d of the same is %q, the first %q", i, n, names[0])
 		}
 	}
@@ -140,7 +142,8 @@ func TestFirstPair(t *testing.T) {
 		a, b []uint64
 		want float64 // 0 for no pair
 	}{
-		{set(0, 95), set(0, 95), 1}, {set(0, 95), set(5, 100), 0.9}, {set(0, 95), set(6, 100), 0}, {set(0, 95), set(200, 300), 0},
+		{set(0, 95), set(0, 95), 1}, {set(0, 95), set(5, 100), 0.9}, {set(0, 95), set(6, 100), 0},
+		{set(0, 95), set(200, 300), 0},
 	} {
 		sets := map[int32][]uint64{0: c.a, 1: c.b}
 		got := Pairs([]Text{{0, Sketch(c.a)}, {1, Sketch(c.b)}}, 0.9, load(sets))

@@ -30,9 +30,11 @@ func TestKinds(t *testing.T) {
 		{"/terms-and-conditions", words(9), Legal}, {"/.contact", words(9), Ordinary},
 		{"/plants/page/2", words(9), List}, {"/plants?page=2", words(9), List}, {"/plants?a=b&page=2", words(9), List}, {"/plants?pages=2", words(9), Ordinary},
 		{"/x?q=fern", words(9), Search}, {"/x?s=fern", words(9), Search}, {"/x?sort=fern", words(9), Ordinary},
-		{"/x", number + number + words(299), Calculator}, {"/x", number + number + words(300), Ordinary}, {"/x", number + words(9), Ordinary},
+		{"/x", number + number + words(299), Calculator}, {"/x", number + number + words(300), Ordinary},
+		{"/x", number + words(9), Ordinary},
 		{"/x", "<input type=range>" + number, Calculator},
-		{"/x", links(8, 5) + words(25), List}, {"/x", links(8, 5) + words(45), Ordinary}, {"/x", links(7, 5), Ordinary}, {"/x", links(8, 5), List},
+		{"/x", links(8, 5) + words(25), List}, {"/x", links(8, 5) + words(45), Ordinary},
+		{"/x", links(7, 5), Ordinary}, {"/x", links(8, 5), List},
 		{"/x", `<link rel=next href=y>` + links(8, 5) + words(80), List}, {"/x", `<link rel=next href=y>` + links(8, 5) + words(130), Ordinary},
 		{"/x", `<link rel=prev href=y>` + links(7, 5), Ordinary}, {"/x", "<nav>" + links(9, 5) + "</nav>" + words(5), Ordinary},
 		{"/x", strings.Repeat("<img src=a>", 6) + words(179), Gallery}, {"/x", strings.Repeat("<img src=a>", 6) + words(180), Ordinary},
@@ -48,11 +50,13 @@ func TestKinds(t *testing.T) {
 		{"/x", `<script type=application/ld+json>{"@context":"https://schema.org","@type":"Product"}</script>`, Product},
 		{"/x", `<script type=application/ld+json>{"@context":"https://other.example","@type":"Product"}</script>`, Ordinary},
 	} {
-		if d := read(t, "https://fernhollow.example"+c.path, c.body); d.Kind != c.want || (d.KindReason == "") != (c.want == Ordinary) {
+		if d := read(t, "https://fernhollow.example"+c.path, c.body); d.Kind != c.want ||
+			(d.KindReason == "") != (c.want == Ordinary) {
 			t.Errorf("%s %.90s: %s, as %s; want %s", c.path, c.body, d.Kind, d.KindReason, c.want)
 		}
 	}
-	for kind, has := range map[Kind]bool{Ordinary: true, Home: true, Article: true, Product: true, List: false, Cart: false} {
+	for kind, has := range map[Kind]bool{Ordinary: true, Home: true, Article: true, Product: true, List: false,
+		Cart: false} {
 		if kind.HasText() != has {
 			t.Errorf("%s is there for its text: %v", kind, !has)
 		}
@@ -65,7 +69,11 @@ func TestRefreshTo(t *testing.T) {
 		"5": "", "5;": "", "5; url=/b": "/b", "5;URL='/b'": "/b", "0,url=/b": "/b", `0; url="/b"`: "/b", "0; /b": "/b", "0;url = /b": "/b", "0; url=": "",
 		"5; url=/a": "", "5; url=#x": "", "; url=/b": "/b", "5; ur=/b": "/ur=/b", "5; url": "/url", "0;url=/b;x": "/b;x",
 	} {
-		d := read(t, "https://fernhollow.example/a", fmt.Sprintf("<meta http-equiv=refresh content=%q>", strings.ReplaceAll(refresh, `"`, "&quot;")))
+		d := read(
+			t,
+			"https://fernhollow.example/a",
+			fmt.Sprintf("<meta http-equiv=refresh content=%q>", strings.ReplaceAll(refresh, `"`, "&quot;")),
+		)
 		if got := strings.TrimPrefix(d.RefreshTo, "https://fernhollow.example"); got != want {
 			t.Errorf("%q leads to %q, want %q", refresh, got, want)
 		}
@@ -187,7 +195,12 @@ func TestProse(t *testing.T) {
 				fillers = append(fillers, f)
 			}
 		}
-		if got := fmt.Sprint(fillers, d.Mails, d.Replaced, d.Misread); strings.Replace(got, "[Lorem ipsum dolor]", "[Lorem ipsum dolor sit amet]", 1) != want {
+		if got := fmt.Sprint(fillers, d.Mails, d.Replaced, d.Misread); strings.Replace(
+			got,
+			"[Lorem ipsum dolor]",
+			"[Lorem ipsum dolor sit amet]",
+			1,
+		) != want {
 			t.Errorf("%q: %+q, want %+q", body, got, want)
 		}
 	}
@@ -230,11 +243,23 @@ func TestBoundsOfPages(t *testing.T) {
 		}
 	}
 	long := strings.Repeat("x", 2001)
-	d := read(t, "https://fernhollow.example/", `<img src="`+long+`"><img src="`+long[1:]+`"><embed type="`+long+`"><p id="`+long[:200]+`"><p id="`+long[:200]+`"><p id="`+
-		long[:199]+`"><p id="`+long[:199]+`">`)
-	if d.Images[0].Address != "" || len(d.Images[0].Src) != 103 || d.Images[1].Address == "" || len(d.Markup.Plugins[0].Type) != 2000 ||
-		len(d.TwiceIDs) != 1 || len(d.TwiceIDs[0]) != 199 {
-		t.Errorf("long values: %d, %d, %d, %d", len(d.Images[0].Src), len(d.Images[1].Src), len(d.Markup.Plugins[0].Type), len(d.TwiceIDs))
+	d := read(
+		t,
+		"https://fernhollow.example/",
+		`<img src="`+long+`"><img src="`+long[1:]+`"><embed type="`+long+`"><p id="`+long[:200]+`"><p id="`+long[:200]+`"><p id="`+
+			long[:199]+`"><p id="`+long[:199]+`">`,
+	)
+	if d.Images[0].Address != "" || len(d.Images[0].Src) != 103 || d.Images[1].Address == "" ||
+		len(d.Markup.Plugins[0].Type) != 2000 ||
+		len(d.TwiceIDs) != 1 ||
+		len(d.TwiceIDs[0]) != 199 {
+		t.Errorf(
+			"long values: %d, %d, %d, %d",
+			len(d.Images[0].Src),
+			len(d.Images[1].Src),
+			len(d.Markup.Plugins[0].Type),
+			len(d.TwiceIDs),
+		)
 	}
 }
 
@@ -242,7 +267,11 @@ func TestBoundsOfPages(t *testing.T) {
 func TestScriptKinds(t *testing.T) {
 	for kind, loads := range map[string]bool{"": true, "module": true, "text/javascript": true, "application/x-ecmascript": true, "TEXT/JScript": true,
 		" text/javascript ": true, "text/template": false, "application/json": false, "importmap": false, "text/x-template": false} {
-		d := read(t, "https://fernhollow.example/", fmt.Sprintf(`<script type="%s" src=/a.js></script><script type="%[1]s">x</script>`, kind))
+		d := read(
+			t,
+			"https://fernhollow.example/",
+			fmt.Sprintf(`<script type="%s" src=/a.js></script><script type="%[1]s">x</script>`, kind),
+		)
 		if len(d.Scripts) == 1 != loads || len(d.Uses) == 1 != loads || (d.Shape.Scripts == 1) != loads {
 			t.Errorf("%q: %d scripts, %d files, %d bytes within", kind, len(d.Scripts), len(d.Uses), d.Shape.Scripts)
 		}
@@ -261,7 +290,10 @@ func TestForeignCharsets(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := strings.TrimPrefix(to.String(), "https://fernhollow.example") + "#" + to.Fragment(); !strings.HasPrefix(got, want[:strings.IndexByte(want, '#')]) {
+		if got := strings.TrimPrefix(to.String(), "https://fernhollow.example") + "#" + to.Fragment(); !strings.HasPrefix(
+			got,
+			want[:strings.IndexByte(want, '#')],
+		) {
 			t.Errorf("in %s: %s, want %s", charset, got, want)
 		}
 	}

@@ -103,7 +103,8 @@ func TestManyFaults(t *testing.T) {
 		return "scope: {staging: [" + strings.TrimSuffix(strings.Repeat("a b,", n), ",") + "]}"
 	}
 	for name, text := range map[string]func(int) string{"unknown settings": keys, "bad values": hosts} {
-		for n, want := range map[int]int{maxFaults - 1: maxFaults - 1, maxFaults: maxFaults, maxFaults + 1: maxFaults + 1, maxFaults + 50: maxFaults + 1} {
+		for n, want := range map[int]int{maxFaults - 1: maxFaults - 1, maxFaults: maxFaults,
+			maxFaults + 1: maxFaults + 1, maxFaults + 50: maxFaults + 1} {
 			_, err := ReadValid([]byte(text(n)), Plan{}, known)
 			faults, ok := err.(Faults)
 			if !ok || len(faults) != want || (faults[len(faults)-1].Reason == "and more that is wrong") != (n > maxFaults) {
@@ -148,7 +149,9 @@ func TestNearest(t *testing.T) {
 // TestRoutes says how a plan leads to a host, and which secrets it needs where.
 func TestRoutes(t *testing.T) {
 	p := Plan{
-		Hosts: map[string]string{"A.example": "127.0.0.1:80"}, Proxy: "http://10.0.0.1:3128", CA: "x", Certificate: "client",
+		Hosts: map[string]string{
+			"A.example": "127.0.0.1:80",
+		}, Proxy: "http://10.0.0.1:3128", CA: "x", Certificate: "client",
 		Gates: []Gate{
 			{Kind: "bearer", Secret: "key", Host: "api.example"},
 			{Kind: "form", Fields: map[string]string{"name": "anna", "password": "secret:login"}},
@@ -196,7 +199,8 @@ func TestCheckPatterns(t *testing.T) {
 		"scope.exclude": {Scope: Scope{Exclude: []string{"/a", "re:("}}},
 		"scope.atMost":  {Scope: Scope{AtMost: map[string]int{"\xff": 1}}},
 	} {
-		if err := p.CheckPatterns(); (err == nil) != (field == "") || err != nil && !strings.HasPrefix(err.Error(), field+": ") {
+		if err := p.CheckPatterns(); (err == nil) != (field == "") ||
+			err != nil && !strings.HasPrefix(err.Error(), field+": ") {
 			t.Errorf("%s: %v", field, err)
 		}
 	}
@@ -213,7 +217,9 @@ func TestDifferences(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if want := "scope:\n    exclude:\n        - /x\npages: 7\nlimits:\n    title-characters: 3\n"; string(made) != want {
+	if want := "scope:\n    exclude:\n        - /x\npages: 7\nlimits:\n    title-characters: 3\n"; string(
+		made,
+	) != want {
 		t.Errorf("as text:\n%s\nwant\n%s", made, want)
 	}
 	shown, err := yaml.Marshal(Shown(p))

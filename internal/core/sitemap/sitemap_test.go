@@ -159,7 +159,8 @@ func TestCounts(t *testing.T) {
 	}
 }
 
-// TestEntries: each address of an entry counts, with the versions that stand with it, and no more of them than bounds allow.
+// TestEntries: each address of an entry counts, with the versions that stand with it, and no more of them than
+// bounds allow.
 func TestEntries(t *testing.T) {
 	const begin = `<urlset xmlns="` + namespace + `" xmlns:x="http://www.w3.org/1999/xhtml">`
 	version := `<x:link rel="alternate" hreflang="de" href="https://a/de"/>`
@@ -197,7 +198,8 @@ func TestMost(t *testing.T) {
 		}
 	}
 	full := "<urlset>" + strings.Repeat("<url><loc>https://a/</loc></url>", MaxAddresses)
-	if f, err := Parse([]byte(full + "<url><priority>1</priority></url></urlset>")); err != nil || len(f.Pages) != MaxAddresses {
+	if f, err := Parse([]byte(full + "<url><priority>1</priority></url></urlset>")); err != nil ||
+		len(f.Pages) != MaxAddresses {
 		t.Errorf("an empty entry behind the last: %d pages (%v)", len(f.Pages), err)
 	}
 }

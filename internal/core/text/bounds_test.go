@@ -21,8 +21,8 @@ func of(words int, parts map[string]int) string {
 	return strings.Join(out, " ")
 }
 
-// TestSpeaks: a fifth of a text's words have to be a language's commonest, of fifteen at least, and no other language may
-// come close but the declared one.
+// TestSpeaks: a fifth of a text's words have to be a language's commonest, of fifteen at least, and no other
+// language may come close but the declared one.
 func TestSpeaks(t *testing.T) {
 	for _, c := range []struct {
 		name     string
@@ -87,7 +87,8 @@ func TestSample(t *testing.T) {
 	}
 	for shift := range 4 {
 		s := strings.Repeat("x", shift) + strings.Repeat("漢", 1000)
-		if got := sample(s, 3); !utf8.ValidString(got) || strings.Contains(got, "\uFFFD") || len(got) < sampleForLanguage-8 {
+		if got := sample(s, 3); !utf8.ValidString(got) || strings.Contains(got, "\uFFFD") ||
+			len(got) < sampleForLanguage-8 {
 			t.Errorf("letters are cut: %d bytes", len(got))
 		}
 	}
@@ -150,7 +151,8 @@ func TestPhrases(t *testing.T) {
 			t.Errorf("%d: %q", n, got)
 		}
 	}
-	for _, c := range []struct{ part, bytes, words, want int }{{0, 0, 9, 0}, {50, 100, 10, 5}, {200, 100, 10, 10}, {1, 100, 50, 0}, {7, 0, 9, 0}} {
+	for _, c := range []struct{ part, bytes, words, want int }{{0, 0, 9, 0}, {50, 100, 10, 5},
+		{200, 100, 10, 10}, {1, 100, 50, 0}, {7, 0, 9, 0}} {
 		if got := CountIn(c.part, c.bytes, c.words); got != c.want {
 			t.Errorf("%d of %d bytes have %d of %d words, want %d", c.part, c.bytes, got, c.words, c.want)
 		}
@@ -178,7 +180,8 @@ func TestPhrases(t *testing.T) {
 // TestWidths: accented letters are as wide as their base, other scripts have one width each.
 func TestWidths(t *testing.T) {
 	for r, want := range map[rune]int{
-		'~': 584, '\x7f': 600, '\x1f': 0, ' ': 278, 'ÿ': 500, 'Ā': 667, 'ẁ': 722, 'Ḁ': 667, 'ỹ': 500, 'ɏ': 600, 'ɐ': 600, 'ж': 610, 'π': 560,
+		'~': 584, '\x7f': 600, '\x1f': 0, ' ': 278, 'ÿ': 500, 'Ā': 667, 'ẁ': 722, 'Ḁ': 667, 'ỹ': 500, 'ɏ': 600,
+		'ɐ': 600, 'ж': 610, 'π': 560,
 		'ش': 520, 'ก': 580, '⺀': 1000, '⹿': 600, '漢': 1000, 'ἀ': 560, 'ƒ': 600, '\u200b': 0, 'Ǆ': 600,
 	} {
 		if got := advance(r); got != want {
