@@ -19,7 +19,7 @@ import (
 
 // Version of the facts; it grows when their meaning changes, so that stored facts of an
 // older version can be told apart.
-const Version = 5
+const Version = 6
 
 // Oldest is the version of the oldest facts that can be judged: before it texts were hashed otherwise.
 const Oldest = 4
