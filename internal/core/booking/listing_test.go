@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"harvik/internal/core/booking"
+	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/scope"
@@ -310,5 +311,36 @@ func TestStart(t *testing.T) {
 			one.detail == "" && result.Detail != "" {
 			t.Errorf("%s: %s %q, want %s %q", name, result.Ending, result.Detail, one.ending, one.detail)
 		}
+	}
+}
+
+// TestBeyond says what was not taken up, of a site that names more than a plan has use for.
+func TestBeyond(t *testing.T) {
+	judged := func(h *booking.Harvest) (*booking.Book, *booking.Result) {
+		t.Helper()
+		b := booking.New(check.NewRunner(nil, plan.Plan{}.WithDefaults()), nil)
+		r, err := b.Judge(h, func([]check.Finding) error { return nil })
+		if err != nil {
+			t.Fatal(err)
+		}
+		return b, r
+	}
+	one := []survey.Address{{URL: home, State: survey.Outside}}
+	if _, r := judged(&booking.Harvest{Addresses: one, Most: 10, Ending: survey.Complete}); r.Survey.Partial ||
+		r.Detail != "" {
+		t.Errorf("all was taken up: partial %v, %q", r.Survey.Partial, r.Detail)
+	}
+	b, r := judged(&booking.Harvest{Addresses: one, Most: 1000, Beyond: 1200, Ending: survey.Complete})
+	want := "Pages name more addresses than a plan of 1\u202f000 pages has use for: 1 are known, and 1\u202f200 further mentions were not taken up."
+	if !r.Survey.Partial || r.Detail != want {
+		t.Errorf("partial %v, %q", r.Survey.Partial, r.Detail)
+	}
+	for id, want := range map[int32]string{0: home, -1: "", 1: "", 7: ""} {
+		if got := b.URL(id); got != want {
+			t.Errorf("address %d is %q", id, got)
+		}
+	}
+	if _, r := judged(&booking.Harvest{Ending: survey.Complete}); r.Detail != "" || r.Ending != survey.Complete {
+		t.Errorf("of nothing: %s %q", r.Ending, r.Detail)
 	}
 }
