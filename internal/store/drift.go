@@ -53,13 +53,18 @@ func (s *Store) Texts(ctx context.Context, crawlID int64, addresses []string) (m
 		hashes[i] = urlHash(a)
 	}
 	out := make(map[string]string, len(addresses))
-	err := each(ctx, s, func(r *struct {
+	opener, err := s.opener(ctx, crawlID)
+	if err != nil {
+		return nil, err
+	}
+	err = each(ctx, s, func(r *struct {
 		URL  string
-		Text string
+		Text []byte
 	}) error {
-		out[r.URL] = r.Text
-		return nil
-	}, `select a.url, p.main_text as text from address a join page p on p.crawl_id = a.crawl_id and p.id = a.id
+		text, err := opener.open(r.Text)
+		out[r.URL] = string(text)
+		return err
+	}, `select a.url, `+mainColumn+` as text from address a join page p on p.crawl_id = a.crawl_id and p.id = a.id
 		where a.crawl_id = $1 and a.hash = any($2)`, crawlID, hashes)
 	return out, err
 }

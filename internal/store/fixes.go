@@ -294,8 +294,15 @@ func (s *Store) outlines(ctx context.Context, crawlID int64, rows []record.PageF
 		crawlID, ids); err != nil {
 		return err
 	}
+	opener, err := s.opener(ctx, crawlID)
+	if err != nil {
+		return err
+	}
 	for _, row := range facts {
 		var f page.Facts
+		if err := opener.openAll(&row.Facts); err != nil {
+			return err
+		}
 		if err := decode(row.Facts, &f); err != nil {
 			return fmt.Errorf("reading facts: %w", err)
 		}

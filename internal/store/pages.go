@@ -452,16 +452,24 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 	shown := row.page()
 	d.Row = &shown
 	var packed struct {
-		Facts    []byte
-		Links    []byte
-		Uses     []byte
-		MainText string
+		Facts []byte
+		Links []byte
+		Uses  []byte
+		Main  []byte
 	}
 	if err := s.db.GetContext(ctx, &packed,
-		`select facts, links, main_text, uses from page where crawl_id = $1 and id = $2`, crawlID, d.ID); err != nil {
+		`select p.facts, p.links, `+mainColumn+` as main, p.uses from page p where p.crawl_id = $1 and p.id = $2`, crawlID,
+		d.ID); err != nil {
 		return d, err
 	}
-	d.Facts, d.MainText = new(page.Facts), packed.MainText
+	opener, err := s.opener(ctx, crawlID)
+	if err == nil {
+		err = opener.openAll(&packed.Facts, &packed.Links, &packed.Main)
+	}
+	if err != nil {
+		return d, err
+	}
+	d.Facts, d.MainText = new(page.Facts), string(packed.Main)
 	if err := decode(packed.Facts, d.Facts); err != nil {
 		return d, fmt.Errorf("reading facts: %w", err)
 	}
@@ -582,7 +590,14 @@ func (s *Store) LinksIn(
 		where p.crawl_id = $1 and p.id = any($2) order by p.id`, crawlID, sources); err != nil {
 		return in, err
 	}
+	opener, err := s.opener(ctx, crawlID)
+	if err != nil {
+		return in, err
+	}
 	for _, r := range rows {
+		if err := opener.openAll(&r.Links); err != nil {
+			return in, err
+		}
 		all, targets, err := unpackLinks(r.Links)
 		if err != nil {
 			return in, err

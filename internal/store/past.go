@@ -99,8 +99,13 @@ func (p *Past) EachRecord(ctx context.Context, addresses []string, f func(*booki
 }
 
 func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (map[int32]*booking.Record, error) {
+	opener, err := p.store.opener(ctx, p.crawl)
+	if err != nil {
+		return nil, err
+	}
 	rows, err := p.store.pool.Query(ctx,
-		"select id, role, facts, links, main_text, uses from page where crawl_id = $1 and id = any($2)", p.crawl, ids)
+		"select p.id, p.role, p.facts, p.links, "+mainColumn+", p.uses from page p where p.crawl_id = $1 and p.id = any($2)",
+		p.crawl, ids)
 	if err != nil {
 		return nil, err
 	}
@@ -109,13 +114,15 @@ func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (
 	for rows.Next() {
 		r := new(booking.Record)
 		var role int16
-		var facts, links, uses []byte
-		var text string
+		var facts, links, text, uses []byte
 		if err := rows.Scan(&r.ID, &role, &facts, &links, &text, &uses); err != nil {
 			return nil, err
 		}
+		if err := opener.openAll(&facts, &links, &text); err != nil {
+			return nil, fmt.Errorf("page %d: %w", r.ID, err)
+		}
 		r.Role, r.Facts = page.Role(role), new(page.Facts)
-		if r.Links, r.Uses, err = restore(r.Facts, facts, links, uses, text, name); err != nil {
+		if r.Links, r.Uses, err = restore(r.Facts, facts, links, uses, string(text), name); err != nil {
 			return nil, fmt.Errorf("page %d: %w", r.ID, err)
 		}
 		out[r.ID] = r

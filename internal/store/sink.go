@@ -24,15 +24,26 @@ import (
 
 // A Sink stores the results of one crawl, batch by batch, each in a transaction.
 type Sink struct {
-	store *Store
-	crawl int64
+	store  *Store
+	crawl  int64
+	packer *packer // once something was stored
 }
 
 // Sink is where a crawl writes to.
-func (s *Store) Sink(crawlID int64) record.Sink { return &Sink{s, crawlID} }
+func (s *Store) Sink(crawlID int64) record.Sink { return &Sink{store: s, crawl: crawlID} }
 
 // Save stores a batch.
-func (k *Sink) Save(ctx context.Context, b record.Batch) error {
+func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
+	if k.packer == nil {
+		if k.packer, err = k.store.newPacker(ctx, k.crawl); err != nil {
+			return fmt.Errorf("taking up what was stored: %w", err)
+		}
+	}
+	defer func() {
+		if err != nil {
+			k.packer = nil // what it made was not stored
+		}
+	}()
 	conn, err := k.store.pool.Acquire(ctx)
 	if err != nil {
 		return err
@@ -107,20 +118,23 @@ func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 
 func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 	records := b.Records
-	_, err := tx.CopyFrom(ctx, pgx.Identifier{"page"},
+	parts, err := longs(records)
+	if err == nil {
+		err = k.packer.pack(ctx, tx, k.crawl, parts)
+	}
+	if err != nil {
+		return err
+	}
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"page"},
 		[]string{
 			"crawl_id", "id", "status", "outcome", "type", "bytes", "first_byte", "html", "indexable", "kind", "words",
-			"title", "description", "h1", "lang", "facts", "links", "main_text", "role", "seq", "uses",
+			"title", "description", "h1", "lang", "facts", "links", "main", "main_text", "role", "seq", "uses",
 			"canonical", "redirect", "text_hash", "why", "robots", "hreflang", "encoding", "refresh", "headings",
 			"images", "links_out", "more",
 		},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			r := &records[i]
 			f := r.Facts
-			facts, err := encodeFacts(f)
-			if err != nil {
-				return nil, err
-			}
 			d := f.Document
 			html := d != nil
 			if d == nil {
@@ -133,8 +147,8 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 			}
 			return []any{
 				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
-				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang), facts,
-				packLinks(d.Links, r.Links), clean(d.MainText), int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
+				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang),
+				parts[i].facts, parts[i].links, parts[i].main, "", int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
 				clean(f.CanonicalSaid()), clean(f.Redirect), int64(d.TextHash),
 				whyOf(f, why), clean(joined(d.Robots.Said, func(t page.Text) string { return t.Text })),
 				clean(joined(d.Alternates, func(a page.Alternate) string { return a.Lang })), clean(d.Charset),
@@ -228,7 +242,7 @@ func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Res
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	if err := (&Sink{s, rec.ID}).result(ctx, tx, r, p, w); err != nil {
+	if err := (&Sink{store: s, crawl: rec.ID}).result(ctx, tx, r, p, w); err != nil {
 		return err
 	}
 	if err := settle(ctx, tx, rec, with); err != nil {
@@ -245,7 +259,7 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 	if err != nil {
 		return err
 	}
-	k := &Sink{s, id}
+	k := &Sink{store: s, crawl: id}
 	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err

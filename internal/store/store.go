@@ -27,8 +27,9 @@ var migrations embed.FS
 
 // A Store is safe for use from several goroutines.
 type Store struct {
-	pool *pgxpool.Pool
-	db   *sqlx.DB
+	pool    *pgxpool.Pool
+	db      *sqlx.DB
+	openers openers
 }
 
 // Connections is how many a store has at most, unless it is told otherwise.
@@ -53,7 +54,7 @@ func OpenWith(ctx context.Context, database string, connections int) (*Store, er
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
-	s := &Store{pool, sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx")}
+	s := &Store{pool: pool, db: sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx")}
 	s.db.MapperFunc(snake)
 	if _, _, err := migrate(ctx, s.db.DB); err != nil {
 		s.Close()
