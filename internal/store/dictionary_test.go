@@ -114,7 +114,7 @@ func TestPacked(t *testing.T) {
 		t.Errorf("a text as it was kept before is %.60q (%v)", texts[url], err)
 	}
 	do("update page set facts = substring(facts from 1 for 40) where id = 3")
-	if err := read(); err == nil || !strings.Contains(err.Error(), "page 3: unpacking what was stored") {
+	if err := read(); err == nil || !strings.Contains(err.Error(), "page 3: what was stored is damaged") {
 		t.Errorf("damaged facts: %v", err)
 	}
 	if err := s.FailCrawl(t.Context(), rec.ID, "it was cut"); err != nil {
