@@ -14,11 +14,11 @@ import (
 	"harvik/internal/core/mishap"
 )
 
-// What is long of a page (its facts, links and main text) is kept packed in blocks of S2, an extension of Snappy, beside
-// a dictionary: a sample of the same values of some pages of the crawl, since pages of one site have names of fields,
-// hashes of layouts, links and phrases in common. That costs the processor no more than PostgreSQL's own packing, which
-// sees one value at a time. A packed value begins with a byte of 0, as no other does, and the number of its dictionary
-// as a varint, 0 for none; those of earlier versions are as they are.
+// What is long of a page (its facts, links and main text) is kept packed in blocks of S2, an extension of Snappy,
+// beside a dictionary: a sample of the same values of some pages of the crawl, since pages of one site have names
+// of fields, hashes of layouts, links and phrases in common. That costs the processor no more than PostgreSQL's
+// own packing, which sees one value at a time. A packed value begins with a byte of 0, as no other does, and the
+// number of its dictionary as a varint, 0 for none; those of earlier versions are as they are.
 
 // Bounds of a crawl's dictionaries.
 const (
