@@ -298,3 +298,122 @@ func TestForeignCharsets(t *testing.T) {
 		}
 	}
 }
+
+// TestClosedPages: what cannot be found is kept out of search, and names no other page of the site in its place.
+func TestClosedPages(t *testing.T) {
+	for name, c := range map[string]struct {
+		noIndex, canonical string
+		want               bool
+	}{
+		"shown":                  {"", "", false},
+		"hidden":                 {"meta", "", true},
+		"hidden, itself":         {"meta", "https://fernhollow.example/a", true},
+		"hidden, for another":    {"meta", "https://fernhollow.example/b", false},
+		"of the same with www":   {"meta", "https://www.fernhollow.example/b", false},
+		"hidden, for a stranger": {"meta", "https://other.example/b", true},
+	} {
+		f := &Facts{
+			Address:  "https://fernhollow.example/a",
+			Status:   200,
+			Outcome:  Answered,
+			Document: &Document{Robots: Robots{NoIndex: c.noIndex}},
+		}
+		if c.canonical != "" {
+			f.Document.Canonicals = []Ref{{Href: "x", Address: c.canonical, InHead: true}}
+		}
+		if got := f.Closed(); got != c.want {
+			t.Errorf("%s: closed %v", name, got)
+		}
+		want := c.canonical
+		if got := f.CanonicalSaid(); got != want {
+			t.Errorf("%s: it says %q, want %q", name, got, want)
+		}
+	}
+	two := &Facts{
+		Document: &Document{Canonicals: []Ref{{Href: "/b", Address: "https://fernhollow.example/b", InHead: true},
+			{Href: "/c", Address: "https://fernhollow.example/c", InHead: true}}},
+	}
+	if got := two.CanonicalSaid(); got == "" {
+		t.Error("two different ones are told as none")
+	}
+	if got := new(Facts).CanonicalSaid(); got != "" {
+		t.Errorf("a file says %q", got)
+	}
+}
+
+// TestFirstOnes: what is the first of its sort counts as the others do.
+func TestFirstOnes(t *testing.T) {
+	d := read(t, "https://fernhollow.example/", "<font>a</font><font>b</font><font>c</font>")
+	if o := d.Markup.Obsolete; len(o) != 1 || o[0].Count != 3 {
+		t.Errorf("%+v", o)
+	}
+	w := walker{doc: &Document{Charset: "windows-1252"}}
+	if got := w.encodeQuery("?a=ä€"); got != "?a=%E4%80" {
+		t.Errorf("a query alone is %s", got)
+	}
+	if got := w.encodeQuery("?a=日"); got != "?a=%26%2326085%3B" {
+		t.Errorf("what the encoding does not have is %s", got)
+	}
+	for role, alive := range map[Role]bool{AsPage: false, AsImage: false, AsLink: true, AsForm: true} {
+		if role.OnlyAlive() != alive {
+			t.Errorf("%s is only asked whether it is alive: %v", role, !alive)
+		}
+		if got, ok := RoleOf(role.String()); !ok || got != role {
+			t.Errorf("%s is %s, %v", role, got, ok)
+		}
+	}
+	if _, ok := RoleOf("nothing"); ok {
+		t.Error("there is a role of nothing")
+	}
+	for body, code := range map[string]bool{ // half of the text
+		"<pre>" + strings.Repeat("x", 100) + "</pre><p>" + strings.Repeat("y", 90) + "</p>": true,
+		"<pre>" + strings.Repeat("x", 90) + "</pre><p>" + strings.Repeat("y", 100) + "</p>": false, "<p>x</p>": false,
+	} {
+		if d := read(t, "https://fernhollow.example/", body); d.IsMostlyCode() != code {
+			t.Errorf("%s is mostly code: %v, %d %%", body, !code, d.CodeShare)
+		}
+	}
+}
+
+// TestEarly: images that are seen first stand before much text, in the content or the banner, and are no icons.
+func TestEarly(t *testing.T) {
+	img := `<img src=a.png>`
+	for body, want := range map[string]bool{
+		img: true, "<header>" + img + "</header>": true, "<nav>" + img + "</nav>": false, "<footer>" + img + "</footer>": false,
+		"<p>" + strings.Repeat("x", earlyText-4) + "</p>" + img: true, "<p>" + strings.Repeat("x", earlyText+1) + "</p>" + img: false,
+		"<nav>" + strings.Repeat("x", earlyText+1) + "</nav>" + img: true, `<img src=a.png width=20>`: false, `<img src=a.png width=400>`: true, `<img src=a.png width=x>`: true,
+	} {
+		if d := read(t, "https://fernhollow.example/", body); d.Images[0].Early != want {
+			t.Errorf("%.60s: early %v", body, d.Images[0].Early)
+		}
+	}
+}
+
+// TestSeveralRules: an address that several rules name has them all, up to a length; with more it may be for anything.
+func TestSeveralRules(t *testing.T) {
+	var u Use
+	for _, c := range []struct{ rules, under, want string }{
+		{"", "", "[] []"}, {".a", "", "[.a] []"}, {".a", "", "[.a] []"}, {".b", "", "[.a, .b] []"}, {"", ".c", "[.a, .b] [.c]"}, {"", ".c", "[.a, .b] [.c]"},
+		{".d", ".e", "[.a, .b, .d] [.c, .e]"},
+	} {
+		if u.also(c.rules, c.under); fmt.Sprintf("[%s] [%s]", u.Rules, u.Under) != c.want {
+			t.Errorf("with %q and %q: [%s] [%s], want %s", c.rules, c.under, u.Rules, u.Under, c.want)
+		}
+	}
+	for n, whole := range map[int]bool{longestRules: true, longestRules + 1: false} {
+		u = Use{Under: "."}
+		if u.also(strings.Repeat("a", n-1), ""); (u.Rules != "") != whole || !whole && u.Under != "*" {
+			t.Errorf("%d bytes of rules: %.9q under %q", n, u.Rules, u.Under)
+		}
+	}
+	for set, want := range map[string]string{"a.png 2x, b.png": "/a.png /b.png", "a.png image-set(x, y), b.png": "/a.png /b.png", "a.png 2x (x, (y)), b.png 3x": "/a.png /b.png"} {
+		d := read(t, "https://fernhollow.example/", fmt.Sprintf(`<img srcset="%s">`, set))
+		var got []string
+		for _, u := range d.Uses {
+			got = append(got, strings.TrimPrefix(u.Address, "https://fernhollow.example"))
+		}
+		if strings.Join(got, " ") != want {
+			t.Errorf("%s loads %q, want %q", set, got, want)
+		}
+	}
+}
