@@ -5,6 +5,7 @@ import (
 	"compress/gzip"
 	"io"
 	"net/http"
+	"net/url"
 	"os"
 	"path"
 	"path/filepath"
@@ -55,15 +56,18 @@ func BenchmarkManuals(b *testing.B) {
 }
 
 func benchManual(b *testing.B, folder string, most int) {
-	host := testkit.Serve(b, &served{folder: folder})
+	site := &served{folder: folder}
+	host := testkit.Serve(b, site)
 	p := plan.Plan{Pages: most, Parallel: manualsParallel, Steady: true}.WithDefaults()
 	r, _ := testkit.Crawl(b, "http://"+host+"/", p) // compresses what is served, and tells what the floor has to fetch
 	var addresses []string
-	pages := 0
+	pages, packed := 0, 0
 	for i := range r.Survey.Pages {
-		addresses = append(addresses, r.Survey.URL(r.Survey.Pages[i].ID))
+		address := r.Survey.URL(r.Survey.Pages[i].ID)
+		addresses = append(addresses, address)
 		if r.Survey.Pages[i].HTML {
 			pages++
+			packed += site.packed(strings.TrimPrefix(address, "http://"+host))
 		}
 	}
 	var t times
@@ -81,6 +85,8 @@ func benchManual(b *testing.B, folder string, most int) {
 	b.ReportMetric(t.own.Seconds()/t.judged.Seconds(), "ratio-to-own-parser")
 	b.ReportMetric(t.judged.Seconds()/t.again.Seconds(), "again-ratio")
 	b.ReportMetric((t.judged.Duration-t.stored.Duration).Seconds()/t.judged.Seconds(), "judging-share")
+	b.ReportMetric(float64(packed)/n, "gzip-B/page")
+	b.ReportMetric(float64(t.bytes)/float64(packed), "stored-ratio")
 	b.ReportMetric(float64(t.bytes)/n, "stored-B/page")
 	b.ReportMetric(float64(t.wal)/n, "WAL-B/page")
 }
@@ -255,6 +261,43 @@ func (s *served) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 		_, _ = w.Write(body) // the client may have gone
 	}
+}
+
+// packed is how many bytes a file takes that is served compressed.
+func (s *served) packed(at string) int {
+	at, _, _ = strings.Cut(at, "?")
+	if unescaped, err := url.PathUnescape(at); err == nil {
+		at = unescaped
+	}
+	got, _ := s.kept.Load(at)
+	if f, _ := got.(*keptFile); f != nil {
+		return len(f.small)
+	}
+	return 0
+}
+
+// BenchmarkBeside crawls a manual into an empty database and into one that holds a crawl of 100,000 pages of another,
+// again and again: what else is stored makes no crawl slower.
+func BenchmarkBeside(b *testing.B) {
+	found, err := filepath.Glob("/usr/share/doc/postgresql-doc-*/html")
+	if err != nil || len(found) == 0 {
+		b.Fatal("the manual is not there: `make bench` installs the manuals")
+	}
+	host := testkit.Serve(b, &served{folder: found[0]})
+	p := plan.Plan{Pages: 10_000, Parallel: manualsParallel, Steady: true}.WithDefaults()
+	h := large(b)
+	full, empty := testkit.Open(b, h.database), testkit.Store(b)
+	inFull, inEmpty := benchSite(b, full, "http://"+host+"/"), benchSite(b, empty, "http://"+host+"/")
+	var beside, alone fastest
+	for b.Loop() {
+		for range 3 {
+			_, _, judged := crawlOnce(b, empty, inEmpty, p)
+			alone.took(judged)
+			_, _, judged = crawlOnce(b, full, inFull, p)
+			beside.took(judged)
+		}
+	}
+	b.ReportMetric(beside.Seconds()/alone.Seconds(), "beside-ratio")
 }
 
 // read is a file of the folder, nil if there is none.
