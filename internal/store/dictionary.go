@@ -169,8 +169,8 @@ func (s *Store) opener(ctx context.Context, crawl int64) (*opener, error) {
 // errDamaged is that of a packed value that cannot be unpacked.
 var errDamaged = errors.New("what was stored is damaged")
 
-// mostUnpacked bounds one value.
-const mostUnpacked = 64 << 20
+// mostUnpacked bounds one value. A plan lets no page be longer than half of it.
+const mostUnpacked = 512 << 20
 
 // open unpacks a value, if it is packed.
 func (o *opener) open(data []byte) ([]byte, error) {
