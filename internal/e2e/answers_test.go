@@ -178,6 +178,7 @@ func multiply(b *testing.B, database string) {
 	changed := map[string]map[string]string{
 		"address":  {"id": fmt.Sprintf(shift, "id"), "url": "url || '?copy=' || n", "hash": "hash + n"},
 		"page":     {"id": fmt.Sprintf(shift, "id")},
+		"document": {"id": fmt.Sprintf(shift, "id")},
 		"standing": {"page_id": fmt.Sprintf(shift, "page_id")},
 		"finding":  {"page_id": fmt.Sprintf(shift, "page_id")},
 		"fix": {"id": "id || n", "rank": fmt.Sprintf("rank + n * %d", ranks),

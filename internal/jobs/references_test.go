@@ -39,10 +39,12 @@ func TestReferences(t *testing.T) {
 			left join page p on p.crawl_id = n.crawl_id and p.id = n.page_id`,
 		"pages of fixes": `select count(*), count(*) filter (where a.id is null) from fix f cross join unnest(f.pages) as x(page)
 			left join address a on a.crawl_id = f.crawl_id and a.id = x.page where x.page >= 0`,
+		"documents of pages": `select count(*), count(*) filter (where p.id is null) from document d
+			left join page p on p.crawl_id = d.crawl_id and p.id = d.id`,
 		"entries of fixes": `select count(*), count(*) filter (where f.id is null) from fix_entry e
 			left join fix f on f.crawl_id = e.crawl_id and f.id = e.fix_id`,
 		"crawls of their rows": `select count(*), count(*) filter (where c.id is null) from
-			(select crawl_id from address union select crawl_id from page union select crawl_id from finding union
+			(select crawl_id from address union select crawl_id from page union select crawl_id from finding union select crawl_id from document union
 			select crawl_id from standing union select crawl_id from fix union select crawl_id from fix_entry) r
 			left join crawl c on c.id = r.crawl_id`,
 	} {

@@ -119,9 +119,27 @@ func sampleOf(parts []long) (out []byte) {
 	return out
 }
 
-// An opener unpacks what was packed of one crawl. It is safe for use from several goroutines.
+// An opener knows where what is long of a crawl's pages stands, and unpacks it. It is safe for use from several
+// goroutines.
 type opener struct {
 	dictionaries map[int]*s2.Dict
+	apart        bool // it stands apart from the pages; in crawls of an earlier Harvik it does not
+}
+
+// table is that in which it stands, under the name d, by the number of the page.
+func (o *opener) table() string {
+	if o.apart {
+		return "document d"
+	}
+	return "page d"
+}
+
+// main is the column of the main text.
+func (o *opener) main() string {
+	if o.apart {
+		return "d.main"
+	}
+	return "convert_to(d.main_text, 'UTF8')"
 }
 
 // openers keeps those of some crawls.
@@ -153,7 +171,10 @@ func (s *Store) opener(ctx context.Context, crawl int64) (*opener, error) {
 		crawl); err != nil {
 		return nil, err
 	}
-	o = &opener{map[int]*s2.Dict{}}
+	o = &opener{dictionaries: map[int]*s2.Dict{}}
+	if err := s.db.GetContext(ctx, &o.apart, "select to_regclass($1) is not null", partName("document", crawl)); err != nil {
+		return nil, err
+	}
 	for _, r := range rows {
 		o.dictionaries[r.Number] = s2.MakeDict(r.Sample, nil)
 	}
@@ -210,9 +231,6 @@ func (o *opener) openAll(values ...*[]byte) (err error) {
 	}
 	return nil
 }
-
-// mainColumn is SQL for the main text of a page, packed or as earlier versions kept it.
-const mainColumn = "case when p.main_text = '' then p.main else convert_to(p.main_text, 'UTF8') end"
 
 // longs are the long parts of records, ready to be packed.
 func longs(records []booking.Record) ([]long, error) {

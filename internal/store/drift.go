@@ -64,8 +64,8 @@ func (s *Store) Texts(ctx context.Context, crawlID int64, addresses []string) (m
 		text, err := opener.open(r.Text)
 		out[r.URL] = string(text)
 		return err
-	}, `select a.url, `+mainColumn+` as text from address a join page p on p.crawl_id = a.crawl_id and p.id = a.id
-		where a.crawl_id = $1 and a.hash = any($2)`, crawlID, hashes)
+	}, "select a.url, "+opener.main()+" as text from address a join "+opener.table()+
+		" using (crawl_id, id) where crawl_id = $1 and a.hash = any($2)", crawlID, hashes)
 	return out, err
 }
 

@@ -290,11 +290,11 @@ func (s *Store) outlines(ctx context.Context, crawlID int64, rows []record.PageF
 		ID    int32
 		Facts []byte
 	}{}
-	if err := s.db.SelectContext(ctx, &facts, `select id, facts from page where crawl_id = $1 and id = any($2)`,
-		crawlID, ids); err != nil {
-		return err
-	}
 	opener, err := s.opener(ctx, crawlID)
+	if err == nil {
+		err = s.db.SelectContext(ctx, &facts,
+			"select d.id, d.facts from "+opener.table()+" where d.crawl_id = $1 and d.id = any($2)", crawlID, ids)
+	}
 	if err != nil {
 		return err
 	}

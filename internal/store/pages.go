@@ -457,12 +457,11 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 		Uses  []byte
 		Main  []byte
 	}
-	if err := s.db.GetContext(ctx, &packed,
-		`select p.facts, p.links, `+mainColumn+` as main, p.uses from page p where p.crawl_id = $1 and p.id = $2`, crawlID,
-		d.ID); err != nil {
-		return d, err
-	}
 	opener, err := s.opener(ctx, crawlID)
+	if err == nil {
+		err = s.db.GetContext(ctx, &packed, "select d.facts, d.links, "+opener.main()+" as main, p.uses from page p join "+
+			opener.table()+" using (crawl_id, id) where crawl_id = $1 and id = $2", crawlID, d.ID)
+	}
 	if err == nil {
 		err = opener.openAll(&packed.Facts, &packed.Links, &packed.Main)
 	}
@@ -586,11 +585,11 @@ func (s *Store) LinksIn(
 		Links []byte
 		Uses  []byte
 	}{}
-	if err := s.db.SelectContext(ctx, &rows, `select a.url, p.links, p.uses from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
-		where p.crawl_id = $1 and p.id = any($2) order by p.id`, crawlID, sources); err != nil {
-		return in, err
-	}
 	opener, err := s.opener(ctx, crawlID)
+	if err == nil {
+		err = s.db.SelectContext(ctx, &rows, "select a.url, d.links, p.uses from page p join address a using (crawl_id, id) join "+
+			opener.table()+" using (crawl_id, id) where crawl_id = $1 and id = any($2) order by id", crawlID, sources)
+	}
 	if err != nil {
 		return in, err
 	}

@@ -11,7 +11,7 @@ import (
 
 // parted are the tables that are partitioned by crawl: a crawl's rows are a table of their own, which is filled,
 // counted and dropped without a look at any other. Crawls of 0.5 and before share one.
-var parted = []string{"address", "page", "finding", "standing", "fix", "fix_entry"}
+var parted = []string{"address", "page", "document", "finding", "standing", "fix", "fix_entry"}
 
 // shared is the ending of the parts that crawls of 0.5 and before share.
 const shared = "before"
@@ -24,7 +24,7 @@ func makeParts(ctx context.Context, tx *sqlx.Tx, crawlID int64) error {
 	for _, table := range parted {
 		part := partName(table, crawlID)
 		fmt.Fprintf(&b, "create table %s (like %s including all);\n", part, table)
-		if table == "page" { // ordinary rows stay whole: moving a few kilobytes out costs more than they take
+		if table == "document" { // ordinary rows stay whole: moving a few kilobytes out costs more than they take
 			fmt.Fprintf(&b, "alter table %s set (toast_tuple_target = 8160);\n", part)
 		}
 		fmt.Fprintf(&b, "alter table %s attach partition %s for values in (%d);\n", table, part, crawlID)

@@ -104,8 +104,8 @@ func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (
 		return nil, err
 	}
 	rows, err := p.store.pool.Query(ctx,
-		"select p.id, p.role, p.facts, p.links, "+mainColumn+", p.uses from page p where p.crawl_id = $1 and p.id = any($2)",
-		p.crawl, ids)
+		"select p.id, p.role, d.facts, d.links, "+opener.main()+", p.uses from page p join "+opener.table()+
+			" using (crawl_id, id) where crawl_id = $1 and id = any($2)", p.crawl, ids)
 	if err != nil {
 		return nil, err
 	}

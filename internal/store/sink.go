@@ -125,10 +125,17 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 	if err != nil {
 		return err
 	}
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"document"}, []string{"crawl_id", "id", "facts", "links", "main"},
+		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
+			return []any{k.crawl, records[i].ID, parts[i].facts, parts[i].links, parts[i].main}, nil
+		}))
+	if err != nil {
+		return err
+	}
 	_, err = tx.CopyFrom(ctx, pgx.Identifier{"page"},
 		[]string{
 			"crawl_id", "id", "status", "outcome", "type", "bytes", "first_byte", "html", "indexable", "kind", "words",
-			"title", "description", "h1", "lang", "facts", "links", "main", "main_text", "role", "seq", "uses",
+			"title", "description", "h1", "lang", "role", "seq", "uses",
 			"canonical", "redirect", "text_hash", "why", "robots", "hreflang", "encoding", "refresh", "headings",
 			"images", "links_out", "more",
 		},
@@ -147,8 +154,7 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 			}
 			return []any{
 				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
-				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang),
-				parts[i].facts, parts[i].links, parts[i].main, "", int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
+				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang), int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
 				clean(f.CanonicalSaid()), clean(f.Redirect), int64(d.TextHash),
 				whyOf(f, why), clean(joined(d.Robots.Said, func(t page.Text) string { return t.Text })),
 				clean(joined(d.Alternates, func(a page.Alternate) string { return a.Lang })), clean(d.Charset),

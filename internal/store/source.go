@@ -25,7 +25,7 @@ func (s *Store) Source(ctx context.Context, crawlID int64, url func(int32) strin
 
 // EachLinks implements survey.Source.
 func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link)) error {
-	return readEach(r, pages, "p.links", func(data []byte) ([]page.Link, error) {
+	return readEach(r, pages, linksColumn, func(data []byte) ([]page.Link, error) {
 		links, targets, err := unpackLinks(data)
 		for i, t := range targets {
 			if t >= 0 {
@@ -38,7 +38,7 @@ func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link)) error {
 
 // EachFacts implements survey.Source.
 func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
-	return readEach(r, pages, "p.facts", func(data []byte) (*page.Facts, error) {
+	return readEach(r, pages, factsColumn, func(data []byte) (*page.Facts, error) {
 		facts := new(page.Facts)
 		return facts, decode(data, facts)
 	}, f)
@@ -47,7 +47,7 @@ func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 // EachSkeleton implements survey.Source.
 func (r *Source) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
 	type part struct{ Document *page.Skeleton }
-	return readEach(r, pages, "p.facts", func(data []byte) (p part, err error) {
+	return readEach(r, pages, factsColumn, func(data []byte) (p part, err error) {
 		return p, decode(data, &p)
 	}, func(id int32, p part) {
 		if p.Document != nil {
@@ -58,7 +58,7 @@ func (r *Source) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error
 
 // EachText implements survey.Source.
 func (r *Source) EachText(pages []int32, f func(int32, string)) error {
-	return readEach(r, pages, mainColumn, func(data []byte) (string, error) { return string(data), nil }, f)
+	return readEach(r, pages, (*opener).main, func(data []byte) (string, error) { return string(data), nil }, f)
 }
 
 // Bounds of what is read at once.
@@ -75,8 +75,11 @@ type packed[T any] struct {
 	err    error
 }
 
+func factsColumn(*opener) string { return "d.facts" }
+func linksColumn(*opener) string { return "d.links" }
+
 // readEach reads a column of pages, has several unpacked at once, and calls f with one after the other.
-func readEach[T any](r *Source, pages []int32, name string, unpack func([]byte) (T, error), f func(int32, T)) error {
+func readEach[T any](r *Source, pages []int32, column func(*opener) string, unpack func([]byte) (T, error), f func(int32, T)) error {
 	opener, err := r.store.opener(r.ctx, r.crawl)
 	if err != nil {
 		return err
@@ -101,8 +104,8 @@ func readEach[T any](r *Source, pages []int32, name string, unpack func([]byte) 
 		return nil
 	}
 	for asked := range slices.Chunk(pages, readBatch) {
-		rows, err := r.store.pool.Query(r.ctx, "select p.id, "+name+" from page p where p.crawl_id = $1 and p.id = any($2)",
-			r.crawl, asked)
+		rows, err := r.store.pool.Query(r.ctx, "select d.id, "+column(opener)+" from "+opener.table()+
+			" where d.crawl_id = $1 and d.id = any($2)", r.crawl, asked)
 		if err != nil {
 			return err
 		}

@@ -377,8 +377,8 @@ func TestRemoveCrawl(t *testing.T) {
 			t.Errorf("%d parts are left of crawl %d", n, one)
 		}
 	}
-	if n := partsOf(t, db, third.ID); n != 6 {
-		t.Errorf("crawl 3 has %d parts, want 6", n)
+	if n := partsOf(t, db, third.ID); n != 7 {
+		t.Errorf("crawl 3 has %d parts, want 7", n)
 	}
 }
 
