@@ -154,7 +154,8 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 			}
 			return []any{
 				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
-				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang), int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
+				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang),
+				int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
 				clean(f.CanonicalSaid()), clean(f.Redirect), int64(d.TextHash),
 				whyOf(f, why), clean(joined(d.Robots.Said, func(t page.Text) string { return t.Text })),
 				clean(joined(d.Alternates, func(a page.Alternate) string { return a.Lang })), clean(d.Charset),

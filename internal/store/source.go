@@ -79,7 +79,8 @@ func factsColumn(*opener) string { return "d.facts" }
 func linksColumn(*opener) string { return "d.links" }
 
 // readEach reads a column of pages, has several unpacked at once, and calls f with one after the other.
-func readEach[T any](r *Source, pages []int32, column func(*opener) string, unpack func([]byte) (T, error), f func(int32, T)) error {
+func readEach[T any](r *Source, pages []int32, column func(*opener) string, unpack func([]byte) (T, error),
+	f func(int32, T)) error {
 	opener, err := r.store.opener(r.ctx, r.crawl)
 	if err != nil {
 		return err
