@@ -45,7 +45,7 @@ func (s *Survey) OneList(group []*Page) bool {
 		if err != nil {
 			return false
 		}
-		list := numbered.ReplaceAllString(u.Path()+u.Query(), "/")
+		list := numbered.ReplaceAllString(u.PathQuery(), "")
 		if i == 0 {
 			first = list
 		} else if list != first {
