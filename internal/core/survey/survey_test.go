@@ -107,10 +107,13 @@ func TestSurvey(t *testing.T) {
 		}
 	}
 	for path, want := range map[string]survey.Flag{
-		"/later": survey.HasSubheadings | survey.HasAlternates | survey.HasData | survey.HasCards | survey.HasJumps, "/onward": survey.HasRefresh | survey.HasJumps,
-		"/code": survey.HasCode | survey.HasJumps, "/twin": survey.HasCanonicals | survey.HasJumps, "/alone": survey.HasJumps,
+		"/later": survey.HasSubheadings | survey.HasAlternates | survey.HasData |
+			survey.HasCards | survey.HasJumps,
+		"/onward": survey.HasRefresh | survey.HasJumps,
+		"/code":   survey.HasCode | survey.HasJumps, "/twin": survey.HasCanonicals | survey.HasJumps, "/alone": survey.HasJumps,
 	} {
-		const judged = survey.HasSubheadings | survey.HasAlternates | survey.HasData | survey.HasCards | survey.HasRefresh | survey.HasCode |
+		const judged = survey.HasSubheadings | survey.HasAlternates | survey.HasData | survey.HasCards |
+			survey.HasRefresh | survey.HasCode |
 			survey.HasCanonicals | survey.HasJumps
 		if got := s.Page(at(path)).Flags & judged; got != want {
 			t.Errorf("%s has flags %b, want %b", path, got, want)
