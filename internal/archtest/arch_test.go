@@ -42,7 +42,7 @@ core/checks: check checks/...
 core/checks/...: check css graph neardup page robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health mishap page survey text weburl
-core/booking: check fixlist page plan robots scope sitemap survey text weburl
+core/booking: check fixlist page plan robots scope sitemap survey text vocabulary weburl
 core/column: page
 core/figures: weburl
 core/waive: check plan scope weburl

@@ -101,8 +101,9 @@ func (l *looking) tell(out *record.Preview, took time.Duration) {
 	out.Sitemaps = append(out.Sitemaps, l.got.Evidence.Sitemaps...)
 	slices.SortFunc(out.Sitemaps, func(a, b survey.SitemapFile) int { return strings.Compare(a.Address, b.Address) })
 	out.Listed = l.countListed()
-	l.estimate(out, crawl.Tempo(&l.full, rules), took)
-	l.warn(out, &l.full)
+	tempo := crawl.Tempo(&l.full, rules)
+	l.estimate(out, tempo, took)
+	l.warn(out, &l.full, tempo)
 }
 
 // robots is what the robots.txt of the start says to the plan's agent.
@@ -224,17 +225,19 @@ func speed(fetched int, gap, took time.Duration) float64 {
 }
 
 // warn says what in the plan does not fit the site.
-func (l *looking) warn(out *record.Preview, p *plan.Plan) {
+func (l *looking) warn(out *record.Preview, p *plan.Plan, tempo pace.Tempo) {
 	warn := func(format string, args ...any) { out.Warnings = append(out.Warnings, fmt.Sprintf(format, args...)) }
 	if out.Robots.ShutsHome != nil && p.Robots != plan.Disregard {
 		warn("robots.txt shuts the home page out: %s", strings.TrimSpace(out.Robots.ShutsHome.Text))
 	}
 	if delay := out.Robots.Delay; delay > 0 {
-		asked := time.Duration(delay * float64(time.Second))
+		asked := time.Duration(min(delay, 1e9) * float64(time.Second))
 		switch {
 		case p.Robots == plan.Disregard:
 			warn("robots.txt asks for %s between requests, and this plan disregards it", asked)
-		case time.Duration(p.Pause) < asked:
+		case tempo.Gap < asked:
+			warn("robots.txt asks for %s between requests; the crawl will keep to %s", asked, tempo.Gap)
+		case tempo.Why != "":
 			warn("robots.txt asks for %s between requests; the crawl will keep to that, slower than the plan's pace",
 				asked)
 		}

@@ -28,6 +28,9 @@ func (a *Again) Judge(r *check.Runner) (found []check.Finding, err error) {
 		}
 		now := m.fresh[stored.Facts.Address]
 		if now == nil {
+			if m.isShut(stored.ID) {
+				return nil
+			}
 			if stored.Role == page.AsPage {
 				m.book.SetKind(stored.Facts)
 			}
@@ -109,6 +112,11 @@ func (m *merge) relearn() {
 			a.State, a.Rule = survey.Waiting, now.Rule
 		}
 	}
+}
+
+// isShut tells an address that robots.txt has shut out since: a new crawl would not see what is there.
+func (m *merge) isShut(id int32) bool {
+	return m.addresses[id].State == survey.Blocked && m.again.Stored.Addresses[id].State != survey.Blocked
 }
 
 // number is that of an address, which becomes known if it is not yet.

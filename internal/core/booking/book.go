@@ -10,6 +10,7 @@ import (
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/text"
+	"harvik/internal/core/vocabulary"
 )
 
 // A Book takes records up in their order, builds the survey of them, and at the end judges the whole. Examine and
@@ -138,22 +139,11 @@ func (r *Result) start() (survey.Ending, string) {
 	case first.Redirect >= 0 && r.Survey.Addresses[first.Redirect].State != survey.Fetched:
 		const leads = "The start address leads to %s, which is %s. Take that as the home page, or add its host to the plan's scope."
 		to := &r.Survey.Addresses[first.Redirect]
-		return r.Ending, fmt.Sprintf(leads, to.URL, whyLeft(to))
+		return r.Ending, fmt.Sprintf(leads, to.URL, vocabulary.Of(vocabulary.LeftOut, to.State.String()))
 	case first.Status > 0:
 		const answers = "The start address answers with status %d and type %q, so there is no page to begin with."
 		return r.Ending, fmt.Sprintf(answers, first.Status, first.Type)
 	}
 	return r.Ending, fmt.Sprintf("The start address gives no answer (%s), so there is no page to begin with.",
 		first.Outcome)
-}
-
-// whyLeft says why an address that the start leads to was not fetched.
-func whyLeft(a *survey.Address) string {
-	switch a.State {
-	case survey.Outside, survey.NotWeb:
-		return "outside the site"
-	case survey.Blocked:
-		return "shut out by robots.txt"
-	}
-	return "not wanted by the plan (" + a.State.String() + ")"
 }

@@ -301,12 +301,16 @@ func TestStart(t *testing.T) {
 		}), survey.Complete, `The start address answers with status 200 and type "image/png", so there is no page`},
 		"elsewhere": {robots("", func(w http.ResponseWriter, r *http.Request) {
 			http.Redirect(w, r, "https://other.example/", http.StatusMovedPermanently)
-		}), survey.Complete, "The start address leads to https://other.example/, which is outside the site."},
+		}), survey.Complete, "The start address leads to https://other.example/, which is of another site."},
 		"shut elsewhere": {robots("User-agent: *\nDisallow: /in\n", func(w http.ResponseWriter, r *http.Request) {
 			http.Redirect(w, r, "/in", http.StatusMovedPermanently)
 		}), survey.Complete, "/in, which is shut out by robots.txt."},
+		"not wanted": {robots("", func(w http.ResponseWriter, r *http.Request) {
+			http.Redirect(w, r, "/left", http.StatusMovedPermanently)
+		}), survey.Complete, "/left, which is not wanted by the plan. Take that as the home page, or add its host to"},
 	} {
-		result, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, one.h)+"/", plan.Plan{Retries: -1, Probes: plan.No()})
+		p := plan.Plan{Retries: -1, Probes: plan.No(), Scope: plan.Scope{Exclude: []string{"/left"}}}
+		result, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, one.h)+"/", p)
 		if result.Ending != one.ending || !strings.Contains(result.Detail, one.detail) ||
 			one.detail == "" && result.Detail != "" {
 			t.Errorf("%s: %s %q, want %s %q", name, result.Ending, result.Detail, one.ending, one.detail)

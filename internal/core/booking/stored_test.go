@@ -131,3 +131,23 @@ func TestStoredByOthers(t *testing.T) {
 		t.Errorf("a sitemap that is gone: %v", err)
 	}
 }
+
+// TestKinds: a crawl judged anew takes kinds of pages from its plan.
+func TestKinds(t *testing.T) {
+	home := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 4, Seed: 1}) + "/"
+	first, memory := testkit.Crawl(t, home, plan.Plan{})
+	p := plan.Plan{Kinds: []plan.KindRule{{Pages: "/*", Kind: "article"}}}
+	stored := memory.Stored(t, home, p, first)
+	result, _, err := stored.Judge(check.NewRunner(testkit.Catalogue.Checks, stored.Plan))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range memory.Records {
+		if r.Facts.Document != nil && r.Facts.Document.Kind != page.Article {
+			t.Errorf("%s is of kind %s", r.Facts.Address, r.Facts.Document.Kind)
+		}
+	}
+	if report := result.Sheet.Build(fixlist.Adjustment{}); report.Expected == 0 {
+		t.Error("nothing is judged")
+	}
+}
