@@ -113,6 +113,17 @@ func TestAgain(t *testing.T) {
 		found["link-broken-inside"] != before["link-broken-inside"] {
 		t.Errorf("only a title was looked at: %v", found)
 	}
+	opened := booking.Again{Stored: memory.Stored(t, home, p.WithDefaults(), result), Harvest: &booking.Harvest{
+		Addresses: []survey.Address{{URL: home + "shut", State: survey.Waiting}, {URL: home + "1", State: survey.Waiting}}}}
+	out, err := opened.Judge(check.NewRunner(some.Checks, p.WithDefaults()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range out {
+		if f.Check.ID == "robots-blocks-linked" {
+			t.Errorf("robots.txt lets it in, though nobody was there yet, and page %d is told to link to what is shut", f.Page)
+		}
+	}
 	if now := fmt.Sprint(stateCounts(result.Survey.Addresses)); now != states {
 		t.Errorf("the finished crawl was changed: %s, then %s", states, now)
 	}

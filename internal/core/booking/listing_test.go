@@ -348,3 +348,15 @@ func TestBeyond(t *testing.T) {
 		t.Errorf("of nothing: %s %q", r.Ending, r.Detail)
 	}
 }
+
+// TestNotAllowed says that nothing came of a start address that may not be asked.
+func TestNotAllowed(t *testing.T) {
+	b := booking.New(check.NewRunner(nil, plan.Plan{}.WithDefaults()), nil)
+	b.Add(&booking.Record{Facts: &page.Facts{Address: home, Outcome: page.Forbidden}}, booking.Nothing())
+	r, err := b.Judge(&booking.Harvest{Addresses: []survey.Address{{URL: home, State: survey.Fetched}},
+		Ending: survey.Complete}, func([]check.Finding) error { return nil })
+	const want = "The start address gives no answer (forbidden-host), so there is no page to begin with."
+	if err != nil || r.Detail != want {
+		t.Errorf("%q (%v)", r.Detail, err)
+	}
+}

@@ -45,10 +45,10 @@ var spring, autumn = map[string]string{
 	"/twin":        prose("pines") + `<link rel=alternate hreflang=de href="/late"><link rel=alternate hreflang=en href="/twin">`,
 	"/unlinked":    prose("crops"),
 }, map[string]string{
-	"/robots.txt":  "User-agent: *\nDisallow: /open\nDisallow: /both\nSitemap: /sitemap.xml\n",
+	"/robots.txt":  "User-agent: *\nDisallow: /open\nDisallow: /both\nDisallow: /hedge\nSitemap: /sitemap.xml\n",
 	"/sitemap.xml": "/ /late /new /shut /end /unlinked",
 	"/":            `<a href="/a">ferns</a> <a href="/b">mosses</a> <a href="/c">c</a> <a href="/shut">shut</a> <a href="/open">o</a> <a href="/both">x</a> <a href="/moved">m</a> <a href="/end">e</a>`,
-	"/a":           prose("ferns") + `<a href="/new">new</a> <a href="/d">d</a> <a href="/late">l</a><img src="/there.png" alt=x> <a href="/e#here">e</a>`,
+	"/a":           prose("ferns") + `<a href="/new">new</a> <a href="/d">d</a> <a href="/late">l</a> <a href="/gone">g</a> <a href="/hedge">h</a> <a href="/back">b</a><img src="/there.png" alt=x> <a href="/e#here">e</a>`,
 	"/b":           prose("weeds") + `<a href="/late">late</a><a href="/nothing">n</a> <img src="/nowhere.png" alt=x><a href="/twin">t</a>`,
 	"/c":           prose("weeds") + `<link rel=canonical href="/d">`,
 	"/d":           prose("herbs") + `<a href="/moved">m</a>`,
@@ -57,7 +57,10 @@ var spring, autumn = map[string]string{
 	"/open":        prose("cacti"),
 	"/late":        "> /new",
 	"/new":         prose("roses") + `<a href="/hidden">h</a>`,
-	"/hidden":      prose("seeds"),
+	"/hidden":      prose("seeds") + `<link rel=canonical href="/">`,
+	"/gone":        "> /fresh",
+	"/fresh":       prose("frost"),
+	"/back":        "> /",
 	"/shut":        prose("twigs") + `<a href="/">home</a>`,
 	"/moved":       prose("grass"),
 	"/end":         prose("bulbs"),
@@ -115,7 +118,7 @@ func TestAgainIsLikeNew(t *testing.T) {
 			for path := range spring {
 				paths = append(paths, strings.TrimPrefix(path, "/"))
 			}
-			paths = append(paths, "gone", "nothing", "lost.png", "nowhere.png", "both")
+			paths = append(paths, "gone", "nothing", "lost.png", "nowhere.png", "both", "hedge")
 			want := map[string]bool{}
 			again := p
 			for _, path := range paths {

@@ -15,6 +15,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/survey"
 	"harvik/internal/testkit"
 )
 
@@ -142,12 +143,38 @@ func TestKinds(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	if report := result.Sheet.Build(fixlist.Adjustment{}); report.Expected == 0 {
+		t.Error("nothing is judged")
+	}
+	again := booking.Again{Stored: memory.Stored(t, home, p, first), Harvest: &booking.Harvest{}}
+	for _, r := range memory.Records {
+		check.NewRunner(nil, plan.Plan{}.WithDefaults()).SetKind(r.Facts)
+	}
+	if _, err := again.Judge(check.NewRunner(testkit.Catalogue.Checks, again.Stored.Plan)); err != nil {
+		t.Fatal(err)
+	}
 	for _, r := range memory.Records {
 		if r.Facts.Document != nil && r.Facts.Document.Kind != page.Article {
 			t.Errorf("%s is of kind %s", r.Facts.Address, r.Facts.Document.Kind)
 		}
 	}
-	if report := result.Sheet.Build(fixlist.Adjustment{}); report.Expected == 0 {
-		t.Error("nothing is judged")
+}
+
+// TestRefresh: where a page sends its visitors on to is reached with as many clicks as the page.
+func TestRefresh(t *testing.T) {
+	book := booking.New(check.NewRunner(nil, plan.Plan{}.WithDefaults()), nil)
+	harvest := &booking.Harvest{Ending: survey.Complete}
+	for id, to := range []int32{-1, 0, -1} {
+		address := fmt.Sprintf("http://fernhollow.example/%d", id)
+		harvest.Addresses = append(harvest.Addresses, survey.Address{URL: address, State: survey.Fetched})
+		numbers := booking.Nothing()
+		numbers.Refresh = to
+		book.Add(&booking.Record{ID: int32(id), Facts: &page.Facts{Address: address, Status: 200,
+			Outcome: page.Answered, Document: &page.Document{}}}, numbers)
+	}
+	book.Survey.Start = 1
+	r, err := book.Judge(harvest, func([]check.Finding) error { return nil })
+	if err != nil || fmt.Sprint(r.Survey.Depth) != "[0 0 -1]" {
+		t.Errorf("clicks are %v (%v)", r.Survey.Depth, err)
 	}
 }

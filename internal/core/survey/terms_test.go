@@ -55,6 +55,24 @@ func TestTermsDropped(t *testing.T) {
 	if a, b := plain.strongest(), mixed.strongest(); !reflect.DeepEqual(a, b) {
 		t.Errorf("%v\n%v", a, b)
 	}
+	if mixed.pages != len(texts) || plain.pages != len(texts) {
+		t.Errorf("%d and %d pages count, of %d", plain.pages, mixed.pages, len(texts))
+	}
+	mixed.drop(99, CountWords("never added"), "")
+	if mixed.pages != len(texts) {
+		t.Errorf("dropping a page that was not there leaves %d", mixed.pages)
+	}
+}
+
+// TestTermForms: words of three letters and more are terms, unless they begin with a digit.
+func TestTermForms(t *testing.T) {
+	var v vocabulary
+	v.add(1, CountWords("yew elm öko ox 0day 9th 5ive x0day"), "")
+	got := v.strongest()[1]
+	slices.Sort(got)
+	if want := []string{"elm", "x0day", "yew", "öko"}; !slices.Equal(got, want) {
+		t.Errorf("terms are %q, want %q", got, want)
+	}
 }
 
 // TestCommonest is held to sorting all of them.
