@@ -47,8 +47,8 @@ func (k Kind) HasText() bool {
 
 // formSigns gathers what tells a page's kind during the walk.
 type formSigns struct {
-	password, search, mailOrTel, paged bool
-	numbers, pictures, videos          int
+	password, mailOrTel, paged bool
+	numbers, pictures, videos  int
 }
 
 // sign takes in an element that can tell the page's kind.
@@ -57,14 +57,10 @@ func (w *walker) sign(a atom.Atom, n *dom.Node) {
 	switch a {
 	case atom.Video, atom.Iframe:
 		s.videos++
-	case atom.Form:
-		s.search = s.search || w.attr(n, "role") == "search"
 	case atom.Input:
 		switch strings.ToLower(w.attr(n, "type")) {
 		case "password":
 			s.password = true
-		case "search":
-			s.search = true
 		case "number", "range":
 			s.numbers++
 		}

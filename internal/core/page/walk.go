@@ -388,7 +388,6 @@ func (w *walker) fact(n *dom.Node, a atom.Atom, p place) {
 	case atom.Br:
 		w.gap(p)
 	case atom.Form:
-		w.sign(a, n)
 		if w.room(len(w.doc.Forms), maxFew) {
 			w.doc.Forms = append(w.doc.Forms,
 				Form{Action: cut(w.attr(n, "action"), maxHref), Post: !isGet(w.attr(n, "method")), Place: p.path})
