@@ -25,6 +25,8 @@ func (h *hanging) StartCrawl(_ context.Context, site record.Site, _ plan.Plan, _
 	return record.Crawl{}, <-h.free
 }
 
+func (h *hanging) WaitingFor(context.Context, string) ([]record.Crawl, error) { return nil, nil }
+
 func (h *hanging) Ping(context.Context) error { return nil }
 
 // TestHangingStore: while one start waits for the database, the same site is refused a second crawl, another site's

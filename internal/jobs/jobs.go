@@ -388,7 +388,9 @@ type attempt struct {
 
 // prepare makes a crawl.
 func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*attempt, error) {
-	rec := &one.rec
+	one.mu.Lock()
+	rec := one.rec
+	one.mu.Unlock()
 	p := rec.Plan.WithDefaults()
 	site, err := r.store.Site(r.ctx, rec.Site)
 	if err != nil {
@@ -418,6 +420,8 @@ func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*attempt, error
 	one.mu.Lock()
 	defer one.mu.Unlock()
 	one.crawl = a.crawl
+	now := one.rec.Plan.WithDefaults() // its pace may have been changed meanwhile
+	a.crawl.Retune(now.Parallel, time.Duration(now.Pause), now.PerSecond)
 	if one.stop {
 		a.crawl.Stop()
 	}

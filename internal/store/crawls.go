@@ -153,15 +153,21 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 		"delete from standing where crawl_id = $1", "delete from fix where crawl_id = $1",
 		"delete from fix_entry where crawl_id = $1",
 		"delete from sheet where crawl_id = $1",
-		"delete from finding where crawl_id = $1 and whole", "delete from page where crawl_id = $1 and role <> 0",
+		"delete from finding where crawl_id = $1 and whole",
+		"delete from document where crawl_id = $1 and id in (select id from page where crawl_id = $1 and role <> 0)",
+		"delete from page where crawl_id = $1 and role <> 0",
 	} {
 		if _, err := tx.Exec(ctx, sql, id); err != nil {
 			return err
 		}
 	}
-	if _, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', wish = '', finished = null, report = null, health = null, tally = null, probes = null,
-		traps = '[]', plan = $2 where id = $1`, id, data); err != nil {
+	tag, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', wish = '', finished = null, report = null, health = null, tally = null, probes = null,
+		traps = '[]', plan = $2 where id = $1`, id, data)
+	if err != nil {
 		return exists(err)
+	}
+	if tag.RowsAffected() == 0 {
+		return record.ErrNotFound
 	}
 	return tx.Commit(ctx)
 }

@@ -160,7 +160,7 @@ func (s *Store) opener(ctx context.Context, crawl int64) (*opener, error) {
 	s.openers.mu.Lock()
 	o := s.openers.known[crawl]
 	s.openers.mu.Unlock()
-	if o != nil && len(o.dictionaries) == made {
+	if o != nil && o.apart && len(o.dictionaries) == made {
 		return o, nil
 	}
 	var rows []struct {

@@ -22,17 +22,45 @@ func partName(table string, crawlID int64) string { return fmt.Sprintf("%s_%d", 
 func makeParts(ctx context.Context, tx *sqlx.Tx, crawlID int64) error {
 	var b strings.Builder
 	for _, table := range parted {
-		part := partName(table, crawlID)
-		fmt.Fprintf(&b, "create table %s (like %s including all);\n", part, table)
-		if table == "document" { // ordinary rows stay whole: moving a few kilobytes out costs more than they take
-			fmt.Fprintf(&b, "alter table %s set (toast_tuple_target = 8160);\n", part)
-		}
-		fmt.Fprintf(&b, "alter table %s attach partition %s for values in (%d);\n", table, part, crawlID)
+		makePart(&b, table, crawlID)
 	}
 	if _, err := tx.ExecContext(ctx, b.String()); err != nil {
 		return fmt.Errorf("making room for the crawl: %w", err)
 	}
 	return nil
+}
+
+func makePart(b *strings.Builder, table string, crawlID int64) {
+	part := partName(table, crawlID)
+	fmt.Fprintf(b, "create table %s (like %s including all);\n", part, table)
+	if table == "document" { // ordinary rows stay whole: moving a few kilobytes out costs more than they take
+		fmt.Fprintf(b, "alter table %s set (toast_tuple_target = 8160);\n", part)
+	}
+	fmt.Fprintf(b, "alter table %s attach partition %s for values in (%d);\n", table, part, crawlID)
+}
+
+// setApart readies a crawl that an earlier Harvik began, and that now goes on, for what is long of its pages: what it
+// has of that goes where the rest will be.
+func (s *Store) setApart(ctx context.Context, crawlID int64) error {
+	var is bool
+	if err := s.db.GetContext(ctx, &is, "select to_regclass($1) is not null", partName("document", crawlID)); err != nil {
+		return err
+	} else if is {
+		return nil
+	}
+	tx, err := s.db.BeginTxx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback()
+	var b strings.Builder
+	makePart(&b, "document", crawlID)
+	fmt.Fprintf(&b, `insert into document (crawl_id, id, facts, links, main)
+		select crawl_id, id, facts, links, convert_to(main_text, 'UTF8') from page where crawl_id = %d`, crawlID)
+	if _, err := tx.ExecContext(ctx, b.String()); err != nil {
+		return fmt.Errorf("setting apart what is long of pages: %w", err)
+	}
+	return tx.Commit()
 }
 
 // partOf names the part of a table that holds a crawl.

@@ -35,6 +35,9 @@ func (s *Store) Sink(crawlID int64) record.Sink { return &Sink{store: s, crawl: 
 // Save stores a batch.
 func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if k.packer == nil {
+		if err := k.store.setApart(ctx, k.crawl); err != nil {
+			return err
+		}
 		if k.packer, err = k.store.newPacker(ctx, k.crawl); err != nil {
 			return fmt.Errorf("taking up what was stored: %w", err)
 		}
