@@ -187,6 +187,7 @@ type builder struct {
 	layoutPages map[int32]tally // pages assessed
 	folderPages map[string]tally
 	sitePages   tally
+	documents   []bool // by check: it looks at all documents, also those that search engines may not show
 }
 
 // Build judges: it sorts what was collected, scores, finds causes and ranks. The order in

@@ -315,9 +315,9 @@ func (t tally) with(p *Page) tally {
 	return t
 }
 
-// seen is how many of the pages a check looks at.
-func (t tally) seen(c *check.Check) int {
-	if c.Scope == check.Documents {
+// of is how many of the pages a check looks at: all documents, or only those that search engines may show.
+func (t tally) of(documents bool) int {
+	if documents {
 		return t.html
 	}
 	return t.indexable
@@ -332,6 +332,16 @@ func (b *builder) tallyPages() {
 		b.folderPages[folder] = b.folderPages[folder].with(p)
 		b.sitePages = b.sitePages.with(p)
 	}
+	// Checks on the whole site are of either kind, as what they find tells.
+	b.documents = make([]bool, len(b.Checks))
+	for i, c := range b.Checks {
+		b.documents[i] = c.Scope == check.Documents
+	}
+	for i := range b.entries {
+		if e := &b.entries[i]; b.Checks[e.check].Scope == check.WholeSite && e.page >= 0 && b.counts(*e) {
+			b.documents[e.check] = b.documents[e.check] || !b.page(e.page).Indexable
+		}
+	}
 }
 
 // countPages is how many pages of a layout, or of the site, a check looks at.
@@ -340,7 +350,7 @@ func (b *builder) countPages(c int32, layout *int32) int {
 	if layout != nil {
 		n = b.layoutPages[*layout]
 	}
-	return n.seen(b.Checks[c])
+	return n.of(b.documents[c])
 }
 
 // bySection finds folders in which nearly all pages fail, among what nothing better explains. Three or
@@ -398,5 +408,5 @@ func someFolders(folders []string) string {
 
 // sectionPages is how many pages of a folder a check looks at.
 func (b *builder) sectionPages(c int32, folder string) int {
-	return b.folderPages[folder].seen(b.Checks[c])
+	return b.folderPages[folder].of(b.documents[c])
 }

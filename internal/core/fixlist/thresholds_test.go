@@ -100,6 +100,29 @@ func TestShares(t *testing.T) {
 	}
 }
 
+// TestShareOfUnlisted: where search engines may show few pages or none, what a check on the whole site finds on the
+// others is held against all of them, not against those few.
+func TestShareOfUnlisted(t *testing.T) {
+	whole := &check.Check{ID: "whole", Group: "media", Severity: check.Notice, Scope: check.WholeSite, Title: "x",
+		Line: "A picture is large"}
+	for failing, want := range map[int]string{
+		7: "A picture is large on 7 separate pages", 20: "A picture is large, on 20 pages, all of the site",
+	} {
+		s := site(20)
+		for i := range s.Pages {
+			s.Pages[i].Indexable = i == 19
+		}
+		s.Finish()
+		col := NewCollector([]*check.Check{broken, whole})
+		for i := range failing {
+			col.Add(check.Finding{Check: whole, Page: int32(i), Places: []check.Place{place("", page.Content)}})
+		}
+		if got := linesOf(col.Build(s)); !slices.Equal(got, []string{want}) {
+			t.Errorf("on %d of 20 pages: %q, want %q", failing, got, want)
+		}
+	}
+}
+
 // TestLongLists: a check has up to twelve lines that are worth one each, or ten and one for the rest; lines that
 // together change next to nothing are one.
 func TestLongLists(t *testing.T) {
