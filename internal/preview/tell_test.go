@@ -190,6 +190,8 @@ func TestWarnings(t *testing.T) {
 			rules: "User-agent: *\nCrawl-delay: 3600\nDisallow: /\n",
 			want: "robots.txt asks for 1h0m0s between requests, and this plan disregards it\n" +
 				"robots.txt is disregarded: the owner asked for it"},
+		"robots.txt asks for nothing, and does not matter": {plan: ignoring, rules: "User-agent: *\nDisallow: /beds\n",
+			want: "robots.txt is disregarded: the owner asked for it"},
 		"shut out": {rules: "User-agent: *\nDisallow: /\n", want: "robots.txt shuts the home page out: Disallow: /"},
 		"as many as the plan allows": {plan: plan.Plan{Pages: 20},
 			make: func(l *looking) { l.add(20, survey.Address{State: survey.Fetched}) }},
