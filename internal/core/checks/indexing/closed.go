@@ -39,7 +39,7 @@ var closed = []*check.Check{
 		ID: "canonical-elsewhere", Group: group, Severity: check.Error, Factor: 4, Scope: check.WholeSite,
 		Effort: check.Minutes,
 		Title:  "canonical leads to another site, or to no address",
-		Line:   "Canonical names a page of another site, or no address that an engine can use",
+		Line:   "Canonical leads to no page of this site",
 		What:   "The page names as canonical an address of another site, or one that search engines cannot use: a file, a name without a dot, an address that no parser reads.",
 		Why:    "The page asks not to be shown itself, and gives whatever links bring to the address that it names.",
 		How:    "Let each page name its own address. Where the content really belongs to the other site, say so in the plan.", Source: canonicalSource, Site: canonicalElsewhere,
