@@ -39,24 +39,32 @@ func (s *Survey) ShareHash(key func(*Page) uint64) [][]*Page {
 // OneList tells whether pages are those of one list, told apart by their numbers alone: they rightly share
 // what they are called.
 func (s *Survey) OneList(group []*Page) bool {
-	first := ""
+	list, met := "", map[string]bool{}
 	for i, p := range group {
 		u, err := weburl.Parse(s.URL(p.ID))
 		if err != nil {
 			return false
 		}
-		list := numbered.ReplaceAllString(u.PathQuery(), "")
+		address, number := u.PathQuery(), ""
+		if at := numbered.FindStringSubmatchIndex(address); at != nil {
+			if at[2] >= 0 {
+				number = address[at[2]:at[3]]
+			}
+			address = address[:at[0]]
+		}
 		if i == 0 {
-			first = list
-		} else if list != first {
+			list = address
+		}
+		if address != list || met[number] {
 			return false
 		}
+		met[number] = true
 	}
 	return len(group) > 1
 }
 
 // numbered is what pages of a list have at their end.
-var numbered = regexp.MustCompile(`(?i)(?:/page/\d+/?|/?[?&](?:page|paged|p|pg|start|offset)=\d+|/)$`)
+var numbered = regexp.MustCompile(`(?i)(?:(?:/page/|/?[?&](?:page|paged|p|pg|start|offset)=)(\d+)/?|/)$`)
 
 func sortGroups[K cmp.Ordered](s *Survey, groups map[K][]*Page) [][]*Page {
 	var out [][]*Page

@@ -254,7 +254,8 @@ func TestShare(t *testing.T) {
 	}
 	for paths, want := range map[string]bool{
 		"/x?page=1 /x?page=2": true, "/x /x?page=2": true, "/x/page/2/ /x/page/3/": true, "/x /y?page=2": false, "/x?page=1": false, "/x?q=1 /x?q=2": false,
-		"/x?a=1&page=1 /x?a=1&page=2": true,
+		"/x?a=1&page=1 /x?a=1&page=2": true, "/x /x/": false,
+		"/x/?page=2 /x?page=2": false, "/x/ /x?page=2 /x/?page=3": true, "/x /x/page/2 /x/page/2/": false,
 	} {
 		var group []*survey.Page
 		for p := range strings.FieldsSeq(paths) {
