@@ -172,7 +172,8 @@ func (s *Store) opener(ctx context.Context, crawl int64) (*opener, error) {
 		return nil, err
 	}
 	o = &opener{dictionaries: map[int]*s2.Dict{}}
-	if err := s.db.GetContext(ctx, &o.apart, "select to_regclass($1) is not null", partName("document", crawl)); err != nil {
+	var err error
+	if o.apart, err = s.hasPart(ctx, "document", crawl); err != nil {
 		return nil, err
 	}
 	for _, r := range rows {

@@ -42,11 +42,8 @@ func makePart(b *strings.Builder, table string, crawlID int64) {
 // setApart readies a crawl that an earlier Harvik began, and that now goes on, for what is long of its pages: what it
 // has of that goes where the rest will be.
 func (s *Store) setApart(ctx context.Context, crawlID int64) error {
-	var is bool
-	if err := s.db.GetContext(ctx, &is, "select to_regclass($1) is not null", partName("document", crawlID)); err != nil {
+	if is, err := s.hasPart(ctx, "document", crawlID); err != nil || is {
 		return err
-	} else if is {
-		return nil
 	}
 	tx, err := s.db.BeginTxx(ctx, nil)
 	if err != nil {
@@ -63,11 +60,16 @@ func (s *Store) setApart(ctx context.Context, crawlID int64) error {
 	return tx.Commit()
 }
 
+// hasPart tells whether a crawl has a part of a table of its own.
+func (s *Store) hasPart(ctx context.Context, table string, crawlID int64) (has bool, err error) {
+	err = s.db.GetContext(ctx, &has, "select to_regclass($1) is not null", partName(table, crawlID))
+	return has, err
+}
+
 // partOf names the part of a table that holds a crawl.
 func (s *Store) partOf(ctx context.Context, crawlID int64) (func(table string) string, error) {
-	var own bool
-	if err := s.db.GetContext(ctx, &own, "select to_regclass($1) is not null",
-		partName(parted[0], crawlID)); err != nil {
+	own, err := s.hasPart(ctx, parted[0], crawlID)
+	if err != nil {
 		return nil, err
 	}
 	return func(table string) string {
