@@ -21,7 +21,7 @@ type Source interface {
 	EachFinding(ctx context.Context, crawl int64, checks []string, f func(*record.PageFinding) error) error
 	EachTwin(ctx context.Context, crawl int64, checks []string, f func(*record.PageFinding) error) error
 	EachRedirect(ctx context.Context, crawl int64, f func(*record.Redirect) error) error
-	EachLink(ctx context.Context, crawl int64, f func(to int32, l *record.LinkRow) error) error
+	EachLink(ctx context.Context, crawl int64, f func(to int32, l *record.LinkRow)) error
 	EachLinkIn(ctx context.Context, crawl int64, f func(*record.LinkRow) error) error
 	EachListed(ctx context.Context, crawl int64, f func(*record.Listed) error) error
 	Files(ctx context.Context, crawl int64) ([]record.FileRow, error)
@@ -434,11 +434,10 @@ func (m *maker) linksIn() Sheet {
 			{"nofollow", column.YesNo, 10}, whole("links"), address("such as from", 60), words("place", 44)},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			all := newWays()
-			err := m.from.EachLink(ctx, m.crawl.ID, func(to int32, l *record.LinkRow) error {
+			err := m.from.EachLink(ctx, m.crawl.ID, func(to int32, l *record.LinkRow) {
 				if m.only.below(l.To) {
 					all.add(to, l)
 				}
-				return nil
 			})
 			if err != nil {
 				return err

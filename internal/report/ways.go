@@ -2,6 +2,7 @@ package report
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 
@@ -32,34 +33,40 @@ type wayKey struct {
 	noFollow bool
 }
 
-// ways sums up links. Those of a page beyond what is kept are counted together.
+// linked is a page that links lead to.
+type linked struct {
+	address string
+	ways    []*way
+	more    int // links in ways beyond what is kept
+}
+
+// ways sums up links.
 type ways struct {
 	known map[wayKey]*way
-	of    map[int32][]*way // by page linked to
-	more  map[int32]int
-	names map[int32]string
+	pages map[int32]*linked
 	texts map[string]string // each once
 }
 
-func newWays() *ways {
-	return &ways{map[wayKey]*way{}, map[int32][]*way{}, map[int32]int{}, map[int32]string{}, map[string]string{}}
-}
+func newWays() *ways { return &ways{map[wayKey]*way{}, map[int32]*linked{}, map[string]string{}} }
 
 // add counts a link.
 func (s *ways) add(to int32, l *record.LinkRow) {
+	p := s.pages[to]
+	if p == nil {
+		p = &linked{address: l.To}
+		s.pages[to] = p
+	}
 	key := wayKey{to, l.Words, l.Region, l.NoFollow}
 	w := s.known[key]
 	switch {
-	case w == nil && (len(s.of[to]) >= waysKept || len(s.known) >= waysInAll):
-		s.more[to]++
-		s.names[to] = l.To
+	case w == nil && (len(p.ways) >= waysKept || len(s.known) >= waysInAll):
+		p.more++
 		return
 	case w == nil:
 		key.words, key.region = s.once(l.Words), s.once(l.Region)
 		w = &way{wayKey: key, from: l.From, place: s.once(l.Place)}
 		s.known[key] = w
-		s.of[to] = append(s.of[to], w)
-		s.names[to] = l.To
+		p.ways = append(p.ways, w)
 	case l.From < w.from:
 		w.from, w.place = l.From, s.once(l.Place)
 	}
@@ -78,25 +85,20 @@ func (s *ways) once(t string) string {
 // each calls f with the rows of each page, in the order in which the crawl met them: the ways from texts before those
 // from navigation, the commonest first. What is not shown is the last row.
 func (s *ways) each(f func([]any) error) error {
-	pages := make([]int32, 0, len(s.names))
-	for to := range s.names {
-		pages = append(pages, to)
-	}
-	slices.Sort(pages)
-	for _, to := range pages {
-		all := s.of[to]
-		slices.SortFunc(all, func(a, b *way) int {
+	for _, to := range slices.Sorted(maps.Keys(s.pages)) {
+		p := s.pages[to]
+		slices.SortFunc(p.ways, func(a, b *way) int {
 			return cmp.Or(cmp.Compare(inText(b), inText(a)), cmp.Compare(b.links, a.links),
 				strings.Compare(a.words, b.words), strings.Compare(a.region, b.region), strings.Compare(a.from, b.from))
 		})
-		more, others := s.more[to], 0
-		for i, w := range all {
+		more, others := p.more, 0
+		for i, w := range p.ways {
 			if i >= waysShown {
 				more += w.links
 				others++
 				continue
 			}
-			if err := f([]any{s.names[to], w.words, w.region, w.noFollow, w.links, w.from, w.place}); err != nil {
+			if err := f([]any{p.address, w.words, w.region, w.noFollow, w.links, w.from, w.place}); err != nil {
 				return err
 			}
 		}
@@ -104,10 +106,10 @@ func (s *ways) each(f func([]any) error) error {
 			continue
 		}
 		rest := "… in other ways"
-		if s.more[to] == 0 {
+		if p.more == 0 {
 			rest = "… in " + text.Count(others, "other way", "other ways")
 		}
-		if err := f([]any{s.names[to], rest, nil, nil, more, nil, nil}); err != nil {
+		if err := f([]any{p.address, rest, nil, nil, more, nil, nil}); err != nil {
 			return err
 		}
 	}

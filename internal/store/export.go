@@ -269,20 +269,16 @@ func (l *linking) into(
 }
 
 // EachLink goes over the links to pages inside, in no order. To is the number of the page that a link leads to.
-func (s *Store) EachLink(ctx context.Context, crawlID int64, f func(to int32, l *record.LinkRow) error) error {
+func (s *Store) EachLink(ctx context.Context, crawlID int64, f func(to int32, l *record.LinkRow)) error {
 	all, err := s.linking(ctx, crawlID)
 	if err != nil {
 		return err
 	}
-	var fault error
-	err = all.each(ctx, s, func(from, to int32, link *page.Link) {
-		if fault == nil {
-			row := linkRow(*link)
-			row.From, row.To = all.urls[from], all.urls[to]
-			fault = f(to, &row)
-		}
+	return all.each(ctx, s, func(from, to int32, link *page.Link) {
+		row := linkRow(*link)
+		row.From, row.To = all.urls[from], all.urls[to]
+		f(to, &row)
 	})
-	return cmp.Or(fault, err)
 }
 
 // linking are the pages of a crawl that link to each other.
