@@ -188,29 +188,26 @@ func (m mixed) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 // EachSkeleton implements survey.Source.
 func (m mixed) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
 	return m.each(pages, func(rest []int32) error { return m.stored.EachSkeleton(rest, f) },
-		func(id int32, facts *page.Facts) {
-			if facts.Document != nil {
-				f(id, facts.Document.Skeleton())
-			}
-		})
+		ofDocuments(f, (*page.Document).Skeleton))
 }
 
 // EachLinks implements survey.Source.
 func (m mixed) EachLinks(pages []int32, f func(int32, []page.Link)) error {
 	return m.each(pages, func(rest []int32) error { return m.stored.EachLinks(rest, f) },
-		func(id int32, facts *page.Facts) {
-			if facts.Document != nil {
-				f(id, facts.Document.Links)
-			}
-		})
+		ofDocuments(f, func(d *page.Document) []page.Link { return d.Links }))
 }
 
 // EachText implements survey.Source.
 func (m mixed) EachText(pages []int32, f func(int32, string)) error {
 	return m.each(pages, func(rest []int32) error { return m.stored.EachText(rest, f) },
-		func(id int32, facts *page.Facts) {
-			if facts.Document != nil {
-				f(id, facts.Document.MainText)
-			}
-		})
+		ofDocuments(f, func(d *page.Document) string { return d.MainText }))
+}
+
+// ofDocuments makes a function of a part of documents one of facts, which need not be of one.
+func ofDocuments[T any](f func(int32, T), part func(*page.Document) T) func(int32, *page.Facts) {
+	return func(id int32, facts *page.Facts) {
+		if facts.Document != nil {
+			f(id, part(facts.Document))
+		}
+	}
 }
