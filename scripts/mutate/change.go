@@ -146,15 +146,11 @@ func (w *writer) mutant(at token.Pos, change string) string {
 
 func (w *writer) walk(file *ast.File) {
 	depth := 0
-	var visit func(ast.Node) bool
-	var stack []ast.Node
-	visit = func(n ast.Node) bool {
+	ast.Inspect(file, func(n ast.Node) bool {
 		if n == nil {
-			stack = stack[:len(stack)-1]
 			depth--
 			return true
 		}
-		stack = append(stack, n)
 		depth++
 		switch n := n.(type) {
 		case *ast.FuncDecl:
@@ -173,11 +169,9 @@ func (w *writer) walk(file *ast.File) {
 			}
 			operand := string(w.source[w.offset(n.X.Pos()):w.offset(n.X.End())])
 			w.put(w.offset(n.TokPos), w.offset(n.End()), fmt.Sprintf(" %s mutantOne(%s, %s)", name, w.mutant(n.Pos(), sign), operand), depth)
-			return true
 		}
 		return true
-	}
-	ast.Inspect(file, visit)
+	})
 }
 
 // Varies is false of constants, which the compiler reckons.
