@@ -47,11 +47,7 @@ const manualsParallel = 16
 // machine. One iteration is the floor and two crawls; of each the fastest counts, and the ratio between them.
 func BenchmarkManuals(b *testing.B) {
 	for _, m := range manuals {
-		found, err := filepath.Glob(filepath.Join("/usr/share/doc", m.folder))
-		if err != nil || len(found) == 0 {
-			b.Fatalf("%s is not there: `make bench` installs the manuals", m.folder)
-		}
-		b.Run(m.name, func(b *testing.B) { benchManual(b, found[0], m.pages) })
+		b.Run(m.name, func(b *testing.B) { benchManual(b, manual(b, m.folder), m.pages) })
 	}
 }
 
@@ -128,6 +124,16 @@ func (t *times) crawl(b *testing.B, start string, p plan.Plan, addresses int) {
 	t.bytes, t.wal = after-size, walAfter-wal
 	_, again := once()
 	t.again.took(again)
+}
+
+// manual is the folder of one of Debian's manuals, by a pattern below the folder of documentation.
+func manual(b *testing.B, pattern string) string {
+	b.Helper()
+	found, err := filepath.Glob(filepath.Join("/usr/share/doc", pattern))
+	if err != nil || len(found) == 0 {
+		b.Fatalf("%s is not there: `make bench` installs the manuals", pattern)
+	}
+	return found[0]
 }
 
 // benchSite takes a site under care.
@@ -279,11 +285,7 @@ func (s *served) packed(at string) int {
 // BenchmarkBeside crawls a manual into an empty database and into one that holds a crawl of 100,000 pages of another,
 // again and again: what else is stored makes no crawl slower.
 func BenchmarkBeside(b *testing.B) {
-	found, err := filepath.Glob("/usr/share/doc/postgresql-doc-*/html")
-	if err != nil || len(found) == 0 {
-		b.Fatal("the manual is not there: `make bench` installs the manuals")
-	}
-	host := testkit.Serve(b, &served{folder: found[0]})
+	host := testkit.Serve(b, &served{folder: manual(b, "postgresql-doc-*/html")})
 	p := plan.Plan{Pages: 10_000, Parallel: manualsParallel, Steady: true}.WithDefaults()
 	h := large(b)
 	full, empty := testkit.Open(b, h.database), testkit.Store(b)

@@ -18,17 +18,7 @@ import (
 func TestPacked(t *testing.T) {
 	address := testkit.Tables(t)
 	s := testkit.Open(t, address)
-	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
-		t.Fatal(err)
-	}
-	site, err := s.Site(t.Context(), "fernhollow")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
-	if err != nil {
-		t.Fatal(err)
-	}
+	rec := begun(t, s)
 	home := "http://" + testkit.Serve(t, &testkit.Generated{Pages: 150, Seed: 4}) + "/"
 	result, memory := testkit.Crawl(t, home, plan.Plan{})
 	kept := map[int32]*booking.Record{}

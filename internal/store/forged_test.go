@@ -7,7 +7,6 @@ import (
 	"strings"
 	"testing"
 
-	"harvik/internal/core/plan"
 	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/testkit"
@@ -22,21 +21,12 @@ func forged(value any) string {
 // TestForgedCursors puts cursors that no list has given to the database: they are the caller's mistakes.
 func TestForgedCursors(t *testing.T) {
 	s := testkit.Store(t)
-	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
-		t.Fatal(err)
-	}
-	site, err := s.Site(t.Context(), "fernhollow")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}, 1)
-	if err != nil {
-		t.Fatal(err)
-	}
+	rec := begun(t, s)
 	for _, sort := range append(store.SortNames(), "figure:x") {
 		for _, after := range []string{"x", "e30", forged("word"), forged(1e300), forged("\x00"), forged("\u202e"),
 			forged([]int{1}), forged(nil), forged(strings.Repeat("9", 400)), forged("NaN")} {
-			_, err := s.Pages(t.Context(), rec.ID, record.PageQuery{Sort: sort, After: after, Limit: 5, Site: site.ID})
+			query := record.PageQuery{Sort: sort, After: after, Limit: 5, Site: rec.SiteID}
+			_, err := s.Pages(t.Context(), rec.ID, query)
 			if refused := s.Trouble(err) == record.Unfit; err != nil && !refused && !errors.Is(err, store.ErrBadQuery) {
 				t.Errorf("sorted by %s after %q: %v", sort, after, err)
 			}

@@ -24,17 +24,7 @@ import (
 func TestOlderGoesOn(t *testing.T) {
 	ctx, database := t.Context(), testkit.Tables(t)
 	s := testkit.Open(t, database)
-	if err := s.AddSite(ctx, "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
-		t.Fatal(err)
-	}
-	site, err := s.Site(ctx, "fernhollow")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rec, err := s.StartCrawl(ctx, site, plan.Plan{}.WithDefaults(), 1)
-	if err != nil {
-		t.Fatal(err)
-	}
+	rec := begun(t, s)
 	address := func(i int) string { return fmt.Sprintf("https://fernhollow.example/%d", i) }
 	batch := func(from, to int) (b record.Batch) {
 		b.First = int32(from)

@@ -107,7 +107,8 @@ func stored(t *testing.T, n int, r *rand.Rand) (*store.Store, int64, []column.Ro
 	return s, id, rows
 }
 
-func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []column.Row) {
+// begun takes a site under care and begins a crawl of it.
+func begun(t *testing.T, s *store.Store) record.Crawl {
 	t.Helper()
 	if err := s.AddSite(t.Context(), "fernhollow", "https://fernhollow.example/", plan.Plan{}); err != nil {
 		t.Fatal(err)
@@ -120,6 +121,12 @@ func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []colum
 	if err != nil {
 		t.Fatal(err)
 	}
+	return rec
+}
+
+func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []column.Row) {
+	t.Helper()
+	rec := begun(t, s)
 	var b record.Batch
 	var rows []column.Row
 	words := strings.Fields("fern Fern moss % _ \\ é Æ ' \" 日")

@@ -52,6 +52,23 @@ func (m *mending) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// lookedAgain fetches some pages of a site anew; the stored crawl that they are of is to be put to it.
+func lookedAgain(t *testing.T, home string, p plan.Plan, paths []string) booking.Again {
+	t.Helper()
+	var listed []string
+	for _, path := range paths {
+		listed = append(listed, home+path)
+	}
+	p.Sources.Addresses = listed
+	p = p.WithDefaults()
+	config := testkit.Config(t, home, p, nil)
+	fresh := new(testkit.Memory)
+	config.Book, config.Sink = booking.New(check.NewRunner(nil, p), nil), fresh
+	config.Only = func(address string) bool { return slices.Contains(listed, address) }
+	_, harvest := testkit.Harvest(t, config)
+	return booking.Again{Fresh: fresh.Records, Harvest: harvest, Evidence: true}
+}
+
 // TestAgain looks again at some pages of a crawl, with its faults and then mended: checks of the whole site
 // see all of it, with what was fetched now in its place.
 func TestAgain(t *testing.T) {
@@ -64,22 +81,11 @@ func TestAgain(t *testing.T) {
 	some := testkit.Catalogue.Only(func(c *check.Check) bool { return slices.Contains(watched, c.ID) })
 	look := func(wanted ...string) (found map[string]int, fetched int) {
 		t.Helper()
-		var listed []string
-		want := map[string]bool{}
-		for _, path := range wanted {
-			listed = append(listed, home+path)
-			want[home+path] = true
-		}
 		again := p
-		again.Sources.Addresses, again.Probes = listed, plan.No()
+		again.Probes = plan.No()
+		merged := lookedAgain(t, home, again, wanted)
 		again = again.WithDefaults()
-		config := testkit.Config(t, home, again, nil)
-		fresh := new(testkit.Memory)
-		config.Book, config.Sink = booking.New(check.NewRunner(nil, again), nil), fresh
-		config.Only = func(address string) bool { return want[address] }
-		_, harvest := testkit.Harvest(t, config)
-		merged := booking.Again{Stored: memory.Stored(t, home, again, result), Fresh: fresh.Records, Harvest: harvest,
-			Evidence: true}
+		merged.Stored = memory.Stored(t, home, again, result)
 		out, err := merged.Judge(check.NewRunner(some.Checks, again))
 		if err != nil {
 			t.Fatal(err)
@@ -88,7 +94,7 @@ func TestAgain(t *testing.T) {
 		for _, f := range out {
 			found[f.Check.ID]++
 		}
-		return found, len(fresh.Records)
+		return found, len(merged.Fresh)
 	}
 	before := map[string]int{}
 	for _, f := range result.Findings {

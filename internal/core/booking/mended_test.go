@@ -8,7 +8,6 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -111,29 +110,16 @@ func TestAgainIsLikeNew(t *testing.T) {
 			first, memory := testkit.Crawl(t, home, p)
 			site.late.Store(true)
 
-			var paths []string
-			for path := range autumn {
-				paths = append(paths, strings.TrimPrefix(path, "/"))
-			}
-			for path := range spring {
-				paths = append(paths, strings.TrimPrefix(path, "/"))
-			}
-			paths = append(paths, "gone", "nothing", "lost.png", "nowhere.png", "both", "hedge")
-			want := map[string]bool{}
-			again := p
-			for _, path := range paths {
-				if want[home+path] = true; !strings.HasSuffix(path, ".txt") && !strings.HasSuffix(path, ".xml") {
-					again.Sources.Addresses = append(again.Sources.Addresses, home+path)
+			paths := []string{"gone", "nothing", "lost.png", "nowhere.png", "both", "hedge"}
+			for _, pages := range []map[string]string{autumn, spring} {
+				for path := range pages {
+					if !strings.HasSuffix(path, ".txt") && !strings.HasSuffix(path, ".xml") {
+						paths = append(paths, strings.TrimPrefix(path, "/"))
+					}
 				}
 			}
-			again = again.WithDefaults()
-			config := testkit.Config(t, home, again, nil)
-			fresh := new(testkit.Memory)
-			config.Book, config.Sink = booking.New(check.NewRunner(nil, again), nil), fresh
-			config.Only = func(address string) bool { return want[address] }
-			_, harvest := testkit.Harvest(t, config)
-			merged := booking.Again{Stored: memory.Stored(t, home, p.WithDefaults(), first), Fresh: fresh.Records,
-				Harvest: harvest, Evidence: true}
+			merged := lookedAgain(t, home, p, paths)
+			merged.Stored = memory.Stored(t, home, p.WithDefaults(), first)
 			got, err := merged.Judge(check.NewRunner(testkit.Catalogue.Checks, p.WithDefaults()))
 			if err != nil {
 				t.Fatal(err)
