@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"crypto"
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
@@ -95,6 +96,11 @@ func Certificate(days int, names ...string) (tls.Certificate, string, error) {
 	if err != nil {
 		return tls.Certificate{}, "", err
 	}
+	return CertificateOf(key, days, names...)
+}
+
+// CertificateOf is a Certificate with a key of one's own.
+func CertificateOf(key crypto.Signer, days int, names ...string) (tls.Certificate, string, error) {
 	now := time.Now()
 	template := &x509.Certificate{
 		SerialNumber: big.NewInt(now.UnixNano()), Subject: pkix.Name{CommonName: "Fernhollow authority"},

@@ -76,8 +76,10 @@ func TestMoods(t *testing.T) {
 	t.Parallel()
 	for _, m := range demo.Moods {
 		inBubble(t, strings.ReplaceAll(m.Name, " ", "-"), func(t *testing.T) {
-			address, authority := testkit.ServeBoth(t, demo.Moody(m), cmp.Or(m.Oldest, tls.VersionTLS12),
-				cmp.Or(m.Days, 300), m.Protocols(), append(m.Hosts, demo.Host)...)
+			door := testkit.Door{
+				Oldest: cmp.Or(m.Oldest, tls.VersionTLS12), Days: cmp.Or(m.Days, 300), Protocols: m.Protocols(),
+			}
+			address, authority := testkit.ServeBoth(t, demo.Moody(m), door, append(m.Hosts, demo.Host)...)
 			p := plan.Plan{
 				Hosts: map[string]string{demo.Host: address, "closed." + demo.Host: "127.0.0.1:1"}, CA: authority,
 				Pages: 40, Retries: -1, Resources: plan.None,

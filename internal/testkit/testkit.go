@@ -4,6 +4,8 @@ package testkit
 
 import (
 	"context"
+	"crypto/rand"
+	"crypto/rsa"
 	"crypto/tls"
 	"errors"
 	"fmt"
@@ -243,19 +245,33 @@ func Serve(t testing.TB, h http.Handler) string {
 	return strings.TrimPrefix(s.URL, "http://")
 }
 
-// ServeBoth runs a handler on a loopback port that speaks both http and https, with a certificate
-// for some host names, valid for some days, from a version of TLS on. It returns host:port and the authority as PEM.
-func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, protocols []string,
-	names ...string) (address, authority string) {
+// A Door is how a server speaks https: from a version of TLS on, with a certificate that is valid for some days, and a
+// weak one if that is wanted.
+type Door struct {
+	Oldest    uint16
+	Days      int
+	Protocols []string
+	Weak      bool
+}
+
+// ServeBoth runs a handler on a loopback port that speaks both http and https, with a certificate for some host names.
+// It returns host:port and the authority as PEM.
+func ServeBoth(t testing.TB, h http.Handler, door Door, names ...string) (address, authority string) {
 	t.Helper()
-	certificate, authority, err := demo.Certificate(days, names...)
+	certificate, authority, err := demo.Certificate(door.Days, names...)
+	if door.Weak {
+		var key *rsa.PrivateKey
+		if key, err = rsa.GenerateKey(rand.Reader, 1024); err == nil { //nolint:gosec // so that it can be found out
+			certificate, authority, err = demo.CertificateOf(key, door.Days, names...)
+		}
+	}
 	if err != nil {
 		t.Fatal(err)
 	}
 	s := newServer(t)
 	s.Config.Handler = h
 	s.Listener = demo.OnePort(s.Listener, &tls.Config{ //nolint:gosec // old versions, so that they can be found out
-		Certificates: []tls.Certificate{certificate}, NextProtos: protocols, MinVersion: oldest,
+		Certificates: []tls.Certificate{certificate}, NextProtos: door.Protocols, MinVersion: door.Oldest,
 	})
 	s.Config.ErrorLog = log.New(io.Discard, "", 0)
 	s.Start()
@@ -266,7 +282,8 @@ func ServeBoth(t testing.TB, h http.Handler, oldest uint16, days int, protocols 
 // Garden serves Fernhollow, or a handler around it, and gives the plan to crawl it with.
 func Garden(t testing.TB, h http.Handler) plan.Plan {
 	t.Helper()
-	address, authority := ServeBoth(t, h, tls.VersionTLS12, 300, demo.Protocols, demo.Host, demo.Neighbours)
+	door := Door{Oldest: tls.VersionTLS12, Days: 300, Protocols: demo.Protocols}
+	address, authority := ServeBoth(t, h, door, demo.Host, demo.Neighbours)
 	return plan.Plan{
 		Hosts: map[string]string{demo.Host: address, demo.Neighbours: address}, CA: authority, Parallel: 8,
 		Outbound: true, Steady: true,

@@ -7,7 +7,8 @@
 //	go run ./scripts/mutate core/drift core/booking+crawl:TestStored
 //
 // takes the changes of internal/core/drift to its own tests, and those of internal/core/booking to those of
-// internal/crawl that a regular expression names, too.
+// internal/crawl that a regular expression names, too; behind a stroke stands one for the tests within a test. A room
+// of checks is tried by the fixtures of its own checks.
 package main
 
 import (
@@ -16,6 +17,7 @@ import (
 	"errors"
 	"flag"
 	"fmt"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -24,6 +26,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 )
 
@@ -86,6 +89,8 @@ func (e equivalents) has(m mutant) bool { return e[m.file+" ¦ "+m.line+" ¦ "+m
 // A binary is the compiled tests of one package.
 type binary struct {
 	path, folder string
+	within       string // which tests within its tests, "" for all
+	work         string // where its tests put what they need
 	tests        []test
 }
 
@@ -99,11 +104,17 @@ type test struct {
 func try(root, name string, chosen *regexp.Regexp, workers int, equivalent equivalents) error {
 	began := time.Now()
 	packages := strings.Split(name, "+")
+	if group, ok := strings.CutPrefix(name, "core/checks/"); ok && len(packages) == 1 {
+		packages = append(packages, "core/checks:^TestFixtures$/^"+group+"$")
+	}
 	work, err := os.MkdirTemp("", "mutate")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(work)
+	if err := os.Chmod(work, 0o755); err != nil {
+		return err
+	}
 	room, err := change(root, "internal/"+packages[0], chosen, work)
 	if err != nil {
 		return err
@@ -111,6 +122,7 @@ func try(root, name string, chosen *regexp.Regexp, workers int, equivalent equiv
 	var binaries []binary
 	for i, proof := range packages {
 		folder, named, _ := strings.Cut(proof, ":")
+		named, within, _ := strings.Cut(named, "/")
 		wanted, err := regexp.Compile(named)
 		if err != nil {
 			return err
@@ -118,6 +130,8 @@ func try(root, name string, chosen *regexp.Regexp, workers int, equivalent equiv
 		b := binary{
 			path:   filepath.Join(work, fmt.Sprintf("tests%d", i)),
 			folder: filepath.Join(root, "internal", folder),
+			within: within,
+			work:   work,
 		}
 		build := exec.Command("go", "test", "-c", "-tags", "nomsgpack", "-vet", "off", "-ldflags", "-s -w",
 			"-overlay", room.overlay, "-o", b.path, "./internal/"+folder)
@@ -139,7 +153,7 @@ func try(root, name string, chosen *regexp.Regexp, workers int, equivalent equiv
 
 // Listen runs each wanted test by itself and keeps which mutants it comes past.
 func listen(b binary, wanted *regexp.Regexp, work string) ([]test, error) {
-	out, err := command(context.Background(), b, nil, "-test.list", ".*").Output()
+	out, err := b.run(context.Background(), nil, "-test.list", ".*")
 	if err != nil {
 		return nil, fmt.Errorf("list tests: %w", err)
 	}
@@ -155,8 +169,8 @@ func listen(b binary, wanted *regexp.Regexp, work string) ([]test, error) {
 			return nil, err
 		}
 		began := time.Now()
-		cmd := command(context.Background(), b, []string{"MUTANTS_SEEN=" + seen}, "-test.run", "^"+name+"$")
-		if out, err := cmd.CombinedOutput(); err != nil {
+		out, err := b.run(context.Background(), []string{"MUTANTS_SEEN=" + seen}, "-test.run", b.pattern(name))
+		if err != nil {
 			return nil, fmt.Errorf("%s fails without a change: %w\n%s", name, err, out)
 		}
 		t := test{name: name, took: time.Since(began), seen: map[int]bool{}}
@@ -174,11 +188,52 @@ func listen(b binary, wanted *regexp.Regexp, work string) ([]test, error) {
 	return tests, nil
 }
 
-func command(ctx context.Context, b binary, env []string, args ...string) *exec.Cmd {
+// Pattern is what -test.run wants to run these.
+func (b binary) pattern(names ...string) string {
+	pattern := "^(" + strings.Join(names, "|") + ")$"
+	if b.within != "" {
+		pattern += "/" + b.within
+	}
+	return pattern
+}
+
+// Run runs tests until they end or the context does, and answers what they wrote. What they leave behind, such as the
+// database of a test that was ended, ends with them.
+func (b binary) run(ctx context.Context, env []string, args ...string) ([]byte, error) {
+	temp, err := os.MkdirTemp(b.work, "run")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(temp)
+	defer endDatabases(temp)
+	if err := os.Chmod(temp, 0o755); err != nil { // a database that a test starts runs as another user
+		return nil, err
+	}
 	cmd := exec.CommandContext(ctx, b.path, args...)
 	cmd.Dir = b.folder
-	cmd.Env = append(os.Environ(), env...)
-	return cmd
+	cmd.Env = append(append(os.Environ(), "TMPDIR="+temp), env...)
+	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
+	cmd.Cancel = func() error { return syscall.Kill(-cmd.Process.Pid, syscall.SIGKILL) }
+	cmd.WaitDelay = 5 * time.Second
+	return cmd.CombinedOutput()
+}
+
+// EndDatabases ends those whose folders are somewhere below one.
+func endDatabases(folder string) {
+	_ = filepath.WalkDir(folder, func(path string, _ fs.DirEntry, err error) error {
+		if err != nil || filepath.Base(path) != "postmaster.pid" {
+			return nil
+		}
+		text, err := os.ReadFile(path)
+		if err != nil {
+			return nil
+		}
+		number, _, _ := strings.Cut(string(text), "\n")
+		if pid, err := strconv.Atoi(number); err == nil && pid > 1 {
+			_ = syscall.Kill(pid, syscall.SIGQUIT) // at once, without tidying
+		}
+		return nil
+	})
 }
 
 // Fate says what became of a mutant.
@@ -227,9 +282,8 @@ func hunt(binaries []binary, id int) fate {
 		}
 		found = lived
 		ctx, cancel := context.WithTimeout(context.Background(), limit)
-		pattern := "^(" + strings.Join(names, "|") + ")$"
 		env := []string{"MUTANT=" + strconv.Itoa(id), "GOMEMLIMIT=1GiB"}
-		err := command(ctx, b, env, "-test.failfast", "-test.run", pattern).Run()
+		_, err := b.run(ctx, env, "-test.failfast", "-test.run", b.pattern(names...))
 		cancel()
 		if err != nil {
 			return killed

@@ -231,6 +231,17 @@ func (p *SitePass) Judged(g *survey.Page) bool {
 	return g.Indexable || p.Closed(g) && p.runner.hides(p.URL(g.ID))
 }
 
+// BySize is the first of three numbers on a site of up to 500 pages, the second up to 5,000, and else the third.
+func (p *SitePass) BySize(small, medium, large int) int {
+	switch n := p.Documents(); {
+	case n <= 500:
+		return small
+	case n <= 5000:
+		return medium
+	}
+	return large
+}
+
 // EachFacts calls f with the facts of the wanted pages, in any order.
 func (p *SitePass) EachFacts(wanted func(*survey.Page) bool, f func(*survey.Page, *page.Facts)) error {
 	var ids []int32

@@ -38,15 +38,17 @@ var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 //
 // A section's first word is a path; then may come a status (with a Location for redirects), "hang", "slow" (0.4 s),
 // "uneven" (503 at the first try), "cut" (the body ends early), "agent" (403 but for browsers), or headers: "Name:
-// value | Name: value". {words n} stands for n words, {bytes n} for n letters, {repeat n text} for a text n times, {png
-// n} for the head of a PNG file of a colour type, {port} and {host} for the server's. A path that ends in * goes by
-// numbers, {next} is the next. Where no section is "/", a noindex home page links to all sections but those that begin
-// with ~. A want line is a path, or (site), and a part of the note, one for each place. A section "plan" has lines of
-// settings:
+// value | Name: value". {words n} stands for n words, {bytes n} for n letters, {repeat n text} for a text n times,
+// {png n} for the head of a PNG file of a colour type, {port} and {host} for the server's. One that begins with http:
+// or https: is served by that scheme alone, and not linked to. A path that ends in * goes by numbers, {next} is the
+// next. A section whose path has {a..b} stands for as many, {i} is the number of each; a line of what is wanted, too.
+// Where no section is "/", a noindex home page links to all sections but those that begin with ~. A want line is a
+// path, or (site), and a part of the note, one for each place. A section "plan" has lines of settings:
 //
 //	tls              the site is at https://fixture.example/, http answers, too
 //	named            the site is at http://fixture.example/
 //	days n           the certificate's
+//	weak             the certificate's key is short
 //	hosts a b        further hosts of the site; these resolve to the server, but those ending in .invalid
 //	others a b       other sites that resolve to the server
 //	outbound         outbound links are checked
@@ -73,6 +75,7 @@ type section struct {
 	status                       int
 	header                       [][2]string
 	unlinked                     bool
+	scheme                       string // the only one by which it is served, "" for both
 }
 
 func readFixtures(t *testing.T) []*fixture {
@@ -109,7 +112,7 @@ func parseFixture(t *testing.T, file, text string) *fixture {
 		if line == "want" {
 			for _, w := range strings.Split(strings.TrimSpace(expand(body)), "\n") {
 				if w != "" {
-					f.want = append(f.want, w)
+					f.want = append(f.want, numbered(w)...)
 				}
 			}
 			continue
@@ -118,15 +121,44 @@ func parseFixture(t *testing.T, file, text string) *fixture {
 			f.settings = strings.Split(strings.TrimSpace(body), "\n")
 			continue
 		}
-		f.sections = append(f.sections, parseSection(line, body))
+		f.sections = append(f.sections, parseSections(line, body)...)
 	}
 	return f
+}
+
+var ranges = regexp.MustCompile(`\{(\d+)\.\.(\d+)\}`)
+
+// parseSections makes one section, or one for each number of a range.
+func parseSections(line, body string) (out []section) {
+	for _, text := range numbered(line + "\n" + body) {
+		line, body, _ := strings.Cut(text, "\n")
+		out = append(out, parseSection(line, body))
+	}
+	return out
+}
+
+// numbered is a text once for each number of its first {a..b}, which stands at {i}, too; itself where it has none.
+func numbered(text string) (out []string) {
+	m := ranges.FindStringSubmatch(text)
+	if m == nil {
+		return []string{text}
+	}
+	from, _ := strconv.Atoi(m[1])
+	to, _ := strconv.Atoi(m[2])
+	for i := from; i <= to; i++ {
+		number := strconv.Itoa(i)
+		out = append(out, strings.NewReplacer(m[0], number, "{i}", number).Replace(text))
+	}
+	return out
 }
 
 func parseSection(line, body string) section {
 	path, rest, _ := strings.Cut(expand(line), " ")
 	s := section{status: 200, body: expand(body)}
 	s.path, s.unlinked = strings.CutPrefix(path, "~")
+	if scheme, path, ok := strings.Cut(s.path, ":/"); ok && (scheme == "http" || scheme == "https") {
+		s.scheme, s.path, s.unlinked = scheme, "/"+path, true
+	}
 	switch words := strings.Fields(rest); {
 	case rest == "hang", rest == "slow", rest == "uneven", rest == "cut", rest == "agent":
 		s.manner = rest
@@ -185,6 +217,9 @@ func (f *fixture) serve(w http.ResponseWriter, r *http.Request) {
 		} else if s.path != r.URL.RequestURI() {
 			continue
 		}
+		if s.scheme != "" && (s.scheme == "https") != (r.TLS != nil) {
+			continue
+		}
 		switch _, again := f.tried.LoadOrStore(s.path, true); s.manner {
 		case "hang":
 			<-r.Context().Done()
@@ -231,9 +266,8 @@ const fixtureHost = "fixture.example"
 func (f *fixture) run(t *testing.T) []string {
 	p := plan.Plan{Timeout: plan.Duration(1500 * time.Millisecond), Retries: -1, Hosts: map[string]string{},
 		Limits: map[string]int{}}
-	names, days, scheme, named := []string{fixtureHost}, 300, "http", false
-	unknown, modern := false, false
-	protocols := demo.Protocols
+	names, scheme, named, unknown := []string{fixtureHost}, "http", false, false
+	door := testkit.Door{Oldest: tls.VersionTLS10, Days: 300, Protocols: demo.Protocols}
 	start := "/"
 	for _, line := range f.settings {
 		words := strings.Fields(line)
@@ -243,7 +277,7 @@ func (f *fixture) run(t *testing.T) []string {
 		case "named":
 			named = true
 		case "days":
-			days, _ = strconv.Atoi(words[1])
+			door.Days, _ = strconv.Atoi(words[1])
 		case "hosts":
 			p.Scope.Hosts, names = words[1:], append(names, words[1:]...)
 		case "others":
@@ -263,20 +297,18 @@ func (f *fixture) run(t *testing.T) []string {
 		case "unknown":
 			unknown = true
 		case "http1":
-			protocols = nil
+			door.Protocols = nil
 		case "modern":
-			modern = true
+			door.Oldest = tls.VersionTLS12
+		case "weak":
+			door.Weak = true
 		case "retries":
 			p.Retries, _ = strconv.Atoi(words[1])
 		default:
 			t.Fatalf("there is no setting %q", line)
 		}
 	}
-	oldest := uint16(tls.VersionTLS10)
-	if modern {
-		oldest = tls.VersionTLS12
-	}
-	host, authority := testkit.ServeBoth(t, http.HandlerFunc(f.serve), oldest, days, protocols, names...)
+	host, authority := testkit.ServeBoth(t, http.HandlerFunc(f.serve), door, names...)
 	origin := scheme + "://" + host
 	if named {
 		origin = scheme + "://" + fixtureHost
@@ -326,7 +358,7 @@ func TestFixtures(t *testing.T) {
 		} else {
 			silent[f.check] = true
 		}
-		t.Run(f.check+"/"+strings.ReplaceAll(f.title, " ", "_"), func(t *testing.T) {
+		t.Run(catalogue.Find(f.check).Group+"/"+f.check+"/"+strings.ReplaceAll(f.title, " ", "_"), func(t *testing.T) {
 			t.Parallel()
 			got := f.run(t)
 			slices.Sort(got)

@@ -179,8 +179,7 @@ func wrongTag(tag string) string {
 		hint = "; " + m + " was probably meant"
 	}
 	parts := strings.Split(low, "-")
-	if base, err := language.ParseBase(parts[0]); err != nil || len(parts[0]) != 2 || len(base.String()) != 2 &&
-		parts[0] != "no" {
+	if _, err := language.ParseBase(parts[0]); err != nil || len(parts[0]) != 2 {
 		return "does not begin with a language of ISO 639-1" + hint
 	}
 	rest := parts[1:]

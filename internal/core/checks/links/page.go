@@ -3,6 +3,7 @@ package links
 import (
 	"cmp"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 	"unicode"
@@ -268,19 +269,17 @@ func nofollowInside(p *check.PagePass) {
 	}
 }
 
+// longestEnding is how long endings of files are at most, with their dot; what is longer is part of a name.
+const longestEnding = 6
+
 // isFile tells an address of something that is no page, by its ending.
 func isFile(address string) bool {
-	path, _, _ := strings.Cut(address, "?")
-	name := path[strings.LastIndexByte(path, '/')+1:]
-	i := strings.LastIndexByte(name, '.')
-	if i < 0 {
+	switch ending := strings.ToLower(path.Ext(before(address, "?"))); ending {
+	case "", ".html", ".htm", ".xhtml", ".php", ".asp", ".aspx", ".jsp", ".cgi", ".shtml":
 		return false
+	default:
+		return len(ending) <= longestEnding
 	}
-	switch strings.ToLower(name[i+1:]) {
-	case "html", "htm", "xhtml", "php", "asp", "aspx", "jsp", "cgi", "shtml":
-		return false
-	}
-	return len(name)-i <= 6
 }
 
 func nofollowOutside(p *check.PagePass) {
@@ -346,12 +345,10 @@ func isVague(p *check.PagePass, l *page.Link) bool {
 
 // nameOf is what an address calls its page: the last part without its ending.
 func nameOf(address string) string {
-	path, _, _ := strings.Cut(address, "?")
-	path = strings.TrimSuffix(path, "/")
-	name := path[strings.LastIndexByte(path, '/')+1:]
+	whole := strings.TrimSuffix(before(address, "?"), "/")
+	name := path.Base(whole)
 	if strings.HasPrefix(name, "index.") {
-		path = path[:len(path)-len(name)-1]
-		name = path[strings.LastIndexByte(path, '/')+1:]
+		name = path.Base(path.Dir(whole))
 	}
 	if i := strings.IndexByte(name, '.'); i > 0 {
 		name = name[:i]

@@ -2,6 +2,7 @@ package links
 
 import (
 	"cmp"
+	"encoding/hex"
 	"fmt"
 	"maps"
 	"regexp"
@@ -204,32 +205,24 @@ func has(anchors page.Hashes, name uint32) bool {
 	return ok
 }
 
+// unescape puts bytes in the place of their percent codes, and leaves alone what is none (URL standard, 1.3).
 func unescape(s string) string {
-	if !strings.Contains(s, "%") {
+	first, rest, ok := strings.Cut(s, "%")
+	if !ok {
 		return s
 	}
-	out := make([]byte, 0, len(s))
-	for i := 0; i < len(s); i++ {
-		if s[i] == '%' && i+2 < len(s) {
-			hi, lo := strings.IndexByte(hexDigits, s[i+1]|0x20), strings.IndexByte(hexDigits, s[i+2]|0x20)
-			if s[i+1] <= '9' {
-				hi = strings.IndexByte(hexDigits, s[i+1])
-			}
-			if s[i+2] <= '9' {
-				lo = strings.IndexByte(hexDigits, s[i+2])
-			}
-			if hi >= 0 && lo >= 0 {
-				out = append(out, byte(hi<<4|lo))
-				i += 2
-				continue
-			}
+	var out strings.Builder
+	out.WriteString(first)
+	for part := range strings.SplitSeq(rest, "%") {
+		if code, err := hex.DecodeString(part[:min(2, len(part))]); err == nil && len(code) == 1 {
+			out.Write(code)
+			out.WriteString(part[2:])
+			continue
 		}
-		out = append(out, s[i])
+		out.WriteString("%" + part)
 	}
-	return string(out)
+	return out.String()
 }
-
-const hexDigits = "0123456789abcdef"
 
 func deadEnd(p *check.SitePass) error {
 	leads := map[int32]bool{}
@@ -253,7 +246,7 @@ func fewIn(p *check.SitePass) error {
 	if p.Partial {
 		return nil // what was not fetched may link here
 	}
-	usual := leastIn(p)
+	usual := p.BySize(2, 3, 5)
 	if p.IsReference() {
 		usual = 1 // entries are reached by index and search
 	}
@@ -286,14 +279,4 @@ func through(p *check.SitePass) map[int32]int {
 		}
 	})
 	return in
-}
-
-func leastIn(p *check.SitePass) int {
-	switch n := p.Documents(); {
-	case n <= 500:
-		return 2
-	case n <= 5000:
-		return 3
-	}
-	return 5
 }

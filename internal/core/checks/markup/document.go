@@ -170,28 +170,25 @@ func headBroken(p *check.PagePass) {
 		return
 	}
 	var lost []string
-	add := func(name string, inHead bool, pos page.Pos) {
-		after := pos.Line > b.Line || pos.Line == b.Line && pos.Col > b.Col
-		if !inHead && after {
+	add := func(name string, counts bool) {
+		if !counts {
 			lost = append(lost, name)
 		}
 	}
 	for _, t := range p.Doc.Titles {
-		add("title", t.InHead, t.Pos)
+		add("title", t.InHead)
 	}
 	for _, t := range p.Doc.Descriptions {
-		add("description", t.InHead, t.Pos)
+		add("description", t.InHead)
 	}
 	for _, c := range p.Doc.Canonicals {
-		add("canonical", c.InHead || c.Header, c.Pos)
+		add("canonical", c.InHead || c.Header)
 	}
 	for _, a := range p.Doc.Alternates {
-		add("hreflang", a.InHead || a.Header, a.Pos)
+		add("hreflang", a.InHead || a.Header)
 	}
 	for _, r := range p.Doc.Robots.Said {
-		if r.Line > 0 {
-			add("robots", r.InHead, r.Pos)
-		}
+		add("robots", r.InHead || r.Line == 0) // what has no line is a header
 	}
 	if len(lost) == 0 {
 		return
@@ -264,11 +261,8 @@ func bases(p *check.PagePass) {
 			p.Reportf(b.Pos, b.Type, "a further base element, for %s", check.Short(b.Type))
 		}
 	}
-	if withHref > 0 && m.FirstURL != nil && m.FirstURL.Line > 0 {
-		first := m.Bases[0]
-		if m.FirstURL.Line < first.Line || m.FirstURL.Line == first.Line && m.FirstURL.Col < first.Col {
-			p.Reportf(first.Pos, first.Type, "it stands behind the first element with an address, on line %d",
-				m.FirstURL.Line)
-		}
+	if withHref > 0 && m.FirstURL != nil {
+		p.Reportf(m.Bases[0].Pos, m.Bases[0].Type, "it stands behind the first element with an address, on line %d",
+			m.FirstURL.Line)
 	}
 }

@@ -60,7 +60,7 @@ func showing(
 		func(l survey.Loading) { on[l.Page] += bytesOf(p, l.Target) })
 	return p.EachFacts(func(g *survey.Page) bool {
 		n := on[g.ID]
-		return n > 0 && g.HTML && g.Status == 200 && n > enough(g)
+		return g.HTML && g.Status == 200 && n > enough(g)
 	}, f)
 }
 

@@ -334,9 +334,6 @@ func inRule(a *survey.Address) string {
 }
 
 func sitemapOmits(p *check.SitePass) error {
-	if p.Partial && len(p.Sitemaps) == 0 {
-		return nil
-	}
 	read := false
 	for _, s := range p.Sitemaps {
 		read = read || s.Status == 200 && s.Pages > 0

@@ -319,13 +319,7 @@ func knownFrom(p *check.SitePass, id int32) string {
 }
 
 func deep(p *check.SitePass) error {
-	usual := 5
-	switch n := p.Documents(); {
-	case n <= 500:
-		usual = 3
-	case n <= 5000:
-		usual = 4
-	}
+	usual := p.BySize(3, 4, 5)
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		most := cmp.Or(p.LimitsAt(g).DepthClicks, usual)

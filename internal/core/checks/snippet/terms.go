@@ -37,15 +37,13 @@ func titleLanguage(p *check.SitePass) error {
 		if !p.Judged(g) || g.TextLang == "" || g.Title.Text == "" {
 			continue
 		}
-		own, others, met := 0, map[string]int{}, map[string]bool{}
+		own, others, met := false, map[string]int{}, map[string]bool{}
 		text.EachWord(g.Title.Text, func(word string) {
 			if word = strings.ToLower(word); met[word] || len(word) < 2 {
 				return
 			}
 			met[word] = true
-			if text.IsCommon(g.TextLang, word) {
-				own++
-			}
+			own = own || text.IsCommon(g.TextLang, word)
 			for _, code := range text.WithCommonWords {
 				if code != g.TextLang && text.IsCommon(code, word) && !text.IsCommon(g.TextLang, word) {
 					others[code]++
@@ -53,7 +51,7 @@ func titleLanguage(p *check.SitePass) error {
 			}
 		})
 		for _, code := range text.WithCommonWords {
-			if others[code] >= 3 && own == 0 && !text.SameLanguage(code, g.TextLang) {
+			if others[code] >= 3 && !own && !text.SameLanguage(code, g.TextLang) {
 				p.Report(g.ID, check.Place{
 					Note: "the title reads as " + text.LanguageName(code) + ", the text as " +
 						text.LanguageName(g.TextLang), Value: g.Title.Text, Line: g.Title.Line, Col: g.Title.Col,

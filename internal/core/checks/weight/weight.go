@@ -222,7 +222,7 @@ func loaded(p *check.SitePass) map[int32]*loads {
 		n := p.Got(t).Bytes
 		l.files++
 		l.bytes += n
-		if n > l.heaviest || n == l.heaviest && l.most >= 0 && p.URL(t) < p.URL(l.most) {
+		if l.most < 0 || n > l.heaviest || n == l.heaviest && p.URL(t) < p.URL(l.most) {
 			l.heaviest, l.most = n, t
 		}
 	})
@@ -233,7 +233,7 @@ func pageHeavy(p *check.SitePass) error {
 	for id, l := range loaded(p) {
 		g := p.Page(id)
 		total := l.bytes + g.Bytes
-		if g.Status != 200 || total <= p.Limits.PageBytes || l.most < 0 {
+		if g.Status != 200 || total <= p.Limits.PageBytes {
 			continue
 		}
 		heaviest, size, name := l.most, l.heaviest, p.URL(l.most)
