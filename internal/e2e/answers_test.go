@@ -180,7 +180,7 @@ func multiply(b *testing.B, database string) {
 		"page":     {"id": fmt.Sprintf(shift, "id")},
 		"document": {"id": fmt.Sprintf(shift, "id")},
 		"standing": {"page_id": fmt.Sprintf(shift, "page_id")},
-		"finding":  {"page_id": fmt.Sprintf(shift, "page_id")},
+		"failing":  {"page_id": fmt.Sprintf(shift, "page_id")},
 		"fix": {"id": "id || n", "rank": fmt.Sprintf("rank + n * %d", ranks),
 			"body": "jsonb_set(body, '{ID}', to_jsonb(id || n))",
 			"pages": fmt.Sprintf("array(select case when p < 0 then p else %s end from unnest(pages) as p)",

@@ -33,7 +33,7 @@ func TestReferences(t *testing.T) {
 			left join address a on a.crawl_id = p.crawl_id and a.id = p.id`,
 		"addresses found on pages": `select count(*), count(*) filter (where p.id is null) from address a
 			left join page p on p.crawl_id = a.crawl_id and p.id = a.found_on where a.found_on >= 0`,
-		"findings on addresses": `select count(*), count(*) filter (where a.id is null) from finding f
+		"findings on addresses": `select count(*), count(*) filter (where a.id is null) from failing f
 			left join address a on a.crawl_id = f.crawl_id and a.id = f.page_id where f.page_id >= 0`,
 		"standings of pages": `select count(*), count(*) filter (where p.id is null) from standing n
 			left join page p on p.crawl_id = n.crawl_id and p.id = n.page_id`,
@@ -44,7 +44,7 @@ func TestReferences(t *testing.T) {
 		"entries of fixes": `select count(*), count(*) filter (where f.id is null) from fix_entry e
 			left join fix f on f.crawl_id = e.crawl_id and f.id = e.fix_id`,
 		"crawls of their rows": `select count(*), count(*) filter (where c.id is null) from
-			(select crawl_id from address union select crawl_id from page union select crawl_id from finding union select crawl_id from document union
+			(select crawl_id from address union select crawl_id from page union select crawl_id from failing union select crawl_id from evidence union select crawl_id from document union
 			select crawl_id from standing union select crawl_id from fix union select crawl_id from fix_entry) r
 			left join crawl c on c.id = r.crawl_id`,
 	} {

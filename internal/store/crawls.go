@@ -154,6 +154,7 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 		"delete from fix_entry where crawl_id = $1",
 		"delete from sheet where crawl_id = $1",
 		"delete from finding where crawl_id = $1 and whole",
+		"delete from failing where crawl_id = $1 and whole",
 		"delete from document where crawl_id = $1 and id in (select id from page where crawl_id = $1 and role <> 0)",
 		"delete from page where crawl_id = $1 and role <> 0",
 	} {

@@ -173,7 +173,7 @@ func (s *Store) opener(ctx context.Context, crawl int64) (*opener, error) {
 	}
 	o = &opener{dictionaries: map[int]*s2.Dict{}}
 	var err error
-	if o.apart, err = s.hasPart(ctx, "document", crawl); err != nil {
+	if o.apart, err = hasPart(ctx, s.pool, "document", crawl); err != nil {
 		return nil, err
 	}
 	for _, r := range rows {

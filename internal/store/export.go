@@ -110,39 +110,39 @@ func (s *Store) pagesAt(ctx context.Context, site int64, query string, args []an
 	return out, s.addFigures(ctx, site, out)
 }
 
-const findingSelect = `select f.page_id as page, coalesce(a.url, '') as address, f.check_id as "check", f.severity, f.count, f.places, -1::float8 as health, coalesce(p.title, '') as title
-	from finding f left join address a on a.crawl_id = f.crawl_id and a.id = f.page_id
-	left join page p on p.crawl_id = f.crawl_id and p.id = f.page_id
-	where f.crawl_id = $1 and (cardinality($2::text[]) = 0 or f.check_id = any($2)) order by `
-
 // EachFinding goes over findings, page by page in order of address, those of the site first; of all
 // checks where none is named.
 func (s *Store) EachFinding(ctx context.Context, crawlID int64, checks []string,
 	f func(*record.PageFinding) error) error {
-	return each(ctx, s, eachFinding(f), findingSelect+"2, 3", crawlID, nonNil(checks))
+	return s.eachFailing(ctx, crawlID, selection{checks: checks, order: "2"}, f)
 }
 
 // EachTwin goes over findings of checks about pages alike, group by group.
 func (s *Store) EachTwin(ctx context.Context, crawlID int64, checks []string, f func(*record.PageFinding) error) error {
-	return each(ctx, s, eachFinding(f), findingSelect+"3, coalesce("+firstPlace("Group", "Value", "Target")+"), 2",
-		crawlID, nonNil(checks))
-}
-
-func eachFinding(f func(*record.PageFinding) error) func(*findingRow) error {
-	return func(r *findingRow) error {
-		one := r.finding()
-		return f(&one)
+	var all []record.PageFinding
+	err := s.EachFinding(ctx, crawlID, checks, func(one *record.PageFinding) error {
+		all = append(all, *one)
+		return nil
+	})
+	if err != nil {
+		return err
 	}
-}
-
-// firstPlace is SQL for what the first place of a finding has in the first of some fields, under the names that they
-// have, or had up to 0.5.
-func firstPlace(fields ...string) string {
-	var out []string
-	for _, name := range fields {
-		out = append(out, fmt.Sprintf("f.places->0->>'%s', f.places->0->>'%s'", name, strings.ToLower(name)))
+	group := func(f *record.PageFinding) string {
+		if len(f.Places) == 0 {
+			return ""
+		}
+		p := &f.Places[0]
+		return cmp.Or(p.Group, p.Value, p.Target)
 	}
-	return strings.Join(out, ", ")
+	slices.SortStableFunc(all, func(a, b record.PageFinding) int { // in order of address before
+		return cmp.Or(strings.Compare(a.Check, b.Check), strings.Compare(group(&a), group(&b)))
+	})
+	for i := range all {
+		if err := f(&all[i]); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func nonNil(list []string) []string {

@@ -3,10 +3,10 @@ package store
 import (
 	"cmp"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -214,23 +214,31 @@ func (s *Store) entry(ctx context.Context, crawlID int64, id string) (out record
 // those after a given one.
 func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, after string,
 	limit int) ([]record.PageFinding, error) {
-	found := []findingRow{}
-	err := s.db.SelectContext(ctx, &found, `select x.page, coalesce(a.url, '') as address, n.check_id as "check", n.severity, n.count, n.places,
-		coalesce(st.health, -1) as health, coalesce(p.title, '') as title
-		from fix f cross join unnest(f.pages) as x(page)
-		join finding n on n.crawl_id = f.crawl_id and n.page_id = x.page and n.check_id = $3
-		left join address a on a.crawl_id = f.crawl_id and a.id = x.page
-		left join page p on p.crawl_id = f.crawl_id and p.id = x.page
-		left join standing st on st.crawl_id = f.crawl_id and st.page_id = x.page
-		where f.crawl_id = $1 and f.id = $2 and ($4 = '' or a.url collate "C" > $4) and ($6 = '' or n.places::jsonb @> nullif($6, '')::jsonb or n.places::jsonb @> nullif($7, '')::jsonb)
-		order by a.url collate "C" limit $5`, crawlID, cmp.Or(f.Of, f.ID), f.Check, after, limit, placeOf(&f, false), placeOf(&f, true))
-	if err != nil {
+	rows := []record.PageFinding{}
+	if limit <= 0 {
+		return rows, nil
+	}
+	wanted := selection{
+		checks: []string{f.Check}, order: `a.url collate "C"`, args: []any{cmp.Or(f.Of, f.ID), after},
+		where: `and n.page_id in (select unnest(x.pages) from fix x where x.crawl_id = $1 and x.id = $3) and ($4 = '' or a.url collate "C" > $4)`,
+	}
+	if f.Of == "" { // of a line for one of several those pages count that have a place of it, which the places tell
+		wanted.limit = limit
+	}
+	enough := errors.New("enough")
+	err := s.eachFailing(ctx, crawlID, wanted, func(one *record.PageFinding) error {
+		if f.Of != "" && !slices.ContainsFunc(one.Places, func(p check.Place) bool { return isPlaceOf(&f, &p) }) {
+			return nil
+		}
+		if rows = append(rows, *one); len(rows) == limit {
+			return enough
+		}
+		return nil
+	})
+	if err != nil && !errors.Is(err, enough) {
 		return nil, err
 	}
-	rows := make([]record.PageFinding, len(found))
-	for i := range found {
-		rows[i] = found[i].finding()
-	}
+	err = nil
 	for i := range rows {
 		if about := concerned(f, rows[i].Places); len(about) < len(rows[i].Places) {
 			rows[i].Places, rows[i].Count = about, len(about)
@@ -243,21 +251,12 @@ func (s *Store) FixPages(ctx context.Context, crawlID int64, f fixlist.Fix, afte
 	return rows, err
 }
 
-// placeOf describes a place of an entry, by the names that fields had up to 0.5 or have now; "" for a line, all of
-// whose pages are meant.
-func placeOf(f *fixlist.Fix, now bool) string {
-	if f.Of == "" {
-		return ""
-	}
-	name, value := "value", f.Value
+// isPlaceOf tells a place of a line for one of several.
+func isPlaceOf(f *fixlist.Fix, p *check.Place) bool {
 	if f.Target != "" {
-		name, value = "target", f.Target
+		return p.Target == f.Target
 	}
-	if now {
-		name = strings.ToUpper(name[:1]) + name[1:]
-	}
-	data, _ := json.Marshal([]map[string]string{{name: value}})
-	return string(data)
+	return p.Value == f.Value
 }
 
 // concerned keeps the places that the fix is about.

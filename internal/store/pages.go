@@ -204,8 +204,8 @@ func conditions(q *record.PageQuery, args []any) (string, []any, error) {
 		and("p.why ilike $%d", containing(q.Why))
 	}
 	if q.Check != "" {
-		and("exists (select 1 from finding f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.check_id = $%d)",
-			q.Check)
+		and(`(exists (select 1 from failing f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.checks && array(select number from check_number where id = $%[1]d))
+			or exists (select 1 from finding f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.check_id = $%[1]d))`, q.Check)
 	}
 	if q.Fix != "" {
 		and("p.id in (select unnest(x.pages) from fix x where x.crawl_id = p.crawl_id and x.id = $%d)", q.Fix)
@@ -475,15 +475,15 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 	if doc := d.Facts.Document; doc != nil {
 		doc.Outline = nil // says nothing to a reader
 	}
-	found := []findingRow{}
-	if err := s.db.SelectContext(ctx, &found, `select page_id as page, check_id as "check", severity, count, places
-		from finding where crawl_id = $1 and page_id = $2 order by check_id`, crawlID, d.ID); err != nil {
+	err = s.eachFailing(ctx, crawlID, selection{where: "and n.page_id = $3", order: "1", args: []any{d.ID}},
+		func(f *record.PageFinding) error {
+			f.Shown()
+			f.Address, f.Title, f.Health = "", "", 0 // the page's, which says them
+			d.Findings = append(d.Findings, *f)
+			return nil
+		})
+	if err != nil {
 		return d, err
-	}
-	for i := range found {
-		f := found[i].finding()
-		f.Shown()
-		d.Findings = append(d.Findings, f)
 	}
 	if d.Loads, err = s.loadsOf(ctx, crawlID, packed.Uses); err != nil {
 		return d, err

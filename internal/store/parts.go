@@ -6,12 +6,16 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jmoiron/sqlx"
 )
 
 // parted are the tables that are partitioned by crawl: a crawl's rows are a table of their own, which is filled,
 // counted and dropped without a look at any other. Crawls of 0.5 and before share one.
-var parted = []string{"address", "page", "document", "finding", "standing", "fix", "fix_entry"}
+var parted = []string{"address", "page", "document", "failing", "evidence", "standing", "fix", "fix_entry", formerly}
+
+// formerly is the table of findings of crawls that an earlier Harvik judged. Others have no part of it.
+const formerly = "finding"
 
 // shared is the ending of the parts that crawls of 0.5 and before share.
 const shared = "before"
@@ -22,7 +26,9 @@ func partName(table string, crawlID int64) string { return fmt.Sprintf("%s_%d", 
 func makeParts(ctx context.Context, tx *sqlx.Tx, crawlID int64) error {
 	var b strings.Builder
 	for _, table := range parted {
-		makePart(&b, table, crawlID)
+		if table != formerly {
+			makePart(&b, table, crawlID)
+		}
 	}
 	if _, err := tx.ExecContext(ctx, b.String()); err != nil {
 		return fmt.Errorf("making room for the crawl: %w", err)
@@ -39,36 +45,58 @@ func makePart(b *strings.Builder, table string, crawlID int64) {
 	fmt.Fprintf(b, "alter table %s attach partition %s for values in (%d);\n", table, part, crawlID)
 }
 
-// setApart readies a crawl that an earlier Harvik began, and that now goes on, for what is long of its pages: what it
-// has of that goes where the rest will be.
+// setApart readies a crawl that an earlier Harvik began, and that now goes on, for what is long of its pages and for
+// what fails on them: what it has of that goes where the rest will be.
 func (s *Store) setApart(ctx context.Context, crawlID int64) error {
-	if is, err := s.hasPart(ctx, "document", crawlID); err != nil || is {
-		return err
-	}
-	tx, err := s.db.BeginTxx(ctx, nil)
+	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
 	}
-	defer tx.Rollback()
-	var b strings.Builder
-	makePart(&b, "document", crawlID)
-	fmt.Fprintf(&b, `insert into document (crawl_id, id, facts, links, main)
-		select crawl_id, id, facts, links, convert_to(main_text, 'UTF8') from page where crawl_id = %d`, crawlID)
-	if _, err := tx.ExecContext(ctx, b.String()); err != nil {
-		return fmt.Errorf("setting apart what is long of pages: %w", err)
+	defer tx.Rollback(ctx)
+	if is, err := hasPart(ctx, tx, "document", crawlID); err != nil {
+		return err
+	} else if !is {
+		var b strings.Builder
+		makePart(&b, "document", crawlID)
+		fmt.Fprintf(&b, `insert into document (crawl_id, id, facts, links, main)
+			select crawl_id, id, facts, links, convert_to(main_text, 'UTF8') from page where crawl_id = %d`, crawlID)
+		if _, err := tx.Exec(ctx, b.String()); err != nil {
+			return fmt.Errorf("setting apart what is long of pages: %w", err)
+		}
 	}
-	return tx.Commit()
+	if err := s.packFindings(ctx, tx, crawlID); err != nil {
+		return fmt.Errorf("packing what fails: %w", err)
+	}
+	return tx.Commit(ctx)
+}
+
+// roomForFailing makes the parts for what fails on the pages of a crawl that an earlier Harvik judged, and tells whether
+// they were missing.
+func roomForFailing(ctx context.Context, tx pgx.Tx, crawlID int64) (made bool, err error) {
+	if is, err := hasPart(ctx, tx, "failing", crawlID); err != nil || is {
+		return false, err
+	}
+	var b strings.Builder
+	makePart(&b, "failing", crawlID)
+	makePart(&b, "evidence", crawlID)
+	_, err = tx.Exec(ctx, b.String())
+	return true, err
+}
+
+// A querier is a transaction, or the pool.
+type querier interface {
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
 }
 
 // hasPart tells whether a crawl has a part of a table of its own.
-func (s *Store) hasPart(ctx context.Context, table string, crawlID int64) (has bool, err error) {
-	err = s.db.GetContext(ctx, &has, "select to_regclass($1) is not null", partName(table, crawlID))
+func hasPart(ctx context.Context, in querier, table string, crawlID int64) (has bool, err error) {
+	err = in.QueryRow(ctx, "select to_regclass($1) is not null", partName(table, crawlID)).Scan(&has)
 	return has, err
 }
 
 // partOf names the part of a table that holds a crawl.
 func (s *Store) partOf(ctx context.Context, crawlID int64) (func(table string) string, error) {
-	own, err := s.hasPart(ctx, parted[0], crawlID)
+	own, err := hasPart(ctx, s.pool, parted[0], crawlID)
 	if err != nil {
 		return nil, err
 	}

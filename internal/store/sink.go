@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -27,24 +28,35 @@ type Sink struct {
 	store  *Store
 	crawl  int64
 	packer *packer // once something was stored
+	words  *archivist
+	site   map[int32]*failingRow // what was found on the whole site, and is not stored
+	waits  int                   // bytes of it
 }
 
 // Sink is where a crawl writes to.
 func (s *Store) Sink(crawlID int64) record.Sink { return &Sink{store: s, crawl: crawlID} }
 
+// ready makes room for a crawl that an earlier Harvik began.
+func (k *Sink) ready(ctx context.Context) error {
+	if k.packer != nil || k.words != nil {
+		return nil
+	}
+	return k.store.setApart(ctx, k.crawl)
+}
+
 // Save stores a batch.
 func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
+	if err := k.ready(ctx); err != nil {
+		return err
+	}
 	if k.packer == nil {
-		if err := k.store.setApart(ctx, k.crawl); err != nil {
-			return err
-		}
 		if k.packer, err = k.store.newPacker(ctx, k.crawl); err != nil {
 			return fmt.Errorf("taking up what was stored: %w", err)
 		}
 	}
 	defer func() {
 		if err != nil {
-			k.packer = nil // what it made was not stored
+			k.packer, k.words = nil, nil // what they made was not stored
 		}
 	}()
 	conn, err := k.store.pool.Acquire(ctx)
@@ -75,7 +87,7 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	for _, r := range b.Records {
 		found = append(found, r.Findings...)
 	}
-	if err := saveFindings(ctx, tx, k.crawl, found, false); err != nil {
+	if err := k.saveFindings(ctx, tx, found, false); err != nil {
 		return err
 	}
 	progress, err := encode(b.Progress)
@@ -195,25 +207,85 @@ func ofHTML(html bool, n int) *int {
 	return &n
 }
 
+// mostWaiting bounds what was found on the whole site and waits for what else is found on the same pages.
+const mostWaiting = 64 << 20
+
 // SaveSite implements record.Sink.
 func (k *Sink) SaveSite(ctx context.Context, found []check.Finding) error {
-	return saveFindings(ctx, k.store.pool, k.crawl, found, true)
+	if err := k.ready(ctx); err != nil {
+		return err
+	}
+	if k.site == nil {
+		k.site = map[int32]*failingRow{}
+	}
+	if err := k.gather(ctx, k.site, found); err != nil {
+		return err
+	}
+	if k.waits += 40 * len(found); k.waits < mostWaiting {
+		return nil
+	}
+	return k.saveWaiting(ctx)
+}
+
+// gather adds findings to what fails on their pages.
+func (k *Sink) gather(ctx context.Context, rows map[int32]*failingRow, found []check.Finding) (err error) {
+	if k.words == nil {
+		if k.words, err = k.store.newArchivist(ctx, k.crawl); err != nil {
+			return err
+		}
+	}
+	numbers, err := k.store.checkNumbers.of(ctx, k.store, found)
+	if err != nil {
+		return err
+	}
+	for i := range found {
+		f := &found[i]
+		row := rows[f.Page]
+		if row == nil {
+			row = &failingRow{page: f.Page}
+			rows[f.Page] = row
+		}
+		if err := k.words.add(row, f, numbers[f.Check.ID]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (k *Sink) saveWaiting(ctx context.Context) error {
+	if len(k.site) == 0 {
+		return nil
+	}
+	rows := inOrder(k.site)
+	k.site, k.waits = nil, 0
+	return k.words.store(ctx, k.store.pool, k.crawl, rows, true)
+}
+
+func inOrder(rows map[int32]*failingRow) []failingRow {
+	out := make([]failingRow, 0, len(rows))
+	for _, id := range slices.Sorted(maps.Keys(rows)) {
+		out = append(out, *rows[id])
+	}
+	return out
 }
 
 // DropSite implements record.Sink.
 func (k *Sink) DropSite(ctx context.Context) error {
-	_, err := k.store.pool.Exec(ctx, "delete from finding where crawl_id = $1 and whole", k.crawl)
+	_, err := k.store.pool.Exec(ctx, "delete from failing where crawl_id = $1 and whole", k.crawl)
 	return err
 }
 
 // Finish implements record.Sink. The planner knows nothing of a crawl this new, and would join its
 // tables row by row. Columns that no query narrows by are left out: they are long.
 func (k *Sink) Finish(ctx context.Context) error {
+	if err := k.saveWaiting(ctx); err != nil {
+		return err
+	}
 	part, err := k.store.partOf(ctx, k.crawl)
 	if err == nil {
 		_, err = k.store.pool.Exec(ctx,
-			fmt.Sprintf("analyze %s (crawl_id, id, hash), %s (crawl_id, id, role, html, status), %s (crawl_id, page_id, check_id)",
-				part("address"), part("page"), part("finding")))
+			fmt.Sprintf("analyze %s (crawl_id, id, hash), %s (crawl_id, id, role, html, status), %s (crawl_id, page_id)",
+				part("address"), part("page"), partName("failing", k.crawl)))
 	}
 	if err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
@@ -226,21 +298,16 @@ type copier interface {
 	CopyFrom(ctx context.Context, table pgx.Identifier, columns []string, rows pgx.CopyFromSource) (int64, error)
 }
 
-func saveFindings(ctx context.Context, to copier, crawlID int64, found []check.Finding, whole bool) error {
-	_, err := to.CopyFrom(ctx, pgx.Identifier{"finding"},
-		[]string{"crawl_id", "page_id", "check_id", "severity", "count", "places", "whole"},
-		pgx.CopyFromSlice(len(found), func(i int) ([]any, error) {
-			f := &found[i]
-			places, err := encode(f.Places)
-			if err != nil {
-				return nil, err
-			}
-			return []any{crawlID, f.Page, f.Check.ID, int16(f.Check.Severity), f.Count(), places, whole}, nil
-		}))
-	if err != nil {
+// saveFindings stores what was found on pages, or of the whole site where nobody gathers that.
+func (k *Sink) saveFindings(ctx context.Context, to copier, found []check.Finding, whole bool) error {
+	if len(found) == 0 {
+		return nil
+	}
+	rows := map[int32]*failingRow{}
+	if err := k.gather(ctx, rows, found); err != nil {
 		return fmt.Errorf("storing findings: %w", err)
 	}
-	return nil
+	return k.words.store(ctx, to, k.crawl, inOrder(rows), whole)
 }
 
 // SaveResult stores what judging the whole crawl gave, and what that makes of the work at its site's fixes, and marks
@@ -280,22 +347,21 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 		k.crawl).Scan(&finished); err != nil {
 		return fmt.Errorf("taking the crawl: %w", err)
 	}
-	for _, table := range []string{"standing", "fix", "fix_entry", "finding", "sheet"} {
+	if _, err := roomForFailing(ctx, tx, k.crawl); err != nil {
+		return err
+	}
+	for _, table := range []string{"standing", "fix", "fix_entry", "finding", "failing", "evidence", "sheet"} {
 		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", k.crawl); err != nil {
 			return err
 		}
 	}
-	if err := saveFindings(ctx, tx, k.crawl, found, false); err != nil {
+	if err := k.saveFindings(ctx, tx, found, false); err != nil {
 		return err
 	}
 	if err := k.result(ctx, tx, r, p, w); err != nil {
 		return err
 	}
-	part, err := k.store.partOf(ctx, k.crawl)
-	if err == nil {
-		_, err = tx.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, page_id, check_id)", part("finding")))
-	}
-	if err != nil {
+	if _, err := tx.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, page_id)", partName("failing", k.crawl))); err != nil {
 		return fmt.Errorf("gathering statistics: %w", err)
 	}
 	if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl,
@@ -307,7 +373,7 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 
 // result stores a verdict in a transaction.
 func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *booking.Result, p record.Progress, w record.Weighing) error {
-	if err := saveFindings(ctx, tx, k.crawl, r.Findings, true); err != nil {
+	if err := k.saveFindings(ctx, tx, r.Findings, true); err != nil {
 		return err
 	}
 	if err := k.changed(ctx, tx, r); err != nil {

@@ -27,9 +27,10 @@ var migrations embed.FS
 
 // A Store is safe for use from several goroutines.
 type Store struct {
-	pool    *pgxpool.Pool
-	db      *sqlx.DB
-	openers openers
+	pool         *pgxpool.Pool
+	db           *sqlx.DB
+	openers      openers
+	checkNumbers checkNumbers
 }
 
 // Connections is how many a store has at most, unless it is told otherwise.

@@ -1,0 +1,278 @@
+package store
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/klauspost/compress/s2"
+
+	"harvik/internal/core/check"
+	"harvik/internal/record"
+)
+
+// A failed is a row of what fails on a page, with what lists say of the page.
+type failed struct {
+	Page    int32
+	Address string
+	Title   string
+	Health  float64
+	Checks  string // an array of numbers
+	Places  []byte
+}
+
+// failedColumns and findingColumns are those of a failed and of a findingRow, of tables n, a, p and st.
+const failedColumns = `select n.page_id as page, coalesce(a.url, '') as address, coalesce(p.title, '') as title, coalesce(st.health, -1) as health,
+	n.checks::text as checks, n.places from `
+
+const findingColumns = `select n.page_id as page, coalesce(a.url, '') as address, coalesce(p.title, '') as title, coalesce(st.health, -1) as health,
+	n.check_id as "check", n.severity, n.count, n.places from `
+
+const failedJoins = ` left join address a on a.crawl_id = n.crawl_id and a.id = n.page_id
+	left join page p on p.crawl_id = n.crawl_id and p.id = n.page_id
+	left join standing st on st.crawl_id = n.crawl_id and st.page_id = n.page_id`
+
+// A failingReader unpacks what fails on the pages of a crawl. It is for one goroutine.
+type failingReader struct {
+	store  *Store
+	crawl  int64
+	names  map[int16]string
+	blocks map[uint32][]check.Place
+	held   int // bytes of the blocks' texts
+}
+
+// mostHeld bounds the texts of places that are held while many pages are read.
+const mostHeld = 64 << 20
+
+func (s *Store) failingReader(crawlID int64) *failingReader {
+	return &failingReader{store: s, crawl: crawlID, blocks: map[uint32][]check.Place{}}
+}
+
+// A listedPlace is a place whose text is a number.
+type listedPlace struct {
+	text      uint32
+	line, col int
+}
+
+// A listed is a finding whose places' texts are numbers.
+type listed struct {
+	row      *failed
+	check    int16
+	severity int
+	more     int
+	places   []listedPlace
+}
+
+// read unpacks rows, of all checks where none is named.
+func (r *failingReader) read(ctx context.Context, rows []failed, only ...string) ([]record.PageFinding, error) {
+	var all []listed
+	var numbers []int16
+	wanted := map[uint32]bool{}
+	for i := range rows {
+		one, err := list(&rows[i])
+		if err != nil {
+			return nil, err
+		}
+		for _, l := range one {
+			numbers = append(numbers, l.check)
+		}
+		all = append(all, one...)
+	}
+	var err error
+	if r.names, err = r.store.checkNumbers.names(ctx, r.store, numbers); err != nil {
+		return nil, err
+	}
+	if len(only) > 0 {
+		all = slices.DeleteFunc(all, func(l listed) bool { return !slices.Contains(only, r.names[l.check]) })
+	}
+	for _, l := range all {
+		for _, p := range l.places {
+			if n := p.text / blockTexts; r.blocks[n] == nil {
+				wanted[n] = true
+			}
+		}
+	}
+	if err := r.load(ctx, wanted); err != nil {
+		return nil, err
+	}
+	out := make([]record.PageFinding, len(all))
+	for i := range all {
+		if out[i], err = r.finding(&all[i]); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// list takes a row apart.
+func list(row *failed) ([]listed, error) {
+	u := unpacker{data: row.Places}
+	var out []listed
+	for n := range strings.SplitSeq(strings.Trim(row.Checks, "{}"), ",") {
+		l := listed{row: row, severity: u.number(), more: u.number()}
+		if _, err := fmt.Sscan(n, &l.check); err != nil {
+			return nil, fmt.Errorf("%w: check %q", errDamaged, n)
+		}
+		places := u.number()
+		if places > len(u.data) {
+			return nil, errDamaged
+		}
+		for range places {
+			l.places = append(l.places, listedPlace{uint32(u.number()), u.number(), u.number()})
+		}
+		out = append(out, l)
+	}
+	if u.bad || len(u.data) > 0 {
+		return nil, errDamaged
+	}
+	return out, nil
+}
+
+// load reads blocks, and forgets others where those would be too many.
+func (r *failingReader) load(ctx context.Context, wanted map[uint32]bool) error {
+	if len(wanted) == 0 {
+		return nil
+	}
+	if r.held > mostHeld {
+		clear(r.blocks)
+		r.held = 0
+	}
+	var numbers []int32
+	for n := range wanted {
+		numbers = append(numbers, int32(n))
+	}
+	rows, err := r.store.pool.Query(ctx, "select block, texts from evidence where crawl_id = $1 and block = any($2)", r.crawl,
+		numbers)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var number int32
+		var packed []byte
+		if err := rows.Scan(&number, &packed); err != nil {
+			return err
+		}
+		if size, err := s2.DecodedLen(packed); err != nil || size > mostUnpacked {
+			return errDamaged
+		}
+		plain, err := s2.Decode(nil, packed)
+		if err != nil {
+			return errDamaged
+		}
+		r.held += len(plain)
+		places := []check.Place{}
+		for len(plain) > 0 {
+			size, n := binary.Uvarint(plain)
+			if n <= 0 || size > uint64(len(plain)-n) {
+				return errDamaged
+			}
+			var p check.Place
+			if err := decode(plain[n:n+int(size)], &p); err != nil {
+				return err
+			}
+			places, plain = append(places, p), plain[n+int(size):]
+		}
+		r.blocks[uint32(number)] = places
+	}
+	return rows.Err()
+}
+
+// finding puts a finding together.
+func (r *failingReader) finding(l *listed) (record.PageFinding, error) {
+	f := record.PageFinding{
+		Page: l.row.Page, Address: l.row.Address, Title: l.row.Title, Health: l.row.Health, Check: r.names[l.check],
+		Count: len(l.places) + l.more, Places: make([]check.Place, len(l.places)),
+	}
+	if l.severity < unknownSeverity {
+		severity := check.Severity(l.severity)
+		f.Severity = &severity
+	}
+	for i, p := range l.places {
+		block := r.blocks[p.text/blockTexts]
+		if at := int(p.text % blockTexts); at < len(block) {
+			f.Places[i] = block[at]
+			f.Places[i].Line, f.Places[i].Col = p.line, p.col
+			continue
+		}
+		return f, fmt.Errorf("%w: there is no evidence %d", errDamaged, p.text)
+	}
+	return f, nil
+}
+
+// keepsRows tells a crawl that an earlier Harvik judged.
+func (s *Store) keepsRows(ctx context.Context, crawlID int64) (bool, error) {
+	has, err := hasPart(ctx, s.pool, "failing", crawlID)
+	return !has, err
+}
+
+// A selection says which findings of a crawl are wanted: those of some checks, all where none is named, and where they
+// stand in tables n, a, p and st. The arguments begin at $3.
+type selection struct {
+	checks []string
+	where  string // "and …"
+	order  string // of pages
+	limit  int    // of rows, 0 for none
+	args   []any
+}
+
+// failingBatch is how many rows are unpacked at once.
+const failingBatch = 500
+
+// eachFailing goes over the findings of pages in an order, those of each page in order of their checks.
+func (s *Store) eachFailing(ctx context.Context, crawlID int64, w selection, f func(*record.PageFinding) error) error {
+	rowwise, err := s.keepsRows(ctx, crawlID)
+	if err != nil {
+		return err
+	}
+	args := append([]any{crawlID, nonNil(w.checks)}, w.args...)
+	limit := ""
+	if w.limit > 0 {
+		limit = fmt.Sprintf(" limit %d", w.limit)
+	}
+	if rowwise {
+		return each(ctx, s, func(r *findingRow) error {
+			one := r.finding()
+			return f(&one)
+		}, findingColumns+"finding n"+failedJoins+
+			" where n.crawl_id = $1 and (cardinality($2::text[]) = 0 or n.check_id = any($2)) "+w.where+" order by "+w.order+", n.check_id"+limit, args...)
+	}
+	r := s.failingReader(crawlID)
+	var batch []failed
+	flush := func() error {
+		found, err := r.read(ctx, batch, w.checks...)
+		batch = batch[:0]
+		if err != nil {
+			return err
+		}
+		for i := 0; i < len(found); {
+			n := i + 1
+			for n < len(found) && found[n].Page == found[i].Page {
+				n++
+			}
+			slices.SortStableFunc(found[i:n], func(a, b record.PageFinding) int { return strings.Compare(a.Check, b.Check) })
+			for ; i < n; i++ {
+				if err := f(&found[i]); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}
+	err = each(ctx, s, func(row *failed) error {
+		if len(batch) >= failingBatch && batch[len(batch)-1].Page != row.Page {
+			if err := flush(); err != nil {
+				return err
+			}
+		}
+		batch = append(batch, *row)
+		return nil
+	}, failedColumns+"failing n"+failedJoins+` where n.crawl_id = $1
+		and (cardinality($2::text[]) = 0 or n.checks && array(select number from check_number where id = any($2))) `+w.where+" order by "+w.order+limit, args...)
+	if err != nil {
+		return err
+	}
+	return flush()
+}
