@@ -96,6 +96,7 @@ func (s *Store) MarkCrawl(ctx context.Context, id int64, marked bool) error {
 
 // FailCrawl marks a crawl that could not be ended properly.
 func (s *Store) FailCrawl(ctx context.Context, id int64, why string) error {
+	s.recent.forget(id)
 	_, err := s.db.ExecContext(ctx,
 		`update crawl set state = 'failed', detail = $2, finished = now() where id = $1 and state = 'running'`,
 		id, clean(why))
@@ -105,6 +106,7 @@ func (s *Store) FailCrawl(ctx context.Context, id int64, why string) error {
 // PauseCrawl marks a crawl as paused, with the reason if nobody asked for it, and what it waits for if it is
 // to go on by itself.
 func (s *Store) PauseCrawl(ctx context.Context, id int64, why, waits string) error {
+	s.recent.forget(id)
 	_, err := s.db.ExecContext(ctx,
 		`update crawl set state = 'paused', detail = $2, wish = '', waits = $3 where id = $1 and state = 'running'`, id, clean(why), waits)
 	return err

@@ -305,7 +305,7 @@ func (l *linking) each(ctx context.Context, s *Store, f func(from, to int32, lin
 		links   []page.Link
 		targets []int32
 	}
-	return readEach(&Source{ctx, s, l.crawl, nil}, l.pages, linksColumn, func(data []byte) (out outgoing, err error) {
+	return readEach(&Source{ctx, s, l.crawl, nil}, l.pages, linksPart, func(data []byte) (out outgoing, err error) {
 		out.links, out.targets, err = unpackLinks(data)
 		return out, err
 	}, func(from int32, out outgoing) {

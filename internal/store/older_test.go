@@ -79,7 +79,7 @@ func TestOlderGoesOn(t *testing.T) {
 		texts, words := map[int32]string{}, map[int32]string{}
 		source := s.Source(ctx, rec.ID, func(id int32) string { return address(int(id)) })
 		err := errors.Join(source.EachText(ids, func(id int32, main string) { texts[id] = main }),
-			source.EachLinks(ids, func(id int32, links []page.Link) {
+			source.EachLinks(ids, func(id int32, links []page.Link, _ []int32) {
 				if len(links) == 1 {
 					words[id] = links[0].Words + " to " + links[0].Address
 				}

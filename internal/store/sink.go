@@ -80,7 +80,8 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if err := k.files(ctx, tx, b.Files); err != nil {
 		return fmt.Errorf("storing files: %w", err)
 	}
-	if err := k.pages(ctx, tx, b); err != nil {
+	parts, err := k.pages(ctx, tx, b)
+	if err != nil {
 		return fmt.Errorf("storing pages: %w", err)
 	}
 	var found []check.Finding
@@ -97,7 +98,15 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if _, err := tx.Exec(ctx, "update crawl set progress = $2 where id = $1", k.crawl, progress); err != nil {
 		return err
 	}
-	return tx.Commit(ctx)
+	if err := tx.Commit(ctx); err != nil {
+		return err
+	}
+	ids := make([]int32, len(b.Records))
+	for i := range b.Records {
+		ids[i] = b.Records[i].ID
+	}
+	k.store.recent.keep(k.crawl, ids, parts)
+	return nil
 }
 
 func (k *Sink) files(ctx context.Context, tx pgx.Tx, files []booking.File) error {
@@ -131,21 +140,22 @@ func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 	return err
 }
 
-func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
+// pages stores what was fetched, and gives what is long of it as it is packed.
+func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) ([]long, error) {
 	records := b.Records
 	parts, err := longs(records)
 	if err == nil {
 		err = k.packer.pack(ctx, tx, k.crawl, parts)
 	}
 	if err != nil {
-		return err
+		return nil, err
 	}
 	_, err = tx.CopyFrom(ctx, pgx.Identifier{"document"}, []string{"crawl_id", "id", "facts", "links", "main"},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			return []any{k.crawl, records[i].ID, parts[i].facts, parts[i].links, parts[i].main}, nil
 		}))
 	if err != nil {
-		return err
+		return nil, err
 	}
 	_, err = tx.CopyFrom(ctx, pgx.Identifier{"page"},
 		[]string{
@@ -178,7 +188,7 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 				ofHTML(html, len(d.Headings)), ofHTML(html, len(d.Images)), ofHTML(html, len(d.Links)), more,
 			}, nil
 		}))
-	return err
+	return parts, err
 }
 
 // whyOf is why a page may not be shown; of what is no page there is nothing to say.
@@ -314,6 +324,7 @@ func (k *Sink) saveFindings(ctx context.Context, to copier, found []check.Findin
 // it finished.
 func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress,
 	w record.Weighing, with record.Settling) error {
+	s.recent.forget(rec.ID)
 	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err

@@ -24,21 +24,25 @@ func (s *Store) Source(ctx context.Context, crawlID int64, url func(int32) strin
 }
 
 // EachLinks implements survey.Source.
-func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link)) error {
-	return readEach(r, pages, linksColumn, func(data []byte) ([]page.Link, error) {
-		links, targets, err := unpackLinks(data)
-		for i, t := range targets {
+func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link, []int32)) error {
+	type parts struct {
+		links []page.Link
+		to    []int32
+	}
+	return readEach(r, pages, linksPart, func(data []byte) (p parts, err error) {
+		p.links, p.to, err = unpackLinks(data)
+		for i, t := range p.to {
 			if t >= 0 {
-				links[i].Address = r.url(t)
+				p.links[i].Address = r.url(t)
 			}
 		}
-		return links, err
-	}, f)
+		return p, err
+	}, func(id int32, p parts) { f(id, p.links, p.to) })
 }
 
 // EachFacts implements survey.Source.
 func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
-	return readEach(r, pages, factsColumn, func(data []byte) (*page.Facts, error) {
+	return readEach(r, pages, factsPart, func(data []byte) (*page.Facts, error) {
 		facts := new(page.Facts)
 		return facts, decode(data, facts)
 	}, f)
@@ -46,10 +50,10 @@ func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 
 // EachSkeleton implements survey.Source.
 func (r *Source) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
-	type part struct{ Document *page.Skeleton }
-	return readEach(r, pages, factsColumn, func(data []byte) (p part, err error) {
+	type facts struct{ Document *page.Skeleton }
+	return readEach(r, pages, factsPart, func(data []byte) (p facts, err error) {
 		return p, decode(data, &p)
-	}, func(id int32, p part) {
+	}, func(id int32, p facts) {
 		if p.Document != nil {
 			f(id, *p.Document)
 		}
@@ -58,7 +62,7 @@ func (r *Source) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error
 
 // EachText implements survey.Source.
 func (r *Source) EachText(pages []int32, f func(int32, string)) error {
-	return readEach(r, pages, (*opener).main, func(data []byte) (string, error) { return string(data), nil }, f)
+	return readEach(r, pages, mainPart, func(data []byte) (string, error) { return string(data), nil }, f)
 }
 
 // Bounds of what is read at once.
@@ -75,12 +79,20 @@ type packed[T any] struct {
 	err    error
 }
 
-func factsColumn(*opener) string { return "d.facts" }
-func linksColumn(*opener) string { return "d.links" }
+// A part is one of the long parts of a page: the column that it stands in, and what is held of it.
+type part struct {
+	column func(*opener) string
+	held   func(long) []byte
+}
 
-// readEach reads a column of pages, has several unpacked at once, and calls f with one after the other.
-func readEach[T any](r *Source, pages []int32, column func(*opener) string, unpack func([]byte) (T, error),
-	f func(int32, T)) error {
+var (
+	factsPart = part{func(*opener) string { return "d.facts" }, func(l long) []byte { return l.facts }}
+	linksPart = part{func(*opener) string { return "d.links" }, func(l long) []byte { return l.links }}
+	mainPart  = part{(*opener).main, func(l long) []byte { return l.main }}
+)
+
+// readEach reads a part of pages, has several unpacked at once, and calls f with one after the other.
+func readEach[T any](r *Source, pages []int32, of part, unpack func([]byte) (T, error), f func(int32, T)) error {
 	opener, err := r.store.opener(r.ctx, r.crawl)
 	if err != nil {
 		return err
@@ -104,8 +116,20 @@ func readEach[T any](r *Source, pages []int32, column func(*opener) string, unpa
 		held, bytes = held[:0], 0
 		return nil
 	}
-	for asked := range slices.Chunk(pages, readBatch) {
-		rows, err := r.store.pool.Query(r.ctx, "select d.id, "+column(opener)+" from "+opener.table()+
+	recent, rest := r.store.recent.have(r.crawl, pages)
+	for _, p := range recent {
+		held = append(held, packed[T]{id: p.id, stored: of.held(p.long)})
+		if bytes += len(held[len(held)-1].stored); bytes >= readBytes {
+			if err := release(); err != nil {
+				return err
+			}
+		}
+	}
+	if err := release(); err != nil {
+		return err
+	}
+	for asked := range slices.Chunk(rest, readBatch) {
+		rows, err := r.store.pool.Query(r.ctx, "select d.id, "+of.column(opener)+" from "+opener.table()+
 			" where d.crawl_id = $1 and d.id = any($2)", r.crawl, asked)
 		if err != nil {
 			return err

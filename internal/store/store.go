@@ -31,6 +31,7 @@ type Store struct {
 	db           *sqlx.DB
 	openers      openers
 	checkNumbers checkNumbers
+	recent       recent
 }
 
 // Connections is how many a store has at most, unless it is told otherwise.

@@ -89,9 +89,9 @@ func (m *Memory) Truncate(_ context.Context, n int) error {
 }
 
 // EachLinks implements survey.Source.
-func (m *Memory) EachLinks(pages []int32, f func(int32, []page.Link)) error {
+func (m *Memory) EachLinks(pages []int32, f func(int32, []page.Link, []int32)) error {
 	for _, id := range pages {
-		f(id, m.byID[id].Document.Links)
+		f(id, m.byID[id].Document.Links, nil)
 	}
 	return nil
 }

@@ -192,9 +192,10 @@ func (m mixed) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
 }
 
 // EachLinks implements survey.Source.
-func (m mixed) EachLinks(pages []int32, f func(int32, []page.Link)) error {
+func (m mixed) EachLinks(pages []int32, f func(int32, []page.Link, []int32)) error {
 	return m.each(pages, func(rest []int32) error { return m.stored.EachLinks(rest, f) },
-		ofDocuments(f, func(d *page.Document) []page.Link { return d.Links }))
+		ofDocuments(func(id int32, links []page.Link) { f(id, links, nil) },
+			func(d *page.Document) []page.Link { return d.Links }))
 }
 
 // EachText implements survey.Source.

@@ -1,6 +1,7 @@
 package check
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -169,7 +170,12 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 	if err != nil {
 		return nil, fmt.Errorf("running %s: %w", c.ID, err)
 	}
-	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(addressOf(s, a.Page), addressOf(s, b.Page)) })
+	slices.SortFunc(out, func(a, b Finding) int {
+		if x, y := s.Rank(a.Page), s.Rank(b.Page); x >= 0 && y >= 0 {
+			return cmp.Compare(x, y)
+		}
+		return strings.Compare(addressOf(s, a.Page), addressOf(s, b.Page)) // the site, and what is no page
+	})
 	return out, nil
 }
 

@@ -31,8 +31,7 @@ type entry struct {
 	words   int32 // of a link; likewise
 	carrier int32 // the file that names what is wrong; likewise, −1 where the page itself does
 	region  page.Region
-	place   int32 // of the page in the order of entries; set when that is made
-	root    int32 // the entry on the same page that it follows from, −1 for none; likewise
+	root    int32 // the entry on the same page that it follows from, −1 for none; set by the builder
 }
 
 type causeKey struct {

@@ -29,7 +29,7 @@ func (x texts) EachText(pages []int32, f func(int32, string)) error {
 
 func (texts) EachFacts([]int32, func(int32, *page.Facts)) error      { return nil }
 func (texts) EachSkeleton([]int32, func(int32, page.Skeleton)) error { return nil }
-func (texts) EachLinks([]int32, func(int32, []page.Link)) error      { return nil }
+func (texts) EachLinks([]int32, func(int32, []page.Link, []int32)) error      { return nil }
 
 // site is a survey of so many addresses that are known, none fetched.
 func site(n int) *Survey {

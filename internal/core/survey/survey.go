@@ -75,8 +75,9 @@ type Source interface {
 	// EachSkeleton calls f with the skeleton of each of the pages that are documents, in any order. It takes a part of
 	// the time that all facts take.
 	EachSkeleton(pages []int32, f func(page int32, s page.Skeleton)) error
-	// EachLinks calls f with the links of each of the pages, in any order.
-	EachLinks(pages []int32, f func(page int32, links []page.Link)) error
+	// EachLinks calls f with the links of each of the pages, in any order, and with the numbers of what they lead to,
+	// −1 for what has none; nil where those are not known.
+	EachLinks(pages []int32, f func(page int32, links []page.Link, to []int32)) error
 	// EachText calls f with the main text of each of the pages, in any order.
 	EachText(pages []int32, f func(page int32, main string)) error
 }
@@ -112,8 +113,8 @@ type Survey struct {
 	Evidence
 
 	common    map[int32]map[uint32]bool // blocks that are a layout's own
-	byAddress map[int32]int32           // address number → index in Pages
-	byLoaded  map[int32]int32           // likewise in Loaded
+	byAddress []int32                   // address number → index in Pages, −1 for none
+	byLoaded  []int32                   // likewise in Loaded
 	asked     map[string]int32          // address → place in Asked
 	pictures  map[int32]bool
 	refreshes map[int32]int32 // page → the page that it sends visitors on to
@@ -320,12 +321,8 @@ func (s *Survey) Finish() error {
 	}
 	n := len(s.Addresses)
 	s.names, s.hosts, s.alone = sync.OnceValue(s.allNames), sync.OnceValue(s.allHosts), sync.OnceValue(s.isCutOff)
-	s.byAddress = make(map[int32]int32, len(s.Pages))
-	s.Next = make([]int32, n)
-	for i := range s.Next {
-		s.Next[i] = -1
-	}
-	s.byLoaded = make(map[int32]int32, len(s.Loaded))
+	s.byAddress, s.byLoaded = slices.Repeat([]int32{-1}, n), slices.Repeat([]int32{-1}, n)
+	s.Next = slices.Repeat([]int32{-1}, n)
 	for i := range s.Loaded {
 		s.byLoaded[s.Loaded[i].ID] = int32(i)
 	}
@@ -365,9 +362,17 @@ func (s *Survey) Finish() error {
 	return nil
 }
 
+// Rank is where a page stands among all in order of address, −1 for what is none.
+func (s *Survey) Rank(id int32) int32 {
+	if id < 0 || int(id) >= len(s.byAddress) {
+		return -1
+	}
+	return s.byAddress[id]
+}
+
 // Page is the brief of an address, nil if it was not fetched.
 func (s *Survey) Page(id int32) *Page {
-	if i, ok := s.byAddress[id]; ok {
+	if i := s.Rank(id); i >= 0 {
 		return &s.Pages[i]
 	}
 	return nil
@@ -389,8 +394,8 @@ func (s *Survey) Got(id int32) *Page {
 	if g := s.Page(id); g != nil {
 		return g
 	}
-	if i, ok := s.byLoaded[id]; ok {
-		return &s.Loaded[i]
+	if id >= 0 && int(id) < len(s.byLoaded) && s.byLoaded[id] >= 0 {
+		return &s.Loaded[s.byLoaded[id]]
 	}
 	return nil
 }

@@ -1,8 +1,8 @@
 package survey
 
 import (
+	"cmp"
 	"slices"
-	"strings"
 
 	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
@@ -17,6 +17,17 @@ func (s *Survey) EachLinking(f func(page int32, to []int32)) {
 type Way struct {
 	Page int32
 	Link page.Link
+}
+
+// LeadsTo is the number of what one of a page's links leads to, −1 for none, as a Source gives them.
+func (s *Survey) LeadsTo(links []page.Link, to []int32, i int) int32 {
+	if to != nil {
+		return to[i]
+	}
+	if t, ok := s.Find(links[i].Address); ok && links[i].Address != "" {
+		return t
+	}
+	return -1
 }
 
 // Ways finds the links whose target is wanted, in order of page and place on it. The
@@ -43,19 +54,17 @@ func (s *Survey) Ways(wanted func(target int32) bool, f func(target int32, w Way
 		way    Way
 	}
 	var all []found
-	err := s.Source.EachLinks(pages, func(p int32, links []page.Link) {
-		for _, l := range links {
-			if t, ok := s.Find(l.Address); ok && l.Address != "" && want(t) {
-				all = append(all, found{t, Way{p, l}})
+	err := s.Source.EachLinks(pages, func(p int32, links []page.Link, to []int32) {
+		for i := range links {
+			if t := s.LeadsTo(links, to, i); t >= 0 && want(t) {
+				all = append(all, found{t, Way{p, links[i]}})
 			}
 		}
 	})
 	if err != nil {
 		return err
 	}
-	slices.SortStableFunc(all, func(a, b found) int {
-		return strings.Compare(s.URL(a.way.Page), s.URL(b.way.Page))
-	})
+	slices.SortStableFunc(all, func(a, b found) int { return cmp.Compare(s.Rank(a.way.Page), s.Rank(b.way.Page)) })
 	for _, w := range all {
 		f(w.target, w.way)
 	}

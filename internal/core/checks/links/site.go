@@ -173,16 +173,13 @@ func brokenFragment(p *check.SitePass) error {
 
 // eachJump calls f with each link from some pages to a place on one that was read in full.
 func eachJump(p *check.SitePass, pages []int32, f func(jump, *page.Link)) error {
-	return p.Source.EachLinks(pages, func(from int32, links []page.Link) {
+	return p.Source.EachLinks(pages, func(from int32, links []page.Link, to []int32) {
 		for i := range links {
 			l := &links[i]
 			if l.Fragment == "" || l.Address == "" || isMeant(l.Fragment) {
 				continue
 			}
-			t, ok := p.Find(l.Address)
-			if !ok {
-				continue
-			}
+			t := p.LeadsTo(links, to, i)
 			if g := p.Page(t); g != nil && g.HTML && g.Status == 200 && g.Outcome != page.Truncated {
 				f(jump{from, t, page.Anchor(l.Fragment), page.Anchor(unescape(l.Fragment))}, l)
 			}
