@@ -55,9 +55,9 @@ func BenchmarkPage(b *testing.B) {
 // texts is a source whose pages have a text of 300 words each.
 type texts struct{}
 
-func (texts) EachFacts([]int32, func(int32, *page.Facts)) error      { return nil }
-func (texts) EachSkeleton([]int32, func(int32, page.Skeleton)) error { return nil }
-func (texts) EachLinks([]int32, func(int32, []page.Link, []int32)) error      { return nil }
+func (texts) EachFacts([]int32, func(int32, *page.Facts)) error          { return nil }
+func (texts) EachSkeleton([]int32, func(int32, page.Skeleton)) error     { return nil }
+func (texts) EachLinks([]int32, func(int32, []page.Link, []int32)) error { return nil }
 func (texts) EachText(pages []int32, f func(int32, string)) error {
 	for _, id := range pages {
 		f(id, textOf(int(id)))

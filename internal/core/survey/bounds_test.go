@@ -27,9 +27,9 @@ func (x texts) EachText(pages []int32, f func(int32, string)) error {
 	return nil
 }
 
-func (texts) EachFacts([]int32, func(int32, *page.Facts)) error      { return nil }
-func (texts) EachSkeleton([]int32, func(int32, page.Skeleton)) error { return nil }
-func (texts) EachLinks([]int32, func(int32, []page.Link, []int32)) error      { return nil }
+func (texts) EachFacts([]int32, func(int32, *page.Facts)) error          { return nil }
+func (texts) EachSkeleton([]int32, func(int32, page.Skeleton)) error     { return nil }
+func (texts) EachLinks([]int32, func(int32, []page.Link, []int32)) error { return nil }
 
 // site is a survey of so many addresses that are known, none fetched.
 func site(n int) *Survey {
@@ -251,8 +251,10 @@ func TestLoadingsOf(t *testing.T) {
 		t.Errorf("the page's own: %q, want %q", got, want)
 	}
 	got = nil
+	want := make([]bool, len(s.Addresses))
+	want[picture] = true
 	through := s.brings(2, map[int32][]int32{2: {3}, 3: {4}, 4: {5}, 5: {6}, 6: {7}, 7: {8}, 8: {9}, 9: {10}, 10: {11},
-		11: {12}, 12: {13, picture}, 13: {14, picture}}, func(id int32) bool { return id == picture })
+		11: {12}, 12: {13, picture}, 13: {14, picture}}, want)
 	for _, l := range through {
 		got = append(got, fmt.Sprint(l.Carrier, len(l.Chain)))
 	}

@@ -124,6 +124,7 @@ type Survey struct {
 	names func() map[string]int32 // of Find
 	hosts func() map[string]bool  // of Inside
 	alone func() bool             // of CutOff
+	used  func() []int32          // of Loadings
 }
 
 // Add notes a fetched address with its facts. Number resolves an address to its number,
@@ -321,6 +322,7 @@ func (s *Survey) Finish() error {
 	}
 	n := len(s.Addresses)
 	s.names, s.hosts, s.alone = sync.OnceValue(s.allNames), sync.OnceValue(s.allHosts), sync.OnceValue(s.isCutOff)
+	s.used = sync.OnceValue(s.allUsed)
 	s.byAddress, s.byLoaded = slices.Repeat([]int32{-1}, n), slices.Repeat([]int32{-1}, n)
 	s.Next = slices.Repeat([]int32{-1}, n)
 	for i := range s.Loaded {

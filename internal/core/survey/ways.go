@@ -82,14 +82,13 @@ type Loading struct {
 // Users calls f for every page that loads something wanted to be shown, also by way of stylesheets and
 // what they import, in order of number; each pair once, by the page's own naming if there is one.
 func (s *Survey) Users(wanted func(target int32) bool, f func(Loading)) {
-	seen, on := map[int32]bool{}, int32(-1)
+	var seen []int32 // the last page, and 1
 	s.Loadings(wanted, func(l Loading) {
-		if l.Page != on {
-			clear(seen)
-			on = l.Page
+		if seen == nil {
+			seen = make([]int32, len(s.Addresses))
 		}
-		if !seen[l.Target] {
-			seen[l.Target] = true
+		if seen[l.Target] != l.Page+1 {
+			seen[l.Target] = l.Page + 1
 			f(l)
 		}
 	})
@@ -97,11 +96,20 @@ func (s *Survey) Users(wanted func(target int32) bool, f func(Loading)) {
 
 // Loadings does so by each stylesheet that names what the page does not name itself.
 func (s *Survey) Loadings(wanted func(target int32) bool, f func(Loading)) {
+	// Asked once of each address, and of none again where a page names it: most checks want nothing that there is.
+	want, any := make([]bool, len(s.Addresses)), false
+	for _, t := range s.used() {
+		want[t] = wanted(t)
+		any = any || want[t]
+	}
+	if !any {
+		return
+	}
 	loads := map[int32][]int32{} // stylesheet → what it names that is wanted, or is a stylesheet in turn
 	s.Uses.Each(func(from int32, to []int32, _ []graph.Mark) {
 		if s.Page(from) == nil {
 			for _, t := range to {
-				if wanted(t) || s.Addresses[t].Role == page.AsStyle {
+				if want[t] || s.Addresses[t].Role == page.AsStyle {
 					loads[from] = append(loads[from], t)
 				}
 			}
@@ -109,22 +117,27 @@ func (s *Survey) Loadings(wanted func(target int32) bool, f func(Loading)) {
 	})
 	through := map[int32][]Loading{} // stylesheet → all that it brings in
 	for sheet := range loads {
-		through[sheet] = s.brings(sheet, loads, wanted)
+		if brought := s.brings(sheet, loads, want); len(brought) > 0 {
+			through[sheet] = brought
+		}
 	}
+	own := make([]int32, len(s.Addresses)) // the last page that names it, and 1
 	s.Uses.Each(func(from int32, to []int32, marks []graph.Mark) {
 		if s.Page(from) == nil {
 			return
 		}
-		own := map[int32]bool{}
 		for i, t := range to {
-			if marks[i]&graph.Unshown == 0 && wanted(t) && !own[t] {
-				own[t] = true
+			if want[t] && marks[i]&graph.Unshown == 0 && own[t] != from+1 {
+				own[t] = from + 1
 				f(Loading{Target: t, Page: from, Carrier: -1})
 			}
 		}
+		if len(through) == 0 {
+			return
+		}
 		for i, t := range to {
 			for _, l := range through[t] {
-				if !own[l.Target] {
+				if own[l.Target] != from+1 {
 					l.Page, l.Sometimes = from, marks[i]&graph.Sometimes != 0
 					f(l)
 				}
@@ -133,11 +146,27 @@ func (s *Survey) Loadings(wanted func(target int32) bool, f func(Loading)) {
 	})
 }
 
+// allUsed are the addresses that pages and stylesheets load, in order of number.
+func (s *Survey) allUsed() (out []int32) {
+	met := make([]bool, len(s.Addresses))
+	s.Uses.Each(func(_ int32, to []int32, _ []graph.Mark) {
+		for _, t := range to {
+			met[t] = true
+		}
+	})
+	for t, is := range met {
+		if is {
+			out = append(out, int32(t))
+		}
+	}
+	return out
+}
+
 // mostImports bounds how deep stylesheets that import one another are followed.
 const mostImports = 10
 
 // brings is what a stylesheet loads that is wanted, and what it imports does, nearest first.
-func (s *Survey) brings(sheet int32, loads map[int32][]int32, wanted func(int32) bool) (out []Loading) {
+func (s *Survey) brings(sheet int32, loads map[int32][]int32, want []bool) (out []Loading) {
 	type step struct {
 		sheet int32
 		chain []int32
@@ -147,7 +176,7 @@ func (s *Survey) brings(sheet int32, loads map[int32][]int32, wanted func(int32)
 		var next []step
 		for _, at := range level {
 			for _, t := range loads[at.sheet] {
-				if wanted(t) {
+				if want[t] {
 					out = append(out, Loading{Target: t, Carrier: at.sheet, Chain: at.chain})
 				}
 				if len(loads[t]) > 0 && !seen[t] && len(at.chain) < mostImports {
