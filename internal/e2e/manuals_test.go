@@ -85,12 +85,14 @@ func benchManual(b *testing.B, folder string, most int) {
 	b.ReportMetric(float64(t.bytes)/float64(packed), "stored-ratio")
 	b.ReportMetric(float64(t.bytes)/n, "stored-B/page")
 	b.ReportMetric(float64(t.wal)/n, "WAL-B/page")
+	t.spent.report(b)
 }
 
 // times are what the parts of a bench took.
 type times struct {
 	floor, own, stored, judged, again fastest
 	bytes, wal                        int64 // of the last crawl
+	spent                             spent
 }
 
 // fastest is the time of the fastest run: what else the machine does makes others slower.
@@ -110,10 +112,12 @@ func (t *times) crawl(b *testing.B, start string, p plan.Plan, addresses int) {
 	s := testkit.Open(b, database)
 	site := benchSite(b, s, start)
 	once := func() (stored, judged time.Duration) {
-		r, stored, judged := crawlOnce(b, s, site, p)
-		if len(r.Survey.Pages) != addresses {
-			b.Fatalf("%d addresses crawled, the first time %d", len(r.Survey.Pages), addresses)
-		}
+		t.spent.during(b, database, addresses, func() {
+			var r *booking.Result
+			if r, stored, judged = crawlOnce(b, s, site, p); len(r.Survey.Pages) != addresses {
+				b.Fatalf("%d addresses crawled, the first time %d", len(r.Survey.Pages), addresses)
+			}
+		})
 		return stored, judged
 	}
 	size, wal := sizes(b, database)
