@@ -20,7 +20,7 @@ func collectAt(live uint64) int {
 	switch {
 	case live < 64<<20:
 		return 200
-	case live < 2<<30:
+	case live < 192<<20:
 		return 100
 	}
 	return 50

@@ -19,20 +19,20 @@ func (discard) Header() http.Header         { return http.Header{} }
 func (discard) Write(p []byte) (int, error) { return len(p), nil }
 func (discard) WriteHeader(int)             {}
 
-// TestSoak crawls 50,000 generated pages with a real service and watches its memory. It runs
+// TestSoak crawls 100,000 generated pages with a real service and watches its memory. It runs
 // by `make soak` only.
 func TestSoak(t *testing.T) {
 	if os.Getenv("HARVIK_SOAK") == "" {
 		t.Skip("`make soak` runs this")
 	}
-	const pages, most = 50_000, 750 << 10 // KiB; each page has ten or more pictures that are missing
+	const pages, most = 100_000, 700 << 10 // KiB; each page has ten or more pictures that are missing
 	s := newShell(t)
 	s.start()
 	host := testkit.Serve(t, &testkit.Generated{Pages: pages, Seed: 3})
 	s.ok("site add big http://" + host + "/ --allow 127.0.0.0/8")
 	s.ok(fmt.Sprintf("plan set big --pages %d --parallel 8", pages+100))
 	begun := time.Now()
-	out := s.ok("crawl big", "50\u202f000 pages")
+	out := s.ok("crawl big", "100\u202f000 pages")
 	peak := s.peak()
 	t.Logf("%d pages in %s, at most %d MiB resident\n%s", pages, time.Since(begun).Round(time.Second), peak>>10, out)
 	if peak == 0 || peak > most {

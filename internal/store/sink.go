@@ -288,6 +288,7 @@ func (k *Sink) DropSite(ctx context.Context) error {
 // Finish implements record.Sink. The planner knows nothing of a crawl this new, and would join its
 // tables row by row. Columns that no query narrows by are left out: they are long.
 func (k *Sink) Finish(ctx context.Context) error {
+	k.store.recent.forget(k.crawl)
 	if err := k.saveWaiting(ctx); err != nil {
 		return err
 	}

@@ -215,7 +215,18 @@ type SitePass struct {
 	check  *Check
 	report func(page int32, place Place)
 
-	silently func(page int32, place Place)
+	silently   func(page int32, place Place)
+	pageByPage bool
+}
+
+// PageByPage promises that what is reported of a page is reported at a stretch, so that the findings of a check on a large
+// site need not be held together.
+func (p *SitePass) PageByPage() { p.pageByPage = true }
+
+// Ways finds links as the survey does, and promises that what is reported is reported at the page that they stand on.
+func (p *SitePass) Ways(wanted func(target int32) bool, f func(target int32, w survey.Way)) error {
+	p.PageByPage()
+	return p.Survey.Ways(wanted, f)
 }
 
 // Silently reports what is not told: on a page that cannot be found, or shares with such pages alone.

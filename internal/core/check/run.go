@@ -79,11 +79,12 @@ func (r *Runner) hides(address string) bool {
 }
 
 // Site runs the site checks, several at once, and hands take what each finds, as soon as those before
-// it in the catalogue are done: all findings of a large crawl need not be held together. They come
-// in the order of the catalogue, then of page address, places as reported. Take is called by one
-// goroutine at a time; its error ends the run.
+// it in the catalogue are done, and in several parts where it is much: all findings of a large crawl need not be held
+// together. They come in the order of the catalogue, those of a part in order of page address, places as reported. Take
+// is called by one goroutine at a time; its error ends the run.
 func (r *Runner) Site(s *survey.Survey, take func([]Finding) error) error {
 	turn := inTurn{take: take, found: make([][]Finding, len(r.Checks)), done: make([]bool, len(r.Checks))}
+	turn.come.L = &turn.mu
 	mishap.Each(len(r.Checks), func(i int) {
 		if turn.failed() {
 			return
@@ -91,7 +92,7 @@ func (r *Runner) Site(s *survey.Survey, take func([]Finding) error) error {
 		var found []Finding
 		err := mishap.Catch(func() (err error) {
 			if c := r.Checks[i]; c.Site != nil && c.Since <= s.Facts {
-				found, err = r.siteCheck(r.Checks[i], s)
+				found, err = r.siteCheck(r.Checks[i], s, func(part []Finding) error { return turn.part(i, part) })
 			}
 			return err
 		})
@@ -104,6 +105,7 @@ func (r *Runner) Site(s *survey.Survey, take func([]Finding) error) error {
 type inTurn struct {
 	take  func([]Finding) error
 	mu    sync.Mutex
+	come  sync.Cond // the next one's turn, or an error
 	found [][]Finding
 	done  []bool
 	next  int
@@ -117,10 +119,24 @@ func (t *inTurn) failed() bool {
 	return t.err != nil
 }
 
-// finish takes in what a check found.
+// part hands on a part of what a check finds, which waits for those before it: they run already.
+func (t *inTurn) part(i int, found []Finding) error {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for t.next < i && t.err == nil {
+		t.come.Wait()
+	}
+	if t.err == nil {
+		t.err = mishap.Catch(func() error { return t.take(found) })
+	}
+	return t.err
+}
+
+// finish takes in what a check found, or the rest of it.
 func (t *inTurn) finish(i int, found []Finding, err error) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
+	defer t.come.Broadcast()
 	t.found[i], t.done[i] = found, true
 	if t.err == nil {
 		t.err = err
@@ -134,16 +150,29 @@ func (t *inTurn) finish(i int, found []Finding, err error) {
 	}
 }
 
-func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error) {
+// mostTogether is how many places are held of a check that reports page by page.
+const mostTogether = 20_000
+
+// siteCheck gives what a check finds, or the rest of it after the parts that were handed on.
+func (r *Runner) siteCheck(c *Check, s *survey.Survey, hand func([]Finding) error) (out []Finding, err error) {
 	found := map[int32]int{} // page → index in out
 	last := int32(math.MinInt32)
 	_, limits := r.at(c, "")
 	hiding := r.hiding()
 	follows := hiding != nil && hiding.DoesExplain(c) // nothing of it is told where a page cannot be found
 	silent := false                                   // what is reported now
+	var pass SitePass
+	places := 0
+	var unwanted error // of hand
 	report := func(page int32, p Place) {
 		i := len(out) - 1
 		if page != last {
+			if pass.pageByPage && places >= mostTogether && unwanted == nil {
+				sortByAddress(s, out)
+				unwanted = hand(out)
+				out, places = nil, 0
+				clear(found)
+			}
 			var ok bool
 			if i, ok = found[page]; !ok {
 				as, _ := r.at(c, addressOf(s, page))
@@ -157,8 +186,9 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 			last = page
 		}
 		out[i].add(p)
+		places++
 	}
-	pass := SitePass{Survey: s, Limits: limits, runner: r, check: c, report: report,
+	pass = SitePass{Survey: s, Limits: limits, runner: r, check: c, report: report,
 		silently: func(page int32, p Place) {
 			silent = true
 			report(page, p)
@@ -170,13 +200,17 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey) (out []Finding, err error
 	if err != nil {
 		return nil, fmt.Errorf("running %s: %w", c.ID, err)
 	}
-	slices.SortFunc(out, func(a, b Finding) int {
+	sortByAddress(s, out)
+	return out, unwanted
+}
+
+func sortByAddress(s *survey.Survey, found []Finding) {
+	slices.SortFunc(found, func(a, b Finding) int {
 		if x, y := s.Rank(a.Page), s.Rank(b.Page); x >= 0 && y >= 0 {
 			return cmp.Compare(x, y)
 		}
 		return strings.Compare(addressOf(s, a.Page), addressOf(s, b.Page)) // the site, and what is no page
 	})
-	return out, nil
 }
 
 // isHidden tells a page that answers and cannot be found.

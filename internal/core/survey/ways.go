@@ -49,27 +49,35 @@ func (s *Survey) Ways(wanted func(target int32) bool, f func(target int32, w Way
 			pages = append(pages, p)
 		}
 	})
+	slices.SortFunc(pages, func(a, b int32) int { return cmp.Compare(s.Rank(a), s.Rank(b)) })
 	type found struct {
 		target int32
 		way    Way
 	}
 	var all []found
-	err := s.Source.EachLinks(pages, func(p int32, links []page.Link, to []int32) {
-		for i := range links {
-			if t := s.LeadsTo(links, to, i); t >= 0 && want(t) {
-				all = append(all, found{t, Way{p, links[i]}})
+	for some := range slices.Chunk(pages, waysAtOnce) {
+		err := s.Source.EachLinks(some, func(p int32, links []page.Link, to []int32) {
+			for i := range links {
+				if t := s.LeadsTo(links, to, i); t >= 0 && want(t) {
+					all = append(all, found{t, Way{p, links[i]}})
+				}
 			}
+		})
+		if err != nil {
+			return err
 		}
-	})
-	if err != nil {
-		return err
-	}
-	slices.SortStableFunc(all, func(a, b found) int { return cmp.Compare(s.Rank(a.way.Page), s.Rank(b.way.Page)) })
-	for _, w := range all {
-		f(w.target, w.way)
+		slices.SortStableFunc(all, func(a, b found) int { return cmp.Compare(s.Rank(a.way.Page), s.Rank(b.way.Page)) })
+		for _, w := range all {
+			f(w.target, w.way)
+		}
+		clear(all)
+		all = all[:0]
 	}
 	return nil
 }
+
+// waysAtOnce is how many pages' links are held together.
+const waysAtOnce = 2000
 
 // A Loading is a way in which a page comes to load something.
 type Loading struct {

@@ -20,6 +20,7 @@ type way struct {
 // eachWay calls f for each page with status 200 that loads something wanted with the way that shows it most surely, in
 // order of page. Only ways by stylesheets are held, which are few.
 func eachWay(p *check.SitePass, wanted func(int32) bool, f func(way)) error {
+	p.PageByPage()
 	styled, err := styledWays(p, wanted)
 	if err != nil {
 		return err
