@@ -49,6 +49,11 @@ func BenchmarkManuals(b *testing.B) {
 	for _, m := range manuals {
 		b.Run(m.name, func(b *testing.B) { benchManual(b, manual(b, m.folder), m.pages) })
 	}
+	b.Run("generated", func(b *testing.B) {
+		folder := b.TempDir()
+		testkit.WriteProse(b, folder, 5000, 5)
+		benchManual(b, folder, 10_000)
+	})
 }
 
 func benchManual(b *testing.B, folder string, most int) {

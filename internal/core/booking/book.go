@@ -29,13 +29,8 @@ func New(r *check.Runner, layouts map[string][]uint32) *Book {
 // SetKind overrules the kind of a page where the plan does.
 func (b *Book) SetKind(f *page.Facts) { b.runner.SetKind(f) }
 
-// Examine does what concerns one page alone: it runs the checks that look at one, and counts the words.
-func (b *Book) Examine(r *Record) {
-	r.Findings = b.runner.Page(r.ID, r.Facts)
-	if d := r.Facts.Document; d != nil {
-		r.Words = survey.CountWords(d.MainText)
-	}
-}
+// Examine does what concerns one page alone: it runs the checks that look at one.
+func (b *Book) Examine(r *Record) { r.Findings = b.runner.Page(r.ID, r.Facts) }
 
 // Numbers are those of the addresses that a record names besides its links and uses, −1 for none.
 type Numbers struct{ Redirect, Canonical, Refresh int32 }
@@ -49,8 +44,7 @@ func (b *Book) Add(r *Record, to Numbers) {
 		if to.Refresh >= 0 {
 			b.Survey.Refresh(r.ID, to.Refresh)
 		}
-		b.Survey.Add(r.ID, r.Facts, to.Redirect, to.Canonical, r.Links, r.Words)
-		r.Words = nil
+		b.Survey.Add(r.ID, r.Facts, to.Redirect, to.Canonical, r.Links)
 		b.collect(r.Findings)
 		r.Findings = check.Told(r.Findings)
 	} else {

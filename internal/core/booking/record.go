@@ -19,7 +19,6 @@ type Record struct {
 	Links    []int32
 	Uses     []int32
 	Findings []check.Finding
-	Words    survey.Words // of a page's main text, until it is taken up
 }
 
 // A Harvest is what a crawl brought besides its records.

@@ -254,7 +254,7 @@ func TestPlaces(t *testing.T) {
 			{URL: "https://fernhollow.example/shut", State: survey.Blocked},
 		},
 	}
-	s.Add(0, facts("/", "Fern"), -1, -1, nil, nil)
+	s.Add(0, facts("/", "Fern"), -1, -1, nil)
 	if err := s.Finish(); err != nil {
 		t.Fatal(err)
 	}

@@ -34,7 +34,7 @@ func sheet(pages []int, found ...check.Finding) *fixlist.Sheet {
 	}
 	for i := range pages {
 		s.Add(int32(i), &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered,
-			Document: &page.Document{}}, -1, -1, nil, nil)
+			Document: &page.Document{}}, -1, -1, nil)
 	}
 	s.Finish()
 	c := fixlist.NewCollector([]*check.Check{dead, thing, whole})

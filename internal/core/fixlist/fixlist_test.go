@@ -44,7 +44,7 @@ func site(n int) *survey.Survey {
 		f := &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered, Document: &page.Document{
 			Frame: frame, Links: []page.Link{{Address: s.Addresses[0].URL}},
 		}}
-		s.Add(int32(i), f, -1, -1, []int32{0}, nil)
+		s.Add(int32(i), f, -1, -1, []int32{0})
 	}
 	return s
 }
@@ -242,7 +242,7 @@ func TestUncounted(t *testing.T) {
 	s := site(4)
 	s.Addresses = append(s.Addresses, survey.Address{URL: "http://fernhollow.example/gone", State: survey.Fetched})
 	s.Add(4, &page.Facts{Address: "http://fernhollow.example/gone", Status: 404, Outcome: page.Answered},
-		-1, -1, nil, nil)
+		-1, -1, nil)
 	r := build(s, []check.Finding{{Check: thing, Page: 4, Places: []check.Place{{Note: "listed, and not there"}}}})
 	if len(r.Fixes) != 1 || r.Fixes[0].Gain != 0 || r.Fixes[0].Pages != 1 || r.Health != 100 {
 		t.Errorf("health %v, fixes %+v", r.Health, r.Fixes)
@@ -461,7 +461,7 @@ func TestRepairs(t *testing.T) {
 				if c.good != "" {
 					s.Addresses = append(s.Addresses, survey.Address{URL: at(i, c.good), State: survey.Fetched})
 					s.Add(int32(len(s.Pages)), &page.Facts{Address: at(i, c.good), Status: 200, Outcome: page.Answered,
-						Document: &page.Document{}}, -1, -1, nil, nil)
+						Document: &page.Document{}}, -1, -1, nil)
 				}
 				found = append(found, dead(int32(2*i), target(at(i, c.target), fmt.Sprint("p > a", i), page.Content)))
 			}
@@ -677,7 +677,7 @@ func TestEndings(t *testing.T) {
 	for i := range 8 {
 		f := &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered,
 			Document: &page.Document{Frame: []uint32{1, 2, 3}}}
-		s.Add(int32(i), f, -1, -1, nil, nil)
+		s.Add(int32(i), f, -1, -1, nil)
 		for _, ending := range []string{"de", "fr", "pl"} {
 			in = append(in, dead(int32(i), target(fmt.Sprintf("http://fernhollow.example/bed-%d.%s.html", i, ending),
 				"main > p 1", page.Content)))

@@ -69,7 +69,7 @@ func (g *garden) add(path string, k kind) int32 {
 			f.Document.Frame = append(f.Document.Frame, k.frame*100+n)
 		}
 	}
-	g.Add(id, f, to, -1, nil, nil)
+	g.Add(id, f, to, -1, nil)
 	return id
 }
 

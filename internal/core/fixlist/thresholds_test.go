@@ -427,7 +427,6 @@ func TestSound(t *testing.T) {
 					-1,
 					-1,
 					nil,
-					nil,
 				)
 			}
 			found = append(

@@ -62,9 +62,9 @@ func TestMostlyLinks(t *testing.T) {
 func TestBrief(t *testing.T) {
 	s := site(3)
 	s.Add(0, answer(&page.Document{Descriptions: []page.Text{{}, {Text: "Ferns"}, {Text: "Moss"}}, IDs: page.Hashes{7},
-		Links: []page.Link{{Fragment: "y"}, {Address: "https://fernhollow.example/1"}}}), -1, -1, []int32{-1, 1}, nil)
+		Links: []page.Link{{Fragment: "y"}, {Address: "https://fernhollow.example/1"}}}), -1, -1, []int32{-1, 1})
 	s.Add(1, answer(&page.Document{Links: []page.Link{{Fragment: "y", Address: "https://fernhollow.example/0"}}}), -1, -1,
-		[]int32{0}, nil)
+		[]int32{0})
 	if p := s.Pages[0]; p.About.Text != "Ferns" || p.Title.Text != "" || p.Flags&HasAnchors == 0 ||
 		p.Flags&HasJumps != 0 {
 		t.Errorf("%+v", p)
@@ -81,7 +81,7 @@ func TestAge(t *testing.T) {
 		for i, v := range versions {
 			f := answer(&page.Document{})
 			f.Version = v
-			s.Add(int32(i), f, -1, -1, nil, nil)
+			s.Add(int32(i), f, -1, -1, nil)
 		}
 		if s.Facts != 5 {
 			t.Errorf("of versions %v they are of %d", versions, s.Facts)
@@ -94,7 +94,7 @@ func TestLinkMarks(t *testing.T) {
 	s := site(6)
 	links := []page.Link{{Region: page.Navigation}, {Region: page.Banner}, {}, {Region: page.Footer},
 		{Region: page.Content, NoFollow: true}, {Region: page.Content}}
-	s.Add(1, answer(&page.Document{Links: links}), -1, -1, []int32{0, 2, -1, 3, 4, 5}, nil)
+	s.Add(1, answer(&page.Document{Links: links}), -1, -1, []int32{0, 2, -1, 3, 4, 5})
 	got := map[int32]graph.Mark{}
 	s.Graph.Each(func(_ int32, to []int32, marks []graph.Mark) {
 		for i, t := range to {
@@ -133,7 +133,7 @@ func TestOnward(t *testing.T) {
 // TestClosedOf: a page that may not be shown is closed, unless it names another of the site, even the first, for it.
 func TestClosedOf(t *testing.T) {
 	s := site(2)
-	s.Add(0, answer(&page.Document{}), -1, -1, nil, nil)
+	s.Add(0, answer(&page.Document{}), -1, -1, nil)
 	if err := s.Finish(); err != nil {
 		t.Fatal(err)
 	}
@@ -147,11 +147,11 @@ func TestClosedOf(t *testing.T) {
 // TestAuthorityOf: pages alone have authority, and what answers with an error has none.
 func TestAuthorityOf(t *testing.T) {
 	s := site(3)
-	s.Add(0, answer(&page.Document{Links: make([]page.Link, 2)}), -1, -1, []int32{1, 2}, nil)
-	s.Add(1, answer(&page.Document{}), -1, -1, nil, nil)
+	s.Add(0, answer(&page.Document{Links: make([]page.Link, 2)}), -1, -1, []int32{1, 2})
+	s.Add(1, answer(&page.Document{}), -1, -1, nil)
 	missing := answer(&page.Document{})
 	missing.Status = 404
-	s.Add(2, missing, -1, -1, nil, nil)
+	s.Add(2, missing, -1, -1, nil)
 	if err := s.Finish(); err != nil {
 		t.Fatal(err)
 	}
@@ -176,7 +176,7 @@ func beds(t *testing.T, pages, sharing, words int, gone bool) (*Survey, error) {
 			d.Robots.NoIndex = "meta"
 		}
 		source[int32(i)] = d.MainText
-		s.Add(int32(i), answer(d), -1, -1, nil, CountWords(d.MainText))
+		s.Add(int32(i), answer(d), -1, -1, nil)
 	}
 	if s.Source = source; gone {
 		delete(source, 0)
@@ -213,12 +213,13 @@ func TestLayoutsOwn(t *testing.T) {
 	}
 }
 
-// TestEmptyText: a page without words is about nothing, and counts for nothing.
+// TestEmptyText: the text of a page without words is not asked for.
 func TestEmptyText(t *testing.T) {
 	s := site(1)
-	s.Add(0, answer(&page.Document{}), -1, -1, nil, CountWords(""))
-	if s.vocabulary.pages != 0 {
-		t.Errorf("%d texts", s.vocabulary.pages)
+	s.Add(0, answer(&page.Document{}), -1, -1, nil)
+	s.Source = texts{} // which has none
+	if err := s.Finish(); err != nil || s.Terms[0] != nil {
+		t.Errorf("%q (%v)", s.Terms[0], err)
 	}
 }
 
@@ -226,8 +227,8 @@ func TestEmptyText(t *testing.T) {
 // steps are followed.
 func TestLoadingsOf(t *testing.T) {
 	s := site(16)
-	s.Add(0, answer(&page.Document{}), -1, -1, nil, nil)
-	s.Add(1, answer(&page.Document{}), -1, -1, nil, nil)
+	s.Add(0, answer(&page.Document{}), -1, -1, nil)
+	s.Add(1, answer(&page.Document{}), -1, -1, nil)
 	if err := s.Finish(); err != nil {
 		t.Fatal(err)
 	}

@@ -119,8 +119,6 @@ type Survey struct {
 	pictures  map[int32]bool
 	refreshes map[int32]int32 // page → the page that it sends visitors on to
 
-	vocabulary vocabulary
-
 	names func() map[string]int32 // of Find
 	hosts func() map[string]bool  // of Inside
 	alone func() bool             // of CutOff
@@ -128,9 +126,8 @@ type Survey struct {
 }
 
 // Add notes a fetched address with its facts. Number resolves an address to its number,
-// which it has by now; links are numbered in document order, −1 where there is no address. Words are those of the
-// main text, as CountWords tells them.
-func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links []int32, words Words) {
+// which it has by now; links are numbered in document order, −1 where there is no address.
+func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links []int32) {
 	s.age(f)
 	p := Page{
 		ID: id, Status: f.Status, Outcome: f.Outcome, Type: f.Type, Tries: f.Tries, Bytes: f.Bytes,
@@ -162,9 +159,6 @@ func (s *Survey) Add(id int32, f *page.Facts, redirect, canonical int32, links [
 		p.Sketch, p.Frame = d.Sketch, d.Frame
 		p.Asks = s.asks(d.Forms)
 		s.link(id, d.Links, links)
-		if p.hasTerms() {
-			s.vocabulary.add(id, words, p.lang())
-		}
 	}
 	s.Pages = append(s.Pages, p)
 }
@@ -359,8 +353,6 @@ func (s *Survey) Finish() error {
 			return err
 		}
 	}
-	s.Terms = s.vocabulary.strongest()
-	s.vocabulary = vocabulary{}
 	return nil
 }
 

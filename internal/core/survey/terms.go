@@ -19,7 +19,7 @@ const (
 )
 
 // A vocabulary has the terms of the pages' texts: the stems of their words by language, those that
-// say nothing left out. Texts are added as they come in, while they are at hand.
+// say nothing left out.
 type vocabulary struct {
 	numbers map[string]int32            // stem → number
 	known   map[string]map[string]int32 // language → word as met → number, −1 for words that say nothing
@@ -52,37 +52,19 @@ func (p *Page) hasTerms() bool { return p.Indexable && p.Words > 0 }
 // lang is the language of a page's text.
 func (p *Page) lang() string { return cmp.Or(p.TextLang, p.Lang) }
 
-// add takes in the text of a page. Where there are too many pages, none has terms.
+// add takes in the text of a page.
 func (v *vocabulary) add(id int32, words Words, lang string) {
-	v.pages++
-	if v.pages > mostForTerms {
-		*v = vocabulary{pages: v.pages}
-		return
-	}
 	if v.kept == nil {
 		v.numbers, v.known, v.forms, v.kept = map[string]int32{}, map[string]map[string]int32{}, map[string]int32{},
 			map[int32][]termCount{}
 	}
-	v.count(words, lang, 1)
+	v.pages++
+	v.count(words, lang)
 	for _, t := range v.met {
 		v.in[t]++
 	}
 	v.kept[id] = v.commonest()
 	v.clear()
-}
-
-// drop takes a text out again.
-func (v *vocabulary) drop(id int32, words Words, lang string) {
-	if v.kept[id] == nil {
-		return
-	}
-	v.pages--
-	v.count(words, lang, -1)
-	for _, t := range v.met {
-		v.in[t]--
-	}
-	v.clear()
-	delete(v.kept, id)
 }
 
 func (v *vocabulary) clear() {
@@ -92,8 +74,8 @@ func (v *vocabulary) clear() {
 	v.met = v.met[:0]
 }
 
-// count counts the terms of a text, and adds to the uses of their forms, or takes away.
-func (v *vocabulary) count(words Words, lang string, sign int32) {
+// count counts the terms of a text, and adds to the uses of their forms.
+func (v *vocabulary) count(words Words, lang string) {
 	code, _, _ := strings.Cut(strings.ToLower(lang), "-")
 	known := v.known[code]
 	if known == nil {
@@ -110,7 +92,7 @@ func (v *vocabulary) count(words Words, lang string, sign int32) {
 			continue
 		}
 		f := &v.words[w]
-		f.uses += sign * one.Times
+		f.uses += one.Times
 		if v.counts[f.stem] == 0 {
 			v.met = append(v.met, f.stem)
 		}

@@ -58,27 +58,47 @@ func (s *Survey) trim() error {
 			}
 		}
 	}
+	return s.readTexts()
+}
+
+// readTexts reads the texts that have something of their layout's own, which is taken out, and those whose terms are
+// asked for. Too many have no terms.
+func (s *Survey) readTexts() error {
 	var pages []int32
+	withTerms := 0
+	for i := range s.Pages {
+		if s.Pages[i].hasTerms() {
+			withTerms++
+		}
+	}
 	for i := range s.Pages {
 		p := &s.Pages[i]
 		own := s.common[p.Layout]
-		if own != nil && slices.ContainsFunc(p.Blocks, func(b uint32) bool { return own[b] }) {
+		p.Trimmed = own != nil && slices.ContainsFunc(p.Blocks, func(b uint32) bool { return own[b] })
+		if p.Trimmed || p.hasTerms() && withTerms <= mostForTerms {
 			pages = append(pages, p.ID)
-			p.Trimmed = true
 		}
 		p.Blocks = nil
 	}
-	return s.strip(pages)
+	v := new(vocabulary)
+	if err := s.strip(pages, v); err != nil {
+		return err
+	}
+	if withTerms <= mostForTerms {
+		s.Terms = v.strongest()
+	}
+	return nil
 }
 
-// A mainText is one that has lines of its layout's own.
+// A mainText is one that is read.
 type mainText struct {
 	page *Page
 	main string
 }
 
-// strip takes the layouts' own lines out of the texts of pages. Texts are read while others are taken apart.
-func (s *Survey) strip(pages []int32) error {
+// strip takes the layouts' own lines out of the texts of pages, and their terms in. Texts are read while others are taken
+// apart.
+func (s *Survey) strip(pages []int32, v *vocabulary) error {
 	var (
 		texts   = make(chan mainText, 64)
 		workers sync.WaitGroup
@@ -89,7 +109,15 @@ func (s *Survey) strip(pages []int32) error {
 		workers.Go(func() {
 			err := mishap.Catch(func() error {
 				for t := range texts {
-					s.take(t, &terms)
+					hasTerms := t.page.hasTerms()
+					own := s.take(t)
+					if !hasTerms {
+						continue
+					}
+					words := CountWords(own)
+					terms.Lock()
+					v.add(t.page.ID, words, t.page.lang())
+					terms.Unlock()
 				}
 				return nil
 			})
@@ -108,24 +136,20 @@ func (s *Survey) strip(pages []int32) error {
 	return errors.Join(err, fault)
 }
 
-// take makes of a page's words and terms what they are without what is its layout's own.
-func (s *Survey) take(t mainText, terms *sync.Mutex) {
+// take gives a page's own text, and makes of the page what it is without what is its layout's.
+func (s *Survey) take(t mainText) string {
 	p := t.page
-	hadTerms := p.hasTerms()
+	if !p.Trimmed {
+		return t.main
+	}
 	own := s.own(p, t.main)
 	shingled := text.Shingle(own)
 	if shingled.Words < leastLeft {
 		p.Trimmed = false
-		return
+		return t.main
 	}
 	p.Words, p.TextHash, p.Sketch = shingled.Words, shingled.Hash, neardup.Sketch(shingled.Shingles)
-	if hadTerms {
-		before, after := CountWords(t.main), CountWords(own)
-		terms.Lock()
-		defer terms.Unlock()
-		s.vocabulary.drop(p.ID, before, p.lang())
-		s.vocabulary.add(p.ID, after, p.lang())
-	}
+	return own
 }
 
 // own is a page's text without its layout's own lines.

@@ -1,6 +1,7 @@
 package snippet
 
 import (
+	"slices"
 	"strings"
 
 	"harvik/internal/core/check"
@@ -89,15 +90,7 @@ func offTopic(p *check.SitePass) error {
 			continue
 		}
 		judged++
-		code, _, _ := strings.Cut(strings.ToLower(g.TextLang), "-")
-		said := map[string]bool{}
-		text.EachWord(g.Title.Text+" "+g.About.Text,
-			func(word string) { said[text.Stem(code, strings.ToLower(word))] = true })
-		found := false
-		for _, t := range terms {
-			found = found || said[text.Stem(code, t)]
-		}
-		if !found {
+		if !says(g, terms) {
 			missed = append(missed, miss{g, strings.Join(terms, ", ")})
 		}
 	}
@@ -109,4 +102,19 @@ func offTopic(p *check.SitePass) error {
 			Line: m.page.Title.Line, Col: m.page.Title.Col})
 	}
 	return nil
+}
+
+// says tells whether a page's title or description has one of some terms, in whatever form. Stems are made only where no
+// term stands there as it is.
+func says(g *survey.Page, terms []string) bool {
+	var words []string
+	text.EachWord(g.Title.Text+" "+g.About.Text, func(word string) { words = append(words, strings.ToLower(word)) })
+	if slices.ContainsFunc(terms, func(t string) bool { return slices.Contains(words, t) }) {
+		return true
+	}
+	code, _, _ := strings.Cut(strings.ToLower(g.TextLang), "-")
+	for i, word := range words {
+		words[i] = text.Stem(code, word)
+	}
+	return slices.ContainsFunc(terms, func(t string) bool { return slices.Contains(words, text.Stem(code, t)) })
 }
