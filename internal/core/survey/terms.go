@@ -21,12 +21,12 @@ const (
 // A vocabulary has the terms of the pages' texts: the stems of their words by language, those that
 // say nothing left out.
 type vocabulary struct {
-	numbers map[string]int32            // stem → number
-	known   map[string]map[string]int32 // language → word as met → number, −1 for words that say nothing
-	forms   map[string]int32            // language and word in small letters → number
-	words   []form                      // by number
-	list    []string                    // stems by number
-	in      []int32                     // pages that each stands on
+	numbers map[string]int32      // stem → number
+	known   map[string]*wordIndex // by language: words as met → number, −1 for words that say nothing
+	forms   map[string]int32      // language and word in small letters → number
+	words   []form                // by number
+	list    []string              // stems by number
+	in      []int32               // pages that each stands on
 	pages   int
 	kept    map[int32][]termCount // by address number: the commonest of each page
 
@@ -55,7 +55,7 @@ func (p *Page) lang() string { return cmp.Or(p.TextLang, p.Lang) }
 // add takes in the text of a page.
 func (v *vocabulary) add(id int32, words Words, lang string) {
 	if v.kept == nil {
-		v.numbers, v.known, v.forms, v.kept = map[string]int32{}, map[string]map[string]int32{}, map[string]int32{},
+		v.numbers, v.known, v.forms, v.kept = map[string]int32{}, map[string]*wordIndex{}, map[string]int32{},
 			map[int32][]termCount{}
 	}
 	v.pages++
@@ -79,15 +79,11 @@ func (v *vocabulary) count(words Words, lang string) {
 	code, _, _ := strings.Cut(strings.ToLower(lang), "-")
 	known := v.known[code]
 	if known == nil {
-		known = map[string]int32{}
+		known = new(wordIndex)
 		v.known[code] = known
 	}
 	for _, one := range words {
-		w, ok := known[one.Word]
-		if !ok {
-			w = v.form(strings.ToLower(one.Word), code)
-			known[strings.Clone(one.Word)] = w
-		}
+		w := known.of(one.hash, func() int32 { return v.form(strings.ToLower(one.Word), code) })
 		if w < 0 {
 			continue
 		}
@@ -145,25 +141,22 @@ func (v *vocabulary) usual() []string {
 
 // commonest are the terms of the text at hand that it uses most.
 func (v *vocabulary) commonest() []termCount {
-	var used [64]int // how many terms are used so often
-	for _, t := range v.met {
-		used[min(v.counts[t], int32(len(used)-1))]++
-	}
-	least, n := int32(len(used)), 0 // terms that are used less often have no part
-	for least > 1 && n < termsKept {
-		least--
-		n += used[least]
-	}
-	out := make([]termCount, 0, n)
-	for _, t := range v.met {
-		if v.counts[t] >= least {
-			out = append(out, termCount{t, v.counts[t]})
-		}
-	}
-	slices.SortFunc(out, func(a, b termCount) int {
+	compare := func(a, b termCount) int {
 		return cmp.Or(cmp.Compare(b.count, a.count), strings.Compare(v.list[a.term], v.list[b.term]))
-	})
-	return slices.Clone(out[:min(len(out), termsKept)])
+	}
+	out := make([]termCount, 0, min(len(v.met), termsKept))
+	for _, t := range v.met {
+		one := termCount{t, v.counts[t]}
+		if len(out) == termsKept {
+			if compare(one, out[len(out)-1]) > 0 {
+				continue
+			}
+			out = out[:len(out)-1]
+		}
+		at, _ := slices.BinarySearchFunc(out, one, compare)
+		out = slices.Insert(out, at, one)
+	}
+	return out
 }
 
 // strongest are the strongest terms of each page: the words that it uses often and other pages

@@ -80,7 +80,7 @@ func offTopic(p *check.SitePass) error {
 		terms string
 	}
 	var missed []miss
-	judged := 0
+	judged, stems := 0, stemmer{}
 	for i := range p.Pages {
 		g := &p.Pages[i]
 		terms := p.Terms[g.ID]
@@ -90,7 +90,7 @@ func offTopic(p *check.SitePass) error {
 			continue
 		}
 		judged++
-		if !says(g, terms) {
+		if !says(g, terms, stems) {
 			missed = append(missed, miss{g, strings.Join(terms, ", ")})
 		}
 	}
@@ -104,9 +104,26 @@ func offTopic(p *check.SitePass) error {
 	return nil
 }
 
+// A stemmer remembers the stems of words, by language.
+type stemmer map[string]map[string]string
+
+func (s stemmer) stem(code, word string) string {
+	known := s[code]
+	if known == nil {
+		known = map[string]string{}
+		s[code] = known
+	}
+	stem, ok := known[word]
+	if !ok {
+		stem = text.Stem(code, word)
+		known[word] = stem
+	}
+	return stem
+}
+
 // says tells whether a page's title or description has one of some terms, in whatever form. Stems are made only where no
 // term stands there as it is.
-func says(g *survey.Page, terms []string) bool {
+func says(g *survey.Page, terms []string, stems stemmer) bool {
 	var words []string
 	text.EachWord(g.Title.Text+" "+g.About.Text, func(word string) { words = append(words, strings.ToLower(word)) })
 	if slices.ContainsFunc(terms, func(t string) bool { return slices.Contains(words, t) }) {
@@ -114,7 +131,7 @@ func says(g *survey.Page, terms []string) bool {
 	}
 	code, _, _ := strings.Cut(strings.ToLower(g.TextLang), "-")
 	for i, word := range words {
-		words[i] = text.Stem(code, word)
+		words[i] = stems.stem(code, word)
 	}
-	return slices.ContainsFunc(terms, func(t string) bool { return slices.Contains(words, text.Stem(code, t)) })
+	return slices.ContainsFunc(terms, func(t string) bool { return slices.Contains(words, stems.stem(code, t)) })
 }
