@@ -77,12 +77,20 @@ func (s *Service) trouble(c *gin.Context, err error, what string) {
 	}
 }
 
-func (s *Service) panicked(c *gin.Context, v any) {
-	if v == http.ErrAbortHandler { //nolint:errorlint // a sentinel that is compared as net/http does
-		panic(v) // net/http ends the connection
-	}
-	s.log.Error("handler panicked", "method", c.Request.Method, "path", c.Request.URL.Path, "value", fmt.Sprint(v))
-	problem(c, http.StatusInternalServerError, "the service could not do this; its log says why")
+// guarded answers for a handler that panics. Gin's own recovery would end an answer that was to be cut short in good order.
+func (s *Service) guarded(c *gin.Context) {
+	defer func() {
+		v := recover()
+		switch {
+		case v == nil:
+		case v == http.ErrAbortHandler: //nolint:errorlint // a sentinel that is compared as net/http does
+			panic(v) // net/http ends the connection
+		default:
+			s.log.Error("handler panicked", "method", c.Request.Method, "path", c.Request.URL.Path, "value", fmt.Sprint(v))
+			problem(c, http.StatusInternalServerError, "the service could not do this; its log says why")
+		}
+	}()
+	c.Next()
 }
 
 func (s *Service) noMethod(c *gin.Context) {

@@ -189,7 +189,7 @@ func (s *Service) Handler() *gin.Engine {
 	g := gin.New()
 	g.UseRawPath, g.UnescapePathValues = true, true
 	g.HandleMethodNotAllowed = true
-	g.Use(s.logged, gin.CustomRecoveryWithWriter(nil, s.panicked), s.unstalled, secureHeaders, s.named, wellFormed)
+	g.Use(s.logged, s.guarded, s.unstalled, secureHeaders, s.named, wellFormed)
 	s.routes(g)
 	return g
 }

@@ -3,9 +3,10 @@ package store
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"slices"
 	"strings"
+
+	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/column"
 	"harvik/internal/core/mishap"
@@ -43,28 +44,36 @@ func (s *Store) EachFix(ctx context.Context, crawlID int64, f func(*record.FixLi
 	}, fixSelect+"where f.crawl_id = $1 order by f.rank", crawlID)
 }
 
-// pageBatch is how many pages are read at once.
-const pageBatch = 2000
+// Pages are read by ranges of so many numbers, so many of them while one is passed on.
+const (
+	pageRange = 3000
+	pagesRead = 2
+)
 
 // EachPage goes over what was fetched of a role ("resources" for all but pages), in the order found, with
-// the own figures of a site; 0 for none. The next are read while f runs; no connection is held meanwhile.
+// the own figures of a site; 0 for none. The next are read while f runs; no connection is held by what waits for it.
 func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, f func(*column.Row) error) error {
-	where, args, err := conditions(&record.PageQuery{Role: role}, []any{crawlID, int32(-1)})
+	where, args, err := conditions(&record.PageQuery{Role: role}, []any{crawlID, int32(0), int32(0)})
 	if err != nil {
 		return err
 	}
-	query := fmt.Sprintf("%s%s where p.crawl_id = $1 and p.id > $2%s order by p.id limit %d",
-		pageSelect, pageFrom, where, pageBatch)
+	// Each table's range is named, so that they are read in step and not row by row.
+	query := pageSelect + " from page p" + withAddress + withStanding + ` and st.page_id >= $2 and st.page_id < $3
+		where p.crawl_id = $1 and p.id >= $2 and p.id < $3 and a.id >= $2 and a.id < $3` + where + " order by p.id"
+	var end int32
+	if err := s.db.GetContext(ctx, &end, "select coalesce(max(id) + 1, 0) from page where crawl_id = $1", crawlID); err != nil {
+		return err
+	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel() // of what is read ahead in vain
 	type batch struct {
 		rows []column.Row
 		err  error
 	}
-	read := make(chan batch, 1)
-	ask := func(after int32) {
+	ask := func(from int32) <-chan batch {
 		args := slices.Clone(args)
-		args[1] = after
+		args[1], args[2] = from, min(from+pageRange, end)
+		read := make(chan batch, 1)
 		go func() {
 			var b batch
 			b.err = mishap.Catch(func() (err error) {
@@ -73,36 +82,42 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 			})
 			read <- b
 		}()
+		return read
 	}
-	for ask(-1); ; {
-		b := <-read
+	var asked []<-chan batch
+	for from := int32(0); from < end || len(asked) > 0; {
+		for ; from < end && len(asked) <= pagesRead; from += pageRange {
+			asked = append(asked, ask(from))
+		}
+		b := <-asked[0]
+		asked = asked[1:]
 		if b.err != nil {
 			return b.err
-		}
-		more := len(b.rows) == pageBatch
-		if more {
-			ask(b.rows[pageBatch-1].ID)
 		}
 		for i := range b.rows {
 			if err := f(&b.rows[i]); err != nil {
 				return err
 			}
 		}
-		if !more {
-			return nil
-		}
 	}
+	return nil
 }
 
 // pagesAt are the pages of one query, with the own figures of a site; 0 for none.
 func (s *Store) pagesAt(ctx context.Context, site int64, query string, args []any) ([]column.Row, error) {
-	var rows []pageRow
-	if err := s.db.SelectContext(ctx, &rows, query, args...); err != nil {
+	rows, err := s.pool.Query(ctx, query, args...)
+	if err != nil {
 		return nil, err
 	}
-	out := make([]column.Row, len(rows))
-	for i := range rows {
-		out[i] = rows[i].page()
+	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (column.Row, error) {
+		r, err := pgx.RowToAddrOfStructByNameLax[pageRow](row)
+		if err != nil {
+			return column.Row{}, err
+		}
+		return r.page(), nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	if site == 0 {
 		return out, nil

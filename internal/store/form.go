@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode"
 
 	"github.com/go-json-experiment/json"
@@ -89,15 +90,23 @@ func (k *kept[T]) Scan(src any) error {
 // texts is a column of texts.
 type texts []string
 
-// Scan reads PostgreSQL's form of an array: {a,"b c"}.
+// Scan reads PostgreSQL's form of an array: {a,"b c"}, or the one of bytes that pgx itself asks for.
 func (l *texts) Scan(src any) error {
+	arrays, _ := arrayMaps.Get().(*pgtype.Map)
+	defer arrayMaps.Put(arrays)
 	var words []string
-	if err := pgtype.NewMap().SQLScanner(&words).Scan(src); err != nil {
-		return err
+	var err error
+	if data, ok := src.([]byte); ok && len(data) > 0 && data[0] != '{' {
+		err = arrays.Scan(pgtype.TextArrayOID, pgtype.BinaryFormatCode, data, &words)
+	} else {
+		err = arrays.SQLScanner(&words).Scan(src)
 	}
 	*l = words
-	return nil
+	return err
 }
+
+// arrayMaps are for one goroutine each.
+var arrayMaps = sync.Pool{New: func() any { return pgtype.NewMap() }}
 
 // snake is the name of the column that a field is read from: FirstByte → first_byte.
 func snake(field string) string {

@@ -52,6 +52,8 @@ func OpenWith(ctx context.Context, database string, connections int) (*Store, er
 	config.MaxConns = int32(connections)
 	// A plan for any crawl would look at the parts of all.
 	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_custom_plan"
+	// Compiling a query takes longer than any of them.
+	config.ConnConfig.RuntimeParams["jit"] = "off"
 	pool, err := pgxpool.NewWithConfig(ctx, config)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
