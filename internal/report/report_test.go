@@ -178,6 +178,39 @@ func (f findings) EachFinding(_ context.Context, _ int64, _ []string, each func(
 	return nil
 }
 
+func (findings) Answers(context.Context, int64) (map[string]string, error) { return nil, nil }
+
+func (findings) FigureSets(context.Context, int64) ([]record.FigureSet, error) { return nil, nil }
+
+// TestBrokenLinks: of what is missing on each of many pages the usual sheet names a hundred places, and those of what is
+// missing elsewhere all the same; the whole one names all.
+func TestBrokenLinks(t *testing.T) {
+	var from findings
+	for i := range 150 {
+		places := []check.Place{{Target: "https://fernhollow.example/logo.png"}}
+		if i%50 == 49 {
+			places = append(places, check.Place{Target: "https://fernhollow.example/map.png"})
+		}
+		from.list = append(from.list, record.PageFinding{
+			Address: fmt.Sprintf("https://fernhollow.example/%d", i), Check: "image-broken", Places: places,
+		})
+	}
+	all, err := Sheets(t.Context(), from, record.Site{}, record.Crawl{}, nil, Selection{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, want := range map[string]int{"broken links": 103, "every broken link": 153} {
+		chosen, err := Choose(all, []string{name}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		n := 0
+		if err := chosen[0].Each(t.Context(), func([]any) error { n++; return nil }); err != nil || n != want {
+			t.Errorf("%s has %d rows, want %d (%v)", name, n, want, err)
+		}
+	}
+}
+
 // TestSARIF holds what is written to the schema of the OASIS standard.
 func TestSARIF(t *testing.T) {
 	catalog := []*check.Check{

@@ -3,6 +3,7 @@ package report
 import (
 	"cmp"
 	"context"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -55,7 +56,7 @@ var usual = []string{"overview", "fixes", "pages", "broken links", "redirects", 
 	"links in", "sitemaps", "sitemap addresses"}
 
 // SheetNames are all sheets, in the order in which lists show them.
-var SheetNames = append(slices.Clone(usual), "findings", "every link in")
+var SheetNames = append(slices.Clone(usual), "findings", "every link in", "every broken link")
 
 // maker builds the sheets of one crawl.
 type maker struct {
@@ -78,7 +79,7 @@ func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Cra
 		m.catalog[c.ID] = c
 	}
 	return []Sheet{
-		m.overview(), m.fixes(), m.findings(), m.pages(sets), m.brokenLinks(), m.redirects(), m.duplicates(),
+		m.overview(), m.fixes(), m.findings(), m.pages(sets), m.brokenLinks(), m.everyBrokenLink(), m.redirects(), m.duplicates(),
 		m.images(), m.resources(), m.linksIn(), m.everyLinkIn(), m.sitemaps(), m.listed(),
 	}, nil
 }
@@ -272,9 +273,23 @@ var (
 		"copy-near-duplicate"}
 )
 
+// shownOfTarget is how many places of one that is not there the usual sheet names. A template's picture is missing on
+// every page, and says no more by the last than by the first.
+const shownOfTarget = 100
+
 func (m *maker) brokenLinks() Sheet {
+	return m.brokenOf("broken links",
+		"Links that lead nowhere, with where they stand, at most 100 places of each; every broken link has all",
+		shownOfTarget)
+}
+
+func (m *maker) everyBrokenLink() Sheet {
+	return m.brokenOf("every broken link", "Every link that leads nowhere, with where it stands", math.MaxInt)
+}
+
+func (m *maker) brokenOf(name, title string, most int) Sheet {
 	return Sheet{
-		Name: "broken links", Title: "Every link that leads nowhere, with where it stands",
+		Name: name, Title: title,
 		Columns: []Column{address("stands on", 60), address("leads to", 60), words("answer", 12), words("words", 36),
 			words("place", 44), words("part of the page", 14), whole("line"), words("what", 50), words("check", 22)},
 		Each: func(ctx context.Context, row func([]any) error) error {
@@ -282,7 +297,12 @@ func (m *maker) brokenLinks() Sheet {
 			if err != nil {
 				return err
 			}
+			type target struct{ check, address string }
+			shown := map[target]int{}
 			return m.each(ctx, deadLinks, func(f *record.PageFinding, _ check.Severity, p *check.Place) error {
+				if shown[target{f.Check, p.Target}]++; shown[target{f.Check, p.Target}] > most {
+					return nil
+				}
 				return row([]any{f.Address, p.Target, answers[p.Target], p.Words, p.At, p.Region.String(), line(p.Line),
 					p.Note, f.Check})
 			})

@@ -2,6 +2,7 @@ package service
 
 import (
 	"bufio"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +16,9 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+
+	"harvik/internal/record"
+	"harvik/internal/report"
 )
 
 // TestUnstalled: a caller who does not read, or does not go on sending, is let go; one who is slow but goes on
@@ -131,5 +135,32 @@ func TestTurns(t *testing.T) {
 	}
 	if len(turns.busy) != 0 || turns.sum != 0 {
 		t.Errorf("when all have ended %v and %d are left", turns.busy, turns.sum)
+	}
+}
+
+// TestCutShort: an answer that fails when it has begun ends in disorder, however little of it there is, so that nobody
+// takes the part for the whole; a handler that panics otherwise is answered for.
+func TestCutShort(t *testing.T) {
+	s := New(none{}, nil, Config{Console: fstest.MapFS{}, Log: slog.New(slog.DiscardHandler)})
+	g := gin.New()
+	g.Use(s.guarded)
+	form := report.Form{Name: "csv", Type: "text/csv", Write: func(_ context.Context, w io.Writer, _ *report.Handover) error {
+		_, err := io.WriteString(w, "page,title\n")
+		return errors.Join(err, errors.New("the rest cannot be read"))
+	}}
+	g.GET("/file", func(c *gin.Context) { s.stream(c, record.Crawl{}, &form, nil) })
+	g.GET("/panic", func(*gin.Context) { panic("a mistake") })
+	server := httptest.NewServer(g)
+	defer server.Close()
+	resp, err := http.Get(server.URL + "/file")
+	if err == nil {
+		var body []byte
+		if body, err = io.ReadAll(resp.Body); err == nil {
+			t.Errorf("a part is handed over as the whole: %q", body)
+		}
+		resp.Body.Close()
+	}
+	if resp, err = http.Get(server.URL + "/panic"); err != nil || resp.StatusCode != http.StatusInternalServerError {
+		t.Errorf("%v (%v)", resp, err)
 	}
 }
