@@ -91,7 +91,7 @@ manuals:
 # Each fuzzer in turn; FUZZTIME=10m by default.
 fuzz:
 	@for target in core/weburl:FuzzParse core/robots:FuzzDecide core/sitemap:FuzzParse core/dom:FuzzParse core/css:FuzzSheet core/css:FuzzUnpack core/page:FuzzRead core/structured:FuzzJSON \
-			core/structured:FuzzElements core/figures:FuzzRead core/plan:FuzzRead core/scope:FuzzPattern pdf:FuzzRead store:FuzzCursor; do \
+			core/structured:FuzzElements core/figures:FuzzRead core/plan:FuzzRead core/scope:FuzzPattern pdf:FuzzRead store:FuzzCursor store:FuzzFacts; do \
 		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) -fuzzminimizetime 1s ./internal/$${target%%:*} || exit 1; \
 	done
 

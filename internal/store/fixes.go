@@ -302,7 +302,7 @@ func (s *Store) outlines(ctx context.Context, crawlID int64, rows []record.PageF
 		if err := opener.openAll(&row.Facts); err != nil {
 			return err
 		}
-		if err := decode(row.Facts, &f); err != nil {
+		if err := decodeFacts(row.Facts, &f); err != nil {
 			return fmt.Errorf("reading facts: %w", err)
 		}
 		if f.Document != nil {

@@ -43,17 +43,6 @@ func wideNumber(d *jsontext.Decoder, into *uint64) error {
 	return err
 }
 
-// encodeFacts leaves out what of a document stands in columns of its own.
-func encodeFacts(f *page.Facts) ([]byte, error) {
-	if d := f.Document; d != nil {
-		kept, short := *f, *d
-		short.Links, short.Uses, short.MainText = nil, nil, ""
-		kept.Document = &short
-		f = &kept
-	}
-	return encode(f)
-}
-
 // encodeFix leaves the numbers of pages out, which stand in columns of their own.
 func encodeFix(f fixlist.Fix) ([]byte, error) {
 	f.Members = nil

@@ -469,7 +469,7 @@ func (s *Store) Page(ctx context.Context, crawlID int64, address string) (record
 		return d, err
 	}
 	d.Facts, d.MainText = new(page.Facts), string(packed.Main)
-	if err := decode(packed.Facts, d.Facts); err != nil {
+	if err := decodeFacts(packed.Facts, d.Facts); err != nil {
 		return d, fmt.Errorf("reading facts: %w", err)
 	}
 	if doc := d.Facts.Document; doc != nil {

@@ -134,7 +134,7 @@ func (p *Past) read(ctx context.Context, ids []int32, name func(int32) string) (
 // document links to and loads.
 func restore(f *page.Facts, facts, links, uses []byte, text string,
 	name func(int32) string) (targets, loaded []int32, err error) {
-	if err := decode(facts, f); err != nil {
+	if err := decodeFacts(facts, f); err != nil {
 		return nil, nil, err
 	}
 	loads, loaded, err := unpackUses(uses)

@@ -44,18 +44,15 @@ func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link, []int32)) e
 func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 	return readEach(r, pages, factsPart, func(data []byte) (*page.Facts, error) {
 		facts := new(page.Facts)
-		return facts, decode(data, facts)
+		return facts, decodeFacts(data, facts)
 	}, f)
 }
 
 // EachSkeleton implements survey.Source.
 func (r *Source) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
-	type facts struct{ Document *page.Skeleton }
-	return readEach(r, pages, factsPart, func(data []byte) (p facts, err error) {
-		return p, decode(data, &p)
-	}, func(id int32, p facts) {
-		if p.Document != nil {
-			f(id, *p.Document)
+	return readEach(r, pages, factsPart, decodeSkeleton, func(id int32, s *page.Skeleton) {
+		if s != nil {
+			f(id, *s)
 		}
 	})
 }
