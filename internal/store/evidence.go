@@ -38,9 +38,8 @@ type archivist struct {
 	seed   maphash.Seed
 	known  map[uint64]uint32 // numbers of texts, by their hash
 	next   uint32            // the number of the next text
-	texts  [][]byte          // the last before, those of the block that is open and not stored
+	texts  [][]byte          // the last, of the block that is open
 	blocks []block           // closed and not stored
-	checks *checkNumbers
 }
 
 type block struct {
@@ -57,7 +56,7 @@ type failingRow struct {
 
 // newArchivist goes on behind the texts that a crawl has.
 func (s *Store) newArchivist(ctx context.Context, crawlID int64) (*archivist, error) {
-	a := &archivist{seed: maphash.MakeSeed(), known: map[uint64]uint32{}, checks: &s.checkNumbers}
+	a := &archivist{seed: maphash.MakeSeed(), known: map[uint64]uint32{}}
 	err := s.db.GetContext(ctx, &a.next, "select coalesce(max(block) + 1, 0) from evidence where crawl_id = $1", crawlID)
 	a.next *= blockTexts
 	return a, err
@@ -198,34 +197,37 @@ func (c *checkNumbers) of(ctx context.Context, s *Store, found []check.Finding) 
 			slices.Sorted(maps.Keys(missing))); err != nil {
 			return nil, err
 		}
-		if err := c.read(ctx, s); err != nil {
+		if err := c.read(ctx, s.pool); err != nil {
 			return nil, err
 		}
 	}
 	return maps.Clone(c.known), nil
 }
 
-func (c *checkNumbers) read(ctx context.Context, s *Store) error {
-	var rows []struct {
-		Number int16
-		ID     string
-	}
-	if err := s.db.SelectContext(ctx, &rows, "select number, id from check_number"); err != nil {
+func (c *checkNumbers) read(ctx context.Context, in querier) error {
+	rows, err := in.Query(ctx, "select number, id from check_number")
+	if err != nil {
 		return err
 	}
-	c.known, c.ids = map[string]int16{}, map[int16]string{}
-	for _, r := range rows {
-		c.known[r.ID], c.ids[r.Number] = r.Number, r.ID
+	known, ids := map[string]int16{}, map[int16]string{}
+	var number int16
+	var id string
+	if _, err := pgx.ForEachRow(rows, []any{&number, &id}, func() error {
+		known[id], ids[number] = number, id
+		return nil
+	}); err != nil {
+		return err
 	}
+	c.known, c.ids = known, ids
 	return nil
 }
 
 // names are the checks by number; of all that were stored, those of some are known.
-func (c *checkNumbers) names(ctx context.Context, s *Store, wanted []int16) (map[int16]string, error) {
+func (c *checkNumbers) names(ctx context.Context, in querier, wanted []int16) (map[int16]string, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if slices.ContainsFunc(wanted, func(n int16) bool { return c.ids[n] == "" }) {
-		if err := c.read(ctx, s); err != nil {
+		if err := c.read(ctx, in); err != nil {
 			return nil, err
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/klauspost/compress/s2"
 
 	"harvik/internal/core/check"
@@ -37,6 +38,7 @@ const failedJoins = ` left join address a on a.crawl_id = n.crawl_id and a.id = 
 // A failingReader unpacks what fails on the pages of a crawl. It is for one goroutine.
 type failingReader struct {
 	store  *Store
+	in     pgx.Tx
 	crawl  int64
 	names  map[int16]string
 	blocks map[uint32][]check.Place
@@ -45,10 +47,6 @@ type failingReader struct {
 
 // mostHeld bounds the texts of places that are held while many pages are read.
 const mostHeld = 64 << 20
-
-func (s *Store) failingReader(crawlID int64) *failingReader {
-	return &failingReader{store: s, crawl: crawlID, blocks: map[uint32][]check.Place{}}
-}
 
 // A listedPlace is a place whose text is a number.
 type listedPlace struct {
@@ -81,11 +79,15 @@ func (r *failingReader) read(ctx context.Context, rows []failed, only ...string)
 		all = append(all, one...)
 	}
 	var err error
-	if r.names, err = r.store.checkNumbers.names(ctx, r.store, numbers); err != nil {
+	if r.names, err = r.store.checkNumbers.names(ctx, r.in, numbers); err != nil {
 		return nil, err
 	}
 	if len(only) > 0 {
 		all = slices.DeleteFunc(all, func(l listed) bool { return !slices.Contains(only, r.names[l.check]) })
+	}
+	if r.held > mostHeld {
+		clear(r.blocks)
+		r.held = 0
 	}
 	for _, l := range all {
 		for _, p := range l.places {
@@ -130,21 +132,16 @@ func list(row *failed) ([]listed, error) {
 	return out, nil
 }
 
-// load reads blocks, and forgets others where those would be too many.
+// load reads blocks.
 func (r *failingReader) load(ctx context.Context, wanted map[uint32]bool) error {
 	if len(wanted) == 0 {
 		return nil
-	}
-	if r.held > mostHeld {
-		clear(r.blocks)
-		r.held = 0
 	}
 	var numbers []int32
 	for n := range wanted {
 		numbers = append(numbers, int32(n))
 	}
-	rows, err := r.store.pool.Query(ctx, "select block, texts from evidence where crawl_id = $1 and block = any($2)", r.crawl,
-		numbers)
+	rows, err := r.in.Query(ctx, "select block, texts from evidence where crawl_id = $1 and block = any($2)", r.crawl, numbers)
 	if err != nil {
 		return err
 	}
@@ -239,40 +236,62 @@ func (s *Store) eachFailing(ctx context.Context, crawlID int64, w selection, f f
 		}, findingColumns+"finding n"+failedJoins+
 			" where n.crawl_id = $1 and (cardinality($2::text[]) = 0 or n.check_id = any($2)) "+w.where+" order by "+w.order+", n.check_id"+limit, args...)
 	}
-	r := s.failingReader(crawlID)
-	var batch []failed
-	flush := func() error {
-		found, err := r.read(ctx, batch, w.checks...)
-		batch = batch[:0]
-		if err != nil {
-			return err
-		}
-		for i := 0; i < len(found); {
-			n := i + 1
-			for n < len(found) && found[n].Page == found[i].Page {
-				n++
-			}
-			slices.SortStableFunc(found[i:n], func(a, b record.PageFinding) int { return strings.Compare(a.Check, b.Check) })
-			for ; i < n; i++ {
-				if err := f(&found[i]); err != nil {
-					return err
-				}
-			}
-		}
-		return nil
-	}
-	err = each(ctx, s, func(row *failed) error {
-		if len(batch) >= failingBatch && batch[len(batch)-1].Page != row.Page {
-			if err := flush(); err != nil {
-				return err
-			}
-		}
-		batch = append(batch, *row)
-		return nil
-	}, failedColumns+"failing n"+failedJoins+` where n.crawl_id = $1
-		and (cardinality($2::text[]) = 0 or n.checks && array(select number from check_number where id = any($2))) `+w.where+" order by "+w.order+limit, args...)
+	// By a cursor, since what the places say is asked for in between: who held a connection and waited for another could
+	// wait for those who do the same.
+	tx, err := s.pool.BeginTx(ctx, pgx.TxOptions{AccessMode: pgx.ReadOnly})
 	if err != nil {
 		return err
 	}
-	return flush()
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	if _, err := tx.Exec(ctx, "set local cursor_tuple_fraction = 1"); err != nil { // all are wanted, not the first soon
+		return err
+	}
+	if _, err := tx.Exec(ctx, "declare failing_rows no scroll cursor for "+failedColumns+"failing n"+failedJoins+` where n.crawl_id = $1
+		and (cardinality($2::text[]) = 0 or n.checks && array(select number from check_number where id = any($2))) `+
+		w.where+" order by "+w.order+limit, args...); err != nil {
+		return err
+	}
+	r := failingReader{store: s, in: tx, crawl: crawlID, blocks: map[uint32][]check.Place{}}
+	var kept []failed // the rows of the last page, of which there may be more
+	for more := true; more; {
+		rows, err := tx.Query(ctx, fmt.Sprintf("fetch %d from failing_rows", failingBatch))
+		if err != nil {
+			return err
+		}
+		batch, err := pgx.AppendRows(kept, rows, pgx.RowToStructByName[failed])
+		if err != nil {
+			return err
+		}
+		more = len(batch)-len(kept) == failingBatch
+		cut := len(batch)
+		for more && cut > 0 && batch[cut-1].Page == batch[len(batch)-1].Page {
+			cut--
+		}
+		kept = slices.Clone(batch[cut:])
+		if err := r.pass(ctx, batch[:cut], w.checks, f); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// pass hands on the findings of rows, those of each page in order of their checks.
+func (r *failingReader) pass(ctx context.Context, rows []failed, checks []string, f func(*record.PageFinding) error) error {
+	found, err := r.read(ctx, rows, checks...)
+	if err != nil {
+		return err
+	}
+	for i := 0; i < len(found); {
+		n := i + 1
+		for n < len(found) && found[n].Page == found[i].Page {
+			n++
+		}
+		slices.SortStableFunc(found[i:n], func(a, b record.PageFinding) int { return strings.Compare(a.Check, b.Check) })
+		for ; i < n; i++ {
+			if err := f(&found[i]); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

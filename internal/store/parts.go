@@ -86,6 +86,7 @@ func roomForFailing(ctx context.Context, tx pgx.Tx, crawlID int64) (made bool, e
 // A querier is a transaction, or the pool.
 type querier interface {
 	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
 }
 
 // hasPart tells whether a crawl has a part of a table of its own.

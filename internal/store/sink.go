@@ -59,6 +59,14 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 			k.packer, k.words = nil, nil // what they made was not stored
 		}
 	}()
+	var found []check.Finding
+	for i := range b.Records {
+		found = append(found, b.Records[i].Findings...)
+	}
+	failing := map[int32]*failingRow{}
+	if err := k.gather(ctx, failing, found); err != nil {
+		return fmt.Errorf("packing what fails: %w", err)
+	}
 	conn, err := k.store.pool.Acquire(ctx)
 	if err != nil {
 		return err
@@ -84,11 +92,7 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if err != nil {
 		return fmt.Errorf("storing pages: %w", err)
 	}
-	var found []check.Finding
-	for _, r := range b.Records {
-		found = append(found, r.Findings...)
-	}
-	if err := k.saveFindings(ctx, tx, found, false); err != nil {
+	if err := k.words.store(ctx, tx, k.crawl, inOrder(failing), false); err != nil {
 		return err
 	}
 	progress, err := encode(b.Progress)
@@ -239,6 +243,7 @@ func (k *Sink) SaveSite(ctx context.Context, found []check.Finding) error {
 
 // gather adds findings to what fails on their pages.
 func (k *Sink) gather(ctx context.Context, rows map[int32]*failingRow, found []check.Finding) (err error) {
+	defer k.undone(&err)
 	if k.words == nil {
 		if k.words, err = k.store.newArchivist(ctx, k.crawl); err != nil {
 			return err
@@ -262,10 +267,18 @@ func (k *Sink) gather(ctx context.Context, rows map[int32]*failingRow, found []c
 	return nil
 }
 
-func (k *Sink) saveWaiting(ctx context.Context) error {
+// undone forgets, after an error, what was numbered and may not be stored.
+func (k *Sink) undone(err *error) {
+	if *err != nil {
+		k.words = nil
+	}
+}
+
+func (k *Sink) saveWaiting(ctx context.Context) (err error) {
 	if len(k.site) == 0 {
 		return nil
 	}
+	defer k.undone(&err)
 	rows := inOrder(k.site)
 	k.site, k.waits = nil, 0
 	return k.words.store(ctx, k.store.pool, k.crawl, rows, true)
