@@ -127,7 +127,7 @@ func readEach[T any](r *Source, pages []int32, of part, unpack func([]byte) (T, 
 	}
 	for asked := range slices.Chunk(rest, readBatch) {
 		rows, err := r.store.pool.Query(r.ctx, "select d.id, "+of.column(opener)+" from "+opener.table()+
-			" where d.crawl_id = $1 and d.id = any($2)", r.crawl, asked)
+			" where d.crawl_id = $1 and d.id = any($2) order by d.id", r.crawl, asked)
 		if err != nil {
 			return err
 		}
