@@ -15,19 +15,31 @@ import (
 	"github.com/jackc/pgx/v5"
 )
 
-// costs are the parts of the processor's time that a crawl takes, by functions on the way to where it is spent. The first that fits
-// counts.
+// costs are the parts of the processor's time that a crawl takes, by functions on the way to where it is spent.
+// The first that fits counts.
 var costs = []struct {
 	name  string
 	under []string
 }{
 	{"serve", []string{"net/http.(*conn).serve"}},
-	{"judge", []string{"harvik/internal/judging.", "harvik/internal/store.(*Store).SaveResult", "harvik/internal/store.(*Source)",
-		"harvik/internal/core/check.(*Runner).Site", "harvik/internal/core/fixlist.", "harvik/internal/core/survey.(*Survey).strip"}},
+	{
+		"judge",
+		[]string{
+			"harvik/internal/judging.",
+			"harvik/internal/store.(*Store).SaveResult",
+			"harvik/internal/store.(*Source)",
+			"harvik/internal/core/check.(*Runner).Site",
+			"harvik/internal/core/fixlist.",
+			"harvik/internal/core/survey.(*Survey).strip",
+		},
+	},
 	{"store", []string{"harvik/internal/store."}},
 	{"checks", []string{"harvik/internal/core/check."}},
 	{"parse", []string{"harvik/internal/core/dom."}},
-	{"text", []string{"harvik/internal/core/text.", "harvik/internal/core/neardup.", "harvik/internal/core/survey.CountWords"}},
+	{
+		"text",
+		[]string{"harvik/internal/core/text.", "harvik/internal/core/neardup.", "harvik/internal/core/survey.CountWords"},
+	},
 	{"walk", []string{"harvik/internal/core/page."}},
 	{"fetch", []string{"harvik/internal/fetch.", "net/http.", "github.com/klauspost/compress/"}},
 	{"frontier", []string{"harvik/internal/crawl.", "harvik/internal/core/booking."}},
@@ -89,7 +101,10 @@ func partOf(sample *profile.Sample) string {
 // report tells what was spent on a page.
 func (s *spent) report(b *testing.B) {
 	for name, d := range s.by {
-		b.ReportMetric(float64(d.Microseconds())/float64(max(s.pages, 1)), strings.ReplaceAll(name, " ", "-")+"-CPU-µs/page")
+		b.ReportMetric(
+			float64(d.Microseconds())/float64(max(s.pages, 1)),
+			strings.ReplaceAll(name, " ", "-")+"-CPU-µs/page",
+		)
 	}
 }
 

@@ -182,8 +182,8 @@ func (findings) Answers(context.Context, int64) (map[string]string, error) { ret
 
 func (findings) FigureSets(context.Context, int64) ([]record.FigureSet, error) { return nil, nil }
 
-// TestBrokenLinks: of what is missing on each of many pages the usual sheet names a hundred places, and those of what is
-// missing elsewhere all the same; the whole one names all.
+// TestBrokenLinks: of what is missing on each of many pages the usual sheet names a hundred places, and those of
+// what is missing elsewhere all the same; the whole one names all.
 func TestBrokenLinks(t *testing.T) {
 	var from findings
 	for i := range 150 {

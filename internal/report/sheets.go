@@ -79,7 +79,8 @@ func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Cra
 		m.catalog[c.ID] = c
 	}
 	return []Sheet{
-		m.overview(), m.fixes(), m.findings(), m.pages(sets), m.brokenLinks(), m.everyBrokenLink(), m.redirects(), m.duplicates(),
+		m.overview(), m.fixes(), m.findings(), m.pages(sets), m.brokenLinks(),
+		m.everyBrokenLink(), m.redirects(), m.duplicates(),
 		m.images(), m.resources(), m.linksIn(), m.everyLinkIn(), m.sitemaps(), m.listed(),
 	}, nil
 }

@@ -77,7 +77,8 @@ func (s *Service) trouble(c *gin.Context, err error, what string) {
 	}
 }
 
-// guarded answers for a handler that panics. Gin's own recovery would end an answer that was to be cut short in good order.
+// guarded answers for a handler that panics. Gin's own recovery would end an answer that was to be cut short in
+// good order.
 func (s *Service) guarded(c *gin.Context) {
 	defer func() {
 		v := recover()

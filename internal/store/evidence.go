@@ -17,14 +17,16 @@ import (
 	"harvik/internal/core/check"
 )
 
-// What fails on a page is one row: the numbers of the checks, and packed the places of each. What a place says stands once
-// in a crawl, since pages of one layout fail in the same places: it has a number, by which pages name it. Only line and
-// column are each page's own. The form of the places, all numbers as varints, for each check in the order of the numbers:
+// What fails on a page is one row: the numbers of the checks, and packed the places of each. What a place says
+// stands once in a crawl, since pages of one layout fail in the same places: it has a number, by which pages name
+// it. Only line and column are each page's own. The form of the places, all numbers as varints, for each check in
+// the order of the numbers:
 //
 //	severity (3 where it is not known), number of places that are counted and not kept, number of places
 //	then for each place: number of its text, line, column
 //
-// The texts stand in blocks of so many, each as length and JSON, packed by S2; numbers that a block leaves out are of none.
+// The texts stand in blocks of so many, each as length and JSON, packed by S2; numbers that a block leaves out are
+// of none.
 const blockTexts = 128
 
 // mostTexts bounds the texts that are remembered while a crawl is stored; those that are forgotten stand once more.
@@ -57,7 +59,12 @@ type failingRow struct {
 // newArchivist goes on behind the texts that a crawl has.
 func (s *Store) newArchivist(ctx context.Context, crawlID int64) (*archivist, error) {
 	a := &archivist{seed: maphash.MakeSeed(), known: map[uint64]uint32{}}
-	err := s.db.GetContext(ctx, &a.next, "select coalesce(max(block) + 1, 0) from evidence where crawl_id = $1", crawlID)
+	err := s.db.GetContext(
+		ctx,
+		&a.next,
+		"select coalesce(max(block) + 1, 0) from evidence where crawl_id = $1",
+		crawlID,
+	)
 	a.next *= blockTexts
 	return a, err
 }
@@ -237,7 +244,8 @@ func (c *checkNumbers) names(ctx context.Context, in querier, wanted []int16) (m
 // packAtOnce is how many findings are packed at once.
 const packAtOnce = 50_000
 
-// packFindings packs the findings on pages of a crawl that an earlier Harvik began; those on the whole site are found anew.
+// packFindings packs the findings on pages of a crawl that an earlier Harvik began; those on the whole site are
+// found anew.
 func (s *Store) packFindings(ctx context.Context, tx pgx.Tx, crawlID int64) error {
 	if made, err := roomForFailing(ctx, tx, crawlID); err != nil || !made {
 		return err

@@ -10,8 +10,8 @@ import (
 	"harvik/internal/core/check"
 )
 
-// TestEvidenceApart: two places whose texts differ in any field are kept apart, and those that differ in line and column
-// alone are one text.
+// TestEvidenceApart: two places whose texts differ in any field are kept apart, and those that differ in line and
+// column alone are one text.
 func TestEvidenceApart(t *testing.T) {
 	a := &archivist{seed: maphash.MakeSeed(), known: map[uint64]uint32{}}
 	first, err := a.text(&check.Place{})
@@ -73,7 +73,8 @@ func TestEvidenceList(t *testing.T) {
 	for i := range 40 {
 		f := check.Finding{Check: &check.Check{Severity: check.Severity(i % 4)}, More: i % 3}
 		for range r.IntN(5) {
-			f.Places = append(f.Places, check.Place{Note: fmt.Sprint(r.IntN(300)), Line: r.IntN(9000), Col: r.IntN(9000)})
+			place := check.Place{Note: fmt.Sprint(r.IntN(300)), Line: r.IntN(9000), Col: r.IntN(9000)}
+			f.Places = append(f.Places, place)
 		}
 		if err := a.add(&row, &f, int16(i+1)); err != nil {
 			t.Fatal(err)
@@ -92,7 +93,8 @@ func TestEvidenceList(t *testing.T) {
 	texts := map[uint32]string{}
 	for i, f := range found {
 		g := got[i]
-		if g.check != int16(i+1) || g.severity != int(f.Check.Severity) || g.more != f.More || len(g.places) != len(f.Places) {
+		if g.check != int16(i+1) || g.severity != int(f.Check.Severity) || g.more != f.More ||
+			len(g.places) != len(f.Places) {
 			t.Fatalf("%+v is read as %+v", f, g)
 		}
 		for k, p := range g.places {

@@ -6,10 +6,10 @@ import (
 	"harvik/internal/core/page"
 )
 
-// Facts are kept as JSON, since 0.8 with what is hashed before it: as text it would take a third more, and nothing that
-// pages of one layout have in common would stand at the same place in two of them. The form: a byte of 1, a byte with a bit
-// for each of what follows, then for each sort of hashes the number of bytes as a varint, and them; then the JSON. That of
-// 0.7 and before begins with a brace.
+// Facts are kept as JSON, since 0.8 with what is hashed before it: as text it would take a third more, and nothing
+// that pages of one layout have in common would stand at the same place in two of them. The form: a byte of 1, a
+// byte with a bit for each of what follows, then for each sort of hashes the number of bytes as a varint, and
+// them; then the JSON. That of 0.7 and before begins with a brace.
 const (
 	hashedFirst = 1
 

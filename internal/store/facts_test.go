@@ -26,10 +26,12 @@ func sampleFacts(t testing.TB) *page.Facts {
 	return &page.Facts{Address: at.Key(), Status: 200, Outcome: page.Answered, Document: d, Version: page.Version}
 }
 
-// TestFactsKept: facts are read back as they were, as they are kept now and as 0.7 kept them, with or without a document.
+// TestFactsKept: facts are read back as they were, as they are kept now and as 0.7 kept them, with or without a
+// document.
 func TestFactsKept(t *testing.T) {
 	whole := sampleFacts(t)
-	if d := whole.Document; len(d.Outline) == 0 || len(d.Sketch) == 0 || len(d.IDs) == 0 || len(d.Frame) == 0 || len(d.Blocks) == 0 {
+	if d := whole.Document; len(d.Outline) == 0 || len(d.Sketch) == 0 || len(d.IDs) == 0 || len(d.Frame) == 0 ||
+		len(d.Blocks) == 0 {
 		t.Fatal("the sample lacks something that is hashed")
 	}
 	flat := *whole

@@ -141,7 +141,12 @@ func (r *failingReader) load(ctx context.Context, wanted map[uint32]bool) error 
 	for n := range wanted {
 		numbers = append(numbers, int32(n))
 	}
-	rows, err := r.in.Query(ctx, "select block, texts from evidence where crawl_id = $1 and block = any($2)", r.crawl, numbers)
+	rows, err := r.in.Query(
+		ctx,
+		"select block, texts from evidence where crawl_id = $1 and block = any($2)",
+		r.crawl,
+		numbers,
+	)
 	if err != nil {
 		return err
 	}
@@ -219,7 +224,12 @@ type selection struct {
 const failingBatch = 500
 
 // eachFailing goes over the findings of pages in an order, those of each page in order of their checks.
-func (s *Store) eachFailing(ctx context.Context, crawlID int64, w selection, f func(*record.PageFinding) error) error {
+func (s *Store) eachFailing(
+	ctx context.Context,
+	crawlID int64,
+	w selection,
+	f func(*record.PageFinding) error,
+) error {
 	rowwise, err := s.keepsRows(ctx, crawlID)
 	if err != nil {
 		return err
@@ -236,8 +246,8 @@ func (s *Store) eachFailing(ctx context.Context, crawlID int64, w selection, f f
 		}, findingColumns+"finding n"+failedJoins+
 			" where n.crawl_id = $1 and (cardinality($2::text[]) = 0 or n.check_id = any($2)) "+w.where+" order by "+w.order+", n.check_id"+limit, args...)
 	}
-	// By a cursor, since what the places say is asked for in between: who held a connection and waited for another could
-	// wait for those who do the same.
+	// By a cursor, since what the places say is asked for in between: who held a connection and waited for another
+	// could wait for those who do the same.
 	tx, err := s.pool.BeginTx(ctx, pgx.TxOptions{AccessMode: pgx.ReadOnly})
 	if err != nil {
 		return err
@@ -276,7 +286,12 @@ func (s *Store) eachFailing(ctx context.Context, crawlID int64, w selection, f f
 }
 
 // pass hands on the findings of rows, those of each page in order of their checks.
-func (r *failingReader) pass(ctx context.Context, rows []failed, checks []string, f func(*record.PageFinding) error) error {
+func (r *failingReader) pass(
+	ctx context.Context,
+	rows []failed,
+	checks []string,
+	f func(*record.PageFinding) error,
+) error {
 	found, err := r.read(ctx, rows, checks...)
 	if err != nil {
 		return err
@@ -286,7 +301,8 @@ func (r *failingReader) pass(ctx context.Context, rows []failed, checks []string
 		for n < len(found) && found[n].Page == found[i].Page {
 			n++
 		}
-		slices.SortStableFunc(found[i:n], func(a, b record.PageFinding) int { return strings.Compare(a.Check, b.Check) })
+		slices.SortStableFunc(found[i:n],
+			func(a, b record.PageFinding) int { return strings.Compare(a.Check, b.Check) })
 		for ; i < n; i++ {
 			if err := f(&found[i]); err != nil {
 				return err

@@ -70,8 +70,8 @@ func (s *Store) setApart(ctx context.Context, crawlID int64) error {
 	return tx.Commit(ctx)
 }
 
-// roomForFailing makes the parts for what fails on the pages of a crawl that an earlier Harvik judged, and tells whether
-// they were missing.
+// roomForFailing makes the parts for what fails on the pages of a crawl that an earlier Harvik judged, and tells
+// whether they were missing.
 func roomForFailing(ctx context.Context, tx pgx.Tx, crawlID int64) (made bool, err error) {
 	if is, err := hasPart(ctx, tx, "failing", crawlID); err != nil || is {
 		return false, err

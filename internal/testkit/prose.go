@@ -11,18 +11,20 @@ import (
 )
 
 // common are words that a text in English is largely made of, the most frequent first.
-var common = strings.Fields(`the of and to in a is that for it as was with be by on not he i this are or his from at which but
+var common = strings.Fields(
+	`the of and to in a is that for it as was with be by on not he i this are or his from at which but
 	have an had they you were their one all we can her has there been if more when will would who so no out up into than them only
 	some could time these two may first then do any like my now over such our most made after also did many off before must well back
 	through years where much your way down should because long each just those people too little good very make still own see work men
-	day get here between both life being under three never know same last another while us might great state go come since against right`)
+	day get here between both life being under three never know same last another while us might great state go come since against right`,
+)
 
 // proseWords are so many words as somebody who writes for long uses.
 const proseWords = 50_000
 
-// WriteProse writes a site of so many pages into a folder, in a language made up for it whose words are as unevenly
-// frequent as those of any (Zipf's law): nearly each page has some that no other has. Links, pictures and lengths are as
-// those of the manuals that the benches crawl; a few links are broken.
+// WriteProse writes a site of so many pages into a folder, in a language made up for it whose words are as
+// unevenly frequent as those of any (Zipf's law): nearly each page has some that no other has. Links, pictures and
+// lengths are as those of the manuals that the benches crawl; a few links are broken.
 func WriteProse(t testing.TB, folder string, pages int, seed uint64) {
 	t.Helper()
 	r := rand.New(rand.NewPCG(seed, 1))
@@ -107,8 +109,11 @@ func proseFile(name string, r *rand.Rand, n, pages int, text func(int) string) (
 			fmt.Fprintf(w, "<img src=\"leaf.svg\" alt=\"%s\" width=\"9\" height=\"9\">\n", text(3))
 		}
 	}
-	fmt.Fprintf(w, "<p><a href=\"%s\">Next</a></p></main><footer><p>Fernhollow Botanic Garden</p></footer></body></html>\n",
-		proseName((n+1)%pages))
+	fmt.Fprintf(
+		w,
+		"<p><a href=\"%s\">Next</a></p></main><footer><p>Fernhollow Botanic Garden</p></footer></body></html>\n",
+		proseName((n+1)%pages),
+	)
 	if err := w.Flush(); err != nil {
 		return err
 	}

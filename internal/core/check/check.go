@@ -219,8 +219,8 @@ type SitePass struct {
 	pageByPage bool
 }
 
-// PageByPage promises that what is reported of a page is reported at a stretch, so that the findings of a check on a large
-// site need not be held together.
+// PageByPage promises that what is reported of a page is reported at a stretch, so that the findings of a check on
+// a large site need not be held together.
 func (p *SitePass) PageByPage() { p.pageByPage = true }
 
 // Ways finds links as the survey does, and promises that what is reported is reported at the page that they stand on.

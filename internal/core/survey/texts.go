@@ -96,8 +96,8 @@ type mainText struct {
 	main string
 }
 
-// strip takes the layouts' own lines out of the texts of pages, and their terms in. Texts are read while others are taken
-// apart.
+// strip takes the layouts' own lines out of the texts of pages, and their terms in. Texts are read while others
+// are taken apart.
 func (s *Survey) strip(pages []int32, v *vocabulary) error {
 	var (
 		texts   = make(chan mainText, 64)

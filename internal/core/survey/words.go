@@ -55,8 +55,8 @@ func (t *wordTable) count(word string) {
 	}
 }
 
-// A wordIndex has a number for each of many words, found by their hashes alone: of a large vocabulary most words are not at
-// hand when they are asked for, and their texts would have to be fetched from memory for nothing.
+// A wordIndex has a number for each of many words, found by their hashes alone: of a large vocabulary most words
+// are not at hand when they are asked for, and their texts would have to be fetched from memory for nothing.
 type wordIndex struct {
 	slots []wordSlot // a power of two
 	used  int

@@ -121,8 +121,8 @@ func (s stemmer) stem(code, word string) string {
 	return stem
 }
 
-// says tells whether a page's title or description has one of some terms, in whatever form. Stems are made only where no
-// term stands there as it is.
+// says tells whether a page's title or description has one of some terms, in whatever form. Stems are made only
+// where no term stands there as it is.
 func says(g *survey.Page, terms []string, stems stemmer) bool {
 	var words []string
 	text.EachWord(g.Title.Text+" "+g.About.Text, func(word string) { words = append(words, strings.ToLower(word)) })
