@@ -2,7 +2,6 @@ package report
 
 import (
 	"bufio"
-	"bytes"
 	"context"
 	"encoding/csv"
 	"encoding/json"
@@ -11,6 +10,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/go-json-experiment/json/jsontext"
 
 	"harvik/internal/core/text"
 )
@@ -87,28 +88,22 @@ func JSONLines(ctx context.Context, w io.Writer, sheets []Sheet) error {
 		for i, c := range s.Columns {
 			keys[i], _ = json.Marshal(c.Name)
 		}
-		var line bytes.Buffer
-		values := json.NewEncoder(&line)
-		values.SetEscapeHTML(false)
-		err := s.Each(ctx, func(cells []any) error {
-			line.Reset()
-			line.WriteByte('{')
+		var line []byte
+		err := s.Each(ctx, func(cells []any) (err error) {
+			line = append(line[:0], '{')
 			if len(sheets) > 1 {
-				fmt.Fprintf(&line, `"sheet":%q,`, s.Name)
+				line = fmt.Appendf(line, `"sheet":%q,`, s.Name)
 			}
 			for i, c := range cells {
 				if i > 0 {
-					line.WriteByte(',')
+					line = append(line, ',')
 				}
-				line.Write(keys[i])
-				line.WriteByte(':')
-				if err := values.Encode(c); err != nil {
+				line = append(append(line, keys[i]...), ':')
+				if line, err = appendJSON(line, c); err != nil {
 					return err
 				}
-				line.Truncate(line.Len() - 1) // the newline that Encode adds
 			}
-			line.WriteString("}\n")
-			_, err := out.Write(line.Bytes())
+			_, err = out.Write(append(line, '}', '\n'))
 			return err
 		})
 		if err != nil {
@@ -116,4 +111,22 @@ func JSONLines(ctx context.Context, w io.Writer, sheets []Sheet) error {
 		}
 	}
 	return out.Flush()
+}
+
+// appendJSON writes a cell. Most are words, numbers and empty ones, for which there is a shorter way.
+func appendJSON(line []byte, cell any) ([]byte, error) {
+	switch v := cell.(type) {
+	case nil:
+		return append(line, "null"...), nil
+	case bool:
+		return strconv.AppendBool(line, v), nil
+	case int:
+		return strconv.AppendInt(line, int64(v), 10), nil
+	case string:
+		if line, err := jsontext.AppendQuote(line, v); err == nil {
+			return line, nil
+		}
+	}
+	data, err := json.Marshal(cell) // which takes what is no UTF-8, too
+	return append(line, data...), err
 }
