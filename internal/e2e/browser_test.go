@@ -20,12 +20,12 @@ import (
 // browser is a headless Chromium that a test looks through. Elements are found by role and
 // name, as a person finds them.
 type browser struct {
-	t   *testing.T
+	t   testing.TB
 	ctx context.Context
 }
 
 // chromium is Debian's headless shell, or its full browser.
-func chromium(t *testing.T) string {
+func chromium(t testing.TB) string {
 	t.Helper()
 	for _, name := range []string{"chromium-headless-shell", "chromium"} {
 		if at, err := exec.LookPath(name); err == nil {
@@ -36,7 +36,7 @@ func chromium(t *testing.T) string {
 	return ""
 }
 
-func openBrowser(t *testing.T) *browser {
+func openBrowser(t testing.TB) *browser {
 	t.Helper()
 	flags := []chromedp.ExecAllocatorOption{
 		chromedp.ExecPath(chromium(t)), chromedp.UserDataDir(t.TempDir()), chromedp.WindowSize(1280, 800),

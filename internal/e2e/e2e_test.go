@@ -105,7 +105,7 @@ func (h *harvik) addSite(t testing.TB, name, home string, p plan.Plan) {
 }
 
 // signInLink is what `harvik link` prints.
-func (h *harvik) signInLink(t *testing.T) string {
+func (h *harvik) signInLink(t testing.TB) string {
 	t.Helper()
 	secret, err := h.store.IssueLink(t.Context())
 	if err != nil {
