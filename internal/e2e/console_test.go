@@ -61,6 +61,8 @@ func TestConsole(t *testing.T) {
 	if !b.has("More than one main heading") {
 		t.Error("the open fix hides the list")
 	}
+	b.wait("rows that stand apart", `(tops => tops.length > 5 && tops.every((r, i) => !i || r.top >= tops[i - 1].bottom - 1))(
+		[...document.querySelectorAll('[role=row][data-index]')].map(r => r.getBoundingClientRect()).sort((a, b) => a.top - b.top))`)
 	b.picture("fix-open")
 
 	b.click("link", "/shop/cedar-lawn-bird-table/")

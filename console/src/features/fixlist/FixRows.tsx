@@ -42,6 +42,7 @@ export function FixRows({
     count: fixes.length,
     getScrollElement: () => scroll.current,
     estimateSize: () => 44,
+    getItemKey: (index) => fixes[index]?.id ?? index, // a row keeps its height when the list is narrowed
     overscan: 12,
   });
   const items = rows.getVirtualItems();
