@@ -95,7 +95,7 @@ fuzz:
 		go test -run '^$$' -fuzz "$${target#*:}" -fuzztime $(or $(FUZZTIME),10m) -fuzzminimizetime 1s ./internal/$${target%%:*} || exit 1; \
 	done
 
-# A crawl of 50,000 generated pages by a real service, its memory watched.
+# A crawl of 100,000 generated pages by a real service, its memory watched.
 # And a hundred spread crawls, whose range has to cover the health of the whole site.
 soak: debian build
 	HARVIK_SOAK=1 HARVIK_TRIALS=100 go test $(GO_TAGS) -count 1 -v -run 'TestSoak|TestSpread$$|TestFrontierMemory' -timeout 30m ./internal/e2e ./internal/crawl
