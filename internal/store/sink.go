@@ -27,6 +27,7 @@ type Sink struct {
 	store  *Store
 	crawl  int64
 	packer *packer // once something was stored
+	lasts  bool    // a batch is on the disk
 	words  *archivist
 	site   map[int32]*failingRow // what was found on the whole site, and is not stored
 	waits  int                   // bytes of it
@@ -55,7 +56,7 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	}
 	defer func() {
 		if err != nil {
-			k.packer, k.words = nil, nil // what they made was not stored
+			k.packer, k.words, k.lasts = nil, nil, false // what they made was not stored
 		}
 	}()
 	var found []check.Finding
@@ -76,10 +77,13 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	// Nobody is told that a batch is stored, so it need not wait for the disk; the result,
-	// which is told, does, and all batches before it with it.
-	if _, err := tx.Exec(ctx, "set local synchronous_commit = off"); err != nil {
-		return err
+	// Nobody is told that a batch is stored, so it need not wait for the disk; the result, which is told, does, and all
+	// batches before it with it. So does the first after a crawl was begun or cut off: one whose database ends again and
+	// again gets further each time.
+	if k.lasts {
+		if _, err := tx.Exec(ctx, "set local synchronous_commit = off"); err != nil {
+			return err
+		}
 	}
 	if err := k.addresses(ctx, tx, b); err != nil {
 		return fmt.Errorf("storing addresses: %w", err)
@@ -104,6 +108,7 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if err := tx.Commit(ctx); err != nil {
 		return err
 	}
+	k.lasts = true
 	ids := make([]int32, len(b.Records))
 	for i := range b.Records {
 		ids[i] = b.Records[i].ID
