@@ -77,9 +77,9 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	// Nobody is told that a batch is stored, so it need not wait for the disk; the result, which is told, does, and all
-	// batches before it with it. So does the first after a crawl was begun or cut off: one whose database ends again and
-	// again gets further each time.
+	// Nobody is told that a batch is stored, so it need not wait for the disk; the result, which is told, does, and
+	// all batches before it with it. So does the first after a crawl was begun or cut off: one whose database ends
+	// again and again gets further each time.
 	if k.lasts {
 		if _, err := tx.Exec(ctx, "set local synchronous_commit = off"); err != nil {
 			return err
