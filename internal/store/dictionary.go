@@ -203,18 +203,21 @@ func (o *opener) open(data []byte) ([]byte, error) {
 	if n <= 0 {
 		return nil, errDamaged
 	}
-	block := data[1+n:]
+	dictionary := o.dictionaries[int(number)]
+	if number != 0 && dictionary == nil {
+		return nil, errDamaged
+	}
+	return decodeBlock(dictionary, data[1+n:])
+}
+
+// decodeBlock unpacks a block, without a dictionary where it is nil.
+func decodeBlock(dictionary *s2.Dict, block []byte) (out []byte, err error) {
 	if size, err := s2.DecodedLen(block); err != nil || size > mostUnpacked {
 		return nil, errDamaged
 	}
-	var out []byte
-	var err error
-	switch dictionary := o.dictionaries[int(number)]; {
-	case number == 0:
+	if dictionary == nil {
 		out, err = s2.Decode(nil, block)
-	case dictionary == nil:
-		return nil, errDamaged
-	default:
+	} else {
 		out, err = dictionary.Decode(nil, block)
 	}
 	if err != nil {

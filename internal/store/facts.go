@@ -97,20 +97,12 @@ func decodeHashed(data []byte, d *page.Document) (rest []byte, err error) {
 	if data = data[2:]; !document {
 		return data, nil
 	}
-	next := func() (part []byte) {
-		n, read := binary.Uvarint(data)
-		if read <= 0 || n > uint64(len(data)-read) {
-			data, err = nil, errDamaged
-			return nil
-		}
-		part, data = data[read:read+int(n)], data[read+int(n):]
-		return part
-	}
-	if d.Outline = next(); len(d.Outline) == 0 {
+	u := unpacker{data: data}
+	if d.Outline = u.bytes(); len(d.Outline) == 0 {
 		d.Outline = nil
 	}
 	for _, h := range hashed(d) {
-		part := next()
+		part := u.bytes()
 		if len(part)%4 != 0 {
 			return nil, errDamaged
 		}
@@ -121,5 +113,8 @@ func decodeHashed(data []byte, d *page.Document) (rest []byte, err error) {
 			*h = append(*h, binary.LittleEndian.Uint32(part))
 		}
 	}
-	return data, err
+	if u.bad {
+		return nil, errDamaged
+	}
+	return u.data, nil
 }

@@ -2,13 +2,11 @@ package store
 
 import (
 	"context"
-	"encoding/binary"
 	"fmt"
 	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/klauspost/compress/s2"
 
 	"harvik/internal/core/check"
 	"harvik/internal/record"
@@ -25,11 +23,12 @@ type failed struct {
 }
 
 // failedColumns and findingColumns are those of a failed and of a findingRow, of tables n, a, p and st.
-const failedColumns = `select n.page_id as page, coalesce(a.url, '') as address, coalesce(p.title, '') as title, coalesce(st.health, -1) as health,
-	n.checks::text as checks, n.places from `
-
-const findingColumns = `select n.page_id as page, coalesce(a.url, '') as address, coalesce(p.title, '') as title, coalesce(st.health, -1) as health,
-	n.check_id as "check", n.severity, n.count, n.places from `
+const (
+	pageColumns = `select n.page_id as page, coalesce(a.url, '') as address, coalesce(p.title, '') as title,
+	coalesce(st.health, -1) as health, `
+	failedColumns  = pageColumns + "n.checks::text as checks, n.places from "
+	findingColumns = pageColumns + `n.check_id as "check", n.severity, n.count, n.places from `
+)
 
 const failedJoins = ` left join address a on a.crawl_id = n.crawl_id and a.id = n.page_id
 	left join page p on p.crawl_id = n.crawl_id and p.id = n.page_id
@@ -157,25 +156,22 @@ func (r *failingReader) load(ctx context.Context, wanted map[uint32]bool) error 
 		if err := rows.Scan(&number, &packed); err != nil {
 			return err
 		}
-		if size, err := s2.DecodedLen(packed); err != nil || size > mostUnpacked {
-			return errDamaged
-		}
-		plain, err := s2.Decode(nil, packed)
+		plain, err := decodeBlock(nil, packed)
 		if err != nil {
-			return errDamaged
+			return err
 		}
 		r.held += len(plain)
 		places := []check.Place{}
-		for len(plain) > 0 {
-			size, n := binary.Uvarint(plain)
-			if n <= 0 || size > uint64(len(plain)-n) {
+		for u := (unpacker{data: plain}); len(u.data) > 0; {
+			said := u.bytes()
+			if u.bad {
 				return errDamaged
 			}
 			var p check.Place
-			if err := decode(plain[n:n+int(size)], &p); err != nil {
+			if err := decode(said, &p); err != nil {
 				return err
 			}
-			places, plain = append(places, p), plain[n+int(size):]
+			places = append(places, p)
 		}
 		r.blocks[uint32(number)] = places
 	}

@@ -128,16 +128,19 @@ func (r *unpacker) number() int {
 	return int(v)
 }
 
-func (r *unpacker) text() string {
+// bytes are those of a text, of which no copy is made.
+func (r *unpacker) bytes() []byte {
 	n := r.number()
 	if n > len(r.data) {
 		r.bad, r.data = true, nil
-		return ""
+		return nil
 	}
-	s := string(r.data[:n])
+	b := r.data[:n]
 	r.data = r.data[n:]
-	return s
+	return b
 }
+
+func (r *unpacker) text() string { return string(r.bytes()) }
 
 // packUses stores what a document loads: role, target (number + 1), and the name of what names
 // it, for each.

@@ -308,7 +308,6 @@ func (b *builder) sortEntries() {
 	for i := 1; i < len(next); i++ {
 		next[i] += next[i-1]
 	}
-	starts := slices.Clone(next)
 	b.entries = make([]entry, len(b.Sheet.entries))
 	for i := range b.Sheet.entries {
 		e := &b.Sheet.entries[i]
@@ -316,14 +315,16 @@ func (b *builder) sortEntries() {
 		b.entries[next[p]] = *e
 		next[p]++
 	}
-	for i := range len(starts) - 1 {
-		slices.SortFunc(b.entries[starts[i]:starts[i+1]], func(x, y entry) int {
+	start := 0
+	for _, end := range next { // where the next would have stood, the entries of a place end
+		slices.SortFunc(b.entries[start:end], func(x, y entry) int {
 			if c := cmp.Compare(x.check, y.check); c != 0 {
 				return c
 			}
 			return cmp.Or(strings.Compare(b.causeName(x), b.causeName(y)),
 				strings.Compare(b.spots[x.spot], b.spots[y.spot]), strings.Compare(b.spots[x.words], b.spots[y.words]))
 		})
+		start = end
 	}
 }
 
