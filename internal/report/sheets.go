@@ -301,8 +301,11 @@ func (m *maker) brokenOf(name, title string, most int) Sheet {
 			type target struct{ check, address string }
 			shown := map[target]int{}
 			return m.each(ctx, deadLinks, func(f *record.PageFinding, _ check.Severity, p *check.Place) error {
-				if shown[target{f.Check, p.Target}]++; shown[target{f.Check, p.Target}] > most {
-					return nil
+				if one := (target{f.Check, p.Target}); most < math.MaxInt {
+					if shown[one] == most {
+						return nil
+					}
+					shown[one]++
 				}
 				return row([]any{f.Address, p.Target, answers[p.Target], p.Words, p.At, p.Region.String(), line(p.Line),
 					p.Note, f.Check})

@@ -81,12 +81,7 @@ func TestEvidenceList(t *testing.T) {
 		}
 		found = append(found, f)
 	}
-	var numbers []byte
-	for _, n := range row.checks {
-		numbers = fmt.Appendf(append(numbers, ','), "%d", n)
-	}
-	checks := "{" + string(numbers[1:]) + "}"
-	got, err := list(&failed{Checks: checks, Places: row.places})
+	got, err := list(&failed{Checks: row.checks, Places: row.places})
 	if err != nil || len(got) != len(found) {
 		t.Fatalf("%d of %d (%v)", len(got), len(found), err)
 	}
@@ -109,13 +104,13 @@ func TestEvidenceList(t *testing.T) {
 		}
 	}
 	for cut := range row.places {
-		if _, err := list(&failed{Checks: checks, Places: row.places[:cut]}); err == nil {
+		if _, err := list(&failed{Checks: row.checks, Places: row.places[:cut]}); err == nil {
 			t.Errorf("a row that is cut after %d of %d bytes is read", cut, len(row.places))
 		}
 	}
-	for _, checks := range []string{"{}", "{1}", "{x}", ""} {
+	for _, checks := range [][]int16{nil, {1}, make([]int16, 41)} {
 		if _, err := list(&failed{Checks: checks, Places: row.places}); err == nil {
-			t.Errorf("a row of checks %q is read", checks)
+			t.Errorf("a row of %d checks is read", len(checks))
 		}
 	}
 }

@@ -18,7 +18,7 @@ type failed struct {
 	Address string
 	Title   string
 	Health  float64
-	Checks  string // an array of numbers
+	Checks  []int16
 	Places  []byte
 }
 
@@ -26,7 +26,7 @@ type failed struct {
 const (
 	pageColumns = `select n.page_id as page, coalesce(a.url, '') as address, coalesce(p.title, '') as title,
 	coalesce(st.health, -1) as health, `
-	failedColumns  = pageColumns + "n.checks::text as checks, n.places from "
+	failedColumns  = pageColumns + "n.checks, n.places from "
 	findingColumns = pageColumns + `n.check_id as "check", n.severity, n.count, n.places from `
 )
 
@@ -111,11 +111,8 @@ func (r *failingReader) read(ctx context.Context, rows []failed, only ...string)
 func list(row *failed) ([]listed, error) {
 	u := unpacker{data: row.Places}
 	var out []listed
-	for n := range strings.SplitSeq(strings.Trim(row.Checks, "{}"), ",") {
-		l := listed{row: row, severity: u.number(), more: u.number()}
-		if _, err := fmt.Sscan(n, &l.check); err != nil {
-			return nil, fmt.Errorf("%w: check %q", errDamaged, n)
-		}
+	for _, n := range row.Checks {
+		l := listed{row: row, check: n, severity: u.number(), more: u.number()}
 		places := u.number()
 		if places > len(u.data) {
 			return nil, errDamaged

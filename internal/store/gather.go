@@ -17,7 +17,8 @@ type copier interface {
 }
 
 // saveFindings stores what was found on pages, or of the whole site where nobody gathers that.
-func (k *Sink) saveFindings(ctx context.Context, to copier, found []check.Finding, whole bool) error {
+func (k *Sink) saveFindings(ctx context.Context, to copier, found []check.Finding, whole bool) (err error) {
+	defer k.undone(&err)
 	if len(found) == 0 {
 		return nil
 	}
@@ -32,7 +33,8 @@ func (k *Sink) saveFindings(ctx context.Context, to copier, found []check.Findin
 const mostWaiting = 64 << 20
 
 // SaveSite implements record.Sink.
-func (k *Sink) SaveSite(ctx context.Context, found []check.Finding) error {
+func (k *Sink) SaveSite(ctx context.Context, found []check.Finding) (err error) {
+	defer k.undone(&err)
 	if err := k.ready(ctx); err != nil {
 		return err
 	}
@@ -50,7 +52,6 @@ func (k *Sink) SaveSite(ctx context.Context, found []check.Finding) error {
 
 // gather adds findings to what fails on their pages.
 func (k *Sink) gather(ctx context.Context, rows map[int32]*failingRow, found []check.Finding) (err error) {
-	defer k.undone(&err)
 	if k.words == nil {
 		if k.words, err = k.store.newArchivist(ctx, k.crawl); err != nil {
 			return err
@@ -77,7 +78,7 @@ func (k *Sink) gather(ctx context.Context, rows map[int32]*failingRow, found []c
 // undone forgets, after an error, what was numbered and may not be stored.
 func (k *Sink) undone(err *error) {
 	if *err != nil {
-		k.words = nil
+		k.packer, k.words, k.lasts = nil, nil, false
 	}
 }
 

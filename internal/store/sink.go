@@ -54,11 +54,7 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 			return fmt.Errorf("taking up what was stored: %w", err)
 		}
 	}
-	defer func() {
-		if err != nil {
-			k.packer, k.words, k.lasts = nil, nil, false // what they made was not stored
-		}
-	}()
+	defer k.undone(&err)
 	var found []check.Finding
 	for i := range b.Records {
 		found = append(found, b.Records[i].Findings...)
