@@ -291,7 +291,7 @@ func (l *looking) judge(site map[string]bool) {
 	}
 	l.trial = l.sheet.Trial(func(id string, page int32) bool { return site[id] || ofPages[id] && looked[page] }, found)
 	l.after = nil
-	l.seen = drift.NewSight(l.trial, l.isShown, l.listed)
+	l.seen = drift.NewSight(l.trial, nil, l.isShown, l.listed)
 }
 
 func (l *looking) listed(fix string) bool { return l.lines[fix] }

@@ -130,7 +130,7 @@ func TestSeenNow(t *testing.T) {
 			members: map[string][]string{fix.ID: pages},
 			sampled: map[string]bool{}, lines: map[string]bool{fix.ID: true},
 		}
-		l.seen = drift.NewSight(one.sheet, l.isShown, l.listed)
+		l.seen = drift.NewSight(one.sheet, nil, l.isShown, l.listed)
 		sight, still, missed := l.sight(fix)
 		if sight != one.want || (sight == task.There) != (len(still) == len(pages)) ||
 			(sight == task.Unseen) != (len(missed) == len(pages)) {

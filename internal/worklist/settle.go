@@ -98,11 +98,18 @@ func (l *List) settleGone(ctx context.Context, rec record.Crawl, result *booking
 		members[id], lines[id] = list, &line.Fix
 		all = append(all, list...)
 	}
+	if len(members) == 0 {
+		return nil, nil
+	}
 	statuses, err := l.store.Statuses(ctx, rec.ID, all)
 	if err != nil {
 		return nil, err
 	}
-	look := drift.NewSight(result.Sheet, func(a string) bool { return drift.Shows(statuses[a]) },
+	checks := map[string]bool{}
+	for _, line := range lines {
+		checks[line.Check] = true
+	}
+	look := drift.NewSight(result.Sheet, checks, func(a string) bool { return drift.Shows(statuses[a]) },
 		func(fix string) bool { _, had := past[fix]; return had })
 	for id, list := range members {
 		p := past[id]

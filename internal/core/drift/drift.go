@@ -296,7 +296,7 @@ func (c *comparison) fixes(confirmed func(string) bool) {
 	for i := range old.Fixes {
 		had[old.Fixes[i].ID] = true
 	}
-	look := NewSight(c.after.Sheet, func(a string) bool { return Shows(c.after.Pages[a].Status) },
+	look := NewSight(c.after.Sheet, nil, func(a string) bool { return Shows(c.after.Pages[a].Status) },
 		func(fix string) bool { return had[fix] })
 	for i := range old.Fixes {
 		f := &old.Fixes[i]
@@ -495,15 +495,18 @@ type Sight struct {
 // place is a check failing on a page.
 type spot struct{ check, address string }
 
-// NewSight prepares to ask what a crawl saw. Shown tells whether it got an answer from an address that shows what is
-// there, listed whether a fix had a line of its own on the earlier list.
-func NewSight(s *fixlist.Sheet, shown, listed func(string) bool) *Sight {
+// NewSight prepares to ask what a crawl saw of some checks, all of them where none is named. Shown tells whether it got
+// an answer from an address that shows what is there, listed whether a fix had a line of its own on the earlier list.
+func NewSight(s *fixlist.Sheet, checks map[string]bool, shown, listed func(string) bool) *Sight {
 	l := &Sight{
 		lines: map[spot][]string{}, kinds: map[string]fixlist.Kind{}, causes: map[string]map[string]bool{},
 		rules: s.Rules(),
 		shown: shown, listed: listed,
 	}
 	s.EachFinding(func(f fixlist.Found) {
+		if len(checks) > 0 && !checks[f.Check] {
+			return
+		}
 		l.kinds[f.Fix] = f.Kind
 		at := spot{f.Check, f.Address}
 		if !slices.Contains(l.lines[at], f.Fix) {

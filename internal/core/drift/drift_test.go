@@ -247,7 +247,7 @@ func TestLook(t *testing.T) {
 		return slices.ContainsFunc(old.Fixes, func(f fixlist.Fix) bool { return f.ID == id })
 	}
 	now := sheet([]int{1, 2, 3}, link(1, "b"), wrong(2))
-	look := NewSight(now, func(a string) bool { return a != address(3) }, listed)
+	look := NewSight(now, nil, func(a string) bool { return a != address(3) }, listed)
 	for _, c := range []struct {
 		fix   *fixlist.Fix
 		on    []string
@@ -264,6 +264,10 @@ func TestLook(t *testing.T) {
 	}
 	if lines := look.Lines("dead", address(1)); len(lines) != 1 || listed(lines[0]) {
 		t.Errorf("what the link became: %v", lines)
+	}
+	look = NewSight(now, map[string]bool{"dead": true}, func(string) bool { return true }, listed)
+	if len(look.Lines("dead", address(1))) != 1 || len(look.Lines(fix("A thing").Check, address(2))) != 0 {
+		t.Errorf("of one check it knows %v", look.lines)
 	}
 }
 

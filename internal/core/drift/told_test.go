@@ -199,14 +199,14 @@ func TestFixUnseen(t *testing.T) {
 	if len(r.Unseen) != 1 || r.Unseen[0].Check != "dead" || len(r.Gone) != 1 || r.Gone[0].Check != "thing" {
 		t.Errorf("unseen %+v, gone %+v", r.Unseen, r.Gone)
 	}
-	look := NewSight(after.Sheet, func(string) bool { return true }, never)
+	look := NewSight(after.Sheet, nil, func(string) bool { return true }, never)
 	unknown := &fixlist.Fix{ID: "x", Check: "retired", Kind: fixlist.Pages}
 	if sight, _, missed := look.At(unknown, []string{address(1)}); len(missed) != 1 || sight != task.Unseen {
 		t.Errorf("a check that is no longer there: %v, missed %v", sight, missed)
 	}
 	several := &fixlist.Fix{ID: "y", Check: "dead", Kind: fixlist.Pages,
 		Targets: []string{"http://fernhollow.example/a"}}
-	look = NewSight(before.Sheet, func(string) bool { return true }, never)
+	look = NewSight(before.Sheet, nil, func(string) bool { return true }, never)
 	if _, still, _ := look.At(several, []string{address(1), address(2)}); !slices.Equal(still, []string{address(2)}) {
 		t.Errorf("a line of several targets still fails on %v", still)
 	}

@@ -172,15 +172,16 @@ type Adjustment struct {
 type builder struct {
 	*Sheet
 	adjust     Adjustment
-	entries    []entry
 	assessed   []*Page // in order of address
 	at         []int32 // address number → index in assessed, −1 for none
 	pages      []int32 // address number → index in the sheet's pages, −1 for none
 	sections   *sections
 	home       string // host of most pages, without www
 	importance []float64
-	waived     []bool // by entry
-	entryCell  []int
+	waived     []bool  // by entry
+	explained  []bool  // by entry: it is part of a line
+	entryCell  []int32 // by entry, −1 for none
+	roots      []int32 // by entry: the one on the same page that it follows from, −1 for none
 	cells      []health.Cell
 	costs      []float64 // by check
 
@@ -242,15 +243,11 @@ func (s *Sheet) Build(adjust Adjustment) *Report {
 
 func newBuilder(s *Sheet, adjust Adjustment) *builder {
 	b := &builder{Sheet: s, adjust: adjust}
-	most := int32(-1)
-	for i := range s.Pages {
-		most = max(most, s.Pages[i].ID)
-	}
-	b.at, b.pages = slices.Repeat([]int32{-1}, int(most+1)), slices.Repeat([]int32{-1}, int(most+1))
+	b.pages = s.byNumber()
+	b.at = slices.Repeat([]int32{-1}, len(b.pages))
 	var html []string
 	for i := range s.Pages {
 		p := &s.Pages[i]
-		b.pages[p.ID] = int32(i)
 		if p.HTML {
 			html = append(html, p.Address)
 		}
@@ -264,7 +261,6 @@ func newBuilder(s *Sheet, adjust Adjustment) *builder {
 	for _, c := range b.Checks {
 		b.costs = append(b.costs, severityCost[c.Severity]*c.Weight())
 	}
-	b.sortEntries()
 	b.findRoots()
 	b.importance = importance(b.assessed, adjust.Figure)
 	return b
@@ -285,47 +281,6 @@ func mostOf(addresses []string) string {
 		}
 	}
 	return best
-}
-
-// sortEntries puts entries in an order that depends on addresses only. Those on addresses that
-// health does not count, such as a missing one that a sitemap lists, come last: they are lines of
-// the fix list, and cost nothing.
-func (b *builder) sortEntries() {
-	place := func(e *entry) int {
-		switch {
-		case e.page < 0:
-			return 0
-		case b.counts(*e):
-			return 1 + int(b.at[e.page])
-		}
-		return 1 + len(b.assessed) + int(b.pages[e.page])
-	}
-	// Counted into their places first, since sorting many entries by comparison takes longer than all else here.
-	next := make([]int, 1+len(b.assessed)+len(b.Sheet.Pages)+1)
-	for i := range b.Sheet.entries {
-		next[place(&b.Sheet.entries[i])+1]++
-	}
-	for i := 1; i < len(next); i++ {
-		next[i] += next[i-1]
-	}
-	b.entries = make([]entry, len(b.Sheet.entries))
-	for i := range b.Sheet.entries {
-		e := &b.Sheet.entries[i]
-		p := place(e)
-		b.entries[next[p]] = *e
-		next[p]++
-	}
-	start := 0
-	for _, end := range next { // where the next would have stood, the entries of a place end
-		slices.SortFunc(b.entries[start:end], func(x, y entry) int {
-			if c := cmp.Compare(x.check, y.check); c != 0 {
-				return c
-			}
-			return cmp.Or(strings.Compare(b.causeName(x), b.causeName(y)),
-				strings.Compare(b.spots[x.spot], b.spots[y.spot]), strings.Compare(b.spots[x.words], b.spots[y.words]))
-		})
-		start = end
-	}
 }
 
 // page is the one of a number; nil for the site.
@@ -349,13 +304,6 @@ func (b *builder) counts(e entry) bool {
 	return e.page < 0 || b.at[e.page] >= 0
 }
 
-func (b *builder) causeName(e entry) string {
-	if e.cause < 0 {
-		return ""
-	}
-	return b.causes[e.cause].key
-}
-
 // book is that of the assessed pages with some cells.
 func (b *builder) book(cells []health.Cell) *health.Account {
 	return health.NewAccount(len(b.assessed), b.costs, slices.Clone(cells), b.weight())
@@ -374,14 +322,15 @@ func (b *builder) waive(found []gathered) {
 	for _, g := range found {
 		for _, i := range g.entries {
 			e := &b.entries[i]
-			b.waived[i] = covered(e, g.fix.ID) || e.root >= 0 && covered(&b.entries[e.root], g.fix.ID)
+			root := b.roots[i]
+			b.waived[i] = covered(e, g.fix.ID) || root >= 0 && covered(&b.entries[root], g.fix.ID)
 		}
 	}
 }
 
 // makeCells joins the entries of one check on one page, without some.
 func (b *builder) makeCells(without []bool) (cells []health.Cell) {
-	b.entryCell = make([]int, len(b.entries))
+	b.entryCell = make([]int32, len(b.entries))
 	last := entry{page: -2}
 	for i, e := range b.entries {
 		b.entryCell[i] = -1
@@ -396,16 +345,16 @@ func (b *builder) makeCells(without []bool) (cells []health.Cell) {
 			cells = append(cells, cell)
 			last = e
 		}
-		b.entryCell[i] = len(cells) - 1
+		b.entryCell[i] = int32(len(cells) - 1)
 		cells[len(cells)-1].Places += int(e.places)
 	}
 	return cells
 }
 
 // removals are the places of some entries, taken out of their cells.
-func (b *builder) removals(entries []int) (out []health.Removal) {
+func (b *builder) removals(entries []int32) (out []health.Removal) {
 	for _, i := range entries { // those of one cell follow on each other
-		cell := b.entryCell[i]
+		cell := int(b.entryCell[i])
 		if cell < 0 {
 			continue
 		}
@@ -445,7 +394,7 @@ func (b *builder) ledger(found []gathered, shares []float64) []LedgerLine {
 				continue
 			}
 			lines[g.check].Points += points[cell] * float64(e.places)
-			if e.root >= 0 {
+			if b.roots[i] >= 0 {
 				continue
 			}
 			lines[e.check].Places += int(e.places)
@@ -466,10 +415,10 @@ func (b *builder) pageScores(book *health.Account) []PageScore {
 	for i, p := range b.assessed {
 		out[i] = PageScore{Page: p.ID, Health: scores[i], Importance: b.importance[i]}
 	}
-	last := -1
+	last := int32(-1)
 	for i := range b.entries {
 		e := &b.entries[i]
-		if cell := b.entryCell[i]; cell >= 0 && cell != last && e.page >= 0 && e.root < 0 {
+		if cell := b.entryCell[i]; cell >= 0 && cell != last && e.page >= 0 && b.roots[i] < 0 {
 			last = cell
 			out[b.at[e.page]].Counts[b.Checks[e.check].Severity]++
 		}
@@ -519,7 +468,7 @@ func (b *builder) fixes(found []gathered, book *health.Account, shares []float64
 		for _, i := range g.entries { // those of one page follow on each other
 			e := b.entries[i]
 			switch {
-			case e.root < 0:
+			case b.roots[i] < 0:
 				f.Places += int(e.places)
 				if !b.waived[i] {
 					open++
@@ -571,7 +520,7 @@ func (b *builder) entriesOf(g *gathered) []Entry {
 	var out []Entry
 	for _, i := range g.entries {
 		e := &b.entries[i]
-		if e.root >= 0 || e.cause < 0 {
+		if b.roots[i] >= 0 || e.cause < 0 {
 			continue
 		}
 		k, known := at[e.cause]
@@ -605,7 +554,7 @@ func (b *builder) entriesOf(g *gathered) []Entry {
 }
 
 // waivedPages counts the pages on which all of a fix's findings are waived.
-func (b *builder) waivedPages(entries []int) (n int) {
+func (b *builder) waivedPages(entries []int32) (n int) {
 	for i := 0; i < len(entries); {
 		all, page := true, b.entries[entries[i]].page
 		for ; i < len(entries) && b.entries[entries[i]].page == page; i++ {

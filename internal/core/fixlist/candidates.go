@@ -78,17 +78,27 @@ type groupKey struct {
 
 // group sorts entries by what they have in common, in order of the first of each group.
 func group[K comparable](entries []int32, key func(int32) K) [][]int32 {
-	at := map[K]int{}
-	var out [][]int32
-	for _, i := range entries {
+	at := map[K]int32{}
+	of := make([]int32, len(entries)) // by entry: its group
+	var sizes []int
+	for n, i := range entries {
 		k := key(i)
-		n, ok := at[k]
+		g, ok := at[k]
 		if !ok {
-			n = len(out)
-			at[k] = n
-			out = append(out, nil)
+			g = int32(len(sizes))
+			at[k] = g
+			sizes = append(sizes, 0)
 		}
-		out[n] = append(out[n], i)
+		of[n] = g
+		sizes[g]++
+	}
+	all := make([]int32, len(entries)) // those of one group after those of another
+	out := make([][]int32, len(sizes))
+	for g, size := range sizes {
+		out[g], all = all[:0:size], all[size:]
+	}
+	for n, i := range entries {
+		out[of[n]] = append(out[of[n]], i)
 	}
 	return out
 }
@@ -259,8 +269,14 @@ func (b *builder) bySet(c int32, entries []int32) (out []*candidate) {
 
 // byPage proposes pages that hold many cases of their own.
 func (b *builder) byPage(c int32, entries []int32) (out []*candidate) {
-	for _, members := range group(entries, func(i int32) int32 { return b.entries[i].page }) {
-		on := b.entries[members[0]].page
+	for start := 0; start < len(entries); {
+		on := b.entries[entries[start]].page
+		end := start + 1
+		for end < len(entries) && b.entries[entries[end]].page == on { // they follow on each other
+			end++
+		}
+		members := entries[start:end:end]
+		start = end
 		if on < 0 || len(members) < leastPages {
 			continue
 		}
@@ -355,7 +371,7 @@ func (b *builder) countPages(c int32, layout *int32) int {
 
 // bySection finds folders in which nearly all pages fail, among what nothing better explains. Three or
 // more of them are one line: what fails so widely has one reason.
-func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) []gathered {
+func (b *builder) bySection(c int32, entries []int32) []gathered {
 	if b.Checks[c].Gather != check.ByPlace {
 		return nil
 	}
@@ -379,10 +395,10 @@ func (b *builder) bySection(c int32, entries []int32, explained map[int32]bool) 
 	var out []gathered
 	add := func(key, where string, members []int32) {
 		slices.Sort(members)
-		g := gathered{check: c, fix: Fix{Kind: Section, Where: where, ID: identify(b.Checks[c], Section, key)}}
+		fix := Fix{Kind: Section, Where: where, ID: identify(b.Checks[c], Section, key)}
+		g := gathered{check: c, fix: fix, entries: members}
 		for _, i := range members {
-			explained[i] = true
-			g.entries = append(g.entries, int(i))
+			b.explained[i] = true
 		}
 		out = append(out, g)
 	}

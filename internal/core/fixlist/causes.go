@@ -33,7 +33,7 @@ func (c *candidate) ratio() float64 { return float64(c.left) / float64(1+c.work)
 type gathered struct {
 	check   int32
 	fix     Fix
-	entries []int
+	entries []int32
 }
 
 // gather finds the causes: for each check the fewest changes that explain all that was found, chosen
@@ -42,11 +42,12 @@ type gathered struct {
 func (b *builder) gather() []gathered {
 	byCheck := make([][]int32, len(b.Checks))
 	for i := range b.entries {
-		if e := &b.entries[i]; e.root < 0 {
+		if e := &b.entries[i]; b.roots[i] < 0 {
 			byCheck[e.check] = append(byCheck[e.check], int32(i))
 		}
 	}
 	b.tallyPages()
+	b.explained = make([]bool, len(b.entries)) // each by the goroutine of its check alone
 	covered := make([][]gathered, len(byCheck))
 	mishap.Each(len(byCheck), func(c int) {
 		if len(byCheck[c]) > 0 {
@@ -60,12 +61,12 @@ func (b *builder) gather() []gathered {
 
 // cover chooses the causes of one check.
 func (b *builder) cover(c int32, entries []int32) []gathered {
-	explained := make(map[int32]bool)
-	out := b.choose(c, b.candidates(c, entries), explained)
-	rest := slices.DeleteFunc(slices.Clone(entries), func(i int32) bool { return explained[i] })
+	isExplained := func(i int32) bool { return b.explained[i] }
+	out := b.choose(c, b.candidates(c, entries))
+	rest := slices.DeleteFunc(slices.Clone(entries), isExplained)
 	if len(rest) > 0 {
-		out = append(out, b.bySection(c, rest, explained)...)
-		rest = slices.DeleteFunc(rest, func(i int32) bool { return explained[i] })
+		out = append(out, b.bySection(c, rest)...)
+		rest = slices.DeleteFunc(rest, isExplained)
 	}
 	return append(out, b.separate(c, rest)...)
 }
@@ -101,7 +102,7 @@ func (q *queue) Pop() any {
 var kindOrder = map[Kind]int{Target: 0, Value: 1, Carrier: 2, Layout: 3, Rule: 4, OnePage: 5, Section: 6}
 
 // choose takes the best candidate again and again, as long as one explains more than it takes.
-func (b *builder) choose(c int32, proposed []*candidate, explained map[int32]bool) (out []gathered) {
+func (b *builder) choose(c int32, proposed []*candidate) (out []gathered) {
 	q := queue(proposed)
 	for _, one := range q {
 		one.left = len(one.members)
@@ -111,7 +112,7 @@ func (b *builder) choose(c int32, proposed []*candidate, explained map[int32]boo
 		best := q[0]
 		left := 0
 		for _, i := range best.members {
-			if !explained[i] {
+			if !b.explained[i] {
 				left++
 			}
 		}
@@ -129,9 +130,9 @@ func (b *builder) choose(c int32, proposed []*candidate, explained map[int32]boo
 		heap.Pop(&q)
 		g := gathered{check: c, fix: best.fix}
 		for _, i := range best.members {
-			if !explained[i] {
-				explained[i] = true
-				g.entries = append(g.entries, int(i))
+			if !b.explained[i] {
+				b.explained[i] = true
+				g.entries = append(g.entries, i)
 			}
 		}
 		b.describe(&g)
@@ -266,12 +267,9 @@ func (b *builder) separate(c int32, entries []int32) (out []gathered) {
 		if b.entries[members[0]].page < 0 {
 			kind = Whole
 		}
-		g := gathered{check: c, fix: Fix{Kind: kind, ID: identify(b.Checks[c], kind, "")}}
+		g := gathered{check: c, fix: Fix{Kind: kind, ID: identify(b.Checks[c], kind, "")}, entries: members}
 		if b.entries[members[0]].cause >= 0 && b.oneCause(members) { // a line of its own, in its own words
 			g.fix = b.causeCandidate(c, members).fix
-		}
-		for _, i := range members {
-			g.entries = append(g.entries, int(i))
 		}
 		b.describe(&g)
 		out = append(out, g)

@@ -31,7 +31,6 @@ type entry struct {
 	words   int32 // of a link; likewise
 	carrier int32 // the file that names what is wrong; likewise, −1 where the page itself does
 	region  page.Region
-	root    int32 // the entry on the same page that it follows from, −1 for none; set by the builder
 }
 
 type causeKey struct {
@@ -70,7 +69,7 @@ func (c *Collector) Add(f check.Finding) {
 	for _, p := range f.Places {
 		e := entry{
 			check: at, page: f.Page, places: 1, cause: c.causeOf(at, f.Check, p),
-			spot: c.intern(spotOf(p.At)), words: c.intern(p.Words), carrier: -1, region: p.Region, root: -1,
+			spot: c.intern(spotOf(p.At)), words: c.intern(p.Words), carrier: -1, region: p.Region,
 		}
 		if p.Carrier != "" {
 			e.carrier = c.intern(p.Carrier)

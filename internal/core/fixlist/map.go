@@ -65,7 +65,7 @@ func (b *builder) drawMap(scores []PageScore) Map {
 	last := entry{page: -1}
 	var s *sums
 	for i, e := range b.entries { // those of one page, and of one check on it, follow on each other
-		if e.page < 0 || e.root >= 0 || b.waived[i] || e.page == last.page && e.check == last.check {
+		if e.page < 0 || b.roots[i] >= 0 || b.waived[i] || e.page == last.page && e.check == last.check {
 			continue
 		}
 		if e.page != last.page {

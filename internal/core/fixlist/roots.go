@@ -10,9 +10,9 @@ import (
 // they explain. A shared value follows where it is shared no more once pages that a root speaks of are
 // seen as what they are: stubs as none, addresses of one page as one.
 func (b *builder) findRoots() {
+	b.roots = slices.Repeat([]int32{-1}, len(b.entries))
 	roots := map[int32][]int32{} // page → its entries of checks that explain others
 	for i := range b.entries {
-		b.entries[i].root = -1
 		if e := &b.entries[i]; e.page >= 0 && len(b.Checks[e.check].Explains) > 0 {
 			roots[e.page] = append(roots[e.page], int32(i))
 		}
@@ -28,15 +28,15 @@ func (b *builder) findRoots() {
 		case e.cause >= 0 && b.Checks[e.check].Gather == check.ByValue:
 			shared[e.cause] = append(shared[e.cause], int32(i))
 		default:
-			e.root = b.rootOf(e, roots[e.page])
+			b.roots[i] = b.rootOf(e, roots[e.page])
 		}
 	}
 	for _, entries := range shared {
 		b.followShared(entries, roots)
 	}
-	for i := range b.entries { // what follows does not explain in turn
-		if e := &b.entries[i]; e.root >= 0 && b.entries[e.root].root >= 0 {
-			e.root = b.entries[e.root].root
+	for i, r := range b.roots { // what follows does not explain in turn
+		if r >= 0 && b.roots[r] >= 0 {
+			b.roots[i] = b.roots[r]
 		}
 	}
 }
@@ -73,25 +73,25 @@ func (b *builder) followShared(entries []int32, roots map[int32][]int32) {
 		return
 	}
 	for k, i := range entries {
-		if b.entries[i].root = of[k]; of[k] < 0 {
-			b.entries[i].root = first // it shares with nothing else
+		if b.roots[i] = of[k]; of[k] < 0 {
+			b.roots[i] = first // it shares with nothing else
 		}
 	}
 }
 
 // follow puts what follows from others into the lines of those.
 func (b *builder) follow(found []gathered) {
-	line := map[int32]int{}
+	line := make([]int32, len(b.entries)) // by entry: the line that it is part of
 	for k := range found {
 		for _, i := range found[k].entries {
-			line[int32(i)] = k
+			line[i] = int32(k)
 		}
 	}
-	grown := map[int]bool{}
-	for i := range b.entries {
-		if r := b.entries[i].root; r >= 0 {
+	grown := map[int32]bool{}
+	for i, r := range b.roots {
+		if r >= 0 {
 			k := line[r]
-			found[k].entries = append(found[k].entries, i)
+			found[k].entries = append(found[k].entries, int32(i))
 			grown[k] = true
 		}
 	}

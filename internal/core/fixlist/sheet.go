@@ -1,6 +1,7 @@
 package fixlist
 
 import (
+	"cmp"
 	"encoding/gob"
 	"errors"
 	"fmt"
@@ -26,7 +27,7 @@ type Sheet struct {
 	Partial  bool
 	Expected int // pages that the site is known to have, at least
 
-	entries []entry
+	entries []entry // in order
 	causes  []cause
 	spots   []string
 	missed  map[string]bool // checks that need facts which the crawl does not have
@@ -92,7 +93,72 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 	}
 	slices.SortFunc(sheet.Pages, func(a, b Page) int { return strings.Compare(a.Address, b.Address) })
 	sheet.Expected = expected(s, assessed)
+	sheet.sort()
 	return sheet
+}
+
+// byNumber tells where in a sheet a page stands: by its number, −1 for none.
+func (s *Sheet) byNumber() []int32 {
+	most := int32(-1)
+	for i := range s.Pages {
+		most = max(most, s.Pages[i].ID)
+	}
+	at := slices.Repeat([]int32{-1}, int(most+1))
+	for i := range s.Pages {
+		at[s.Pages[i].ID] = int32(i)
+	}
+	return at
+}
+
+// sort puts entries in an order that depends on addresses only. Those on addresses that health does not count, such
+// as a missing one that a sitemap lists, come last: they are lines of the fix list, and cost nothing.
+func (s *Sheet) sort() {
+	at := s.byNumber()
+	place := func(e *entry) int32 {
+		switch {
+		case e.page < 0:
+			return 0
+		case s.Pages[at[e.page]].Assessed:
+			return 1 + at[e.page]
+		}
+		return 1 + int32(len(s.Pages)) + at[e.page]
+	}
+	// Counted into their places first, since sorting many entries by comparison takes longer than all else here, and
+	// moved there one for the other, since a second copy takes as much memory as all else here.
+	next := make([]int32, 2*len(s.Pages)+2)
+	for i := range s.entries {
+		next[place(&s.entries[i])+1]++
+	}
+	for i := 1; i < len(next); i++ {
+		next[i] += next[i-1]
+	}
+	ends := slices.Clone(next[1:])
+	for p, end := range ends {
+		for next[p] < end {
+			i := next[p]
+			q := place(&s.entries[i])
+			s.entries[i], s.entries[next[q]] = s.entries[next[q]], s.entries[i]
+			next[q]++
+		}
+	}
+	start := int32(0)
+	for _, end := range ends {
+		slices.SortFunc(s.entries[start:end], func(x, y entry) int {
+			if c := cmp.Compare(x.check, y.check); c != 0 {
+				return c
+			}
+			return cmp.Or(strings.Compare(s.causeName(x), s.causeName(y)),
+				strings.Compare(s.spots[x.spot], s.spots[y.spot]), strings.Compare(s.spots[x.words], s.spots[y.words]))
+		})
+		start = end
+	}
+}
+
+func (s *Sheet) causeName(e entry) string {
+	if e.cause < 0 {
+		return ""
+	}
+	return s.causes[e.cause].key
 }
 
 // atHome tells the page that the crawl began at, and pages with its text under another form of its address.
@@ -168,12 +234,15 @@ func (s *Sheet) Trial(judged func(check string, page int32) bool, findings []che
 		c.Add(f)
 	}
 	out.entries, out.causes, out.spots, out.Findings = c.entries, c.causes, c.spots, c.findings
+	out.sort()
 	return &out
 }
 
-// sheetData is a Sheet as it is written: columns, which pack well.
+// sheetData is a part of a Sheet as it is written: columns, which pack well. The first says of which version it is, and
+// what is known of checks, layouts and spots; pages, causes and entries follow in this order.
 type sheetData struct {
 	Version                                     int
+	More                                        bool // a further part follows
 	Checks                                      []checkData
 	IDs                                         []int32
 	Addresses                                   []string
@@ -188,12 +257,18 @@ type sheetData struct {
 	Regions                                     []byte
 	CauseKeys, CauseTargets, CauseValues, Spots []string
 	Away                                        []bool
-	Repaired                                    []int32 // the causes of repairs, in order
+	Repaired                                    []int32 // the causes of repairs, in order: numbers of the part's causes
 	RepairKeys, RepairWords                     []string
 }
 
-// sheetVersion changes with sheetData.
-const sheetVersion = 2
+// sheetVersion changes with sheetData. Version 2 has all in one part, as all of version 3 that fits into one.
+const (
+	sheetVersion = 3
+	oldestSheet  = 2
+)
+
+// sheetPart is how many pages, causes or entries are written at once: what is written is held twice meanwhile.
+const sheetPart = 1 << 15
 
 type checkData struct {
 	ID, Group, Title, Line, Variant string
@@ -218,14 +293,49 @@ const (
 )
 
 // Write writes the sheet for ReadSheet.
-func (s *Sheet) Write(w io.Writer) error {
+func (s *Sheet) Write(w io.Writer) error { return s.write(w, sheetPart) }
+
+func (s *Sheet) write(w io.Writer, size int) error {
+	out := gob.NewEncoder(w)
 	d := sheetData{Version: sheetVersion, Layouts: s.Layouts, Findings: s.Findings, Expected: s.Expected,
 		Partial: s.Partial, Spots: s.spots}
 	for _, c := range s.Checks {
 		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope,
 			c.Gather, c.Effort, c.OneChange, c.Explains, c.Free, s.missed[c.ID]})
 	}
-	for _, p := range s.Pages {
+	d.More = len(s.Pages)+len(s.causes)+len(s.entries) > 0
+	if err := out.Encode(&d); err != nil {
+		return err
+	}
+	for part := range slices.Chunk(s.Pages, size) {
+		d = sheetData{More: len(s.causes)+len(s.entries) > 0 || !isLast(part, s.Pages)}
+		d.addPages(part)
+		if err := out.Encode(&d); err != nil {
+			return err
+		}
+	}
+	for part := range slices.Chunk(s.causes, size) {
+		d = sheetData{More: len(s.entries) > 0 || !isLast(part, s.causes)}
+		d.addCauses(part)
+		if err := out.Encode(&d); err != nil {
+			return err
+		}
+	}
+	for part := range slices.Chunk(s.entries, size) {
+		d = sheetData{More: !isLast(part, s.entries)}
+		d.addEntries(part)
+		if err := out.Encode(&d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// isLast tells the last part of a whole.
+func isLast[T any](part, of []T) bool { return &part[len(part)-1] == &of[len(of)-1] }
+
+func (d *sheetData) addPages(pages []Page) {
+	for _, p := range pages {
 		var f byte
 		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed,
 			isClosed: p.Closed, isHome: p.Home} {
@@ -237,12 +347,18 @@ func (s *Sheet) Write(w io.Writer) error {
 		d.PageLayouts, d.Authority, d.Weights = append(d.PageLayouts, p.Layout), append(d.Authority, p.Authority),
 			append(d.Weights, p.Weight)
 	}
-	for _, e := range s.entries {
+}
+
+func (d *sheetData) addEntries(entries []entry) {
+	for _, e := range entries {
 		d.Check, d.Page, d.Places = append(d.Check, e.check), append(d.Page, e.page), append(d.Places, e.places)
 		d.Cause, d.Spot, d.Regions = append(d.Cause, e.cause), append(d.Spot, e.spot), append(d.Regions, byte(e.region))
 		d.Words, d.Carrier = append(d.Words, e.words), append(d.Carrier, e.carrier)
 	}
-	for i, c := range s.causes {
+}
+
+func (d *sheetData) addCauses(causes []cause) {
+	for i, c := range causes {
 		d.Away = append(d.Away, c.away)
 		for _, r := range c.repairs {
 			d.Repaired, d.RepairKeys, d.RepairWords = append(d.Repaired, int32(i)), append(d.RepairKeys, r.key),
@@ -251,14 +367,13 @@ func (s *Sheet) Write(w io.Writer) error {
 		d.CauseKeys, d.CauseTargets, d.CauseValues = append(d.CauseKeys, c.key), append(d.CauseTargets, c.target),
 			append(d.CauseValues, c.value)
 	}
-	return gob.NewEncoder(w).Encode(&d)
 }
 
 // mostAddresses is more than any crawl knows.
 const mostAddresses = 1 << 26
 
-// fits tells whether all parts of what was read belong together.
-func (d *sheetData) fits() bool {
+// fits tells whether a part belongs to what was read of a sheet before; known are the numbers of its pages.
+func (d *sheetData) fits(s *Sheet, known map[int32]bool) bool {
 	n, m := len(d.IDs), len(d.Check)
 	if len(d.Addresses) != n || len(d.Flags) != n || len(d.PageLayouts) != n || len(d.Authority) != n ||
 		len(d.Weights) != n ||
@@ -269,17 +384,17 @@ func (d *sheetData) fits() bool {
 		return false
 	}
 	within := func(i int32, least, size int) bool { return int(i) >= least && int(i) < size }
-	known := make(map[int32]bool, n)
+	layouts, checks := len(s.Layouts)+len(d.Layouts), len(s.Checks)+len(d.Checks)
+	causes, spots := len(s.causes)+len(d.CauseKeys), len(s.spots)+len(d.Spots)
 	for i, id := range d.IDs {
 		known[id] = true
-		if !within(id, 0, mostAddresses) || !within(d.PageLayouts[i], -1, len(d.Layouts)) {
+		if !within(id, 0, mostAddresses) || !within(d.PageLayouts[i], -1, layouts) {
 			return false
 		}
 	}
 	for i := range d.Check {
-		if !within(d.Check[i], 0, len(d.Checks)) || !within(d.Cause[i], -1, len(d.CauseKeys)) ||
-			!within(d.Spot[i], 0, len(d.Spots)) ||
-			!within(d.Words[i], 0, len(d.Spots)) || !within(d.Carrier[i], -1, len(d.Spots)) ||
+		if !within(d.Check[i], 0, checks) || !within(d.Cause[i], -1, causes) || !within(d.Spot[i], 0, spots) ||
+			!within(d.Words[i], 0, spots) || !within(d.Carrier[i], -1, spots) ||
 			d.Page[i] != -1 && !known[d.Page[i]] {
 			return false
 		}
@@ -292,17 +407,31 @@ var ErrOldSheet = errors.New("the crawl's sheet was written by an earlier Harvik
 
 // ReadSheet reads what Write wrote. The error of a sheet of another version is an ErrOldSheet.
 func ReadSheet(r io.Reader) (*Sheet, error) {
-	var d sheetData
-	if err := gob.NewDecoder(r).Decode(&d); err != nil {
-		return nil, fmt.Errorf("reading a crawl's sheet: %w", err)
+	in := gob.NewDecoder(r)
+	s := &Sheet{}
+	known := map[int32]bool{}
+	for first, more := true, true; more; first = false {
+		var d sheetData
+		if err := in.Decode(&d); err != nil {
+			return nil, fmt.Errorf("reading a crawl's sheet: %w", err)
+		}
+		if first && (d.Version < oldestSheet || d.Version > sheetVersion) {
+			return nil, fmt.Errorf("%w: it is of version %d, and %d is needed", ErrOldSheet, d.Version, sheetVersion)
+		}
+		if !d.fits(s, known) {
+			return nil, errors.New("the crawl's sheet is damaged: judge it again")
+		}
+		s.add(&d)
+		more = d.More
 	}
-	if d.Version != sheetVersion {
-		return nil, fmt.Errorf("%w: it is of version %d, and %d is needed", ErrOldSheet, d.Version, sheetVersion)
-	}
-	if !d.fits() {
-		return nil, errors.New("the crawl's sheet is damaged: judge it again")
-	}
-	s := &Sheet{Layouts: d.Layouts, Findings: d.Findings, Expected: d.Expected, Partial: d.Partial, spots: d.Spots}
+	s.sort()
+	return s, nil
+}
+
+// add puts a part to a sheet.
+func (s *Sheet) add(d *sheetData) {
+	s.Layouts, s.spots = append(s.Layouts, d.Layouts...), append(s.spots, d.Spots...)
+	s.Findings, s.Expected, s.Partial = s.Findings+d.Findings, s.Expected+d.Expected, s.Partial || d.Partial
 	for _, c := range d.Checks {
 		if c.Missed {
 			if s.missed == nil {
@@ -328,16 +457,16 @@ func ReadSheet(r io.Reader) (*Sheet, error) {
 	for i := range d.Check {
 		s.entries = append(s.entries, entry{
 			check: d.Check[i], page: d.Page[i], places: d.Places[i], cause: d.Cause[i], spot: d.Spot[i],
-			words:   d.Words[i],
-			carrier: d.Carrier[i], region: page.Region(d.Regions[i]), root: -1,
+			words: d.Words[i], carrier: d.Carrier[i], region: page.Region(d.Regions[i]),
 		})
 	}
+	before := len(s.causes)
 	for i := range d.CauseKeys {
 		s.causes = append(s.causes, cause{key: d.CauseKeys[i], target: d.CauseTargets[i], value: d.CauseValues[i],
 			away: d.Away[i]})
 	}
 	for i, c := range d.Repaired {
-		s.causes[c].repairs = append(s.causes[c].repairs, repair{d.RepairKeys[i], d.RepairWords[i]})
+		one := &s.causes[before+int(c)]
+		one.repairs = append(one.repairs, repair{d.RepairKeys[i], d.RepairWords[i]})
 	}
-	return s, nil
 }

@@ -66,8 +66,11 @@ func TestSheetKept(t *testing.T) {
 	for round := range 60 {
 		s := anySheet(r)
 		var b bytes.Buffer
-		if err := s.Write(&b); err != nil {
+		if err := s.write(&b, 1+r.IntN(40)); err != nil {
 			t.Fatal(err)
+		}
+		if round%4 == 0 { // as an earlier Harvik wrote it: all in one
+			b = asOnePart(t, &b)
 		}
 		back, err := ReadSheet(&b)
 		if err != nil {
@@ -85,6 +88,33 @@ func TestSheetKept(t *testing.T) {
 	}
 }
 
+// asOnePart is a written sheet in one part.
+func asOnePart(t *testing.T, b *bytes.Buffer) (out bytes.Buffer) {
+	t.Helper()
+	s, err := ReadSheet(b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var head bytes.Buffer
+	bare := Sheet{Checks: s.Checks, Layouts: s.Layouts, Findings: s.Findings, Partial: s.Partial, Expected: s.Expected,
+		spots: s.spots, missed: s.missed}
+	if err := bare.Write(&head); err != nil {
+		t.Fatal(err)
+	}
+	var d sheetData
+	if err := gob.NewDecoder(&head).Decode(&d); err != nil {
+		t.Fatal(err)
+	}
+	d.Version = oldestSheet
+	d.addPages(s.Pages)
+	d.addCauses(s.causes)
+	d.addEntries(s.entries)
+	if err := gob.NewEncoder(&out).Encode(&d); err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
 // TestSheetDamaged reads sheets that are cut short, of another version, or do not fit together.
 func TestSheetDamaged(t *testing.T) {
 	s := anySheet(rand.New(rand.NewPCG(5, 5)))
@@ -93,13 +123,17 @@ func TestSheetDamaged(t *testing.T) {
 		t.Fatal(err)
 	}
 	whole := b.Bytes()
+	one := bytes.NewBuffer(bytes.Clone(whole))
+	*one = asOnePart(t, one)
 	for cut := 0; cut < len(whole); cut += 1 + len(whole)/200 {
 		if _, err := ReadSheet(bytes.NewReader(whole[:cut])); err == nil {
 			t.Fatalf("a sheet cut at byte %d of %d is taken", cut, len(whole))
 		}
 	}
 	for name, spoil := range map[string]func(*sheetData){
-		"version": func(d *sheetData) { d.Version++ },
+		"version": func(d *sheetData) { d.Version = sheetVersion + 1 },
+		"age":     func(d *sheetData) { d.Version = oldestSheet - 1 },
+		"end":     func(d *sheetData) { d.More = true },
 		"flags":   func(d *sheetData) { d.Flags = d.Flags[1:] },
 		"weights": func(d *sheetData) { d.Weights = nil },
 		"places":  func(d *sheetData) { d.Places = d.Places[1:] },
@@ -111,7 +145,7 @@ func TestSheetDamaged(t *testing.T) {
 		"values":  func(d *sheetData) { d.CauseValues = nil },
 	} {
 		var d sheetData
-		if err := gob.NewDecoder(bytes.NewReader(whole)).Decode(&d); err != nil {
+		if err := gob.NewDecoder(bytes.NewReader(one.Bytes())).Decode(&d); err != nil {
 			t.Fatal(err)
 		}
 		spoil(&d)

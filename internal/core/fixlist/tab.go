@@ -121,8 +121,9 @@ func (s *Sheet) Failing() map[string]map[string]bool {
 		addresses[s.Pages[i].ID] = s.Pages[i].Address
 	}
 	out := map[string]map[string]bool{}
-	for _, e := range newBuilder(s, Adjustment{}).entries {
-		if e.root >= 0 {
+	b := newBuilder(s, Adjustment{})
+	for i, e := range b.entries {
+		if b.roots[i] >= 0 {
 			continue
 		}
 		a := addresses[e.page]
@@ -190,10 +191,7 @@ func (s *Sheet) Lines(adjust Adjustment, wanted map[string]bool) []Fix {
 		if !wanted[one.fix.ID] {
 			continue
 		}
-		g := gathered{check: c, fix: one.fix}
-		for _, i := range members {
-			g.entries = append(g.entries, int(i))
-		}
+		g := gathered{check: c, fix: one.fix, entries: members}
 		b.describe(&g)
 		found = append(found, g)
 	}

@@ -122,7 +122,7 @@ func TestFolders(t *testing.T) {
 func TestReasons(t *testing.T) {
 	b := &builder{}
 	line := func(kind Kind, where string, n int) gathered {
-		return gathered{fix: Fix{ID: where, Kind: kind, Where: where, Targets: []string{"x"}}, entries: make([]int, n)}
+		return gathered{fix: Fix{ID: where, Kind: kind, Where: where, Targets: []string{"x"}}, entries: make([]int32, n)}
 	}
 	dead := func(folder string, n int) gathered { return line(Rule, nothingUnder+folder, n) }
 	for _, c := range []struct {
@@ -136,7 +136,7 @@ func TestReasons(t *testing.T) {
 		{[]gathered{dead("/a/", 3), dead("/b/", 2)}, "nothing answers under /a/ and /b/"},
 		{[]gathered{dead("/a/", 3), line(Rule, "with a slash", 2)}, "nothing answers under /a/; and 1 more such rule"},
 		{[]gathered{dead("/a/", 5), dead("/b/", 4), dead("/c/", 3), dead("/d/", 2)}, "nothing answers under /a/, /b/ and 2 more folders"},
-		{[]gathered{{fix: Fix{Kind: Rule, Where: "counted"}, entries: make([]int, 9)}, line(Rule, "named", 2)}, "named"},
+		{[]gathered{{fix: Fix{Kind: Rule, Where: "counted"}, entries: make([]int32, 9)}, line(Rule, "named", 2)}, "named"},
 	} {
 		var lines []int
 		for i := range c.found {
