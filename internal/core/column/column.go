@@ -34,6 +34,7 @@ func (k Kind) String() string { return kindNames[k] }
 type Column struct {
 	Key, Name string
 	Say       string // what it tells
+	Lacks     string // what it means that a cell is empty, where it is no words
 	Kind      Kind
 	Unit      string  // such as ms; "" for none
 	Width     float64 // that cells usually need, in characters
@@ -42,6 +43,8 @@ type Column struct {
 	// cell is not known, or makes no sense.
 	Facts func(*page.Facts) any
 	cell  func(*Row) any
+	// Digits behind the point that cells show, where the number has more.
+	digits int
 }
 
 // Stored says where a column is kept.
@@ -72,7 +75,7 @@ var All = []Column{
 		Stored: Stored{OfPage, "role", ""}, cell: func(p *Row) any { return p.Role },
 	},
 	{
-		Key: "status", Name: "status", Kind: Whole, Width: 8, Say: "of the answer",
+		Key: "status", Name: "status", Kind: Whole, Width: 8, Lacks: "no answer came", Say: "of the answer",
 		Stored: Stored{OfPage, "status", ""}, cell: func(p *Row) any { return positive(p.Status) },
 	},
 	{
@@ -97,7 +100,7 @@ var All = []Column{
 		Facts: func(f *page.Facts) any { return said(f.HeaderValue("Last-Modified")) },
 	},
 	{
-		Key: "indexable", Name: "indexable", Kind: YesNo, Width: 10, Say: "whether search engines may show it",
+		Key: "indexable", Name: "indexable", Kind: YesNo, Width: 10, Lacks: "it is no HTML document", Say: "whether search engines may show it",
 		Stored: Stored{OfPage, "indexable", ""}, cell: func(p *Row) any { return p.ofPage(p.Indexable) },
 	},
 	{
@@ -121,11 +124,11 @@ var All = []Column{
 		Stored: Stored{OfPage, "h1", ""}, cell: func(p *Row) any { return p.ofPage(p.H1) },
 	},
 	{
-		Key: "headings", Name: "headings", Kind: Whole, Width: 9, Say: "how many it has",
+		Key: "headings", Name: "headings", Kind: Whole, Width: 9, Lacks: "it is no HTML document", Say: "how many it has",
 		Stored: Stored{OfPage, "headings", "-1"}, cell: func(p *Row) any { return known(p.Headings) },
 	},
 	{
-		Key: "words", Name: "words", Kind: Whole, Width: 9, Say: "of the main text, without what is the layout's own",
+		Key: "words", Name: "words", Kind: Whole, Width: 9, Lacks: "it is no HTML document", Say: "of the main text, without what is the layout's own",
 		Stored: Stored{OfPage, "words", ""}, cell: func(p *Row) any { return p.ofPage(p.Words) },
 	},
 	{
@@ -154,12 +157,12 @@ var All = []Column{
 		Stored: Stored{OfPage, "redirect", ""}, cell: func(p *Row) any { return said(p.Redirect) },
 	},
 	{
-		Key: "bytes", Name: "bytes", Kind: Whole, Unit: "bytes", Width: 10, Say: "of the body, unpacked",
+		Key: "bytes", Name: "bytes", Kind: Whole, Unit: "bytes", Width: 10, Lacks: "the body was empty, or did not come", Say: "of the body, unpacked",
 		Stored: Stored{OfPage, "bytes", ""}, cell: func(p *Row) any { return positive(p.Bytes) },
 	},
 	{
 		Key: "transferred", Name: "transferred", Kind: Whole, Unit: "bytes", Width: 11,
-		Say:   "of the body, as it came over the wire",
+		Lacks: "the body was empty, or did not come", Say: "of the body, as it came over the wire",
 		Facts: func(f *page.Facts) any { return positive(f.Transferred) },
 	},
 	{
@@ -167,12 +170,12 @@ var All = []Column{
 		Stored: Stored{OfPage, "first_byte", ""}, cell: func(p *Row) any { return p.FirstByte },
 	},
 	{
-		Key: "images", Name: "images", Kind: Whole, Width: 8, Say: "how many it shows",
+		Key: "images", Name: "images", Kind: Whole, Width: 8, Lacks: "it is no HTML document", Say: "how many it shows",
 		Stored: Stored{OfPage, "images", "-1"}, cell: func(p *Row) any { return known(p.Images) },
 	},
 	{
 		Key: "altsMissing", Name: "alts missing", Kind: Whole, Width: 12,
-		Say: "images without an alternative text, be it empty",
+		Lacks: "it is no HTML document", Say: "images without an alternative text, be it empty",
 		Facts: ofDocument(func(d *page.Document) any {
 			n := 0
 			for i := range d.Images {
@@ -184,7 +187,7 @@ var All = []Column{
 		}),
 	},
 	{
-		Key: "scripts", Name: "scripts", Kind: Whole, Width: 8, Say: "how many it loads",
+		Key: "scripts", Name: "scripts", Kind: Whole, Width: 8, Lacks: "it is no HTML document", Say: "how many it loads",
 		Facts: ofDocument(func(d *page.Document) any { return len(d.Scripts) }),
 	},
 	{
@@ -202,7 +205,7 @@ var All = []Column{
 		}),
 	},
 	{
-		Key: "linksOut", Name: "links out", Kind: Whole, Width: 9, Say: "how many links stand on it",
+		Key: "linksOut", Name: "links out", Kind: Whole, Width: 9, Lacks: "it is no HTML document", Say: "how many links stand on it",
 		Stored: Stored{OfPage, "links_out", "-1"}, cell: func(p *Row) any { return known(p.LinksOut) },
 	},
 	{
@@ -210,7 +213,7 @@ var All = []Column{
 		Stored: Stored{OfStanding, "links_in", "0"}, cell: func(p *Row) any { return p.LinksIn },
 	},
 	{
-		Key: "clicks", Name: "clicks", Kind: Whole, Width: 8, Say: "from the home page",
+		Key: "clicks", Name: "clicks", Kind: Whole, Width: 8, Lacks: "no links lead there from the home page", Say: "from the home page",
 		Stored: Stored{OfStanding, "depth", "-1"}, cell: func(p *Row) any { return known(p.Clicks) },
 	},
 	{
@@ -222,22 +225,22 @@ var All = []Column{
 		Stored: Stored{OfAddress, "in_sitemap", ""}, cell: func(p *Row) any { return p.InSitemap },
 	},
 	{
-		Key: "layout", Name: "layout", Kind: Whole, Width: 8, Say: "the template that it is built from, by number",
+		Key: "layout", Name: "layout", Kind: Whole, Width: 8, Lacks: "no other page is built like it", Say: "the template that it is built from, by number",
 		Stored: Stored{OfStanding, "layout", "-1"}, cell: func(p *Row) any { return known(p.Layout) },
 	},
 	{
-		Key: "authority", Name: "authority", Kind: Decimal, Width: 10, Say: "by the links of the site",
+		Key: "authority", Name: "authority", Kind: Decimal, Width: 10, Lacks: "it is no HTML document", Say: "by the links of the site",
 		Stored: Stored{OfStanding, "authority", "0"},
-		cell:   func(p *Row) any { return p.ofPage(digits(p.Authority, 4)) },
+		cell:   func(p *Row) any { return p.ofPage(p.Authority) }, digits: 4,
 	},
 	{
-		Key: "importance", Name: "importance", Kind: Decimal, Width: 12, Say: "its weight in health",
+		Key: "importance", Name: "importance", Kind: Decimal, Width: 12, Lacks: "it is no HTML document", Say: "its weight in health",
 		Stored: Stored{OfStanding, "importance", "0"},
-		cell:   func(p *Row) any { return p.ofPage(digits(p.Importance, 4)) },
+		cell:   func(p *Row) any { return p.ofPage(p.Importance) }, digits: 4,
 	},
 	{
-		Key: "health", Name: "health", Kind: Decimal, Unit: "points", Width: 10, Say: "of the page by itself",
-		Stored: Stored{OfStanding, "health", "-1"}, cell: func(p *Row) any { return score(p.Health) },
+		Key: "health", Name: "health", Kind: Decimal, Unit: "points", Width: 10, Lacks: "health does not count it", Say: "of the page by itself",
+		Stored: Stored{OfStanding, "health", "-1"}, cell: func(p *Row) any { return known(p.Health) }, digits: 2,
 	},
 	{
 		Key: "errors", Name: "errors", Kind: Whole, Width: 8, Say: "checks failing on it",
@@ -268,6 +271,15 @@ func ofDocument(read func(*page.Document) any) func(*page.Facts) any {
 
 // Of is the column's cell of a row: nil where it is not known or makes no sense.
 func (c *Column) Of(p *Row) any {
+	v := c.Value(p)
+	if number, ok := v.(float64); ok && c.digits > 0 {
+		return digits(number, c.digits)
+	}
+	return v
+}
+
+// Value is Of with as many digits as are known.
+func (c *Column) Value(p *Row) any {
 	if c.cell != nil {
 		return c.cell(p)
 	}
@@ -341,13 +353,6 @@ func positive(n int) any {
 		return nil
 	}
 	return n
-}
-
-func score(v *float64) any {
-	if v == nil {
-		return nil
-	}
-	return digits(*v, 2)
 }
 
 func digits(v float64, n int) float64 {

@@ -1,0 +1,183 @@
+package query
+
+import (
+	"slices"
+	"strings"
+	"sync"
+
+	"cel.dev/cel-go/cel"
+
+	"harvik/internal/core/column"
+	"harvik/internal/core/weburl"
+)
+
+// Kind is what a fact's values are.
+type Kind uint8
+
+const (
+	Words   Kind = iota // string
+	Whole               // int
+	Decimal             // float64
+	YesNo               // bool
+	List                // []string
+	Figures             // map[string]any: numbers and words by name
+)
+
+var kindNames = [...]string{"words", "whole", "decimal", "yes-no", "list", "figures"}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// A Fact is what can be asked about a row.
+type Fact struct {
+	Name  string
+	Label string // as lists and files head it
+	Kind  Kind
+	Unit  string
+	Say   string // what it tells
+	None  string // what it means where it is not known, "" where it always is
+
+	OfAddress func(address string) any // what is told by the row's address alone; nil for what is read
+}
+
+// A Table is a kind of rows that can be asked about. Make one with NewTable.
+type Table struct {
+	Name  string // "pages"
+	One   string // "page"
+	Say   string // what its rows are
+	Facts []Fact
+	Shown []string // the facts that an answer shows where none are chosen
+
+	places map[string]int
+	once   sync.Once
+	env    *cel.Env
+	fault  error
+}
+
+// NewTable makes a table.
+func NewTable(name, one, say string, facts []Fact, shown ...string) *Table {
+	t := &Table{Name: name, One: one, Say: say, Facts: facts, Shown: shown, places: map[string]int{}}
+	for i := range facts {
+		t.places[facts[i].Name] = i
+	}
+	return t
+}
+
+// place is where a fact stands, −1 for no such.
+func (t *Table) place(name string) int {
+	if at, ok := t.places[name]; ok {
+		return at
+	}
+	return -1
+}
+
+// Fact is the place of a fact by its name, or by its label as files head it; −1 where there is none.
+func (t *Table) Fact(name string) int {
+	if at := t.place(name); at >= 0 {
+		return at
+	}
+	return slices.IndexFunc(t.Facts, func(f Fact) bool {
+		return column.SameName(f.Name, name) || column.SameName(f.Label, name)
+	})
+}
+
+// Complete adds to a row what its address tells, as far as it is wanted.
+func (t *Table) Complete(row []any, wanted []int) {
+	at := t.place("address")
+	address, ok := "", false
+	if at >= 0 {
+		address, ok = row[at].(string)
+	}
+	if !ok {
+		return
+	}
+	for _, i := range wanted {
+		if of := t.Facts[i].OfAddress; of != nil {
+			row[i] = of(address)
+		}
+	}
+}
+
+// Tables are all that can be asked about, in the order in which they are told.
+var Tables = []*Table{
+	NewTable("pages", "page", "HTML documents and whatever else links lead to inside", ofPages(),
+		"address", "status", "title", "words", "linksIn", "clicks"),
+	NewTable("resources", "resource", "what pages load: images, stylesheets, scripts, fonts, documents", ofPages(),
+		"address", "role", "status", "type", "bytes"),
+}
+
+// TableOf is the table of a name, nil for none.
+func TableOf(name string) *Table {
+	for _, t := range Tables {
+		if t.Name == name {
+			return t
+		}
+	}
+	return nil
+}
+
+// Names are the names of all tables.
+func Names() (out []string) {
+	for _, t := range Tables {
+		out = append(out, t.Name)
+	}
+	return out
+}
+
+var kinds = map[column.Kind]Kind{
+	column.Words: Words, column.Address: Words, column.Whole: Whole, column.Decimal: Decimal, column.YesNo: YesNo,
+}
+
+// ofPages are the facts of fetched addresses: the columns, and what an address tells by itself.
+func ofPages() (out []Fact) {
+	for i := range column.All {
+		c := &column.All[i]
+		out = append(out, Fact{Name: c.Key, Label: c.Name, Kind: kinds[c.Kind], Unit: c.Unit, Say: c.Say, None: c.Lacks})
+		if c.Key == "address" {
+			out = append(out, ofAddresses...)
+		}
+	}
+	return append(out,
+		Fact{Name: "terms", Label: "terms", Kind: List, Say: "the strongest terms of the main text"},
+		Fact{Name: "figures", Label: "figures", Kind: Figures,
+			Say: "your own, by name: figures.visits, figures[\"bounce rate\"]", None: "the file had no line for it"},
+	)
+}
+
+// ofAddresses are the facts that an address tells by itself.
+var ofAddresses = []Fact{
+	{Name: "host", Label: "host", Say: "of its address, with the port where it is not the usual one",
+		OfAddress: func(a string) any { return hostOf(a) }},
+	{Name: "path", Label: "path", Say: "of its address, with the query", OfAddress: func(a string) any { return pathOf(a) }},
+	{Name: "section", Label: "section", Say: "the first folder of its address, / for what stands at the top",
+		OfAddress: func(a string) any { return sectionOf(a) }},
+}
+
+func hostOf(address string) string {
+	u, err := weburl.Parse(address)
+	if err != nil {
+		return ""
+	}
+	return u.Host()
+}
+
+// pathOf is an address from its path on.
+func pathOf(address string) string {
+	_, rest, ok := strings.Cut(address, "://")
+	if !ok {
+		return ""
+	}
+	at := strings.IndexAny(rest, "/?")
+	if at < 0 {
+		return "/"
+	}
+	return rest[at:]
+}
+
+// sectionOf is the first folder of an address: "/plants/" of http://fernhollow.example/plants/moss.
+func sectionOf(address string) string {
+	path, _, _ := strings.Cut(pathOf(address), "?")
+	if folder, _, ok := strings.Cut(strings.TrimPrefix(path, "/"), "/"); ok && strings.HasPrefix(path, "/") {
+		return "/" + folder + "/"
+	}
+	return "/"
+}
