@@ -45,6 +45,7 @@ core/fixlist: check health mishap page survey text weburl
 core/booking: check fixlist page plan robots scope sitemap survey text vocabulary weburl
 core/column: page
 core/figures: weburl
+core/query: column plan weburl
 core/waive: check plan scope weburl
 core/task:
 core/drift: check fixlist health sitemap task text
@@ -52,9 +53,9 @@ core/gate: check fixlist text
 core/vocabulary: check drift page survey task
 internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
-internal/record: booking check column drift figures fixlist page plan robots survey task text waive
+internal/record: booking check column drift figures fixlist page plan query robots survey task text waive
 internal/crawl: booking mishap page plan robots scope survey weburl internal/fetch internal/pace internal/record
-internal/store: booking check column drift figures fixlist graph mishap page plan robots survey task waive weburl internal/record
+internal/store: booking check column drift figures fixlist graph mishap page plan query robots survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
 internal/upkeep: mishap
 internal/judging: booking check fixlist mishap plan internal/record internal/upkeep

@@ -352,6 +352,11 @@ func (s *Store) spellFigures(ctx context.Context, q *record.PageQuery) error {
 	return nil
 }
 
+// figuresOf are the newest figures of a site.
+const figuresOf = `select g.address, g.name, g.number, g.words from figure g
+	join (select name, max(taken) as taken from figure_set where site_id = $1 group by name) newest on newest.name = g.name and newest.taken = g.taken
+	where g.site_id = $1`
+
 // addFigures fills the newest of the site's own figures in.
 func (s *Store) addFigures(ctx context.Context, site int64, pages []column.Row) error {
 	if len(pages) == 0 {
@@ -369,9 +374,7 @@ func (s *Store) addFigures(ctx context.Context, site int64, pages []column.Row) 
 		Number  *float64
 		Words   string
 	}{}
-	if err := s.db.SelectContext(ctx, &rows, `select g.address, g.name, g.number, g.words from figure g
-		join (select name, max(taken) as taken from figure_set where site_id = $1 group by name) newest on newest.name = g.name and newest.taken = g.taken
-		where g.site_id = $1 and g.hash = any($2)`, site, hashes); err != nil {
+	if err := s.db.SelectContext(ctx, &rows, figuresOf+" and g.hash = any($2)", site, hashes); err != nil {
 		return err
 	}
 	for _, r := range rows {

@@ -22,6 +22,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/query"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/waive"
 	"harvik/internal/record"
@@ -219,6 +220,24 @@ func TestPagesPlainly(t *testing.T) {
 			t.Errorf("%+v is answered", q)
 		}
 	}
+}
+
+// TestAskedPlainly asks questions of a crawl that is not judged yet, whose words are hard on databases.
+func TestAskedPlainly(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 29))
+	s, id, rows := stored(t, 200, r)
+	for i := range rows {
+		rows[i].HTML, rows[i].Role, rows[i].FoundBy = rows[i].Status == 200, "page", "link"
+		rows[i].Outcome, rows[i].Indexable = string(page.Answered), rows[i].HTML
+	}
+	pages := query.TableOf("pages")
+	facts := []string{"address", "status", "bytes", "words", "title", "firstByte", "clicks", "linksIn", "section", "path", "health"}
+	narrow := query.NewTable("pages", "page", "", nil)
+	for _, name := range facts {
+		narrow = query.NewTable("pages", "page", "", append(narrow.Facts, pages.Facts[pages.Fact(name)]))
+	}
+	q := &testkit.Questioner{Rand: r, Table: narrow, Rows: testkit.Facts(narrow, rows)}
+	q.AskBothWays(t, s, id, 1, 300)
 }
 
 // walk reads a list part by part.

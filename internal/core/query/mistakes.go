@@ -191,7 +191,7 @@ func (t *Table) syntax(text, message string, at *Mistake) string {
 		return fmt.Sprintf("%q is written %s here", last, slips[last])
 	case strings.HasPrefix(rest, ",") && regexp.MustCompile(`\bin\s*\([^()]*$`).MatchString(before):
 		return "a list stands in square brackets: status in [404, 410]"
-	case number.MatchString(last) && (strings.HasPrefix(rest, ",") || word != ""):
+	case digits.MatchString(last) && (strings.HasPrefix(rest, ",") || word != ""):
 		return "a number is written without marks or letters, such as 10000"
 	case strings.ContainsAny(firstOf(rest), "“”„‘’«»"):
 		return "quotation marks are straight here: \" or '"
@@ -207,8 +207,8 @@ func (t *Table) syntax(text, message string, at *Mistake) string {
 	return fmt.Sprintf("%s cannot stand here", quoted(cmp.Or(word, firstOf(rest))))
 }
 
-// number is one as people write it.
-var number = regexp.MustCompile(`^[0-9]+$`)
+// digits is a number as people write it.
+var digits = regexp.MustCompile(`^[0-9]+$`)
 
 func quoted(s string) string { return fmt.Sprintf("%q", s) }
 
@@ -269,6 +269,9 @@ func (t *Table) misfit(name, applied string) string {
 		args = strings.TrimSuffix(strings.TrimPrefix(applied, "("), ")")
 	}
 	kinds := splitKinds(args)
+	if slices.Contains(kinds, "int") && slices.Contains(kinds, "double") {
+		return fmt.Sprintf("%s cannot take a whole number and one with decimals; write 1.0 for 1, or 1 for 1.0", sign)
+	}
 	for i := range kinds {
 		kinds[i] = kindWord(kinds[i])
 	}

@@ -72,7 +72,7 @@ func (t *Table) nodeOf(tree *ast.AST, e ast.Expr) *Node {
 		name, asks := strings.CutPrefix(e.AsIdent(), knownPrefix)
 		at := t.place(name)
 		switch {
-		case at < 0:
+		case at < 0 || !t.isPlain(at):
 		case asks:
 			return &Node{Op: Known, Left: Operand{Fact: at}}
 		case t.Facts[at].Kind == YesNo:

@@ -218,21 +218,31 @@ func (a activation) ResolveName(name string) (any, bool) {
 		return nil, false
 	}
 	v := a.row[at]
+	if v == nil {
+		v = nothing[a.table.Facts[at].Kind]
+	}
 	switch {
-	case asks && a.table.Facts[at].Kind == Words:
-		return v != nil && v != "", true
 	case asks:
-		return v != nil, true
-	case v == nil && a.table.Facts[at].Kind == Words:
-		return types.String(""), true
-	case v == nil && a.table.Facts[at].Kind == List:
-		return []string{}, true
-	case v == nil && a.table.Facts[at].Kind == Figures:
-		return map[string]any{}, true
+		return !isNothing(v), true
 	case v == nil:
 		return notKnown, true
 	}
 	return v, true
+}
+
+// nothing is what kinds of facts are where there is nothing; others are not known.
+var nothing = map[Kind]any{Words: "", List: []string{}, Figures: map[string]any{}}
+
+func isNothing(v any) bool {
+	switch v := v.(type) {
+	case string:
+		return v == ""
+	case []string:
+		return len(v) == 0
+	case map[string]any:
+		return len(v) == 0
+	}
+	return v == nil
 }
 
 func (a activation) Parent() cel.Activation { return nil }

@@ -66,6 +66,9 @@ var foundNames = [...]string{"link", "redirect", "canonical", "start", "sitemap"
 
 func (f Found) String() string { return foundNames[f] }
 
+// FoundNames are all ways in which addresses are found, in order of their numbers.
+func FoundNames() []string { return foundNames[:] }
+
 // An Address is one that the crawl came to know. Its number is its index.
 type Address struct {
 	URL       string

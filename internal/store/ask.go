@@ -1,0 +1,433 @@
+package store
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgtype"
+
+	"harvik/internal/core/column"
+	"harvik/internal/core/page"
+	"harvik/internal/core/query"
+	"harvik/internal/core/survey"
+	"harvik/internal/record"
+)
+
+// askedWithin bounds the time of a question.
+const askedWithin = 30 * time.Second
+
+// ErrTooLong is that of a question that took longer than questions may.
+var ErrTooLong = errors.New("the question took longer than 30 seconds and was broken off: narrow it, so that fewer rows have to be read")
+
+// Ask answers a question: the database leaves out what it is sure is no answer, and the question itself judges the rest.
+func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (record.Answer, error) {
+	limited, end := context.WithTimeoutCause(ctx, askedWithin, ErrTooLong)
+	defer end()
+	out, err := s.ask(limited, crawlID, &a)
+	if err != nil && context.Cause(limited) == ErrTooLong {
+		return out, ErrTooLong
+	}
+	return out, err
+}
+
+// A match is a row that is an answer, with what it is sorted by.
+type match struct {
+	id  int32
+	key any
+}
+
+func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out record.Answer, err error) {
+	t := a.Question.Of
+	w := narrowing{table: t, args: []any{crawlID}}
+	where, sure := w.of(a.Question.Node())
+	scan := &rowScan{store: s, crawl: crawlID, site: a.Site, table: t}
+	if !sure {
+		scan.want(a.Question.Uses...)
+	}
+	for _, at := range []int{a.Order, a.By, a.Measure} {
+		if at >= 0 && (at == a.Order) == (a.By < 0) {
+			scan.want(at)
+		}
+	}
+	var matches []match
+	var groups query.Tally
+	err = scan.each(ctx, where, w.args, func(id int32, row []any) error {
+		if !sure {
+			holds, err := a.Question.Holds(row)
+			if err != nil {
+				if out.Unjudged++; out.Unjudged == 1 {
+					out.Fault = err.Error()
+				}
+				return nil
+			}
+			if !holds {
+				return nil
+			}
+		}
+		out.Total++
+		switch {
+		case a.By >= 0 && a.Measure >= 0:
+			groups.Add(row[a.By], row[a.Measure])
+		case a.By >= 0:
+			groups.Add(row[a.By], nil)
+		case a.Order >= 0:
+			matches = append(matches, match{id, row[a.Order]})
+		case out.Total > a.Skip && len(matches) < a.Limit:
+			matches = append(matches, match{id: id})
+		}
+		return nil
+	})
+	if err != nil || a.By >= 0 {
+		out.Groups = groups.Groups()
+		return out, err
+	}
+	if a.Order >= 0 {
+		compare := query.Compare
+		if a.Falling {
+			compare = query.CompareFalling
+		}
+		slices.SortStableFunc(matches, func(x, y match) int { return cmp.Or(compare(x.key, y.key), cmp.Compare(x.id, y.id)) })
+		matches = matches[min(a.Skip, len(matches)):]
+		matches = matches[:min(a.Limit, len(matches))]
+	}
+	out.Rows, err = s.rowsOf(ctx, crawlID, a, matches)
+	return out, err
+}
+
+// rowsOf reads what answers show, in order.
+func (s *Store) rowsOf(ctx context.Context, crawlID int64, a *record.Asking, matches []match) ([][]any, error) {
+	at := map[int32]int{}
+	ids := make([]int32, len(matches))
+	for i, m := range matches {
+		ids[i], at[m.id] = m.id, i
+	}
+	out := make([][]any, len(matches))
+	if len(matches) == 0 {
+		return out, nil
+	}
+	scan := &rowScan{store: s, crawl: crawlID, site: a.Site, table: a.Question.Of}
+	scan.want(a.Columns...)
+	err := scan.each(ctx, "p.id = any($2)", []any{crawlID, ids}, func(id int32, row []any) error {
+		shown := make([]any, len(a.Columns))
+		for i, c := range a.Columns {
+			shown[i] = row[c]
+		}
+		out[at[id]] = shown
+		return nil
+	})
+	return out, err
+}
+
+// roleOf narrows a table's rows to what they are to the site.
+var roleOf = map[string]string{"pages": "p.role = 0", "resources": "p.role <> 0"}
+
+// A rowScan reads rows of a table as far as they are wanted.
+type rowScan struct {
+	store  *Store
+	crawl  int64
+	site   int64
+	table  *query.Table
+	wanted []int
+}
+
+// want adds facts, and those that they are told by.
+func (r *rowScan) want(facts ...int) {
+	for _, at := range facts {
+		if r.table.Facts[at].OfAddress != nil {
+			r.want(r.table.Fact("address"))
+		}
+		if r.table.Facts[at].Kind == query.Figures {
+			r.want(r.table.Fact("address"))
+		}
+		if !slices.Contains(r.wanted, at) {
+			r.wanted = append(r.wanted, at)
+		}
+	}
+}
+
+// each calls f with each row of which a condition holds, in the order in which they were found; row is used again.
+func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id int32, row []any) error) error {
+	t := r.table
+	selected := []string{"p.id"}
+	cells := []any{new(int32)}
+	var read []int // the facts that stand in the rows
+	figures := -1
+	for _, at := range r.wanted {
+		fact := &t.Facts[at]
+		switch {
+		case fact.OfAddress != nil:
+		case fact.Kind == query.Figures:
+			figures = at
+		default:
+			selected, cells, read = append(selected, askable[fact.Name]), append(cells, cellOf(fact.Kind)), append(read, at)
+		}
+	}
+	var own map[string]map[string]any
+	if figures >= 0 {
+		var err error
+		if own, err = r.store.allFigures(ctx, r.site); err != nil {
+			return err
+		}
+	}
+	list := strings.Join(selected, ", ")
+	rows, err := r.store.pool.Query(ctx, "select "+list+fromFor(list+where)+" where p.crawl_id = $1 and "+roleOf[t.Name]+
+		" and ("+where+") order by p.id", args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	row := make([]any, len(t.Facts))
+	for rows.Next() {
+		if err := rows.Scan(cells...); err != nil {
+			return err
+		}
+		for i, at := range read {
+			row[at] = valueOf(cells[i+1])
+		}
+		t.Complete(row, r.wanted)
+		if figures >= 0 {
+			address, _ := row[t.Fact("address")].(string)
+			row[figures] = own[address]
+		}
+		if err := f(*cells[0].(*int32), row); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// cellOf is where a value of a kind is read into.
+func cellOf(k query.Kind) any {
+	switch k {
+	case query.Whole:
+		return new(pgtype.Int8)
+	case query.Decimal:
+		return new(pgtype.Float8)
+	case query.YesNo:
+		return new(pgtype.Bool)
+	case query.List:
+		return new([]string)
+	}
+	return new(string)
+}
+
+// valueOf is what was read, nil for what is not known.
+func valueOf(cell any) any {
+	switch c := cell.(type) {
+	case *pgtype.Int8:
+		if c.Valid {
+			return int(c.Int64)
+		}
+	case *pgtype.Float8:
+		if c.Valid {
+			return c.Float64
+		}
+	case *pgtype.Bool:
+		if c.Valid {
+			return c.Bool
+		}
+	case *[]string:
+		return slices.Clone(*c)
+	case *string:
+		return *c
+	}
+	return nil
+}
+
+// allFigures are a site's own figures, by address and name.
+func (s *Store) allFigures(ctx context.Context, site int64) (map[string]map[string]any, error) {
+	rows := []struct {
+		Address, Name, Words string
+		Number               *float64
+	}{}
+	if err := s.db.SelectContext(ctx, &rows, figuresOf, site); err != nil {
+		return nil, err
+	}
+	out := map[string]map[string]any{}
+	for _, r := range rows {
+		if out[r.Address] == nil {
+			out[r.Address] = map[string]any{}
+		}
+		if r.Number != nil {
+			out[r.Address][r.Name] = *r.Number
+		} else {
+			out[r.Address][r.Name] = r.Words
+		}
+	}
+	return out, nil
+}
+
+// askable is what facts are in SQL: NULL where they are not known, and empty words where there are none, as facts have it.
+var askable = func() map[string]string {
+	out := map[string]string{"terms": "coalesce(st.terms, '{}')"}
+	for i := range column.All {
+		c := &column.All[i]
+		expr := aliases[c.Stored.In] + c.Stored.As
+		if c.Stored.In == column.OfMore {
+			expr = fmt.Sprintf("(p.more->>'%s')", c.Key)
+		}
+		switch c.Kind {
+		case column.Whole:
+			expr = "(" + expr + ")::bigint"
+		case column.Decimal:
+			expr = "(" + expr + ")::float8"
+		case column.YesNo:
+			expr = "(" + expr + ")::boolean"
+		}
+		out[c.Key] = expr
+	}
+	for key, expr := range map[string]string{
+		"role":     numbered("p.role", page.RoleNames()),
+		"foundBy":  numbered("a.found", survey.FoundNames()),
+		"words":    "coalesce(nullif(st.words, 0), p.words)::bigint",
+		"clicks":   "nullif(st.depth, -1)::bigint",
+		"layout":   "nullif(st.layout, -1)::bigint",
+		"health":   "nullif(st.health, -1)::float8",
+		"linksIn":  "coalesce(st.links_in, 0)::bigint",
+		"errors":   "coalesce(st.errors, 0)::bigint",
+		"warnings": "coalesce(st.warnings, 0)::bigint",
+		"notices":  "coalesce(st.notices, 0)::bigint",
+	} {
+		out[key] = expr
+	}
+	for _, key := range []string{"authority", "importance"} {
+		out[key] = fmt.Sprintf("coalesce(st.%s, 0)::float8", key)
+	}
+	for _, key := range []string{"title", "description", "h1", "words", "indexable", "authority", "importance"} {
+		out[key] = "case when p.html then " + out[key] + " end"
+	}
+	for _, key := range []string{"status", "bytes"} {
+		out[key] = fmt.Sprintf("case when p.%[1]s > 0 then p.%[1]s::bigint end", key)
+	}
+	for i := range column.All {
+		if k := column.All[i].Kind; k == column.Words || k == column.Address {
+			out[column.All[i].Key] = "coalesce(" + out[column.All[i].Key] + ", '')"
+		}
+	}
+	return out
+}()
+
+// numbered are the names of what is kept as a number.
+func numbered(expr string, names []string) string {
+	var b strings.Builder
+	b.WriteString("case " + expr)
+	for i, name := range names {
+		fmt.Fprintf(&b, " when %d then '%s'", i, name)
+	}
+	return b.String() + " end"
+}
+
+// narrowing makes a WHERE of a question.
+type narrowing struct {
+	table *query.Table
+	args  []any
+}
+
+// of is a condition that holds of every answer; sure tells that it holds of nothing else, and is not known of the same rows.
+func (w *narrowing) of(n *query.Node) (where string, sure bool) {
+	switch n.Op {
+	case query.And, query.Or:
+		return w.joined(n)
+	case query.Not:
+		before := len(w.args)
+		inner, sure := w.of(n.Parts[0])
+		if !sure {
+			w.args = w.args[:before] // what may hold of more may not be turned round
+			return "true", false
+		}
+		return "not (" + inner + ")", true
+	case query.True:
+		return w.operand(n.Left), true
+	case query.Known:
+		if expr := w.operand(n.Left); w.isWords(n.Left) {
+			return expr + " <> ''", true
+		} else {
+			return expr + " is not null", true
+		}
+	case query.In:
+		return w.in(n), true
+	case query.Opaque:
+		return "true", false
+	}
+	left, right := w.operand(n.Left), w.operand(n.Right)
+	if ordered[n.Op] && w.isWords(n.Left) {
+		left, right = left+` collate "C"`, right+` collate "C"`
+	}
+	return fmt.Sprintf(sqlOf[n.Op], left, right), true
+}
+
+func (w *narrowing) joined(n *query.Node) (string, bool) {
+	if len(n.Parts) == 0 {
+		return map[query.Op]string{query.And: "true", query.Or: "false"}[n.Op], true
+	}
+	before := len(w.args)
+	var parts []string
+	all := true
+	for _, p := range n.Parts {
+		one, sure := w.of(p)
+		if n.Op == query.Or && one == "true" && !sure {
+			w.args = w.args[:before]
+			return "true", false
+		}
+		parts, all = append(parts, "("+one+")"), all && sure
+	}
+	return strings.Join(parts, map[query.Op]string{query.And: " and ", query.Or: " or "}[n.Op]), all
+}
+
+// in is what is not known where the fact is not.
+func (w *narrowing) in(n *query.Node) string {
+	left := w.operand(n.Left)
+	if len(n.Values) == 0 {
+		return "case when " + left + " is not null then false end"
+	}
+	var values []string
+	for _, v := range n.Values {
+		values = append(values, w.value(v))
+	}
+	return left + " in (" + strings.Join(values, ", ") + ")"
+}
+
+func (w *narrowing) isWords(o query.Operand) bool {
+	if o.Fact < 0 {
+		_, ok := o.Value.(string)
+		return ok
+	}
+	return !o.Length && w.table.Facts[o.Fact].Kind == query.Words
+}
+
+func (w *narrowing) operand(o query.Operand) string {
+	switch {
+	case o.Fact < 0:
+		return w.value(o.Value)
+	case o.Length:
+		return "char_length(" + askable[w.table.Facts[o.Fact].Name] + ")::bigint"
+	}
+	return "(" + askable[w.table.Facts[o.Fact].Name] + ")"
+}
+
+func (w *narrowing) value(v any) string {
+	w.args = append(w.args, v)
+	kind := "text"
+	switch v.(type) {
+	case int64:
+		kind = "bigint"
+	case float64:
+		kind = "float8"
+	case bool:
+		kind = "boolean"
+	}
+	return fmt.Sprintf("$%d::%s", len(w.args), kind)
+}
+
+var ordered = map[query.Op]bool{query.Less: true, query.AtMost: true, query.More: true, query.AtLeast: true}
+
+var sqlOf = map[query.Op]string{
+	query.Equal: "%s = %s", query.Unequal: "%s <> %s", query.Less: "%s < %s", query.AtMost: "%s <= %s",
+	query.More: "%s > %s", query.AtLeast: "%s >= %s", query.Contains: "position(%[2]s in %[1]s) > 0",
+	query.StartsWith: "starts_with(%s, %s)", query.EndsWith: "right(%[1]s, char_length(%[2]s)) = %[2]s",
+}
