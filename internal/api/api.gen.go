@@ -81,6 +81,33 @@ type Alternate struct {
 	Line int    `json:"line,omitempty,omitzero"`
 }
 
+// Answer What a question holds of. Next is what after has to be for the rows that follow, 0 at the end
+type Answer struct {
+	// By What can be asked about a row, under the same name everywhere
+	By      Fact   `json:"by,omitempty,omitzero"`
+	Columns []Fact `json:"columns"`
+
+	// Fault why not, of the first of them
+	Fault  string      `json:"fault,omitempty,omitzero"`
+	Groups []FactGroup `json:"groups,omitempty,omitzero"`
+
+	// Measure What can be asked about a row, under the same name everywhere
+	Measure Fact `json:"measure,omitempty,omitzero"`
+	Next    int  `json:"next"`
+
+	// Of the table
+	Of string `json:"of"`
+
+	// Rows the values of the columns, null for what is not known
+	Rows [][]interface{} `json:"rows"`
+
+	// Total rows that the question holds of
+	Total int `json:"total"`
+
+	// Unjudged rows of which the question cannot be answered
+	Unjudged int `json:"unjudged,omitempty,omitzero"`
+}
+
 // Became A fix whose pages fail the same check still, as part of other lines
 type Became struct {
 	// Fix A line of the fix list with the work at it
@@ -480,6 +507,58 @@ type Entry struct {
 	Address  string `json:"address"`
 	Title    string `json:"title"`
 	TitleCut bool   `json:"titleCut"`
+}
+
+// Fact What can be asked about a row, under the same name everywhere
+type Fact struct {
+	Kind string `json:"kind"`
+
+	// Label the name in words
+	Label string `json:"label"`
+
+	// Name in questions
+	Name string `json:"name"`
+
+	// None what it means that it is not known
+	None string `json:"none,omitempty,omitzero"`
+
+	// Say what it tells
+	Say string `json:"say,omitempty,omitzero"`
+
+	// Unit such as ms, bytes, points
+	Unit string `json:"unit,omitempty,omitzero"`
+}
+
+// FactGroup Answers that have one fact in common
+type FactGroup struct {
+	Count int `json:"count"`
+
+	// Measured A fact over the answers of a group of which it is known; count says how many
+	Measured Measured `json:"measured,omitempty,omitzero"`
+
+	// Share of all answers, 0 to 1
+	Share float64 `json:"share"`
+
+	// Value null for those of which it is not known
+	Value interface{} `json:"value"`
+}
+
+// FactTable A kind of rows that can be asked about
+type FactTable struct {
+	Facts []Fact `json:"facts"`
+	Name  string `json:"name"`
+
+	// One a row of it
+	One string `json:"one"`
+	Say string `json:"say"`
+
+	// Shown the facts that answers show where none are chosen
+	Shown []string `json:"shown"`
+}
+
+// FactTables defines model for FactTables.
+type FactTables struct {
+	Tables []FactTable `json:"tables"`
 }
 
 // Facts All that is known about one fetched address. Plain data, safe to share once built
@@ -1040,6 +1119,16 @@ type MarkupFault struct {
 	Name string `json:"name"`
 }
 
+// Measured A fact over the answers of a group of which it is known; count says how many
+type Measured struct {
+	Count  int     `json:"count"`
+	Least  float64 `json:"least"`
+	Mean   float64 `json:"mean"`
+	Median float64 `json:"median"`
+	Most   float64 `json:"most"`
+	Sum    float64 `json:"sum"`
+}
+
 // MorePages defines model for MorePages.
 type MorePages struct {
 	Pages int `json:"pages"`
@@ -1386,11 +1475,12 @@ type Probes struct {
 
 // Problem defines model for Problem.
 type Problem struct {
-	Detail string  `json:"detail,omitempty,omitzero"`
-	Faults []Fault `json:"faults,omitempty,omitzero"`
-	Status int     `json:"status"`
-	Title  string  `json:"title"`
-	Type   string  `json:"type"`
+	Detail   string            `json:"detail,omitempty,omitzero"`
+	Faults   []Fault           `json:"faults,omitempty,omitzero"`
+	Mistakes []QuestionMistake `json:"mistakes,omitempty,omitzero"`
+	Status   int               `json:"status"`
+	Title    string            `json:"title"`
+	Type     string            `json:"type"`
 }
 
 // Profile A plain plan that a site's plan starts from
@@ -1471,6 +1561,13 @@ type Progress struct {
 
 	// Waiting known and still to be fetched in this lane
 	Waiting int `json:"waiting"`
+}
+
+// QuestionMistake What is wrong with a question, and where; lines and columns count from 1
+type QuestionMistake struct {
+	Column int    `json:"column"`
+	Line   int    `json:"line"`
+	Says   string `json:"says"`
 }
 
 // Recheck A look at what some fixes concern, after a crawl. The crawl stays as it was
@@ -2049,6 +2146,31 @@ type ListAddressesParams struct {
 	Limit AtMost `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// AskParams defines parameters for Ask.
+type AskParams struct {
+	// Question such as bytes > 15000 && description == ""; all rows without one
+	Question string `form:"question,omitempty" json:"question,omitempty,omitzero"`
+
+	// Of the table, pages by default
+	Of string `form:"of,omitempty" json:"of,omitempty,omitzero"`
+
+	// Columns the facts that are shown, with commas between
+	Columns string `form:"columns,omitempty" json:"columns,omitempty,omitzero"`
+
+	// Order a fact, - before it for falling; what is not known of comes last. By default the order in which the crawl met the rows
+	Order string `form:"order,omitempty" json:"order,omitempty,omitzero"`
+
+	// By a fact; the answer then has groups and no rows
+	By string `form:"by,omitempty" json:"by,omitempty,omitzero"`
+
+	// Measure a fact that is a number, measured in each group
+	Measure string `form:"measure,omitempty" json:"measure,omitempty,omitzero"`
+
+	// After so many rows of the answer are left out
+	After int    `form:"after,omitempty" json:"after,omitempty,omitzero"`
+	Limit AtMost `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
 // ComparePagesParams defines parameters for ComparePages.
 type ComparePagesParams struct {
 	// A an address
@@ -2375,6 +2497,11 @@ type ClientInterface interface {
 	// Corresponds with DELETE /credentials/{credential} (the `Revoke` operationId).
 	Revoke(ctx context.Context, credential int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListFacts What can be asked about, table by table
+	//
+	// Corresponds with GET /facts (the `ListFacts` operationId).
+	ListFacts(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// LookWithBody One page, fetched or given as HTML, and judged at once
 	//
 	// Takes any type of body and a specified content type.
@@ -2523,6 +2650,13 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /sites/{site}/crawls/{crawl}/addresses (the `ListAddresses` operationId).
 	ListAddresses(ctx context.Context, site SiteName, crawl CrawlName, params *ListAddressesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Ask What of a crawl a question holds of
+	//
+	// A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its mistakes
+	//
+	// Corresponds with GET /sites/{site}/crawls/{crawl}/ask (the `Ask` operationId).
+	Ask(ctx context.Context, site SiteName, crawl CrawlName, params *AskParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ComparePages Two pages' main texts, passage by passage
 	//
@@ -3006,6 +3140,21 @@ func (c *Calls) Revoke(ctx context.Context, credential int64, reqEditors ...Requ
 	return c.Client.Do(req)
 }
 
+// ListFacts What can be asked about, table by table
+//
+// Corresponds with GET /facts (the `ListFacts` operationId).
+func (c *Calls) ListFacts(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListFactsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // LookWithBody One page, fetched or given as HTML, and judged at once
 //
 // Takes any type of body and a specified content type.
@@ -3395,6 +3544,23 @@ func (c *Calls) ShowCrawl(ctx context.Context, site SiteName, crawl CrawlName, r
 // Corresponds with GET /sites/{site}/crawls/{crawl}/addresses (the `ListAddresses` operationId).
 func (c *Calls) ListAddresses(ctx context.Context, site SiteName, crawl CrawlName, params *ListAddressesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListAddressesRequest(c.Server, site, crawl, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Ask What of a crawl a question holds of
+//
+// A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its mistakes
+//
+// Corresponds with GET /sites/{site}/crawls/{crawl}/ask (the `Ask` operationId).
+func (c *Calls) Ask(ctx context.Context, site SiteName, crawl CrawlName, params *AskParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAskRequest(c.Server, site, crawl, params)
 	if err != nil {
 		return nil, err
 	}
@@ -4586,6 +4752,33 @@ func NewRevokeRequest(server string, credential int64) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListFactsRequest constructs an http.Request for the ListFacts method
+func NewListFactsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/facts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewLookRequest calls the generic Look builder with application/json body
 func NewLookRequest(server string, body LookJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -5321,6 +5514,126 @@ func NewListAddressesRequest(server string, site SiteName, crawl CrawlName, para
 		var rawQueryFragments []string
 
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "state", params.State, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAskRequest constructs an http.Request for the Ask method
+func NewAskRequest(server string, site SiteName, crawl CrawlName, params *AskParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/ask", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "question", params.Question, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "of", params.Of, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "columns", params.Columns, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "order", params.Order, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "measure", params.Measure, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -7966,6 +8279,11 @@ func (c *Client) Revoke(ctx context.Context, credential int64) error {
 	return done(c.calls.Revoke(ctx, credential))
 }
 
+// ListFacts: What can be asked about, table by table.
+func (c *Client) ListFacts(ctx context.Context) (FactTables, error) {
+	return read[FactTables](c.calls.ListFacts(ctx))
+}
+
 // Look: One page, fetched or given as HTML, and judged at once.
 func (c *Client) Look(ctx context.Context, body LookJSONRequestBody) (Look, error) {
 	return read[Look](c.calls.Look(ctx, body))
@@ -8059,6 +8377,11 @@ func (c *Client) ShowCrawl(ctx context.Context, site SiteName, crawl CrawlName) 
 // ListAddresses: Known addresses of a state: what was left out, and why.
 func (c *Client) ListAddresses(ctx context.Context, site SiteName, crawl CrawlName, params *ListAddressesParams) (AddressList, error) {
 	return read[AddressList](c.calls.ListAddresses(ctx, site, crawl, params))
+}
+
+// Ask: What of a crawl a question holds of.
+func (c *Client) Ask(ctx context.Context, site SiteName, crawl CrawlName, params *AskParams) (Answer, error) {
+	return read[Answer](c.calls.Ask(ctx, site, crawl, params))
 }
 
 // ComparePages: Two pages' main texts, passage by passage.

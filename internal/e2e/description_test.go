@@ -61,7 +61,7 @@ func TestDescription(t *testing.T) {
 	for _, r := range []request{
 		{operation: "openAPI"}, {operation: "whoAmI"}, {operation: "listChecks"},
 		{operation: "showCheck", path: "check=title-long"},
-		{operation: "listColumns"}, {operation: "listWords"}, {operation: "planSchema"}, {operation: "listProfiles"},
+		{operation: "listColumns"}, {operation: "listFacts"}, {operation: "listWords"}, {operation: "planSchema"}, {operation: "listProfiles"},
 		{operation: "checkPlan", body: `{"pages": 7}`},
 		{operation: "look", body: `{"html": "<html lang=en><title>Ferns</title><h1>Ferns</h1><p>Green <a href=/a>all year</a><img src=b.png>"}`},
 
@@ -85,6 +85,8 @@ func TestDescription(t *testing.T) {
 			keep: map[string]string{"fix": "fixes.0.id"}},
 		{operation: "showFix", path: "site=fernhollow&crawl=latest&fix={fix}"},
 		{operation: "fixPages", path: "site=fernhollow&crawl=latest&fix={fix}"},
+		{operation: "ask", path: "site=fernhollow&crawl=latest&question=size(title)%20%3E%2060&columns=address,title,terms"},
+		{operation: "ask", path: "site=fernhollow&crawl=latest&by=section&measure=words"},
 		{operation: "listPages", path: "site=fernhollow&crawl=latest&limit=1000"},
 		{operation: "showPage", path: "site=fernhollow&crawl=latest&address=/"},
 		{operation: "comparePages", path: "site=fernhollow&crawl=latest&a=/&b=/visit/"},

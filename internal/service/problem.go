@@ -11,6 +11,7 @@ import (
 
 	"harvik/internal/api"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/query"
 	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/wire"
@@ -18,12 +19,15 @@ import (
 
 // problem answers with an error by RFC 9457. Its type is always about:blank: the status says the kind.
 func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
+	problemWith(c, status, api.Problem{Detail: detail, Faults: wire.Faults(faults)})
+}
+
+// problemWith is problem with whatever else the answer has.
+func problemWith(c *gin.Context, status int, p api.Problem) {
+	p.Type, p.Title, p.Status = "about:blank", http.StatusText(status), status
 	c.Header("Content-Type", "application/problem+json")
 	c.Header("Cache-Control", "no-store")
-	c.AbortWithStatusJSON(status, api.Problem{
-		Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail,
-		Faults: wire.Faults(faults),
-	})
+	c.AbortWithStatusJSON(status, p)
 }
 
 // fail turns an error into a response. What is not the caller's doing is logged with its
@@ -32,7 +36,12 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 	var faults plan.Faults
 	var refusal *record.Refusal
 	var mistake *record.Mistake
+	var mistakes query.Mistakes
 	switch {
+	case errors.As(err, &mistakes):
+		mistaken(c, mistakes)
+	case errors.Is(err, store.ErrTooLong):
+		problem(c, http.StatusUnprocessableEntity, err.Error())
 	case errors.As(err, &refusal):
 		problem(c, http.StatusConflict, err.Error())
 	case errors.As(err, &mistake):

@@ -11,6 +11,7 @@ func (s *Service) routes(g *gin.Engine) {
 	looks := &turns{what: "looks at a page", all: 4, each: 3}
 	previews := &turns{what: "previews", all: 4, each: 2}
 	comparisons := &turns{what: "comparisons and judgements", all: 4, each: 2}
+	questions := &turns{what: "questions", all: 6, each: 3}
 	streams := &turns{what: "crawls that are followed", all: 200, each: 60}
 	imports := &turns{what: "imports", all: 4, each: 2}
 
@@ -26,6 +27,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/checks", s.listChecks)
 	api.GET("/checks/:check", s.showCheck)
 	api.GET("/columns", s.listColumns)
+	api.GET("/facts", s.listFacts)
 	api.GET("/words", s.listWords)
 
 	api.GET("/plan-schema", s.planSchema)
@@ -83,6 +85,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/crawls/:crawl/fixes", s.listFixes)
 	api.GET("/sites/:site/crawls/:crawl/fixes/:fix", s.showFix)
 	api.GET("/sites/:site/crawls/:crawl/fixes/:fix/pages", s.fixPages)
+	api.GET("/sites/:site/crawls/:crawl/ask", atOnce(questions, s.ask))
 	api.GET("/sites/:site/crawls/:crawl/pages", s.listPages)
 	api.GET("/sites/:site/crawls/:crawl/page", s.showPage)
 	api.GET("/sites/:site/crawls/:crawl/compare", atOnce(comparisons, s.comparePages))

@@ -58,6 +58,7 @@ type Store interface {
 	Waivers(ctx context.Context, site int64) ([]record.Waiver, error)
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
+	Ask(ctx context.Context, crawl int64, a record.Asking) (record.Answer, error)
 	SetKeep(ctx context.Context, site int64, crawls int) error
 	MarkCrawl(ctx context.Context, id int64, marked bool) error
 	Known(ctx context.Context, secret, kind string) (record.Credential, error)

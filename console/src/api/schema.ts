@@ -147,6 +147,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be asked about, table by table */
+        get: operations["listFacts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/words": {
         parameters: {
             query?: never;
@@ -707,6 +724,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/crawls/{crawl}/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        /**
+         * What of a crawl a question holds of
+         * @description A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its mistakes
+         */
+        get: operations["ask"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/crawls/{crawl}/pages": {
         parameters: {
             query?: never;
@@ -1172,6 +1213,24 @@ export interface components {
             /** @description that its robots.txt rules go by, as its operator documents it */
             token?: string;
         };
+        /** @description What a question holds of. Next is what after has to be for the rows that follow, 0 at the end */
+        Answer: {
+            /** @description the table */
+            of: string;
+            columns: components["schemas"]["Fact"][];
+            /** @description the values of the columns, null for what is not known */
+            rows: unknown[][];
+            by?: components["schemas"]["Fact"];
+            measure?: components["schemas"]["Fact"];
+            groups?: components["schemas"]["FactGroup"][];
+            /** @description rows that the question holds of */
+            total: number;
+            next: number;
+            /** @description rows of which the question cannot be answered */
+            unjudged?: number;
+            /** @description why not, of the first of them */
+            fault?: string;
+        };
         Allowance: {
             /** @description in CIDR notation, or one address */
             range: string;
@@ -1545,6 +1604,46 @@ export interface components {
             uses?: components["schemas"]["Use"][];
             pdf?: components["schemas"]["PDF"];
             document?: components["schemas"]["Document"];
+        };
+        /** @description What can be asked about a row, under the same name everywhere */
+        Fact: {
+            /** @description in questions */
+            name: string;
+            /** @description the name in words */
+            label: string;
+            /** @enum {string} */
+            kind: "words" | "whole" | "decimal" | "yes-no" | "list" | "figures";
+            /** @description such as ms, bytes, points */
+            unit?: string;
+            /** @description what it tells */
+            say?: string;
+            /** @description what it means that it is not known */
+            none?: string;
+        };
+        /** @description Answers that have one fact in common */
+        FactGroup: {
+            /** @description null for those of which it is not known */
+            value: unknown;
+            count: number;
+            /**
+             * Format: double
+             * @description of all answers, 0 to 1
+             */
+            share: number;
+            measured?: components["schemas"]["Measured"];
+        };
+        /** @description A kind of rows that can be asked about */
+        FactTable: {
+            name: string;
+            /** @description a row of it */
+            one: string;
+            say: string;
+            /** @description the facts that answers show where none are chosen */
+            shown: string[];
+            facts: components["schemas"]["Fact"][];
+        };
+        FactTables: {
+            tables: components["schemas"]["FactTable"][];
         };
         /** @description One thing wrong with what was sent */
         Fault: {
@@ -1968,6 +2067,20 @@ export interface components {
             name: string;
             line?: number;
             col?: number;
+        };
+        /** @description A fact over the answers of a group of which it is known; count says how many */
+        Measured: {
+            count: number;
+            /** Format: double */
+            sum: number;
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            median: number;
         };
         MorePages: {
             pages: number;
@@ -2517,6 +2630,13 @@ export interface components {
             status: number;
             detail?: string;
             faults?: components["schemas"]["Fault"][];
+            mistakes?: components["schemas"]["QuestionMistake"][];
+        };
+        /** @description What is wrong with a question, and where; lines and columns count from 1 */
+        QuestionMistake: {
+            line: number;
+            column: number;
+            says: string;
         };
         /** @description A plain plan that a site's plan starts from */
         Profile: {
@@ -3332,6 +3452,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ColumnList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listFacts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All tables with their facts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactTables"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -4248,6 +4389,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FixPages"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    ask: {
+        parameters: {
+            query?: {
+                /** @description such as bytes > 15000 && description == ""; all rows without one */
+                question?: string;
+                /** @description the table, pages by default */
+                of?: string;
+                /** @description the facts that are shown, with commas between */
+                columns?: string;
+                /** @description a fact, - before it for falling; what is not known of comes last. By default the order in which the crawl met the rows */
+                order?: string;
+                /** @description a fact; the answer then has groups and no rows */
+                by?: string;
+                /** @description a fact that is a number, measured in each group */
+                measure?: string;
+                /** @description so many rows of the answer are left out */
+                after?: number;
+                limit?: components["parameters"]["atMost"];
+            };
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The answer */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -27,6 +27,11 @@ var kindNames = [...]string{"words", "whole", "decimal", "yes-no", "list", "figu
 
 func (k Kind) String() string { return kindNames[k] }
 
+// Says is a kind as people say it.
+func (k Kind) Says() string {
+	return [...]string{"words", "a whole number", "a number with decimals", "yes or no", "a list", "figures by name"}[k]
+}
+
 // A Fact is what can be asked about a row.
 type Fact struct {
 	Name  string

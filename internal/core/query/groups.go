@@ -64,8 +64,13 @@ type Group struct {
 	Value any // nil where it is not known
 	Count int
 	Share float64 // of all answers, 0 to 1
-	// Of the fact that is measured, over those of which it is known: nil where there are none.
-	Sum, Least, Most, Mean, Median *float64
+	Measured
+}
+
+// Measured is a fact over the answers of a group of which it is known. Known is 0 where nothing is measured.
+type Measured struct {
+	Known                          int
+	Sum, Least, Most, Mean, Median float64
 }
 
 // A Tally gathers groups. The zero value is ready.
@@ -124,8 +129,8 @@ func (t *Tally) Groups() []Group {
 		for _, one := range v {
 			sum += one
 		}
-		mean, median := sum/float64(len(v)), (v[(len(v)-1)/2]+v[len(v)/2])/2
-		g.Sum, g.Least, g.Most, g.Mean, g.Median = &sum, &v[0], &v[len(v)-1], &mean, &median
+		g.Measured = Measured{Known: len(v), Sum: sum, Least: v[0], Most: v[len(v)-1], Mean: sum / float64(len(v)),
+			Median: (v[(len(v)-1)/2] + v[len(v)/2]) / 2}
 	}
 	out := slices.Clone(t.groups)
 	slices.SortStableFunc(out, func(a, b Group) int {

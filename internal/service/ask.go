@@ -1,0 +1,95 @@
+package service
+
+import (
+	"errors"
+	"net/http"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"harvik/internal/api"
+	"harvik/internal/core/query"
+	"harvik/internal/record"
+	"harvik/internal/wire"
+)
+
+// listFacts tells what can be asked about.
+func (s *Service) listFacts(c *gin.Context) {
+	c.JSON(http.StatusOK, api.FactTables{Tables: wire.Each(query.Tables, wire.FactTable)})
+}
+
+// ask answers a question of a crawl.
+func (s *Service) ask(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	asked, ok := s.asking(c)
+	if !ok {
+		return
+	}
+	asked.Site = cr.SiteID
+	answer, err := s.store.Ask(c, cr.ID, asked)
+	if err != nil {
+		s.fail(c, err, "the answer")
+		return
+	}
+	c.JSON(http.StatusOK, wire.Answer(&asked, &answer))
+}
+
+// asking reads a question with how it is to be answered; where it cannot, it has answered.
+func (s *Service) asking(c *gin.Context) (out record.Asking, ok bool) {
+	refuse := func(name string, err error) (record.Asking, bool) {
+		problem(c, http.StatusUnprocessableEntity, name+": "+err.Error())
+		return out, false
+	}
+	of := c.DefaultQuery("of", query.Tables[0].Name)
+	t := query.TableOf(of)
+	if t == nil {
+		return refuse("of", errors.New(unknown("table", of, query.Names())))
+	}
+	var err error
+	if out.Question, err = t.Compile(c.Query("question")); err != nil {
+		s.fail(c, err, "the question")
+		return out, false
+	}
+	names := t.Shown
+	if chosen := c.Query("columns"); chosen != "" {
+		names = strings.Split(chosen, ",")
+	}
+	if out.Columns, err = t.Chosen(names...); err != nil {
+		return refuse("columns", err)
+	}
+	order := c.Query("order")
+	order, out.Falling = strings.CutPrefix(order, "-")
+	for _, one := range []struct {
+		name, fact string
+		into       *int
+	}{{"order", order, &out.Order}, {"by", c.Query("by"), &out.By}, {"measure", c.Query("measure"), &out.Measure}} {
+		*one.into = -1
+		if one.fact == "" {
+			continue
+		}
+		at, err := t.Chosen(one.fact)
+		if err != nil {
+			return refuse(one.name, err)
+		}
+		if kind := t.Facts[at[0]].Kind; kind == query.Figures || one.name == "measure" && kind != query.Whole && kind != query.Decimal {
+			return refuse(one.name, errors.New(t.Facts[at[0]].Name+" is "+kind.Says()+", which this cannot go by"))
+		}
+		*one.into = at[0]
+	}
+	if out.Measure >= 0 && out.By < 0 {
+		return refuse("measure", errors.New("it is measured in groups: say by which fact"))
+	}
+	if out.Skip, ok = number(c, "after", 0, 0, 1<<31-1); !ok {
+		return out, false
+	}
+	out.Limit, ok = number(c, "limit", 200, 1, 10_000)
+	return out, ok
+}
+
+// mistaken answers with what is wrong with a question.
+func mistaken(c *gin.Context, m query.Mistakes) {
+	problemWith(c, http.StatusUnprocessableEntity, api.Problem{Detail: m.Error(), Mistakes: wire.QuestionMistakes(m)})
+}
