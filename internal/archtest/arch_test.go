@@ -71,7 +71,7 @@ internal/report: check column gate page plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan query robots structured survey task text internal/api internal/record
 internal/service: check column vocabulary drift fixlist gate neardup plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
-internal/cli: version check column vocabulary fixlist gate page plan task text waive internal/api internal/record internal/report
+internal/cli: version check column vocabulary fixlist gate page plan query task text waive internal/api internal/record internal/report
 internal/cluster:
 internal/spool: mishap
 internal/pdf: mishap page

@@ -252,24 +252,31 @@ func printColumns(w io.Writer, cr api.Crawl, list api.PageList, chosen []column.
 	}
 	var heads []string
 	var right []int
+	var addresses []bool
 	for i, c := range chosen {
 		if heads = append(heads, c.Name); c.Kind == column.Whole || c.Kind == column.Decimal {
 			right = append(right, i+1)
 		}
+		addresses = append(addresses, c.Key == "address")
 	}
+	printWide(w, heads, rows, addresses, right...)
+	printMore(w, len(list.Pages), list.Total)
+}
+
+// printWide writes a table as wide as its columns need and there is room; addresses are shortened in their middle.
+func printWide(w io.Writer, heads []string, rows [][]string, addresses []bool, right ...int) {
 	room := shares(heads, rows, columns(w))
 	t := newTable(w, heads, right...)
 	for _, cells := range rows {
 		row := make([]any, len(cells))
 		for i, cell := range cells {
-			if row[i] = end(cell, room[i]); chosen[i].Key == "address" {
+			if row[i] = end(cell, room[i]); i < len(addresses) && addresses[i] {
 				row[i] = middle(cell, room[i])
 			}
 		}
 		t.AppendRow(row)
 	}
 	t.Render()
-	printMore(w, len(list.Pages), list.Total)
 }
 
 // cellOf is a cell for people: addresses of the site without its host, and a dash for nothing.

@@ -53,13 +53,6 @@ func (s *Service) asking(c *gin.Context) (out record.Asking, ok bool) {
 		s.fail(c, err, "the question")
 		return out, false
 	}
-	names := t.Shown
-	if chosen := c.Query("columns"); chosen != "" {
-		names = strings.Split(chosen, ",")
-	}
-	if out.Columns, err = t.Chosen(names...); err != nil {
-		return refuse("columns", err)
-	}
 	order := c.Query("order")
 	order, out.Falling = strings.CutPrefix(order, "-")
 	for _, one := range []struct {
@@ -74,10 +67,16 @@ func (s *Service) asking(c *gin.Context) (out record.Asking, ok bool) {
 		if err != nil {
 			return refuse(one.name, err)
 		}
-		if kind := t.Facts[at[0]].Kind; kind == query.Figures || one.name == "measure" && kind != query.Whole && kind != query.Decimal {
+		if kind := t.Facts[at[0]].Kind; kind == query.Figures || one.name == "measure" && kind != query.Whole &&
+			kind != query.Decimal {
 			return refuse(one.name, errors.New(t.Facts[at[0]].Name+" is "+kind.Says()+", which this cannot go by"))
 		}
 		*one.into = at[0]
+	}
+	if out.Columns = out.Question.Shown(out.Order); c.Query("columns") != "" {
+		if out.Columns, err = t.Chosen(strings.Split(c.Query("columns"), ",")...); err != nil {
+			return refuse("columns", err)
+		}
 	}
 	if out.Measure >= 0 && out.By < 0 {
 		return refuse("measure", errors.New("it is measured in groups: say by which fact"))

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -22,9 +21,12 @@ import (
 const askedWithin = 30 * time.Second
 
 // ErrTooLong is that of a question that took longer than questions may.
-var ErrTooLong = errors.New("the question took longer than 30 seconds and was broken off: narrow it, so that fewer rows have to be read")
+var ErrTooLong = errors.New(
+	"the question took longer than 30 seconds and was broken off: narrow it, so that fewer rows have to be read",
+)
 
-// Ask answers a question: the database leaves out what it is sure is no answer, and the question itself judges the rest.
+// Ask answers a question: the database leaves out what it is sure is no answer, and the question itself judges the
+// rest.
 func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (record.Answer, error) {
 	limited, end := context.WithTimeoutCause(ctx, askedWithin, ErrTooLong)
 	defer end()
@@ -35,53 +37,83 @@ func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (record
 	return out, err
 }
 
-// A match is a row that is an answer, with what it is sorted by.
-type match struct {
-	id  int32
-	key any
+// A hit is a row that is an answer, or of which that cannot be told.
+type hit struct {
+	id, nth     int32 // the address, and which of its links
+	key         any   // what it is sorted or grouped by
+	measured    any
+	unjudgeable error
+}
+
+// judge makes hits of rows. It is safe for use from several goroutines.
+type judge struct {
+	of   *record.Asking
+	sure bool // every row is a hit
+}
+
+func (j *judge) hit(id, nth int32, row []any) (h hit, ok bool) {
+	h.id, h.nth = id, nth
+	if !j.sure {
+		holds, err := j.of.Question.Holds(row)
+		if err != nil {
+			h.unjudgeable = err
+			return h, true
+		}
+		if !holds {
+			return h, false
+		}
+	}
+	switch {
+	case j.of.By >= 0:
+		h.key = row[j.of.By]
+		if j.of.Measure >= 0 {
+			h.measured = row[j.of.Measure]
+		}
+	case j.of.Order >= 0:
+		h.key = row[j.of.Order]
+	}
+	return h, true
+}
+
+// wants are the facts that a judge needs.
+func (j *judge) wants() (out []int) {
+	if !j.sure {
+		out = append(out, j.of.Question.Uses...)
+	}
+	switch {
+	case j.of.By >= 0 && j.of.Measure >= 0:
+		out = append(out, j.of.By, j.of.Measure)
+	case j.of.By >= 0:
+		out = append(out, j.of.By)
+	case j.of.Order >= 0:
+		out = append(out, j.of.Order)
+	}
+	return out
 }
 
 func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out record.Answer, err error) {
-	t := a.Question.Of
-	w := narrowing{table: t, args: []any{crawlID}}
-	where, sure := w.of(a.Question.Node())
-	scan := &rowScan{store: s, crawl: crawlID, site: a.Site, table: t}
-	if !sure {
-		scan.want(a.Question.Uses...)
-	}
-	for _, at := range []int{a.Order, a.By, a.Measure} {
-		if at >= 0 && (at == a.Order) == (a.By < 0) {
-			scan.want(at)
-		}
-	}
-	var matches []match
+	var hits []hit
 	var groups query.Tally
-	err = scan.each(ctx, where, w.args, func(id int32, row []any) error {
-		if !sure {
-			holds, err := a.Question.Holds(row)
-			if err != nil {
-				if out.Unjudged++; out.Unjudged == 1 {
-					out.Fault = err.Error()
-				}
-				return nil
+	take := func(h hit) {
+		if h.unjudgeable != nil {
+			if out.Unjudged++; out.Unjudged == 1 {
+				out.Fault = h.unjudgeable.Error()
 			}
-			if !holds {
-				return nil
-			}
+			return
 		}
 		out.Total++
 		switch {
-		case a.By >= 0 && a.Measure >= 0:
-			groups.Add(row[a.By], row[a.Measure])
 		case a.By >= 0:
-			groups.Add(row[a.By], nil)
-		case a.Order >= 0:
-			matches = append(matches, match{id, row[a.Order]})
-		case out.Total > a.Skip && len(matches) < a.Limit:
-			matches = append(matches, match{id: id})
+			groups.Add(h.key, h.measured)
+		case a.Order >= 0, out.Total > a.Skip && len(hits) < a.Limit:
+			hits = append(hits, h)
 		}
-		return nil
-	})
+	}
+	if a.Question.Of.Name == "links" {
+		err = s.askLinks(ctx, crawlID, &judge{of: a}, take)
+	} else {
+		err = s.askPages(ctx, crawlID, a, take)
+	}
 	if err != nil || a.By >= 0 {
 		out.Groups = groups.Groups()
 		return out, err
@@ -91,36 +123,58 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 		if a.Falling {
 			compare = query.CompareFalling
 		}
-		slices.SortStableFunc(matches, func(x, y match) int { return cmp.Or(compare(x.key, y.key), cmp.Compare(x.id, y.id)) })
-		matches = matches[min(a.Skip, len(matches)):]
-		matches = matches[:min(a.Limit, len(matches))]
+		slices.SortStableFunc(hits, func(x, y hit) int { return compare(x.key, y.key) }) // they come as they were found
+		hits = hits[min(a.Skip, len(hits)):]
+		hits = hits[:min(a.Limit, len(hits))]
 	}
-	out.Rows, err = s.rowsOf(ctx, crawlID, a, matches)
-	return out, err
-}
-
-// rowsOf reads what answers show, in order.
-func (s *Store) rowsOf(ctx context.Context, crawlID int64, a *record.Asking, matches []match) ([][]any, error) {
-	at := map[int32]int{}
-	ids := make([]int32, len(matches))
-	for i, m := range matches {
-		ids[i], at[m.id] = m.id, i
-	}
-	out := make([][]any, len(matches))
-	if len(matches) == 0 {
+	out.Rows = make([][]any, len(hits))
+	if len(hits) == 0 {
 		return out, nil
+	}
+	at := make(map[[2]int32]int, len(hits))
+	var ids []int32
+	for i, h := range hits {
+		at[[2]int32{h.id, h.nth}] = i
+		ids = append(ids, h.id)
+	}
+	show := func(id, nth int32, row []any) {
+		i, ok := at[[2]int32{id, nth}]
+		if !ok {
+			return
+		}
+		shown := make([]any, len(a.Columns))
+		for k, c := range a.Columns {
+			shown[k] = row[c]
+		}
+		out.Rows[i] = shown
+	}
+	slices.Sort(ids)
+	ids = slices.Compact(ids)
+	if a.Question.Of.Name == "links" {
+		return out, s.showLinks(ctx, crawlID, a, ids, show)
 	}
 	scan := &rowScan{store: s, crawl: crawlID, site: a.Site, table: a.Question.Of}
 	scan.want(a.Columns...)
-	err := scan.each(ctx, "p.id = any($2)", []any{crawlID, ids}, func(id int32, row []any) error {
-		shown := make([]any, len(a.Columns))
-		for i, c := range a.Columns {
-			shown[i] = row[c]
-		}
-		out[at[id]] = shown
+	return out, scan.each(ctx, "p.id = any($2)", []any{crawlID, ids}, func(id int32, row []any) error {
+		show(id, 0, row)
 		return nil
 	})
-	return out, err
+}
+
+// askPages finds hits among fetched addresses: the database leaves out what is sure to be none.
+func (s *Store) askPages(ctx context.Context, crawlID int64, a *record.Asking, take func(hit)) error {
+	w := narrowing{table: a.Question.Of, args: []any{crawlID}}
+	j := &judge{of: a}
+	var where string
+	where, j.sure = w.of(a.Question.Node())
+	scan := &rowScan{store: s, crawl: crawlID, site: a.Site, table: a.Question.Of}
+	scan.want(j.wants()...)
+	return scan.each(ctx, where, w.args, func(id int32, row []any) error {
+		if h, ok := j.hit(id, 0, row); ok {
+			take(h)
+		}
+		return nil
+	})
 }
 
 // roleOf narrows a table's rows to what they are to the site.
@@ -132,17 +186,15 @@ type rowScan struct {
 	crawl  int64
 	site   int64
 	table  *query.Table
+	every  bool // whatever it is to the site
 	wanted []int
 }
 
 // want adds facts, and those that they are told by.
 func (r *rowScan) want(facts ...int) {
 	for _, at := range facts {
-		if r.table.Facts[at].OfAddress != nil {
-			r.want(r.table.Fact("address"))
-		}
-		if r.table.Facts[at].Kind == query.Figures {
-			r.want(r.table.Fact("address"))
+		if f := &r.table.Facts[at]; f.OfAddress != nil || f.Kind == query.Figures {
+			r.want(r.table.AddressOf(at))
 		}
 		if !slices.Contains(r.wanted, at) {
 			r.wanted = append(r.wanted, at)
@@ -164,7 +216,8 @@ func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id 
 		case fact.Kind == query.Figures:
 			figures = at
 		default:
-			selected, cells, read = append(selected, askable[fact.Name]), append(cells, cellOf(fact.Kind)), append(read, at)
+			selected = append(selected, askable[fact.Name])
+			cells, read = append(cells, cellOf(fact.Kind)), append(read, at)
 		}
 	}
 	var own map[string]map[string]any
@@ -175,7 +228,11 @@ func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id 
 		}
 	}
 	list := strings.Join(selected, ", ")
-	rows, err := r.store.pool.Query(ctx, "select "+list+fromFor(list+where)+" where p.crawl_id = $1 and "+roleOf[t.Name]+
+	role := roleOf[t.Name]
+	if r.every {
+		role = "true"
+	}
+	rows, err := r.store.pool.Query(ctx, "select "+list+fromFor(list+where)+" where p.crawl_id = $1 and "+role+
 		" and ("+where+") order by p.id", args...)
 	if err != nil {
 		return err
@@ -262,7 +319,8 @@ func (s *Store) allFigures(ctx context.Context, site int64) (map[string]map[stri
 	return out, nil
 }
 
-// askable is what facts are in SQL: NULL where they are not known, and empty words where there are none, as facts have it.
+// askable is what facts are in SQL: NULL where they are not known, and empty words where there are none, as facts
+// have it.
 var askable = func() map[string]string {
 	out := map[string]string{"terms": "coalesce(st.terms, '{}')"}
 	for i := range column.All {
@@ -328,7 +386,8 @@ type narrowing struct {
 	args  []any
 }
 
-// of is a condition that holds of every answer; sure tells that it holds of nothing else, and is not known of the same rows.
+// of is a condition that holds of every answer; sure tells that it holds of nothing else, and is not known of the
+// same rows.
 func (w *narrowing) of(n *query.Node) (where string, sure bool) {
 	switch n.Op {
 	case query.And, query.Or:
@@ -379,12 +438,8 @@ func (w *narrowing) joined(n *query.Node) (string, bool) {
 	return strings.Join(parts, map[query.Op]string{query.And: " and ", query.Or: " or "}[n.Op]), all
 }
 
-// in is what is not known where the fact is not.
 func (w *narrowing) in(n *query.Node) string {
 	left := w.operand(n.Left)
-	if len(n.Values) == 0 {
-		return "case when " + left + " is not null then false end"
-	}
 	var values []string
 	for _, v := range n.Values {
 		values = append(values, w.value(v))

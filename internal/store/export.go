@@ -133,7 +133,12 @@ func (s *Store) EachFinding(ctx context.Context, crawlID int64, checks []string,
 }
 
 // EachTwin goes over findings of checks about pages alike, group by group.
-func (s *Store) EachTwin(ctx context.Context, crawlID int64, checks []string, f func(*record.PageFinding) error) error {
+func (s *Store) EachTwin(
+	ctx context.Context,
+	crawlID int64,
+	checks []string,
+	f func(*record.PageFinding) error,
+) error {
 	var all []record.PageFinding
 	err := s.EachFinding(ctx, crawlID, checks, func(one *record.PageFinding) error {
 		all = append(all, *one)
@@ -177,18 +182,28 @@ func (s *Store) EachRedirect(ctx context.Context, crawlID int64, f func(*record.
 
 // EachListed goes over the addresses that sitemaps list, in order.
 func (s *Store) EachListed(ctx context.Context, crawlID int64, f func(*record.Listed) error) error {
-	return each(ctx, s, f, `select a.url as address, case when p.id is null then a.state else 'fetched' end as state, coalesce(p.status, 0) as status,
+	return each(
+		ctx,
+		s,
+		f,
+		`select a.url as address, case when p.id is null then a.state else 'fetched' end as state, coalesce(p.status, 0) as status,
 		coalesce(p.indexable, false) as indexable, coalesce(st.depth, -1) as depth, coalesce(st.links_in, 0) as links_in
 		from address a left join page p on p.crawl_id = a.crawl_id and p.id = a.id
 		left join standing st on st.crawl_id = a.crawl_id and st.page_id = a.id
-		where a.crawl_id = $1 and a.in_sitemap order by a.url`, crawlID)
+		where a.crawl_id = $1 and a.in_sitemap order by a.url`,
+		crawlID,
+	)
 }
 
 // Files are the robots.txt files and sitemaps that a crawl read.
 func (s *Store) Files(ctx context.Context, crawlID int64) ([]record.FileRow, error) {
 	rows := []record.FileRow{}
-	err := s.db.SelectContext(ctx, &rows,
-		"select kind, address, status, detail, length(body) as bytes from crawl_file where crawl_id = $1 order by kind, address", crawlID)
+	err := s.db.SelectContext(
+		ctx,
+		&rows,
+		"select kind, address, status, detail, length(body) as bytes from crawl_file where crawl_id = $1 order by kind, address",
+		crawlID,
+	)
 	return rows, err
 }
 
@@ -320,16 +335,17 @@ func (l *linking) each(ctx context.Context, s *Store, f func(from, to int32, lin
 		links   []page.Link
 		targets []int32
 	}
-	return readEach(&Source{ctx, s, l.crawl, nil}, l.pages, linksPart, func(data []byte) (out outgoing, err error) {
-		out.links, out.targets, err = unpackLinks(data)
-		return out, err
-	}, func(from int32, out outgoing) {
-		for i, t := range out.targets {
-			if t >= 0 && int(t) < len(l.urls) && l.inside[t] {
-				f(from, t, &out.links[i])
+	return readEach(&Source{ctx, s, l.crawl, nil}, l.pages, linksPart,
+		func(_ int32, data []byte) (out outgoing, err error) {
+			out.links, out.targets, err = unpackLinks(data)
+			return out, err
+		}, func(from int32, out outgoing) {
+			for i, t := range out.targets {
+				if t >= 0 && int(t) < len(l.urls) && l.inside[t] {
+					f(from, t, &out.links[i])
+				}
 			}
-		}
-	})
+		})
 }
 
 // insidePages are the addresses of a crawl by number, and which of them are pages that were fetched.

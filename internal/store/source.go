@@ -29,7 +29,7 @@ func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link, []int32)) e
 		links []page.Link
 		to    []int32
 	}
-	return readEach(r, pages, linksPart, func(data []byte) (p parts, err error) {
+	return readEach(r, pages, linksPart, func(_ int32, data []byte) (p parts, err error) {
 		p.links, p.to, err = unpackLinks(data)
 		for i, t := range p.to {
 			if t >= 0 {
@@ -42,7 +42,7 @@ func (r *Source) EachLinks(pages []int32, f func(int32, []page.Link, []int32)) e
 
 // EachFacts implements survey.Source.
 func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
-	return readEach(r, pages, factsPart, func(data []byte) (*page.Facts, error) {
+	return readEach(r, pages, factsPart, func(_ int32, data []byte) (*page.Facts, error) {
 		facts := new(page.Facts)
 		return facts, decodeFacts(data, facts)
 	}, f)
@@ -50,16 +50,22 @@ func (r *Source) EachFacts(pages []int32, f func(int32, *page.Facts)) error {
 
 // EachSkeleton implements survey.Source.
 func (r *Source) EachSkeleton(pages []int32, f func(int32, page.Skeleton)) error {
-	return readEach(r, pages, factsPart, decodeSkeleton, func(id int32, s *page.Skeleton) {
-		if s != nil {
-			f(id, *s)
-		}
-	})
+	return readEach(
+		r,
+		pages,
+		factsPart,
+		func(_ int32, data []byte) (*page.Skeleton, error) { return decodeSkeleton(data) },
+		func(id int32, s *page.Skeleton) {
+			if s != nil {
+				f(id, *s)
+			}
+		},
+	)
 }
 
 // EachText implements survey.Source.
 func (r *Source) EachText(pages []int32, f func(int32, string)) error {
-	return readEach(r, pages, mainPart, func(data []byte) (string, error) { return string(data), nil }, f)
+	return readEach(r, pages, mainPart, func(_ int32, data []byte) (string, error) { return string(data), nil }, f)
 }
 
 // Bounds of what is read at once.
@@ -89,7 +95,13 @@ var (
 )
 
 // readEach reads a part of pages, has several unpacked at once, and calls f with one after the other.
-func readEach[T any](r *Source, pages []int32, of part, unpack func([]byte) (T, error), f func(int32, T)) error {
+func readEach[T any](
+	r *Source,
+	pages []int32,
+	of part,
+	unpack func(int32, []byte) (T, error),
+	f func(int32, T),
+) error {
 	opener, err := r.store.opener(r.ctx, r.crawl)
 	if err != nil {
 		return err
@@ -100,7 +112,7 @@ func readEach[T any](r *Source, pages []int32, of part, unpack func([]byte) (T, 
 		mishap.Each(len(held), func(i int) {
 			c := &held[i]
 			if c.stored, c.err = opener.open(c.stored); c.err == nil {
-				c.is, c.err = unpack(c.stored)
+				c.is, c.err = unpack(c.id, c.stored)
 			}
 		})
 		for i := range held {

@@ -231,12 +231,29 @@ func TestAskedPlainly(t *testing.T) {
 		rows[i].Outcome, rows[i].Indexable = string(page.Answered), rows[i].HTML
 	}
 	pages := query.TableOf("pages")
-	facts := []string{"address", "status", "bytes", "words", "title", "firstByte", "clicks", "linksIn", "section", "path", "health"}
+	facts := []string{
+		"address",
+		"status",
+		"bytes",
+		"words",
+		"title",
+		"firstByte",
+		"clicks",
+		"linksIn",
+		"section",
+		"path",
+		"health",
+	}
 	narrow := query.NewTable("pages", "page", "", nil)
 	for _, name := range facts {
 		narrow = query.NewTable("pages", "page", "", append(narrow.Facts, pages.Facts[pages.Fact(name)]))
 	}
-	q := &testkit.Questioner{Rand: r, Table: narrow, Rows: testkit.Facts(narrow, rows)}
+	q := &testkit.Questioner{
+		Rand:  r,
+		Table: narrow,
+		Rows:  testkit.Facts(narrow, rows),
+		Tells: []int{narrow.Fact("address")},
+	}
 	q.AskBothWays(t, s, id, 1, 300)
 }
 

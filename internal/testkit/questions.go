@@ -46,6 +46,7 @@ type Questioner struct {
 	Rand  *rand.Rand
 	Table *query.Table
 	Rows  [][]any
+	Tells []int // the facts that tell rows apart
 }
 
 // Any is a question of at most so many levels.
@@ -103,6 +104,10 @@ func (q *Questioner) simple() string {
 		return fmt.Sprintf("%s + 1 %s %s", q.asWhole(at), sign, q.whole(at))
 	case 2:
 		return fmt.Sprintf("100 / %s > 3", q.asWhole(at))
+	case 5:
+		if r.IntN(6) == 0 {
+			return f.Name + " in []"
+		}
 	case 3:
 		if f.Kind == query.Whole {
 			return fmt.Sprintf("%s in [%s, %s]", f.Name, q.whole(at), q.whole(at))
@@ -137,7 +142,11 @@ func (q *Questioner) ofWords(at int, sign string) string {
 	case 1:
 		return fmt.Sprintf("%s in [%s, %s]", name, q.words(at), q.words(at))
 	case 2:
-		return fmt.Sprintf("%s.matches(%s)", name, []string{`"(?i)^f"`, `"[0-9]+"`, `"\\.$"`, `"é|ö"`, `"(?s)^.{3}$"`}[r.IntN(5)])
+		return fmt.Sprintf(
+			"%s.matches(%s)",
+			name,
+			[]string{`"(?i)^f"`, `"[0-9]+"`, `"\\.$"`, `"é|ö"`, `"(?s)^.{3}$"`}[r.IntN(5)],
+		)
 	case 3:
 		return fmt.Sprintf("%s.lower().contains(%s)", name, q.words(other))
 	case 4:
@@ -201,12 +210,21 @@ func (q *Questioner) number(at int) string {
 	return s
 }
 
-// AskBothWays asks so many questions of a crawl, and holds what the store answers against what each question says of each
-// row by itself.
+// AskBothWays asks so many questions of a crawl, and holds what the store answers against what each question says
+// of each row by itself.
 func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64, n int) {
 	t.Helper()
 	some, none, mixed := 0, 0, 0
-	address := q.Table.Fact("address")
+	told := func(row []any, at []int) (out string) {
+		for _, i := range at {
+			out += fmt.Sprint(row[i]) + " "
+		}
+		return out
+	}
+	shown := make([]int, len(q.Tells))
+	for i := range shown {
+		shown[i] = i
+	}
 	for range n {
 		text := q.Any(3)
 		question, err := q.Table.Compile(text)
@@ -218,7 +236,7 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 		if order >= 0 && q.Table.Facts[order].Kind == query.Figures {
 			order = -1
 		}
-		at := inOrder(q.Rows, order, falling)
+		at := q.inOrder(order, falling)
 		unjudged := 0
 		for _, i := range at {
 			holds, err := question.Holds(q.Rows[i])
@@ -226,7 +244,7 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 				unjudged++
 			}
 			if holds {
-				want = append(want, q.Rows[i][address].(string))
+				want = append(want, told(q.Rows[i], q.Tells))
 			}
 		}
 		skip, limit := 0, 10_000
@@ -234,20 +252,35 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 			skip, limit = q.Rand.IntN(20), 1+q.Rand.IntN(20)
 		}
 		got, err := s.Ask(context.Background(), crawl, record.Asking{Question: question, Site: site,
-			Columns: []int{address}, Order: order, Falling: falling, By: -1, Measure: -1, Skip: skip, Limit: limit})
+			Columns: q.Tells, Order: order, Falling: falling, By: -1, Measure: -1, Skip: skip, Limit: limit})
 		if err != nil {
 			t.Fatalf("%s\n%v", text, err)
 		}
 		var found []string
 		for _, row := range got.Rows {
-			found = append(found, row[0].(string))
+			found = append(found, told(row, shown))
 		}
 		whole := len(want)
 		want = want[min(skip, whole):]
 		want = want[:min(limit, len(want))]
 		if got.Total != whole || !slices.Equal(found, want) {
-			t.Fatalf("%s\nby %d, falling %v, from %d, at most %d\n%d answers: %.300q\nwant %d: %.300q", text, order, falling,
-				skip, limit, got.Total, found, whole, want)
+			first := 0
+			for first < min(len(found), len(want)) && found[first] == want[first] {
+				first++
+			}
+			t.Fatalf(
+				"%s\nby %d, falling %v, from %d, at most %d: %d answers, want %d; from the %dth on\n%q\nwant\n%q",
+				text,
+				order,
+				falling,
+				skip,
+				limit,
+				got.Total,
+				whole,
+				first,
+				found[first:min(first+2, len(found))],
+				want[first:min(first+2, len(want))],
+			)
 		}
 		switch {
 		case whole == 0:
@@ -267,8 +300,9 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 	}
 }
 
-// inOrder are the numbers of rows in an order.
-func inOrder(rows [][]any, by int, falling bool) []int {
+// inOrder are the numbers of rows, sorted by a fact.
+func (q *Questioner) inOrder(by int, falling bool) []int {
+	rows := q.Rows
 	at := make([]int, len(rows))
 	for i := range at {
 		at[i] = i
@@ -276,29 +310,20 @@ func inOrder(rows [][]any, by int, falling bool) []int {
 	if by < 0 {
 		return at
 	}
+	nothing := q.Table.Facts[by].Kind.Nothing()
 	compare := query.Compare
 	if falling {
 		compare = query.CompareFalling
 	}
 	slices.SortStableFunc(at, func(a, b int) int {
 		x, y := rows[a][by], rows[b][by]
-		return compare(wordsOr(x, rows, by), wordsOr(y, rows, by))
+		if x == nil {
+			x = nothing
+		}
+		if y == nil {
+			y = nothing
+		}
+		return compare(x, y)
 	})
 	return at
-}
-
-// wordsOr has no words where a fact of words is not known.
-func wordsOr(v any, rows [][]any, by int) any {
-	if v != nil {
-		return v
-	}
-	for _, row := range rows {
-		switch row[by].(type) {
-		case string:
-			return ""
-		case []string:
-			return []string{}
-		}
-	}
-	return nil
 }

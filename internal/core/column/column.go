@@ -329,9 +329,9 @@ func Named(names ...string) (out []Column) {
 // SameName tells whether two names of a column are the same, however spaced and capitalised: "linksIn" and "links in".
 func SameName(a, b string) bool { return folded(a) == folded(b) }
 
-func folded(name string) string {
-	return strings.ToLower(strings.NewReplacer(" ", "", "-", "", "_", "").Replace(name))
-}
+var joined = strings.NewReplacer(" ", "", "-", "", "_", "")
+
+func folded(name string) string { return strings.ToLower(joined.Replace(name)) }
 
 // ofPage is a cell that only an HTML page has.
 func (p *Row) ofPage(v any) any {

@@ -27,6 +27,20 @@ var kindNames = [...]string{"words", "whole", "decimal", "yes-no", "list", "figu
 
 func (k Kind) String() string { return kindNames[k] }
 
+// Nothing is what a fact is where there is nothing: empty words, an empty list, no figures. It is nil for other kinds, of
+// which then nothing is known.
+func (k Kind) Nothing() any {
+	switch k {
+	case Words:
+		return ""
+	case List:
+		return []string{}
+	case Figures:
+		return map[string]any{}
+	}
+	return nil
+}
+
 // Says is a kind as people say it.
 func (k Kind) Says() string {
 	return [...]string{"words", "a whole number", "a number with decimals", "yes or no", "a list", "figures by name"}[k]
@@ -87,19 +101,22 @@ func (t *Table) Fact(name string) int {
 
 // Complete adds to a row what its address tells, as far as it is wanted.
 func (t *Table) Complete(row []any, wanted []int) {
-	at := t.place("address")
-	address, ok := "", false
-	if at >= 0 {
-		address, ok = row[at].(string)
-	}
-	if !ok {
-		return
-	}
 	for _, i := range wanted {
 		if of := t.Facts[i].OfAddress; of != nil {
-			row[i] = of(address)
+			if address, ok := row[t.AddressOf(i)].(string); ok && address != "" {
+				row[i] = of(address)
+			}
 		}
 	}
+}
+
+// AddressOf is the place of the address that a fact is told by.
+func (t *Table) AddressOf(fact int) int {
+	prefix := ""
+	if at := strings.IndexByte(t.Facts[fact].Name, '.'); at >= 0 {
+		prefix = t.Facts[fact].Name[:at+1]
+	}
+	return t.place(prefix + "address")
 }
 
 // Tables are all that can be asked about, in the order in which they are told.
@@ -108,6 +125,8 @@ var Tables = []*Table{
 		"address", "status", "title", "words", "linksIn", "clicks"),
 	NewTable("resources", "resource", "what pages load: images, stylesheets, scripts, fonts, documents", ofPages(),
 		"address", "role", "status", "type", "bytes"),
+	NewTable("links", "link", "links from pages inside to wherever they lead", ofLinks(),
+		"source.address", "words", "region", "target.address", "target.status"),
 }
 
 // TableOf is the table of a name, nil for none.
@@ -136,7 +155,8 @@ var kinds = map[column.Kind]Kind{
 func ofPages() (out []Fact) {
 	for i := range column.All {
 		c := &column.All[i]
-		out = append(out, Fact{Name: c.Key, Label: c.Name, Kind: kinds[c.Kind], Unit: c.Unit, Say: c.Say, None: c.Lacks})
+		f := Fact{Name: c.Key, Label: c.Name, Kind: kinds[c.Kind], Unit: c.Unit, Say: c.Say, None: c.Lacks}
+		out = append(out, f)
 		if c.Key == "address" {
 			out = append(out, ofAddresses...)
 		}
@@ -148,11 +168,62 @@ func ofPages() (out []Fact) {
 	)
 }
 
+// Source and Target stand before the facts of the addresses that a link joins.
+const (
+	Source = "source."
+	Target = "target."
+)
+
+// ofLinks are the facts of links: their own, and those of what they join.
+func ofLinks() []Fact {
+	out := []Fact{
+		{
+			Name:  "words",
+			Label: "words",
+			Say: "its text, with the alternative texts of pictures in it; what it is labelled with where " +
+				"there is none",
+		},
+		{Name: "place", Label: "place", Say: "where it stands on the page, element by element"},
+		{Name: "region", Label: "part of the page", Say: "content, navigation, header, footer or aside"},
+		{
+			Name:  "follow",
+			Label: "followed",
+			Kind:  YesNo,
+			Say: "whether search engines may follow it: rel does not say nofollow, " +
+				"ugc or sponsored",
+		},
+		{Name: "hidden", Label: "hidden", Kind: YesNo, Say: "whether it is kept from screen readers"},
+		{Name: "fragment", Label: "fragment", Say: "the place on the page that it leads to, without the #"},
+		{Name: "line", Label: "line", Kind: Whole, Say: "of the page's source that it stands in"},
+	}
+	for _, end := range []struct{ prefix, label, none string }{
+		{Source, "from: ", ""}, {Target, "to: ", "it was not fetched"},
+	} {
+		for _, f := range ofPages() {
+			if f.Kind == Figures {
+				continue
+			}
+			f.Name, f.Label = end.prefix+f.Name, end.label+f.Label
+			if end.none != "" && f.OfAddress == nil && f.Name != Target+"address" && f.Kind != Words {
+				f.None = strings.Join(slices.DeleteFunc([]string{end.none, f.None},
+					func(s string) bool { return s == "" }), ", or ")
+			}
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
 // ofAddresses are the facts that an address tells by itself.
 var ofAddresses = []Fact{
 	{Name: "host", Label: "host", Say: "of its address, with the port where it is not the usual one",
 		OfAddress: func(a string) any { return hostOf(a) }},
-	{Name: "path", Label: "path", Say: "of its address, with the query", OfAddress: func(a string) any { return pathOf(a) }},
+	{
+		Name:      "path",
+		Label:     "path",
+		Say:       "of its address, with the query",
+		OfAddress: func(a string) any { return pathOf(a) },
+	},
 	{Name: "section", Label: "section", Say: "the first folder of its address, / for what stands at the top",
 		OfAddress: func(a string) any { return sectionOf(a) }},
 }

@@ -7,7 +7,8 @@ import (
 	"strings"
 )
 
-// Compare orders two values of a fact: by number, by the bytes of words, false before true. What is not known comes last.
+// Compare orders two values of a fact: by number, by the bytes of words, false before true. What is not known
+// comes last.
 func Compare(a, b any) int {
 	switch {
 	case a == nil && b == nil:

@@ -133,6 +133,9 @@ func (t *Table) unknown(text, name string, at *Mistake) string {
 	if write, ok := slips[name]; ok {
 		return fmt.Sprintf("%q is written %s here", name, write)
 	}
+	if dot := strings.LastIndexByte(name, '.'); dot >= 0 { // CEL points at it
+		at.Column = max(1, at.Column-dot)
+	}
 	return t.noSuchFact(name)
 }
 
@@ -147,20 +150,33 @@ func (t *Table) noSuchFact(name string) string {
 	if at := t.Fact(name); at >= 0 {
 		return fmt.Sprintf("the fact is written %s", t.Facts[at].Name)
 	}
+	if t.place(name+".address") >= 0 || t.place(Source+name) >= 0 {
+		for _, end := range []string{Source, Target} {
+			if t.place(end+name) >= 0 {
+				return fmt.Sprintf("%s have no fact %s; write %s%s or %s%s", t.Name, name, Source, name, Target, name)
+			}
+		}
+		return fmt.Sprintf("%s says which facts of the %s you mean: %s.address, %s.title …", name, name, name, name)
+	}
 	var names []string
 	for i := range t.Facts {
 		names = append(names, t.Facts[i].Name)
-	}
-	if meant := plan.Meant(name, names); meant != "" {
-		return fmt.Sprintf("%s have no fact %s%s", t.Name, name, meant)
 	}
 	for _, other := range Tables {
 		if other != t && other.place(name) >= 0 {
 			return fmt.Sprintf("%s have no fact %s; %s have it", t.Name, name, other.Name)
 		}
 	}
+	if meant := plan.Meant(name, names); meant != "" {
+		return fmt.Sprintf("%s have no fact %s%s", t.Name, name, meant)
+	}
 	if regexp.MustCompile(`^[A-Za-z]\w*$`).MatchString(name) {
-		return fmt.Sprintf("%s have no fact %s; if it is meant as words, write it in quotation marks: \"%s\"", t.Name, name, name)
+		return fmt.Sprintf(
+			"%s have no fact %s; if it is meant as words, write it in quotation marks: \"%s\"",
+			t.Name,
+			name,
+			name,
+		)
 	}
 	return fmt.Sprintf("%s have no fact %s", t.Name, name)
 }
@@ -187,7 +203,11 @@ func (t *Table) syntax(text, message string, at *Mistake) string {
 	case slips[word] != "":
 		return fmt.Sprintf("%q is written %s here", word, slips[word])
 	case slips[last] != "" && word != "":
-		at.Column -= utf8.RuneCountInString(line[:len(line)-len(rest)]) - utf8.RuneCountInString(strings.TrimSuffix(before, last))
+		at.Column -= utf8.RuneCountInString(
+			line[:len(line)-len(rest)],
+		) - utf8.RuneCountInString(
+			strings.TrimSuffix(before, last),
+		)
 		return fmt.Sprintf("%q is written %s here", last, slips[last])
 	case strings.HasPrefix(rest, ",") && regexp.MustCompile(`\bin\s*\([^()]*$`).MatchString(before):
 		return "a list stands in square brackets: status in [404, 410]"
@@ -288,7 +308,12 @@ func (t *Table) misfit(name, applied string) string {
 	case isSign && len(kinds) == 2 && kinds[0] == "yes or no" && kinds[1] == "words":
 		return fmt.Sprintf("%s cannot take yes or no and words; write true or false, without quotation marks", sign)
 	case isSign && len(kinds) == 2 && (kinds[0] == "a number" && kinds[1] == "words" || kinds[0] == "words" && kinds[1] == "a number"):
-		return fmt.Sprintf("%s cannot take %s and %s; numbers stand without quotation marks, words with them", sign, kinds[0], kinds[1])
+		return fmt.Sprintf(
+			"%s cannot take %s and %s; numbers stand without quotation marks, words with them",
+			sign,
+			kinds[0],
+			kinds[1],
+		)
 	case isSign:
 		return fmt.Sprintf("%s cannot take %s", sign, strings.Join(kinds, " and "))
 	case member:

@@ -32,8 +32,8 @@ const (
 	EndsWith
 )
 
-// A Node is a part of a question, in a form that others than CEL can answer: rows that it does not hold of, by the rules of
-// logic with three values that SQL has, too, are no answers. A part that is Opaque may hold of any row.
+// A Node is a part of a question, in a form that others than CEL can answer: rows that it does not hold of, by the
+// rules of logic with three values that SQL has, too, are no answers. A part that is Opaque may hold of any row.
 type Node struct {
 	Op          Op
 	Parts       []*Node
@@ -139,6 +139,9 @@ func (t *Table) inOf(x, list ast.Expr) *Node {
 		return opaque
 	}
 	n := &Node{Op: In, Left: left}
+	if list.AsList().Size() == 0 {
+		return &Node{Op: Or} // nothing is in it, whatever is known
+	}
 	for _, e := range list.AsList().Elements() {
 		one, ok := t.operandOf(e)
 		if !ok || one.Fact >= 0 {

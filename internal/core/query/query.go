@@ -1,9 +1,10 @@
-// Package query answers questions over facts: an expression in CEL (the Common Expression Language, cel.dev) that is true
-// or false of each page, link or whatever else a table has rows of. It knows facts and syntax, and nothing of where rows
-// are kept.
+// Package query answers questions over facts: an expression in CEL (the Common Expression Language, cel.dev) that
+// is true or false of each page, link or whatever else a table has rows of. It knows facts and syntax, and nothing
+// of where rows are kept.
 //
-// A fact that is not known of a row, such as the clicks of a page that no link leads to, makes what is asked about it
-// neither true nor false: such a row is no answer, nor one to the opposite question. Words that are not there are empty.
+// A fact that is not known of a row, such as the clicks of a page that no link leads to, makes what is asked about
+// it neither true nor false: such a row is no answer, nor one to the opposite question. Words that are not there
+// are empty.
 package query
 
 import (
@@ -64,8 +65,10 @@ func (t *Table) Compile(text string) (*Question, error) {
 		return nil, t.mistakes(text, issues)
 	}
 	if kind := checked.OutputType(); kind.Kind() != types.BoolKind {
-		return nil, Mistakes{{1, 1, fmt.Sprintf("a question is to be true or false of each %s; this one gives %s%s", t.One,
-			typeWord(kind), comparedInstead(text, kind))}}
+		return nil, Mistakes{
+			{1, 1, fmt.Sprintf("a question is to be true or false of each %s; this one gives %s%s", t.One,
+				typeWord(kind), comparedInstead(text, kind))},
+		}
 	}
 	if q.program, err = env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(maxCost)); err != nil {
 		return nil, Mistakes{{1, 1, err.Error()}}
@@ -74,6 +77,34 @@ func (t *Table) Compile(text string) (*Question, error) {
 	q.node = t.nodeOf(native, native.Expr())
 	q.Uses = t.uses(native)
 	return q, nil
+}
+
+// mostShown bounds the facts that an answer shows where none are chosen.
+const mostShown = 8
+
+// Shown are the facts that an answer shows where none are chosen: what a row is, what the question names of it,
+// what it is sorted by (−1 for nothing), and what is usual.
+func (q *Question) Shown(order int) (out []int) {
+	t := q.Of
+	usual, _ := t.Chosen(t.Shown...)
+	add := func(at int) {
+		if !slices.Contains(out, at) && len(out) < mostShown {
+			out = append(out, at)
+		}
+	}
+	add(usual[0])
+	for _, at := range q.Uses {
+		if f := &t.Facts[at]; f.OfAddress == nil && f.Kind != Figures {
+			add(at)
+		}
+	}
+	if order >= 0 {
+		add(order)
+	}
+	for _, at := range usual {
+		add(at)
+	}
+	return out
 }
 
 // known is the fact behind known(fact): a name that nobody can write.
@@ -113,14 +144,29 @@ var celTypes = map[Kind]*cel.Type{
 
 // expandKnown makes known(fact) of a fact's name.
 func (t *Table) expandKnown(eh cel.MacroExprFactory, _ ast.Expr, args []ast.Expr) (ast.Expr, *cel.Error) {
-	if args[0].Kind() != ast.IdentKind {
-		return nil, eh.NewError(args[0].ID(), "known() takes the name of a fact, such as known(clicks)")
+	name, ok := nameOf(args[0])
+	if !ok {
+		return nil, eh.NewError(
+			args[0].ID(),
+			"known() takes the name of a fact, such as known("+t.Shown[len(t.Shown)-1]+")",
+		)
 	}
-	name := args[0].AsIdent()
 	if t.place(name) < 0 {
 		return nil, eh.NewError(args[0].ID(), t.noSuchFact(name))
 	}
 	return eh.NewIdent(knownPrefix + name), nil
+}
+
+// nameOf is a name as it is written, points and all: source.title.
+func nameOf(e ast.Expr) (string, bool) {
+	switch e.Kind() {
+	case ast.IdentKind:
+		return e.AsIdent(), true
+	case ast.SelectKind:
+		of, ok := nameOf(e.AsSelect().Operand())
+		return of + "." + e.AsSelect().FieldName(), ok
+	}
+	return "", false
 }
 
 // uses are the facts that a tree names.
@@ -136,8 +182,8 @@ func (t *Table) uses(tree *ast.AST) (out []int) {
 	return out
 }
 
-// misplaced finds what CEL takes and this does not: patterns that are not written out, since they would be read anew for
-// every row.
+// misplaced finds what CEL takes and this does not: patterns that are not written out, since they would be read
+// anew for every row.
 func (t *Table) misplaced(text string, parsed *cel.Ast) (wrong Mistakes) {
 	native := parsed.NativeRep()
 	ast.PostOrderVisit(native.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
@@ -171,8 +217,8 @@ func (t *Table) misplaced(text string, parsed *cel.Ast) (wrong Mistakes) {
 // ErrUnjudged is that of a row of which a question cannot be answered, such as where it divides by nought.
 var ErrUnjudged = errors.New("the question cannot be answered")
 
-// Holds tells whether a row is an answer. It has a value for each fact of the table, nil for what is not known; those that
-// the question does not use may be left nil. The error is an ErrUnjudged.
+// Holds tells whether a row is an answer. It has a value for each fact of the table, nil for what is not known;
+// those that the question does not use may be left nil. The error is an ErrUnjudged.
 func (q *Question) Holds(row []any) (bool, error) {
 	if q.program == nil {
 		return true, nil
@@ -219,7 +265,7 @@ func (a activation) ResolveName(name string) (any, bool) {
 	}
 	v := a.row[at]
 	if v == nil {
-		v = nothing[a.table.Facts[at].Kind]
+		v = a.table.Facts[at].Kind.Nothing()
 	}
 	switch {
 	case asks:
@@ -229,9 +275,6 @@ func (a activation) ResolveName(name string) (any, bool) {
 	}
 	return v, true
 }
-
-// nothing is what kinds of facts are where there is nothing; others are not known.
-var nothing = map[Kind]any{Words: "", List: []string{}, Figures: map[string]any{}}
 
 func isNothing(v any) bool {
 	switch v := v.(type) {

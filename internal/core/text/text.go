@@ -2,6 +2,7 @@
 package text
 
 import (
+	"math"
 	"strconv"
 	"strings"
 	"unicode"
@@ -83,6 +84,22 @@ func Thousands(n int) string {
 		s = s[:i] + "\u202f" + s[i:]
 	}
 	return s
+}
+
+// Figure writes a number with thousands apart, and one digit behind the point where it is not whole.
+func Figure(v float64) string {
+	tenths := math.Round(math.Abs(v) * 10)
+	if tenths >= 1e15 {
+		return strconv.FormatFloat(v, 'g', 4, 64)
+	}
+	out := Thousands(int(tenths) / 10)
+	if rest := int(tenths) % 10; rest > 0 {
+		out += "." + strconv.Itoa(rest)
+	}
+	if v < 0 && tenths > 0 {
+		out = "−" + out
+	}
+	return out
 }
 
 // Count is a number with its noun: "1 page", "1 200 pages".
