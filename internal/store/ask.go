@@ -39,7 +39,7 @@ func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (record
 
 // A hit is a row that is an answer, or of which that cannot be told.
 type hit struct {
-	id, nth     int32 // the address, and which of its links
+	id, nth     int32 // the address, and which of its rows
 	key         any   // what it is sorted or grouped by
 	measured    any
 	unjudgeable error
@@ -109,9 +109,12 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 			hits = append(hits, h)
 		}
 	}
-	if a.Question.Of.Name == "links" {
+	switch a.Question.Of.Name {
+	case "links":
 		err = s.askLinks(ctx, crawlID, &judge{of: a}, take)
-	} else {
+	case "findings":
+		err = s.askFindings(ctx, crawlID, &judge{of: a}, take)
+	default:
 		err = s.askPages(ctx, crawlID, a, take)
 	}
 	if err != nil || a.By >= 0 {
@@ -150,8 +153,11 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
-	if a.Question.Of.Name == "links" {
+	switch a.Question.Of.Name {
+	case "links":
 		return out, s.showLinks(ctx, crawlID, a, ids, show)
+	case "findings":
+		return out, s.showFindings(ctx, crawlID, a, ids, show)
 	}
 	scan := &rowScan{store: s, crawl: crawlID, site: a.Site, table: a.Question.Of}
 	scan.want(a.Columns...)
@@ -160,6 +166,9 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 		return nil
 	})
 }
+
+// A shower takes rows of an address in; nth tells them apart.
+type shower func(id, nth int32, row []any)
 
 // askPages finds hits among fetched addresses: the database leaves out what is sure to be none.
 func (s *Store) askPages(ctx context.Context, crawlID int64, a *record.Asking, take func(hit)) error {

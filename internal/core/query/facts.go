@@ -27,8 +27,8 @@ var kindNames = [...]string{"words", "whole", "decimal", "yes-no", "list", "figu
 
 func (k Kind) String() string { return kindNames[k] }
 
-// Nothing is what a fact is where there is nothing: empty words, an empty list, no figures. It is nil for other kinds, of
-// which then nothing is known.
+// Nothing is what a fact is where there is nothing: empty words, an empty list, no figures. It is nil for other kinds,
+// of which then nothing is known.
 func (k Kind) Nothing() any {
 	switch k {
 	case Words:
@@ -127,6 +127,8 @@ var Tables = []*Table{
 		"address", "role", "status", "type", "bytes"),
 	NewTable("links", "link", "links from pages inside to wherever they lead", ofLinks(),
 		"source.address", "words", "region", "target.address", "target.status"),
+	NewTable("findings", "finding", "places in which checks fail, each for itself", ofFindings(),
+		"page.address", "check", "what", "place", "line"),
 }
 
 // TableOf is the table of a name, nil for none.
@@ -168,11 +170,45 @@ func ofPages() (out []Fact) {
 	)
 }
 
-// Source and Target stand before the facts of the addresses that a link joins.
+// Source and Target stand before the facts of the addresses that a link joins, OfPage before those of the page that
+// something was found on.
 const (
 	Source = "source."
 	Target = "target."
+	OfPage = "page."
 )
+
+// ofFindings are the facts of findings: their own, and those of the page.
+func ofFindings() []Fact {
+	out := []Fact{
+		{Name: "check", Label: "check", Say: "that fails, such as title-missing"},
+		{Name: "severity", Label: "severity", Say: "as it was judged: error, warning or notice"},
+		{Name: "what", Label: "what", Say: "is wrong here"},
+		{Name: "value", Label: "value", Say: "that is wrong"},
+		{Name: "target", Label: "target", Say: "the address concerned, other than the page"},
+		{Name: "words", Label: "words", Say: "of the link"},
+		{Name: "place", Label: "place", Say: "where it is on the page, element by element"},
+		{Name: "line", Label: "line", Kind: Whole, Say: "of the page's source", None: "it stands in no line"},
+		{Name: "shared", Label: "shared", Kind: Whole, Say: "how many pages share the value, this one included",
+			None: "it is not about what pages share"},
+	}
+	return append(out, ofEnd(OfPage, "page: ", "it is about the whole site, or was not fetched")...)
+}
+
+// ofEnd are the facts of pages, by names that say whose they are; none is why they may not be known.
+func ofEnd(prefix, label, none string) (out []Fact) {
+	for _, f := range ofPages() {
+		if f.Kind == Figures {
+			continue
+		}
+		f.Name, f.Label = prefix+f.Name, label+f.Label
+		if none != "" && f.Kind.Nothing() == nil {
+			f.None = none + strings.TrimSuffix(", or "+f.None, ", or ")
+		}
+		out = append(out, f)
+	}
+	return out
+}
 
 // ofLinks are the facts of links: their own, and those of what they join.
 func ofLinks() []Fact {
@@ -196,22 +232,7 @@ func ofLinks() []Fact {
 		{Name: "fragment", Label: "fragment", Say: "the place on the page that it leads to, without the #"},
 		{Name: "line", Label: "line", Kind: Whole, Say: "of the page's source that it stands in"},
 	}
-	for _, end := range []struct{ prefix, label, none string }{
-		{Source, "from: ", ""}, {Target, "to: ", "it was not fetched"},
-	} {
-		for _, f := range ofPages() {
-			if f.Kind == Figures {
-				continue
-			}
-			f.Name, f.Label = end.prefix+f.Name, end.label+f.Label
-			if end.none != "" && f.OfAddress == nil && f.Name != Target+"address" && f.Kind != Words {
-				f.None = strings.Join(slices.DeleteFunc([]string{end.none, f.None},
-					func(s string) bool { return s == "" }), ", or ")
-			}
-			out = append(out, f)
-		}
-	}
-	return out
+	return slices.Concat(out, ofEnd(Source, "from: ", ""), ofEnd(Target, "to: ", "it was not fetched"))
 }
 
 // ofAddresses are the facts that an address tells by itself.

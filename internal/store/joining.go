@@ -1,0 +1,108 @@
+package store
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/query"
+)
+
+// A joining puts rows together of what is known of something itself, and of the addresses that it has to do with.
+type joining struct {
+	table *query.Table
+	own   []int // what is wanted of the thing itself: places in the table
+	ends  map[string]*end
+}
+
+// An end is what is known of addresses, by number, with where it belongs in a row.
+type end struct {
+	places  []int // in the table
+	columns []int // in the pages' table, likewise
+	nothing []any // where nothing is known, likewise
+	known   map[int32][]any
+}
+
+// joining reads what is wanted of the ends, which facts name by what stands before their names. Where an end is
+// unfetched, its addresses need not have been fetched.
+func (s *Store) joining(
+	ctx context.Context,
+	crawlID int64,
+	t *query.Table,
+	wanted []int,
+	ends map[string]bool,
+) (*joining, error) {
+	pages := query.TableOf("pages")
+	j := &joining{table: t, ends: map[string]*end{}}
+	for prefix := range ends {
+		j.ends[prefix] = new(end)
+	}
+	wanted = slices.Compact(slices.Sorted(slices.Values(wanted)))
+	for _, at := range wanted {
+		name := t.Facts[at].Name
+		dot := strings.IndexByte(name, '.')
+		if dot < 0 {
+			j.own = append(j.own, at)
+			continue
+		}
+		e := j.ends[name[:dot+1]]
+		e.places, e.columns = append(e.places, at), append(e.columns, pages.Fact(name[dot+1:]))
+		e.nothing = append(e.nothing, t.Facts[at].Kind.Nothing())
+	}
+	for prefix, e := range j.ends {
+		if err := s.fillEnd(ctx, crawlID, e, ends[prefix]); err != nil {
+			return nil, err
+		}
+	}
+	return j, nil
+}
+
+// fillEnd reads what is wanted of addresses: of those that were not fetched, too, where only they themselves say it.
+func (s *Store) fillEnd(ctx context.Context, crawlID int64, e *end, unfetched bool) error {
+	if len(e.columns) == 0 {
+		return nil
+	}
+	pages := query.TableOf("pages")
+	e.known = map[int32][]any{}
+	keep := func(id int32, row []any) {
+		kept := make([]any, len(e.columns))
+		for i, c := range e.columns {
+			kept[i] = row[c]
+		}
+		e.known[id] = kept
+	}
+	if unfetched {
+		rows := []struct {
+			ID  int32
+			URL string
+		}{}
+		if err := s.db.SelectContext(ctx, &rows, "select id, url from address where crawl_id = $1", crawlID); err != nil {
+			return err
+		}
+		row := make([]any, len(pages.Facts))
+		for _, r := range rows {
+			row[pages.Fact("address")] = r.URL
+			pages.Complete(row, e.columns)
+			keep(r.ID, row)
+		}
+	}
+	scan := &rowScan{store: s, crawl: crawlID, table: pages, every: true}
+	scan.want(e.columns...)
+	return scan.each(ctx, "true", []any{crawlID}, func(id int32, row []any) error {
+		keep(id, row)
+		return nil
+	})
+}
+
+// row is an empty row.
+func (j *joining) row() []any { return make([]any, len(j.table.Facts)) }
+
+// fill puts what is known of an address into a row.
+func (e *end) fill(row []any, id int32) {
+	known := e.known[id]
+	for i, at := range e.places {
+		if row[at] = e.nothing[i]; known != nil && known[i] != nil {
+			row[at] = known[i]
+		}
+	}
+}
