@@ -123,7 +123,7 @@ million: debian build
 
 # Writes the generated documentation anew.
 docs:
-	go test $(GO_TAGS) ./internal/core/checks ./internal/core/plan -run TestDocs -write-docs
+	go test $(GO_TAGS) ./internal/core/checks ./internal/core/plan ./internal/core/query -run TestDocs -write-docs
 
 # Takes the pictures of docs/screenshots anew.
 pictures: build

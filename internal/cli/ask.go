@@ -23,16 +23,19 @@ func (a *app) askCommand() *cobra.Command {
 	facts := false
 	c := &cobra.Command{
 		Use: "ask SITE[@N] [QUESTION]", Short: "Ask what you like about a crawl",
-		Args: func(_ *cobra.Command, in []string) error {
+		Args: func(c *cobra.Command, in []string) error {
 			switch {
 			case facts && len(in) > 1:
-				return errors.New("--facts takes one word at most")
+				return usage(c, errors.New("--facts takes one word at most"))
 			case !facts && len(in) == 0:
-				return errors.New("say which site, and what is asked of it, as in: harvik ask fernhollow 'words < 100'")
-			case !facts && len(in) > 2:
-				return errors.New(
-					"write the question in one pair of quotation marks, as in: harvik ask fernhollow 'words < 100 && clicks > 2'",
+				return usage(
+					c,
+					errors.New("say which site, and what is asked of it, as in: harvik ask fernhollow 'words < 100'"),
 				)
+			case !facts && len(in) > 2:
+				return usage(c, errors.New(
+					"write the question in one pair of quotation marks, as in: harvik ask fernhollow 'words < 100 && clicks > 2'",
+				))
 			}
 			return nil
 		},
@@ -213,7 +216,7 @@ func shownValue(cr api.Crawl, f api.Fact, v any) string {
 	switch {
 	case text == "":
 		return "–"
-	case strings.HasPrefix(text, cr.Home):
+	case strings.HasPrefix(text, cr.Home) && !strings.Contains(text, " "): // an address, and no sentence about one
 		return fixlist.PathOf(text)
 	}
 	return text
@@ -233,7 +236,11 @@ func printAnswer(w io.Writer, cr api.Crawl, answer *api.Answer) {
 		}
 		addresses = append(addresses, strings.HasSuffix(f.Name, "address"))
 	}
-	fmt.Fprintf(w, "%s %s of %s, crawl %d\n\n", bold(w, numbers.Thousands(answer.Total)), answer.Of, cr.Site, cr.Number)
+	noun := answer.Of
+	if t := query.TableOf(answer.Of); t != nil && answer.Total == 1 {
+		noun = t.One
+	}
+	fmt.Fprintf(w, "%s %s of %s, crawl %d\n\n", bold(w, numbers.Thousands(answer.Total)), noun, cr.Site, cr.Number)
 	printWide(w, rows[0], rows[1:], addresses, right...)
 	printMore(w, len(answer.Rows), answer.Total)
 }

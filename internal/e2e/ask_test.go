@@ -2,16 +2,19 @@ package e2e
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"os"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/jackc/pgx/v5"
 
 	"harvik/demo"
+	"harvik/internal/api"
 	"harvik/internal/core/column"
 	"harvik/internal/core/page"
 	"harvik/internal/core/query"
@@ -153,4 +156,161 @@ func (h *harvik) rowsOf(t *testing.T, crawl, site int64, role string) (rows []co
 			return rows
 		}
 	}
+}
+
+// TestExamples asks what the documentation shows, of Fernhollow: so many answers, this one first.
+func TestExamples(t *testing.T) {
+	t.Parallel()
+	h := start(t, demo.Spring)
+	h.addGarden(t)
+	h.crawl(t)
+	want := map[string]struct {
+		total int
+		first string
+	}{
+		"Pages that search engines may show, with next to nothing on them": {
+			6,
+			"https://fernhollow.example/search/",
+		},
+		"Pages over three kilobytes without a description": {
+			6,
+			"https://fernhollow.example/plants/lilium-martagon/",
+		},
+		"Shop pages with fewer than ten links in": {
+			126,
+			"https://fernhollow.example/shop/voucher",
+		},
+		"Pages that no link leads to": {
+			2,
+			"https://fernhollow.example/visit/lost-well/",
+		},
+		"What search engines may not show although the home page leads there in two clicks": {
+			15,
+			"https://fernhollow.example/gallery/",
+		},
+		"Titles that still say what they should not": {
+			1,
+			"https://fernhollow.example/journal/slug-counts/",
+		},
+		"How long pages are, section by section": {584, "/plants/ 177"},
+		"What stands in the way of showing pages": {
+			94,
+			"canonical names another address 57",
+		},
+		"Pictures over a hundred kilobytes, the heaviest first": {
+			3,
+			"https://fernhollow.example/images/mural.jpg",
+		},
+		"Every link to a page that is gone, with its words": {
+			6,
+			"https://fernhollow.example/research/",
+		},
+		"The same, by where they lead": {
+			442,
+			"https://fernhollow.example/old-shop/ 436",
+		},
+		"Links in texts whose words say nothing": {
+			2,
+			"https://fernhollow.example/plants/digitalis-grandiflora/",
+		},
+		"Links that search engines may not follow, to pages of one's own": {
+			2,
+			"https://fernhollow.example/plants/dactylorhiza-incarnata/",
+		},
+		"Errors on pages that the home page links to": {
+			17,
+			"https://fernhollow.example/accessibility/",
+		},
+		"Which titles are shared, and by how many pages": {
+			9,
+			"Guided walk among snowdrops – Fernhollow 3",
+		},
+	}
+	for _, e := range query.Examples {
+		answer, err := h.Ask(t.Context(), "fernhollow", api.Latest, &api.AskParams{Of: e.Of, Question: e.Question,
+			Columns: strings.Join(e.Columns, ","), Order: e.Order, By: e.By, Measure: e.Measure, Limit: 500})
+		if err != nil {
+			t.Errorf("%s: %v", e.Say, err)
+			continue
+		}
+		first := ""
+		switch {
+		case len(answer.Groups) > 0:
+			first = fmt.Sprint(answer.Groups[0].Value, " ", answer.Groups[0].Count)
+		case len(answer.Rows) > 0:
+			first = fmt.Sprint(answer.Rows[0][0])
+		}
+		w, ok := want[e.Say]
+		if !ok || answer.Total != w.total || first != w.first {
+			t.Errorf("%q: {%d, %q}, want %+v", e.Say, answer.Total, first, w)
+		}
+		if len(answer.Rows) > 0 && len(answer.Rows) != answer.Total {
+			t.Errorf("%s: %d rows of %d", e.Say, len(answer.Rows), answer.Total)
+		}
+	}
+}
+
+// TestAskStory asks from the command line: rows, groups, files, and what is wrong with a question.
+func TestAskStory(t *testing.T) {
+	t.Parallel()
+	s := newShell(t)
+	s.start()
+	garden := testkit.Serve(t, &testkit.Generated{Pages: 300, Seed: 4})
+	s.ok("site add big http://big.example/ --allow 127.0.0.0/8")
+	s.ok("plan set big pages=120 probes=false " + unhurried + " --host big.example=" + garden)
+	s.ok("crawl big")
+	ask := func(args ...string) (string, string, int) { return s.run(append([]string{"ask", "big"}, args...)...) }
+	out, _, code := ask("words > 0", "--order", "-words", "--limit", "2")
+	if code != 0 || !strings.Contains(out, "pages of big, crawl 1") || !strings.Contains(out, "more; --limit") {
+		t.Errorf("%d:\n%s", code, out)
+	}
+	out, _, _ = ask("words > 1000000")
+	if out != "None of the pages of big, crawl 1.\n" {
+		t.Errorf("%q", out)
+	}
+	out, _, _ = ask("", "--columns", "address,words", "--csv")
+	all := strings.Count(out, "\r\n") - 1
+	if !strings.HasPrefix(out, "address,words\r\n") || all < 100 {
+		t.Errorf("%d lines: %.200s", all, out)
+	}
+	out, _, _ = ask("--json", "--by", "status", "--measure", "words")
+	var groups api.Answer
+	if err := json.Unmarshal([]byte(out), &groups); err != nil || len(groups.Groups) == 0 || groups.Total != all ||
+		groups.Groups[0].Measured.Count == 0 {
+		t.Errorf("%v: %.500s", err, out)
+	}
+	out, _, _ = ask("--by", "status", "--measure", "words")
+	if !strings.Contains(out, "share") || !strings.Contains(out, "median") ||
+		!strings.Contains(out, "▪▪▪▪▪▪▪▪▪▪▪▪▪▪▪▪▪▪▪▪") {
+		t.Errorf("%s", out)
+	}
+	out, _, _ = ask("--of", "links", "--by", "region")
+	if !strings.Contains(out, "content") {
+		t.Errorf("%s", out)
+	}
+	out, talk, code := ask("words / linksIn > 2 && linksIn == 0 || words < 0")
+	if code != 0 || !strings.HasPrefix(out, "None of") && talk == "" {
+		t.Errorf("%d: %s%s", code, out, talk)
+	}
+	for _, c := range []struct {
+		args []string
+		says string
+	}{
+		{[]string{`words > 3 && tilte == "x"`}, "\n    words > 3 && tilte == \"x\"\n                 ^\n  pages have no fact tilte"},
+		{[]string{`words >`}, "the question ends too early"},
+		{[]string{`words`, `>`, `3`}, "in one pair of quotation marks"},
+		{[]string{"--of", "pics"}, "no table \"pics\""},
+		{[]string{"--columns", "adress"}, `did you mean "address"`},
+		{[]string{"--order", "wordz"}, `did you mean "words"`},
+		{[]string{"--by", "figures"}, "figures is figures by name, which this cannot go by"},
+		{[]string{"--by", "status", "--measure", "title"}, "title is words, which this cannot go by"},
+		{[]string{"--measure", "words"}, "say by which fact"},
+	} {
+		if _, talk, code := ask(c.args...); code == 0 || !strings.Contains(talk, c.says) {
+			t.Errorf("%q: %d, %s", c.args, code, talk)
+		}
+	}
+	s.ok("ask --facts clicks", "pages: ", "target.clicks", "no links lead there from the home page")
+	s.fails("ask --facts hedgehog", 1, "no fact has")
+	s.fails("ask", 2, "say which site")
 }

@@ -87,8 +87,10 @@ const mostShown = 8
 func (q *Question) Shown(order int) (out []int) {
 	t := q.Of
 	usual, _ := t.Chosen(t.Shown...)
+	same := map[int]bool{}
+	pinned(q.node, same)
 	add := func(at int) {
-		if !slices.Contains(out, at) && len(out) < mostShown {
+		if !slices.Contains(out, at) && len(out) < mostShown && !same[at] {
 			out = append(out, at)
 		}
 	}
@@ -105,6 +107,26 @@ func (q *Question) Shown(order int) (out []int) {
 		add(at)
 	}
 	return out
+}
+
+// pinned are the facts that are the same in every answer.
+func pinned(n *Node, into map[int]bool) {
+	switch n.Op {
+	case And:
+		for _, p := range n.Parts {
+			pinned(p, into)
+		}
+	case True:
+		into[n.Left.Fact] = true
+	case Not:
+		if n.Parts[0].Op == True {
+			into[n.Parts[0].Left.Fact] = true
+		}
+	case Equal:
+		if n.Right.Fact < 0 && !n.Left.Length {
+			into[n.Left.Fact] = true
+		}
+	}
 }
 
 // known is the fact behind known(fact): a name that nobody can write.
