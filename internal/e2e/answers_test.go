@@ -17,6 +17,7 @@ import (
 	"harvik/demo"
 	"harvik/internal/api"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/query"
 	"harvik/internal/testkit"
 )
 
@@ -75,21 +76,45 @@ func BenchmarkAnswers(b *testing.B) {
 	} {
 		path := strings.ReplaceAll(strings.TrimSuffix(at+q, "/"), ">", "%3E")
 		name := strings.NewReplacer("?", " ", "&", " ", "limit=", "", "/", " ", fix, "FIX", page, "PAGE").Replace(q)
-		b.Run(name, func(b *testing.B) {
-			var took []time.Duration
-			for b.Loop() {
-				took = took[:0]
-				for range asked {
-					begun := time.Now()
-					h.wholly(b, path)
-					took = append(took, time.Since(begun))
-				}
-			}
-			slices.Sort(took)
-			b.ReportMetric(float64(took[asked/2].Microseconds())/1000, "p50-ms")
-			b.ReportMetric(float64(took[asked*95/100-1].Microseconds())/1000, "p95-ms")
-			b.ReportMetric(0, "ns/op")
-		})
+		b.Run(name, func(b *testing.B) { h.time(b, path, asked) })
+	}
+}
+
+// time asks for an answer so many times over.
+func (h *harvik) time(b *testing.B, path string, times int) {
+	var took []time.Duration
+	for b.Loop() {
+		took = took[:0]
+		for range times {
+			begun := time.Now()
+			h.wholly(b, path)
+			took = append(took, time.Since(begun))
+		}
+	}
+	slices.Sort(took)
+	b.ReportMetric(float64(took[times/2].Microseconds())/1000, "p50-ms")
+	b.ReportMetric(float64(took[times*95/100-1].Microseconds())/1000, "p95-ms")
+	b.ReportMetric(0, "ns/op")
+}
+
+// BenchmarkAsked asks questions of a large crawl: those of the documentation, and others.
+func BenchmarkAsked(b *testing.B) {
+	h := large(b)
+	more := []query.Example{
+		{Of: "pages", Say: "all"}, {Of: "pages", Say: "all by title", Order: "title"},
+		{Of: "pages", Say: "what only the core judges", Question: `words / (linksOut + 1) > 3`},
+		{Of: "pages", Say: "a pattern", Question: `title.matches("(?i)[0-9]{2}")`},
+		{Of: "pages", Say: "figures", Question: "figures.visits > 100", Order: "-bytes"},
+		{Of: "pages", Say: "by layout", By: "layout", Measure: "words"},
+		{Of: "links", Say: "all by region", By: "region"},
+		{Of: "links", Say: "by title of the source", Question: `words.contains("a")`, By: "source.section"},
+		{Of: "links", Say: "sorted by words", Question: `target.status == 200 && source.words > 100`, Order: "words"},
+		{Of: "findings", Say: "all by check", By: "check"},
+	}
+	for _, e := range slices.Concat(query.Examples, more) {
+		q := url.Values{"limit": {"200"}, "of": {e.Of}, "question": {e.Question}, "order": {e.Order}, "by": {e.By},
+			"measure": {e.Measure}, "columns": {strings.Join(e.Columns, ",")}}
+		b.Run(e.Of+": "+e.Say, func(b *testing.B) { h.time(b, "/sites/large/crawls/latest/ask?"+q.Encode(), 20) })
 	}
 }
 

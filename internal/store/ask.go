@@ -401,6 +401,8 @@ func (w *narrowing) of(n *query.Node) (where string, sure bool) {
 	switch n.Op {
 	case query.And, query.Or:
 		return w.joined(n)
+	case query.Opaque:
+		return "true", false
 	case query.Not:
 		before := len(w.args)
 		inner, sure := w.of(n.Parts[0])
@@ -409,6 +411,11 @@ func (w *narrowing) of(n *query.Node) (where string, sure bool) {
 			return "true", false
 		}
 		return "not (" + inner + ")", true
+	}
+	if !w.reads(n.Left) || !w.reads(n.Right) {
+		return "true", false
+	}
+	switch n.Op {
 	case query.True:
 		return w.operand(n.Left), true
 	case query.Known:
@@ -419,8 +426,6 @@ func (w *narrowing) of(n *query.Node) (where string, sure bool) {
 		}
 	case query.In:
 		return w.in(n), true
-	case query.Opaque:
-		return "true", false
 	}
 	left, right := w.operand(n.Left), w.operand(n.Right)
 	if ordered[n.Op] && w.isWords(n.Left) {
@@ -454,6 +459,11 @@ func (w *narrowing) in(n *query.Node) string {
 		values = append(values, w.value(v))
 	}
 	return left + " in (" + strings.Join(values, ", ") + ")"
+}
+
+// reads tells whether an operand stands in the database.
+func (w *narrowing) reads(o query.Operand) bool {
+	return o.Fact < 0 || w.table.Facts[o.Fact].OfAddress == nil
 }
 
 func (w *narrowing) isWords(o query.Operand) bool {

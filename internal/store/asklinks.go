@@ -71,11 +71,16 @@ func eachLinked[T any](ctx context.Context, s *Store, crawlID int64, pages []int
 func (j *joining) links(id int32, links []page.Link, to []int32, f func(nth int32, row []any)) {
 	row := j.row()
 	j.ends[query.Source].fill(row, id)
+	target := j.ends[query.Target]
+	read := make([]func(*page.Link) any, len(j.own))
+	for i, at := range j.own {
+		read[i] = linkFacts[j.table.Facts[at].Name]
+	}
 	for n := range links {
-		for _, at := range j.own {
-			row[at] = linkFacts[j.table.Facts[at].Name](&links[n])
+		for i, at := range j.own {
+			row[at] = read[i](&links[n])
 		}
-		j.ends[query.Target].fill(row, to[n])
+		target.fill(row, to[n])
 		f(int32(n), row)
 	}
 }

@@ -17,10 +17,10 @@ type joining struct {
 
 // An end is what is known of addresses, by number, with where it belongs in a row.
 type end struct {
-	places  []int // in the table
-	columns []int // in the pages' table, likewise
-	nothing []any // where nothing is known, likewise
-	known   map[int32][]any
+	places  []int   // in the table
+	columns []int   // in the pages' table, likewise
+	nothing []any   // where nothing is known, likewise
+	known   [][]any // by number; nil for what is not known
 }
 
 // joining reads what is wanted of the ends, which facts name by what stands before their names. Where an end is
@@ -63,11 +63,15 @@ func (s *Store) fillEnd(ctx context.Context, crawlID int64, e *end, unfetched bo
 		return nil
 	}
 	pages := query.TableOf("pages")
-	e.known = map[int32][]any{}
 	keep := func(id int32, row []any) {
 		kept := make([]any, len(e.columns))
 		for i, c := range e.columns {
-			kept[i] = row[c]
+			if kept[i] = row[c]; kept[i] == nil {
+				kept[i] = e.nothing[i]
+			}
+		}
+		for int(id) >= len(e.known) {
+			e.known = append(e.known, nil)
 		}
 		e.known[id] = kept
 	}
@@ -99,10 +103,11 @@ func (j *joining) row() []any { return make([]any, len(j.table.Facts)) }
 
 // fill puts what is known of an address into a row.
 func (e *end) fill(row []any, id int32) {
-	known := e.known[id]
+	known := e.nothing
+	if id >= 0 && int(id) < len(e.known) && e.known[id] != nil {
+		known = e.known[id]
+	}
 	for i, at := range e.places {
-		if row[at] = e.nothing[i]; known != nil && known[i] != nil {
-			row[at] = known[i]
-		}
+		row[at] = known[i]
 	}
 }

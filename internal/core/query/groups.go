@@ -19,6 +19,10 @@ func Compare(a, b any) int {
 		return -1
 	}
 	switch a := a.(type) {
+	case int:
+		if b, ok := b.(int); ok {
+			return cmp.Compare(a, b)
+		}
 	case string:
 		b, _ := b.(string)
 		return strings.Compare(a, b)

@@ -178,11 +178,8 @@ func (t *Table) operandOf(e ast.Expr) (Operand, bool) {
 	return Operand{}, false
 }
 
-// isPlain tells a fact that has one value, and is read.
-func (t *Table) isPlain(at int) bool {
-	f := &t.Facts[at]
-	return f.Kind != List && f.Kind != Figures && f.OfAddress == nil
-}
+// isPlain tells a fact that has one value.
+func (t *Table) isPlain(at int) bool { return t.Facts[at].Kind != List && t.Facts[at].Kind != Figures }
 
 // plainValue is a value that means the same everywhere.
 func plainValue(v ref.Val) (any, bool) {

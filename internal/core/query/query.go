@@ -70,10 +70,14 @@ func (t *Table) Compile(text string) (*Question, error) {
 				typeWord(kind), comparedInstead(text, kind))},
 		}
 	}
-	if q.program, err = env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(maxCost)); err != nil {
+	native := checked.NativeRep()
+	options := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize)}
+	if goesThrough(native) { // all else is bounded by the length of the question; counting steps takes as long as they do
+		options = append(options, cel.CostLimit(maxCost))
+	}
+	if q.program, err = env.Program(checked, options...); err != nil {
 		return nil, Mistakes{{1, 1, err.Error()}}
 	}
-	native := checked.NativeRep()
 	q.node = t.nodeOf(native, native.Expr())
 	q.Uses = t.uses(native)
 	return q, nil
@@ -191,6 +195,14 @@ func nameOf(e ast.Expr) (string, bool) {
 	return "", false
 }
 
+// goesThrough tells a question that goes through lists.
+func goesThrough(tree *ast.AST) (does bool) {
+	ast.PostOrderVisit(tree.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
+		does = does || e.Kind() == ast.ComprehensionKind
+	}))
+	return does
+}
+
 // uses are the facts that a tree names.
 func (t *Table) uses(tree *ast.AST) (out []int) {
 	ast.PostOrderVisit(tree.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
@@ -242,9 +254,17 @@ var ErrUnjudged = errors.New("the question cannot be answered")
 // Holds tells whether a row is an answer. It has a value for each fact of the table, nil for what is not known;
 // those that the question does not use may be left nil. The error is an ErrUnjudged.
 func (q *Question) Holds(row []any) (bool, error) {
-	if q.program == nil {
+	switch q.Of.judge(q.node, row) {
+	case yes:
 		return true, nil
+	case no, unknown:
+		return false, nil
 	}
+	return q.byCEL(row)
+}
+
+// byCEL is Holds without what is plain.
+func (q *Question) byCEL(row []any) (bool, error) {
 	out, _, err := q.program.Eval(activation{q.Of, row})
 	switch {
 	case err != nil && strings.Contains(err.Error(), "no such key"): // a figure that the row does not have
