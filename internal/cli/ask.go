@@ -253,8 +253,7 @@ func printGroups(w io.Writer, cr api.Crawl, answer *api.Answer, limit int) {
 	heads := []string{answer.By.Label, answer.Of, "share", ""}
 	right := []int{2, 3}
 	if answer.Measure.Name != "" {
-		label := answer.Measure.Label
-		heads = append(heads, label, "mean", "median", "least", "most")
+		heads = append(heads, answer.Measure.Label+", sum", "mean", "median", "least", "most")
 		right = append(right, 5, 6, 7, 8, 9)
 	}
 	const bar = 20

@@ -22,11 +22,11 @@ import (
 
 // Bounds of a question.
 const (
-	maxText    = 4000      // characters
-	maxDepth   = 60        // of nested parts
-	maxNested  = 2         // lists gone through within each other
-	maxPattern = 2000      // instructions of a regular expression
-	maxCost    = 5_000_000 // of one row, in steps as CEL counts them
+	maxText    = 4000    // characters
+	maxDepth   = 60      // of nested parts
+	maxNested  = 2       // lists gone through within each other
+	maxPattern = 500     // instructions of a regular expression
+	maxCost    = 200_000 // of one row, in steps as CEL counts them
 )
 
 // A Question is one that was understood. It may be asked from several goroutines.
@@ -72,7 +72,9 @@ func (t *Table) Compile(text string) (*Question, error) {
 	}
 	native := checked.NativeRep()
 	options := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize)}
-	if goesThrough(native) { // all else is bounded by the length of the question; counting steps takes as long as they do
+	if goesThrough(
+		native,
+	) { // all else is bounded by the length of the question; counting steps takes as long as they do
 		options = append(options, cel.CostLimit(maxCost))
 	}
 	if q.program, err = env.Program(checked, options...); err != nil {
@@ -242,10 +244,18 @@ func (t *Table) misplaced(text string, parsed *cel.Ast) (wrong Mistakes) {
 		if _, err := regexp.Compile(string(s)); err != nil {
 			says := strings.TrimPrefix(err.Error(), "error parsing regexp: ")
 			wrong = append(wrong, Mistake{at.Line(), at.Column() + 1,
-				fmt.Sprintf("%q is no regular expression (RE2): %s", string(s), says)})
+				fmt.Sprintf("%q is no regular expression (RE2): %s", short(string(s), 60), short(says, 120))})
 		}
 	}))
 	return wrong
+}
+
+// short is a text, cut after n characters.
+func short(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n]) + "…"
+	}
+	return s
 }
 
 // ErrUnjudged is that of a row of which a question cannot be answered, such as where it divides by nought.

@@ -305,3 +305,64 @@ func TestCompare(t *testing.T) {
 		}
 	}
 }
+
+// TestHostile asks what is made to take all time or memory there is: it is refused, or answered in bounds.
+func TestHostile(t *testing.T) {
+	pages := TableOf("pages")
+	list := make([]string, 3000)
+	for i := range list {
+		list[i] = strings.Repeat("moss", 20)
+	}
+	page := row(pages, map[string]any{
+		"address": "https://fernhollow.example/", "title": strings.Repeat("a", 500_000), "terms": list, "words": 1,
+		"figures": map[string]any{strings.Repeat("x", 10_000): 1.0},
+	})
+	again := func(piece string, n int) string { return strings.Repeat(piece, n) }
+	questions := []string{
+		again("(", 1500) + "true" + again(")", 1500), again("!", 3900) + "true", again("true && ", 480) + "true",
+		again("true || ", 480) + "true", again("words + ", 400) + "1 > 0", again("title + ", 400) + `"x" == ""`,
+		"size(" + again(
+			"title + ",
+			400,
+		) + `"x") > 3`, again("-", 3900) + "1 > 0", "[" + again("[", 1500) + again("]", 1500) + "] == []",
+		"words in [" + again("1,", 1500) + "1]", "words == " + again("9", 3000), "words == 0x" + again("f", 3000),
+		"words > 1e" + again(
+			"9",
+			300,
+		), `title == "` + again("x", 3900) + `"`, `title.matches("` + again("(a*)*", 500) + `")`,
+		`title.matches("(a|a)*b")`, `title.matches("(a+)+$b")`, `title.matches("a{900}")`, `title.matches("(a{30}){30}b")`,
+		`title.matches("((a{10}){10}){9}b")`, `title.matches("` + again("(", 1000) + again(")", 1000) + `")`,
+		`title.matches("` + again("a?", 900) + again("a", 900) + `")`, `title.matches("[` + again("a-z", 900) + `]")`,
+		`title.matches("(?i)` + again("\\\\pL", 300) + `")`, `title.contains("` + again("a", 3900) + `b")`,
+		"terms.all(a, terms.all(b, a == b))", "terms.exists(a, terms.exists(b, a + b == title))",
+		"terms.map(a, terms.map(b, a + b)).size() > 3", "terms.map(a, a + a + a + a + a + a + a + a).size() > 3",
+		"terms.filter(a, terms.exists(b, b.contains(a) && a != b)).size() > 3",
+		`terms.all(a, a.matches("(m|o)*(s)*x") || terms.all(b, b.contains(a)))`,
+		"terms.exists(a, title.contains(a + a))", "terms.exists(a, terms.exists(b, terms.exists(c, a == c)))",
+		"terms.map(a, [a, a, a, a]).map(b, b + b).map(c, c + c).map(d, d + d).map(e, e + e).map(f, f + f).size() > 3",
+		"terms.map(a, title).map(b, b + b).map(c, c + c).map(d, d + d).map(e, e + e).size() > 3",
+		`terms.map(a, {"x": terms}).size() > 3`, `{"a": 1, "a": 2}.a == 1`, `[1, 2][99] == 1`, `[1, 2][-1] == 1`, "1 / 0 == 1",
+		"words % 0 == 1", "9223372036854775807 + words > 0", "-9223372036854775808 - words > 0", `int("` + again("9", 999) + `") > 1`,
+		`int(title) > 1`, `double(title) > 1.0`, `string(terms) == ""`, `bytes(title).size() > 3`, `b"\xff" == b"\xff"`,
+		`timestamp(title) > timestamp("2020-01-01T00:00:00Z")`, `duration("` + again("9", 900) + `h") > duration("1h")`,
+		"type(title) == string", "dyn(title) > 3", "figures.x.y.z == 3", `figures["` + again("x", 3000) + `"] == 3`,
+		"title\x00 == 3", "\xff\xfe", "// words", "words > 3 // true", "/* */", "\u202e words > 3", again("\n", 3999), "{}", "[]", `""`, ";",
+		"words > 3; drop table page", "' or 1=1 --", "$1", "%s", "`title`", `"\U0010ffff" == title`, `r"\" == title`, `"""a""" == title`,
+	}
+	if len(questions) < 50 {
+		t.Fatal(len(questions))
+	}
+	for _, text := range questions {
+		q, err := pages.Compile(text)
+		var mistakes Mistakes
+		if err != nil {
+			if !errors.As(err, &mistakes) || len(err.Error()) > 2000 {
+				t.Errorf("%.60q: %.200s", text, err)
+			}
+			continue
+		}
+		if _, err := q.Holds(page); err != nil && !errors.Is(err, ErrUnjudged) {
+			t.Errorf("%.60q: %v", text, err)
+		}
+	}
+}
