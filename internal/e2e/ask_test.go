@@ -23,10 +23,11 @@ import (
 )
 
 // TestAskedBothWays asks questions made up at random: what the database answers together with the core is what the core
-// answers alone, of rows that were read in another way. HARVIK_QUESTIONS asks for more of them.
+// answers alone, of rows that were read in another way. HARVIK_QUESTIONS asks for more of them. It is also asked what
+// the documentation shows.
 func TestAskedBothWays(t *testing.T) {
 	t.Parallel()
-	n, err := strconv.Atoi(cmp.Or(os.Getenv("HARVIK_QUESTIONS"), "1000"))
+	n, err := strconv.Atoi(cmp.Or(os.Getenv("HARVIK_QUESTIONS"), "600"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -41,6 +42,7 @@ func TestAskedBothWays(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	t.Run("examples", h.asksExamples)
 	figures := "address,visits\n"
 	for i, row := range h.rowsOf(t, rec.ID, site.ID, "") {
 		if i%3 > 0 {
@@ -158,12 +160,8 @@ func (h *harvik) rowsOf(t *testing.T, crawl, site int64, role string) (rows []co
 	}
 }
 
-// TestExamples asks what the documentation shows, of Fernhollow: so many answers, this one first.
-func TestExamples(t *testing.T) {
-	t.Parallel()
-	h := start(t, demo.Spring)
-	h.addGarden(t)
-	h.crawl(t)
+// asksExamples asks what the documentation shows, of Fernhollow: so many answers, this one first.
+func (h *harvik) asksExamples(t *testing.T) {
 	want := map[string]struct {
 		total int
 		first string
