@@ -48,6 +48,7 @@ A question is an expression in CEL (cel.dev) over facts; harvik ask --facts list
   title.contains("2024") || title.lower().startsWith("draft")
   h1.matches("(?i)^welcome")              a regular expression (RE2)
   size(title) > 60                        how many characters
+  text.contains("0161 496 0000")          the main text
   known(clicks)                           clicks are known: links lead there from home
   figures.visits > 100 && status == 404   figures of your own
 

@@ -190,6 +190,10 @@ func (h *harvik) asksExamples(t *testing.T) {
 			1,
 			"https://fernhollow.example/journal/slug-counts/",
 		},
+		"Pages whose text still speaks of what there is no more": {
+			9,
+			"https://fernhollow.example/visit/gardens/lake-walk/",
+		},
 		"How long pages are, section by section": {584, "/plants/ 177"},
 		"What stands in the way of showing pages": {
 			94,

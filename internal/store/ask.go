@@ -217,11 +217,13 @@ func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id 
 	selected := []string{"p.id"}
 	cells := []any{new(int32)}
 	var read []int // the facts that stand in the rows
-	figures := -1
+	figures, text := -1, -1
 	for _, at := range r.wanted {
 		fact := &t.Facts[at]
 		switch {
 		case fact.OfAddress != nil:
+		case fact.Long:
+			text = at
 		case fact.Kind == query.Figures:
 			figures = at
 		default:
@@ -248,6 +250,7 @@ func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id 
 	}
 	defer rows.Close()
 	row := make([]any, len(t.Facts))
+	var held heldRows
 	for rows.Next() {
 		if err := rows.Scan(cells...); err != nil {
 			return err
@@ -260,11 +263,55 @@ func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id 
 			address, _ := row[t.Fact("address")].(string)
 			row[figures] = own[address]
 		}
-		if err := f(*cells[0].(*int32), row); err != nil {
+		id := *cells[0].(*int32)
+		if text >= 0 {
+			held.add(id, row, r.wanted)
+		} else if err := f(id, row); err != nil {
 			return err
 		}
 	}
-	return rows.Err()
+	if err := rows.Err(); err != nil || text < 0 {
+		return err
+	}
+	rows.Close() // who held a connection and waited for another could wait for those who do the same
+	return r.withTexts(ctx, &held, text, f)
+}
+
+// heldRows are rows that wait for what stands apart from them, as far as they are wanted.
+type heldRows struct {
+	ids  []int32
+	rows [][]any
+}
+
+func (h *heldRows) add(id int32, row []any, wanted []int) {
+	kept := make([]any, len(wanted))
+	for i, at := range wanted {
+		kept[i] = row[at]
+	}
+	h.ids, h.rows = append(h.ids, id), append(h.rows, kept)
+}
+
+// withTexts calls f with held rows and their texts, which are read for many at once.
+func (r *rowScan) withTexts(ctx context.Context, held *heldRows, text int, f func(id int32, row []any) error) error {
+	row := make([]any, len(r.table.Facts))
+	source := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
+	for from := 0; from < len(held.ids); from += readBatch {
+		ids := held.ids[from:min(from+readBatch, len(held.ids))]
+		texts := map[int32]string{}
+		if err := source.EachText(ids, func(id int32, main string) { texts[id] = main }); err != nil {
+			return err
+		}
+		for i, id := range ids {
+			for k, at := range r.wanted {
+				row[at] = held.rows[from+i][k]
+			}
+			row[text] = texts[id]
+			if err := f(id, row); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // cellOf is where a value of a kind is read into.
@@ -463,7 +510,7 @@ func (w *narrowing) in(n *query.Node) string {
 
 // reads tells whether an operand stands in the database.
 func (w *narrowing) reads(o query.Operand) bool {
-	return o.Fact < 0 || w.table.Facts[o.Fact].OfAddress == nil
+	return o.Fact < 0 || w.table.Facts[o.Fact].OfAddress == nil && !w.table.Facts[o.Fact].Long
 }
 
 func (w *narrowing) isWords(o query.Operand) bool {

@@ -72,6 +72,9 @@ func (q *Questioner) bracketed(depth int) string { return "(" + q.Any(depth) + "
 func (q *Questioner) simple() string {
 	r := q.Rand
 	at := r.IntN(len(q.Table.Facts))
+	for q.Table.Facts[at].Long { // rows do not have it
+		at = r.IntN(len(q.Table.Facts))
+	}
 	f := &q.Table.Facts[at]
 	sign := []string{"==", "!=", "<", "<=", ">", ">="}[r.IntN(6)]
 	switch {
@@ -131,7 +134,7 @@ func (q *Questioner) ofWords(at int, sign string) string {
 	name := q.Table.Facts[at].Name
 	other := at
 	for range 5 {
-		if i := r.IntN(len(q.Table.Facts)); q.Table.Facts[i].Kind == query.Words {
+		if i := r.IntN(len(q.Table.Facts)); q.Table.Facts[i].Kind == query.Words && !q.Table.Facts[i].Long {
 			other = i
 		}
 	}
@@ -233,7 +236,7 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 		}
 		var want []string
 		order, falling := q.Rand.IntN(len(q.Table.Facts)+1)-1, q.Rand.IntN(2) == 0
-		if order >= 0 && q.Table.Facts[order].Kind == query.Figures {
+		if order >= 0 && (q.Table.Facts[order].Kind == query.Figures || q.Table.Facts[order].Long) {
 			order = -1
 		}
 		at := q.inOrder(order, falling)

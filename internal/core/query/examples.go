@@ -33,6 +33,10 @@ var Examples = []Example{
 		Question: `title.matches("(?i)\\b(untitled|draft|test)\\b")`,
 	},
 	{
+		Say: "Pages whose text still speaks of what there is no more", Of: "pages",
+		Question: `text.contains("sound tour")`,
+	},
+	{
 		Say:      "How long pages are, section by section",
 		Of:       "pages",
 		Question: `status == 200`,

@@ -56,6 +56,7 @@ type Fact struct {
 	None  string // what it means where it is not known, "" where it always is
 
 	OfAddress func(address string) any // what is told by the row's address alone; nil for what is read
+	Long      bool                     // it stands apart, and takes time to read
 }
 
 // A Table is a kind of rows that can be asked about. Make one with NewTable.
@@ -165,6 +166,8 @@ func ofPages() (out []Fact) {
 	}
 	return append(out,
 		Fact{Name: "terms", Label: "terms", Kind: List, Say: "the strongest terms of the main text"},
+		Fact{Name: "text", Label: "text", Long: true,
+			Say: "the main text, block by block: text.contains(\"0161 496 0000\")"},
 		Fact{Name: "figures", Label: "figures", Kind: Figures,
 			Say: "your own, by name: figures.visits, figures[\"bounce rate\"]", None: "the file had no line for it"},
 	)
@@ -198,7 +201,7 @@ func ofFindings() []Fact {
 // ofEnd are the facts of pages, by names that say whose they are; none is why they may not be known.
 func ofEnd(prefix, label, none string) (out []Fact) {
 	for _, f := range ofPages() {
-		if f.Kind == Figures {
+		if f.Kind == Figures || f.Long {
 			continue
 		}
 		f.Name, f.Label = prefix+f.Name, label+f.Label

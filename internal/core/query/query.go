@@ -102,7 +102,7 @@ func (q *Question) Shown(order int) (out []int) {
 	}
 	add(usual[0])
 	for _, at := range q.Uses {
-		if f := &t.Facts[at]; f.OfAddress == nil && f.Kind != Figures {
+		if f := &t.Facts[at]; f.OfAddress == nil && f.Kind != Figures && !f.Long {
 			add(at)
 		}
 	}
