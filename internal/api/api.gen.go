@@ -88,7 +88,9 @@ type Answer struct {
 	Columns []Fact `json:"columns"`
 
 	// Fault why not, of the first of them
-	Fault  string      `json:"fault,omitempty,omitzero"`
+	Fault string `json:"fault,omitempty,omitzero"`
+
+	// Groups the largest 10000, in that order
 	Groups []FactGroup `json:"groups,omitempty,omitzero"`
 
 	// Measure What can be asked about a row, under the same name everywhere

@@ -304,6 +304,8 @@ func TestAskStory(t *testing.T) {
 		{[]string{"--of", "pics"}, "no table \"pics\""},
 		{[]string{"--columns", "adress"}, `did you mean "address"`},
 		{[]string{"--order", "wordz"}, `did you mean "words"`},
+		{[]string{"--by", "text"}, "text is words, which this cannot go by"},
+		{[]string{"--order", "text"}, "text is words, which this cannot go by"},
 		{[]string{"--by", "figures"}, "figures is figures by name, which this cannot go by"},
 		{[]string{"--by", "status", "--measure", "title"}, "title is words, which this cannot go by"},
 		{[]string{"--measure", "words"}, "say by which fact"},

@@ -2,6 +2,7 @@ package service
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"strings"
 
@@ -67,9 +68,10 @@ func (s *Service) asking(c *gin.Context) (out record.Asking, ok bool) {
 		if err != nil {
 			return refuse(one.name, err)
 		}
-		if kind := t.Facts[at[0]].Kind; kind == query.Figures || one.name == "measure" && kind != query.Whole &&
-			kind != query.Decimal {
-			return refuse(one.name, errors.New(t.Facts[at[0]].Name+" is "+kind.Says()+", which this cannot go by"))
+		f := &t.Facts[at[0]]
+		isNumber := f.Kind == query.Whole || f.Kind == query.Decimal
+		if f.Kind == query.Figures || f.Long || one.name == "measure" && !isNumber {
+			return refuse(one.name, fmt.Errorf("%s is %s, which this cannot go by", f.Name, f.Kind.Says()))
 		}
 		*one.into = at[0]
 	}

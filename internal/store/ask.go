@@ -20,6 +20,9 @@ import (
 // askedWithin bounds the time of a question.
 const askedWithin = 30 * time.Second
 
+// mostGroups bounds the groups of an answer; the largest are kept.
+const mostGroups = 10_000
+
 // ErrTooLong is that of a question that took longer than questions may.
 var ErrTooLong = errors.New(
 	"the question took longer than 30 seconds and was broken off: narrow it, so that fewer rows have to be read",
@@ -119,6 +122,7 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 	}
 	if err != nil || a.By >= 0 {
 		out.Groups = groups.Groups()
+		out.Groups = out.Groups[:min(mostGroups, len(out.Groups))]
 		return out, err
 	}
 	if a.Order >= 0 {

@@ -1222,6 +1222,7 @@ export interface components {
             rows: unknown[][];
             by?: components["schemas"]["Fact"];
             measure?: components["schemas"]["Fact"];
+            /** @description the largest 10000, in that order */
             groups?: components["schemas"]["FactGroup"][];
             /** @description rows that the question holds of */
             total: number;
