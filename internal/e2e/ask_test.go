@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"cmp"
+	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
@@ -43,6 +44,7 @@ func TestAskedBothWays(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Run("examples", h.asksExamples)
+	t.Run("redirects", h.asksRedirects)
 	figures := "address,visits\n"
 	for i, row := range h.rowsOf(t, rec.ID, site.ID, "") {
 		if i%3 > 0 {
@@ -219,6 +221,7 @@ func (h *harvik) asksExamples(t *testing.T) {
 			2,
 			"https://fernhollow.example/plants/dactylorhiza-incarnata/",
 		},
+		"Redirects by more than one hop, or that end badly": {8, "https://fernhollow.example/map"},
 		"Errors on pages that the home page links to": {
 			17,
 			"https://fernhollow.example/accessibility/",
@@ -317,4 +320,43 @@ func TestAskStory(t *testing.T) {
 	s.ok("ask --facts clicks", "pages: ", "target.clicks", "no links lead there from the home page")
 	s.fails("ask --facts hedgehog", 1, "no fact has")
 	s.fails("ask", 2, "say which site")
+}
+
+// asksRedirects: the ways of redirects are those of the sheet that is handed over.
+func (h *harvik) asksRedirects(t *testing.T) {
+	file, err := h.ExportCrawl(t.Context(), "fernhollow", api.Latest, &api.ExportCrawlParams{As: "csv", Sheets: "redirects"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Body.Close()
+	sheet, err := csv.NewReader(file.Body).ReadAll()
+	if err != nil {
+		t.Fatal(err)
+	}
+	answer, err := h.Ask(t.Context(), "fernhollow", api.Latest, &api.AskParams{Of: "redirects", Limit: 500,
+		Columns: "address,hops,end,linksIn,circle,endStatus,way"})
+	if err != nil || len(sheet) != answer.Total+1 || answer.Total < 20 {
+		t.Fatalf("%d rows, %d in the sheet (%v)", answer.Total, len(sheet)-1, err)
+	}
+	circles := 0
+	for i, r := range answer.Rows {
+		line := sheet[i+1] // starts at, hops, every hop, ends at, answer at the end, links in
+		got := []string{fmt.Sprint(r[0]), fmt.Sprint(r[1]), fmt.Sprint(r[2]), fmt.Sprint(r[3])}
+		if want := []string{line[0], line[1], line[3], line[5]}; !slices.Equal(got, want) {
+			t.Errorf("%v, in the sheet %v", got, want)
+		}
+		if r[4] == true {
+			circles++
+		}
+		if inCircle := line[4] == "goes in a circle"; inCircle != (r[4] == true) || !inCircle && r[5] != nil &&
+			fmt.Sprint(r[5]) != line[4] {
+			t.Errorf("%s ends in %v (%v), in the sheet %q", r[0], r[5], r[4], line[4])
+		}
+		if way := r[6].([]any); len(way) != int(r[1].(float64))-1 {
+			t.Errorf("%s: %v in %v hops", r[0], way, r[1])
+		}
+	}
+	if circles == 0 {
+		t.Error("no circle was met")
+	}
 }

@@ -115,6 +115,8 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 	switch a.Question.Of.Name {
 	case "links":
 		err = s.askLinks(ctx, crawlID, &judge{of: a}, take)
+	case "redirects":
+		err = s.askRedirects(ctx, crawlID, &judge{of: a}, take)
 	case "findings":
 		err = s.askFindings(ctx, crawlID, &judge{of: a}, take)
 	default:
@@ -160,6 +162,8 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 	switch a.Question.Of.Name {
 	case "links":
 		return out, s.showLinks(ctx, crawlID, a, ids, show)
+	case "redirects":
+		return out, s.showRedirects(ctx, crawlID, a, show)
 	case "findings":
 		return out, s.showFindings(ctx, crawlID, a, ids, show)
 	}

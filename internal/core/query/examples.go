@@ -58,6 +58,11 @@ var Examples = []Example{
 	{Say: "Links that search engines may not follow, to pages of one's own", Of: "links",
 		Question: `!follow && target.role == "page"`},
 	{
+		Say: "Redirects by more than one hop, or that end badly", Of: "redirects",
+		Question: `hops > 1 || circle || endStatus >= 400`, Order: "-hops",
+		Columns: []string{"address", "way", "end", "endStatus", "linksIn"},
+	},
+	{
 		Say:      "Errors on pages that the home page links to",
 		Of:       "findings",
 		Question: `severity == "error" && page.clicks == 1`,

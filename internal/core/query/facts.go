@@ -128,6 +128,8 @@ var Tables = []*Table{
 		"address", "role", "status", "type", "bytes"),
 	NewTable("links", "link", "links from pages inside to wherever they lead", ofLinks(),
 		"source.address", "words", "region", "target.address", "target.status"),
+	NewTable("redirects", "redirect", "addresses that lead on, each with the whole way to where it ends", ofRedirects(),
+		"address", "hops", "end", "endStatus", "linksIn"),
 	NewTable("findings", "finding", "places in which checks fail, each for itself", ofFindings(),
 		"page.address", "check", "what", "place", "line"),
 }
@@ -180,6 +182,22 @@ const (
 	Target = "target."
 	OfPage = "page."
 )
+
+// ofRedirects are the facts of addresses that lead on.
+func ofRedirects() []Fact {
+	out := []Fact{{Name: "address", Label: "address", Say: "where it starts"}}
+	return append(append(out, ofAddresses...),
+		Fact{Name: "status", Label: "status", Kind: Whole, Say: "of the first answer"},
+		Fact{Name: "to", Label: "to", Say: "where the first answer leads"},
+		Fact{Name: "hops", Label: "hops", Kind: Whole, Say: "how many answers lead on until it ends"},
+		Fact{Name: "way", Label: "way", Kind: List, Say: "the addresses between where it starts and where it ends"},
+		Fact{Name: "circle", Label: "circle", Kind: YesNo, Say: "whether it ends nowhere, as it comes back to where it was"},
+		Fact{Name: "end", Label: "end", Say: "the address where it ends"},
+		Fact{Name: "endStatus", Label: "end status", Kind: Whole, Say: "of the answer there",
+			None: "it was not fetched, or no answer came"},
+		Fact{Name: "linksIn", Label: "links in", Kind: Whole, Say: "pages that link to where it starts"},
+	)
+}
 
 // ofFindings are the facts of findings: their own, and those of the page.
 func ofFindings() []Fact {
