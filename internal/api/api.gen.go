@@ -1477,12 +1477,11 @@ type Probes struct {
 
 // Problem defines model for Problem.
 type Problem struct {
-	Detail   string            `json:"detail,omitempty,omitzero"`
-	Faults   []Fault           `json:"faults,omitempty,omitzero"`
-	Mistakes []QuestionMistake `json:"mistakes,omitempty,omitzero"`
-	Status   int               `json:"status"`
-	Title    string            `json:"title"`
-	Type     string            `json:"type"`
+	Detail string  `json:"detail,omitempty,omitzero"`
+	Faults []Fault `json:"faults,omitempty,omitzero"`
+	Status int     `json:"status"`
+	Title  string  `json:"title"`
+	Type   string  `json:"type"`
 }
 
 // Profile A plain plan that a site's plan starts from
@@ -1563,13 +1562,6 @@ type Progress struct {
 
 	// Waiting known and still to be fetched in this lane
 	Waiting int `json:"waiting"`
-}
-
-// QuestionMistake What is wrong with a question, and where; lines and columns count from 1
-type QuestionMistake struct {
-	Column int    `json:"column"`
-	Line   int    `json:"line"`
-	Says   string `json:"says"`
 }
 
 // Recheck A look at what some fixes concern, after a crawl. The crawl stays as it was
@@ -2655,7 +2647,7 @@ type ClientInterface interface {
 
 	// Ask What of a crawl a question holds of
 	//
-	// A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its mistakes
+	// A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its faults, with where
 	//
 	// Corresponds with GET /sites/{site}/crawls/{crawl}/ask (the `Ask` operationId).
 	Ask(ctx context.Context, site SiteName, crawl CrawlName, params *AskParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -3558,7 +3550,7 @@ func (c *Calls) ListAddresses(ctx context.Context, site SiteName, crawl CrawlNam
 
 // Ask What of a crawl a question holds of
 //
-// A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its mistakes
+// A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its faults, with where
 //
 // Corresponds with GET /sites/{site}/crawls/{crawl}/ask (the `Ask` operationId).
 func (c *Calls) Ask(ctx context.Context, site SiteName, crawl CrawlName, params *AskParams, reqEditors ...RequestEditorFn) (*http.Response, error) {

@@ -128,13 +128,13 @@ func (a *app) ask(c *cobra.Command, name string, q api.AskParams) error {
 // pointedAt adds to what is wrong with a question where it is, below its text.
 func pointedAt(question string, err error) error {
 	refusal, ok := errors.AsType[*api.Error](err)
-	if !ok || len(refusal.Mistakes) == 0 {
+	if !ok || len(refusal.Faults) == 0 {
 		return err
 	}
 	lines := strings.Split(question, "\n")
 	var b strings.Builder
 	b.WriteString("the question cannot be understood")
-	for _, m := range refusal.Mistakes {
+	for _, m := range refusal.Faults {
 		line := ""
 		if m.Line >= 1 && m.Line <= len(lines) {
 			line = strings.ReplaceAll(lines[m.Line-1], "\t", " ")
@@ -145,7 +145,7 @@ func pointedAt(question string, err error) error {
 		} else {
 			from = 0
 		}
-		fmt.Fprintf(&b, "\n\n    %s\n    %s^\n  %s", line, strings.Repeat(" ", max(0, m.Column-1-from)), m.Says)
+		fmt.Fprintf(&b, "\n\n    %s\n    %s^\n  %s", line, strings.Repeat(" ", max(0, m.Column-1-from)), m.Reason)
 	}
 	return errors.New(b.String())
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/query"
 	"harvik/internal/record"
 	"harvik/internal/wire"
@@ -90,7 +91,10 @@ func (s *Service) asking(c *gin.Context) (out record.Asking, ok bool) {
 	return out, ok
 }
 
-// mistaken answers with what is wrong with a question.
-func mistaken(c *gin.Context, m query.Mistakes) {
-	problemWith(c, http.StatusUnprocessableEntity, api.Problem{Detail: m.Error(), Mistakes: wire.QuestionMistakes(m)})
+// faultsOf are the mistakes of a question as faults of what was sent.
+func faultsOf(mistakes query.Mistakes) (out []plan.Fault) {
+	for _, m := range mistakes {
+		out = append(out, plan.Fault{Field: "question", Reason: m.Says, Line: m.Line, Column: m.Column})
+	}
+	return out
 }

@@ -19,15 +19,12 @@ import (
 
 // problem answers with an error by RFC 9457. Its type is always about:blank: the status says the kind.
 func problem(c *gin.Context, status int, detail string, faults ...plan.Fault) {
-	problemWith(c, status, api.Problem{Detail: detail, Faults: wire.Faults(faults)})
-}
-
-// problemWith is problem with whatever else the answer has.
-func problemWith(c *gin.Context, status int, p api.Problem) {
-	p.Type, p.Title, p.Status = "about:blank", http.StatusText(status), status
 	c.Header("Content-Type", "application/problem+json")
 	c.Header("Cache-Control", "no-store")
-	c.AbortWithStatusJSON(status, p)
+	c.AbortWithStatusJSON(status, api.Problem{
+		Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: detail,
+		Faults: wire.Faults(faults),
+	})
 }
 
 // fail turns an error into a response. What is not the caller's doing is logged with its
@@ -39,7 +36,7 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 	var mistakes query.Mistakes
 	switch {
 	case errors.As(err, &mistakes):
-		mistaken(c, mistakes)
+		problem(c, http.StatusUnprocessableEntity, mistakes.Error(), faultsOf(mistakes)...)
 	case errors.Is(err, store.ErrTooLong):
 		problem(c, http.StatusUnprocessableEntity, err.Error())
 	case errors.As(err, &refusal):

@@ -543,7 +543,7 @@ func (w *narrowing) value(v any) string {
 	w.args = append(w.args, v)
 	kind := "text"
 	switch v.(type) {
-	case int64:
+	case int:
 		kind = "bigint"
 	case float64:
 		kind = "float8"

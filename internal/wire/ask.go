@@ -44,21 +44,8 @@ func Answer(asked *record.Asking, in *record.Answer) api.Answer {
 func factGroup(in *query.Group) api.FactGroup {
 	out := api.FactGroup{Value: in.Value, Count: in.Count, Share: in.Share}
 	if m := in.Measured; m.Known > 0 {
-		out.Measured = api.Measured{
-			Count:  m.Known,
-			Sum:    m.Sum,
-			Least:  m.Least,
-			Most:   m.Most,
-			Mean:   m.Mean,
-			Median: m.Median,
-		}
+		out.Measured = api.Measured{Count: m.Known, Sum: m.Sum, Least: m.Least, Most: m.Most, Mean: m.Mean,
+			Median: m.Median}
 	}
 	return out
-}
-
-// QuestionMistakes are what is wrong with a question.
-func QuestionMistakes(in query.Mistakes) []api.QuestionMistake {
-	return some(in, func(m *query.Mistake) api.QuestionMistake {
-		return api.QuestionMistake{Line: m.Line, Column: m.Column, Says: m.Says}
-	})
 }

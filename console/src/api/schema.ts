@@ -737,7 +737,7 @@ export interface paths {
         };
         /**
          * What of a crawl a question holds of
-         * @description A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its mistakes
+         * @description A question is an expression in CEL over the facts of a table, true or false of each row. Where it cannot be understood, the problem has its faults, with where
          */
         get: operations["ask"];
         put?: never;
@@ -2631,13 +2631,6 @@ export interface components {
             status: number;
             detail?: string;
             faults?: components["schemas"]["Fault"][];
-            mistakes?: components["schemas"]["QuestionMistake"][];
-        };
-        /** @description What is wrong with a question, and where; lines and columns count from 1 */
-        QuestionMistake: {
-            line: number;
-            column: number;
-            says: string;
         };
         /** @description A plain plan that a site's plan starts from */
         Profile: {

@@ -179,10 +179,10 @@ func TestSectionsOf(t *testing.T) {
 			}
 		}
 	}
-	if got := pathOf("no address"); got != "/" {
+	if got := weburl.FolderOf("no address"); got != "/" {
 		t.Errorf("what is no address is in %s", got)
 	}
-	if got := pathOf("https://fernhollow.example"); got != "/" {
+	if got := weburl.FolderOf("https://fernhollow.example"); got != "/" {
 		t.Errorf("an address without a path is in %s", got)
 	}
 }

@@ -68,6 +68,7 @@ type Table struct {
 	Shown []string // the facts that an answer shows where none are chosen
 
 	places map[string]int
+	from   []int // by fact: the place of the address that it is told by
 	once   sync.Once
 	env    *cel.Env
 	fault  error
@@ -78,6 +79,10 @@ func NewTable(name, one, say string, facts []Fact, shown ...string) *Table {
 	t := &Table{Name: name, One: one, Say: say, Facts: facts, Shown: shown, places: map[string]int{}}
 	for i := range facts {
 		t.places[facts[i].Name] = i
+	}
+	for i := range facts {
+		end, _, _ := strings.Cut(facts[i].Name, ".")
+		t.from = append(t.from, max(t.place("address"), t.place(end+".address")))
 	}
 	return t
 }
@@ -112,13 +117,7 @@ func (t *Table) Complete(row []any, wanted []int) {
 }
 
 // AddressOf is the place of the address that a fact is told by.
-func (t *Table) AddressOf(fact int) int {
-	prefix := ""
-	if at := strings.IndexByte(t.Facts[fact].Name, '.'); at >= 0 {
-		prefix = t.Facts[fact].Name[:at+1]
-	}
-	return t.place(prefix + "address")
-}
+func (t *Table) AddressOf(fact int) int { return t.from[fact] }
 
 // Tables are all that can be asked about, in the order in which they are told.
 var Tables = []*Table{
@@ -264,7 +263,7 @@ var ofAddresses = []Fact{
 		Name:      "path",
 		Label:     "path",
 		Say:       "of its address, with the query",
-		OfAddress: func(a string) any { return pathOf(a) },
+		OfAddress: func(a string) any { return weburl.PathQueryOf(a) },
 	},
 	{Name: "section", Label: "section", Say: "the first folder of its address, / for what stands at the top",
 		OfAddress: func(a string) any { return sectionOf(a) }},
@@ -278,24 +277,5 @@ func hostOf(address string) string {
 	return u.Host()
 }
 
-// pathOf is an address from its path on.
-func pathOf(address string) string {
-	_, rest, ok := strings.Cut(address, "://")
-	if !ok {
-		return ""
-	}
-	at := strings.IndexAny(rest, "/?")
-	if at < 0 {
-		return "/"
-	}
-	return rest[at:]
-}
-
 // sectionOf is the first folder of an address: "/plants/" of http://fernhollow.example/plants/moss.
-func sectionOf(address string) string {
-	path, _, _ := strings.Cut(pathOf(address), "?")
-	if folder, _, ok := strings.Cut(strings.TrimPrefix(path, "/"), "/"); ok && strings.HasPrefix(path, "/") {
-		return "/" + folder + "/"
-	}
-	return "/"
-}
+func sectionOf(address string) string { return weburl.FolderAbove(weburl.FolderOf(address), 2) }

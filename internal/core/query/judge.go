@@ -37,8 +37,7 @@ func (t *Table) judge(n *Node, row []any) verdict {
 		v, ok := row[n.Left.Fact].(bool)
 		return told(ok, v)
 	case Known:
-		v := row[n.Left.Fact]
-		return told(true, v != nil && v != "")
+		return told(true, !isNothing(row[n.Left.Fact]))
 	}
 	left := t.value(n.Left, row)
 	if left == nil {
@@ -46,7 +45,7 @@ func (t *Table) judge(n *Node, row []any) verdict {
 	}
 	if n.Op == In {
 		for _, v := range n.Values {
-			if Compare(left, plain(v)) == 0 {
+			if Compare(left, v) == 0 {
 				return yes
 			}
 		}
@@ -90,7 +89,7 @@ func told(known, holds bool) verdict {
 // value is that of an operand; nil where it is not known.
 func (t *Table) value(o Operand, row []any) any {
 	if o.Fact < 0 {
-		return plain(o.Value)
+		return o.Value
 	}
 	v := row[o.Fact]
 	if v == nil {
@@ -99,14 +98,6 @@ func (t *Table) value(o Operand, row []any) any {
 	if o.Length {
 		s, _ := v.(string)
 		return utf8.RuneCountInString(s)
-	}
-	return v
-}
-
-// plain is a value of a question as rows have them.
-func plain(v any) any {
-	if n, ok := v.(int64); ok {
-		return int(n)
 	}
 	return v
 }

@@ -63,14 +63,14 @@ var (
 
 func (t *Table) says(text, message string, at *Mistake) string {
 	if strings.HasPrefix(message, "Syntax error") {
-		return t.syntax(text, message, at)
+		return syntax(text, message, at)
 	}
 	if m := undeclared.FindStringSubmatch(message); m != nil {
 		return t.unknown(text, m[1], at)
 	}
 	if m := noOverload.FindStringSubmatch(message); m != nil {
 		at.toStart(text, m[1])
-		return t.misfit(m[1], m[2])
+		return misfit(m[1], m[2])
 	}
 	if m := notAList.FindStringSubmatch(message); m != nil {
 		return fmt.Sprintf("%s is no list that could be gone through", kindWord(m[1]))
@@ -139,8 +139,11 @@ func (t *Table) unknown(text, name string, at *Mistake) string {
 	return t.noSuchFact(name)
 }
 
+// oneWord is a name and nothing else.
+var oneWord = regexp.MustCompile(`^\w+$`)
+
 func writeCall(name string) string {
-	if regexp.MustCompile(`^\w+$`).MatchString(name) {
+	if oneWord.MatchString(name) {
 		return name + "()"
 	}
 	return name
@@ -171,21 +174,17 @@ func (t *Table) noSuchFact(name string) string {
 		return fmt.Sprintf("%s have no fact %s%s", t.Name, name, meant)
 	}
 	if regexp.MustCompile(`^[A-Za-z]\w*$`).MatchString(name) {
-		return fmt.Sprintf(
-			"%s have no fact %s; if it is meant as words, write it in quotation marks: \"%s\"",
-			t.Name,
-			name,
-			name,
-		)
+		return fmt.Sprintf("%[1]s have no fact %[2]s; if it is meant as words, write it in quotation marks: \"%[2]s\"", t.Name, name)
 	}
 	return fmt.Sprintf("%s have no fact %s", t.Name, name)
 }
 
 // syntax says of what CEL cannot read what is likely meant.
-func (t *Table) syntax(text, message string, at *Mistake) string {
-	line := lineOf(text, at.Line)
-	rest := line[min(len(line), byteAt(line, at.Column-1)):]
-	before := strings.TrimRight(line[:len(line)-len(rest)], " \t")
+func syntax(text, message string, at *Mistake) string {
+	line := []rune(lineOf(text, at.Line))
+	here := min(len(line), at.Column-1)
+	before, rest := strings.TrimRight(string(line[:here]), " \t"), string(line[here:])
+	first := string(line[here:min(here+1, len(line))])
 	word := regexp.MustCompile(`^\w+`).FindString(rest)
 	last := regexp.MustCompile(`\w*$`).FindString(before)
 	switch {
@@ -203,20 +202,16 @@ func (t *Table) syntax(text, message string, at *Mistake) string {
 	case slips[word] != "":
 		return fmt.Sprintf("%q is written %s here", word, slips[word])
 	case slips[last] != "" && word != "":
-		at.Column -= utf8.RuneCountInString(
-			line[:len(line)-len(rest)],
-		) - utf8.RuneCountInString(
-			strings.TrimSuffix(before, last),
-		)
+		at.Column = 1 + utf8.RuneCountInString(strings.TrimSuffix(before, last))
 		return fmt.Sprintf("%q is written %s here", last, slips[last])
 	case strings.HasPrefix(rest, ",") && regexp.MustCompile(`\bin\s*\([^()]*$`).MatchString(before):
 		return "a list stands in square brackets: status in [404, 410]"
 	case digits.MatchString(last) && (strings.HasPrefix(rest, ",") || word != ""):
 		return "a number is written without marks or letters, such as 10000"
-	case strings.ContainsAny(firstOf(rest), "“”„‘’«»"):
+	case strings.ContainsAny(first, "“”„‘’«»"):
 		return "quotation marks are straight here: \" or '"
 	case strings.HasPrefix(message, "Syntax error: token recognition error"):
-		return fmt.Sprintf("%s says nothing here", quoted(firstOf(rest)))
+		return fmt.Sprintf("%q says nothing here", first)
 	case strings.Count(text, "(") > strings.Count(text, ")"):
 		return "a bracket is opened and not closed"
 	case strings.Count(text, "(") < strings.Count(text, ")"):
@@ -224,35 +219,15 @@ func (t *Table) syntax(text, message string, at *Mistake) string {
 	case strings.TrimSpace(rest) == "":
 		return "the question ends too early"
 	}
-	return fmt.Sprintf("%s cannot stand here", quoted(cmp.Or(word, firstOf(rest))))
+	return fmt.Sprintf("%q cannot stand here", cmp.Or(word, first))
 }
 
 // digits is a number as people write it.
 var digits = regexp.MustCompile(`^[0-9]+$`)
 
-func quoted(s string) string { return fmt.Sprintf("%q", s) }
-
-func firstOf(s string) string {
-	if s == "" {
-		return ""
-	}
-	_, n := utf8.DecodeRuneInString(s)
-	return s[:n]
-}
-
 func lineOf(text string, n int) string {
 	lines := strings.Split(text, "\n")
 	return lines[min(n, len(lines))-1]
-}
-
-// byteAt is where a character stands in a line, in bytes.
-func byteAt(line string, characters int) int {
-	at := 0
-	for range characters {
-		_, n := utf8.DecodeRuneInString(line[at:])
-		at += n
-	}
-	return at
 }
 
 // quotesOpen tells whether a text ends within quotation marks.
@@ -281,7 +256,7 @@ var signs = map[string]string{
 }
 
 // misfit says of an operator or a call that what stands on its sides does not go together.
-func (t *Table) misfit(name, applied string) string {
+func misfit(name, applied string) string {
 	sign, isSign := signs[name]
 	receiver, args, member := strings.Cut(applied, ".(")
 	args = strings.TrimPrefix(strings.TrimSuffix(args, ")"), "(")
@@ -295,27 +270,22 @@ func (t *Table) misfit(name, applied string) string {
 	for i := range kinds {
 		kinds[i] = kindWord(kinds[i])
 	}
+	pair := strings.Join(kinds, " and ")
 	switch {
 	case isSign && slices.Contains(kinds, "null"):
 		return "nothing is compared with null; write known(FACT) where a fact has a value, and !known(FACT) where it has none"
-	case len(kinds) == 2 && kinds[0] == "yes or no" && kinds[1] == "a number" && strings.HasPrefix(name, "_<") ||
-		len(kinds) == 2 && kinds[0] == "yes or no" && kinds[1] == "a number" && strings.HasPrefix(name, "_>"):
+	case pair == "yes or no and a number" && (strings.HasPrefix(name, "_<") || strings.HasPrefix(name, "_>")):
 		return fmt.Sprintf("one comparison cannot go on in another; write a %[1]s b && b %[1]s c", sign)
 	case name == "_&&_" || name == "_||_" || name == "!_":
-		return fmt.Sprintf("%s joins what is true or false, not %s", sign, strings.Join(kinds, " and "))
+		return fmt.Sprintf("%s joins what is true or false, not %s", sign, pair)
 	case name == "@in" && len(kinds) == 2:
 		return fmt.Sprintf("in looks for %s in a list of such, as in [1, 2], not in %s", kinds[0], kinds[1])
-	case isSign && len(kinds) == 2 && kinds[0] == "yes or no" && kinds[1] == "words":
-		return fmt.Sprintf("%s cannot take yes or no and words; write true or false, without quotation marks", sign)
-	case isSign && len(kinds) == 2 && (kinds[0] == "a number" && kinds[1] == "words" || kinds[0] == "words" && kinds[1] == "a number"):
-		return fmt.Sprintf(
-			"%s cannot take %s and %s; numbers stand without quotation marks, words with them",
-			sign,
-			kinds[0],
-			kinds[1],
-		)
+	case isSign && pair == "yes or no and words":
+		return fmt.Sprintf("%s cannot take %s; write true or false, without quotation marks", sign, pair)
+	case isSign && (pair == "a number and words" || pair == "words and a number"):
+		return fmt.Sprintf("%s cannot take %s; numbers stand without quotation marks, words with them", sign, pair)
 	case isSign:
-		return fmt.Sprintf("%s cannot take %s", sign, strings.Join(kinds, " and "))
+		return fmt.Sprintf("%s cannot take %s", sign, pair)
 	case member:
 		return fmt.Sprintf("%s() is not for %s with (%s)%s", name, kindWord(strings.TrimPrefix(receiver, "(")),
 			strings.Join(kinds, ", "), usage[name])
@@ -374,12 +344,10 @@ func kindWord(kind string) string {
 	return kind
 }
 
-func typeWord(kind *cel.Type) string { return kindWord(kind.String()) }
-
 // comparedInstead says what to do with a question that gives something else than true or false.
 func comparedInstead(text string, kind *cel.Type) string {
 	text = strings.TrimSpace(text)
-	if !regexp.MustCompile(`^\w+$`).MatchString(text) {
+	if !oneWord.MatchString(text) {
 		return ""
 	}
 	switch kindWord(kind.String()) {

@@ -45,7 +45,7 @@ type Node struct {
 type Operand struct {
 	Fact   int // its place in the table; −1 for a value
 	Length bool
-	Value  any // string, int64, float64 or bool
+	Value  any // string, int, float64 or bool
 }
 
 // Node is the question as a tree.
@@ -66,7 +66,7 @@ var wordOps = map[string]Op{"contains": Contains, "startsWith": StartsWith, "end
 var opaque = &Node{Op: Opaque}
 
 // nodeOf takes a checked tree over, as far as its meaning is plain.
-func (t *Table) nodeOf(tree *ast.AST, e ast.Expr) *Node {
+func (t *Table) nodeOf(e ast.Expr) *Node {
 	switch e.Kind() {
 	case ast.IdentKind:
 		name, asks := strings.CutPrefix(e.AsIdent(), knownPrefix)
@@ -86,12 +86,12 @@ func (t *Table) nodeOf(tree *ast.AST, e ast.Expr) *Node {
 			return &Node{Op: Or}
 		}
 	case ast.CallKind:
-		return t.callOf(tree, e.AsCall())
+		return t.callOf(e.AsCall())
 	}
 	return opaque
 }
 
-func (t *Table) callOf(tree *ast.AST, call ast.CallExpr) *Node {
+func (t *Table) callOf(call ast.CallExpr) *Node {
 	name, args := call.FunctionName(), call.Args()
 	switch name {
 	case operators.LogicalAnd, operators.LogicalOr:
@@ -100,11 +100,11 @@ func (t *Table) callOf(tree *ast.AST, call ast.CallExpr) *Node {
 			n.Op = Or
 		}
 		for _, a := range args {
-			n.Parts = append(n.Parts, t.nodeOf(tree, a))
+			n.Parts = append(n.Parts, t.nodeOf(a))
 		}
 		return n
 	case operators.LogicalNot:
-		return &Node{Op: Not, Parts: []*Node{t.nodeOf(tree, args[0])}}
+		return &Node{Op: Not, Parts: []*Node{t.nodeOf(args[0])}}
 	case operators.In:
 		return t.inOf(args[0], args[1])
 	}
@@ -187,7 +187,7 @@ func plainValue(v ref.Val) (any, bool) {
 	case types.String:
 		return string(v), !strings.ContainsRune(string(v), 0)
 	case types.Int:
-		return int64(v), v <= mostExact && v >= -mostExact
+		return int(v), v <= mostExact && v >= -mostExact
 	case types.Double:
 		return float64(v), !math.IsNaN(float64(v)) && !math.IsInf(float64(v), 0)
 	case types.Bool:

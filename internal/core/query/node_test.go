@@ -90,7 +90,7 @@ func TestNodes(t *testing.T) {
 			t.Errorf("%s: %v", question, err)
 			continue
 		}
-		if got := strings.NewReplacer("int64(", "", "float64(", "").Replace(pages.told(q.Node())); got != want {
+		if got := pages.told(q.Node()); got != want {
 			t.Errorf("%s: %s, want %s", question, got, want)
 		}
 	}

@@ -32,7 +32,6 @@ const (
 // A Question is one that was understood. It may be asked from several goroutines.
 type Question struct {
 	Of   *Table
-	Text string
 	Uses []int // the facts that it names, by their place in the table, in order
 
 	node    *Node
@@ -41,7 +40,7 @@ type Question struct {
 
 // Compile understands a question of a table's rows. The error is Mistakes. An empty question holds of every row.
 func (t *Table) Compile(text string) (*Question, error) {
-	q := &Question{Of: t, Text: text}
+	q := &Question{Of: t}
 	if strings.TrimSpace(text) == "" {
 		q.node = &Node{Op: And}
 		return q, nil
@@ -57,7 +56,7 @@ func (t *Table) Compile(text string) (*Question, error) {
 	if issues.Err() != nil {
 		return nil, t.mistakes(text, issues)
 	}
-	if wrong := t.misplaced(text, parsed); len(wrong) > 0 {
+	if wrong := misplaced(parsed); len(wrong) > 0 {
 		return nil, wrong
 	}
 	checked, issues := env.Check(parsed)
@@ -67,20 +66,18 @@ func (t *Table) Compile(text string) (*Question, error) {
 	if kind := checked.OutputType(); kind.Kind() != types.BoolKind {
 		return nil, Mistakes{
 			{1, 1, fmt.Sprintf("a question is to be true or false of each %s; this one gives %s%s", t.One,
-				typeWord(kind), comparedInstead(text, kind))},
+				kindWord(kind.String()), comparedInstead(text, kind))},
 		}
 	}
 	native := checked.NativeRep()
 	options := []cel.ProgramOption{cel.EvalOptions(cel.OptOptimize)}
-	if goesThrough(
-		native,
-	) { // all else is bounded by the length of the question; counting steps takes as long as they do
+	if goesThrough(native) { // all else is bounded by its length, and counting steps takes as long as the steps do
 		options = append(options, cel.CostLimit(maxCost))
 	}
 	if q.program, err = env.Program(checked, options...); err != nil {
 		return nil, Mistakes{{1, 1, err.Error()}}
 	}
-	q.node = t.nodeOf(native, native.Expr())
+	q.node = t.nodeOf(native.Expr())
 	q.Uses = t.uses(native)
 	return q, nil
 }
@@ -220,7 +217,7 @@ func (t *Table) uses(tree *ast.AST) (out []int) {
 
 // misplaced finds what CEL takes and this does not: patterns that are not written out, since they would be read
 // anew for every row.
-func (t *Table) misplaced(text string, parsed *cel.Ast) (wrong Mistakes) {
+func misplaced(parsed *cel.Ast) (wrong Mistakes) {
 	native := parsed.NativeRep()
 	ast.PostOrderVisit(native.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
 		if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != "matches" {
