@@ -67,11 +67,11 @@ internal/look: booking check page plan scope text weburl internal/crawl internal
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record
 internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/upkeep internal/worklist
-internal/report: check column gate page plan text weburl internal/record
+internal/report: check column gate graph page plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan query robots structured survey task text internal/api internal/record
 internal/service: check column vocabulary drift fixlist gate neardup plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
-internal/cli: version check column vocabulary fixlist gate page plan query task text waive internal/api internal/record internal/report
+internal/cli: version check column vocabulary fixlist gate page plan query task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap
 internal/pdf: mishap page

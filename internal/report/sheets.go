@@ -11,6 +11,7 @@ import (
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/column"
+	"harvik/internal/core/graph"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 )
@@ -323,16 +324,11 @@ func (m *maker) redirects() Sheet {
 		Columns: []Column{address("starts at", 56), whole("hops"), words("every hop", 90), address("ends at", 56),
 			words("answer at the end", 16), whole("links in")},
 		Each: func(ctx context.Context, row func([]any) error) error {
-			type step struct {
-				status int
-				to     string
-				links  int
-			}
-			steps := map[string]step{}
-			var order []string
+			var from, to []string
+			starts := map[string]record.Redirect{}
 			if err := m.from.EachRedirect(ctx, m.crawl.ID, func(r *record.Redirect) error {
-				steps[r.Address] = step{r.Status, r.To, r.LinksIn}
-				order = append(order, r.Address)
+				from, to = append(from, r.Address), append(to, r.To)
+				starts[r.Address] = *r
 				return nil
 			}); err != nil {
 				return err
@@ -341,29 +337,24 @@ func (m *maker) redirects() Sheet {
 			if err != nil {
 				return err
 			}
-			for _, start := range order {
-				if !m.only.below(start) {
+			for i, way := range graph.Ways(from, to) {
+				if !m.only.below(from[i]) {
 					continue
 				}
-				hops, at, chain, seen := 0, start, strings.Builder{}, map[string]bool{}
-				end := ""
-				for hops < maxHops {
-					s, ok := steps[at]
-					if !ok {
-						break
-					}
-					if seen[at] {
-						end = "goes in a circle"
-						break
-					}
-					seen[at] = true
-					chain.WriteString(at + " (" + strconv.Itoa(s.status) + ") → ")
-					at = s.to
-					hops++
+				circle := way.Circle && len(way.Hops)-1 < maxHops
+				hops := way.Hops[:min(len(way.Hops), maxHops+1)]
+				last := len(hops) - 1
+				var chain strings.Builder
+				for _, at := range hops[:last] {
+					chain.WriteString(at + " (" + strconv.Itoa(starts[at].Status) + ") → ")
 				}
-				chain.WriteString(at)
-				if err := row([]any{start, hops, chain.String(), at, cmp.Or(end, answers[at]),
-					steps[start].links}); err != nil {
+				chain.WriteString(hops[last])
+				end := answers[hops[last]]
+				if circle {
+					end = "goes in a circle"
+				}
+				cells := []any{from[i], last, chain.String(), hops[last], end, starts[from[i]].LinksIn}
+				if err := row(cells); err != nil {
 					return err
 				}
 			}

@@ -11,53 +11,34 @@ import (
 // findingEnds are the pages that something was found on.
 var findingEnds = map[string]bool{query.OfPage: true}
 
-// askFindings finds hits among the places of findings.
-func (s *Store) askFindings(ctx context.Context, crawlID int64, j *judge, take func(hit)) error {
-	join, err := s.joining(ctx, crawlID, j.of.Question.Of, j.wants(), findingEnds)
+// findings goes over what was found, which comes page by page: each place is a row.
+func (r *reading) findings(ctx context.Context) error {
+	join, err := r.joining(ctx, findingEnds)
 	if err != nil {
 		return err
 	}
-	checks := checksOf(j.of.Question)
-	return s.eachFailing(
-		ctx,
-		crawlID,
-		selection{checks: checks, order: "2"},
-		join.places(func(id, nth int32, row []any) {
-			if h, ok := j.hit(id, nth, row); ok {
-				take(h)
-			}
-		}),
-	)
-}
-
-// showFindings calls show with each place of what was found on some pages.
-func (s *Store) showFindings(ctx context.Context, crawlID int64, a *record.Asking, pages []int32, show shower) error {
-	join, err := s.joining(ctx, crawlID, a.Question.Of, a.Columns, findingEnds)
-	if err != nil {
-		return err
+	of := selection{checks: checksOf(r.asked.Question), order: "2"}
+	if r.only != nil {
+		of.where, of.args = "and n.page_id = any($3)", []any{r.only}
 	}
-	of := selection{checks: checksOf(a.Question), where: "and n.page_id = any($3)", order: "2", args: []any{pages}}
-	return s.eachFailing(ctx, crawlID, of, join.places(show))
-}
-
-// places makes rows of findings, which come page by page: one for each place.
-func (j *joining) places(f func(id, nth int32, row []any)) func(*record.PageFinding) error {
-	row := j.row()
+	row := join.row()
 	last, nth := int32(-2), int32(0)
-	return func(found *record.PageFinding) error {
+	return r.store.eachFailing(ctx, r.crawl, of, func(found *record.PageFinding) error {
 		if found.Page != last {
 			last, nth = found.Page, 0
-			j.ends[query.OfPage].fill(row, found.Page)
+			join.ends[query.OfPage].fill(row, found.Page)
 		}
 		for i := range found.Places {
-			for _, at := range j.own {
-				row[at] = findingFacts[j.table.Facts[at].Name](found, &found.Places[i])
+			for _, at := range join.own {
+				row[at] = findingFacts[join.table.Facts[at].Name](found, &found.Places[i])
 			}
-			f(found.Page, nth, row)
+			if h, ok := r.make(found.Page, nth, row); ok {
+				r.take(h)
+			}
 			nth++
 		}
 		return nil
-	}
+	})
 }
 
 // findingFacts are what findings say themselves.

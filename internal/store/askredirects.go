@@ -2,92 +2,45 @@ package store
 
 import (
 	"context"
+	"strconv"
 
 	"harvik/internal/core/graph"
-	"harvik/internal/core/query"
 	"harvik/internal/record"
 )
 
-// askRedirects finds hits among the addresses that lead on.
-func (s *Store) askRedirects(ctx context.Context, crawlID int64, j *judge, take func(hit)) error {
-	return s.eachWay(ctx, crawlID, j.of.Question.Of, j.wants(), func(id int32, row []any) {
-		if h, ok := j.hit(id, 0, row); ok {
-			take(h)
-		}
-	})
-}
-
-// showRedirects calls show with each of them.
-func (s *Store) showRedirects(ctx context.Context, crawlID int64, a *record.Asking, show shower) error {
-	return s.eachWay(ctx, crawlID, a.Question.Of, a.Columns, func(id int32, row []any) { show(id, 0, row) })
-}
-
-// eachWay calls f with each address that leads on as a row, which is used again, in order of address; id is its place.
-func (s *Store) eachWay(ctx context.Context, crawlID int64, t *query.Table, wanted []int,
-	f func(id int32, row []any)) error {
+// redirects goes over the addresses that lead on, in order of address; a row's address is its place among them.
+func (r *reading) redirects(ctx context.Context) error {
 	var all []record.Redirect
-	if err := s.EachRedirect(ctx, crawlID, func(r *record.Redirect) error {
-		all = append(all, *r)
+	var from, to []string
+	if err := r.store.EachRedirect(ctx, r.crawl, func(one *record.Redirect) error {
+		all = append(all, *one)
+		from, to = append(from, one.Address), append(to, one.To)
 		return nil
 	}); err != nil {
 		return err
 	}
-	numbers := map[string]int32{}
-	var addresses []string
-	number := func(address string) int32 {
-		n, ok := numbers[address]
-		if !ok {
-			n = int32(len(addresses))
-			numbers[address], addresses = n, append(addresses, address)
-		}
-		return n
-	}
-	for i := range all {
-		number(all[i].Address)
-	}
-	next := make([]int32, len(addresses)) // by number: where an address leads
-	for i := range all {
-		to := number(all[i].To)
-		for int(to) >= len(next) {
-			next = append(next, -1)
-		}
-		next[numbers[all[i].Address]] = to
-	}
-	statuses := map[string]int{}
-	if err := each(ctx, s, func(r *struct {
-		URL    string
-		Status int
-	}) error {
-		statuses[r.URL] = r.Status
-		return nil
-	}, `select a.url, p.status from page p join address a on a.crawl_id = p.crawl_id and a.id = p.id
-		where p.crawl_id = $1 and p.status > 0`, crawlID); err != nil {
+	answers, err := r.store.Answers(ctx, r.crawl)
+	if err != nil {
 		return err
 	}
+	t := r.asked.Question.Of
 	row := make([]any, len(t.Facts))
-	put := func(name string, v any) { row[t.Fact(name)] = v }
-	for i := range all {
-		r := &all[i]
-		chain := graph.Follow(numbers[r.Address], next)
-		hops := chain.Hops[1:]
-		way := []string{}
-		for _, n := range hops[:len(hops)-1] {
-			way = append(way, addresses[n])
+	for i, way := range graph.Ways(from, to) {
+		last := len(way.Hops) - 1
+		end := way.Hops[last]
+		for name, v := range map[string]any{
+			"address": all[i].Address, "status": all[i].Status, "to": all[i].To, "linksIn": all[i].LinksIn, "hops": last,
+			"way": way.Hops[1:last], "circle": way.Circle, "end": end, "endStatus": nil,
+		} {
+			row[t.Fact(name)] = v
 		}
-		end := addresses[hops[len(hops)-1]]
-		put("address", r.Address)
-		put("status", r.Status)
-		put("to", r.To)
-		put("hops", len(hops))
-		put("way", way)
-		put("circle", chain.End < 0)
-		put("end", end)
-		put("linksIn", r.LinksIn)
-		if put("endStatus", nil); statuses[end] > 0 {
-			put("endStatus", statuses[end])
+		if status, err := strconv.Atoi(answers[end]); err == nil {
+			row[t.Fact("endStatus")] = status
 		}
-		t.Complete(row, wanted)
-		f(int32(i), row)
+		t.Complete(row, r.wanted)
+		if h, ok := r.make(int32(i), 0, row); ok {
+			r.take(h)
+		}
 	}
 	return nil
 }

@@ -25,20 +25,14 @@ type end struct {
 
 // joining reads what is wanted of the ends, which facts name by what stands before their names. Where an end is
 // unfetched, its addresses need not have been fetched.
-func (s *Store) joining(
-	ctx context.Context,
-	crawlID int64,
-	t *query.Table,
-	wanted []int,
-	ends map[string]bool,
-) (*joining, error) {
+func (r *reading) joining(ctx context.Context, ends map[string]bool) (*joining, error) {
+	t := r.asked.Question.Of
 	pages := query.TableOf("pages")
 	j := &joining{table: t, ends: map[string]*end{}}
 	for prefix := range ends {
 		j.ends[prefix] = new(end)
 	}
-	wanted = slices.Compact(slices.Sorted(slices.Values(wanted)))
-	for _, at := range wanted {
+	for _, at := range slices.Compact(slices.Sorted(slices.Values(r.wanted))) {
 		name := t.Facts[at].Name
 		dot := strings.IndexByte(name, '.')
 		if dot < 0 {
@@ -50,7 +44,7 @@ func (s *Store) joining(
 		e.nothing = append(e.nothing, t.Facts[at].Kind.Nothing())
 	}
 	for prefix, e := range j.ends {
-		if err := s.fillEnd(ctx, crawlID, e, ends[prefix]); err != nil {
+		if err := r.store.fillEnd(ctx, r.crawl, e, ends[prefix]); err != nil {
 			return nil, err
 		}
 	}
@@ -92,10 +86,7 @@ func (s *Store) fillEnd(ctx context.Context, crawlID int64, e *end, unfetched bo
 	}
 	scan := &rowScan{store: s, crawl: crawlID, table: pages, every: true}
 	scan.want(e.columns...)
-	return scan.each(ctx, "true", []any{crawlID}, func(id int32, row []any) error {
-		keep(id, row)
-		return nil
-	})
+	return scan.each(ctx, "true", []any{crawlID}, keep)
 }
 
 // row is an empty row.

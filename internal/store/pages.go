@@ -23,6 +23,9 @@ import (
 // sortable is what pages can be sorted by: an expression of SQL, with the cast of its cursor.
 type sortable struct{ expr, cast string }
 
+// wordsOfPage are those of its main text; the layout's own are taken off once the crawl is judged.
+const wordsOfPage = "coalesce(nullif(st.words, 0), p.words)"
+
 // sortables are the orders of lists by name: that of each column, that in which pages were found, and that by what
 // fails.
 var sortables = func() map[string]sortable {
@@ -33,8 +36,7 @@ var sortables = func() map[string]sortable {
 	for i := range column.All {
 		out[column.All[i].Key] = sortableBy(&column.All[i])
 	}
-	// The layout's own words are taken off once the crawl is judged.
-	out["words"] = sortable{"coalesce(nullif(st.words, 0), p.words)", "int"}
+	out["words"] = sortable{wordsOfPage, "int"}
 	return out
 }()
 
@@ -114,7 +116,7 @@ func SortNames() []string {
 // ErrBadQuery is the error of a query that names something unknown.
 var ErrBadQuery = errors.New("bad query")
 
-const pageSelect = `select p.id, a.url as address, p.status, p.outcome, p.type, p.bytes, p.first_byte, p.html, p.indexable, p.kind, coalesce(nullif(st.words, 0), p.words) as words,
+const pageSelect = `select p.id, a.url as address, p.status, p.outcome, p.type, p.bytes, p.first_byte, p.html, p.indexable, p.kind, ` + wordsOfPage + ` as words,
 	p.title, p.description, p.h1, p.lang as language, p.encoding, p.why, p.headings, p.hreflang, p.canonical, p.robots, p.refresh, p.redirect, p.images, p.links_out,
 	a.found as found_number, a.in_sitemap, nullif(st.layout, -1) as layout, nullif(st.depth, -1) as clicks,
 	coalesce(st.links_in, 0) as links_in, coalesce(st.authority, 0) as authority, coalesce(st.importance, 0) as importance,
@@ -357,6 +359,36 @@ const figuresOf = `select g.address, g.name, g.number, g.words from figure g
 	join (select name, max(taken) as taken from figure_set where site_id = $1 group by name) newest on newest.name = g.name and newest.taken = g.taken
 	where g.site_id = $1`
 
+// An ownFigure is one of an address.
+type ownFigure struct {
+	Address, Name, Words string
+	Number               *float64
+}
+
+// value is a number, or words.
+func (f *ownFigure) value() any {
+	if f.Number != nil {
+		return *f.Number
+	}
+	return f.Words
+}
+
+// allFigures are a site's own figures, by address and name.
+func (s *Store) allFigures(ctx context.Context, site int64) (map[string]map[string]any, error) {
+	var rows []ownFigure
+	if err := s.db.SelectContext(ctx, &rows, figuresOf, site); err != nil {
+		return nil, err
+	}
+	out := map[string]map[string]any{}
+	for _, r := range rows {
+		if out[r.Address] == nil {
+			out[r.Address] = map[string]any{}
+		}
+		out[r.Address][r.Name] = r.value()
+	}
+	return out, nil
+}
+
 // addFigures fills the newest of the site's own figures in.
 func (s *Store) addFigures(ctx context.Context, site int64, pages []column.Row) error {
 	if len(pages) == 0 {
@@ -368,12 +400,7 @@ func (s *Store) addFigures(ctx context.Context, site int64, pages []column.Row) 
 		at[pages[i].Address] = &pages[i]
 		hashes[i] = urlHash(pages[i].Address)
 	}
-	rows := []struct {
-		Address string
-		Name    string
-		Number  *float64
-		Words   string
-	}{}
+	var rows []ownFigure
 	if err := s.db.SelectContext(ctx, &rows, figuresOf+" and g.hash = any($2)", site, hashes); err != nil {
 		return err
 	}
@@ -385,11 +412,7 @@ func (s *Store) addFigures(ctx context.Context, site int64, pages []column.Row) 
 		if p.Figures == nil {
 			p.Figures = map[string]any{}
 		}
-		if r.Number != nil {
-			p.Figures[r.Name] = *r.Number
-		} else {
-			p.Figures[r.Name] = r.Words
-		}
+		p.Figures[r.Name] = r.value()
 	}
 	return nil
 }

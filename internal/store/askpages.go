@@ -1,0 +1,186 @@
+package store
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/jackc/pgx/v5/pgtype"
+
+	"harvik/internal/core/query"
+)
+
+// pages goes over fetched addresses: the database leaves out what where leaves out.
+func (r *reading) pages(ctx context.Context) error {
+	scan := &rowScan{store: r.store, crawl: r.crawl, site: r.asked.Site, table: r.asked.Question.Of}
+	scan.want(r.wanted...)
+	return scan.each(ctx, r.where, r.args, func(id int32, row []any) {
+		if h, ok := r.make(id, 0, row); ok {
+			r.take(h)
+		}
+	})
+}
+
+// roleOf narrows a table's rows to what they are to the site.
+var roleOf = map[string]string{"pages": "p.role = 0", "resources": "p.role <> 0"}
+
+// A rowScan reads rows of a table as far as they are wanted.
+type rowScan struct {
+	store  *Store
+	crawl  int64
+	site   int64
+	table  *query.Table
+	every  bool // whatever it is to the site
+	wanted []int
+}
+
+// want adds facts, and those that they are told by.
+func (r *rowScan) want(facts ...int) {
+	for _, at := range facts {
+		if f := &r.table.Facts[at]; f.OfAddress != nil || f.Kind == query.Figures {
+			r.want(r.table.AddressOf(at))
+		}
+		if !slices.Contains(r.wanted, at) {
+			r.wanted = append(r.wanted, at)
+		}
+	}
+}
+
+// each calls f with each row of which a condition holds, in the order in which they were found; row is used again.
+func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id int32, row []any)) error {
+	t := r.table
+	selected := []string{"p.id"}
+	cells := []any{new(int32)}
+	var read []int // the facts that stand in the rows
+	figures, text := -1, -1
+	for _, at := range r.wanted {
+		fact := &t.Facts[at]
+		switch {
+		case fact.OfAddress != nil:
+		case fact.Long:
+			text = at
+		case fact.Kind == query.Figures:
+			figures = at
+		default:
+			selected = append(selected, askable[fact.Name])
+			cells, read = append(cells, cellOf(fact.Kind)), append(read, at)
+		}
+	}
+	var own map[string]map[string]any
+	if figures >= 0 {
+		var err error
+		if own, err = r.store.allFigures(ctx, r.site); err != nil {
+			return err
+		}
+	}
+	list := strings.Join(selected, ", ")
+	role := roleOf[t.Name]
+	if r.every {
+		role = "true"
+	}
+	rows, err := r.store.pool.Query(ctx, "select "+list+fromFor(list+where)+" where p.crawl_id = $1 and "+role+
+		" and ("+where+") order by p.id", args...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	row := make([]any, len(t.Facts))
+	var held heldRows
+	for rows.Next() {
+		if err := rows.Scan(cells...); err != nil {
+			return err
+		}
+		for i, at := range read {
+			row[at] = valueOf(cells[i+1])
+		}
+		t.Complete(row, r.wanted)
+		if figures >= 0 {
+			address, _ := row[t.AddressOf(figures)].(string)
+			row[figures] = own[address]
+		}
+		id := *cells[0].(*int32)
+		if text >= 0 {
+			held.add(id, row, r.wanted)
+		} else {
+			f(id, row)
+		}
+	}
+	if err := rows.Err(); err != nil || text < 0 {
+		return err
+	}
+	rows.Close() // who held a connection and waited for another could wait for those who do the same
+	return r.withTexts(ctx, &held, text, f)
+}
+
+// heldRows are rows that wait for what stands apart from them, as far as they are wanted.
+type heldRows struct {
+	ids  []int32
+	rows [][]any
+}
+
+func (h *heldRows) add(id int32, row []any, wanted []int) {
+	kept := make([]any, len(wanted))
+	for i, at := range wanted {
+		kept[i] = row[at]
+	}
+	h.ids, h.rows = append(h.ids, id), append(h.rows, kept)
+}
+
+// withTexts calls f with held rows and their texts, which are read for many at once.
+func (r *rowScan) withTexts(ctx context.Context, held *heldRows, text int, f func(id int32, row []any)) error {
+	row := make([]any, len(r.table.Facts))
+	source := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
+	for from := 0; from < len(held.ids); from += readBatch {
+		ids := held.ids[from:min(from+readBatch, len(held.ids))]
+		texts := map[int32]string{}
+		if err := source.EachText(ids, func(id int32, main string) { texts[id] = main }); err != nil {
+			return err
+		}
+		for i, id := range ids {
+			for k, at := range r.wanted {
+				row[at] = held.rows[from+i][k]
+			}
+			row[text] = texts[id]
+			f(id, row)
+		}
+	}
+	return nil
+}
+
+// cellOf is where a value of a kind is read into.
+func cellOf(k query.Kind) any {
+	switch k {
+	case query.Whole:
+		return new(pgtype.Int8)
+	case query.Decimal:
+		return new(pgtype.Float8)
+	case query.YesNo:
+		return new(pgtype.Bool)
+	case query.List:
+		return new([]string)
+	}
+	return new(string)
+}
+
+// valueOf is what was read, nil for what is not known.
+func valueOf(cell any) any {
+	switch c := cell.(type) {
+	case *pgtype.Int8:
+		if c.Valid {
+			return int(c.Int64)
+		}
+	case *pgtype.Float8:
+		if c.Valid {
+			return c.Float64
+		}
+	case *pgtype.Bool:
+		if c.Valid {
+			return c.Bool
+		}
+	case *[]string:
+		return slices.Clone(*c)
+	case *string:
+		return *c
+	}
+	return nil
+}
