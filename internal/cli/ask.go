@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 
@@ -15,6 +16,7 @@ import (
 	"harvik/internal/core/query"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/report"
+	"harvik/internal/wire"
 )
 
 func (a *app) askCommand() *cobra.Command {
@@ -83,25 +85,23 @@ func (a *app) ask(c *cobra.Command, name string, q api.AskParams) error {
 	if err != nil {
 		return err
 	}
-	all := (a.json || a.csv) && !c.Flags().Changed("limit")
 	limit := q.Limit
-	if all {
-		q.Limit = 10_000
+	if (a.json || a.csv) && !c.Flags().Changed("limit") {
+		limit = math.MaxInt
 	}
-	q.Limit = min(q.Limit, 10_000)
+	q.Limit = min(limit, 10_000)
 	answer, err := cl.Ask(c.Context(), cr.Site, api.Numbered(cr.Number), &q)
 	if err != nil {
 		return pointedAt(q.Question, err)
 	}
-	for next := answer.Next; next > 0 && (all || len(answer.Rows) < limit); {
-		q.After = next
+	for answer.Next > 0 && len(answer.Rows) < limit {
+		q.After, q.Limit = answer.Next, min(q.Limit, limit-len(answer.Rows))
 		more, err := cl.Ask(c.Context(), cr.Site, api.Numbered(cr.Number), &q)
 		if err != nil {
 			return err
 		}
 		answer.Rows = append(answer.Rows, more.Rows...)
-		next = more.Next
-		answer.Next = next
+		answer.Next = more.Next
 	}
 	if answer.Unjudged > 0 {
 		fmt.Fprintf(
@@ -164,7 +164,11 @@ func answerRows(answer *api.Answer, cell func(api.Fact, any) string) [][]string 
 			if m := g.Measured; answer.Measure.Name != "" {
 				row = append(row, report.Plain(m.Count))
 				for _, v := range []float64{m.Sum, m.Least, m.Most, m.Mean, m.Median} {
-					row = append(row, map[bool]string{true: report.Plain(v)}[m.Count > 0])
+					cell := ""
+					if m.Count > 0 {
+						cell = report.Plain(v)
+					}
+					row = append(row, cell)
 				}
 			}
 			rows = append(rows, row)
@@ -265,17 +269,14 @@ func printGroups(w io.Writer, cr api.Crawl, answer *api.Answer, limit int) {
 		most := answer.Groups[0].Count
 		row := []string{value, numbers.Thousands(g.Count), fmt.Sprintf("%.1f %%", 100*g.Share),
 			strings.Repeat("▪", (bar*g.Count+most-1)/most)}
-		if m := g.Measured; answer.Measure.Name != "" && m.Count > 0 {
-			row = append(
-				row,
-				numbers.Figure(m.Sum),
-				numbers.Figure(m.Mean),
-				numbers.Figure(m.Median),
-				numbers.Figure(m.Least),
-				numbers.Figure(m.Most),
-			)
-		} else if answer.Measure.Name != "" {
-			row = append(row, "–", "–", "–", "–", "–")
+		if m := g.Measured; answer.Measure.Name != "" {
+			for _, v := range []float64{m.Sum, m.Mean, m.Median, m.Least, m.Most} {
+				cell := "–"
+				if m.Count > 0 {
+					cell = numbers.Figure(v)
+				}
+				row = append(row, cell)
+			}
 		}
 		rows = append(rows, row)
 	}
@@ -286,26 +287,16 @@ func printGroups(w io.Writer, cr api.Crawl, answer *api.Answer, limit int) {
 // printFacts lists what can be asked, all of it or what has a word in it.
 func (a *app) printFacts(w io.Writer, word string) error {
 	var tables []api.FactTable
-	found := false
-	for _, t := range query.Tables {
-		one := api.FactTable{Name: t.Name, One: t.One, Say: t.Say, Shown: t.Shown}
-		for i := range t.Facts {
-			f := &t.Facts[i]
-			if has(word, f.Name, f.Label, f.Say) {
-				one.Facts = append(one.Facts, api.Fact{
-					Name: f.Name, Label: f.Label, Kind: f.Kind.String(), Unit: f.Unit, Say: f.Say, None: f.None,
-				})
-			}
-		}
+	for _, one := range wire.Each(query.Tables, wire.FactTable) {
+		one.Facts = slices.DeleteFunc(one.Facts, func(f api.Fact) bool { return !has(word, f.Name, f.Label, f.Say) })
 		if len(one.Facts) > 0 {
 			tables = append(tables, one)
-			found = true
 		}
 	}
 	if a.json {
 		return writeJSON(w, api.FactTables{Tables: tables})
 	}
-	if !found {
+	if len(tables) == 0 {
 		return fmt.Errorf("no fact has %q in its name, or in what it tells", word)
 	}
 	for i := range tables {

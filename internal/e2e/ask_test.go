@@ -262,7 +262,7 @@ func TestAskStory(t *testing.T) {
 	s.start()
 	garden := testkit.Serve(t, &testkit.Generated{Pages: 300, Seed: 4})
 	s.ok("site add big http://big.example/ --allow 127.0.0.0/8")
-	s.ok("plan set big pages=120 probes=false " + unhurried + " --host big.example=" + garden)
+	s.ok("plan set big pages=250 probes=false " + unhurried + " --host big.example=" + garden)
 	s.ok("crawl big")
 	ask := func(args ...string) (string, string, int) { return s.run(append([]string{"ask", "big"}, args...)...) }
 	out, _, code := ask("words > 0", "--order", "-words", "--limit", "2")
@@ -292,6 +292,10 @@ func TestAskStory(t *testing.T) {
 	out, _, _ = ask("--of", "links", "--by", "region")
 	if !strings.Contains(out, "content") {
 		t.Errorf("%s", out)
+	}
+	out, _, _ = ask("--of", "links", "--limit", "10001", "--csv") // one more than is asked for at once
+	if n := strings.Count(out, "\r\n") - 1; n != 10_001 {
+		t.Errorf("%d links", n)
 	}
 	out, talk, code := ask("words / linksIn > 2 && linksIn == 0 || words < 0")
 	if code != 0 || !strings.HasPrefix(out, "None of") && talk == "" {
