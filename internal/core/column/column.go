@@ -64,6 +64,9 @@ const (
 	OfStanding                 // what only the whole crawl tells of it
 )
 
+// noDocument is why cells of pages are empty.
+const noDocument = "it is no HTML document"
+
 // All are all properties of an address that was fetched, in the order in which they are listed.
 var All = []Column{
 	{
@@ -100,7 +103,8 @@ var All = []Column{
 		Facts: func(f *page.Facts) any { return said(f.HeaderValue("Last-Modified")) },
 	},
 	{
-		Key: "indexable", Name: "indexable", Kind: YesNo, Width: 10, Lacks: "it is no HTML document", Say: "whether search engines may show it",
+		Key: "indexable", Name: "indexable", Kind: YesNo, Width: 10,
+		Lacks: noDocument, Say: "whether search engines may show it",
 		Stored: Stored{OfPage, "indexable", ""}, cell: func(p *Row) any { return p.ofPage(p.Indexable) },
 	},
 	{
@@ -124,11 +128,12 @@ var All = []Column{
 		Stored: Stored{OfPage, "h1", ""}, cell: func(p *Row) any { return p.ofPage(p.H1) },
 	},
 	{
-		Key: "headings", Name: "headings", Kind: Whole, Width: 9, Lacks: "it is no HTML document", Say: "how many it has",
+		Key: "headings", Name: "headings", Kind: Whole, Width: 9, Lacks: noDocument, Say: "how many it has",
 		Stored: Stored{OfPage, "headings", "-1"}, cell: func(p *Row) any { return known(p.Headings) },
 	},
 	{
-		Key: "words", Name: "words", Kind: Whole, Width: 9, Lacks: "it is no HTML document", Say: "of the main text, without what is the layout's own",
+		Key: "words", Name: "words", Kind: Whole, Width: 9,
+		Lacks: noDocument, Say: "of the main text, without what is the layout's own",
 		Stored: Stored{OfPage, "words", ""}, cell: func(p *Row) any { return p.ofPage(p.Words) },
 	},
 	{
@@ -157,7 +162,8 @@ var All = []Column{
 		Stored: Stored{OfPage, "redirect", ""}, cell: func(p *Row) any { return said(p.Redirect) },
 	},
 	{
-		Key: "bytes", Name: "bytes", Kind: Whole, Unit: "bytes", Width: 10, Lacks: "the body was empty, or did not come", Say: "of the body, unpacked",
+		Key: "bytes", Name: "bytes", Kind: Whole, Unit: "bytes", Width: 10,
+		Lacks: "the body was empty, or did not come", Say: "of the body, unpacked",
 		Stored: Stored{OfPage, "bytes", ""}, cell: func(p *Row) any { return positive(p.Bytes) },
 	},
 	{
@@ -170,12 +176,12 @@ var All = []Column{
 		Stored: Stored{OfPage, "first_byte", ""}, cell: func(p *Row) any { return p.FirstByte },
 	},
 	{
-		Key: "images", Name: "images", Kind: Whole, Width: 8, Lacks: "it is no HTML document", Say: "how many it shows",
+		Key: "images", Name: "images", Kind: Whole, Width: 8, Lacks: noDocument, Say: "how many it shows",
 		Stored: Stored{OfPage, "images", "-1"}, cell: func(p *Row) any { return known(p.Images) },
 	},
 	{
 		Key: "altsMissing", Name: "alts missing", Kind: Whole, Width: 12,
-		Lacks: "it is no HTML document", Say: "images without an alternative text, be it empty",
+		Lacks: noDocument, Say: "images without an alternative text, be it empty",
 		Facts: ofDocument(func(d *page.Document) any {
 			n := 0
 			for i := range d.Images {
@@ -187,7 +193,7 @@ var All = []Column{
 		}),
 	},
 	{
-		Key: "scripts", Name: "scripts", Kind: Whole, Width: 8, Lacks: "it is no HTML document", Say: "how many it loads",
+		Key: "scripts", Name: "scripts", Kind: Whole, Width: 8, Lacks: noDocument, Say: "how many it loads",
 		Facts: ofDocument(func(d *page.Document) any { return len(d.Scripts) }),
 	},
 	{
@@ -205,7 +211,7 @@ var All = []Column{
 		}),
 	},
 	{
-		Key: "linksOut", Name: "links out", Kind: Whole, Width: 9, Lacks: "it is no HTML document", Say: "how many links stand on it",
+		Key: "linksOut", Name: "links out", Kind: Whole, Width: 9, Lacks: noDocument, Say: "how many links stand on it",
 		Stored: Stored{OfPage, "links_out", "-1"}, cell: func(p *Row) any { return known(p.LinksOut) },
 	},
 	{
@@ -213,7 +219,8 @@ var All = []Column{
 		Stored: Stored{OfStanding, "links_in", "0"}, cell: func(p *Row) any { return p.LinksIn },
 	},
 	{
-		Key: "clicks", Name: "clicks", Kind: Whole, Width: 8, Lacks: "no links lead there from the home page", Say: "from the home page",
+		Key: "clicks", Name: "clicks", Kind: Whole, Width: 8,
+		Lacks: "no links lead there from the home page", Say: "from the home page",
 		Stored: Stored{OfStanding, "depth", "-1"}, cell: func(p *Row) any { return known(p.Clicks) },
 	},
 	{
@@ -225,21 +232,23 @@ var All = []Column{
 		Stored: Stored{OfAddress, "in_sitemap", ""}, cell: func(p *Row) any { return p.InSitemap },
 	},
 	{
-		Key: "layout", Name: "layout", Kind: Whole, Width: 8, Lacks: "no other page is built like it", Say: "the template that it is built from, by number",
+		Key: "layout", Name: "layout", Kind: Whole, Width: 8,
+		Lacks: "no other page is built like it", Say: "the template that it is built from, by number",
 		Stored: Stored{OfStanding, "layout", "-1"}, cell: func(p *Row) any { return known(p.Layout) },
 	},
 	{
-		Key: "authority", Name: "authority", Kind: Decimal, Width: 10, Lacks: "it is no HTML document", Say: "by the links of the site",
+		Key: "authority", Name: "authority", Kind: Decimal, Width: 10, Lacks: noDocument, Say: "by the links of the site",
 		Stored: Stored{OfStanding, "authority", "0"},
 		cell:   func(p *Row) any { return p.ofPage(p.Authority) }, digits: 4,
 	},
 	{
-		Key: "importance", Name: "importance", Kind: Decimal, Width: 12, Lacks: "it is no HTML document", Say: "its weight in health",
+		Key: "importance", Name: "importance", Kind: Decimal, Width: 12, Lacks: noDocument, Say: "its weight in health",
 		Stored: Stored{OfStanding, "importance", "0"},
 		cell:   func(p *Row) any { return p.ofPage(p.Importance) }, digits: 4,
 	},
 	{
-		Key: "health", Name: "health", Kind: Decimal, Unit: "points", Width: 10, Lacks: "health does not count it", Say: "of the page by itself",
+		Key: "health", Name: "health", Kind: Decimal, Unit: "points", Width: 10,
+		Lacks: "health does not count it", Say: "of the page by itself",
 		Stored: Stored{OfStanding, "health", "-1"}, cell: func(p *Row) any { return known(p.Health) }, digits: 2,
 	},
 	{
