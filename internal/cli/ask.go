@@ -163,13 +163,8 @@ func answerRows(answer *api.Answer, cell func(api.Fact, any) string) [][]string 
 			row := []string{cell(answer.By, g.Value), report.Plain(g.Count), report.Plain(g.Share)}
 			if m := g.Measured; answer.Measure.Name != "" {
 				row = append(row, report.Plain(m.Count))
-				for _, v := range []float64{m.Sum, m.Least, m.Most, m.Mean, m.Median} {
-					cell := ""
-					if m.Count > 0 {
-						cell = report.Plain(v)
-					}
-					row = append(row, cell)
-				}
+				plain := func(v float64) string { return report.Plain(v) }
+				row = append(row, measured(m, "", plain, m.Sum, m.Least, m.Most, m.Mean, m.Median)...)
 			}
 			rows = append(rows, row)
 		}
@@ -187,6 +182,18 @@ func answerRows(answer *api.Answer, cell func(api.Fact, any) string) [][]string 
 		rows = append(rows, row)
 	}
 	return rows
+}
+
+// measured are cells of what was measured in a group, none where nothing was.
+func measured(m api.Measured, none string, write func(float64) string, values ...float64) (cells []string) {
+	for _, v := range values {
+		cell := none
+		if m.Count > 0 {
+			cell = write(v)
+		}
+		cells = append(cells, cell)
+	}
+	return cells
 }
 
 // plainValue is a value as a file has it; "" for what is not known.
@@ -270,13 +277,7 @@ func printGroups(w io.Writer, cr api.Crawl, answer *api.Answer, limit int) {
 		row := []string{value, numbers.Thousands(g.Count), fmt.Sprintf("%.1f %%", 100*g.Share),
 			strings.Repeat("▪", (bar*g.Count+most-1)/most)}
 		if m := g.Measured; answer.Measure.Name != "" {
-			for _, v := range []float64{m.Sum, m.Mean, m.Median, m.Least, m.Most} {
-				cell := "–"
-				if m.Count > 0 {
-					cell = numbers.Figure(v)
-				}
-				row = append(row, cell)
-			}
+			row = append(row, measured(m, "–", numbers.Figure, m.Sum, m.Mean, m.Median, m.Least, m.Most)...)
 		}
 		rows = append(rows, row)
 	}
