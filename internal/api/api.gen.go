@@ -1200,6 +1200,28 @@ type NewToken struct {
 	Token string `json:"token"`
 }
 
+// NewView defines model for NewView.
+type NewView struct {
+	// By a fact that answers are grouped by
+	By      string   `json:"by,omitempty,omitzero"`
+	Columns []string `json:"columns,omitempty,omitzero"`
+
+	// Measure a number that is measured in each group
+	Measure string `json:"measure,omitempty,omitzero"`
+
+	// Of the table, pages by default
+	Of string `json:"of,omitempty,omitzero"`
+
+	// Order a fact, - before it for falling
+	Order string `json:"order,omitempty,omitzero"`
+
+	// Question true or false of each row
+	Question string `json:"question"`
+
+	// Say what it asks, as a person would
+	Say string `json:"say,omitempty,omitzero"`
+}
+
 // NewWaiver defines model for NewWaiver.
 type NewWaiver struct {
 	By string `json:"by,omitempty,omitzero"`
@@ -2017,6 +2039,35 @@ type Verdict struct {
 	Title string   `json:"title"`
 }
 
+// View A question with how its answer is shown
+type View struct {
+	By      string   `json:"by,omitempty,omitzero"`
+	Columns []string `json:"columns,omitempty,omitzero"`
+	Measure string   `json:"measure,omitempty,omitzero"`
+	Name    string   `json:"name"`
+
+	// Of the table
+	Of string `json:"of"`
+
+	// Order a fact, - before it for falling
+	Order    string `json:"order,omitempty,omitzero"`
+	Question string `json:"question"`
+
+	// Say what it asks, as a person would
+	Say string `json:"say"`
+
+	// Shipped it comes with Harvik
+	Shipped bool `json:"shipped,omitempty,omitzero"`
+
+	// Site the site that it is for; all of them without one
+	Site string `json:"site,omitempty,omitzero"`
+}
+
+// ViewList defines model for ViewList.
+type ViewList struct {
+	Views []View `json:"views"`
+}
+
 // Waiver A decision to leave something as it is
 type Waiver struct {
 	// Broken why it cannot be read; it covers nothing then
@@ -2312,6 +2363,23 @@ type EndWaiverParams struct {
 	By string `form:"by,omitempty" json:"by,omitempty,omitzero"`
 }
 
+// ListViewsParams defines parameters for ListViews.
+type ListViewsParams struct {
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+}
+
+// RemoveViewParams defines parameters for RemoveView.
+type RemoveViewParams struct {
+	// Site the site that it is for; all of them without one
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+}
+
+// KeepViewParams defines parameters for KeepView.
+type KeepViewParams struct {
+	// Site the site that it is for; all of them without one
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+}
+
 // AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
 type AddTokenJSONRequestBody = TokenLabel
 
@@ -2377,6 +2445,9 @@ type AddWaiverJSONRequestBody = NewWaiver
 
 // AddTicketJSONRequestBody defines body for AddTicket for application/json ContentType.
 type AddTicketJSONRequestBody = NewTicket
+
+// KeepViewJSONRequestBody defines body for KeepView for application/json ContentType.
+type KeepViewJSONRequestBody = NewView
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -3018,6 +3089,32 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /tickets (the `AddTicket` operationId).
 	AddTicket(ctx context.Context, body AddTicketJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListViews Questions with how their answers are shown, under names
+	//
+	// Those that come with Harvik first, then those that are kept for all sites and for the one that is named
+	//
+	// Corresponds with GET /views (the `ListViews` operationId).
+	ListViews(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveView Forget a view
+	//
+	// Corresponds with DELETE /views/{view} (the `RemoveView` operationId).
+	RemoveView(ctx context.Context, view string, params *RemoveViewParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepViewWithBody Keep a question under a name, in place of what had that name
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /views/{view} (the `KeepView` operationId).
+	KeepViewWithBody(ctx context.Context, view string, params *KeepViewParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepView Keep a question under a name, in place of what had that name
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /views/{view} (the `KeepView` operationId).
+	KeepView(ctx context.Context, view string, params *KeepViewParams, body KeepViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListWords The words in which names are shown
 	//
@@ -4532,6 +4629,72 @@ func (c *Calls) AddTicketWithBody(ctx context.Context, contentType string, body 
 // Corresponds with POST /tickets (the `AddTicket` operationId).
 func (c *Calls) AddTicket(ctx context.Context, body AddTicketJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddTicketRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListViews Questions with how their answers are shown, under names
+//
+// # Those that come with Harvik first, then those that are kept for all sites and for the one that is named
+//
+// Corresponds with GET /views (the `ListViews` operationId).
+func (c *Calls) ListViews(ctx context.Context, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListViewsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveView Forget a view
+//
+// Corresponds with DELETE /views/{view} (the `RemoveView` operationId).
+func (c *Calls) RemoveView(ctx context.Context, view string, params *RemoveViewParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveViewRequest(c.Server, view, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepViewWithBody Keep a question under a name, in place of what had that name
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /views/{view} (the `KeepView` operationId).
+func (c *Calls) KeepViewWithBody(ctx context.Context, view string, params *KeepViewParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepViewRequestWithBody(c.Server, view, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepView Keep a question under a name, in place of what had that name
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /views/{view} (the `KeepView` operationId).
+func (c *Calls) KeepView(ctx context.Context, view string, params *KeepViewParams, body KeepViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepViewRequest(c.Server, view, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -8202,6 +8365,183 @@ func NewAddTicketRequestWithBody(server string, contentType string, body io.Read
 	return req, nil
 }
 
+// NewListViewsRequest constructs an http.Request for the ListViews method
+func NewListViewsRequest(server string, params *ListViewsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/views")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemoveViewRequest constructs an http.Request for the RemoveView method
+func NewRemoveViewRequest(server string, view string, params *RemoveViewParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "view", view, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/views/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewKeepViewRequest calls the generic KeepView builder with application/json body
+func NewKeepViewRequest(server string, view string, params *KeepViewParams, body KeepViewJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewKeepViewRequestWithBody(server, view, params, "application/json", bodyReader)
+}
+
+// NewKeepViewRequestWithBody constructs an http.Request for the KeepView method, with any body, and a specified content type
+func NewKeepViewRequestWithBody(server string, view string, params *KeepViewParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "view", view, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/views/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListWordsRequest constructs an http.Request for the ListWords method
 func NewListWordsRequest(server string) (*http.Request, error) {
 	var err error
@@ -8606,6 +8946,21 @@ func (c *Client) EndWaiver(ctx context.Context, site SiteName, waiver int64, par
 // AddTicket: A link that fetches one address of this API once, within a minute, without a header.
 func (c *Client) AddTicket(ctx context.Context, body AddTicketJSONRequestBody) (Ticket, error) {
 	return read[Ticket](c.calls.AddTicket(ctx, body))
+}
+
+// ListViews: Questions with how their answers are shown, under names.
+func (c *Client) ListViews(ctx context.Context, params *ListViewsParams) (ViewList, error) {
+	return read[ViewList](c.calls.ListViews(ctx, params))
+}
+
+// RemoveView: Forget a view.
+func (c *Client) RemoveView(ctx context.Context, view string, params *RemoveViewParams) error {
+	return done(c.calls.RemoveView(ctx, view, params))
+}
+
+// KeepView: Keep a question under a name, in place of what had that name.
+func (c *Client) KeepView(ctx context.Context, view string, params *KeepViewParams, body KeepViewJSONRequestBody) (View, error) {
+	return read[View](c.calls.KeepView(ctx, view, params, body))
 }
 
 // ListWords: The words in which names are shown.

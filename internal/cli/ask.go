@@ -222,7 +222,9 @@ func plainValue(f api.Fact, v any) string {
 // shownValue is a value for people: addresses of the site without its host, and a dash for what is not known.
 func shownValue(cr api.Crawl, f api.Fact, v any) string {
 	text, ok := v.(string)
-	if !ok {
+	if number, is := v.(float64); is && f.Kind == query.Decimal.String() {
+		text = report.Plain(math.Round(number*1e4) / 1e4)
+	} else if !ok {
 		text = plainValue(f, v)
 	}
 	switch {

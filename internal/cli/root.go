@@ -98,7 +98,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 	add("Service, sites, plans", a.startCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(),
 		a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
 	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(),
-		a.askCommand(), a.pagesCommand(), a.pageCommand(),
+		a.askCommand(), a.viewCommand(), a.pagesCommand(), a.pageCommand(),
 		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(),
 		a.checkCommand(), a.judgeCommand())
 	add("Work the list",

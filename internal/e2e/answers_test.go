@@ -100,7 +100,7 @@ func (h *harvik) time(b *testing.B, path string, times int) {
 // BenchmarkAsked asks questions of a large crawl: those of the documentation, and others.
 func BenchmarkAsked(b *testing.B) {
 	h := large(b)
-	more := []query.Example{
+	more := []query.View{
 		{Of: "pages", Say: "all"}, {Of: "pages", Say: "all by title", Order: "title"},
 		{Of: "pages", Say: "what only the core judges", Question: `words / (linksOut + 1) > 3`},
 		{Of: "pages", Say: "a pattern", Question: `title.matches("(?i)[0-9]{2}")`},
@@ -111,7 +111,7 @@ func BenchmarkAsked(b *testing.B) {
 		{Of: "links", Say: "sorted by words", Question: `target.status == 200 && source.words > 100`, Order: "words"},
 		{Of: "findings", Say: "all by check", By: "check"},
 	}
-	for _, e := range slices.Concat(query.Examples, more) {
+	for _, e := range slices.Concat(query.Examples, query.Views, more) {
 		q := url.Values{"limit": {"200"}, "of": {e.Of}, "question": {e.Question}, "order": {e.Order}, "by": {e.By},
 			"measure": {e.Measure}, "columns": {strings.Join(e.Columns, ",")}}
 		b.Run(e.Of+": "+e.Say, func(b *testing.B) { h.time(b, "/sites/large/crawls/latest/ask?"+q.Encode(), 20) })

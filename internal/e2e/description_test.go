@@ -61,7 +61,9 @@ func TestDescription(t *testing.T) {
 	for _, r := range []request{
 		{operation: "openAPI"}, {operation: "whoAmI"}, {operation: "listChecks"},
 		{operation: "showCheck", path: "check=title-long"},
-		{operation: "listColumns"}, {operation: "listFacts"}, {operation: "listWords"}, {operation: "planSchema"}, {operation: "listProfiles"},
+		{operation: "listColumns"}, {operation: "listFacts"}, {operation: "listWords"},
+		{operation: "keepView", path: "view=wordy", body: `{"question": "words > 900", "columns": ["address", "words"], "say": "long ones"}`},
+		{operation: "listViews", path: "site=fernhollow"}, {operation: "removeView", path: "view=wordy"}, {operation: "planSchema"}, {operation: "listProfiles"},
 		{operation: "checkPlan", body: `{"pages": 7}`},
 		{operation: "look", body: `{"html": "<html lang=en><title>Ferns</title><h1>Ferns</h1><p>Green <a href=/a>all year</a><img src=b.png>"}`},
 

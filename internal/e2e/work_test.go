@@ -26,11 +26,16 @@ import (
 // crawl crawls the garden once more, to the end.
 func (h *harvik) crawl(t *testing.T) api.Crawl {
 	t.Helper()
-	cr, err := h.StartCrawl(t.Context(), "fernhollow", api.NewCrawl{})
+	return h.crawlOf(t, "fernhollow")
+}
+
+func (h *harvik) crawlOf(t *testing.T, site string) api.Crawl {
+	t.Helper()
+	cr, err := h.StartCrawl(t.Context(), site, api.NewCrawl{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if cr, err = h.Watch(t.Context(), "fernhollow", api.Numbered(cr.Number), func(api.Progress) {}); err != nil ||
+	if cr, err = h.Watch(t.Context(), site, api.Numbered(cr.Number), func(api.Progress) {}); err != nil ||
 		cr.State != "finished" {
 		t.Fatalf("the crawl is %s (%v)", cr.State, err)
 	}

@@ -1,8 +1,6 @@
 package service
 
 import (
-	"errors"
-	"fmt"
 	"net/http"
 	"strings"
 
@@ -41,48 +39,15 @@ func (s *Service) ask(c *gin.Context) {
 
 // asking reads a question with how it is to be answered; where it cannot, it has answered.
 func (s *Service) asking(c *gin.Context) (out record.Asking, ok bool) {
-	refuse := func(name string, err error) (record.Asking, bool) {
-		problem(c, http.StatusUnprocessableEntity, name+": "+err.Error())
-		return out, false
-	}
-	of := c.DefaultQuery("of", query.Tables[0].Name)
-	t := query.TableOf(of)
-	if t == nil {
-		return refuse("of", errors.New(unknown("table", of, query.Names())))
+	view := query.View{Of: c.Query("of"), Question: c.Query("question"), Order: c.Query("order"), By: c.Query("by"),
+		Measure: c.Query("measure")}
+	if columns := c.Query("columns"); columns != "" {
+		view.Columns = strings.Split(columns, ",")
 	}
 	var err error
-	if out.Question, err = t.Compile(c.Query("question")); err != nil {
+	if out.Asked, err = view.Understand(); err != nil {
 		s.fail(c, err, "the question")
 		return out, false
-	}
-	order := c.Query("order")
-	order, out.Falling = strings.CutPrefix(order, "-")
-	for _, one := range []struct {
-		name, fact string
-		into       *int
-	}{{"order", order, &out.Order}, {"by", c.Query("by"), &out.By}, {"measure", c.Query("measure"), &out.Measure}} {
-		*one.into = -1
-		if one.fact == "" {
-			continue
-		}
-		at, err := t.Chosen(one.fact)
-		if err != nil {
-			return refuse(one.name, err)
-		}
-		f := &t.Facts[at[0]]
-		isNumber := f.Kind == query.Whole || f.Kind == query.Decimal
-		if f.Kind == query.Figures || f.Long || one.name == "measure" && !isNumber {
-			return refuse(one.name, fmt.Errorf("%s is %s, which this cannot go by", f.Name, f.Kind.Says()))
-		}
-		*one.into = at[0]
-	}
-	if out.Columns = out.Question.Shown(out.Order); c.Query("columns") != "" {
-		if out.Columns, err = t.Chosen(strings.Split(c.Query("columns"), ",")...); err != nil {
-			return refuse("columns", err)
-		}
-	}
-	if out.Measure >= 0 && out.By < 0 {
-		return refuse("measure", errors.New("it is measured in groups: say by which fact"))
 	}
 	if out.Skip, ok = number(c, "after", 0, 0, 1<<31-1); !ok {
 		return out, false

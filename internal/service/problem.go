@@ -34,9 +34,12 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 	var refusal *record.Refusal
 	var mistake *record.Mistake
 	var mistakes query.Mistakes
+	var fault *query.Fault
 	switch {
 	case errors.As(err, &mistakes):
 		problem(c, http.StatusUnprocessableEntity, mistakes.Error(), faultsOf(mistakes)...)
+	case errors.As(err, &fault):
+		problem(c, http.StatusUnprocessableEntity, fault.Error())
 	case errors.Is(err, store.ErrTooLong):
 		problem(c, http.StatusUnprocessableEntity, err.Error())
 	case errors.As(err, &refusal):

@@ -29,6 +29,9 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/columns", s.listColumns)
 	api.GET("/facts", s.listFacts)
 	api.GET("/words", s.listWords)
+	api.GET("/views", s.listViews)
+	api.PUT("/views/:view", s.keepView)
+	api.DELETE("/views/:view", s.removeView)
 
 	api.GET("/plan-schema", s.planSchema)
 	api.GET("/profiles", s.listProfiles)

@@ -18,6 +18,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/gate"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/query"
 	"harvik/internal/record"
 	"harvik/internal/report"
 )
@@ -59,6 +60,9 @@ type Store interface {
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
 	Ask(ctx context.Context, crawl int64, a record.Asking) (record.Answer, error)
+	Views(ctx context.Context, site string) ([]record.KeptView, error)
+	KeepView(ctx context.Context, site string, v query.View) error
+	RemoveView(ctx context.Context, site, name string) error
 	SetKeep(ctx context.Context, site int64, crawls int) error
 	MarkCrawl(ctx context.Context, id int64, marked bool) error
 	Known(ctx context.Context, secret, kind string) (record.Credential, error)

@@ -81,16 +81,21 @@ func (j *judge) hit(id, nth int32, row []any) (h hit, ok bool) {
 			return h, false
 		}
 	}
-	switch {
-	case j.of.By >= 0:
-		h.key = row[j.of.By]
-		if j.of.Measure >= 0 {
-			h.measured = row[j.of.Measure]
-		}
-	case j.of.Order >= 0:
-		h.key = row[j.of.Order]
+	if sorted := j.sorts(); sorted.Picks() {
+		h.key = sorted.Of(row)
+	}
+	if j.of.By.Picks() && j.of.Measure.Picks() {
+		h.measured = j.of.Measure.Of(row)
 	}
 	return h, true
+}
+
+// sorts is what hits are grouped or sorted by.
+func (j *judge) sorts() query.Pick {
+	if j.of.By.Picks() {
+		return j.of.By
+	}
+	return j.of.Order
 }
 
 // wants are the facts that a judge needs.
@@ -98,13 +103,11 @@ func (j *judge) wants() (out []int) {
 	if !j.sure {
 		out = append(out, j.of.Question.Uses...)
 	}
-	switch {
-	case j.of.By >= 0 && j.of.Measure >= 0:
-		out = append(out, j.of.By, j.of.Measure)
-	case j.of.By >= 0:
-		out = append(out, j.of.By)
-	case j.of.Order >= 0:
-		out = append(out, j.of.Order)
+	if sorted := j.sorts(); sorted.Picks() {
+		out = append(out, sorted.Fact)
+	}
+	if j.of.By.Picks() && j.of.Measure.Picks() {
+		out = append(out, j.of.Measure.Fact)
 	}
 	return out
 }
@@ -130,21 +133,21 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 		}
 		out.Total++
 		switch {
-		case a.By >= 0:
+		case a.By.Picks():
 			groups.Add(h.key, h.measured)
-		case a.Order >= 0, out.Total > a.Skip && len(hits) < a.Limit:
+		case a.Order.Picks(), out.Total > a.Skip && len(hits) < a.Limit:
 			hits = append(hits, h)
 		}
 	}
 	if err := readers[t.Name](&find, ctx); err != nil {
 		return out, err
 	}
-	if a.By >= 0 {
+	if a.By.Picks() {
 		out.Groups = groups.Groups()
 		out.Groups = out.Groups[:min(mostGroups, len(out.Groups))]
 		return out, nil
 	}
-	if a.Order >= 0 {
+	if a.Order.Picks() {
 		compare := query.Compare
 		if a.Falling {
 			compare = query.CompareFalling
@@ -171,15 +174,17 @@ func (s *Store) show(ctx context.Context, crawlID int64, a *record.Asking, hits 
 	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
-	again := reading{store: s, crawl: crawlID, asked: a, where: "p.id = any($2)", args: []any{crawlID, ids}, only: ids,
-		wanted: a.Columns}
+	again := reading{store: s, crawl: crawlID, asked: a, where: "p.id = any($2)", args: []any{crawlID, ids}, only: ids}
+	for _, c := range a.Columns {
+		again.wanted = append(again.wanted, c.Fact)
+	}
 	again.make = func(id, nth int32, row []any) (hit, bool) {
 		h := hit{id: id, nth: nth}
 		if _, ok := at[[2]int32{id, nth}]; !ok {
 			return h, false
 		}
 		for _, c := range a.Columns {
-			h.shown = append(h.shown, row[c])
+			h.shown = append(h.shown, c.Of(row))
 		}
 		return h, true
 	}

@@ -27,7 +27,6 @@ type end struct {
 // unfetched, its addresses need not have been fetched.
 func (r *reading) joining(ctx context.Context, ends map[string]bool) (*joining, error) {
 	t := r.asked.Question.Of
-	pages := query.TableOf("pages")
 	j := &joining{table: t, ends: map[string]*end{}}
 	for prefix := range ends {
 		j.ends[prefix] = new(end)
@@ -39,9 +38,7 @@ func (r *reading) joining(ctx context.Context, ends map[string]bool) (*joining, 
 			j.own = append(j.own, at)
 			continue
 		}
-		e := j.ends[name[:dot+1]]
-		e.places, e.columns = append(e.places, at), append(e.columns, pages.Fact(name[dot+1:]))
-		e.nothing = append(e.nothing, t.Facts[at].Kind.Nothing())
+		j.ends[name[:dot+1]].want(t, at, name[dot+1:])
 	}
 	for prefix, e := range j.ends {
 		if err := r.store.fillEnd(ctx, r.crawl, e, ends[prefix]); err != nil {
@@ -51,24 +48,32 @@ func (r *reading) joining(ctx context.Context, ends map[string]bool) (*joining, 
 	return j, nil
 }
 
+// want adds a fact of a table, which pages have under another name.
+func (e *end) want(t *query.Table, at int, name string) {
+	e.places, e.columns = append(e.places, at), append(e.columns, query.TableOf("pages").Fact(name))
+	e.nothing = append(e.nothing, t.Facts[at].Kind.Nothing())
+}
+
+// keep keeps what a row of the pages' table has for an address.
+func (e *end) keep(id int32, row []any) {
+	kept := make([]any, len(e.columns))
+	for i, c := range e.columns {
+		if kept[i] = row[c]; kept[i] == nil {
+			kept[i] = e.nothing[i]
+		}
+	}
+	for int(id) >= len(e.known) {
+		e.known = append(e.known, nil)
+	}
+	e.known[id] = kept
+}
+
 // fillEnd reads what is wanted of addresses: of those that were not fetched, too, where only they themselves say it.
 func (s *Store) fillEnd(ctx context.Context, crawlID int64, e *end, unfetched bool) error {
 	if len(e.columns) == 0 {
 		return nil
 	}
 	pages := query.TableOf("pages")
-	keep := func(id int32, row []any) {
-		kept := make([]any, len(e.columns))
-		for i, c := range e.columns {
-			if kept[i] = row[c]; kept[i] == nil {
-				kept[i] = e.nothing[i]
-			}
-		}
-		for int(id) >= len(e.known) {
-			e.known = append(e.known, nil)
-		}
-		e.known[id] = kept
-	}
 	if unfetched {
 		rows := []struct {
 			ID  int32
@@ -81,12 +86,12 @@ func (s *Store) fillEnd(ctx context.Context, crawlID int64, e *end, unfetched bo
 		for _, r := range rows {
 			row[pages.Fact("address")] = r.URL
 			pages.Complete(row, e.columns)
-			keep(r.ID, row)
+			e.keep(r.ID, row)
 		}
 	}
 	scan := &rowScan{store: s, crawl: crawlID, table: pages, every: true}
 	scan.want(e.columns...)
-	return scan.each(ctx, "true", []any{crawlID}, keep)
+	return scan.each(ctx, "true", []any{crawlID}, e.keep)
 }
 
 // row is an empty row.

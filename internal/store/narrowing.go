@@ -145,7 +145,7 @@ func (w *narrowing) in(n *query.Node) string {
 
 // reads tells whether an operand stands in the database.
 func (w *narrowing) reads(o query.Operand) bool {
-	return o.Fact < 0 || w.table.Facts[o.Fact].OfAddress == nil && !w.table.Facts[o.Fact].Long
+	return o.Fact < 0 || askable[w.table.Facts[o.Fact].Name] != ""
 }
 
 func (w *narrowing) isWords(o query.Operand) bool {

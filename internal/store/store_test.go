@@ -252,7 +252,7 @@ func TestAskedPlainly(t *testing.T) {
 		Rand:  r,
 		Table: narrow,
 		Rows:  testkit.Facts(narrow, rows),
-		Tells: []int{narrow.Fact("address")},
+		Tells: []query.Pick{{Fact: narrow.Fact("address")}},
 	}
 	q.AskBothWays(t, s, id, 1, 300)
 }

@@ -46,7 +46,7 @@ type Questioner struct {
 	Rand  *rand.Rand
 	Table *query.Table
 	Rows  [][]any
-	Tells []int // the facts that tell rows apart
+	Tells []query.Pick // the facts that tell rows apart
 }
 
 // Any is a question of at most so many levels.
@@ -218,15 +218,15 @@ func (q *Questioner) number(at int) string {
 func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64, n int) {
 	t.Helper()
 	some, none, mixed := 0, 0, 0
-	told := func(row []any, at []int) (out string) {
-		for _, i := range at {
-			out += fmt.Sprint(row[i]) + " "
+	told := func(row []any, at []query.Pick) (out string) {
+		for _, p := range at {
+			out += fmt.Sprint(p.Of(row)) + " "
 		}
 		return out
 	}
-	shown := make([]int, len(q.Tells))
+	shown := make([]query.Pick, len(q.Tells))
 	for i := range shown {
-		shown[i] = i
+		shown[i].Fact = i
 	}
 	for range n {
 		text := q.Any(3)
@@ -235,9 +235,14 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 			t.Fatalf("%s\n%v", text, err)
 		}
 		var want []string
-		order, falling := q.Rand.IntN(len(q.Table.Facts)+1)-1, q.Rand.IntN(2) == 0
-		if order >= 0 && (q.Table.Facts[order].Kind == query.Figures || q.Table.Facts[order].Long) {
-			order = -1
+		order, falling := query.Pick{Fact: q.Rand.IntN(len(q.Table.Facts)+1) - 1}, q.Rand.IntN(2) == 0
+		if order.Picks() {
+			switch f := &q.Table.Facts[order.Fact]; {
+			case f.Kind == query.Figures:
+				order.Figure = "visits"
+			case f.Long:
+				order = query.Nothing
+			}
 		}
 		at := q.inOrder(order, falling)
 		unjudged := 0
@@ -254,8 +259,8 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 		if q.Rand.IntN(4) == 0 {
 			skip, limit = q.Rand.IntN(20), 1+q.Rand.IntN(20)
 		}
-		got, err := s.Ask(context.Background(), crawl, record.Asking{Question: question, Site: site,
-			Columns: q.Tells, Order: order, Falling: falling, By: -1, Measure: -1, Skip: skip, Limit: limit})
+		got, err := s.Ask(context.Background(), crawl, record.Asking{Site: site, Skip: skip, Limit: limit, Asked: query.Asked{Question: question,
+			Columns: q.Tells, Order: order, Falling: falling, By: query.Nothing, Measure: query.Nothing}})
 		if err != nil {
 			t.Fatalf("%s\n%v", text, err)
 		}
@@ -272,7 +277,7 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 				first++
 			}
 			t.Fatalf(
-				"%s\nby %d, falling %v, from %d, at most %d: %d answers, want %d; from the %dth on\n%q\nwant\n%q",
+				"%s\nby %v, falling %v, from %d, at most %d: %d answers, want %d; from the %dth on\n%q\nwant\n%q",
 				text,
 				order,
 				falling,
@@ -304,22 +309,25 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 }
 
 // inOrder are the numbers of rows, sorted by a fact.
-func (q *Questioner) inOrder(by int, falling bool) []int {
+func (q *Questioner) inOrder(by query.Pick, falling bool) []int {
 	rows := q.Rows
 	at := make([]int, len(rows))
 	for i := range at {
 		at[i] = i
 	}
-	if by < 0 {
+	if !by.Picks() {
 		return at
 	}
-	nothing := q.Table.Facts[by].Kind.Nothing()
+	var nothing any
+	if by.Figure == "" {
+		nothing = q.Table.Facts[by.Fact].Kind.Nothing()
+	}
 	compare := query.Compare
 	if falling {
 		compare = query.CompareFalling
 	}
 	slices.SortStableFunc(at, func(a, b int) int {
-		x, y := rows[a][by], rows[b][by]
+		x, y := by.Of(rows[a]), by.Of(rows[b])
 		if x == nil {
 			x = nothing
 		}

@@ -1,6 +1,8 @@
 package wire
 
 import (
+	"cmp"
+
 	"harvik/internal/api"
 	"harvik/internal/core/query"
 	"harvik/internal/record"
@@ -25,15 +27,19 @@ func Answer(asked *record.Asking, in *record.Answer) api.Answer {
 	if out.Rows == nil {
 		out.Rows = [][]any{}
 	}
-	if asked.By >= 0 {
-		out.By = Fact(&t.Facts[asked.By])
-		if asked.Measure >= 0 {
-			out.Measure = Fact(&t.Facts[asked.Measure])
+	picked := func(p query.Pick) api.Fact {
+		f := t.Picked(p)
+		return Fact(&f)
+	}
+	if asked.By.Picks() {
+		out.By = picked(asked.By)
+		if asked.Measure.Picks() {
+			out.Measure = picked(asked.Measure)
 		}
 		return out
 	}
-	for _, at := range asked.Columns {
-		out.Columns = append(out.Columns, Fact(&t.Facts[at]))
+	for _, p := range asked.Columns {
+		out.Columns = append(out.Columns, picked(p))
 	}
 	if shown := asked.Skip + len(in.Rows); shown < in.Total {
 		out.Next = shown
@@ -48,4 +54,23 @@ func factGroup(in *query.Group) api.FactGroup {
 			Median: m.Median}
 	}
 	return out
+}
+
+// ShippedView is a view that comes with Harvik.
+func ShippedView(in *query.View) api.View {
+	out := View(&record.KeptView{View: *in})
+	out.Shipped = true
+	return out
+}
+
+// View is a view that is kept.
+func View(in *record.KeptView) api.View {
+	return api.View{Name: in.Name, Say: in.Say, Of: cmp.Or(in.Of, query.Tables[0].Name), Question: in.Question,
+		Columns: in.Columns, Order: in.Order, By: in.By, Measure: in.Measure, Site: in.Site}
+}
+
+// ViewFrom is a view to be kept.
+func ViewFrom(name string, in *api.NewView) query.View {
+	return query.View{Name: name, Say: in.Say, Of: in.Of, Question: in.Question, Columns: in.Columns, Order: in.Order,
+		By: in.By, Measure: in.Measure}
 }

@@ -327,6 +327,49 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Questions with how their answers are shown, under names
+         * @description Those that come with Harvik first, then those that are kept for all sites and for the one that is named
+         */
+        get: operations["listViews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/views/{view}": {
+        parameters: {
+            query?: {
+                /** @description the site that it is for; all of them without one */
+                site?: string;
+            };
+            header?: never;
+            path: {
+                view: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a question under a name, in place of what had that name */
+        put: operations["keepView"];
+        post?: never;
+        /** Forget a view */
+        delete: operations["removeView"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/secrets": {
         parameters: {
             query?: never;
@@ -2138,6 +2181,21 @@ export interface components {
             label: string;
             token: string;
         };
+        NewView: {
+            /** @description what it asks, as a person would */
+            say?: string;
+            /** @description the table, pages by default */
+            of?: string;
+            /** @description true or false of each row */
+            question: string;
+            columns?: string[];
+            /** @description a fact, - before it for falling */
+            order?: string;
+            /** @description a fact that answers are grouped by */
+            by?: string;
+            /** @description a number that is measured in each group */
+            measure?: string;
+        };
         NewWaiver: {
             scope: components["schemas"]["WaiverScope"];
             /** @description a check, or a pattern of them; all if empty */
@@ -3107,6 +3165,27 @@ export interface components {
             steps: string[];
             places?: components["schemas"]["Place"][];
         };
+        /** @description A question with how its answer is shown */
+        View: {
+            name: string;
+            /** @description what it asks, as a person would */
+            say: string;
+            /** @description the table */
+            of: string;
+            question: string;
+            columns?: string[];
+            /** @description a fact, - before it for falling */
+            order?: string;
+            by?: string;
+            measure?: string;
+            /** @description the site that it is for; all of them without one */
+            site?: string;
+            /** @description it comes with Harvik */
+            shipped?: boolean;
+        };
+        ViewList: {
+            views: components["schemas"]["View"][];
+        };
         /** @description A decision to leave something as it is */
         Waiver: {
             /** Format: int64 */
@@ -3779,6 +3858,83 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Preview"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listViews: {
+        parameters: {
+            query?: {
+                site?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepView: {
+        parameters: {
+            query?: {
+                /** @description the site that it is for; all of them without one */
+                site?: string;
+            };
+            header?: never;
+            path: {
+                view: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewView"];
+            };
+        };
+        responses: {
+            /** @description The view */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeView: {
+        parameters: {
+            query?: {
+                /** @description the site that it is for; all of them without one */
+                site?: string;
+            };
+            header?: never;
+            path: {
+                view: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -63,17 +63,8 @@ Numbers with decimals are equal to such only: ` + "`health == 100.0`" + `. Sorte
 
 `)
 	for _, e := range Examples {
-		table := TableOf(e.Of)
-		if table == nil {
-			t.Fatalf("%s: there is no table %q", e.Say, e.Of)
-		}
-		if _, err := table.Compile(e.Question); err != nil {
+		if _, err := e.Understand(); err != nil {
 			t.Errorf("%s: %v", e.Say, err)
-		}
-		for _, name := range append([]string{strings.TrimPrefix(e.Order, "-"), e.By, e.Measure}, e.Columns...) {
-			if _, err := table.Chosen(name); name != "" && err != nil {
-				t.Errorf("%s: %v", e.Say, err)
-			}
 		}
 		fmt.Fprintf(&b, "%s\n\n    harvik ask fernhollow '%s'", e.Say, e.Question)
 		for flag, value := range map[string]string{"of": e.Of} {
@@ -91,7 +82,12 @@ Numbers with decimals are equal to such only: ` + "`health == 100.0`" + `. Sorte
 		}
 		b.WriteString("\n\n")
 	}
-	b.WriteString("## Facts\n")
+	b.WriteString("## Views\n\nA question is kept under a name with `harvik view add`, for all sites or for one, and asked again with " +
+		"`harvik view show\nfernhollow NAME`. These come with Harvik:\n\n| view | of | what it asks | question |\n|---|---|---|---|\n")
+	for _, v := range Views {
+		fmt.Fprintf(&b, "| `%s` | %s | %s | `%s` |\n", v.Name, v.Of, v.Say, strings.ReplaceAll(v.Question, "|", "\\|"))
+	}
+	b.WriteString("\n## Facts\n")
 	told := map[string]string{}
 	for _, table := range Tables {
 		fmt.Fprintf(&b, "\n### %s\n\n%s.\n\n", table.Name, strings.ToUpper(table.Say[:1])+table.Say[1:])
@@ -116,15 +112,12 @@ Numbers with decimals are equal to such only: ` + "`health == 100.0`" + `. Sorte
 		b.WriteString("| fact | kind | what it tells | not known where |\n|---|---|---|---|\n" + rows.String())
 		for _, prefix := range []string{"source", "target", "page"} {
 			if ends[prefix] {
-				fmt.Fprintf(
-					&b,
-					"| `%s.…` | | every fact of pages, of the %s: `%s.address`, `%s.status` … | |\n",
-					prefix,
-					prefix,
-					prefix,
-					prefix,
-				)
+				fmt.Fprintf(&b, "| `%[1]s.…` | | every fact of pages, of the %[1]s: `%[1]s.address`, `%[1]s.status` … | |\n", prefix)
 			}
+		}
+		if ends["before"] {
+			b.WriteString("| `before.…` | | what the same address was in the crawl before: `before.title`, `before.status` … | " +
+				"the crawl before did not fetch it, or there was none |\n")
 		}
 	}
 	return b.String()

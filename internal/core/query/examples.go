@@ -1,18 +1,7 @@
 package query
 
-// An Example is a question that is worth asking, with how its answer is shown.
-type Example struct {
-	Say      string // what it asks, as a person would
-	Of       string // the table
-	Question string
-	Columns  []string
-	Order    string // a fact, with - before it for falling
-	By       string
-	Measure  string
-}
-
-// Examples are questions of everyday work; the documentation shows them.
-var Examples = []Example{
+// Examples are questions of everyday work, by no name; the documentation shows them.
+var Examples = []View{
 	{Say: "Pages that search engines may show, with next to nothing on them", Of: "pages",
 		Question: `indexable && words < 100 && !(kind in ["contact", "list"])`, Order: "words"},
 	{

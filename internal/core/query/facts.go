@@ -121,7 +121,7 @@ func (t *Table) AddressOf(fact int) int { return t.from[fact] }
 
 // Tables are all that can be asked about, in the order in which they are told.
 var Tables = []*Table{
-	NewTable("pages", "page", "HTML documents and whatever else links lead to inside", ofPages(),
+	NewTable("pages", "page", "HTML documents and whatever else links lead to inside", withBefore(ofPages()),
 		"address", "status", "title", "words", "linksIn", "clicks"),
 	NewTable("resources", "resource", "what pages load: images, stylesheets, scripts, fonts, documents", ofPages(),
 		"address", "role", "status", "type", "bytes"),
@@ -175,12 +175,19 @@ func ofPages() (out []Fact) {
 }
 
 // Source and Target stand before the facts of the addresses that a link joins, OfPage before those of the page that
-// something was found on.
+// something was found on, Before before those that an address had in the crawl before.
 const (
 	Source = "source."
 	Target = "target."
 	OfPage = "page."
+	Before = "before."
 )
+
+// withBefore adds what the same address was in the crawl before.
+func withBefore(facts []Fact) []Fact {
+	before := ofEnd(Before, "before: ", "the crawl before did not fetch it, or there was none")
+	return append(facts, slices.DeleteFunc(before, func(f Fact) bool { return f.OfAddress != nil })...)
+}
 
 // ofRedirects are the facts of addresses that lead on.
 func ofRedirects() []Fact {

@@ -2,7 +2,7 @@ package query
 
 import (
 	"cmp"
-	"fmt"
+	"errors"
 	"slices"
 	"strings"
 )
@@ -144,14 +144,50 @@ func (t *Tally) Groups() []Group {
 	return out
 }
 
-// Chosen are the places of facts by their names. The error says which there is not.
-func (t *Table) Chosen(names ...string) (out []int, err error) {
+// A Pick is what is shown, sorted, grouped or measured by: a fact, or one of the figures.
+type Pick struct {
+	Fact   int    // its place in the table; −1 for nothing
+	Figure string // which of the figures, where the fact is those
+}
+
+// Nothing picks nothing.
+var Nothing = Pick{Fact: -1}
+
+// Picks tells whether anything is picked.
+func (p Pick) Picks() bool { return p.Fact >= 0 }
+
+// Of is what a row has there; nil for what is not known.
+func (p Pick) Of(row []any) any {
+	if p.Figure == "" {
+		return row[p.Fact]
+	}
+	figures, _ := row[p.Fact].(map[string]any)
+	return figures[p.Figure]
+}
+
+// Picked is what a pick picks, described.
+func (t *Table) Picked(p Pick) Fact {
+	f := t.Facts[p.Fact]
+	if p.Figure != "" {
+		f.Name, f.Label, f.Kind = f.Name+"."+p.Figure, p.Figure, Decimal
+	}
+	return f
+}
+
+// Chosen are facts by their names. The error says which there is not.
+func (t *Table) Chosen(names ...string) (out []Pick, err error) {
 	for _, name := range names {
-		at := t.Fact(strings.TrimSpace(name))
-		if at < 0 {
-			return nil, fmt.Errorf("%s", t.noSuchFact(name))
+		name = strings.TrimSpace(name)
+		if at := t.Fact(name); at >= 0 {
+			out = append(out, Pick{Fact: at})
+			continue
 		}
-		out = append(out, at)
+		of, figure, _ := strings.Cut(name, ".")
+		at := t.place(of)
+		if at < 0 || t.Facts[at].Kind != Figures || figure == "" {
+			return nil, errors.New(t.noSuchFact(name))
+		}
+		out = append(out, Pick{at, figure})
 	}
 	return out, nil
 }

@@ -86,28 +86,28 @@ func (t *Table) Compile(text string) (*Question, error) {
 const mostShown = 8
 
 // Shown are the facts that an answer shows where none are chosen: what a row is, what the question names of it,
-// what it is sorted by (−1 for nothing), and what is usual.
-func (q *Question) Shown(order int) (out []int) {
+// what it is sorted by, and what is usual.
+func (q *Question) Shown(order Pick) (out []Pick) {
 	t := q.Of
 	usual, _ := t.Chosen(t.Shown...)
 	same := map[int]bool{}
 	pinned(q.node, same)
-	add := func(at int) {
-		if !slices.Contains(out, at) && len(out) < mostShown && !same[at] {
-			out = append(out, at)
+	add := func(p Pick) {
+		if !slices.Contains(out, p) && len(out) < mostShown && !same[p.Fact] {
+			out = append(out, p)
 		}
 	}
 	add(usual[0])
 	for _, at := range q.Uses {
 		if f := &t.Facts[at]; f.OfAddress == nil && f.Kind != Figures && !f.Long {
-			add(at)
+			add(Pick{Fact: at})
 		}
 	}
-	if order >= 0 {
+	if order.Picks() {
 		add(order)
 	}
-	for _, at := range usual {
-		add(at)
+	for _, p := range usual {
+		add(p)
 	}
 	return out
 }
