@@ -166,12 +166,15 @@ type Charsets struct {
 
 // Check One of the catalogue, described
 type Check struct {
-	Effort   string   `json:"effort"`
-	Factor   float64  `json:"factor"`
-	Group    string   `json:"group"`
-	How      string   `json:"how"`
-	ID       string   `json:"id"`
-	Limits   []Limit  `json:"limits"`
+	Effort string  `json:"effort"`
+	Factor float64 `json:"factor"`
+	Group  string  `json:"group"`
+	How    string  `json:"how"`
+	ID     string  `json:"id"`
+	Limits []Limit `json:"limits"`
+
+	// Own it was made from a question
+	Own      bool     `json:"own,omitempty,omitzero"`
 	Scope    string   `json:"scope"`
 	Severity Severity `json:"severity"`
 	Source   string   `json:"source"`
@@ -204,6 +207,9 @@ type CheckedPlan struct {
 	Plan Plan   `json:"plan"`
 	Text string `json:"text"`
 }
+
+// ChecksText A file of checks, as /own-schema describes it: {checks: [...]}; or changes of a plan
+type ChecksText map[string]interface{}
 
 // Column One property of a fetched address, under the same name everywhere
 type Column struct {
@@ -602,6 +608,15 @@ type Facts struct {
 
 	// Uses of a stylesheet; a document has its own
 	Uses []Use `json:"uses,omitempty,omitzero"`
+}
+
+// Failing What a check takes, and where it fails
+type Failing struct {
+	Pages  int `json:"pages"`
+	Places int `json:"places"`
+
+	// Points of health
+	Points float64 `json:"points"`
 }
 
 // Fault One thing wrong with what was sent
@@ -2003,6 +2018,38 @@ type TrendPoint struct {
 	Told float64 `json:"told"`
 }
 
+// Trial A crawl judged by other rules, beside how it is judged now
+type Trial struct {
+	// Checks those that fail otherwise, first those that move most points
+	Checks []TrialCheck `json:"checks"`
+	Now    TrialSide    `json:"now"`
+	Was    TrialSide    `json:"was"`
+}
+
+// TrialCheck defines model for TrialCheck.
+type TrialCheck struct {
+	Check string `json:"check"`
+
+	// Now What a check takes, and where it fails
+	Now   Failing `json:"now"`
+	Title string  `json:"title"`
+
+	// Was What a check takes, and where it fails
+	Was Failing `json:"was"`
+}
+
+// TrialSide defines model for TrialSide.
+type TrialSide struct {
+	Findings int `json:"findings"`
+	Fixes    int `json:"fixes"`
+
+	// Health points, 0 to 100
+	Health float64 `json:"health"`
+
+	// Scored some page could be assessed
+	Scored bool `json:"scored"`
+}
+
 // Undo defines model for Undo.
 type Undo struct {
 	Batch int64  `json:"batch"`
@@ -2168,6 +2215,17 @@ type PageAddress = string
 
 // SiteName defines model for siteName.
 type SiteName = string
+
+// ListChecksParams defines parameters for ListChecks.
+type ListChecksParams struct {
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+}
+
+// ShowCheckParams defines parameters for ShowCheck.
+type ShowCheckParams struct {
+	// Site whose own checks are meant, too
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+}
 
 // DisallowParams defines parameters for Disallow.
 type DisallowParams struct {
@@ -2342,6 +2400,12 @@ type ListPagesParams struct {
 	Limit  AtMost `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// TryRulesParams defines parameters for TryRules.
+type TryRulesParams struct {
+	// Add the body is a file of checks that would be added, not changes of the site's plan
+	Add bool `form:"add,omitempty" json:"add,omitempty,omitzero"`
+}
+
 // ImportFiguresParams defines parameters for ImportFigures.
 type ImportFiguresParams struct {
 	// Taken the day that they are of, such as 2027-03-31; today by default
@@ -2398,6 +2462,9 @@ type AddSiteJSONRequestBody = NewSite
 // AllowJSONRequestBody defines body for Allow for application/json ContentType.
 type AllowJSONRequestBody = Allowance
 
+// AddChecksJSONRequestBody defines body for AddChecks for application/json ContentType.
+type AddChecksJSONRequestBody = ChecksText
+
 // StartCrawlJSONRequestBody defines body for StartCrawl for application/json ContentType.
 type StartCrawlJSONRequestBody = NewCrawl
 
@@ -2412,6 +2479,9 @@ type MarkCrawlJSONRequestBody = Mark
 
 // SetPaceJSONRequestBody defines body for SetPace for application/json ContentType.
 type SetPaceJSONRequestBody = PaceChange
+
+// TryRulesJSONRequestBody defines body for TryRules for application/json ContentType.
+type TryRulesJSONRequestBody = ChecksText
 
 // MoveFixesJSONRequestBody defines body for MoveFixes for application/json ContentType.
 type MoveFixesJSONRequestBody = Wish
@@ -2523,15 +2593,15 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
-	// ListChecks The catalogue of checks
+	// ListChecks The catalogue of checks, with the own ones of a site that is named
 	//
 	// Corresponds with GET /checks (the `ListChecks` operationId).
-	ListChecks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ListChecks(ctx context.Context, params *ListChecksParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ShowCheck One check
 	//
 	// Corresponds with GET /checks/{check} (the `ShowCheck` operationId).
-	ShowCheck(ctx context.Context, check string, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ShowCheck(ctx context.Context, check string, params *ShowCheckParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListColumns The columns of lists of pages, in order
 	//
@@ -2585,6 +2655,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /openapi.yaml (the `OpenAPI` operationId).
 	OpenAPI(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// OwnSchema The JSON Schema of files of checks
+	//
+	// Corresponds with GET /own-schema (the `OwnSchema` operationId).
+	OwnSchema(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CheckPlanWithBody What a plan's text comes to, without keeping it
 	//
@@ -2681,6 +2756,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /sites/{site}/allowances (the `Allow` operationId).
 	Allow(ctx context.Context, site SiteName, body AllowJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddChecksWithBody Add checks made from questions to the site's plan, in place of those that have their names
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /sites/{site}/checks (the `AddChecks` operationId).
+	AddChecksWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddChecks Add checks made from questions to the site's plan, in place of those that have their names
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /sites/{site}/checks (the `AddChecks` operationId).
+	AddChecks(ctx context.Context, site SiteName, body AddChecksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveCheck Take a check that was made from a question out of the site's plan
+	//
+	// Corresponds with DELETE /sites/{site}/checks/{check} (the `RemoveCheck` operationId).
+	RemoveCheck(ctx context.Context, site SiteName, check string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListCrawls The site's crawls, newest first, without ledger, probes and traps: those are a crawl's own
 	//
@@ -2873,6 +2967,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /sites/{site}/crawls/{crawl}/tally (the `Tally` operationId).
 	Tally(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryRulesWithBody What a finished crawl would come to by other rules; nothing is fetched or kept
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /sites/{site}/crawls/{crawl}/try (the `TryRules` operationId).
+	TryRulesWithBody(ctx context.Context, site SiteName, crawl CrawlName, params *TryRulesParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryRules What a finished crawl would come to by other rules; nothing is fetched or kept
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /sites/{site}/crawls/{crawl}/try (the `TryRules` operationId).
+	TryRules(ctx context.Context, site SiteName, crawl CrawlName, params *TryRulesParams, body TryRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListFigures The consultant's own figures by address
 	//
@@ -3122,11 +3230,11 @@ type ClientInterface interface {
 	ListWords(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
-// ListChecks The catalogue of checks
+// ListChecks The catalogue of checks, with the own ones of a site that is named
 //
 // Corresponds with GET /checks (the `ListChecks` operationId).
-func (c *Calls) ListChecks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListChecksRequest(c.Server)
+func (c *Calls) ListChecks(ctx context.Context, params *ListChecksParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListChecksRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -3140,8 +3248,8 @@ func (c *Calls) ListChecks(ctx context.Context, reqEditors ...RequestEditorFn) (
 // ShowCheck One check
 //
 // Corresponds with GET /checks/{check} (the `ShowCheck` operationId).
-func (c *Calls) ShowCheck(ctx context.Context, check string, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewShowCheckRequest(c.Server, check)
+func (c *Calls) ShowCheck(ctx context.Context, check string, params *ShowCheckParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowCheckRequest(c.Server, check, params)
 	if err != nil {
 		return nil, err
 	}
@@ -3285,6 +3393,21 @@ func (c *Calls) Look(ctx context.Context, body LookJSONRequestBody, reqEditors .
 // Corresponds with GET /openapi.yaml (the `OpenAPI` operationId).
 func (c *Calls) OpenAPI(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewOpenAPIRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// OwnSchema The JSON Schema of files of checks
+//
+// Corresponds with GET /own-schema (the `OwnSchema` operationId).
+func (c *Calls) OwnSchema(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewOwnSchemaRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -3541,6 +3664,55 @@ func (c *Calls) AllowWithBody(ctx context.Context, site SiteName, contentType st
 // Corresponds with POST /sites/{site}/allowances (the `Allow` operationId).
 func (c *Calls) Allow(ctx context.Context, site SiteName, body AllowJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAllowRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddChecksWithBody Add checks made from questions to the site's plan, in place of those that have their names
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /sites/{site}/checks (the `AddChecks` operationId).
+func (c *Calls) AddChecksWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddChecksRequestWithBody(c.Server, site, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddChecks Add checks made from questions to the site's plan, in place of those that have their names
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /sites/{site}/checks (the `AddChecks` operationId).
+func (c *Calls) AddChecks(ctx context.Context, site SiteName, body AddChecksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddChecksRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveCheck Take a check that was made from a question out of the site's plan
+//
+// Corresponds with DELETE /sites/{site}/checks/{check} (the `RemoveCheck` operationId).
+func (c *Calls) RemoveCheck(ctx context.Context, site SiteName, check string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveCheckRequest(c.Server, site, check)
 	if err != nil {
 		return nil, err
 	}
@@ -4073,6 +4245,40 @@ func (c *Calls) StopCrawl(ctx context.Context, site SiteName, crawl CrawlName, r
 // Corresponds with GET /sites/{site}/crawls/{crawl}/tally (the `Tally` operationId).
 func (c *Calls) Tally(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTallyRequest(c.Server, site, crawl)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryRulesWithBody What a finished crawl would come to by other rules; nothing is fetched or kept
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /sites/{site}/crawls/{crawl}/try (the `TryRules` operationId).
+func (c *Calls) TryRulesWithBody(ctx context.Context, site SiteName, crawl CrawlName, params *TryRulesParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryRulesRequestWithBody(c.Server, site, crawl, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryRules What a finished crawl would come to by other rules; nothing is fetched or kept
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /sites/{site}/crawls/{crawl}/try (the `TryRules` operationId).
+func (c *Calls) TryRules(ctx context.Context, site SiteName, crawl CrawlName, params *TryRulesParams, body TryRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryRulesRequest(c.Server, site, crawl, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4721,7 +4927,7 @@ func (c *Calls) ListWords(ctx context.Context, reqEditors ...RequestEditorFn) (*
 }
 
 // NewListChecksRequest constructs an http.Request for the ListChecks method
-func NewListChecksRequest(server string) (*http.Request, error) {
+func NewListChecksRequest(server string, params *ListChecksParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -4739,6 +4945,29 @@ func NewListChecksRequest(server string) (*http.Request, error) {
 		return nil, err
 	}
 
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
@@ -4748,7 +4977,7 @@ func NewListChecksRequest(server string) (*http.Request, error) {
 }
 
 // NewShowCheckRequest constructs an http.Request for the ShowCheck method
-func NewShowCheckRequest(server string, check string) (*http.Request, error) {
+func NewShowCheckRequest(server string, check string, params *ShowCheckParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4771,6 +5000,29 @@ func NewShowCheckRequest(server string, check string) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -4986,6 +5238,33 @@ func NewOpenAPIRequest(server string) (*http.Request, error) {
 	}
 
 	operationPath := fmt.Sprintf("/openapi.yaml")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewOwnSchemaRequest constructs an http.Request for the OwnSchema method
+func NewOwnSchemaRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/own-schema")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -5426,6 +5705,94 @@ func NewAllowRequestWithBody(server string, site SiteName, contentType string, b
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAddChecksRequest calls the generic AddChecks builder with application/json body
+func NewAddChecksRequest(server string, site SiteName, body AddChecksJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddChecksRequestWithBody(server, site, "application/json", bodyReader)
+}
+
+// NewAddChecksRequestWithBody constructs an http.Request for the AddChecks method, with any body, and a specified content type
+func NewAddChecksRequestWithBody(server string, site SiteName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/checks", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveCheckRequest constructs an http.Request for the RemoveCheck method
+func NewRemoveCheckRequest(server string, site SiteName, check string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "check", check, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/checks/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -7311,6 +7678,83 @@ func NewTallyRequest(server string, site SiteName, crawl CrawlName) (*http.Reque
 	return req, nil
 }
 
+// NewTryRulesRequest calls the generic TryRules builder with application/json body
+func NewTryRulesRequest(server string, site SiteName, crawl CrawlName, params *TryRulesParams, body TryRulesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryRulesRequestWithBody(server, site, crawl, params, "application/json", bodyReader)
+}
+
+// NewTryRulesRequestWithBody constructs an http.Request for the TryRules method, with any body, and a specified content type
+func NewTryRulesRequestWithBody(server string, site SiteName, crawl CrawlName, params *TryRulesParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/try", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "add", params.Add, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListFiguresRequest constructs an http.Request for the ListFigures method
 func NewListFiguresRequest(server string, site SiteName) (*http.Request, error) {
 	var err error
@@ -8583,14 +9027,14 @@ func (c *Calls) applyEditors(ctx context.Context, req *http.Request, additionalE
 	return nil
 }
 
-// ListChecks: The catalogue of checks.
-func (c *Client) ListChecks(ctx context.Context) (CheckList, error) {
-	return read[CheckList](c.calls.ListChecks(ctx))
+// ListChecks: The catalogue of checks, with the own ones of a site that is named.
+func (c *Client) ListChecks(ctx context.Context, params *ListChecksParams) (CheckList, error) {
+	return read[CheckList](c.calls.ListChecks(ctx, params))
 }
 
 // ShowCheck: One check.
-func (c *Client) ShowCheck(ctx context.Context, check string) (Check, error) {
-	return read[Check](c.calls.ShowCheck(ctx, check))
+func (c *Client) ShowCheck(ctx context.Context, check string, params *ShowCheckParams) (Check, error) {
+	return read[Check](c.calls.ShowCheck(ctx, check, params))
 }
 
 // ListColumns: The columns of lists of pages, in order.
@@ -8626,6 +9070,11 @@ func (c *Client) Look(ctx context.Context, body LookJSONRequestBody) (Look, erro
 // OpenAPI: This description.
 func (c *Client) OpenAPI(ctx context.Context) (*http.Response, error) {
 	return c.calls.OpenAPI(ctx)
+}
+
+// OwnSchema: The JSON Schema of files of checks.
+func (c *Client) OwnSchema(ctx context.Context) (map[string]interface{}, error) {
+	return read[map[string]interface{}](c.calls.OwnSchema(ctx))
 }
 
 // CheckPlan: What a plan's text comes to, without keeping it.
@@ -8686,6 +9135,16 @@ func (c *Client) Disallow(ctx context.Context, site SiteName, params *DisallowPa
 // Allow: Let the site's hosts be in a range that is not public.
 func (c *Client) Allow(ctx context.Context, site SiteName, body AllowJSONRequestBody) (Site, error) {
 	return read[Site](c.calls.Allow(ctx, site, body))
+}
+
+// AddChecks: Add checks made from questions to the site's plan, in place of those that have their names.
+func (c *Client) AddChecks(ctx context.Context, site SiteName, contentType string, body io.Reader) (CheckList, error) {
+	return read[CheckList](c.calls.AddChecksWithBody(ctx, site, contentType, body))
+}
+
+// RemoveCheck: Take a check that was made from a question out of the site's plan.
+func (c *Client) RemoveCheck(ctx context.Context, site SiteName, check string) error {
+	return done(c.calls.RemoveCheck(ctx, site, check))
 }
 
 // ListCrawls: The site's crawls, newest first, without ledger, probes and traps: those are a crawl's own.
@@ -8831,6 +9290,11 @@ func (c *Client) StopCrawl(ctx context.Context, site SiteName, crawl CrawlName) 
 // Tally: Addresses counted by state, status, depth and kind.
 func (c *Client) Tally(ctx context.Context, site SiteName, crawl CrawlName) (Tallies, error) {
 	return read[Tallies](c.calls.Tally(ctx, site, crawl))
+}
+
+// TryRules: What a finished crawl would come to by other rules; nothing is fetched or kept.
+func (c *Client) TryRules(ctx context.Context, site SiteName, crawl CrawlName, params *TryRulesParams, contentType string, body io.Reader) (Trial, error) {
+	return read[Trial](c.calls.TryRulesWithBody(ctx, site, crawl, params, contentType, body))
 }
 
 // ListFigures: The consultant's own figures by address.

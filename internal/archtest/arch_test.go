@@ -45,7 +45,8 @@ core/fixlist: check health mishap page survey text weburl
 core/booking: check fixlist page plan robots scope sitemap survey text vocabulary weburl
 core/column: page
 core/figures: weburl
-core/query: column plan weburl
+core/query: column page plan weburl
+core/own: check column graph page plan query survey text
 core/waive: check plan scope weburl
 core/task:
 core/drift: check fixlist health sitemap task text
@@ -58,8 +59,8 @@ internal/crawl: booking mishap page plan robots scope survey weburl internal/fet
 internal/store: booking check column drift figures fixlist graph mishap page plan query robots survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
 internal/upkeep: mishap
-internal/judging: booking check fixlist mishap plan internal/record internal/upkeep
-internal/decide: check figures fixlist mishap waive weburl internal/record internal/spool internal/upkeep
+internal/judging: booking check fixlist mishap own plan internal/record internal/upkeep
+internal/decide: check figures fixlist mishap own waive weburl internal/record internal/spool internal/upkeep
 internal/worklist: booking drift fixlist task internal/record
 internal/compare: check drift fixlist gate text internal/decide internal/judging internal/record
 internal/recheck: booking check drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
@@ -70,7 +71,7 @@ internal/house: check internal/compare internal/decide internal/gear internal/jo
 internal/report: check column gate graph page plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan query robots structured survey task text internal/api internal/record
-internal/service: check column vocabulary drift fixlist gate neardup plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
+internal/service: check column vocabulary drift fixlist gate neardup own plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan query task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap

@@ -1,14 +1,18 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
+
+	"harvik/internal/api"
 )
 
 func (a *app) checkCommand() *cobra.Command {
-	list := &cobra.Command{Use: "list", Short: "List the checks", Args: args(), RunE: a.listChecks}
-	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
+	site := ""
 	show := &cobra.Command{
 		Use: "show ID", Short: "Show a check: what, why, how to fix, thresholds", Args: args("ID"),
 		RunE: func(c *cobra.Command, in []string) error {
@@ -16,7 +20,7 @@ func (a *app) checkCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			ch, err := cl.ShowCheck(c.Context(), in[0])
+			ch, err := cl.ShowCheck(c.Context(), in[0], &api.ShowCheckParams{Site: site})
 			if err != nil {
 				return err
 			}
@@ -42,17 +46,40 @@ func (a *app) checkCommand() *cobra.Command {
 			return nil
 		},
 	}
-	return group("check", "List, show and try the checks", list, show, a.tryCommand())
+	show.Flags().StringVar(&site, "site", "", "the site whose own check it is")
+	return group("check", "List, show, try and add checks", a.checkListCommand(), show, a.tryCommand(),
+		a.checkAddCommand(), a.checkRemoveCommand(), a.checkSchemaCommand())
 }
 
-func (a *app) listChecks(c *cobra.Command, _ []string) error {
+func (a *app) checkListCommand() *cobra.Command {
+	own := false
+	c := &cobra.Command{
+		Use: "list [SITE]", Short: "List the checks, with the own ones of a site", Args: args("[SITE]"),
+		RunE: func(c *cobra.Command, in []string) error {
+			if own && len(in) == 0 {
+				return usage(c, errors.New("say whose own checks, as in: harvik check list fernhollow --own"))
+			}
+			return a.listChecks(c, strings.Join(in, ""), own)
+		},
+	}
+	c.Flags().BoolVar(&own, "own", false, "only those that were made from questions")
+	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
+	return c
+}
+
+func (a *app) listChecks(c *cobra.Command, site string, own bool) error {
 	cl, err := a.client()
 	if err != nil {
 		return err
 	}
-	list, err := cl.ListChecks(c.Context())
+	list, err := cl.ListChecks(c.Context(), &api.ListChecksParams{Site: site})
 	if err != nil {
 		return err
+	}
+	list.Checks = slices.DeleteFunc(list.Checks, func(ch api.Check) bool { return own && !ch.Own })
+	if own && len(list.Checks) == 0 && !a.json && !a.csv {
+		fmt.Fprintf(c.ErrOrStderr(), "No check of its own yet. Add some: harvik check add %s -f FILE\n", site)
+		return nil
 	}
 	w := c.OutOrStdout()
 	switch {

@@ -223,22 +223,24 @@ func (a *app) judgeCommand() *cobra.Command {
 		Args: args("SITE"),
 		Long: `Judges a finished crawl anew, by the checks of today and the thresholds and rules of the site's
 plan as they are now. Nothing is fetched; the crawl's pages stay as they were read.`,
-		RunE: func(c *cobra.Command, in []string) error {
-			cl, before, err := a.crawlAndClient(c, in[0])
-			if err != nil {
-				return err
-			}
-			after, err := cl.JudgeCrawl(c.Context(), before.Site, api.Numbered(before.Number))
-			if err != nil {
-				return err
-			}
-			w := c.OutOrStdout()
-			if a.json {
-				return writeJSON(w, after)
-			}
-			fmt.Fprintf(w, "%s, crawl %d, judged anew: health %s (before: %s)\n", bold(w, after.Site), after.Number,
-				healthText(after), healthText(before))
-			return nil
-		},
+		RunE: func(c *cobra.Command, in []string) error { return a.judge(c, in[0]) },
 	}
+}
+
+func (a *app) judge(c *cobra.Command, name string) error {
+	cl, before, err := a.crawlAndClient(c, name)
+	if err != nil {
+		return err
+	}
+	after, err := cl.JudgeCrawl(c.Context(), before.Site, api.Numbered(before.Number))
+	if err != nil {
+		return err
+	}
+	w := c.OutOrStdout()
+	if a.json {
+		return writeJSON(w, after)
+	}
+	fmt.Fprintf(w, "%s, crawl %d, judged anew: health %s (before: %s)\n", bold(w, after.Site), after.Number,
+		healthText(after), healthText(before))
+	return nil
 }

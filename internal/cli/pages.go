@@ -344,7 +344,7 @@ func (a *app) pageCommand() *cobra.Command {
 			if a.json {
 				return writeJSON(c.OutOrStdout(), map[string]any{"page": d, "linksIn": into})
 			}
-			catalogue, err := cl.ListChecks(c.Context())
+			catalogue, err := cl.ListChecks(c.Context(), &api.ListChecksParams{Site: cr.Site})
 			if err != nil {
 				return err
 			}

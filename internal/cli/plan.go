@@ -34,7 +34,7 @@ func (a *app) planCommand() *cobra.Command {
 		},
 	}
 	return group("plan", "Show, set and try out how a site is crawled", show, a.planSetCommand(),
-		a.planPreviewCommand(), a.planProfilesCommand(), a.planSchemaCommand())
+		a.planTryCommand(), a.planPreviewCommand(), a.planProfilesCommand(), a.planSchemaCommand())
 }
 
 func (a *app) planProfilesCommand() *cobra.Command {

@@ -19,9 +19,11 @@ import (
 	"harvik/demo"
 	"harvik/internal/api"
 	"harvik/internal/core/column"
+	"harvik/internal/core/own"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/query"
+	"harvik/internal/judging"
 	"harvik/internal/record"
 	"harvik/internal/testkit"
 )
@@ -72,8 +74,87 @@ func TestAskedBothWays(t *testing.T) {
 				q.Tells, _ = table.Chosen("address")
 			}
 			q.AskBothWays(t, h.store, rec.ID, site.ID, asked)
+			if name == "resources" { // which fail where they are used
+				return
+			}
+			var made []string
+			for range asked / 3 {
+				made = append(made, q.Any(2))
+			}
+			h.failsAsAsked(t, rec, name, made)
 		})
 	}
+}
+
+// failsAsAsked holds checks made from questions to fail where the same questions hold, asked of the stored crawl.
+func (h *harvik) failsAsAsked(t *testing.T, rec record.Crawl, of string, questions []string) {
+	t.Helper()
+	by := rec.Plan
+	by.Own = nil
+	asked := map[string]string{}
+	for i, q := range questions {
+		one := plan.OwnCheck{ID: fmt.Sprintf("own-%d", i), Group: "copy", Of: of, Question: q, Title: q, Why: q, How: q}
+		if strings.Contains(strings.Join(faultsOf(&one), " "), "a check cannot be about") {
+			continue // of what only judging tells
+		}
+		by.Own, asked[one.ID] = append(by.Own, one), q
+	}
+	if len(by.Own) < len(questions)/4 {
+		t.Fatalf("only %d of %d questions can be checks", len(by.Own), len(questions))
+	}
+	result, _, err := judging.New(h.store, testkit.Catalogue, testkit.Quiet).Rejudged(t.Context(), rec, by)
+	if err != nil {
+		t.Fatal(err)
+	}
+	found := map[string][]string{}
+	for _, f := range result.Findings {
+		if f.Check.IsOwn() {
+			found[f.Check.ID] = append(found[f.Check.ID], fmt.Sprint(result.Survey.URL(f.Page), " ", f.Count()))
+		}
+	}
+	some := 0
+	table := query.TableOf(of)
+	column, _ := table.Chosen(map[string]string{"pages": "address", "links": "source.address"}[of])
+	for id, q := range asked {
+		question, err := table.Compile(q)
+		if err != nil {
+			t.Fatal(err)
+		}
+		answer, err := h.store.Ask(
+			t.Context(),
+			rec.ID,
+			record.Asking{Asked: query.Asked{Question: question, Columns: column,
+				Order: query.Nothing, By: column[0], Measure: query.Nothing}, Site: rec.SiteID, Limit: 1},
+		)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var want []string
+		for _, g := range answer.Groups {
+			want = append(want, fmt.Sprint(g.Value, " ", g.Count))
+		}
+		slices.Sort(want)
+		got := found[id]
+		slices.Sort(got)
+		if !slices.Equal(got, want) {
+			t.Errorf("%s\nfails on %d, holds of %d; %.300q\nwant %.300q", q, len(got), len(want), got, want)
+		}
+		if len(want) > 0 {
+			some++
+		}
+	}
+	t.Logf("%d checks of %s, %d of which fail somewhere", len(asked), of, some)
+	if some < len(asked)/10 {
+		t.Errorf("only %d of %d checks fail anywhere", some, len(asked))
+	}
+}
+
+// faultsOf says what is wrong with a check made from a question.
+func faultsOf(o *plan.OwnCheck) (out []string) {
+	for _, f := range own.Faults(o, testkit.Catalogue.Groups) {
+		out = append(out, f.Reason)
+	}
+	return out
 }
 
 // linkRows are the facts of all links, put together from lists of pages and the links of each.
@@ -364,7 +445,12 @@ func TestAskStory(t *testing.T) {
 
 // asksRedirects: the ways of redirects are those of the sheet that is handed over.
 func (h *harvik) asksRedirects(t *testing.T) {
-	file, err := h.ExportCrawl(t.Context(), "fernhollow", api.Latest, &api.ExportCrawlParams{As: "csv", Sheets: "redirects"})
+	file, err := h.ExportCrawl(
+		t.Context(),
+		"fernhollow",
+		api.Latest,
+		&api.ExportCrawlParams{As: "csv", Sheets: "redirects"},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -67,6 +67,7 @@ func TestDescription(t *testing.T) {
 		{operation: "checkPlan", body: `{"pages": 7}`},
 		{operation: "look", body: `{"html": "<html lang=en><title>Ferns</title><h1>Ferns</h1><p>Green <a href=/a>all year</a><img src=b.png>"}`},
 
+		{operation: "ownSchema"},
 		{operation: "addSite", body: `{"name": "other", "home": "http://other.invalid/", "plan": {"pages": 9}}`},
 		{operation: "listSites"}, {operation: "showSite", path: "site=other"},
 		{operation: "showPlan", path: "site=other"},
@@ -102,7 +103,12 @@ func TestDescription(t *testing.T) {
 		{operation: "passGate", path: "site=fernhollow&crawl=latest",
 			body: `{"minHealth": 99, "noNew": "error", "max": {"title-*": 0}}`},
 		{operation: "exportCrawl", path: "site=fernhollow&crawl=latest&as=jsonl"},
+		{operation: "tryRules", path: "site=fernhollow&crawl=latest", body: `{"limits": {"thin-words": 900}}`},
+		{operation: "addChecks", path: "site=fernhollow", body: `{"checks": [{"id": "own-short", "group": "copy", "question": "words < 100",
+			"title": "short page", "why": "It says little.", "how": "Write more.", "fires": [{"words": 3}], "passes": [{"words": 300}]}]}`},
 		{operation: "judgeCrawl", path: "site=fernhollow&crawl=latest"},
+		{operation: "showCheck", path: "check=own-short&site=fernhollow"}, {operation: "showPlan", path: "site=fernhollow"},
+		{operation: "removeCheck", path: "site=fernhollow&check=own-short"},
 		{operation: "watchCrawl", path: "site=fernhollow&crawl=latest"},
 
 		{operation: "moveFixes", path: "site=fernhollow",

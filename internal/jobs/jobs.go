@@ -3,10 +3,13 @@
 package jobs
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
+	"slices"
 	"sync"
 	"time"
 
@@ -202,6 +205,59 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 	result.Report = result.Sheet.Build(w.Adjustment())
 	defer r.changed()
 	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w.Weighing(result.Sheet), found, by, r.judge.Version())
+}
+
+// Try judges a finished crawl by a plan's rules beside those that its site has now, and tells what would change.
+// Nothing is stored.
+func (r *Runner) Try(ctx context.Context, site record.Site, rec record.Crawl, by plan.Plan) (record.Trial, error) {
+	if rec.State != "finished" {
+		return record.Trial{}, record.Refuse("crawl %d is %s; rules are tried on a finished one", rec.Number, rec.State)
+	}
+	w, err := r.weights(ctx, rec)
+	if err != nil {
+		return record.Trial{}, err
+	}
+	var reports [2]*fixlist.Report
+	for i, rules := range []plan.Rules{site.Plan.Rules(), by.Rules()} {
+		result, _, err := r.judge.Rejudged(ctx, rec, rec.Plan.Under(rules))
+		if err != nil {
+			return record.Trial{}, err
+		}
+		reports[i] = result.Sheet.Build(w.Adjustment())
+	}
+	return trial(reports[0], reports[1]), nil
+}
+
+// trial sets two reports of one crawl side by side.
+func trial(was, now *fixlist.Report) (out record.Trial) {
+	side := func(r *fixlist.Report) record.TrialSide {
+		return record.TrialSide{Health: r.Health, Scored: r.Scored, Fixes: len(r.Fixes), Findings: r.Findings}
+	}
+	out.Was, out.Now = side(was), side(now)
+	at := map[string]int{}
+	add := func(lines []fixlist.LedgerLine, into func(*record.TrialCheck) *record.Failing) {
+		for _, l := range lines {
+			i, ok := at[l.Check]
+			if !ok {
+				i = len(out.Checks)
+				at[l.Check] = i
+				out.Checks = append(out.Checks, record.TrialCheck{Check: l.Check})
+			}
+			f := into(&out.Checks[i])
+			f.Points += l.Points
+			f.Pages += l.Pages
+			f.Places += l.Places
+		}
+	}
+	add(was.Ledger, func(c *record.TrialCheck) *record.Failing { return &c.Was })
+	add(now.Ledger, func(c *record.TrialCheck) *record.Failing { return &c.Now })
+	out.Checks = slices.DeleteFunc(out.Checks, func(c record.TrialCheck) bool {
+		return math.Abs(c.Was.Points-c.Now.Points) < 0.005 && c.Was.Pages == c.Now.Pages && c.Was.Places == c.Now.Places
+	})
+	slices.SortStableFunc(out.Checks, func(a, b record.TrialCheck) int {
+		return cmp.Compare(math.Abs(b.Now.Points-b.Was.Points), math.Abs(a.Now.Points-a.Was.Points))
+	})
+	return out
 }
 
 // weights are what is decided about a crawl's site now.

@@ -17,6 +17,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/mishap"
+	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
 	"harvik/internal/upkeep"
@@ -54,7 +55,11 @@ func (j *Judge) Version() int { return j.catalogue.Version }
 // RulesOf names the rules by which a crawl was judged: catalogue, thresholds, rules of the plan.
 func RulesOf(rec record.Crawl) string {
 	r := rec.Plan.WithDefaults().Rules()
-	data, _ := json.Marshal([]any{rec.Catalogue, r.Limits, r.Checks, r.Kinds, r.Staging}) // as older ones were named
+	by := []any{rec.Catalogue, r.Limits, r.Checks, r.Kinds, r.Staging} // as older ones were named
+	if len(r.Own) > 0 {
+		by = append(by, r.Own)
+	}
+	data, _ := json.Marshal(by)
 	h := fnv.New64a()
 	h.Write(data)
 	return hex.EncodeToString(h.Sum(nil))
@@ -133,7 +138,16 @@ func (e *Ended) Judge(ctx context.Context) (*booking.Result, error) {
 
 // Runner runs the catalogue as a plan wants it.
 func (j *Judge) Runner(p plan.Plan, log *slog.Logger) *check.Runner {
-	return Watched(check.NewRunner(j.catalogue.Checks, p), log)
+	return Watched(check.NewRunner(Catalogue(j.catalogue, p, log).Checks, p), log)
+}
+
+// Catalogue is a catalogue with a plan's own checks. What of them cannot be understood any more is logged.
+func Catalogue(c *check.Catalogue, p plan.Plan, log *slog.Logger) *check.Catalogue {
+	all, err := own.With(c, p)
+	if err != nil {
+		log.Warn("a check of the plan's own is left out", "reason", err.Error())
+	}
+	return all
 }
 
 // Watched has a runner log the checks that panic.

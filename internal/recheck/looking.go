@@ -23,6 +23,7 @@ import (
 // looking is the work of a recheck.
 type looking struct {
 	of     *Rechecks
+	checks *check.Catalogue // with those of the crawl's plan
 	site   record.Site
 	crawl  record.Crawl
 	sheet  *fixlist.Sheet
@@ -116,7 +117,7 @@ func (l *looking) look(ctx context.Context) error {
 	}
 	again.Evidence, l.found = evidence, nil
 	if len(ids) > 0 {
-		some := l.of.catalogue.Only(func(c *check.Check) bool { return ids[c.ID] })
+		some := l.checks.Only(func(c *check.Check) bool { return ids[c.ID] })
 		if l.found, err = again.Judge(judging.Watched(check.NewRunner(some.Checks, p), l.of.log)); err != nil {
 			return err
 		}
@@ -151,7 +152,7 @@ func (l *looking) fetch(ctx context.Context, stored *booking.Stored, wanted map[
 	}
 	seen := new(crawl.Kept)
 	config.Sink, config.Book = seen,
-		booking.New(judging.Watched(check.NewRunner(l.of.catalogue.Checks, stored.Plan), l.of.log), stored.Layouts)
+		booking.New(judging.Watched(check.NewRunner(l.checks.Checks, stored.Plan), l.of.log), stored.Layouts)
 	c, err := crawl.New(config)
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
@@ -255,7 +256,7 @@ func (l *looking) warn(what string) {
 func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
 	ids = map[string]bool{}
 	for _, f := range l.fixes {
-		c := l.of.catalogue.Find(f.Check)
+		c := l.checks.Find(f.Check)
 		if c == nil || c.Site == nil || c.OfCrawl {
 			continue
 		}
@@ -286,7 +287,7 @@ func (l *looking) judge(site map[string]bool) {
 	slices.SortStableFunc(found, func(a, b check.Finding) int { return int(a.Page - b.Page) })
 	found = append(found, l.found...)
 	ofPages := map[string]bool{}
-	for _, c := range l.of.catalogue.Checks {
+	for _, c := range l.checks.Checks {
 		ofPages[c.ID] = c.Page != nil
 	}
 	l.trial = l.sheet.Trial(func(id string, page int32) bool { return site[id] || ofPages[id] && looked[page] }, found)
@@ -324,7 +325,7 @@ func (l *looking) isShown(address string) bool {
 
 // ofCrawl tells a fix that only a whole crawl can confirm.
 func (l *looking) ofCrawl(f *fixlist.Fix) bool {
-	c := l.of.catalogue.Find(f.Check)
+	c := l.checks.Find(f.Check)
 	return c != nil && c.OfCrawl
 }
 

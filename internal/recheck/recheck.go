@@ -16,6 +16,7 @@ import (
 	"harvik/internal/crawl"
 	"harvik/internal/decide"
 	"harvik/internal/gear"
+	"harvik/internal/judging"
 	"harvik/internal/record"
 )
 
@@ -124,8 +125,15 @@ func (r *Rechecks) Recheck(ctx context.Context, site record.Site, fixes []string
 	if err != nil {
 		return record.Recheck{}, err
 	}
-	l := &looking{of: r, site: site, crawl: rec, sheet: sheet, adjust: w.Adjustment(),
-		report: sheet.Build(w.Adjustment())}
+	l := &looking{
+		of:     r,
+		checks: judging.Catalogue(r.catalogue, rec.Plan, r.log),
+		site:   site,
+		crawl:  rec,
+		sheet:  sheet,
+		adjust: w.Adjustment(),
+		report: sheet.Build(w.Adjustment()),
+	}
 	for _, id := range slices.Compact(slices.Sorted(slices.Values(fixes))) {
 		f := named(l.report.Fixes, id)
 		if f == nil {

@@ -12,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
+	"harvik/internal/core/own"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
 	"harvik/internal/wire"
@@ -90,7 +91,7 @@ func (s *Service) startCrawl(c *gin.Context) {
 	if in.Pages != 0 {
 		p.Pages = in.Pages
 	}
-	if err := p.Validate(s.checks.Known()); err != nil {
+	if err := p.Validate(own.Known(s.checks)); err != nil {
 		s.fail(c, err, "")
 		return
 	}
@@ -246,7 +247,7 @@ func (s *Service) continueCrawl(c *gin.Context) {
 		return
 	}
 	p.Pages = in.Pages
-	if err := p.Validate(s.checks.Known()); err != nil {
+	if err := p.Validate(own.Known(s.checks)); err != nil {
 		s.fail(c, err, "")
 		return
 	}
@@ -270,7 +271,7 @@ func (s *Service) setPace(c *gin.Context) {
 		return
 	}
 	p.Parallel, p.Pause, p.PerSecond = pace.Parallel, pace.Pause, pace.PerSecond
-	if err := p.Validate(s.checks.Known()); err != nil {
+	if err := p.Validate(own.Known(s.checks)); err != nil {
 		s.fail(c, err, "")
 		return
 	}

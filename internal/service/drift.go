@@ -8,6 +8,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
+	"harvik/internal/core/check"
 	"harvik/internal/record"
 	"harvik/internal/wire"
 )
@@ -99,9 +100,10 @@ func (s *Service) passGate(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, "minHealth is a number of points from 0 to 100")
 		return
 	}
+	checks := s.checksOf(cr.Plan)
 	for id := range in.Max {
-		if !s.checks.Known().Check(id) {
-			problem(c, http.StatusUnprocessableEntity, s.unknownCheck(id))
+		if !checks.Known().Check(id) {
+			problem(c, http.StatusUnprocessableEntity, unknownCheck(checks, id))
 			return
 		}
 	}
@@ -121,9 +123,9 @@ func (s *Service) passGate(c *gin.Context) {
 	c.JSON(http.StatusOK, wire.GateVerdict(&v))
 }
 
-func (s *Service) checkIDs() []string {
-	ids := make([]string, len(s.checks.Checks))
-	for i, k := range s.checks.Checks {
+func checkIDs(checks *check.Catalogue) []string {
+	ids := make([]string, len(checks.Checks))
+	for i, k := range checks.Checks {
 		ids[i] = k.ID
 	}
 	return ids

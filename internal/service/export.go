@@ -41,7 +41,7 @@ func (s *Service) export(c *gin.Context) {
 		}
 		only.Sections = append(only.Sections, section)
 	}
-	made := &report.Handover{From: s.store, Run: report.Run{Crawl: cr, Catalog: s.checks.Checks, Only: only}}
+	made := &report.Handover{From: s.store, Run: report.Run{Crawl: cr, Catalog: s.checksOf(cr.Plan).Checks, Only: only}}
 	if form.Takes == report.Findings {
 		ok = s.compared(c, site, &made.Run)
 	} else {

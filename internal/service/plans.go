@@ -10,6 +10,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"harvik/internal/api"
+	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
@@ -117,7 +118,7 @@ func (s *Service) readPlan(c *gin.Context, base plan.Plan) (plan.Plan, bool) {
 	if !ok {
 		return base, false
 	}
-	p, err := plan.ReadValid(data, base, s.checks.Known())
+	p, err := plan.ReadValid(data, base, own.Known(s.checks))
 	if err != nil {
 		s.fail(c, err, "")
 		return base, false

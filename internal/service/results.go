@@ -14,6 +14,7 @@ import (
 	"harvik/internal/api"
 	"harvik/internal/core/check"
 	"harvik/internal/core/column"
+	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/task"
 	"harvik/internal/core/vocabulary"
@@ -52,7 +53,8 @@ func (s *Service) listFixes(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, unknown("group of checks", q.Group, s.checks.Groups))
 		return
 	}
-	if !folder(c, q.Section) || !s.knownCheck(c, q.Check) || !fits(c, bounded{"search", q.Search, maxSearch}) {
+	if !folder(c, q.Section) || !knownCheck(c, s.checksOf(cr.Plan), q.Check) ||
+		!fits(c, bounded{"search", q.Search, maxSearch}) {
 		return
 	}
 	if q.After, ok = number(c, "after", 0, 0, 1<<31-1); !ok {
@@ -80,17 +82,17 @@ func folder(c *gin.Context, section string) bool {
 }
 
 // knownCheck tells whether a check, if any is named, exists; if it does not, it has answered.
-func (s *Service) knownCheck(c *gin.Context, id string) bool {
-	if id == "" || s.checks.Find(id) != nil {
+func knownCheck(c *gin.Context, checks *check.Catalogue, id string) bool {
+	if id == "" || checks.Find(id) != nil {
 		return true
 	}
-	problem(c, http.StatusUnprocessableEntity, s.unknownCheck(id))
+	problem(c, http.StatusUnprocessableEntity, unknownCheck(checks, id))
 	return false
 }
 
 // unknownCheck is the refusal of the name of a check, with those that were probably meant.
-func (s *Service) unknownCheck(id string) string {
-	ids := s.checkIDs()
+func unknownCheck(checks *check.Catalogue, id string) string {
+	ids := checkIDs(checks)
 	if near := plan.Nearest(id, ids); near != "" {
 		return unknown("check", id, ids)
 	}
@@ -130,7 +132,7 @@ func (s *Service) showFix(c *gin.Context) {
 		s.fail(c, err, "fix "+c.Param("fix"))
 		return
 	}
-	c.JSON(http.StatusOK, api.FixDetail{Fix: wire.Fix(&f), Check: wire.CheckOf(s.checks.Find(f.Check))})
+	c.JSON(http.StatusOK, api.FixDetail{Fix: wire.Fix(&f), Check: wire.CheckOf(s.checksOf(cr.Plan).Find(f.Check))})
 }
 
 // noFix says that a crawl has no such fix, and what was probably meant: its line's number, or its check.
@@ -144,7 +146,7 @@ func (s *Service) noFix(c *gin.Context, cr record.Crawl) {
 			problem(c, http.StatusNotFound, fmt.Sprintf("a fix goes by its ID: line %d is %s", rank, list.Fixes[0].ID))
 			return
 		}
-	case s.checks.Find(name) != nil:
+	case s.checksOf(cr.Plan).Find(name) != nil:
 		problem(c, http.StatusNotFound,
 			fmt.Sprintf("%s is a check, and a fix goes by its ID; `harvik fixes %s --check %s` shows its fixes", name,
 				cr.Site, name))
@@ -177,7 +179,10 @@ func (s *Service) fixPages(c *gin.Context) {
 	if len(rows) == limit {
 		next = rows[limit-1].Address
 	}
-	c.JSON(http.StatusOK, api.FixPages{Pages: wire.Each(rows, s.pageFinding), Total: f.Pages, Next: next})
+	c.JSON(
+		http.StatusOK,
+		api.FixPages{Pages: wire.Each(rows, pageFinding(s.checksOf(cr.Plan))), Total: f.Pages, Next: next},
+	)
 }
 
 func (s *Service) listPages(c *gin.Context) {
@@ -191,7 +196,7 @@ func (s *Service) listPages(c *gin.Context) {
 		Section: c.Query("section"), Having: c.Query("having"), Indexable: c.Query("indexable"),
 		Reachable: c.Query("reachable"), Why: c.Query("why"), Site: cr.SiteID,
 	}
-	if !folder(c, q.Section) || !s.knownCheck(c, q.Check) ||
+	if !folder(c, q.Section) || !knownCheck(c, s.checksOf(cr.Plan), q.Check) ||
 		!fits(c, bounded{"search", q.Search, maxSearch}, bounded{"why", q.Why, maxSearch}) {
 		return
 	}
@@ -244,14 +249,23 @@ func (s *Service) showPage(c *gin.Context) {
 		s.fail(c, err, "the page")
 		return
 	}
+	checks := s.checksOf(cr.Plan)
 	slices.SortStableFunc(d.Findings, func(a, b record.PageFinding) int {
-		return cmp.Compare(a.Gravity(s.checks.Find(a.Check)), b.Gravity(s.checks.Find(b.Check)))
+		return cmp.Compare(a.Gravity(checks.Find(a.Check)), b.Gravity(checks.Find(b.Check)))
 	})
-	c.JSON(http.StatusOK, wire.PageDetail(&d, s.pageFinding))
+	c.JSON(http.StatusOK, wire.PageDetail(&d, pageFinding(checks)))
 }
 
-func (s *Service) pageFinding(f *record.PageFinding) api.PageFinding {
-	return wire.PageFinding(f, f.Gravity(s.checks.Find(f.Check)))
+// checksOf are all checks, with a plan's own.
+func (s *Service) checksOf(p plan.Plan) *check.Catalogue {
+	all, _ := own.With(s.checks, p) // those that cannot be understood fail nowhere
+	return all
+}
+
+func pageFinding(checks *check.Catalogue) func(*record.PageFinding) api.PageFinding {
+	return func(f *record.PageFinding) api.PageFinding {
+		return wire.PageFinding(f, f.Gravity(checks.Find(f.Check)))
+	}
 }
 
 func (s *Service) linksIn(c *gin.Context) {
@@ -284,9 +298,22 @@ func (s *Service) linksIn(c *gin.Context) {
 	c.JSON(http.StatusOK, wire.LinksInto(&in))
 }
 
+// listChecks lists the catalogue, with the own checks of a site that is named.
 func (s *Service) listChecks(c *gin.Context) {
-	c.JSON(http.StatusOK, api.CheckList{Checks: wire.Each(s.checks.Checks, wire.Check), Groups: s.checks.Groups,
-		Version: s.checks.Version})
+	if checks, ok := s.checksAsked(c); ok {
+		c.JSON(http.StatusOK, api.CheckList{Checks: wire.Each(checks.Checks, wire.Check), Groups: checks.Groups,
+			Version: checks.Version})
+	}
+}
+
+// checksAsked are all checks, with the own ones of the site that the query names, if any.
+func (s *Service) checksAsked(c *gin.Context) (*check.Catalogue, bool) {
+	if c.Query("site") == "" {
+		return s.checks, true
+	}
+	c.AddParam("site", c.Query("site"))
+	site, ok := s.siteOf(c)
+	return s.checksOf(site.Plan), ok
 }
 
 func (s *Service) listColumns(c *gin.Context) {
@@ -308,9 +335,13 @@ func (s *Service) listWords(c *gin.Context) {
 }
 
 func (s *Service) showCheck(c *gin.Context) {
-	ch := s.checks.Find(c.Param("check"))
+	checks, ok := s.checksAsked(c)
+	if !ok {
+		return
+	}
+	ch := checks.Find(c.Param("check"))
 	if ch == nil {
-		problem(c, http.StatusNotFound, s.unknownCheck(c.Param("check")))
+		problem(c, http.StatusNotFound, unknownCheck(checks, c.Param("check")))
 		return
 	}
 	c.JSON(http.StatusOK, wire.CheckOf(ch))

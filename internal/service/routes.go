@@ -26,6 +26,10 @@ func (s *Service) routes(g *gin.Engine) {
 
 	api.GET("/checks", s.listChecks)
 	api.GET("/checks/:check", s.showCheck)
+	api.GET("/own-schema", s.ownSchema)
+	api.POST("/sites/:site/checks", s.addChecks)
+	api.DELETE("/sites/:site/checks/:check", s.removeCheck)
+	api.POST("/sites/:site/crawls/:crawl/try", atOnce(comparisons, s.tryRules))
 	api.GET("/columns", s.listColumns)
 	api.GET("/facts", s.listFacts)
 	api.GET("/words", s.listWords)

@@ -86,6 +86,7 @@ type Crawls interface {
 	Pause(ctx context.Context, id int64) (running bool, err error)
 	Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool)
 	Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error
+	Try(ctx context.Context, site record.Site, rec record.Crawl, by plan.Plan) (record.Trial, error)
 	RemoveCrawl(ctx context.Context, id int64) error
 	RemoveSite(ctx context.Context, name string) error
 }

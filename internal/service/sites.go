@@ -8,6 +8,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
+	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
@@ -59,7 +60,7 @@ func (s *Service) addSite(c *gin.Context) {
 		faults = append(faults, plan.Fault{Field: "home",
 			Reason: "the home address starts with http:// or https://, such as https://fernhollow.example/"})
 	}
-	if err := p.Validate(s.checks.Known()); err != nil {
+	if err := p.Validate(own.Known(s.checks)); err != nil {
 		faults = append(faults, err.(plan.Faults)...)
 	}
 	if faults != nil {

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"cmp"
 	"context"
 
 	"harvik/internal/core/page"
@@ -26,7 +25,7 @@ func (r *reading) links(ctx context.Context) error {
 	}
 	read := make([]func(*page.Link) any, len(join.own))
 	for i, at := range join.own {
-		read[i] = linkFacts[join.table.Facts[at].Name]
+		read[i] = query.LinkFact(join.table.Facts[at].Name)
 	}
 	source, target := join.ends[query.Source], join.ends[query.Target]
 	from := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
@@ -49,15 +48,4 @@ func (r *reading) links(ctx context.Context) error {
 			r.take(h)
 		}
 	})
-}
-
-// linkFacts are what links say themselves.
-var linkFacts = map[string]func(*page.Link) any{
-	"words":    func(l *page.Link) any { return cmp.Or(l.Words, l.Label) },
-	"place":    func(l *page.Link) any { return l.Place },
-	"region":   func(l *page.Link) any { return l.Region.String() },
-	"follow":   func(l *page.Link) any { return !l.NoFollow },
-	"hidden":   func(l *page.Link) any { return l.Hidden },
-	"fragment": func(l *page.Link) any { return l.Fragment },
-	"line":     func(l *page.Link) any { return l.Line },
 }

@@ -3,8 +3,6 @@ package store
 import (
 	"context"
 	"fmt"
-	"slices"
-	"strings"
 	"time"
 
 	"harvik/internal/record"
@@ -16,8 +14,6 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/column"
 	"harvik/internal/core/fixlist"
-	"harvik/internal/core/graph"
-	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 )
@@ -170,55 +166,24 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) ([]long, er
 		},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			r := &records[i]
-			f := r.Facts
-			d := f.Document
-			html := d != nil
-			if d == nil {
-				d = new(page.Document)
-			}
-			indexable, why := f.Indexable()
-			more, err := encode(column.More(f))
+			p := column.Read(r.Facts)
+			more, err := encode(p.More)
 			if err != nil {
 				return nil, err
 			}
+			hash := uint64(0)
+			if d := r.Facts.Document; d != nil {
+				hash = d.TextHash
+			}
 			return []any{
-				k.crawl, r.ID, f.Status, string(f.Outcome), clean(f.Type), f.Bytes, f.Timing.FirstByte, html, indexable,
-				string(d.Kind), d.Words, clean(d.Title()), clean(d.Description()), clean(d.H1()), clean(d.Lang),
-				int16(r.Role), b.Seq + i, packUses(f.Loads(), r.Uses),
-				clean(f.CanonicalSaid()), clean(f.Redirect), int64(d.TextHash),
-				whyOf(f, why), clean(joined(d.Robots.Said, func(t page.Text) string { return t.Text })),
-				clean(joined(d.Alternates, func(a page.Alternate) string { return a.Lang })), clean(d.Charset),
-				clean(d.Refresh),
-				ofHTML(html, len(d.Headings)), ofHTML(html, len(d.Images)), ofHTML(html, len(d.Links)), more,
+				k.crawl, r.ID, p.Status, p.Outcome, clean(p.Type), p.Bytes, p.FirstByte, p.HTML, p.Indexable,
+				p.Kind, p.Words, clean(p.Title), clean(p.Description), clean(p.H1), clean(p.Language),
+				int16(r.Role), b.Seq + i, packUses(r.Facts.Loads(), r.Uses),
+				clean(p.Canonical), clean(p.Redirect), int64(hash), p.Why, clean(p.Robots), clean(p.Hreflang),
+				clean(p.Encoding), clean(p.Refresh), p.Headings, p.Images, p.LinksOut, more,
 			}, nil
 		}))
 	return parts, err
-}
-
-// whyOf is why a page may not be shown; of what is no page there is nothing to say.
-func whyOf(f *page.Facts, why string) string {
-	if f.Document == nil {
-		return ""
-	}
-	return why
-}
-
-// maxJoined bounds the parts of a list in a column.
-const maxJoined = 50
-
-func joined[T any](list []T, text func(T) string) string {
-	parts := make([]string, 0, min(len(list), maxJoined))
-	for i := range list[:min(len(list), maxJoined)] {
-		parts = append(parts, text(list[i]))
-	}
-	return strings.Join(parts, ", ")
-}
-
-func ofHTML(html bool, n int) *int {
-	if !html {
-		return nil
-	}
-	return &n
 }
 
 // Finish implements record.Sink. The planner knows nothing of a crawl this new, and would join its
@@ -398,8 +363,8 @@ func (k *Sink) changed(ctx context.Context, tx pgx.Tx, r *booking.Result) error 
 
 func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *booking.Result) error {
 	s := r.Survey
-	n := len(s.Addresses)
-	linked, used := turn(&s.Graph, s.In, n), turn(&s.Uses, s.Uses.In(n), n)
+	linked := s.Graph.Turned(s.In)
+	named := s.Namers(linked)
 	scores := map[int32]int{}
 	for i, p := range r.Report.Pages {
 		scores[p.Page] = i
@@ -413,7 +378,7 @@ func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *booking.Result) erro
 		pgx.CopyFromSlice(len(s.Pages)+len(s.Loaded), func(i int) ([]any, error) {
 			if i >= len(s.Pages) {
 				id := s.Loaded[i-len(s.Pages)].ID
-				from := union(linked(id), used(id))
+				from := named(id)
 				return []any{k.crawl, id, -1, -1, len(from), 0.0, 0.0, -1.0, 0, 0, 0, packNumbers(from), []string{}, 0},
 					nil
 			}
@@ -430,39 +395,6 @@ func (k *Sink) standings(ctx context.Context, tx pgx.Tx, r *booking.Result) erro
 			}, nil
 		}))
 	return err
-}
-
-// turn turns a graph of n nodes round: which pages name a number, each once, rising. In counts
-// them.
-func turn(g *graph.Graph, in []int32, n int) func(int32) []int32 {
-	ends := make([]int32, n+1)
-	for i, count := range in {
-		ends[i+1] = ends[i] + count
-	}
-	sources := make([]int32, ends[n])
-	next := append([]int32(nil), ends[:n]...)
-	last := make([]int32, n)
-	g.Each(func(p int32, to []int32, _ []graph.Mark) {
-		for _, t := range to {
-			if t != p && last[t] != p+1 {
-				last[t] = p + 1
-				sources[next[t]] = p
-				next[t]++
-			}
-		}
-	})
-	return func(id int32) []int32 {
-		from := sources[ends[id]:ends[id+1]]
-		slices.Sort(from) // pages are not always taken in order of their numbers
-		return from
-	}
-}
-
-// union joins two rising lists.
-func union(a, b []int32) []int32 {
-	all := append(slices.Clone(a), b...)
-	slices.Sort(all)
-	return slices.Compact(all)
 }
 
 func saveFixes(ctx context.Context, tx pgx.Tx, crawlID int64, fixes []fixlist.Fix) error {

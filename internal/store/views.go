@@ -8,6 +8,17 @@ import (
 	"harvik/internal/record"
 )
 
+// viewBody is what of a view is kept beside its name.
+type viewBody struct {
+	Say      string   `json:"say"`
+	Of       string   `json:"of"`
+	Question string   `json:"question"`
+	Columns  []string `json:"columns,omitempty"`
+	Order    string   `json:"order,omitempty"`
+	By       string   `json:"by,omitempty"`
+	Measure  string   `json:"measure,omitempty"`
+}
+
 // Views are those that were kept, for all sites and for one, by name; "" for all sites' only.
 func (s *Store) Views(ctx context.Context, site string) ([]record.KeptView, error) {
 	rows := []struct {
@@ -22,10 +33,13 @@ func (s *Store) Views(ctx context.Context, site string) ([]record.KeptView, erro
 	}
 	out := make([]record.KeptView, len(rows))
 	for i, r := range rows {
-		if err := json.Unmarshal(r.Body, &out[i].View); err != nil {
+		var b viewBody
+		if err := json.Unmarshal(r.Body, &b); err != nil {
 			return nil, err
 		}
-		out[i].Name, out[i].Site = r.Name, r.Site
+		view := query.View{Name: r.Name, Say: b.Say, Of: b.Of, Question: b.Question, Columns: b.Columns, Order: b.Order,
+			By: b.By, Measure: b.Measure}
+		out[i] = record.KeptView{Site: r.Site, View: view}
 	}
 	return out, nil
 }
@@ -33,7 +47,7 @@ func (s *Store) Views(ctx context.Context, site string) ([]record.KeptView, erro
 // KeepView keeps a view in place of the one of its name, for a site or for all; record.ErrNotFound where there is no
 // such site.
 func (s *Store) KeepView(ctx context.Context, site string, v query.View) error {
-	body, err := json.Marshal(v)
+	body, err := json.Marshal(viewBody{v.Say, v.Of, v.Question, v.Columns, v.Order, v.By, v.Measure})
 	if err != nil {
 		return err
 	}

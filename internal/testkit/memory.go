@@ -8,6 +8,7 @@ import (
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
+	"harvik/internal/core/own"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
@@ -168,7 +169,11 @@ func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, secrets map[st
 	past bool) *Run {
 	t.Helper()
 	config := Config(t, start, p, secrets)
-	runner := check.NewRunner(Catalogue.Checks, config.Plan)
+	checks, err := own.With(Catalogue, config.Plan)
+	if err != nil {
+		t.Fatal(err)
+	}
+	runner := check.NewRunner(checks.Checks, config.Plan)
 	runner.Panicked = func(c *check.Check, address string, v any) {
 		t.Errorf("%s panicked on %s: %v", c.ID, address,
 			v)

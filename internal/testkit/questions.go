@@ -17,25 +17,13 @@ import (
 
 // Facts are the values of a table's facts in some rows, read from the rows and not from the database.
 func Facts(t *query.Table, rows []column.Row) (out [][]any) {
+	all := make([]int, len(t.Facts))
+	for at := range all {
+		all[at] = at
+	}
 	for i := range rows {
 		values := make([]any, len(t.Facts))
-		for at := range t.Facts {
-			switch name := t.Facts[at].Name; name {
-			case "terms":
-				values[at] = rows[i].Terms
-			case "figures":
-				values[at] = rows[i].Figures
-			default:
-				if c := column.Named(name); len(c) == 1 && c[0].Key == name {
-					values[at] = c[0].Value(&rows[i])
-				}
-			}
-		}
-		all := make([]int, len(t.Facts))
-		for at := range all {
-			all[at] = at
-		}
-		t.Complete(values, all)
+		t.Fill(values, "", &rows[i], all)
 		out = append(out, values)
 	}
 	return out
@@ -259,8 +247,12 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 		if q.Rand.IntN(4) == 0 {
 			skip, limit = q.Rand.IntN(20), 1+q.Rand.IntN(20)
 		}
-		got, err := s.Ask(context.Background(), crawl, record.Asking{Site: site, Skip: skip, Limit: limit, Asked: query.Asked{Question: question,
-			Columns: q.Tells, Order: order, Falling: falling, By: query.Nothing, Measure: query.Nothing}})
+		got, err := s.Ask(
+			context.Background(),
+			crawl,
+			record.Asking{Site: site, Skip: skip, Limit: limit, Asked: query.Asked{Question: question,
+				Columns: q.Tells, Order: order, Falling: falling, By: query.Nothing, Measure: query.Nothing}},
+		)
 		if err != nil {
 			t.Fatalf("%s\n%v", text, err)
 		}

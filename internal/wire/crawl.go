@@ -187,3 +187,18 @@ func stepPart(in *drift.Part) api.StepPart {
 		Points: in.Points, Shown: in.Shown,
 	}
 }
+
+// Trial is a crawl judged by other rules; title says what a check looks for.
+func Trial(in *record.Trial, title func(check string) string) api.Trial {
+	verdict := func(v record.TrialSide) api.TrialSide {
+		return api.TrialSide{Health: v.Health, Scored: v.Scored, Fixes: v.Fixes, Findings: v.Findings}
+	}
+	return api.Trial{Was: verdict(in.Was), Now: verdict(in.Now), Checks: Each(in.Checks,
+		func(c *record.TrialCheck) api.TrialCheck {
+			return api.TrialCheck{Check: c.Check, Title: title(c.Check), Was: failing(c.Was), Now: failing(c.Now)}
+		})}
+}
+
+func failing(in record.Failing) api.Failing {
+	return api.Failing{Points: in.Points, Pages: in.Pages, Places: in.Places}
+}

@@ -75,6 +75,7 @@ func CheckOf(c *check.Check) api.Check {
 		ID: c.ID, Group: c.Group, Severity: c.Severity.String(), Factor: c.Weight(), Title: c.Title, What: c.What,
 		Why: c.Why,
 		How: c.How, Source: c.Source, Effort: c.Effort.String(), Scope: c.Scope.String(), Limits: []api.Limit{},
+		Own: c.IsOwn(),
 	}
 	for _, l := range check.AllLimits {
 		if slices.Contains(c.Limits, l.Name) {

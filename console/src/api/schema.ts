@@ -101,7 +101,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The catalogue of checks */
+        /** The catalogue of checks, with the own ones of a site that is named */
         get: operations["listChecks"];
         put?: never;
         post?: never;
@@ -198,6 +198,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/own-schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The JSON Schema of files of checks */
+        get: operations["ownSchema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/profiles": {
         parameters: {
             query?: never;
@@ -282,6 +299,45 @@ export interface paths {
         post?: never;
         /** Delete a site with its crawls */
         delete: operations["removeSite"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add checks made from questions to the site's plan, in place of those that have their names */
+        post: operations["addChecks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/checks/{check}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                check: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a check that was made from a question out of the site's plan */
+        delete: operations["removeCheck"];
         options?: never;
         head?: never;
         patch?: never;
@@ -675,6 +731,27 @@ export interface paths {
         get: operations["tally"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/crawls/{crawl}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a finished crawl would come to by other rules; nothing is fetched or kept */
+        post: operations["tryRules"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1347,6 +1424,8 @@ export interface components {
             how: string;
             source: string;
             limits: components["schemas"]["Limit"][];
+            /** @description it was made from a question */
+            own?: boolean;
         };
         /** @description A check that fails on other pages than before */
         CheckChange: {
@@ -1365,6 +1444,10 @@ export interface components {
         CheckedPlan: {
             plan: components["schemas"]["Plan"];
             text: string;
+        };
+        /** @description A file of checks, as /own-schema describes it: {checks: [...]}; or changes of a plan */
+        ChecksText: {
+            [key: string]: unknown;
         };
         /** @description One property of a fetched address, under the same name everywhere */
         Column: {
@@ -1862,6 +1945,16 @@ export interface components {
             post?: boolean;
             password?: boolean;
             place?: string;
+        };
+        /** @description What a check takes, and where it fails */
+        Failing: {
+            /**
+             * Format: double
+             * @description of health
+             */
+            points: number;
+            pages: number;
+            places: number;
         };
         /** @description A kind of file in which results are handed over */
         FileForm: {
@@ -2433,6 +2526,57 @@ export interface components {
             };
             /** @description check whether outbound links are alive */
             outbound?: boolean;
+            /** @description checks of one's own, made from questions */
+            own?: {
+                /**
+                 * @description what one change mends: the places of a layout, a target, a shared value, or each page for itself. By default the place of pages, and the target of all else
+                 * @enum {string}
+                 */
+                cause?: "place" | "target" | "value" | "page";
+                /**
+                 * @description how much work one repair is; minutes by default
+                 * @enum {string}
+                 */
+                effort?: "minutes" | "hours" | "days";
+                /** @description its weight within the severity, 1 by default */
+                factor?: number;
+                /** @description examples that fail, each some facts with their values: {words: 20} */
+                fires?: {
+                    [key: string]: unknown;
+                }[];
+                /** @description the group of checks that it counts in */
+                group?: string;
+                /** @description how to put it right */
+                how?: string;
+                /** @description its name: own- and small letters, digits and hyphens */
+                id?: string;
+                /** @description the same as a line of the fix list; {value}, {target} and {link} are filled in. By default the title */
+                line?: string;
+                /**
+                 * @description what the question is about; pages by default
+                 * @enum {string}
+                 */
+                of?: "pages" | "resources" | "links" | "redirects";
+                /** @description examples that pass, likewise */
+                passes?: {
+                    [key: string]: unknown;
+                }[];
+                /** @description in CEL, over the facts of that table; the check fails where it holds */
+                question?: string;
+                /**
+                 * @description how grave it is; a warning by default
+                 * @enum {string}
+                 */
+                severity?: "error" | "warning" | "notice";
+                /** @description what is wrong, as lists say it: small letters, no full stop */
+                title?: string;
+                /** @description the fact that is shown as what is wrong, and shared where the cause is a value */
+                value?: string;
+                /** @description what it looks for */
+                what?: string;
+                /** @description why it matters */
+                why?: string;
+            }[];
             /**
              * @description bytes of a body at most, unpacked; the rest is cut
              * @default 5242880
@@ -3165,6 +3309,30 @@ export interface components {
             steps: string[];
             places?: components["schemas"]["Place"][];
         };
+        /** @description A crawl judged by other rules, beside how it is judged now */
+        Trial: {
+            was: components["schemas"]["TrialSide"];
+            now: components["schemas"]["TrialSide"];
+            /** @description those that fail otherwise, first those that move most points */
+            checks: components["schemas"]["TrialCheck"][];
+        };
+        TrialCheck: {
+            check: string;
+            title: string;
+            was: components["schemas"]["Failing"];
+            now: components["schemas"]["Failing"];
+        };
+        TrialSide: {
+            /**
+             * Format: double
+             * @description points, 0 to 100
+             */
+            health: number;
+            /** @description some page could be assessed */
+            scored: boolean;
+            fixes: number;
+            findings: number;
+        };
         /** @description A question with how its answer is shown */
         View: {
             name: string;
@@ -3467,7 +3635,9 @@ export interface operations {
     };
     listChecks: {
         parameters: {
-            query?: never;
+            query?: {
+                site?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3488,7 +3658,10 @@ export interface operations {
     };
     showCheck: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description whose own checks are meant, too */
+                site?: string;
+            };
             header?: never;
             path: {
                 check: string;
@@ -3573,6 +3746,27 @@ export interface operations {
         };
     };
     planSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The schema */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    ownSchema: {
         parameters: {
             query?: never;
             header?: never;
@@ -3746,6 +3940,56 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Deleted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addChecks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": components["schemas"]["ChecksText"];
+                "application/json": components["schemas"]["ChecksText"];
+            };
+        };
+        responses: {
+            /** @description The checks that were added */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                check: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken out */
             204: {
                 headers: {
                     [name: string]: unknown;
@@ -4417,6 +4661,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tallies"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryRules: {
+        parameters: {
+            query?: {
+                /** @description the body is a file of checks that would be added, not changes of the site's plan */
+                add?: boolean;
+            };
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": components["schemas"]["ChecksText"];
+                "application/json": components["schemas"]["ChecksText"];
+            };
+        };
+        responses: {
+            /** @description What would change */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
                 };
             };
             default: components["responses"]["Problem"];

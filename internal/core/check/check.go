@@ -6,6 +6,7 @@ package check
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/survey"
@@ -118,9 +119,16 @@ func (c *Check) Weight() float64 {
 	return c.Factor
 }
 
-// DoesExplain tells whether what another check finds on a page follows from this one failing there.
+// OwnPrefix begins the ID of every check that somebody made of a question, so that none is ever one of the catalogue.
+const OwnPrefix = "own-"
+
+// IsOwn tells a check that somebody made of a question.
+func (c *Check) IsOwn() bool { return strings.HasPrefix(c.ID, OwnPrefix) }
+
+// DoesExplain tells whether what another check finds on a page follows from this one failing there. What somebody asked
+// for is told in any case.
 func (c *Check) DoesExplain(other *Check) bool {
-	return slices.Contains(c.Explains, other.ID) || slices.Contains(c.Explains, other.Group)
+	return !other.IsOwn() && (slices.Contains(c.Explains, other.ID) || slices.Contains(c.Explains, other.Group))
 }
 
 // A Finding is a check failing on a page, at one or more places.

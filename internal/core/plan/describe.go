@@ -57,6 +57,7 @@ func kindOf(t reflect.Type) string {
 		return "name: " + kindOf(t.Elem())
 	}
 	return map[reflect.Kind]string{
-		reflect.Int: "whole number", reflect.Float64: "number", reflect.Bool: "true or false", reflect.String: "text",
+		reflect.Interface: "value",
+		reflect.Int:       "whole number", reflect.Float64: "number", reflect.Bool: "true or false", reflect.String: "text",
 	}[t.Kind()]
 }

@@ -53,6 +53,7 @@ type Plan struct {
 	Limits   map[string]int `json:"limits,omitempty" yaml:"limits" say:"thresholds of checks, by name"`
 	Checks   []CheckRule    `json:"checks,omitempty" yaml:"checks" say:"checks that are judged otherwise than the catalogue says, each with the reason"`
 	Snippets []Snippet      `json:"snippets,omitempty" yaml:"snippets" say:"what has to stand in the HTML of every page, such as a measuring tag"`
+	Own      []OwnCheck     `json:"own,omitempty" yaml:"own" say:"checks of one's own, made from questions"`
 	Kinds    []KindRule     `json:"kinds,omitempty" yaml:"kinds" say:"pages of a kind that is not told from the page itself; the first that matches holds"`
 }
 
@@ -67,6 +68,26 @@ type CheckRule struct {
 	Because  string         `json:"because" yaml:"because,omitempty" say:"why; it is kept with every crawl"`
 }
 
+// An OwnCheck is a check made from a question: it counts, ranks and reads like those of the catalogue.
+type OwnCheck struct {
+	ID       string           `json:"id" yaml:"id,omitempty" say:"its name: own- and small letters, digits and hyphens"`
+	Group    string           `json:"group" yaml:"group,omitempty" say:"the group of checks that it counts in"`
+	Severity string           `json:"severity,omitempty" yaml:"severity,omitempty" say:"how grave it is; a warning by default" in:"error|warning|notice"`
+	Factor   float64          `json:"factor,omitempty" yaml:"factor,omitempty" say:"its weight within the severity, 1 by default" in:"0.5..4"`
+	Effort   string           `json:"effort,omitempty" yaml:"effort,omitempty" say:"how much work one repair is; minutes by default" in:"minutes|hours|days"`
+	Of       string           `json:"of,omitempty" yaml:"of,omitempty" say:"what the question is about; pages by default" in:"pages|resources|links|redirects"`
+	Question string           `json:"question" yaml:"question,omitempty" say:"in CEL, over the facts of that table; the check fails where it holds"`
+	Title    string           `json:"title" yaml:"title,omitempty" say:"what is wrong, as lists say it: small letters, no full stop"`
+	Line     string           `json:"line,omitempty" yaml:"line,omitempty" say:"the same as a line of the fix list; {value}, {target} and {link} are filled in. By default the title"`
+	What     string           `json:"what,omitempty" yaml:"what,omitempty" say:"what it looks for"`
+	Why      string           `json:"why" yaml:"why,omitempty" say:"why it matters"`
+	How      string           `json:"how" yaml:"how,omitempty" say:"how to put it right"`
+	Cause    string           `json:"cause,omitempty" yaml:"cause,omitempty" say:"what one change mends: the places of a layout, a target, a shared value, or each page for itself. By default the place of pages, and the target of all else" in:"place|target|value|page"`
+	Value    string           `json:"value,omitempty" yaml:"value,omitempty" say:"the fact that is shown as what is wrong, and shared where the cause is a value"`
+	Fires    []map[string]any `json:"fires" yaml:"fires,omitempty" say:"examples that fail, each some facts with their values: {words: 20}"`
+	Passes   []map[string]any `json:"passes" yaml:"passes,omitempty" say:"examples that pass, likewise"`
+}
+
 // Rules are the part of a plan that goes into judging alone: with other rules, the same answers are judged otherwise,
 // and nothing need be fetched anew.
 type Rules struct {
@@ -74,14 +95,15 @@ type Rules struct {
 	Checks  []CheckRule
 	Kinds   []KindRule
 	Staging []string
+	Own     []OwnCheck
 }
 
 // Rules are the plan's own.
-func (p Plan) Rules() Rules { return Rules{p.Limits, p.Checks, p.Kinds, p.Scope.Staging} }
+func (p Plan) Rules() Rules { return Rules{p.Limits, p.Checks, p.Kinds, p.Scope.Staging, p.Own} }
 
 // Under is the plan with other rules.
 func (p Plan) Under(r Rules) Plan {
-	p.Limits, p.Checks, p.Kinds, p.Scope.Staging = r.Limits, r.Checks, r.Kinds, r.Staging
+	p.Limits, p.Checks, p.Kinds, p.Scope.Staging, p.Own = r.Limits, r.Checks, r.Kinds, r.Staging, r.Own
 	return p
 }
 
@@ -102,6 +124,7 @@ type Known struct {
 	Limit func(name string) bool
 	Check func(pattern string) bool
 	Kinds []string
+	Own   func(*OwnCheck) []Fault // what is wrong with a check of one's own, by its fields
 }
 
 // Sources are where addresses come from; any mix.

@@ -112,37 +112,46 @@ func unfold(n *yaml.Node, depth int) *Fault {
 }
 
 func read(data []byte, base Plan) (Plan, *yaml.Node, error) {
-	if err := small(data); err != nil {
+	p := base.clone()
+	root, err := decode(data, &p, "plan")
+	if err != nil || root == nil {
 		return base, nil, err
+	}
+	return p, root, nil
+}
+
+// decode reads a text into a value, whose own settings it holds the text to. There is no root where the text is empty.
+func decode(data []byte, into any, what string) (*yaml.Node, error) {
+	if err := small(data); err != nil {
+		return nil, err
 	}
 	d := yaml.NewDecoder(bytes.NewReader(data))
 	var doc yaml.Node
 	switch err := d.Decode(&doc); {
 	case errors.Is(err, io.EOF):
-		return base, nil, nil
+		return nil, nil
 	case err != nil:
-		return base, nil, Faults{grammar(err)}
+		return nil, Faults{grammar(err)}
 	}
 	root := doc.Content[0]
 	if f := unfold(root, 0); f != nil {
-		return base, nil, Faults{*f}
+		return nil, Faults{*f}
 	}
 	if root.Kind == yaml.ScalarNode && root.Tag == "!!null" {
-		return base, nil, nil
+		return nil, nil
 	}
 	if d.Decode(new(yaml.Node)) != io.EOF {
-		return base, nil, Faults{{Reason: "the text holds more than one plan"}}
+		return nil, Faults{{Reason: "the text holds more than one " + what}}
 	}
 	var r reader
-	r.value(root, reflect.TypeFor[Plan](), "")
+	r.value(root, reflect.TypeOf(into).Elem(), "")
 	if len(r.faults) > 0 {
-		return base, nil, some(r.faults)
+		return nil, some(r.faults)
 	}
-	p := base.clone()
-	if err := root.Decode(&p); err != nil {
-		return base, nil, Faults{grammar(err)}
+	if err := root.Decode(into); err != nil {
+		return nil, Faults{grammar(err)}
 	}
-	return p, root, nil
+	return root, nil
 }
 
 // clone copies the maps, which decoding would change in place.
@@ -193,6 +202,8 @@ func (r *reader) value(n *yaml.Node, t reflect.Type, path string) {
 		}
 	case t.Kind() == reflect.Struct:
 		r.object(n, t, path)
+	case t.Kind() == reflect.Interface:
+		r.anything(n, path)
 	case t.Kind() == reflect.Map:
 		if n.Kind != yaml.MappingNode {
 			r.fault(n, path, "pairs of a name and a value are wanted")
@@ -211,6 +222,19 @@ func (r *reader) value(n *yaml.Node, t reflect.Type, path string) {
 		}
 	default:
 		r.scalar(n, t, path)
+	}
+}
+
+// anything is the value of a fact: a text, a number, yes or no, or a list of texts.
+func (r *reader) anything(n *yaml.Node, path string) {
+	parts := []*yaml.Node{n}
+	if n.Kind == yaml.SequenceNode {
+		parts = n.Content
+	}
+	for _, p := range parts {
+		if p.Kind != yaml.ScalarNode {
+			r.fault(p, path, "a text, a number, true or false is wanted, or a list of such")
+		}
 	}
 }
 

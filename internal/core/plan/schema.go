@@ -59,6 +59,10 @@ func schemaOf(t reflect.Type, standard reflect.Value, in string) map[string]any 
 		s["items"] = schemaOf(t.Elem(), reflect.Zero(t.Elem()), "")
 		return s
 	}
+	if t.Kind() == reflect.Interface {
+		s["type"] = []string{"string", "number", "boolean", "array"}
+		return s
+	}
 	s["type"] = map[reflect.Kind]string{
 		reflect.Int: "integer", reflect.Float64: "number", reflect.Bool: "boolean", reflect.String: "string",
 	}[t.Kind()]

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"maps"
 	"net/netip"
+	"path"
 	"reflect"
 	"regexp"
 	"slices"
@@ -64,8 +65,9 @@ func (p Plan) Validate(known Known) error {
 		v.fault("permission", "robots.txt is obeyed, so there is nothing to permit; set robots: disregard, or leave this out")
 	}
 	v.limits(p.Limits, "limits.", known)
+	v.own(p.Own, known)
 	for i := range p.Checks {
-		v.checkRule(&p.Checks[i], fmt.Sprintf("checks[%d]", i), known)
+		v.checkRule(&p.Checks[i], fmt.Sprintf("checks[%d]", i), known, p.Own)
 	}
 	for i, x := range p.Snippets {
 		if strings.TrimSpace(x.Name) == "" || len(strings.TrimSpace(x.Contains)) < 3 {
@@ -91,6 +93,7 @@ const (
 	maxList      = 1000    // of any other list
 	maxSetting   = 10_000  // bytes of a text
 	maxPEM       = 200_000 // bytes of ca
+	maxOwn       = 100     // checks of one's own
 )
 
 // lists holds lists and texts to their lengths.
@@ -118,7 +121,16 @@ func (v *validator) lists(s reflect.Value, path string) {
 
 func (v *validator) entries(list reflect.Value, field string) {
 	each := func(name string, e reflect.Value) {
+		if e.Kind() == reflect.Interface {
+			e = e.Elem()
+		}
 		switch e.Kind() {
+		case reflect.Slice, reflect.Map:
+			if e.Len() > maxList {
+				v.fault(name, "has %d entries; at most %d are taken", e.Len(), maxList)
+			} else {
+				v.entries(e, name)
+			}
 		case reflect.String:
 			v.length(name, e.String())
 		case reflect.Struct:
@@ -165,8 +177,30 @@ func (v *validator) limits(limits map[string]int, prefix string, known Known) {
 	}
 }
 
-func (v *validator) checkRule(c *CheckRule, field string, known Known) {
-	if !known.Check(c.Check) {
+// own holds checks of one's own to be what whoever knows of questions says.
+func (v *validator) own(checks []OwnCheck, known Known) {
+	if len(checks) > maxOwn {
+		v.fault("own", "has %d checks; at most %d are taken", len(checks), maxOwn)
+		return
+	}
+	for i := range checks {
+		field := fmt.Sprintf("own[%d]", i)
+		for _, f := range known.Own(&checks[i]) {
+			f.Field = join(field, f.Field)
+			v.faults = append(v.faults, f)
+		}
+		if slices.ContainsFunc(checks[:i], func(c OwnCheck) bool { return c.ID == checks[i].ID }) {
+			v.fault(field+".id", "two checks are called %s", checks[i].ID)
+		}
+	}
+}
+
+func (v *validator) checkRule(c *CheckRule, field string, known Known, own []OwnCheck) {
+	named := slices.ContainsFunc(own, func(o OwnCheck) bool {
+		ok, err := path.Match(c.Check, o.ID)
+		return ok && err == nil
+	})
+	if !named && !known.Check(c.Check) {
 		v.fault(field+".check", "no check is called %q; `harvik check list` shows them", c.Check)
 	}
 	if c.On != "" {

@@ -68,7 +68,8 @@ type Table struct {
 	Shown []string // the facts that an answer shows where none are chosen
 
 	places map[string]int
-	from   []int // by fact: the place of the address that it is told by
+	from   []int            // by fact: the place of the address that it is told by
+	shows  []*column.Column // by fact: the column of an address that it shows, nil for none
 	once   sync.Once
 	env    *cel.Env
 	fault  error
@@ -81,7 +82,11 @@ func NewTable(name, one, say string, facts []Fact, shown ...string) *Table {
 		t.places[facts[i].Name] = i
 	}
 	for i := range facts {
-		end, _, _ := strings.Cut(facts[i].Name, ".")
+		end, of, ok := strings.Cut(facts[i].Name, ".")
+		if !ok {
+			of = end
+		}
+		t.shows = append(t.shows, columnOf(of))
 		t.from = append(t.from, max(t.place("address"), t.place(end+".address")))
 	}
 	return t

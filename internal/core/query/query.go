@@ -112,6 +112,19 @@ func (q *Question) Shown(order Pick) (out []Pick) {
 	return out
 }
 
+// Telling are the facts that a question names and whose values tell why a row is an answer: without those that every
+// answer has alike, and those that are too long to tell.
+func (q *Question) Telling() (out []int) {
+	same := map[int]bool{}
+	pinned(q.node, same)
+	for _, at := range q.Uses {
+		if f := &q.Of.Facts[at]; f.OfAddress == nil && f.Kind != Figures && !f.Long && !same[at] {
+			out = append(out, at)
+		}
+	}
+	return out
+}
+
 // pinned are the facts that are the same in every answer.
 func pinned(n *Node, into map[int]bool) {
 	switch n.Op {

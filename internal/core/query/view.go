@@ -8,14 +8,14 @@ import (
 
 // A View is a question with how its answer is shown, under a name.
 type View struct {
-	Name     string   `json:"name"`
-	Say      string   `json:"say"` // what it asks, as a person would
-	Of       string   `json:"of"`  // the table; pages where there is none
-	Question string   `json:"question"`
-	Columns  []string `json:"columns,omitempty"`
-	Order    string   `json:"order,omitempty"` // a fact, with - before it for falling
-	By       string   `json:"by,omitempty"`
-	Measure  string   `json:"measure,omitempty"`
+	Name     string
+	Say      string // what it asks, as a person would
+	Of       string // the table; pages where there is none
+	Question string
+	Columns  []string
+	Order    string // a fact, with - before it for falling
+	By       string
+	Measure  string
 }
 
 // Asked is a view that was understood.

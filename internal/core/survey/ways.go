@@ -197,3 +197,14 @@ func (s *Survey) brings(sheet int32, loads map[int32][]int32, want []bool) (out 
 	}
 	return out
 }
+
+// Namers tells which pages and stylesheets link to an address or load it, each once, by rising number. Linked tells
+// which link to it: the graph, turned round.
+func (s *Survey) Namers(linked func(id int32) []int32) func(id int32) []int32 {
+	used := s.Uses.Turned(s.Uses.In(len(s.Addresses)))
+	return func(id int32) []int32 {
+		all := append(slices.Clone(linked(id)), used(id)...)
+		slices.Sort(all)
+		return slices.Compact(all)
+	}
+}
