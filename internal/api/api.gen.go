@@ -636,6 +636,27 @@ type FetchError struct {
 	What string `json:"what"`
 }
 
+// Field A fact of one's own, taken from pages by one of css, xpath, json, header and pattern
+type Field struct {
+	All       bool   `json:"all,omitempty,omitzero"`
+	Attribute string `json:"attribute,omitempty,omitzero"`
+	CSS       string `json:"css,omitempty,omitzero"`
+	Header    string `json:"header,omitempty,omitzero"`
+	JSON      string `json:"json,omitempty,omitzero"`
+	Name      string `json:"name,omitempty,omitzero"`
+	Pattern   string `json:"pattern,omitempty,omitzero"`
+	Take      string `json:"take,omitempty,omitzero"`
+	XPath     string `json:"xpath,omitempty,omitzero"`
+}
+
+// FieldValue defines model for FieldValue.
+type FieldValue struct {
+	Known bool `json:"known"`
+
+	// Value a text, a number, or a list of either
+	Value interface{} `json:"value,omitempty,omitzero"`
+}
+
 // FigureChoice defines model for FigureChoice.
 type FigureChoice struct {
 	// Figure empty for none
@@ -2347,6 +2368,12 @@ type PassGateParams struct {
 	From *int `form:"from,omitempty" json:"from,omitempty"`
 }
 
+// JudgeCrawlParams defines parameters for JudgeCrawl.
+type JudgeCrawlParams struct {
+	// Read read the pages anew first, from the source that was kept, with the fields of the site's plan
+	Read bool `form:"read,omitempty" json:"read,omitempty,omitzero"`
+}
+
 // LinksInParams defines parameters for LinksIn.
 type LinksInParams struct {
 	// Address absolute, or relative to the site's home
@@ -2404,6 +2431,12 @@ type ListPagesParams struct {
 type TryRulesParams struct {
 	// Add the body is a file of checks that would be added, not changes of the site's plan
 	Add bool `form:"add,omitempty" json:"add,omitempty,omitzero"`
+}
+
+// TryFieldParams defines parameters for TryField.
+type TryFieldParams struct {
+	// Address of the page, absolute or relative to the home page
+	Address string `form:"address" json:"address"`
 }
 
 // ImportFiguresParams defines parameters for ImportFigures.
@@ -2482,6 +2515,9 @@ type SetPaceJSONRequestBody = PaceChange
 
 // TryRulesJSONRequestBody defines body for TryRules for application/json ContentType.
 type TryRulesJSONRequestBody = ChecksText
+
+// TryFieldJSONRequestBody defines body for TryField for application/json ContentType.
+type TryFieldJSONRequestBody = Field
 
 // MoveFixesJSONRequestBody defines body for MoveFixes for application/json ContentType.
 type MoveFixesJSONRequestBody = Wish
@@ -2878,7 +2914,7 @@ type ClientInterface interface {
 	// JudgeCrawl A finished crawl, judged anew by today's checks and the site's thresholds; nothing is fetched
 	//
 	// Corresponds with POST /sites/{site}/crawls/{crawl}/judge (the `JudgeCrawl` operationId).
-	JudgeCrawl(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error)
+	JudgeCrawl(ctx context.Context, site SiteName, crawl CrawlName, params *JudgeCrawlParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListLayouts Templates that pages are built from, the largest first
 	//
@@ -2981,6 +3017,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /sites/{site}/crawls/{crawl}/try (the `TryRules` operationId).
 	TryRules(ctx context.Context, site SiteName, crawl CrawlName, params *TryRulesParams, body TryRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryFieldWithBody What a fact of one's own is on a page whose source the crawl keeps
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /sites/{site}/crawls/{crawl}/try-field (the `TryField` operationId).
+	TryFieldWithBody(ctx context.Context, site SiteName, crawl CrawlName, params *TryFieldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryField What a fact of one's own is on a page whose source the crawl keeps
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /sites/{site}/crawls/{crawl}/try-field (the `TryField` operationId).
+	TryField(ctx context.Context, site SiteName, crawl CrawlName, params *TryFieldParams, body TryFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListFigures The consultant's own figures by address
 	//
@@ -3995,8 +4045,8 @@ func (c *Calls) PassGate(ctx context.Context, site SiteName, crawl CrawlName, pa
 // JudgeCrawl A finished crawl, judged anew by today's checks and the site's thresholds; nothing is fetched
 //
 // Corresponds with POST /sites/{site}/crawls/{crawl}/judge (the `JudgeCrawl` operationId).
-func (c *Calls) JudgeCrawl(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewJudgeCrawlRequest(c.Server, site, crawl)
+func (c *Calls) JudgeCrawl(ctx context.Context, site SiteName, crawl CrawlName, params *JudgeCrawlParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewJudgeCrawlRequest(c.Server, site, crawl, params)
 	if err != nil {
 		return nil, err
 	}
@@ -4279,6 +4329,40 @@ func (c *Calls) TryRulesWithBody(ctx context.Context, site SiteName, crawl Crawl
 // Corresponds with POST /sites/{site}/crawls/{crawl}/try (the `TryRules` operationId).
 func (c *Calls) TryRules(ctx context.Context, site SiteName, crawl CrawlName, params *TryRulesParams, body TryRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTryRulesRequest(c.Server, site, crawl, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryFieldWithBody What a fact of one's own is on a page whose source the crawl keeps
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /sites/{site}/crawls/{crawl}/try-field (the `TryField` operationId).
+func (c *Calls) TryFieldWithBody(ctx context.Context, site SiteName, crawl CrawlName, params *TryFieldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryFieldRequestWithBody(c.Server, site, crawl, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryField What a fact of one's own is on a page whose source the crawl keeps
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /sites/{site}/crawls/{crawl}/try-field (the `TryField` operationId).
+func (c *Calls) TryField(ctx context.Context, site SiteName, crawl CrawlName, params *TryFieldParams, body TryFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryFieldRequest(c.Server, site, crawl, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6842,7 +6926,7 @@ func NewPassGateRequestWithBody(server string, site SiteName, crawl CrawlName, p
 }
 
 // NewJudgeCrawlRequest constructs an http.Request for the JudgeCrawl method
-func NewJudgeCrawlRequest(server string, site SiteName, crawl CrawlName) (*http.Request, error) {
+func NewJudgeCrawlRequest(server string, site SiteName, crawl CrawlName, params *JudgeCrawlParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -6872,6 +6956,29 @@ func NewJudgeCrawlRequest(server string, site SiteName, crawl CrawlName) (*http.
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "read", params.Read, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
@@ -7732,6 +7839,83 @@ func NewTryRulesRequestWithBody(server string, site SiteName, crawl CrawlName, p
 		var rawQueryFragments []string
 
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "add", params.Add, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewTryFieldRequest calls the generic TryField builder with application/json body
+func NewTryFieldRequest(server string, site SiteName, crawl CrawlName, params *TryFieldParams, body TryFieldJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryFieldRequestWithBody(server, site, crawl, params, "application/json", bodyReader)
+}
+
+// NewTryFieldRequestWithBody constructs an http.Request for the TryField method, with any body, and a specified content type
+func NewTryFieldRequestWithBody(server string, site SiteName, crawl CrawlName, params *TryFieldParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/try-field", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "address", params.Address, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -9218,8 +9402,8 @@ func (c *Client) PassGate(ctx context.Context, site SiteName, crawl CrawlName, p
 }
 
 // JudgeCrawl: A finished crawl, judged anew by today's checks and the site's thresholds; nothing is fetched.
-func (c *Client) JudgeCrawl(ctx context.Context, site SiteName, crawl CrawlName) (Crawl, error) {
-	return read[Crawl](c.calls.JudgeCrawl(ctx, site, crawl))
+func (c *Client) JudgeCrawl(ctx context.Context, site SiteName, crawl CrawlName, params *JudgeCrawlParams) (Crawl, error) {
+	return read[Crawl](c.calls.JudgeCrawl(ctx, site, crawl, params))
 }
 
 // ListLayouts: Templates that pages are built from, the largest first.
@@ -9295,6 +9479,11 @@ func (c *Client) Tally(ctx context.Context, site SiteName, crawl CrawlName) (Tal
 // TryRules: What a finished crawl would come to by other rules; nothing is fetched or kept.
 func (c *Client) TryRules(ctx context.Context, site SiteName, crawl CrawlName, params *TryRulesParams, contentType string, body io.Reader) (Trial, error) {
 	return read[Trial](c.calls.TryRulesWithBody(ctx, site, crawl, params, contentType, body))
+}
+
+// TryField: What a fact of one's own is on a page whose source the crawl keeps.
+func (c *Client) TryField(ctx context.Context, site SiteName, crawl CrawlName, params *TryFieldParams, body TryFieldJSONRequestBody) (FieldValue, error) {
+	return read[FieldValue](c.calls.TryField(ctx, site, crawl, params, body))
 }
 
 // ListFigures: The consultant's own figures by address.

@@ -42,11 +42,12 @@ core/checks: check checks/...
 core/checks/...: check css graph neardup page robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health mishap page survey text weburl
-core/booking: check fixlist page plan robots scope sitemap survey text vocabulary weburl
+core/booking: check field fixlist page plan robots scope sitemap survey text vocabulary weburl
 core/column: page
 core/figures: weburl
+core/field: figures mishap plan
 core/query: column page plan weburl
-core/own: check column graph page plan query survey text
+core/own: check column field graph page plan query survey text
 core/waive: check plan scope weburl
 core/task:
 core/drift: check fixlist health sitemap task text
@@ -66,12 +67,12 @@ internal/compare: check drift fixlist gate text internal/decide internal/judging
 internal/recheck: booking check drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
-internal/jobs: booking check fixlist mishap plan survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record
+internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record
 internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/upkeep internal/worklist
 internal/report: check column gate graph page plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan query robots structured survey task text internal/api internal/record
-internal/service: check column vocabulary drift fixlist gate neardup own plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
+internal/service: check column vocabulary drift field fixlist gate neardup own page plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan query task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap

@@ -218,21 +218,27 @@ func orNone(s, none string) string {
 }
 
 func (a *app) judgeCommand() *cobra.Command {
-	return &cobra.Command{
+	read := false
+	c := &cobra.Command{
 		Use: "judge SITE[@N]", Short: "Judge a stored crawl anew, by today's checks and the site's thresholds",
 		Args: args("SITE"),
 		Long: `Judges a finished crawl anew, by the checks of today and the thresholds and rules of the site's
-plan as they are now. Nothing is fetched; the crawl's pages stay as they were read.`,
-		RunE: func(c *cobra.Command, in []string) error { return a.judge(c, in[0]) },
+plan as they are now. Nothing is fetched. With --read the pages are read anew first, from the source
+that the crawl keeps: by the facts of today, where an earlier Harvik read them, and with the fields
+and snippets that the plan has now.`,
+		RunE: func(c *cobra.Command, in []string) error { return a.judge(c, in[0], read) },
 	}
+	c.Flags().BoolVar(&read, "read", false, "read the pages anew first, from the source that was kept")
+	return c
 }
 
-func (a *app) judge(c *cobra.Command, name string) error {
+func (a *app) judge(c *cobra.Command, name string, read bool) error {
 	cl, before, err := a.crawlAndClient(c, name)
 	if err != nil {
 		return err
 	}
-	after, err := cl.JudgeCrawl(c.Context(), before.Site, api.Numbered(before.Number))
+	after, err := cl.JudgeCrawl(c.Context(), before.Site, api.Numbered(before.Number),
+		&api.JudgeCrawlParams{Read: read})
 	if err != nil {
 		return err
 	}

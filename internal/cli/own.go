@@ -82,7 +82,7 @@ func (a *app) addChecks(c *cobra.Command, name string, text []byte, file string,
 		fmt.Fprintf(w, "%s has the check %s: %s\n", site, ch.ID, ch.Title)
 	}
 	if judge {
-		return a.judge(c, name)
+		return a.judge(c, name, false)
 	}
 	fmt.Fprintf(w, "The next crawl is judged by it; those there are by `harvik judge %s`.\n", site)
 	return nil

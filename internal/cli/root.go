@@ -100,7 +100,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(),
 		a.askCommand(), a.viewCommand(), a.pagesCommand(), a.pageCommand(),
 		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(),
-		a.checkCommand(), a.judgeCommand())
+		a.checkCommand(), a.fieldCommand(), a.judgeCommand())
 	add("Work the list",
 		a.moveCommand("take", task.Taken, "Say that somebody is on fixes",
 			"Marks fixes as taken: somebody is on them, you unless --for says who."),

@@ -69,6 +69,7 @@ type Crawl struct {
 	rules     ruleCache
 	readPDF   func(context.Context, []byte) *page.PDF
 	documents *page.Reader
+	reads     *booking.Reading
 	reading   chan struct{} // bounds the bodies that are read at once
 	files     fileCache     // of the past; of the present, only which there are
 	stop      chan struct{}
@@ -124,6 +125,10 @@ func New(c Config) (*Crawl, error) {
 	}
 	if cr.documents == nil {
 		cr.documents = new(page.Reader)
+	}
+	var err error
+	if cr.reads, err = booking.NewReading(cr.documents, f.scope, c.Plan); err != nil {
+		c.Log.Warn("a field of the plan is left out", "reason", err.Error())
 	}
 	if cr.readPDF == nil {
 		cr.readPDF = func(context.Context, []byte) *page.PDF { return &page.PDF{Fault: "documents are not looked into here"} }

@@ -33,7 +33,7 @@ const maxHeld = 96 << 20
 
 // weight is about how many bytes a result's facts take.
 func weight(r *booking.Record) int {
-	n := 2 << 10
+	n := 2<<10 + len(r.Source)
 	if d := r.Facts.Document; d != nil {
 		n += len(d.MainText) + 200*(len(d.Links)+len(d.Images)+len(d.Headings)) + 100*len(d.Uses)
 	}

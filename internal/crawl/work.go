@@ -14,6 +14,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/klauspost/compress/s2"
+
 	"harvik/internal/core/booking"
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
@@ -75,6 +77,9 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	d.Facts = c.facts(ctx, &j.at, &a, len(earlier)+1)
 	d.Facts.Earlier = earlier
 	d.sort = sortOf(d.Facts)
+	if *c.plan.Keep.Source && d.Facts.Document != nil {
+		d.Source = s2.Encode(nil, a.Body)
+	}
 	c.book.Examine(&d.Record)
 	if j.alike {
 		d.said = gistOf(j.url, d.Facts.Document)
@@ -196,44 +201,12 @@ func (c *Crawl) facts(ctx context.Context, u *weburl.URL, a *fetch.Answer, tries
 	switch {
 	case f.Status != http.StatusOK:
 	case isHTML(a.Type):
-		f.Document = c.documents.Read(page.Response{
-			Address: *u, Status: a.Status, ContentType: a.Header.Get("Content-Type"),
-			RobotsTag: a.Header.Values("X-Robots-Tag"), Link: a.Header.Values("Link"), Refresh: a.Header.Get("Refresh"),
-			Body: a.Body,
-		})
-		for _, s := range c.plan.Snippets {
-			f.Document.Snippets = append(f.Document.Snippets,
-				page.Snippet{Name: s.Name, Found: bytes.Contains(a.Body, []byte(s.Contains))})
-		}
-		c.rewrite(f.Document)
+		c.reads.Document(f, *u, a.Header.Values, a.Body)
 		c.book.SetKind(f)
 	case a.Type == typePDF:
 		f.PDF = c.readPDF(ctx, a.Body)
 	}
 	return f
-}
-
-// rewrite brings the document's addresses to the form that the plan's scope gives them.
-func (c *Crawl) rewrite(d *page.Document) {
-	s := c.frontier.scope
-	if !s.Rewrites() {
-		return
-	}
-	for i := range d.Links {
-		if d.Links[i].Address != "" && s.Inside(d.Links[i].Address) {
-			d.Links[i].Address = s.Rewrite(d.Links[i].Address)
-		}
-	}
-	for i := range d.Alternates {
-		if s.Inside(d.Alternates[i].Address) {
-			d.Alternates[i].Address = s.Rewrite(d.Alternates[i].Address)
-		}
-	}
-	for i := range d.Canonicals {
-		if s.Inside(d.Canonicals[i].Address) {
-			d.Canonicals[i].Address = s.Rewrite(d.Canonicals[i].Address)
-		}
-	}
 }
 
 func isRedirect(status int) bool {

@@ -149,7 +149,7 @@ func testJudge(t *testing.T, h *harvik, health float64) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	again, err := h.JudgeCrawl(ctx, "fernhollow", api.Numbered(1))
+	again, err := h.JudgeCrawl(ctx, "fernhollow", api.Numbered(1), nil)
 	if err != nil || again.Report.Health != health {
 		t.Fatalf("judged again: %v, want %v (%v)", again.Report, health, err)
 	}
@@ -168,7 +168,7 @@ scope: {staging: [` + demo.Neighbours + `]}
 	if _, err := h.ChangePlan(ctx, "fernhollow", "application/yaml", strings.NewReader(string(rules))); err != nil {
 		t.Fatal(err)
 	}
-	changed, err := h.JudgeCrawl(ctx, "fernhollow", api.Numbered(1))
+	changed, err := h.JudgeCrawl(ctx, "fernhollow", api.Numbered(1), nil)
 	if err != nil || changed.Report.Health < health+5 {
 		t.Errorf("without the dead footer link health is %v (%v)", changed.Report.Health, err)
 	}

@@ -103,6 +103,7 @@ func TestDescription(t *testing.T) {
 		{operation: "passGate", path: "site=fernhollow&crawl=latest",
 			body: `{"minHealth": 99, "noNew": "error", "max": {"title-*": 0}}`},
 		{operation: "exportCrawl", path: "site=fernhollow&crawl=latest&as=jsonl"},
+		{operation: "tryField", path: "site=fernhollow&crawl=latest&address=/", body: `{"css": "h1"}`},
 		{operation: "tryRules", path: "site=fernhollow&crawl=latest", body: `{"limits": {"thin-words": 900}}`},
 		{operation: "addChecks", path: "site=fernhollow", body: `{"checks": [{"id": "own-short", "group": "copy", "question": "words < 100",
 			"title": "short page", "why": "It says little.", "how": "Write more.", "fires": [{"words": 3}], "passes": [{"words": 300}]}]}`},

@@ -54,7 +54,7 @@ func TestUpgrade(t *testing.T) {
 		d.Drift.Step.Parts[0].By != "rules" {
 		t.Errorf("drift %+v (%v)", d, err)
 	}
-	again, err := h.JudgeCrawl(ctx, "fernhollow", api.Latest)
+	again, err := h.JudgeCrawl(ctx, "fernhollow", api.Latest, nil)
 	if err != nil || again.Catalogue != testkit.Catalogue.Version || again.Report.Assessed != 25 {
 		t.Errorf("judged anew it is %+v (%v)", again.Report, err)
 	}

@@ -179,7 +179,7 @@ func testOtherRules(t *testing.T, h *harvik, newest api.Crawl) {
 		strings.NewReader("limits: {title-least: 40, thin-words: 400}")); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.JudgeCrawl(t.Context(), "fernhollow", api.Numbered(newest.Number)); err != nil {
+	if _, err := h.JudgeCrawl(t.Context(), "fernhollow", api.Numbered(newest.Number), nil); err != nil {
 		t.Fatal(err)
 	}
 	after, err := h.ShowTrend(t.Context(), "fernhollow", &api.ShowTrendParams{Limit: 10})

@@ -3,6 +3,7 @@ package house
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"sync"
 
@@ -33,6 +34,7 @@ type House struct {
 	gear      *gear.Gear
 	attending context.CancelFunc
 	attended  sync.WaitGroup
+	sources   *upkeep.Chore // packing of kept source, and its end
 	ahead     *upkeep.Chore // judging of older crawls by the rules of the newest
 }
 
@@ -44,6 +46,9 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, lo
 	h.List = worklist.New(s)
 	judge := judging.New(s, c, log)
 	h.ahead = judge.Ahead
+	h.sources = upkeep.New("the source of crawls could not be packed or let go", func(ctx context.Context) error {
+		return errors.Join(s.PackSources(ctx), s.DropSources(ctx))
+	}, log)
 	h.Comparisons = compare.New(s, judge, h.Decisions)
 	h.Rechecks = recheck.New(s, c, h.gear, h.Decisions, h.List, room, log)
 	h.Looks = look.New(s, c, h.gear)
@@ -54,6 +59,7 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, lo
 	ctx, h.attending = context.WithCancel(context.Background())
 	h.attended.Go(func() { h.Weighing.Attend(ctx) })
 	h.attended.Go(func() { h.ahead.Attend(ctx) })
+	h.attended.Go(func() { h.sources.Attend(ctx) })
 	return h
 }
 
@@ -61,6 +67,7 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, lo
 func (h *House) changed() {
 	h.Weighing.Soon()
 	h.ahead.Soon()
+	h.sources.Soon()
 }
 
 // Shutdown puts all crawls away, to go on when the service starts again, and ends rechecks. Where ctx ends first it

@@ -17,7 +17,9 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/mishap"
+	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/scope"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
@@ -52,6 +54,8 @@ type Store interface {
 		with record.Settling) error
 	Replace(ctx context.Context, id int64, r *booking.Result, p record.Progress, w record.Weighing,
 		found []check.Finding, by plan.Plan, catalogue int) error
+	Reread(ctx context.Context, rec record.Crawl,
+		remake func(old *page.Facts, source []byte) (*page.Facts, error)) (read int, err error)
 	Past(crawl int64) record.Past
 	Source(ctx context.Context, crawl int64, url func(int32) string) survey.Source
 	Ping(ctx context.Context) error
@@ -185,8 +189,8 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 }
 
 // Rejudge judges a finished crawl anew, by the checks of today and the rules of the site's plan,
-// without fetching anything.
-func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error {
+// without fetching anything. Where that is wished, its pages are read anew first, from the source that was kept.
+func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl, read bool) error {
 	if rec.State != "finished" {
 		return record.Refuse("crawl %d is %s; only a finished one can be judged again", rec.Number, rec.State)
 	}
@@ -194,6 +198,12 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 		return err
 	}
 	by := rec.Plan.Under(site.Plan.Rules())
+	if read {
+		by.Fields, by.Snippets = site.Plan.Fields, site.Plan.Snippets
+		if err := r.reread(ctx, rec, by); err != nil {
+			return err
+		}
+	}
 	result, found, err := r.judge.Rejudged(ctx, rec, by)
 	if err != nil {
 		return err
@@ -205,6 +215,28 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 	result.Report = result.Sheet.Build(w.Adjustment())
 	defer r.changed()
 	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w.Weighing(result.Sheet), found, by, r.judge.Version())
+}
+
+// reread reads a crawl's pages anew, by the facts of today and a plan's fields.
+func (r *Runner) reread(ctx context.Context, rec record.Crawl, by plan.Plan) error {
+	start, err := weburl.Parse(rec.Home)
+	if err != nil {
+		return err
+	}
+	by = by.WithDefaults()
+	if err := by.CheckPatterns(); err != nil {
+		return record.Refuse("%s", err.Error())
+	}
+	log := r.log.With("site", rec.Site, "crawl", rec.Number)
+	reading, err := booking.NewReading(new(page.Reader), scope.New(start, by.Scope), by)
+	if err != nil {
+		log.Warn("a field of the plan is left out", "reason", err.Error())
+	}
+	n, err := r.store.Reread(ctx, rec, reading.Again)
+	if err == nil {
+		log.Info("crawl read anew", "pages", n)
+	}
+	return err
 }
 
 // Try judges a finished crawl by a plan's rules beside those that its site has now, and tells what would change.

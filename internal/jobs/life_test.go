@@ -203,7 +203,7 @@ func TestContinue(t *testing.T) {
 	if _, err := b.Continue(t.Context(), first, more); !errors.Is(err, record.ErrDisk) {
 		t.Errorf("without space it goes on: %v", err)
 	}
-	if err := b.Rejudge(t.Context(), b.site, first); !errors.Is(err, record.ErrDisk) {
+	if err := b.Rejudge(t.Context(), b.site, first, false); !errors.Is(err, record.ErrDisk) {
 		t.Errorf("without space it is judged: %v", err)
 	}
 	if _, err := b.Resume(t.Context(), first); !errors.Is(err, record.ErrDisk) {
@@ -221,7 +221,7 @@ func TestContinue(t *testing.T) {
 	}
 	off := b.site
 	off.Plan.Checks = []plan.CheckRule{{Check: "*", Off: true, Because: "only to see"}}
-	if err := b.Rejudge(t.Context(), off, whole); err != nil {
+	if err := b.Rejudge(t.Context(), off, whole, false); err != nil {
 		t.Fatal(err)
 	}
 	again := b.await(first.Number, "finished")
@@ -232,7 +232,7 @@ func TestContinue(t *testing.T) {
 	}
 	var refusal *record.Refusal
 	whole.State = "paused"
-	if err := b.Rejudge(t.Context(), off, whole); !errors.As(err, &refusal) {
+	if err := b.Rejudge(t.Context(), off, whole, false); !errors.As(err, &refusal) {
 		t.Errorf("a paused crawl is judged: %v", err)
 	}
 	if err := b.store.RemoveCrawl(t.Context(), whole.ID); err != nil {
@@ -242,7 +242,7 @@ func TestContinue(t *testing.T) {
 	if _, err := b.Continue(t.Context(), whole, more); err == nil {
 		t.Error("a crawl that is gone goes on")
 	}
-	if err := b.Rejudge(t.Context(), off, whole); err == nil {
+	if err := b.Rejudge(t.Context(), off, whole, false); err == nil {
 		t.Error("a crawl that is gone is judged")
 	}
 }

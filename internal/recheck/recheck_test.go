@@ -126,7 +126,7 @@ func TestSeenNow(t *testing.T) {
 		"failing by its silence": {first.Sheet, fresh(0), task.There},
 	} {
 		l := &looking{
-			of: &Rechecks{catalogue: testkit.Catalogue}, records: one.records,
+			of: &Rechecks{}, checks: testkit.Catalogue, records: one.records,
 			members: map[string][]string{fix.ID: pages},
 			sampled: map[string]bool{}, lines: map[string]bool{fix.ID: true},
 		}

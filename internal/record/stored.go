@@ -41,3 +41,10 @@ type Past interface {
 	// Truncate forgets stored addresses from a number on.
 	Truncate(ctx context.Context, n int) error
 }
+
+// A KeptPage is the source of a page.
+type KeptPage struct {
+	ID       int32
+	Encoding string // of its characters, as it was read
+	Body     []byte // as it came, content coding undone
+}

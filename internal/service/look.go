@@ -37,7 +37,7 @@ func (s *Service) judgeCrawl(c *gin.Context) {
 	if !ok {
 		return
 	}
-	if err := s.rooms.Rejudge(c, site, cr); err != nil {
+	if err := s.rooms.Rejudge(c, site, cr, c.Query("read") == "true"); err != nil {
 		s.fail(c, err, "the crawl")
 		return
 	}

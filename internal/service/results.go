@@ -229,6 +229,13 @@ func addressIn(c *gin.Context, cr record.Crawl, name string) (string, bool) {
 	return "", false
 }
 
+// noPage says that a crawl does not know an address.
+func noPage(c *gin.Context, cr record.Crawl, at string) {
+	problem(c, http.StatusNotFound,
+		fmt.Sprintf("crawl %d does not know the address %s; `harvik pages %s --search WORD` looks for one",
+			cr.Number, at, cr.Site))
+}
+
 func (s *Service) showPage(c *gin.Context) {
 	cr, ok := s.crawl(c)
 	if !ok {
@@ -240,9 +247,7 @@ func (s *Service) showPage(c *gin.Context) {
 	}
 	d, err := s.store.Page(c, cr.ID, at)
 	if errors.Is(err, record.ErrNotFound) {
-		problem(c, http.StatusNotFound,
-			fmt.Sprintf("crawl %d does not know the address %s; `harvik pages %s --search WORD` looks for one",
-				cr.Number, at, cr.Site))
+		noPage(c, cr, at)
 		return
 	}
 	if err != nil {

@@ -92,6 +92,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/crawls/:crawl/fixes", s.listFixes)
 	api.GET("/sites/:site/crawls/:crawl/fixes/:fix", s.showFix)
 	api.GET("/sites/:site/crawls/:crawl/fixes/:fix/pages", s.fixPages)
+	api.POST("/sites/:site/crawls/:crawl/try-field", s.tryField)
 	api.GET("/sites/:site/crawls/:crawl/ask", atOnce(questions, s.ask))
 	api.GET("/sites/:site/crawls/:crawl/pages", s.listPages)
 	api.GET("/sites/:site/crawls/:crawl/page", s.showPage)

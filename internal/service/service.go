@@ -60,6 +60,7 @@ type Store interface {
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
 	Ask(ctx context.Context, crawl int64, a record.Asking) (record.Answer, error)
+	EachSource(ctx context.Context, crawl int64, pages []int32, f func(record.KeptPage) error) error
 	Views(ctx context.Context, site string) ([]record.KeptView, error)
 	KeepView(ctx context.Context, site string, v query.View) error
 	RemoveView(ctx context.Context, site, name string) error
@@ -85,7 +86,7 @@ type Crawls interface {
 	Stop(ctx context.Context, id int64) (running bool, err error)
 	Pause(ctx context.Context, id int64) (running bool, err error)
 	Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool)
-	Rejudge(ctx context.Context, site record.Site, rec record.Crawl) error
+	Rejudge(ctx context.Context, site record.Site, rec record.Crawl, read bool) error
 	Try(ctx context.Context, site record.Site, rec record.Crawl, by plan.Plan) (record.Trial, error)
 	RemoveCrawl(ctx context.Context, id int64) error
 	RemoveSite(ctx context.Context, name string) error

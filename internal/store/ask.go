@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"slices"
@@ -21,9 +22,17 @@ var ErrTooLong = errors.New(
 	"the question took longer than 30 seconds and was broken off: narrow it, so that fewer rows have to be read",
 )
 
+var errNoSource = record.Refuse("%s", "this crawl keeps no source of its pages: its plan did without (keep.source), it is "+
+	"older than the plan keeps it (keep.days), or an earlier Harvik made it")
+
 // Ask answers a question: the database leaves out what it is sure is no answer, and the question itself judges the
 // rest.
 func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (record.Answer, error) {
+	if a.Reads("source") {
+		if keeps, err := s.KeepsSource(ctx, crawlID); err != nil || !keeps {
+			return record.Answer{}, cmp.Or(err, errNoSource)
+		}
+	}
 	limited, end := context.WithTimeoutCause(ctx, askedWithin, ErrTooLong)
 	defer end()
 	out, err := s.ask(limited, crawlID, &a)

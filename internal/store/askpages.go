@@ -3,13 +3,17 @@ package store
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"slices"
 	"strings"
 
 	"github.com/jackc/pgx/v5/pgtype"
 
+	"harvik/internal/core/column"
+	"harvik/internal/core/page"
 	"harvik/internal/core/query"
+	"harvik/internal/record"
 )
 
 // pages goes over fetched addresses: the database leaves out what where leaves out.
@@ -116,13 +120,17 @@ func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id 
 	selected := []string{"p.id"}
 	cells := []any{new(int32)}
 	var read []int // the facts that stand in the rows
-	figures, text := -1, -1
+	figures := -1
+	var long []int
 	for _, at := range r.wanted {
 		fact := &t.Facts[at]
 		switch {
 		case fact.OfAddress != nil:
 		case fact.Long:
-			text = at
+			long = append(long, at)
+		case fact.Name == column.Fields:
+			selected = append(selected, "p.more->'fields'")
+			cells, read = append(cells, new([]byte)), append(read, at)
 		case fact.Kind == query.Figures:
 			figures = at
 		default:
@@ -163,17 +171,17 @@ func (r *rowScan) each(ctx context.Context, where string, args []any, f func(id 
 			row[figures] = own[address]
 		}
 		id := *cells[0].(*int32)
-		if text >= 0 {
+		if len(long) > 0 {
 			held.add(id, row, r.wanted)
 		} else {
 			f(id, row)
 		}
 	}
-	if err := rows.Err(); err != nil || text < 0 {
+	if err := rows.Err(); err != nil || len(long) == 0 {
 		return err
 	}
 	rows.Close() // who held a connection and waited for another could wait for those who do the same
-	return r.withTexts(ctx, &held, text, f)
+	return r.withLong(ctx, &held, long, f)
 }
 
 // heldRows are rows that wait for what stands apart from them, as far as they are wanted.
@@ -190,25 +198,44 @@ func (h *heldRows) add(id int32, row []any, wanted []int) {
 	h.ids, h.rows = append(h.ids, id), append(h.rows, kept)
 }
 
-// withTexts calls f with held rows and their texts, which are read for many at once.
-func (r *rowScan) withTexts(ctx context.Context, held *heldRows, text int, f func(id int32, row []any)) error {
+// withLong calls f with held rows and what of them stands apart, which is read for many at once.
+func (r *rowScan) withLong(ctx context.Context, held *heldRows, long []int, f func(id int32, row []any)) error {
 	row := make([]any, len(r.table.Facts))
-	source := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
 	for from := 0; from < len(held.ids); from += readBatch {
 		ids := held.ids[from:min(from+readBatch, len(held.ids))]
-		texts := map[int32]string{}
-		if err := source.EachText(ids, func(id int32, main string) { texts[id] = main }); err != nil {
-			return err
+		texts := map[int]map[int32]string{}
+		for _, at := range long {
+			texts[at] = map[int32]string{}
+			if err := r.readLong(ctx, r.table.Facts[at].Name, ids, texts[at]); err != nil {
+				return err
+			}
 		}
 		for i, id := range ids {
 			for k, at := range r.wanted {
 				row[at] = held.rows[from+i][k]
 			}
-			row[text] = texts[id]
+			for _, at := range long {
+				row[at] = nil
+				if text, ok := texts[at][id]; ok {
+					row[at] = text
+				}
+			}
 			f(id, row)
 		}
 	}
 	return nil
+}
+
+// readLong reads main texts, or source.
+func (r *rowScan) readLong(ctx context.Context, name string, ids []int32, into map[int32]string) error {
+	if name == "source" {
+		return r.store.EachSource(ctx, r.crawl, ids, func(p record.KeptPage) error {
+			into[p.ID] = page.Decode(p.Body, p.Encoding)
+			return nil
+		})
+	}
+	of := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
+	return of.EachText(ids, func(id int32, main string) { into[id] = main })
 }
 
 // cellOf is where a value of a kind is read into.
@@ -243,6 +270,10 @@ func valueOf(cell any) any {
 		}
 	case *[]string:
 		return slices.Clone(*c)
+	case *[]byte: // the consultant's own facts
+		var fields map[string]any
+		_ = json.Unmarshal(*c, &fields) // as they were written
+		return fields
 	case *string:
 		return *c
 	}

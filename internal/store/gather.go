@@ -78,7 +78,7 @@ func (k *Sink) gather(ctx context.Context, rows map[int32]*failingRow, found []c
 // undone forgets, after an error, what was numbered and may not be stored.
 func (k *Sink) undone(err *error) {
 	if *err != nil {
-		k.packer, k.words, k.lasts = nil, nil, false
+		k.packer, k.keeper, k.words, k.lasts = nil, nil, nil, false
 	}
 }
 

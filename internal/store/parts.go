@@ -12,7 +12,7 @@ import (
 
 // parted are the tables that are partitioned by crawl: a crawl's rows are a table of their own, which is filled,
 // counted and dropped without a look at any other. Crawls of 0.5 and before share one.
-var parted = []string{"address", "page", "document", "failing", "evidence", "standing", "fix", "fix_entry", formerly}
+var parted = []string{"address", "page", "document", "source", "failing", "evidence", "standing", "fix", "fix_entry", formerly}
 
 // formerly is the table of findings of crawls that an earlier Harvik judged. Others have no part of it.
 const formerly = "finding"
@@ -62,6 +62,15 @@ func (s *Store) setApart(ctx context.Context, crawlID int64) error {
 			select crawl_id, id, facts, links, convert_to(main_text, 'UTF8') from page where crawl_id = %d`, crawlID)
 		if _, err := tx.Exec(ctx, b.String()); err != nil {
 			return fmt.Errorf("setting apart what is long of pages: %w", err)
+		}
+	}
+	if is, err := hasPart(ctx, tx, "source", crawlID); err != nil {
+		return err
+	} else if !is {
+		var b strings.Builder
+		makePart(&b, "source", crawlID)
+		if _, err := tx.Exec(ctx, b.String()); err != nil {
+			return fmt.Errorf("making room for source: %w", err)
 		}
 	}
 	if err := s.packFindings(ctx, tx, crawlID); err != nil {

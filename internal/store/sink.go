@@ -23,6 +23,7 @@ type Sink struct {
 	store  *Store
 	crawl  int64
 	packer *packer // once something was stored
+	keeper *keeper // likewise
 	lasts  bool    // a batch is on the disk
 	words  *archivist
 	site   map[int32]*failingRow // what was found on the whole site, and is not stored
@@ -48,6 +49,9 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if k.packer == nil {
 		if k.packer, err = k.store.newPacker(ctx, k.crawl); err != nil {
 			return fmt.Errorf("taking up what was stored: %w", err)
+		}
+		if k.keeper, err = k.store.newKeeper(ctx, k.crawl); err != nil {
+			return fmt.Errorf("taking up the source that was kept: %w", err)
 		}
 	}
 	defer k.undone(&err)
@@ -83,7 +87,11 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if err := k.files(ctx, tx, b.Files); err != nil {
 		return fmt.Errorf("storing files: %w", err)
 	}
-	parts, err := k.pages(ctx, tx, b)
+	at, blocks := k.keeper.pack(b.Records)
+	if err := saveSource(ctx, tx, k.crawl, blocks); err != nil {
+		return fmt.Errorf("keeping pages' source: %w", err)
+	}
+	parts, err := k.pages(ctx, tx, b, at)
 	if err != nil {
 		return fmt.Errorf("storing pages: %w", err)
 	}
@@ -140,8 +148,8 @@ func (k *Sink) addresses(ctx context.Context, tx pgx.Tx, b record.Batch) error {
 	return err
 }
 
-// pages stores what was fetched, and gives what is long of it as it is packed.
-func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) ([]long, error) {
+// pages stores what was fetched, with where its source stands, and gives what is long of it as it is packed.
+func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch, at []*int64) ([]long, error) {
 	records := b.Records
 	parts, err := longs(records)
 	if err == nil {
@@ -150,9 +158,9 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch) ([]long, er
 	if err != nil {
 		return nil, err
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"document"}, []string{"crawl_id", "id", "facts", "links", "main"},
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"document"}, []string{"crawl_id", "id", "facts", "links", "main", "source"},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
-			return []any{k.crawl, records[i].ID, parts[i].facts, parts[i].links, parts[i].main}, nil
+			return []any{k.crawl, records[i].ID, parts[i].facts, parts[i].links, parts[i].main, at[i]}, nil
 		}))
 	if err != nil {
 		return nil, err

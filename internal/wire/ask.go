@@ -4,6 +4,7 @@ import (
 	"cmp"
 
 	"harvik/internal/api"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/query"
 	"harvik/internal/record"
 )
@@ -73,4 +74,10 @@ func View(in *record.KeptView) api.View {
 func ViewFrom(name string, in *api.NewView) query.View {
 	return query.View{Name: name, Say: in.Say, Of: in.Of, Question: in.Question, Columns: in.Columns, Order: in.Order,
 		By: in.By, Measure: in.Measure}
+}
+
+// FieldFrom is a fact of the consultant's own, as it was sent.
+func FieldFrom(in *api.Field) plan.Field {
+	return plan.Field{Name: in.Name, CSS: in.CSS, XPath: in.XPath, JSON: in.JSON, Header: in.Header,
+		Pattern: in.Pattern, Attribute: in.Attribute, Take: in.Take, All: in.All}
 }

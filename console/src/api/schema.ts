@@ -844,6 +844,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/crawls/{crawl}/try-field": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a fact of one's own is on a page whose source the crawl keeps */
+        post: operations["tryField"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/crawls/{crawl}/ask": {
         parameters: {
             query?: never;
@@ -1956,6 +1977,24 @@ export interface components {
             pages: number;
             places: number;
         };
+        /** @description A fact of one's own, taken from pages by one of css, xpath, json, header and pattern */
+        Field: {
+            name?: string;
+            css?: string;
+            xpath?: string;
+            json?: string;
+            header?: string;
+            pattern?: string;
+            attribute?: string;
+            /** @enum {string} */
+            take?: "text" | "number" | "count";
+            all?: boolean;
+        };
+        FieldValue: {
+            known: boolean;
+            /** @description a text, a number, or a list of either */
+            value?: unknown;
+        };
         /** @description A kind of file in which results are handed over */
         FileForm: {
             name: string;
@@ -2474,6 +2513,30 @@ export interface components {
              * @default 1000
              */
             depth: number;
+            /** @description facts of one's own, taken from pages */
+            fields?: {
+                /** @description all matches, as a list; the first one otherwise */
+                all?: boolean;
+                /** @description attribute of what the selector finds; its text without one */
+                attribute?: string;
+                /** @description selector of the elements that it stands in */
+                css?: string;
+                /** @description name of a response header, instead */
+                header?: string;
+                /** @description JSON Pointer into the page's structured data, instead: /offers/price */
+                json?: string;
+                /** @description its name in questions: letters and digits, the first a small letter */
+                name?: string;
+                /** @description regular expression (RE2) over the source, instead; its first group counts, if it has one */
+                pattern?: string;
+                /**
+                 * @description what is taken of it; the text by default
+                 * @enum {string}
+                 */
+                take?: "text" | "number" | "count";
+                /** @description XPath 1.0 expression, instead */
+                xpath?: string;
+            }[];
             /** @description how the crawl gets past log-ins */
             gates?: {
                 /** @description address of the log-in page, for form */
@@ -2511,6 +2574,21 @@ export interface components {
              * @enum {string}
              */
             ip?: "any" | "4" | "6";
+            /** @description what is kept of the pages besides their facts */
+            keep?: {
+                /** @description days after a crawl's end for which its source is kept; 0 as long as the crawl */
+                days?: number;
+                /**
+                 * @description megabytes that a crawl's source takes at most, packed; pages beyond go without
+                 * @default 2000
+                 */
+                megabytes: number;
+                /**
+                 * @description keep the pages' source: to search in it, and to read facts and fields from it anew
+                 * @default true
+                 */
+                source: boolean;
+            };
             /** @description pages of a kind that is not told from the page itself; the first that matches holds */
             kinds?: {
                 /** @description the kind of page, such as list or contact */
@@ -4701,7 +4779,10 @@ export interface operations {
     };
     judgeCrawl: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description read the pages anew first, from the source that was kept, with the fields of the site's plan */
+                read?: boolean;
+            };
             header?: never;
             path: {
                 site: components["parameters"]["siteName"];
@@ -4816,6 +4897,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FixPages"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryField: {
+        parameters: {
+            query: {
+                /** @description of the page, absolute or relative to the home page */
+                address: string;
+            };
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Field"];
+            };
+        };
+        responses: {
+            /** @description The value */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldValue"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -19,6 +19,7 @@ type Record struct {
 	Links    []int32
 	Uses     []int32
 	Findings []check.Finding
+	Source   []byte // as it came, content coding undone, packed by S2; nil where it is not to be kept
 }
 
 // A Harvest is what a crawl brought besides its records.

@@ -313,8 +313,14 @@ func More(f *page.Facts) map[string]any {
 			}
 		}
 	}
+	if len(f.Fields) > 0 {
+		out[Fields] = f.Fields
+	}
 	return out
 }
+
+// Fields is the key of the consultant's own facts.
+const Fields = "fields"
 
 // Keys are the keys of all columns.
 func Keys() []string {

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/field"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/query"
 )
@@ -39,6 +40,7 @@ func With(c *check.Catalogue, p plan.Plan) (*check.Catalogue, error) {
 // Known is what plans may name: of the catalogue, and of what their own checks may say.
 func Known(c *check.Catalogue) plan.Known {
 	k := c.Known()
+	k.Field = field.Faults
 	k.Own = func(o *plan.OwnCheck) []plan.Fault { return Faults(o, c.Groups) }
 	return k
 }
@@ -58,6 +60,7 @@ var only = []string{"pages", "resources", "links", "redirects"}
 var later = map[string]string{
 	"health": "which checks make", "importance": "which judging works out", "errors": "which checks make",
 	"warnings": "which checks make", "notices": "which checks make", "figures": "which change between crawls",
+	"source": "which is read only where it is asked for",
 }
 
 func compile(o *plan.OwnCheck) (*asker, error) {

@@ -19,7 +19,7 @@ import (
 
 // Version of the facts; it grows when their meaning changes, so that stored facts of an
 // older version can be told apart.
-const Version = 6
+const Version = 7
 
 // Oldest is the version of the oldest facts that can be judged: before it texts were hashed otherwise.
 const Oldest = 4
@@ -65,6 +65,8 @@ type Facts struct {
 	Uses        []Use     // of a stylesheet; a document has its own
 	PDF         *PDF      // nil unless one was read
 	Document    *Document // nil unless an HTML body was read
+	// Fields are facts of the consultant's own, by name: texts, numbers, or lists of either.
+	Fields map[string]any
 }
 
 // Usable tells whether facts can be judged by this Harvik: they grow additively from Oldest on, so that what an older
@@ -477,6 +479,16 @@ func (f *Facts) Indexable() (ok bool, why string) {
 		return false, "canonical names another address"
 	}
 	return true, ""
+}
+
+// HeaderValues are all values of a header.
+func (f *Facts) HeaderValues(name string) (out []string) {
+	for _, h := range f.Header {
+		if strings.EqualFold(h.Name, name) {
+			out = append(out, h.Value)
+		}
+	}
+	return out
 }
 
 // HeaderValue is the first value of a header, or "".

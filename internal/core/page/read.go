@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"golang.org/x/net/html/charset"
+	"golang.org/x/text/encoding"
 
 	"harvik/internal/core/css"
 	"harvik/internal/core/dom"
@@ -145,6 +146,19 @@ func decode(body []byte, contentType string) (out []byte, name string) {
 	if !certain && name != "utf-8" && utf8.Valid(body) {
 		name = "utf-8" // the library judges by the first 1,024 bytes alone
 	}
+	return decodeAs(body, enc, name), name
+}
+
+// Decode turns a body into UTF-8 by the name of its encoding, as Document.Charset has it.
+func Decode(body []byte, name string) string {
+	enc, known := charset.Lookup(name)
+	if enc == nil {
+		known = "utf-8"
+	}
+	return string(decodeAs(body, enc, known))
+}
+
+func decodeAs(body []byte, enc encoding.Encoding, name string) (out []byte) {
 	if name == "utf-8" {
 		out = bytes.TrimPrefix(body, []byte("\xef\xbb\xbf"))
 		if !utf8.Valid(out) {
@@ -161,7 +175,7 @@ func decode(body []byte, contentType string) (out []byte, name string) {
 	if bytes.IndexByte(out, '\r') >= 0 {
 		out = bytes.ReplaceAll(bytes.ReplaceAll(out, []byte("\r\n"), []byte("\n")), []byte("\r"), []byte("\n"))
 	}
-	return out, name
+	return out
 }
 
 func (w *walker) finishText(with *reader) {

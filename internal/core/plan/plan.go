@@ -50,9 +50,12 @@ type Plan struct {
 	Outbound  bool   `json:"outbound,omitempty" yaml:"outbound" say:"check whether outbound links are alive"`
 	Probes    *bool  `json:"probes,omitempty" yaml:"probes" say:"ask the site's front doors, a made-up address in each folder, and its certificate"`
 
+	Keep Keep `json:"keep,omitzero" yaml:"keep" say:"what is kept of the pages besides their facts"`
+
 	Limits   map[string]int `json:"limits,omitempty" yaml:"limits" say:"thresholds of checks, by name"`
 	Checks   []CheckRule    `json:"checks,omitempty" yaml:"checks" say:"checks that are judged otherwise than the catalogue says, each with the reason"`
 	Snippets []Snippet      `json:"snippets,omitempty" yaml:"snippets" say:"what has to stand in the HTML of every page, such as a measuring tag"`
+	Fields   []Field        `json:"fields,omitempty" yaml:"fields" say:"facts of one's own, taken from pages"`
 	Own      []OwnCheck     `json:"own,omitempty" yaml:"own" say:"checks of one's own, made from questions"`
 	Kinds    []KindRule     `json:"kinds,omitempty" yaml:"kinds" say:"pages of a kind that is not told from the page itself; the first that matches holds"`
 }
@@ -66,6 +69,19 @@ type CheckRule struct {
 	Factor   float64        `json:"factor,omitempty" yaml:"factor,omitempty" say:"another weight within its severity" in:"0.5..4"`
 	Limits   map[string]int `json:"limits,omitempty" yaml:"limits,omitempty" say:"other thresholds, by name"`
 	Because  string         `json:"because" yaml:"because,omitempty" say:"why; it is kept with every crawl"`
+}
+
+// A Field is a fact of the consultant's own: questions know it as fields.NAME.
+type Field struct {
+	Name      string `json:"name" yaml:"name,omitempty" say:"its name in questions: letters and digits, the first a small letter"`
+	CSS       string `json:"css,omitempty" yaml:"css,omitempty" say:"selector of the elements that it stands in"`
+	XPath     string `json:"xpath,omitempty" yaml:"xpath,omitempty" say:"XPath 1.0 expression, instead"`
+	JSON      string `json:"json,omitempty" yaml:"json,omitempty" say:"JSON Pointer into the page's structured data, instead: /offers/price"`
+	Header    string `json:"header,omitempty" yaml:"header,omitempty" say:"name of a response header, instead"`
+	Pattern   string `json:"pattern,omitempty" yaml:"pattern,omitempty" say:"regular expression (RE2) over the source, instead; its first group counts, if it has one"`
+	Attribute string `json:"attribute,omitempty" yaml:"attribute,omitempty" say:"attribute of what the selector finds; its text without one"`
+	Take      string `json:"take,omitempty" yaml:"take,omitempty" say:"what is taken of it; the text by default" in:"text|number|count"`
+	All       bool   `json:"all,omitempty" yaml:"all,omitempty" say:"all matches, as a list; the first one otherwise"`
 }
 
 // An OwnCheck is a check made from a question: it counts, ranks and reads like those of the catalogue.
@@ -125,6 +141,7 @@ type Known struct {
 	Check func(pattern string) bool
 	Kinds []string
 	Own   func(*OwnCheck) []Fault // what is wrong with a check of one's own, by its fields
+	Field func(*Field) []Fault    // likewise with a field
 }
 
 // Sources are where addresses come from; any mix.
@@ -147,6 +164,13 @@ type Scope struct {
 	Parameters Parameters     `json:"parameters,omitzero" yaml:"parameters" say:"what to make of query parameters"`
 	Staging    []string       `json:"staging,omitempty" yaml:"staging" say:"hosts that no page may link to, such as a staging server; *.name for all subdomains"`
 	AtMost     map[string]int `json:"atMost,omitempty" yaml:"atMost" say:"addresses fetched at most of those that match a pattern"`
+}
+
+// Keep is what is kept of the pages besides their facts.
+type Keep struct {
+	Source    *bool `json:"source,omitempty" yaml:"source" say:"keep the pages' source: to search in it, and to read facts and fields from it anew"`
+	Days      int   `json:"days,omitempty" yaml:"days" say:"days after a crawl's end for which its source is kept; 0 as long as the crawl" in:"0..36500"`
+	Megabytes int   `json:"megabytes,omitempty" yaml:"megabytes" say:"megabytes that a crawl's source takes at most, packed; pages beyond go without" in:"1..10000000"`
 }
 
 // Parameters say how a query is rewritten before addresses are compared.
@@ -186,6 +210,7 @@ const (
 	DefaultRetries   = 2
 	DefaultAgent     = "Harvik/" + version.Number + " (site audit)"
 	DefaultRobotsAs  = "harvik"
+	DefaultMegabytes = 2000
 )
 
 // Choices of settings that code asks for.
@@ -198,7 +223,7 @@ const (
 // WithDefaults returns a filled copy.
 func (p Plan) WithDefaults() Plan {
 	yes := true
-	for _, field := range []**bool{&p.Sources.Links, &p.Sources.Sitemaps, &p.Scope.Pair, &p.Probes} {
+	for _, field := range []**bool{&p.Sources.Links, &p.Sources.Sitemaps, &p.Scope.Pair, &p.Probes, &p.Keep.Source} {
 		fill(field, &yes)
 	}
 	fill(&p.Selection, Breadth)
@@ -215,6 +240,7 @@ func (p Plan) WithDefaults() Plan {
 	fill(&p.RobotsAs, DefaultRobotsAs)
 	fill(&p.Robots, Obey)
 	fill(&p.Resources, All)
+	fill(&p.Keep.Megabytes, DefaultMegabytes)
 	return p
 }
 

@@ -65,6 +65,7 @@ func (p Plan) Validate(known Known) error {
 		v.fault("permission", "robots.txt is obeyed, so there is nothing to permit; set robots: disregard, or leave this out")
 	}
 	v.limits(p.Limits, "limits.", known)
+	v.fields(p.Fields, known)
 	v.own(p.Own, known)
 	for i := range p.Checks {
 		v.checkRule(&p.Checks[i], fmt.Sprintf("checks[%d]", i), known, p.Own)
@@ -93,7 +94,7 @@ const (
 	maxList      = 1000    // of any other list
 	maxSetting   = 10_000  // bytes of a text
 	maxPEM       = 200_000 // bytes of ca
-	maxOwn       = 100     // checks of one's own
+	maxOwn       = 100     // checks of one's own, or fields
 )
 
 // lists holds lists and texts to their lengths.
@@ -173,6 +174,23 @@ func (v *validator) limits(limits map[string]int, prefix string, known Known) {
 			v.fault(prefix+name, "there is no threshold of this name; `harvik check list` shows them")
 		} else if n < 0 {
 			v.fault(prefix+name, "%d is negative", n)
+		}
+	}
+}
+
+func (v *validator) fields(list []Field, known Known) {
+	if len(list) > maxOwn {
+		v.fault("fields", "has %d entries; at most %d are taken", len(list), maxOwn)
+		return
+	}
+	for i := range list {
+		at := fmt.Sprintf("fields[%d]", i)
+		for _, f := range known.Field(&list[i]) {
+			f.Field = strings.TrimSuffix(at+"."+f.Field, ".")
+			v.faults = append(v.faults, f)
+		}
+		if slices.ContainsFunc(list[:i], func(f Field) bool { return f.Name == list[i].Name }) {
+			v.fault(at+".name", "two fields are called %s", list[i].Name)
 		}
 	}
 }

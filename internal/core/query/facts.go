@@ -174,6 +174,11 @@ func ofPages() (out []Fact) {
 		Fact{Name: "terms", Label: "terms", Kind: List, Say: "the strongest terms of the main text"},
 		Fact{Name: "text", Label: "text", Long: true,
 			Say: "the main text, block by block: text.contains(\"0161 496 0000\")"},
+		Fact{Name: "source", Label: "source", Long: true,
+			Say:  "the HTML as it came, where the crawl keeps it: source.contains(\"data-old\")",
+			None: "it is no HTML document, or is not kept"},
+		Fact{Name: column.Fields, Label: "fields", Kind: Figures,
+			Say: "your own, taken from pages as the plan says: fields.price", None: "nothing of the kind is on it"},
 		Fact{Name: "figures", Label: "figures", Kind: Figures,
 			Say: "your own, by name: figures.visits, figures[\"bounce rate\"]", None: "the file had no line for it"},
 	)

@@ -36,6 +36,8 @@ func (t *Table) Fill(row []any, prefix string, of *column.Row, wanted []int) {
 			row[at] = of.Terms
 		case name == "figures":
 			row[at] = of.Figures
+		case name == column.Fields:
+			row[at], _ = of.More[column.Fields].(map[string]any)
 		case f.OfAddress != nil:
 			row[at] = f.OfAddress(of.Address)
 		}

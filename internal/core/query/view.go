@@ -28,6 +28,12 @@ type Asked struct {
 	Measure  Pick // what is measured in each group
 }
 
+// Reads tells whether answering takes a fact, by its name.
+func (a *Asked) Reads(name string) bool {
+	at := a.Question.Of.place(name)
+	return at >= 0 && (slices.Contains(a.Question.Uses, at) || slices.Contains(a.Columns, Pick{Fact: at}))
+}
+
 // A Fault is what is wrong with a part of a view, other than its question.
 type Fault struct {
 	Part string // "columns"
