@@ -544,6 +544,9 @@ type FactGroup struct {
 	// Measured A fact over the answers of a group of which it is known; count says how many
 	Measured Measured `json:"measured,omitempty,omitzero"`
 
+	// Question of its rows
+	Question string `json:"question"`
+
 	// Share of all answers, 0 to 1
 	Share float64 `json:"share"`
 
@@ -566,7 +569,8 @@ type FactTable struct {
 
 // FactTables defines model for FactTables.
 type FactTables struct {
-	Tables []FactTable `json:"tables"`
+	Comparisons []FormComparison `json:"comparisons"`
+	Tables      []FactTable      `json:"tables"`
 }
 
 // Facts All that is known about one fetched address. Plain data, safe to share once built
@@ -861,6 +865,20 @@ type Form struct {
 	Password bool   `json:"password,omitempty,omitzero"`
 	Place    string `json:"place,omitempty,omitzero"`
 	Post     bool   `json:"post,omitempty,omitzero"`
+}
+
+// FormComparison A comparison that a form of questions offers
+type FormComparison struct {
+	// Kinds of the facts that it is for
+	Kinds []string `json:"kinds"`
+	Name  string   `json:"name"`
+	Say   string   `json:"say"`
+
+	// Takes a value
+	Takes bool `json:"takes"`
+
+	// Write in CEL, with F for the fact and V for the value
+	Write string `json:"write"`
 }
 
 // GateConditions Conditions that a crawl has to meet. The zero value asks for nothing
@@ -1274,6 +1292,11 @@ type NewWaiver struct {
 	Until string `json:"until,omitempty,omitzero"`
 }
 
+// Overview defines model for Overview.
+type Overview struct {
+	Panels []Panel `json:"panels"`
+}
+
 // PDF What a PDF document says about itself (ISO 32000-1, 7.7.2 and 14.3)
 type PDF struct {
 	// Fault why it could not be read
@@ -1369,6 +1392,23 @@ type PageList struct {
 	Next  string `json:"next,omitempty,omitzero"`
 	Pages []Page `json:"pages"`
 	Total int    `json:"total"`
+}
+
+// Panel Rows counted by a fact
+type Panel struct {
+	// By What can be asked about a row, under the same name everywhere
+	By     Fact        `json:"by"`
+	Groups []FactGroup `json:"groups"`
+	Name   string      `json:"name"`
+
+	// Of the table
+	Of       string `json:"of"`
+	Question string `json:"question"`
+	Say      string `json:"say"`
+
+	// Sized its groups are of numbers, from the smallest
+	Sized bool `json:"sized,omitempty,omitzero"`
+	Total int  `json:"total"`
 }
 
 // Passage A run of words that two texts share, or that only one of them has
@@ -1620,6 +1660,26 @@ type Progress struct {
 
 	// Waiting known and still to be fetched in this lane
 	Waiting int `json:"waiting"`
+}
+
+// QuestionPart defines model for QuestionPart.
+type QuestionPart struct {
+	Fact string `json:"fact"`
+
+	// Is a comparison by its name
+	Is    string `json:"is"`
+	Value string `json:"value"`
+}
+
+// QuestionReading A question as a form shows it
+type QuestionReading struct {
+	Faults []Fault `json:"faults"`
+
+	// Parts conditions, joined by "and"
+	Parts []QuestionPart `json:"parts"`
+
+	// Whole the parts say all of it
+	Whole bool `json:"whole"`
 }
 
 // Recheck A look at what some fixes concern, after a crawl. The crawl stays as it was
@@ -2248,6 +2308,13 @@ type ShowCheckParams struct {
 	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
 }
 
+// ReadQuestionParams defines parameters for ReadQuestion.
+type ReadQuestionParams struct {
+	// Of the table, pages by default
+	Of       string `form:"of,omitempty" json:"of,omitempty,omitzero"`
+	Question string `form:"question,omitempty" json:"question,omitempty,omitzero"`
+}
+
 // DisallowParams defines parameters for Disallow.
 type DisallowParams struct {
 	Range string `form:"range" json:"range"`
@@ -2721,6 +2788,11 @@ type ClientInterface interface {
 	// Corresponds with GET /profiles (the `ListProfiles` operationId).
 	ListProfiles(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ReadQuestion What a question says, as a form shows it, or what is wrong with it
+	//
+	// Corresponds with GET /question (the `ReadQuestion` operationId).
+	ReadQuestion(ctx context.Context, params *ReadQuestionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SignOut End the session
 	//
 	// Corresponds with DELETE /session (the `SignOut` operationId).
@@ -2944,6 +3016,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /sites/{site}/crawls/{crawl}/mark (the `MarkCrawl` operationId).
 	MarkCrawl(ctx context.Context, site SiteName, crawl CrawlName, body MarkCrawlJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowOverview What a crawl found, in numbers that lead to their rows
+	//
+	// Corresponds with GET /sites/{site}/crawls/{crawl}/overview (the `ShowOverview` operationId).
+	ShowOverview(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SetPaceWithBody Change the pace of a running crawl
 	//
@@ -3522,6 +3599,21 @@ func (c *Calls) PlanSchema(ctx context.Context, reqEditors ...RequestEditorFn) (
 // Corresponds with GET /profiles (the `ListProfiles` operationId).
 func (c *Calls) ListProfiles(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListProfilesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadQuestion What a question says, as a form shows it, or what is wrong with it
+//
+// Corresponds with GET /question (the `ReadQuestion` operationId).
+func (c *Calls) ReadQuestion(ctx context.Context, params *ReadQuestionParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadQuestionRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -4126,6 +4218,21 @@ func (c *Calls) MarkCrawlWithBody(ctx context.Context, site SiteName, crawl Craw
 // Corresponds with PUT /sites/{site}/crawls/{crawl}/mark (the `MarkCrawl` operationId).
 func (c *Calls) MarkCrawl(ctx context.Context, site SiteName, crawl CrawlName, body MarkCrawlJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewMarkCrawlRequest(c.Server, site, crawl, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowOverview What a crawl found, in numbers that lead to their rows
+//
+// Corresponds with GET /sites/{site}/crawls/{crawl}/overview (the `ShowOverview` operationId).
+func (c *Calls) ShowOverview(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowOverviewRequest(c.Server, site, crawl)
 	if err != nil {
 		return nil, err
 	}
@@ -5450,6 +5557,64 @@ func NewListProfilesRequest(server string) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewReadQuestionRequest constructs an http.Request for the ReadQuestion method
+func NewReadQuestionRequest(server string, params *ReadQuestionParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/question")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "of", params.Of, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "question", params.Question, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -7201,6 +7366,47 @@ func NewMarkCrawlRequestWithBody(server string, site SiteName, crawl CrawlName, 
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewShowOverviewRequest constructs an http.Request for the ShowOverview method
+func NewShowOverviewRequest(server string, site SiteName, crawl CrawlName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/overview", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -9276,6 +9482,11 @@ func (c *Client) ListProfiles(ctx context.Context) (ProfileList, error) {
 	return read[ProfileList](c.calls.ListProfiles(ctx))
 }
 
+// ReadQuestion: What a question says, as a form shows it, or what is wrong with it.
+func (c *Client) ReadQuestion(ctx context.Context, params *ReadQuestionParams) (QuestionReading, error) {
+	return read[QuestionReading](c.calls.ReadQuestion(ctx, params))
+}
+
 // SignOut: End the session.
 func (c *Client) SignOut(ctx context.Context) error {
 	return done(c.calls.SignOut(ctx))
@@ -9424,6 +9635,11 @@ func (c *Client) ShowMap(ctx context.Context, site SiteName, crawl CrawlName) (M
 // MarkCrawl: Mark a crawl, so that it stays when older ones go, or take the mark off.
 func (c *Client) MarkCrawl(ctx context.Context, site SiteName, crawl CrawlName, body MarkCrawlJSONRequestBody) error {
 	return done(c.calls.MarkCrawl(ctx, site, crawl, body))
+}
+
+// ShowOverview: What a crawl found, in numbers that lead to their rows.
+func (c *Client) ShowOverview(ctx context.Context, site SiteName, crawl CrawlName) (Overview, error) {
+	return read[Overview](c.calls.ShowOverview(ctx, site, crawl))
 }
 
 // SetPace: Change the pace of a running crawl.

@@ -314,16 +314,23 @@ func (h *harvik) asksExamples(t *testing.T) {
 			9,
 			"Guided walk among snowdrops – Fernhollow 3",
 		},
-		"thin-pages":            {4, "https://fernhollow.example/research/graft-unions/"},
-		"images-by-weight":      {410, "https://fernhollow.example/images/mural.jpg"},
-		"pages-by-links-in":     {488, "https://fernhollow.example/visit/lost-well/"},
-		"broken-links":          {442, "http://seed-library.example/closed/"},
-		"redirects-of-two-hops": {7, "https://fernhollow.example/tickets"},
-		"undescribed-by-visits": {6, "https://fernhollow.example/visit/gardens/lake-walk/"},
-		"orphans":               {2, "https://fernhollow.example/visit/lost-well/"},
-		"noindex-in-navigation": {578, "https://fernhollow.example/gallery/ 578"},
-		"slow-pages":            {-1, ""}, // four, and more on a busy machine
-		"changed-titles":        {0, ""},  // there is one crawl only
+		"Images over half a megabyte, with where they stand": {
+			4, "https://fernhollow.example/shop/cedar-lawn-plant-label-set/"},
+		"Which headings stand on many pages":               {2495, "From the notebook 166"},
+		"What sitemaps list that cannot be shown":          {11, "fetched 9"},
+		"What kinds of things structured data tells of":    {8, "Event 4"},
+		"Languages that pages name no working address for": {4, "cy 2"},
+		"Texts that several pages share":                   {9, "3"},
+		"thin-pages":                                       {4, "https://fernhollow.example/research/graft-unions/"},
+		"images-by-weight":                                 {410, "https://fernhollow.example/images/mural.jpg"},
+		"pages-by-links-in":                                {488, "https://fernhollow.example/visit/lost-well/"},
+		"broken-links":                                     {442, "http://seed-library.example/closed/"},
+		"redirects-of-two-hops":                            {7, "https://fernhollow.example/tickets"},
+		"undescribed-by-visits":                            {6, "https://fernhollow.example/visit/gardens/lake-walk/"},
+		"orphans":                                          {2, "https://fernhollow.example/visit/lost-well/"},
+		"noindex-in-navigation":                            {578, "https://fernhollow.example/gallery/ 578"},
+		"slow-pages":                                       {-1, ""}, // four, and more on a busy machine
+		"changed-titles":                                   {0, ""},  // there is one crawl only
 	}
 	for _, e := range slices.Concat(query.Examples, query.Views) {
 		answer, err := h.Ask(t.Context(), "fernhollow", api.Latest, &api.AskParams{Of: e.Of, Question: e.Question,

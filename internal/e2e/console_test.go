@@ -41,8 +41,12 @@ func TestConsole(t *testing.T) {
 		`+[...document.querySelectorAll('main p')].find(p => p.nextSibling?.textContent === 'fetched')?.textContent.replace(/\D/g, '') > 100`)
 	b.picture("crawl-live")
 
-	b.see("Footer link to /old-shop/ is dead")
+	b.see("What stands in the way")
+	b.see("canonical names another address")
 	b.see("Health 8")
+	b.picture("overview")
+	b.click("link", "Fix list")
+	b.see("Footer link to /old-shop/ is dead")
 	b.picture("fix-list")
 	b.click("button", "warnings")
 	b.wait("a list without errors", `!document.body.textContent.includes('Footer link to /old-shop/ is dead')`)
@@ -97,7 +101,7 @@ func TestConsole(t *testing.T) {
 	b.see("The share of five-word runs")
 	b.picture("compare")
 
-	b.visit(h.url + "/sites/fernhollow/latest")
+	b.visit(h.url + "/sites/fernhollow/latest/fixes")
 	b.choose("Order", "pages")
 	b.wait("the order in the address bar", `location.search.includes('order=pages')`)
 	b.wait("the line of most pages first",
@@ -239,7 +243,7 @@ func TestLooks(t *testing.T) {
 	b := openBrowser(t)
 	b.visit(h.signInLink(t))
 	b.see("fernhollow")
-	b.visit(h.url + "/sites/fernhollow/latest")
+	b.visit(h.url + "/sites/fernhollow/latest/fixes")
 	b.see("of about")
 	b.click("button", "Dark")
 	b.wait("dark mode", `document.documentElement.classList.contains('dark')`)

@@ -273,7 +273,7 @@ func TestWorklist(t *testing.T) {
 	b := openBrowser(t)
 	b.visit(h.signInLink(t))
 	b.see("fernhollow")
-	b.visit(h.url + "/sites/fernhollow/latest")
+	b.visit(h.url + "/sites/fernhollow/latest/fixes")
 	b.see("Footer link to /old-shop/ is dead")
 	b.replace("Your name, kept with what you change", "rowan")
 	b.eval(`document.querySelector('[aria-label^="Your name"]').dispatchEvent(new FocusEvent('focusout', {bubbles: true}))`)
@@ -347,7 +347,7 @@ func TestWorklist(t *testing.T) {
 	b.see("robots-blocks-linked, everywhere")
 
 	garden.Turn()
-	b.visit(h.url + "/sites/fernhollow/latest")
+	b.visit(h.url + "/sites/fernhollow/latest/fixes")
 	b.click("button", "Footer link to /old-shop/ is dead")
 	b.see("How to fix it")
 	b.click("button", "Recheck")
@@ -406,7 +406,7 @@ func TestWorklist(t *testing.T) {
 	b.visit(h.url + "/sites/fernhollow/latest/drift")
 	b.see("How health got there")
 	b.wait("a drift page that fits a telephone", `document.documentElement.scrollWidth <= 390`)
-	b.visit(h.url + "/sites/fernhollow/latest")
+	b.visit(h.url + "/sites/fernhollow/latest/fixes")
 	b.see("Link to a page of the site that is not there: ")
 	b.wait("a list that fits a telephone", `document.documentElement.scrollWidth <= 390`)
 }

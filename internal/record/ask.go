@@ -5,8 +5,9 @@ import "harvik/internal/core/query"
 // An Asking is a question of a crawl, with what its answer is to have.
 type Asking struct {
 	query.Asked
-	Site  int64 // whose figures are meant
-	Skip  int   // rows of the answer
+	Site  int64     // whose figures are meant
+	Bins  []float64 // where groups are of numbers by size, as of a query.Panel; their values are bins then
+	Skip  int       // rows of the answer
 	Limit int
 }
 

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"errors"
 	"net/http"
 	"strings"
 
@@ -15,7 +16,52 @@ import (
 
 // listFacts tells what can be asked about.
 func (s *Service) listFacts(c *gin.Context) {
-	c.JSON(http.StatusOK, api.FactTables{Tables: wire.Each(query.Tables, wire.FactTable)})
+	c.JSON(http.StatusOK, api.FactTables{Tables: wire.Each(query.Tables, wire.FactTable),
+		Comparisons: wire.Each(query.Comparisons, wire.FormComparison)})
+}
+
+// readQuestion tells what a question says, as a form shows it, or what is wrong with it.
+func (s *Service) readQuestion(c *gin.Context) {
+	t := query.TableOf(c.DefaultQuery("of", query.Tables[0].Name))
+	if t == nil {
+		s.fail(c, &query.Fault{Part: "of", Says: unknown("table", c.Query("of"), query.Names())}, "")
+		return
+	}
+	q, err := t.Compile(c.Query("question"))
+	var mistakes query.Mistakes
+	switch {
+	case errors.As(err, &mistakes):
+		c.JSON(http.StatusOK, api.QuestionReading{Faults: wire.Faults(faultsOf(mistakes)), Parts: []api.QuestionPart{}})
+	case err != nil:
+		s.fail(c, err, "the question")
+	default:
+		c.JSON(http.StatusOK, wire.Reading(q))
+	}
+}
+
+// overview tells what a crawl found, in numbers.
+func (s *Service) overview(c *gin.Context) {
+	cr, ok := s.crawl(c)
+	if !ok {
+		return
+	}
+	var out api.Overview
+	for i := range query.Overview {
+		panel := &query.Overview[i]
+		asked := record.Asking{Site: cr.SiteID, Bins: panel.Bins}
+		var err error
+		if asked.Asked, err = panel.Understand(); err == nil {
+			var answer record.Answer
+			if answer, err = s.store.Ask(c, cr.ID, asked); err == nil {
+				out.Panels = append(out.Panels, wire.Overview(panel, &asked, &answer))
+			}
+		}
+		if err != nil {
+			s.fail(c, err, "the overview")
+			return
+		}
+	}
+	c.JSON(http.StatusOK, out)
 }
 
 // ask answers a question of a crawl.

@@ -32,6 +32,8 @@ func (s *Service) routes(g *gin.Engine) {
 	api.POST("/sites/:site/crawls/:crawl/try", atOnce(comparisons, s.tryRules))
 	api.GET("/columns", s.listColumns)
 	api.GET("/facts", s.listFacts)
+	api.GET("/question", s.readQuestion)
+	api.GET("/sites/:site/crawls/:crawl/overview", atOnce(questions, s.overview))
 	api.GET("/words", s.listWords)
 	api.GET("/views", s.listViews)
 	api.PUT("/views/:view", s.keepView)

@@ -69,7 +69,9 @@ type reading struct {
 // readers go over the rows of each table.
 var readers = map[string]func(*reading, context.Context) error{
 	"pages": (*reading).pages, "resources": (*reading).pages, "links": (*reading).links,
-	"redirects": (*reading).redirects, "findings": (*reading).findings,
+	"redirects": (*reading).redirects, "findings": (*reading).findings, "headings": (*reading).items,
+	"images": (*reading).items, "alternates": (*reading).items, "data": (*reading).items,
+	"sitemap": (*reading).sitemap, "duplicates": (*reading).duplicates,
 }
 
 // judge makes hits of rows. It is safe for use from several goroutines.
@@ -91,7 +93,9 @@ func (j *judge) hit(id, nth int32, row []any) (h hit, ok bool) {
 		}
 	}
 	if sorted := j.sorts(); sorted.Picks() {
-		h.key = sorted.Of(row)
+		if h.key = sorted.Of(row); j.of.Bins != nil {
+			h.key = query.BinOf(h.key, j.of.Bins)
+		}
 	}
 	if j.of.By.Picks() && j.of.Measure.Picks() {
 		h.measured = j.of.Measure.Of(row)

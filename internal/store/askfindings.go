@@ -13,11 +13,19 @@ var findingEnds = map[string]bool{query.OfPage: true}
 
 // findings goes over what was found, which comes page by page: each place is a row.
 func (r *reading) findings(ctx context.Context) error {
+	return r.found(ctx, checksOf(r.asked.Question), func(name string, f *record.PageFinding, p *check.Place) any {
+		return findingFacts[name](f, p)
+	})
+}
+
+// found goes over what some checks have found, or all where none are named.
+func (r *reading) found(ctx context.Context, checks []string,
+	fact func(name string, f *record.PageFinding, p *check.Place) any) error {
 	join, err := r.joining(ctx, findingEnds)
 	if err != nil {
 		return err
 	}
-	of := selection{checks: checksOf(r.asked.Question), order: "2"}
+	of := selection{checks: checks, order: "2"}
 	if r.only != nil {
 		of.where, of.args = "and n.page_id = any($3)", []any{r.only}
 	}
@@ -30,7 +38,7 @@ func (r *reading) findings(ctx context.Context) error {
 		}
 		for i := range found.Places {
 			for _, at := range join.own {
-				row[at] = findingFacts[join.table.Facts[at].Name](found, &found.Places[i])
+				row[at] = fact(join.table.Facts[at].Name, found, &found.Places[i])
 			}
 			if h, ok := r.make(found.Page, nth, row); ok {
 				r.take(h)

@@ -2,10 +2,12 @@ package wire
 
 import (
 	"cmp"
+	"slices"
 
 	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/query"
+	"harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
@@ -24,7 +26,7 @@ func Fact(in *query.Fact) api.Fact {
 func Answer(asked *record.Asking, in *record.Answer) api.Answer {
 	t := asked.Question.Of
 	out := api.Answer{Of: t.Name, Columns: []api.Fact{}, Rows: in.Rows, Total: in.Total, Unjudged: in.Unjudged,
-		Fault: in.Fault, Groups: some(in.Groups, factGroup)}
+		Fault: in.Fault, Groups: some(in.Groups, factGroup(t, asked))}
 	if out.Rows == nil {
 		out.Rows = [][]any{}
 	}
@@ -48,7 +50,55 @@ func Answer(asked *record.Asking, in *record.Answer) api.Answer {
 	return out
 }
 
-func factGroup(in *query.Group) api.FactGroup {
+// factGroup is a group, with the question of its rows.
+func factGroup(t *query.Table, asked *record.Asking) func(*query.Group) api.FactGroup {
+	return func(in *query.Group) api.FactGroup {
+		out := measuredGroup(in)
+		out.Question = t.Narrowed(asked.Question.Text, asked.By, in.Value)
+		if at, ok := in.Value.(int); ok && asked.Bins != nil {
+			out.Question = t.NarrowedTo(asked.Question.Text, asked.By, at, asked.Bins)
+			out.Value = query.BinSays(at, asked.Bins, text.Figure)
+		}
+		return out
+	}
+}
+
+// Overview is what a crawl found in numbers.
+func Overview(panel *query.Panel, asked *record.Asking, in *record.Answer) api.Panel {
+	answer := Answer(asked, in)
+	kind := asked.Question.Of.Picked(asked.By).Kind
+	sized := panel.Bins != nil || kind == query.Whole
+	if sized { // from the smallest
+		slices.SortStableFunc(in.Groups, func(a, b query.Group) int { return query.Compare(a.Value, b.Value) })
+		answer.Groups = some(in.Groups, factGroup(asked.Question.Of, asked))
+	}
+	for i := range answer.Groups {
+		if v := answer.Groups[i].Value; panel.Lacks != "" && (v == nil || v == "") {
+			answer.Groups[i].Value = panel.Lacks
+		}
+	}
+	return api.Panel{Name: panel.Name, Say: panel.Say, Of: answer.Of, Question: panel.Question, By: answer.By,
+		Total: answer.Total, Groups: answer.Groups, Sized: sized}
+}
+
+// Reading is what a question says, as a form shows it.
+func Reading(q *query.Question) api.QuestionReading {
+	parts, whole := q.Parts()
+	return api.QuestionReading{Whole: whole, Faults: []api.Fault{}, Parts: Each(parts, func(p *query.Part) api.QuestionPart {
+		return api.QuestionPart{Fact: p.Fact, Is: p.Is, Value: p.Value}
+	})}
+}
+
+// FormComparison is a comparison that a form offers.
+func FormComparison(in *query.Comparison) api.FormComparison {
+	out := api.FormComparison{Name: in.Name, Say: in.Say, Takes: in.Takes, Write: in.Write, Kinds: []string{}}
+	for _, k := range in.Kinds {
+		out.Kinds = append(out.Kinds, k.String())
+	}
+	return out
+}
+
+func measuredGroup(in *query.Group) api.FactGroup {
 	out := api.FactGroup{Value: in.Value, Count: in.Count, Share: in.Share}
 	if m := in.Measured; m.Known > 0 {
 		out.Measured = api.Measured{Count: m.Known, Sum: m.Sum, Least: m.Least, Most: m.Most, Mean: m.Mean,

@@ -200,11 +200,70 @@ export const linksIn = (name: string, number: string, address: string) =>
     getNextPageParam: (last) => last.next || undefined,
   });
 
-export const checks = () =>
+/** All checks, with the own ones of a site that is named. */
+export const checks = (site = "") =>
   queryOptions({
-    queryKey: ["checks"],
-    queryFn: () => read(api.GET("/checks")),
+    queryKey: ["checks", site],
+    queryFn: () => read(api.GET("/checks", { params: { query: site ? { site } : {} } })),
+  });
+
+/** What can be asked about, and the comparisons that a form offers. */
+export const facts = () =>
+  queryOptions({
+    queryKey: ["facts"],
+    queryFn: () => read(api.GET("/facts")),
     staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** How a question is read; its mistakes are part of that. */
+export const questionReading = (of: string, question: string) =>
+  queryOptions({
+    queryKey: ["question", of, question],
+    queryFn: () => read(api.GET("/question", { params: { query: { of, question } } })),
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
+  });
+
+type AskQuery = QueryOf<"/sites/{site}/crawls/{crawl}/ask">;
+export type Asked = Words<Omit<AskQuery, "after" | "limit">>;
+
+const answerPart = (name: string, number: string, query: AskQuery) =>
+  read(api.GET("/sites/{site}/crawls/{crawl}/ask", { params: { ...ofCrawl(name, number), query } }));
+
+/** What a question holds of, row by row or in groups. */
+export const answer = (name: string, number: string, asked: Asked) =>
+  infiniteQueryOptions({
+    queryKey: ["sites", name, "crawls", number, "ask", asked],
+    queryFn: ({ pageParam }) =>
+      answerPart(name, number, { ...(asked as AskQuery), after: pageParam, limit: 200 }),
+    initialPageParam: 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+    getNextPageParam: (last) => last.next || undefined,
+  });
+
+/** How many rows a question holds of. */
+export const answers = (name: string, asked: Asked) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", "latest", "count", asked],
+    queryFn: () => answerPart(name, "latest", { ...(asked as AskQuery), limit: 1 }).then((r) => r.total),
+    retry: false,
+  });
+
+export const views = (site: string) =>
+  queryOptions({
+    queryKey: ["views", site],
+    queryFn: () => read(api.GET("/views", { params: { query: site ? { site } : {} } })).then((r) => r.views),
+  });
+
+/** What a crawl found, in numbers that lead to their rows. */
+export const overview = (name: string, number: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "overview"],
+    queryFn: () =>
+      read(api.GET("/sites/{site}/crawls/{crawl}/overview", { params: ofCrawl(name, number) })).then(
+        (r) => r.panels,
+      ),
   });
 
 export const task = (name: string, id: string) =>

@@ -865,6 +865,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a question says, as a form shows it, or what is wrong with it */
+        get: operations["readQuestion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/crawls/{crawl}/overview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        /** What a crawl found, in numbers that lead to their rows */
+        get: operations["showOverview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/crawls/{crawl}/ask": {
         parameters: {
             query?: never;
@@ -1768,8 +1806,51 @@ export interface components {
             /** @description what it means that it is not known */
             none?: string;
         };
+        /** @description A comparison that a form of questions offers */
+        FormComparison: {
+            name: string;
+            say: string;
+            /** @description of the facts that it is for */
+            kinds: string[];
+            /** @description a value */
+            takes: boolean;
+            /** @description in CEL, with F for the fact and V for the value */
+            write: string;
+        };
+        QuestionPart: {
+            fact: string;
+            /** @description a comparison by its name */
+            is: string;
+            value: string;
+        };
+        /** @description A question as a form shows it */
+        QuestionReading: {
+            /** @description conditions, joined by "and" */
+            parts: components["schemas"]["QuestionPart"][];
+            /** @description the parts say all of it */
+            whole: boolean;
+            faults: components["schemas"]["Fault"][];
+        };
+        Overview: {
+            panels: components["schemas"]["Panel"][];
+        };
+        /** @description Rows counted by a fact */
+        Panel: {
+            name: string;
+            say: string;
+            /** @description the table */
+            of: string;
+            question: string;
+            by: components["schemas"]["Fact"];
+            total: number;
+            /** @description its groups are of numbers, from the smallest */
+            sized?: boolean;
+            groups: components["schemas"]["FactGroup"][];
+        };
         /** @description Answers that have one fact in common */
         FactGroup: {
+            /** @description of its rows */
+            question: string;
             /** @description null for those of which it is not known */
             value: unknown;
             count: number;
@@ -1792,6 +1873,7 @@ export interface components {
         };
         FactTables: {
             tables: components["schemas"]["FactTable"][];
+            comparisons: components["schemas"]["FormComparison"][];
         };
         /** @description One thing wrong with what was sent */
         Fault: {
@@ -4929,6 +5011,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FieldValue"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readQuestion: {
+        parameters: {
+            query?: {
+                /** @description the table, pages by default */
+                of?: string;
+                question?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The question as it was understood */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionReading"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showOverview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The overview */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -30,7 +30,9 @@ export const router = createBrowserRouter([
         path: "/sites/:site/:crawl",
         lazy: view("CrawlFrame", () => import("../features/crawls/CrawlFrame")),
         children: [
-          { index: true, lazy: view("FixListPage", () => import("../features/fixlist/FixListPage")) },
+          { index: true, lazy: view("Overview", () => import("../features/overview/Overview")) },
+          { path: "fixes", lazy: view("FixListPage", () => import("../features/fixlist/FixListPage")) },
+          { path: "tables", lazy: view("TablesPage", () => import("../features/tables/TablesPage")) },
           { path: "pages", lazy: view("PagesTable", () => import("../features/pages/PagesTable")) },
           { path: "page", lazy: view("PageDetail", () => import("../features/pages/PageDetail")) },
           { path: "compare", lazy: view("Compare", () => import("../features/pages/Compare")) },

@@ -57,6 +57,19 @@ var Examples = []View{
 		Question: `severity == "error" && page.clicks == 1`,
 	},
 	{
+		Say: "Images over half a megabyte, with where they stand", Of: "images", Question: `target.bytes > 500000`,
+		Order: "-target.bytes",
+	},
+	{Say: "Which headings stand on many pages", Of: "headings", Question: `level <= 2`, By: "text"},
+	{
+		Say: "What sitemaps list that cannot be shown", Of: "sitemap",
+		Question: `status != 200 || !indexable || state != "fetched"`, By: "state",
+	},
+	{Say: "What kinds of things structured data tells of", Of: "data", By: "types"},
+	{Say: "Languages that pages name no working address for", Of: "alternates", Question: `target.status != 200`,
+		By: "lang"},
+	{Say: "Texts that several pages share", Of: "duplicates", Question: `what == "text"`, Order: "-shared"},
+	{
 		Say:      "Which titles are shared, and by how many pages",
 		Of:       "findings",
 		Question: `check == "title-duplicate"`,

@@ -136,6 +136,18 @@ var Tables = []*Table{
 		"address", "hops", "end", "endStatus", "linksIn"),
 	NewTable("findings", "finding", "places in which checks fail, each for itself", ofFindings(),
 		"page.address", "check", "what", "place", "line"),
+	NewTable("headings", "heading", "headings of pages, in the order in which they stand there", ofItems("headings"),
+		"page.address", "level", "text", "place", "line"),
+	NewTable("images", "image", "images of pages, each where it stands", ofItems("images"),
+		"page.address", "target.address", "alt", "target.bytes", "line"),
+	NewTable("alternates", "alternate", "addresses that pages name for other languages (hreflang)", ofItems("alternates"),
+		"page.address", "lang", "target.address", "target.status"),
+	NewTable("data", "item", "outermost items of structured data on pages", ofItems("data"),
+		"page.address", "types", "format", "properties", "line"),
+	NewTable("sitemap", "entry", "addresses that sitemaps list", ofSitemap(),
+		"address", "state", "status", "indexable", "clicks", "linksIn"),
+	NewTable("duplicates", "duplicate", "pages that are alike in title, description, main heading or text", ofDuplicates(),
+		"what", "value", "page.address", "shared"),
 }
 
 // TableOf is the table of a name, nil for none.
@@ -230,6 +242,69 @@ func ofFindings() []Fact {
 			None: "it is not about what pages share"},
 	}
 	return append(out, ofEnd(OfPage, "page: ", "it is about the whole site, or was not fetched")...)
+}
+
+// ofItems are the facts of what stands on pages in lists: their own, those of the page, and of what they lead to.
+func ofItems(table string) []Fact {
+	place := []Fact{{Name: "place", Label: "place", Say: "where it stands on the page, element by element"},
+		{Name: "line", Label: "line", Kind: Whole, Say: "of the page's source"}}
+	out := map[string][]Fact{
+		"headings": append([]Fact{{Name: "level", Label: "level", Kind: Whole, Say: "1 to 6"},
+			{Name: "text", Label: "text", Say: "its words, with alternative texts of images"}}, place...),
+		"images": append([]Fact{
+			{Name: "alt", Label: "alternative text", Say: "its alt attribute"},
+			{Name: "hasAlt", Label: "has alt", Kind: YesNo, Say: "whether it has an alt attribute, be it empty"},
+			{Name: "hasSize", Label: "has size", Kind: YesNo, Say: "whether the page says its width and height, or their ratio"},
+			{Name: "lazy", Label: "lazy", Kind: YesNo, Say: "whether it is loaded only when it comes near (loading=lazy)"},
+			{Name: "sizes", Label: "in sizes", Kind: YesNo, Say: "whether it is offered in several sizes or formats"},
+			{Name: "early", Label: "early", Kind: YesNo, Say: "whether it is likely to be seen without scrolling"},
+			{Name: "alone", Label: "alone", Kind: YesNo, Say: "whether it is all that a link has in it"},
+		}, place...),
+		"alternates": {
+			{Name: "lang", Label: "language", Say: "as it is written"},
+			{Name: "href", Label: "href", Say: "as it is written"},
+			{Name: "inHead", Label: "in head", Kind: YesNo, Say: "whether it stands in the head element"},
+			{Name: "header", Label: "in header", Kind: YesNo, Say: "whether a Link header of the response says it"},
+			place[1],
+		},
+		"data": {
+			{Name: "types", Label: "types", Kind: List, Say: "of what it is, without the vocabulary's address: Product"},
+			{Name: "format", Label: "format", Say: "json-ld, microdata or rdfa"},
+			{Name: "id", Label: "id", Say: "what it is named by"},
+			{Name: "properties", Label: "properties", Kind: List, Say: "the names of its properties, each once"},
+			place[1],
+		},
+	}[table]
+	out = append(out, ofEnd(OfPage, "page: ", "")...)
+	if table == "images" || table == "alternates" {
+		out = append(out, ofEnd(Target, "to: ", "it was not fetched")...)
+	}
+	return out
+}
+
+// ofSitemap are the facts of what sitemaps list.
+func ofSitemap() []Fact {
+	return append(append([]Fact{{Name: "address", Label: "address", Say: "as it is listed"}}, ofAddresses...),
+		Fact{Name: "state", Label: "state", Say: "what became of it: fetched, or why it was not"},
+		Fact{Name: "status", Label: "status", Kind: Whole, Say: "of the answer", None: "it was not fetched, or no answer came"},
+		Fact{Name: "indexable", Label: "indexable", Kind: YesNo, Say: "whether search engines may show it",
+			None: "it was not fetched"},
+		Fact{Name: "clicks", Label: "clicks", Kind: Whole, Say: "from the home page",
+			None: "no links lead there from the home page"},
+		Fact{Name: "linksIn", Label: "links in", Kind: Whole, Say: "pages that link to it"},
+	)
+}
+
+// ofDuplicates are the facts of pages that are alike.
+func ofDuplicates() []Fact {
+	return append([]Fact{
+		{Name: "what", Label: "what", Say: "they share: title, description, h1, text, or nearly the text"},
+		{Name: "value", Label: "value", Say: "that they share, where it is short"},
+		{Name: "shared", Label: "shared", Kind: Whole, Say: "how many pages share it, this one included"},
+		{Name: "likeness", Label: "likeness", Kind: Decimal, Say: "of texts that are nearly alike, 0 to 1",
+			None: "they are alike in full"},
+		{Name: "others", Label: "others", Kind: List, Say: "the other pages, at most 20"},
+	}, ofEnd(OfPage, "page: ", "it was not fetched")...)
 }
 
 // ofEnd are the facts of pages, by names that say whose they are; none is why they may not be known.

@@ -32,6 +32,7 @@ const (
 // A Question is one that was understood. It may be asked from several goroutines.
 type Question struct {
 	Of   *Table
+	Text string
 	Uses []int // the facts that it names, by their place in the table, in order
 
 	node    *Node
@@ -40,7 +41,7 @@ type Question struct {
 
 // Compile understands a question of a table's rows. The error is Mistakes. An empty question holds of every row.
 func (t *Table) Compile(text string) (*Question, error) {
-	q := &Question{Of: t}
+	q := &Question{Of: t, Text: text}
 	if strings.TrimSpace(text) == "" {
 		q.node = &Node{Op: And}
 		return q, nil

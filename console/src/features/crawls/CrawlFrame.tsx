@@ -32,8 +32,10 @@ export function CrawlFrame() {
         borderBottomWidth="1px"
       >
         <Tab to={base} end>
-          Fix list
+          Overview
         </Tab>
+        <Tab to={`${base}/fixes`}>Fix list</Tab>
+        <Tab to={`${base}/tables`}>Tables</Tab>
         <Tab to={`${base}/pages`}>Pages</Tab>
         <Tab to={`${base}/map`}>Map</Tab>
         <Tab to={`${base}/drift`}>Drift</Tab>

@@ -66,7 +66,7 @@ export function Fixes({
               <Text flex="1" minW="0" overflowWrap="anywhere">
                 {base ? (
                   <Link asChild color="fg">
-                    <RouterLink to={`${base}?fix=${f.id}`}>{f.line}</RouterLink>
+                    <RouterLink to={`${base}/fixes?fix=${f.id}`}>{f.line}</RouterLink>
                   </Link>
                 ) : (
                   f.line

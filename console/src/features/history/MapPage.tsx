@@ -56,7 +56,7 @@ export function MapPage() {
                     key={g}
                     findings={at.get(`${s.section} ${g}`)}
                     pages={s.pages}
-                    to={`${base}?section=${encodeURIComponent(s.section)}&group=${g}`}
+                    to={`${base}/fixes?section=${encodeURIComponent(s.section)}&group=${g}`}
                     label={`${s.section}, ${g}`}
                   />
                 ))}

@@ -117,7 +117,9 @@ function Findings({ d, home, base }: { d: Detail; home: string; base: string }) 
           <Flex gap="2" align="center">
             <Sign severity={f.severity} />
             <Link asChild color="fg" fontWeight="600">
-              <RouterLink to={`${base}?check=${f.check}`}>{check(f.check)?.title ?? f.check}</RouterLink>
+              <RouterLink to={`${base}/fixes?check=${f.check}`}>
+                {check(f.check)?.title ?? f.check}
+              </RouterLink>
             </Link>
           </Flex>
           <Box pl="6">

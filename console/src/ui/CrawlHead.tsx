@@ -1,10 +1,10 @@
 import { Box, Flex, Link, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link as RouterLink, useParams } from "react-router";
-import { returned, tally } from "../../api/queries";
-import type { Crawl } from "../../api/types";
-import { count, points, when, whole } from "../../lib/format";
-import { byGroup, LedgerBar } from "../../ui/LedgerBar";
+import { returned, tally } from "../api/queries";
+import type { Crawl } from "../api/types";
+import { count, points, when, whole } from "../lib/format";
+import { byGroup, LedgerBar } from "./LedgerBar";
 
 interface Props {
   crawl: Crawl;
@@ -46,7 +46,7 @@ export function CrawlHead({ crawl, group, choose }: Props) {
         </Text>
         {(back.data ?? 0) > 0 && (
           <Link asChild color="severity.error" fontWeight="700">
-            <RouterLink to={`/sites/${site}/${number}?state=returned`}>
+            <RouterLink to={`/sites/${site}/${number}/fixes?state=returned`}>
               {count(back.data ?? 0, "fix", "fixes")} returned
             </RouterLink>
           </Link>
