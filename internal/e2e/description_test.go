@@ -61,7 +61,9 @@ func TestDescription(t *testing.T) {
 	for _, r := range []request{
 		{operation: "openAPI"}, {operation: "whoAmI"}, {operation: "listChecks"},
 		{operation: "showCheck", path: "check=title-long"},
-		{operation: "listColumns"}, {operation: "listFacts"}, {operation: "listWords"},
+		{operation: "listColumns"}, {operation: "listFacts"},
+		{operation: "readQuestion", path: "question=words%20%3E%203"}, {operation: "readQuestion", path: "question=wordz"},
+ {operation: "listWords"},
 		{operation: "keepView", path: "view=wordy", body: `{"question": "words > 900", "columns": ["address", "words"], "say": "long ones"}`},
 		{operation: "listViews", path: "site=fernhollow"}, {operation: "removeView", path: "view=wordy"}, {operation: "planSchema"}, {operation: "listProfiles"},
 		{operation: "checkPlan", body: `{"pages": 7}`},
@@ -90,6 +92,7 @@ func TestDescription(t *testing.T) {
 		{operation: "fixPages", path: "site=fernhollow&crawl=latest&fix={fix}"},
 		{operation: "ask", path: "site=fernhollow&crawl=latest&question=size(title)%20%3E%2060&columns=address,title,terms"},
 		{operation: "ask", path: "site=fernhollow&crawl=latest&by=section&measure=words"},
+		{operation: "showOverview", path: "site=fernhollow&crawl=latest"},
 		{operation: "listPages", path: "site=fernhollow&crawl=latest&limit=1000"},
 		{operation: "showPage", path: "site=fernhollow&crawl=latest&address=/"},
 		{operation: "comparePages", path: "site=fernhollow&crawl=latest&a=/&b=/visit/"},

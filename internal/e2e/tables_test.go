@@ -28,12 +28,19 @@ func TestTables(t *testing.T) {
 	b.see("section")
 	b.click("button", "Add a condition")
 	b.wait("a condition to fill in", `document.querySelectorAll('[aria-label=Comparison]').length === 3`)
-	b.eval(`(all => { const e = all[all.length - 1]; Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, 'words'); e.dispatchEvent(new Event('change', {bubbles: true})) })([...document.querySelectorAll('[aria-label=Fact]')])`)
-	b.eval(`(all => { const e = all[all.length - 1]; Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, 'less'); e.dispatchEvent(new Event('change', {bubbles: true})) })([...document.querySelectorAll('[aria-label=Comparison]')])`)
+	b.eval(
+		`(all => { const e = all[all.length - 1]; Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, 'words'); e.dispatchEvent(new Event('change', {bubbles: true})) })([...document.querySelectorAll('[aria-label=Fact]')])`,
+	)
+	b.eval(
+		`(all => { const e = all[all.length - 1]; Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(e, 'less'); e.dispatchEvent(new Event('change', {bubbles: true})) })([...document.querySelectorAll('[aria-label=Comparison]')])`,
+	)
 	b.eval(`(all => all[all.length - 1].focus())([...document.querySelectorAll('[aria-label=Value]')])`)
 	b.keys("120\r")
 	b.see("11 pages")
-	b.wait("the question in the address", `new URLSearchParams(location.search).get('question') === 'status == 200 && section == "/plants/" && words < 120'`)
+	b.wait(
+		"the question in the address",
+		`new URLSearchParams(location.search).get('question') === 'status == 200 && section == "/plants/" && words < 120'`,
+	)
 	b.picture("tables")
 
 	b.eval(`document.querySelector('.cm-content').focus()`)
@@ -57,7 +64,10 @@ func TestTables(t *testing.T) {
 	b.click("button", "Keep as a view…")
 	b.fill("Name", "research")
 	b.click("button", "Keep it")
-	b.wait("the view among the others", `[...document.querySelectorAll('[aria-label=View] option')].some(o => o.value === 'research')`)
+	b.wait(
+		"the view among the others",
+		`[...document.querySelectorAll('[aria-label=View] option')].some(o => o.value === 'research')`,
+	)
 	b.choose("View", "broken-links")
 	b.see("442 links")
 	b.see("Seed shop")
@@ -82,7 +92,8 @@ func TestTables(t *testing.T) {
 	b.picture("own-fix")
 	b.visit(h.url + "/sites/fernhollow/latest/tables?of=images&order=-target.bytes")
 	b.see("mural.jpg")
-	if file := b.fetch("Save as CSV"); !strings.HasPrefix(string(file), "page: address,") || strings.Count(string(file), "\n") < 100 {
+	if file := b.fetch("Save as CSV"); !strings.HasPrefix(string(file), "page: address,") ||
+		strings.Count(string(file), "\n") < 100 {
 		t.Errorf("the file begins with %.80q", file)
 	}
 	b.visit(h.url + "/sites/fernhollow/latest/tables?of=links")
@@ -99,4 +110,48 @@ func TestTables(t *testing.T) {
 	b.see("Answers of pages")
 	b.wait("an overview that fits a telephone", `document.documentElement.scrollWidth <= 390`)
 	b.picture("overview-phone")
+}
+
+// TestSiteChecks looks for a check of a site, tries another threshold, keeps it, and asks all sites at once.
+func TestSiteChecks(t *testing.T) {
+	t.Parallel()
+	h := start(t, demo.Spring)
+	h.addGarden(t)
+	b := openBrowser(t)
+	b.visit(h.signInLink(t))
+	b.see("fernhollow")
+	b.visit(h.url + "/sites/fernhollow/checks")
+	b.see("not crawled yet")
+	h.crawl(t)
+	b.visit(h.url + "/sites/fernhollow")
+	b.click("link", "Checks")
+	b.visit(h.url + "/sites/fernhollow/checks")
+	b.fill("Search", "title long")
+	b.see("title-long")
+	b.wait("no other checks", `!document.body.innerText.includes('link-broken-inside')`)
+	b.click("button", "title-long")
+	b.see("passes on")
+	b.replace("title-characters, characters", "20")
+	b.fill("Why", "the shop's theme cuts them")
+	b.click("button", "What it would change")
+	b.see("instead of")
+	b.picture("site-checks")
+	b.click("button", "Keep it and judge anew")
+	b.see("Kept.")
+	b.see("judged otherwise here")
+	p, err := h.ShowPlan(t.Context(), "fernhollow")
+	if err != nil || len(p.Checks) != 1 || p.Checks[0].Limits["title-characters"] != 20 ||
+		p.Checks[0].Because != "the shop's theme cuts them" {
+		t.Errorf("the plan has %+v (%v)", p.Checks, err)
+	}
+	b.choose("Which", "failing")
+	b.wait("only what fails", `location.search.includes('show=failing')`)
+	b.see("fails on")
+	b.visit(h.url + "/sites/fernhollow/checks?show=own")
+	b.see("No check like that")
+	b.visit(h.url + "/ask")
+	b.choose("View", "orphans")
+	b.see("fernhollow")
+	b.click("link", "2")
+	b.see("/visit/lost-well/")
 }

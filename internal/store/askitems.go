@@ -20,7 +20,10 @@ type item struct {
 var itemsOf = map[string]func(*page.Document) []item{
 	"headings": func(d *page.Document) (out []item) {
 		for _, h := range d.Headings {
-			out = append(out, item{own: map[string]any{"level": h.Level, "text": h.Text, "place": h.Place, "line": line(h.Line)}})
+			out = append(
+				out,
+				item{own: map[string]any{"level": h.Level, "text": h.Text, "place": h.Place, "line": line(h.Line)}},
+			)
 		}
 		return out
 	},
@@ -46,8 +49,11 @@ var itemsOf = map[string]func(*page.Document) []item{
 					properties = append(properties, p.Name)
 				}
 			}
-			out = append(out, item{own: map[string]any{"types": append([]string{}, i.Types...), "format": i.Format, "id": i.ID,
-				"properties": properties, "line": line(i.Line)}})
+			out = append(
+				out,
+				item{own: map[string]any{"types": append([]string{}, i.Types...), "format": i.Format, "id": i.ID,
+					"properties": properties, "line": line(i.Line)}},
+			)
 		}
 		return out
 	},
@@ -127,8 +133,14 @@ func (r *reading) sitemap(ctx context.Context) error {
 	n := int32(-1)
 	return r.store.EachListed(ctx, r.crawl, func(one *record.Listed) error {
 		n++
-		values := map[string]any{"address": one.Address, "state": one.State, "status": nil, "indexable": nil, "clicks": nil,
-			"linksIn": one.LinksIn}
+		values := map[string]any{
+			"address":   one.Address,
+			"state":     one.State,
+			"status":    nil,
+			"indexable": nil,
+			"clicks":    nil,
+			"linksIn":   one.LinksIn,
+		}
 		if one.Status > 0 {
 			values["status"] = one.Status
 		}
@@ -150,8 +162,13 @@ func (r *reading) sitemap(ctx context.Context) error {
 }
 
 // alikeIn are the checks that find pages alike, with what they are alike in.
-var alikeIn = map[string]string{"title-duplicate": "title", "description-duplicate": "description", "h1-duplicate": "h1",
-	"copy-duplicate": "text", "copy-near-duplicate": "nearly the text"}
+var alikeIn = map[string]string{
+	"title-duplicate":       "title",
+	"description-duplicate": "description",
+	"h1-duplicate":          "h1",
+	"copy-duplicate":        "text",
+	"copy-near-duplicate":   "nearly the text",
+}
 
 // duplicates goes over pages that are alike, page by page.
 func (r *reading) duplicates(ctx context.Context) error {

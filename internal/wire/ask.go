@@ -84,9 +84,13 @@ func Overview(panel *query.Panel, asked *record.Asking, in *record.Answer) api.P
 // Reading is what a question says, as a form shows it.
 func Reading(q *query.Question) api.QuestionReading {
 	parts, whole := q.Parts()
-	return api.QuestionReading{Whole: whole, Faults: []api.Fault{}, Parts: Each(parts, func(p *query.Part) api.QuestionPart {
-		return api.QuestionPart{Fact: p.Fact, Is: p.Is, Value: p.Value}
-	})}
+	return api.QuestionReading{
+		Whole:  whole,
+		Faults: []api.Fault{},
+		Parts: Each(parts, func(p *query.Part) api.QuestionPart {
+			return api.QuestionPart{Fact: p.Fact, Is: p.Is, Value: p.Value}
+		}),
+	}
 }
 
 // FormComparison is a comparison that a form offers.

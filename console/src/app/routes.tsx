@@ -15,9 +15,14 @@ export const router = createBrowserRouter([
     children: [
       { path: "/", lazy: view("SiteList", () => import("../features/sites/SiteList")) },
       { path: "/checks", lazy: view("CheckList", () => import("../features/checks/CheckList")) },
+      { path: "/ask", lazy: view("AskAll", () => import("../features/portfolio/AskAll")) },
       { path: "/look", lazy: view("LookPage", () => import("../features/look/LookPage")) },
       { path: "/sites/:site", lazy: view("SitePage", () => import("../features/crawls/SitePage")) },
       { path: "/sites/:site/plan", lazy: view("PlanPage", () => import("../features/plan/PlanPage")) },
+      {
+        path: "/sites/:site/checks",
+        lazy: view("SiteChecks", () => import("../features/checks/SiteChecks")),
+      },
       {
         path: "/sites/:site/waivers",
         lazy: view("WaiversPage", () => import("../features/fixlist/WaiversPage")),

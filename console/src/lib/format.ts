@@ -5,6 +5,9 @@ export function whole(n: number): string {
 
 export const points = (n: number): string => n.toFixed(1);
 
+/** Points that were lost. */
+export const lost = (n: number): string => (n < 0.05 ? "−<0.1" : `−${n.toFixed(1)}`);
+
 /** What a fix brings, in points. */
 export const gain = (n: number): string => (n > 0 && n < 0.005 ? "<0.01" : `+${n.toFixed(2)}`);
 

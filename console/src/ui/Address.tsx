@@ -21,7 +21,7 @@ export function Address({ address, home, to }: { address: string; home: string; 
     );
   if (!to) return parts;
   return (
-    <Link asChild color="accent" minW="0" maxW="100%" display="inline-flex">
+    <Link asChild color="accent" minW="0" maxW="100%" minH="24px" display="inline-flex">
       <RouterLink to={to}>{parts}</RouterLink>
     </Link>
   );

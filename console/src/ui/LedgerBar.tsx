@@ -47,6 +47,7 @@ export function LedgerBar({ health, groups, chosen, choose }: Props) {
           <chakra.button
             key={g.group}
             type="button"
+            tabIndex={-1} // too narrow to aim at: the legend does the same
             width={`${g.points}%`}
             minW={g.points > 0.05 ? "3px" : "0"}
             bg={`severity.${g.worst}`}
@@ -69,6 +70,7 @@ export function LedgerBar({ health, groups, chosen, choose }: Props) {
           <chakra.button
             key={g.group}
             type="button"
+            minH="24px"
             display="inline-flex"
             alignItems="center"
             gap="1"

@@ -56,6 +56,9 @@ export function Shell() {
           onBlur={(e) => setMe(e.target.value)}
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
+        <Link asChild color="fg" display={{ base: "none", sm: "inline" }}>
+          <NavLink to="/ask">Ask</NavLink>
+        </Link>
         <Link asChild color="fg">
           <NavLink to="/look">Look</NavLink>
         </Link>

@@ -30,7 +30,7 @@ export function Failed({ error, retry }: { error: unknown; retry?: () => void })
   if (error instanceof Problem && error.status === 401) return <Navigate to="/sign-in" replace />;
   return (
     <Box p="8" maxW="44rem" role="alert">
-      <Heading size="md" mb="2">
+      <Heading as="h1" size="md" mb="2">
         This could not be shown
       </Heading>
       <Text mb="4">{error instanceof Error ? error.message : String(error)}</Text>

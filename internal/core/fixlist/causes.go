@@ -203,7 +203,7 @@ func (b *builder) locate(g *gathered, pages int) {
 	}
 	if len(carriers) == 1 && carriers[-1] == 0 {
 		for carrier := range carriers {
-			g.fix.Where = "named by " + PathOf(b.spots[carrier]) + ", which " + text.Count(pages, "page loads",
+			g.fix.Where = "named by " + within(b.spots[carrier], b.home) + ", which " + text.Count(pages, "page loads",
 				"pages load")
 		}
 		return

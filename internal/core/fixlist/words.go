@@ -18,7 +18,7 @@ func (f *Fix) word(c *check.Check, home string) {
 		"{link}", link,
 		"{target}", target,
 		"{value}", shorten(f.Value),
-		"{example}", PathOf(f.Example),
+		"{example}", within(f.Example, home),
 		"{n}", text.Thousands(f.Pages),
 	).Replace(c.Line)
 	title := text.Capital(c.Title)
@@ -32,7 +32,7 @@ func (f *Fix) word(c *check.Check, home string) {
 	case f.Kind == Carrier:
 		f.Line = title + ": " + text.Count(f.Cases, "file", "files") + " that " + target + " names" + on
 	case f.Kind == OnePage:
-		f.Line = title + ": " + cases + " on " + PathOf(f.Example)
+		f.Line = title + ": " + cases + " on " + within(f.Example, home)
 	case f.Kind == Layout && f.Targets != nil:
 		f.Line = title + ": " + strings.ToLower(link[:1]) + link[1:] + ", " + f.Where
 	case f.Kind == Layout && f.Value != "": // told by the link's words
@@ -43,7 +43,7 @@ func (f *Fix) word(c *check.Check, home string) {
 			f.Line += "; " + f.Where
 		}
 	case f.Kind == Pages && f.Pages == 1:
-		f.Line += ifComma(f.Line) + " on " + PathOf(f.Example)
+		f.Line += ifComma(f.Line) + " on " + within(f.Example, home)
 	case f.Kind == Pages:
 		f.Line += ifComma(f.Line) + " on " + text.Thousands(f.Pages) + " separate pages"
 	case f.Kind == Value && !strings.Contains(c.Line, "{n}") && f.Example != "":
@@ -51,7 +51,7 @@ func (f *Fix) word(c *check.Check, home string) {
 	case f.Where != "":
 		f.Line += ", " + f.Where
 	case f.Kind == Target && f.Pages == 1 && f.Example != "":
-		f.Line += ", on " + PathOf(f.Example)
+		f.Line += ", on " + within(f.Example, home)
 	case f.Kind == Target && f.Example != "":
 		f.Line += on
 	}

@@ -140,14 +140,30 @@ var Tables = []*Table{
 		"page.address", "level", "text", "place", "line"),
 	NewTable("images", "image", "images of pages, each where it stands", ofItems("images"),
 		"page.address", "target.address", "alt", "target.bytes", "line"),
-	NewTable("alternates", "alternate", "addresses that pages name for other languages (hreflang)", ofItems("alternates"),
-		"page.address", "lang", "target.address", "target.status"),
+	NewTable(
+		"alternates",
+		"alternate",
+		"addresses that pages name for other languages (hreflang)",
+		ofItems("alternates"),
+		"page.address",
+		"lang",
+		"target.address",
+		"target.status",
+	),
 	NewTable("data", "item", "outermost items of structured data on pages", ofItems("data"),
 		"page.address", "types", "format", "properties", "line"),
 	NewTable("sitemap", "entry", "addresses that sitemaps list", ofSitemap(),
 		"address", "state", "status", "indexable", "clicks", "linksIn"),
-	NewTable("duplicates", "duplicate", "pages that are alike in title, description, main heading or text", ofDuplicates(),
-		"what", "value", "page.address", "shared"),
+	NewTable(
+		"duplicates",
+		"duplicate",
+		"pages that are alike in title, description, main heading or text",
+		ofDuplicates(),
+		"what",
+		"value",
+		"page.address",
+		"shared",
+	),
 }
 
 // TableOf is the table of a name, nil for none.
@@ -214,12 +230,18 @@ func withBefore(facts []Fact) []Fact {
 // ofRedirects are the facts of addresses that lead on.
 func ofRedirects() []Fact {
 	out := []Fact{{Name: "address", Label: "address", Say: "where it starts"}}
-	return append(append(out, ofAddresses...),
+	return append(
+		append(out, ofAddresses...),
 		Fact{Name: "status", Label: "status", Kind: Whole, Say: "of the first answer"},
 		Fact{Name: "to", Label: "to", Say: "where the first answer leads"},
 		Fact{Name: "hops", Label: "hops", Kind: Whole, Say: "how many answers lead on until it ends"},
 		Fact{Name: "way", Label: "way", Kind: List, Say: "the addresses between where it starts and where it ends"},
-		Fact{Name: "circle", Label: "circle", Kind: YesNo, Say: "whether it ends nowhere, as it comes back to where it was"},
+		Fact{
+			Name:  "circle",
+			Label: "circle",
+			Kind:  YesNo,
+			Say:   "whether it ends nowhere, as it comes back to where it was",
+		},
 		Fact{Name: "end", Label: "end", Say: "the address where it ends"},
 		Fact{Name: "endStatus", Label: "end status", Kind: Whole, Say: "of the answer there",
 			None: "it was not fetched, or no answer came"},
@@ -284,9 +306,16 @@ func ofItems(table string) []Fact {
 
 // ofSitemap are the facts of what sitemaps list.
 func ofSitemap() []Fact {
-	return append(append([]Fact{{Name: "address", Label: "address", Say: "as it is listed"}}, ofAddresses...),
+	return append(
+		append([]Fact{{Name: "address", Label: "address", Say: "as it is listed"}}, ofAddresses...),
 		Fact{Name: "state", Label: "state", Say: "what became of it: fetched, or why it was not"},
-		Fact{Name: "status", Label: "status", Kind: Whole, Say: "of the answer", None: "it was not fetched, or no answer came"},
+		Fact{
+			Name:  "status",
+			Label: "status",
+			Kind:  Whole,
+			Say:   "of the answer",
+			None:  "it was not fetched, or no answer came",
+		},
 		Fact{Name: "indexable", Label: "indexable", Kind: YesNo, Say: "whether search engines may show it",
 			None: "it was not fetched"},
 		Fact{Name: "clicks", Label: "clicks", Kind: Whole, Say: "from the home page",

@@ -19,10 +19,24 @@ var Overview = []Panel{
 	{View: View{Name: "answers", Say: "Answers of pages", Of: "pages", By: "status"}, Lacks: "no answer"},
 	{View: View{Name: "shown", Say: "In search or not, and why", Of: "pages",
 		Question: `status == 200 && type.contains("html")`, By: "why"}, Lacks: "may be shown"},
-	{View: View{Name: "kinds", Say: "Kinds of pages", Of: "pages", Question: `status == 200 && kind != ""`, By: "kind"}},
+	{
+		View: View{
+			Name:     "kinds",
+			Say:      "Kinds of pages",
+			Of:       "pages",
+			Question: `status == 200 && kind != ""`,
+			By:       "kind",
+		},
+	},
 	{View: View{Name: "sections", Say: "Sections", Of: "pages", Question: `status == 200`, By: "section"}},
-	{View: View{Name: "clicks", Say: "Clicks from the home page", Of: "pages", Question: `indexable`, By: "clicks"}, Lacks: "no way there"},
-	{View: View{Name: "languages", Say: "Languages", Of: "pages", Question: `indexable`, By: "language"}, Lacks: "none declared"},
+	{
+		View:  View{Name: "clicks", Say: "Clicks from the home page", Of: "pages", Question: `indexable`, By: "clicks"},
+		Lacks: "no way there",
+	},
+	{
+		View:  View{Name: "languages", Say: "Languages", Of: "pages", Question: `indexable`, By: "language"},
+		Lacks: "none declared",
+	},
 	{View: View{Name: "words", Say: "Words on a page", Of: "pages", Question: `indexable`, By: "words"},
 		Bins: []float64{50, 100, 200, 400, 800, 1600}},
 	{View: View{Name: "sizes", Say: "Size of a page's HTML", Of: "pages", Question: `status == 200`, By: "bytes"},
@@ -32,7 +46,10 @@ var Overview = []Panel{
 	{View: View{Name: "links", Say: "Pages that link to a page", Of: "pages", Question: `indexable`, By: "linksIn"},
 		Bins: []float64{1, 2, 5, 10, 50, 200}},
 	{View: View{Name: "loaded", Say: "What pages load", Of: "resources", By: "role"}},
-	{View: View{Name: "loadedAnswers", Say: "Answers of what they load", Of: "resources", By: "status"}, Lacks: "no answer"},
+	{
+		View:  View{Name: "loadedAnswers", Say: "Answers of what they load", Of: "resources", By: "status"},
+		Lacks: "no answer",
+	},
 }
 
 // BinOf is the bin that a number falls in, by its place: 0 for what lies below all bounds; nil for what is no number.

@@ -1,17 +1,25 @@
 import { Button, Flex, Link, Table, Text } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { api } from "../../api/client";
-import type { Crawl } from "../../api/types";
+import { trend } from "../../api/queries";
+import type { Crawl, TrendPoint } from "../../api/types";
 import { points, when, whole } from "../../lib/format";
 import { say, useWords } from "../../lib/useWords";
 import { Select } from "../../ui/Select";
 import { Refused } from "../../ui/States";
+import { CrawlStep } from "./CrawlStep";
 
 /** A site's crawls, the newest first, and how many of them stay. */
 export function CrawlTable({ site, keep, crawls }: { site: string; keep: number; crawls: Crawl[] }) {
   const client = useQueryClient();
+  const steps = useQuery({ ...trend(site), enabled: crawls.filter((c) => c.report).length > 1 }).data ?? [];
+  // Where older crawls were judged by other rules, what they come to by those of today stands beside it.
+  const judged = steps.some((p) => {
+    const then = crawls.find((c) => c.number === p.crawl)?.report;
+    return p.scored && then?.scored && Math.abs(then.health - p.health) >= 0.05;
+  });
   const refresh = () => client.invalidateQueries({ queryKey: ["sites", site] });
   const hold = useMutation({
     mutationFn: (n: number) =>
@@ -43,6 +51,13 @@ export function CrawlTable({ site, keep, crawls }: { site: string; keep: number;
               <Table.ColumnHeader textAlign="end">Fetched</Table.ColumnHeader>
               <Table.ColumnHeader textAlign="end">Fixes</Table.ColumnHeader>
               <Table.ColumnHeader textAlign="end">Health</Table.ColumnHeader>
+              {steps.length > 1 && (
+                <>
+                  {judged && <Table.ColumnHeader textAlign="end">Today’s rules</Table.ColumnHeader>}
+                  <Table.ColumnHeader textAlign="end">Step</Table.ColumnHeader>
+                  <Table.ColumnHeader>What made it</Table.ColumnHeader>
+                </>
+              )}
               <Table.ColumnHeader>
                 <Text srOnly>What to do with it</Text>
               </Table.ColumnHeader>
@@ -53,6 +68,8 @@ export function CrawlTable({ site, keep, crawls }: { site: string; keep: number;
               <CrawlRow
                 key={c.number}
                 crawl={c}
+                trend={steps}
+                judged={judged}
                 mark={() => mark.mutate(c)}
                 remove={() => remove.mutate(c)}
                 busy={remove.isPending && remove.variables.number === c.number}
@@ -87,11 +104,15 @@ const keeps = (now: number) => [...new Set([0, 4, 12, 26, 52, now])].sort((a, b)
 
 function CrawlRow({
   crawl: c,
+  trend: all,
+  judged,
   mark,
   remove,
   busy,
 }: {
   crawl: Crawl;
+  trend: TrendPoint[];
+  judged: boolean;
   mark: () => void;
   remove: () => void;
   busy: boolean;
@@ -110,6 +131,7 @@ function CrawlRow({
       <Table.Cell textAlign="end">{whole(c.progress.fetched)}</Table.Cell>
       <Table.Cell textAlign="end">{c.report ? whole(c.report.fixes) : "–"}</Table.Cell>
       <Table.Cell textAlign="end">{c.report?.scored ? points(c.report.health) : "–"}</Table.Cell>
+      {all.length > 1 && <CrawlStep crawl={c} trend={all} judged={judged} />}
       <Table.Cell textAlign="end" whiteSpace="nowrap">
         {asked ? (
           <>

@@ -16,7 +16,10 @@ export function Doors() {
   if (!p) return <Empty title="The front doors were not asked">The plan has probes switched off.</Empty>;
   const c = p.certificate;
   return (
-    <Box px={{ base: "3", md: "5" }} py="4" maxW="72rem">
+    <Box px={{ base: "3", md: "5" }} py="4">
+      <Heading as="h1" srOnly>
+        Front doors
+      </Heading>
       <Part title="Front doors" text="Each should lead to the one home page.">
         <Probes rows={p.doors} />
       </Part>
@@ -58,14 +61,15 @@ function Part({ title, text, children }: { title: string; text?: string; childre
 }
 
 function Probes({ rows }: { rows: Probe[] }) {
+  const leads = rows.some((r) => r.hops?.length);
   return (
-    <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
+    <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel" tabIndex={0}>
       <Table.Root size="sm">
         <Table.Header>
           <Table.Row bg="bg.subtle">
             <Table.ColumnHeader>Address</Table.ColumnHeader>
             <Table.ColumnHeader>Answer</Table.ColumnHeader>
-            <Table.ColumnHeader>Leads to</Table.ColumnHeader>
+            {leads && <Table.ColumnHeader>Leads to</Table.ColumnHeader>}
             <Table.ColumnHeader>Title</Table.ColumnHeader>
           </Table.Row>
         </Table.Header>
@@ -74,7 +78,7 @@ function Probes({ rows }: { rows: Probe[] }) {
             <Table.Row key={r.address} bg="bg.panel">
               <Table.Cell>{r.address}</Table.Cell>
               <Table.Cell>{r.status || r.detail}</Table.Cell>
-              <Table.Cell>{r.hops?.join(" → ")}</Table.Cell>
+              {leads && <Table.Cell>{r.hops?.join(" → ")}</Table.Cell>}
               <Table.Cell>{r.title}</Table.Cell>
             </Table.Row>
           ))}

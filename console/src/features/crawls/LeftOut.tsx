@@ -26,7 +26,10 @@ export function LeftOut() {
     return <Empty title="Nothing was left out">Every known address was fetched.</Empty>;
   const state = filter.state || (states[0]?.name ?? "");
   return (
-    <Box px={{ base: "3", md: "5" }} py="4" maxW="80rem">
+    <Box px={{ base: "3", md: "5" }} py="4">
+      <Heading as="h1" srOnly>
+        Left out
+      </Heading>
       <Flex gap="2" wrap="wrap" mb="4" role="group" aria-label="Reasons">
         {states.map((s) => (
           <Button
@@ -58,6 +61,7 @@ function Addresses(props: { site: string; number: string; state: string; home: s
   if (list.isPending) return <Loading />;
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
   const rows = list.data.pages.flatMap((p) => p.addresses);
+  const ruled = rows.some((r) => r.rule || r.ruleLine);
   return (
     <>
       <Heading as="h2" size="sm" mb="2">
@@ -69,7 +73,7 @@ function Addresses(props: { site: string; number: string; state: string; home: s
             <Table.Row bg="bg.subtle">
               <Table.ColumnHeader width="45%">Address</Table.ColumnHeader>
               <Table.ColumnHeader width="28%">First named on</Table.ColumnHeader>
-              <Table.ColumnHeader>Rule</Table.ColumnHeader>
+              {ruled && <Table.ColumnHeader>Rule</Table.ColumnHeader>}
             </Table.Row>
           </Table.Header>
           <Table.Body>
@@ -89,10 +93,12 @@ function Addresses(props: { site: string; number: string; state: string; home: s
                     r.found
                   )}
                 </Table.Cell>
-                <Table.Cell>
-                  {r.ruleLine ? `robots.txt line ${r.ruleLine}: ` : ""}
-                  {r.rule}
-                </Table.Cell>
+                {ruled && (
+                  <Table.Cell>
+                    {r.ruleLine ? `robots.txt line ${r.ruleLine}: ` : ""}
+                    {r.rule}
+                  </Table.Cell>
+                )}
               </Table.Row>
             ))}
           </Table.Body>

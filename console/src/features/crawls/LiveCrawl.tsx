@@ -27,7 +27,7 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
   const share = p.fetched + ahead > 0 ? (100 * p.fetched) / (p.fetched + ahead) : 0;
   const busy = p.phase === "judging" || p.phase === "probing" || p.phase === "resuming";
   return (
-    <Box px={{ base: "3", md: "5" }} py="5" maxW="72rem">
+    <Box px={{ base: "3", md: "5" }} py="5">
       <Flex align="baseline" gap="3" wrap="wrap" mb="4">
         <Heading as="h1" size="xl" mr="auto">
           Crawl {crawl.number} is running

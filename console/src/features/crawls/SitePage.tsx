@@ -29,7 +29,7 @@ export function SitePage() {
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
   const p = info.data.plan;
   return (
-    <Box px={{ base: "3", md: "5" }} py="5" maxW="72rem">
+    <Box px={{ base: "3", md: "5" }} py="5">
       <Flex align="baseline" gap="4" wrap="wrap" mb="1">
         <Heading as="h1" size="xl">
           {name}
@@ -54,6 +54,10 @@ export function SitePage() {
         .{" "}
         <Link asChild color="accent" fontWeight="600">
           <RouterLink to={`/sites/${name}/plan`}>Look over and change the plan</RouterLink>
+        </Link>
+        {" · "}
+        <Link asChild color="accent" fontWeight="600">
+          <RouterLink to={`/sites/${name}/checks`}>Checks</RouterLink>
         </Link>
         {" · "}
         <Link asChild color="accent" fontWeight="600">

@@ -1,10 +1,9 @@
-import { Box, chakra, Link, Text, useToken } from "@chakra-ui/react";
+import { Box, chakra, Text, useToken } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { Link as RouterLink } from "react-router";
 import { CartesianGrid, Line, LineChart, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { trend } from "../../api/queries";
 import type { TrendPoint } from "../../api/types";
-import { points, signed, when, whole } from "../../lib/format";
+import { count, points, signed, when, whole } from "../../lib/format";
 import { useColorMode } from "../../ui/colorMode";
 import { Failed, Loading } from "../../ui/States";
 
@@ -17,7 +16,17 @@ export function Trend({ site }: { site: string }) {
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
   const scored = list.data.filter((p) => p.scored);
   if (scored.length < 2) return null;
-  const low = Math.max(0, Math.floor(Math.min(...scored.map((p) => p.health)) / 10) * 10);
+  const all = scored.map((p) => p.health);
+  const [least, greatest] = [Math.min(...all), Math.max(...all)];
+  if (greatest - least < 0.05) {
+    return (
+      <Text mb="4">
+        By the rules and waivers of today, health has been {points(greatest)} in all{" "}
+        {count(scored.length, "crawl", "crawls")}.
+      </Text>
+    );
+  }
+  const low = Math.max(0, Math.floor(least / 10) * 10);
   const step = low >= 70 ? 10 : 20;
   const ticks = Array.from(
     { length: Math.floor((100 - low) / step) + 1 },
@@ -53,11 +62,6 @@ export function Trend({ site }: { site: string }) {
           </LineChart>
         </ResponsiveContainer>
       </Box>
-      <chakra.ol listStyleType="none" mt="2" fontSize="sm">
-        {[...list.data].reverse().map((p, i, all) => (
-          <Step key={p.crawl} site={site} now={p} before={all[i + 1]} />
-        ))}
-      </chakra.ol>
     </Box>
   );
 }
@@ -78,23 +82,5 @@ function Hover({ point }: { point?: TrendPoint }) {
         </Text>
       ))}
     </Box>
-  );
-}
-
-/** One crawl's step from the one before, and its largest causes. */
-function Step({ site, now, before }: { site: string; now: TrendPoint; before?: TrendPoint }) {
-  const causes = now.parts?.slice(0, 2).map((p) => `${signed(p.shown)} ${p.says}`);
-  return (
-    <chakra.li py="0.5" overflowWrap="anywhere">
-      <Link asChild color="accent" fontWeight="600">
-        <RouterLink to={before ? `/sites/${site}/${now.crawl}/drift` : `/sites/${site}/${now.crawl}`}>
-          Crawl {now.crawl}
-        </RouterLink>
-      </Link>{" "}
-      {now.scored ? points(now.health) : "no health"}
-      {before?.scored && now.scored && ` (${signed(now.health - before.health)})`}
-      {now.note && `, ${now.note}`}
-      {causes && causes.length > 0 && <>: {causes.join("; ")}</>}
-    </chakra.li>
   );
 }

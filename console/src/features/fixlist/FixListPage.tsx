@@ -1,4 +1,4 @@
-import { Box, Flex, Link } from "@chakra-ui/react";
+import { Box, Flex, Heading, Link } from "@chakra-ui/react";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { useParams } from "react-router";
@@ -22,7 +22,7 @@ export function FixListPage() {
   const [filter, setFilter] = useFilters(filterKeys);
   const info = useQuery(crawl(site, number));
   const home = useQuery(siteOf(site));
-  const catalogue = useQuery(checks());
+  const catalogue = useQuery(checks(site));
   const { fix: open, ...narrowed } = filter;
   const list = useInfiniteQuery(fixes(site, number, narrowed));
   const work = useWork(site);
@@ -82,6 +82,9 @@ export function FixListPage() {
   };
   return (
     <Flex direction="column" height="100%" minH={{ base: "44rem", md: "0" }}>
+      <Heading as="h1" srOnly>
+        Fix list
+      </Heading>
       <CrawlHead crawl={info.data} group={filter.group} choose={(group) => setFilter({ group })} />
       <FilterRow
         filter={filter}

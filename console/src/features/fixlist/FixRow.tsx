@@ -63,6 +63,7 @@ export function FixRow({ ref, fix: f, index, top, open, running, choose, ticked,
       <Box role="cell" minW="0">
         <chakra.button
           type="button"
+          minH="24px"
           textAlign="start"
           cursor="pointer"
           overflowWrap="anywhere"

@@ -46,7 +46,7 @@ export function FiguresPage() {
   const numbers = [...new Set(list.data.figures.filter((f) => f.kind !== "text").map((f) => f.name))];
   const fault = take.error ?? weigh.error ?? forget.error;
   return (
-    <Box px={{ base: "3", md: "5" }} py="5" maxW="64rem">
+    <Box px={{ base: "3", md: "5" }} py="5">
       <Heading as="h1" size="xl" mb="1">
         Own figures
       </Heading>

@@ -24,7 +24,7 @@ export function DriftPage() {
   if (d.isError) return <Failed error={d.error} retry={d.refetch} />;
   const earlier = (list.data ?? []).filter((c) => c.state === "finished" && c.number < d.data.after);
   return (
-    <Box px={{ base: "3", md: "5" }} py="4" maxW="80rem">
+    <Box px={{ base: "3", md: "5" }} py="4">
       <Flex gap="3" align="center" wrap="wrap" mb="3">
         <Heading as="h1" size="md">
           Crawl {d.data.after} compared with

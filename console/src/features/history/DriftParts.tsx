@@ -59,7 +59,7 @@ export function Fixes({
         const f = list[i];
         return (
           f && (
-            <Flex key={f.id} gap="2" align="flex-start">
+            <Flex key={f.id} gap="2" align="flex-start" minH="26px">
               <Box pt="1">
                 <Sign severity={f.severity} />
               </Box>

@@ -4,9 +4,39 @@ import { count, shortAddress, signed, whole } from "../../lib/format";
 import { Address } from "../../ui/Address";
 import { Fixes, Pages, Part } from "./DriftParts";
 
+/** Whether two crawls are alike in all that is compared. */
+function isStill(d: Drift["drift"]): boolean {
+  const lists = [
+    d.new,
+    d.returned,
+    d.gone,
+    d.became,
+    d.unseen,
+    d.appeared,
+    d.vanished,
+    d.moved,
+    d.changes,
+    d.files,
+  ];
+  return (
+    Math.abs(d.step.after - d.step.before) < 0.005 &&
+    d.findings.new === 0 &&
+    d.findings.gone === 0 &&
+    lists.every((list) => list.length === 0)
+  );
+}
+
 /** The step in health and what it comes from, fixes and pages that came and went, and what changed. */
 export function DriftReport({ d, home, base }: { d: Drift["drift"]; home: string; base: string }) {
   const change = Math.round(100 * d.step.after) / 100 - Math.round(100 * d.step.before) / 100;
+  if (isStill(d)) {
+    return (
+      <Text fontSize="lg">
+        Nothing changed: health is {d.step.after.toFixed(2)} as before,{" "}
+        {count(d.still, "line is", "lines are")} on both lists, and no page came, went or says otherwise.
+      </Text>
+    );
+  }
   return (
     <>
       <Flex align="baseline" gap="3" wrap="wrap">

@@ -21,6 +21,9 @@ export function MapPage() {
   const base = `/sites/${site}/${crawl}`;
   return (
     <Box px={{ base: "3", md: "5" }} py="4">
+      <Heading as="h1" srOnly>
+        Map
+      </Heading>
       <Text mb="3" maxW="60rem">
         For each section (a folder) and group of checks: how many checks fail for every hundred pages. The
         stronger the colour, the sorer; a cell leads to its fixes.
@@ -140,9 +143,9 @@ const depths = [
   [0.01, 8],
   [0.06, 16],
   [0.2, 27],
-  [0.6, 42],
+  [0.6, 40],
 ] as const;
-const deepest = 72;
+const deepest = 78;
 
 /** How sore a place is: by the severities, errors weighing most. */
 function Sore({ findings, pages, to, label }: SoreProps) {

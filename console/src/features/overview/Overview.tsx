@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Navigate, Link as RouterLink, useLocation, useNavigate, useParams } from "react-router";
 import { checks, crawl as crawlOf, drift, overview } from "../../api/queries";
 import type { Crawl, Panel } from "../../api/types";
-import { count, points, signed, whole } from "../../lib/format";
+import { count, lost, signed, whole } from "../../lib/format";
 import { CrawlHead } from "../../ui/CrawlHead";
 import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
@@ -94,7 +94,7 @@ function Bars({ panel, base }: { panel: Panel; base: string }) {
         </Link>
       ))}
       {rest > 0 && (
-        <Link asChild color="accent" fontSize="sm">
+        <Link asChild color="accent" fontSize="sm" display="inline-flex" minH="24px">
           <RouterLink to={to({ of: panel.of, question: panel.question, by: panel.by.name })}>
             {count(rest, "more", "more")}
           </RouterLink>
@@ -131,13 +131,13 @@ function InTheWay({ crawl, base }: { crawl: Crawl; base: string }) {
                 {count(l.pages, "page", "pages")}
               </Text>
               <Text flex="0 0 3.5rem" textAlign="end">
-                −{points(l.points)}
+                {lost(l.points)}
               </Text>
             </Flex>
           </RouterLink>
         </Link>
       ))}
-      <Link asChild color="accent" fontSize="sm">
+      <Link asChild color="accent" fontSize="sm" display="inline-flex" minH="24px">
         <RouterLink to={`${base}/fixes`}>The whole fix list</RouterLink>
       </Link>
     </section>
@@ -162,7 +162,7 @@ function Changed({ site, number, base }: { site: string; number: string; base: s
       <Text>
         {count(appeared, "fix", "fixes")} new, {count(d.gone.length, "fix", "fixes")} gone.
       </Text>
-      <Link asChild color="accent" fontSize="sm">
+      <Link asChild color="accent" fontSize="sm" display="inline-flex" minH="24px">
         <RouterLink to={`${base}/drift`}>All that changed</RouterLink>
       </Link>
     </section>

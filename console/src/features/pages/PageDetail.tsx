@@ -107,7 +107,8 @@ function stateLine(d: Detail): string {
 }
 
 function Findings({ d, home, base }: { d: Detail; home: string; base: string }) {
-  const catalogue = useQuery(checks());
+  const { site = "" } = useParams();
+  const catalogue = useQuery(checks(site));
   const check = (id: string) => catalogue.data?.checks.find((c) => c.id === id);
   return (
     <Part title={d.findings.length ? `Findings (${d.findings.length})` : "Findings"}>

@@ -1,4 +1,4 @@
-import { Box, Flex } from "@chakra-ui/react";
+import { Box, Flex, Heading } from "@chakra-ui/react";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { useParams } from "react-router";
@@ -31,6 +31,9 @@ export function PagesTable() {
   };
   return (
     <Flex direction="column" height="100%" minH="0">
+      <Heading as="h1" srOnly>
+        Pages
+      </Heading>
       <Flex
         px={{ base: "3", md: "5" }}
         py="2"

@@ -28,9 +28,9 @@ export function SignIn() {
       });
   }, [link, navigate, client]);
   return (
-    <Box minH="100dvh" bg="bg" color="fg" p={{ base: "6", md: "16" }}>
+    <Box as="main" minH="100dvh" bg="bg" color="fg" p={{ base: "6", md: "16" }}>
       <Box maxW="34rem">
-        <Heading color="accent" size="2xl" mb="4">
+        <Heading as="h1" color="accent" size="2xl" mb="4">
           Harvik
         </Heading>
         {busy ? (

@@ -13,7 +13,7 @@ export function SiteList() {
   if (list.isPending) return <Loading />;
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
   return (
-    <Box px={{ base: "3", md: "5" }} py="5" maxW="72rem">
+    <Box px={{ base: "3", md: "5" }} py="5">
       <Heading as="h1" size="xl" mb="4">
         Sites
       </Heading>

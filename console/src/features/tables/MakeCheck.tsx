@@ -15,11 +15,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { api, asText, read } from "../../api/client";
-import { answer, checks } from "../../api/queries";
+import { checks } from "../../api/queries";
 import type { FactTable } from "../../api/types";
 import { Select } from "../../ui/Select";
 import { Refused } from "../../ui/States";
 import { TrialResult } from "../../ui/TrialResult";
+import { checkFile, unsaid } from "./checkFile";
 
 interface Props {
   site: string;
@@ -32,37 +33,10 @@ interface Props {
 /** Makes a check of a question: what it means where it holds. Examples are rows of the crawl itself. */
 export function MakeCheck({ site, crawl, table, question, close }: Props) {
   const known = useQuery(checks());
-  const [form, setForm] = useState({
-    name: "",
-    group: "copy",
-    severity: "warning",
-    effort: "minutes",
-    title: "",
-    why: "",
-    how: "",
-  });
+  const [form, setForm] = useState(unsaid);
   const client = useQueryClient();
   const put = (change: Partial<typeof form>) => setForm({ ...form, ...change });
-  const names = facts(table, question);
-  // A row of which the question holds, and one of which it does not, are the examples.
-  const one = (asked: string) => answerOf(site, crawl, table.name, asked, names);
-  const file = async () => {
-    const [fires, passes] = await Promise.all([one(question), one(`!(${question})`)]);
-    const check = {
-      id: `own-${form.name}`,
-      group: form.group,
-      severity: form.severity,
-      effort: form.effort,
-      of: table.name,
-      question,
-      title: form.title,
-      why: form.why,
-      how: form.how,
-      fires: fires ? [fires] : [],
-      passes: passes ? [passes] : [],
-    };
-    return JSON.stringify({ checks: [check] });
-  };
+  const file = () => checkFile(site, crawl, table, question, form);
   const attempt = useMutation({
     mutationFn: async () =>
       read(
@@ -216,23 +190,5 @@ function Choice(p: { label: string; value: string; set: (v: string) => void; lis
       <Field.Label>{p.label}</Field.Label>
       <Select value={p.value} set={p.set} options={p.list.map((v) => [v, v] as const)} />
     </Field.Root>
-  );
-}
-
-/** The facts that a question names. */
-function facts(table: FactTable, question: string): string[] {
-  return table.facts
-    .filter((f) => new RegExp(`(^|[^\\w.])${f.name.replace(/\./g, "\\.")}(?![\\w])`).test(question))
-    .map((f) => f.name);
-}
-
-/** The facts of the first row of which a question holds. */
-async function answerOf(site: string, crawl: string, of: string, question: string, names: string[]) {
-  const asked = answer(site, crawl, { of, question, columns: names.join(",") });
-  const part = await asked.queryFn?.({ pageParam: 0 } as never);
-  const row = part?.rows[0];
-  if (!part || !row) return undefined;
-  return Object.fromEntries(
-    part.columns.map((c, i) => [c.name, row[i]]).filter(([, v]) => v !== null && v !== undefined),
   );
 }

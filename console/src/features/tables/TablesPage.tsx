@@ -2,20 +2,21 @@ import { Box, Button, Flex, Heading } from "@chakra-ui/react";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
-import { Problem } from "../../api/client";
 import { answer, crawl, facts, views } from "../../api/queries";
 import type { Fact, FactTable, View } from "../../api/types";
 import { count } from "../../lib/format";
 import { useFilters } from "../../lib/useFilters";
+import { QuestionLine } from "../../ui/QuestionLine";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { AnswerRows } from "./AnswerRows";
 import { Builder } from "./Builder";
 import { FactChoice } from "./FactChoice";
+import { Grouping } from "./Grouping";
 import { GroupRows } from "./GroupRows";
 import { KeepView } from "./KeepView";
 import { MakeCheck } from "./MakeCheck";
-import { QuestionLine } from "./QuestionLine";
+import { NotUnderstood } from "./NotUnderstood";
 import { SaveAnswer } from "./SaveAnswer";
 import { isNumber, tableOf } from "./wording";
 
@@ -80,7 +81,6 @@ function Asking({ site, number, asked, set, tables, comparisons, table }: Asking
     });
   const rowsOf = (question: string) =>
     `${base}/tables?${new URLSearchParams({ of: table.name, question, ...(asked.columns && { columns: asked.columns }) })}`;
-  const groupable = table.facts.filter((f) => f.kind !== "figures" && !["text", "source"].includes(f.name));
   return (
     <Flex direction="column" height="100%" minH="0">
       <Heading as="h1" srOnly>
@@ -105,28 +105,8 @@ function Asking({ site, number, asked, set, tables, comparisons, table }: Asking
             }}
             options={[["", "views…"], ...(kept.data ?? []).map((v): [string, string] => [v.name, v.name])]}
           />
-          <Select
-            label="Group by"
-            width="11rem"
-            value={asked.by}
-            set={(by) => set({ by, measure: by ? asked.measure : "" })}
-            options={[
-              ["", "not grouped"],
-              ...groupable.map((f): [string, string] => [f.name, `by ${f.label}`]),
-            ]}
-          />
-          {asked.by ? (
-            <Select
-              label="Measure"
-              width="11rem"
-              value={asked.measure}
-              set={(measure) => set({ measure })}
-              options={[
-                ["", "counted"],
-                ...table.facts.filter(isNumber).map((f): [string, string] => [f.name, `with ${f.label}`]),
-              ]}
-            />
-          ) : (
+          <Grouping table={table} by={asked.by} measure={asked.measure} set={set} />
+          {!asked.by && (
             <FactChoice
               table={table}
               shown={first?.columns.map((c) => c.name) ?? []}
@@ -201,16 +181,4 @@ function Asking({ site, number, asked, set, tables, comparisons, table }: Asking
       )}
     </Flex>
   );
-}
-
-/** What is wrong with a question, or why it could not be answered. */
-function NotUnderstood({ error, retry }: { error: unknown; retry: () => void }) {
-  if (error instanceof Problem && error.status === 422) {
-    return (
-      <Empty title="The question cannot be understood">
-        {error.faults.length > 0 ? error.faults.map((f) => <p key={f.reason}>{f.reason}</p>) : error.message}
-      </Empty>
-    );
-  }
-  return <Failed error={error} retry={retry} />;
 }

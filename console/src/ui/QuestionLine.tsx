@@ -5,8 +5,8 @@ import { type Diagnostic, linter } from "@codemirror/lint";
 import { Compartment, EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
 import { useEffect, useRef } from "react";
-import { api, read } from "../../api/client";
-import type { FactTable } from "../../api/types";
+import { api, read } from "../api/client";
+import type { FactTable } from "../api/types";
 
 interface Props {
   table: FactTable;
