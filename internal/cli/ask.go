@@ -77,6 +77,7 @@ is no answer to clicks > 3, nor to !(clicks > 3).`,
 	c.Flags().StringVar(&q.Measure, "measure", "", "a number that is added up, with its mean and bounds, in each group")
 	c.Flags().IntVar(&q.Limit, "limit", 40, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
+	a.completeAsking(c)
 	return c
 }
 

@@ -141,6 +141,7 @@ What had that name before is replaced. The question is as for "harvik ask".`,
 	f.StringVar(&v.Order, "order", "", "a fact to sort by, - before it for falling")
 	f.StringVar(&v.By, "by", "", "group the answers by this fact, and count them")
 	f.StringVar(&v.Measure, "measure", "", "a number that is added up, with its mean and bounds, in each group")
+	a.completeFacts(c)
 	return c
 }
 

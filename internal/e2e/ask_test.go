@@ -308,7 +308,7 @@ func (h *harvik) asksExamples(t *testing.T) {
 		"Redirects by more than one hop, or that end badly": {8, "https://fernhollow.example/map"},
 		"Errors on pages that the home page links to": {
 			17,
-			"https://fernhollow.example/accessibility/",
+			"https://fernhollow.example/plants/",
 		},
 		"Which titles are shared, and by how many pages": {
 			9,
@@ -316,6 +316,8 @@ func (h *harvik) asksExamples(t *testing.T) {
 		},
 		"Images over half a megabyte, with where they stand": {
 			4, "https://fernhollow.example/shop/cedar-lawn-plant-label-set/"},
+		"Pages that fail both of two checks":               {4, "https://fernhollow.example/visit/picnic/"},
+		"Which checks fail on pages that many link to":     {16, "link-broken-inside 15"},
 		"Which headings stand on many pages":               {2495, "From the notebook 166"},
 		"What sitemaps list that cannot be shown":          {11, "fetched 9"},
 		"What kinds of things structured data tells of":    {8, "Event 4"},
@@ -445,6 +447,22 @@ func TestAskStory(t *testing.T) {
 	s.fails("view add wordy --order wordz", 1, "order: ")
 	s.fails("view add wordy words>3 --site bog", 1, "did you mean")
 	s.fails("view show big wordx", 1, "there is no view")
+	for args, want := range map[string]string{
+		"ask\x00b":                                 "big\thttp://big.example/",
+		"ask\x00big\x00words > 3 && link":          "words > 3 && linksIn\tpages that link to it",
+		"ask\x00big\x00title == \"lin":             "!linksIn",
+		"ask\x00big\x00--of\x00links\x00target.ti": "target.title\tits title element",
+		"ask\x00big\x00--of\x00li":                 "links",
+		"ask\x00big\x00--order\x00wor":             "words\tof the main text",
+		"ask\x00big\x00--columns\x00address,wo":    "address,words\tof the main text",
+		"view\x00add\x00thin\x00--by\x00sec":       "section\tthe first folder",
+	} {
+		out, _, _ := s.run(append([]string{"__complete"}, strings.Split(args, "\x00")...)...)
+		part, not := strings.CutPrefix(want, "!")
+		if strings.Contains(out, part) == not {
+			t.Errorf("%q is completed by %q, want %q", args, out, want)
+		}
+	}
 	s.ok("ask --facts clicks", "pages: ", "target.clicks", "no links lead there from the home page")
 	s.fails("ask --facts hedgehog", 1, "no fact has")
 	s.fails("ask", 2, "say which site")

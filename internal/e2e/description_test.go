@@ -63,7 +63,7 @@ func TestDescription(t *testing.T) {
 		{operation: "showCheck", path: "check=title-long"},
 		{operation: "listColumns"}, {operation: "listFacts"},
 		{operation: "readQuestion", path: "question=words%20%3E%203"}, {operation: "readQuestion", path: "question=wordz"},
- {operation: "listWords"},
+		{operation: "listWords"},
 		{operation: "keepView", path: "view=wordy", body: `{"question": "words > 900", "columns": ["address", "words"], "say": "long ones"}`},
 		{operation: "listViews", path: "site=fernhollow"}, {operation: "removeView", path: "view=wordy"}, {operation: "planSchema"}, {operation: "listProfiles"},
 		{operation: "checkPlan", body: `{"pages": 7}`},

@@ -45,6 +45,7 @@ func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (record
 // A hit is a row that is an answer, or of which that cannot be told.
 type hit struct {
 	id, nth     int32 // the address, and which of its rows
+	other       int32 // the address that it leads to
 	key         any   // what it is sorted or grouped by
 	measured    any
 	shown       []any // once it is to be shown
@@ -59,6 +60,7 @@ type reading struct {
 	where  string // narrows rows of fetched addresses
 	args   []any
 	only   []int32 // the addresses whose rows are wanted; nil for all
+	others []int32 // with that, the addresses that they lead to
 	wanted []int   // the facts that hits are made of
 	// make makes a hit of a row, which is used again, or none. It is called from several goroutines.
 	make func(id, nth int32, row []any) (hit, bool)
@@ -180,14 +182,15 @@ func (s *Store) show(ctx context.Context, crawlID int64, a *record.Asking, hits 
 		return out, nil
 	}
 	at := make(map[[2]int32]int, len(hits))
-	var ids []int32
+	var ids, others []int32
 	for i, h := range hits {
 		at[[2]int32{h.id, h.nth}] = i
-		ids = append(ids, h.id)
+		ids, others = append(ids, h.id), append(others, h.other)
 	}
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
-	again := reading{store: s, crawl: crawlID, asked: a, where: "p.id = any($2)", args: []any{crawlID, ids}, only: ids}
+	slices.Sort(others)
+	again := reading{store: s, crawl: crawlID, asked: a, where: "p.id = any($2)", args: []any{crawlID, ids}, only: ids, others: slices.Compact(others)}
 	for _, c := range a.Columns {
 		again.wanted = append(again.wanted, c.Fact)
 	}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/query"
@@ -25,13 +26,20 @@ func (r *reading) found(ctx context.Context, checks []string,
 	if err != nil {
 		return err
 	}
-	of := selection{checks: checks, order: "2"}
+	of := selection{checks: checks, order: "1", alone: true, bare: !slices.ContainsFunc(join.own, func(at int) bool {
+		name := join.table.Facts[at].Name
+		return name != "check" && name != "severity" && name != "line"
+	})}
+	excluded := r.excluded(join, query.OfPage)
 	if r.only != nil {
 		of.where, of.args = "and n.page_id = any($3)", []any{r.only}
 	}
 	row := join.row()
 	last, nth := int32(-2), int32(0)
 	return r.store.eachFailing(ctx, r.crawl, of, func(found *record.PageFinding) error {
+		if excluded(found.Page) {
+			return nil
+		}
 		if found.Page != last {
 			last, nth = found.Page, 0
 			join.ends[query.OfPage].fill(row, found.Page)

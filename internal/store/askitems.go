@@ -72,12 +72,9 @@ var itemEnds = map[string]bool{query.OfPage: false, query.Target: true}
 
 // items goes over what stands on pages, that of several pages at once.
 func (r *reading) items(ctx context.Context) error {
-	pages := r.only
-	if pages == nil {
-		if err := r.store.db.SelectContext(ctx, &pages,
-			"select id from page where crawl_id = $1 and role = 0 and html order by id", r.crawl); err != nil {
-			return err
-		}
+	pages, err := r.documents(ctx)
+	if err != nil {
+		return err
 	}
 	join, err := r.joining(ctx, itemEnds)
 	if err != nil {
@@ -97,8 +94,9 @@ func (r *reading) items(ctx context.Context) error {
 		}
 	}
 	of := itemsOf[join.table.Name]
+	starts, leads := r.excluded(join, query.OfPage), r.excluded(join, query.Target)
 	from := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
-	return readEach(from, pages, factsPart, func(id int32, data []byte) (hits []hit, err error) {
+	return readEach(from, slices.DeleteFunc(slices.Clone(pages), starts), factsPart, func(id int32, data []byte) (hits []hit, err error) {
 		var f page.Facts
 		if err := decodeFacts(data, &f); err != nil || f.Document == nil {
 			return nil, err
@@ -113,8 +111,12 @@ func (r *reading) items(ctx context.Context) error {
 			if !ok || one.target == "" {
 				target = -1
 			}
+			if leads(target) {
+				continue
+			}
 			join.ends[query.Target].fill(row, target)
 			if h, ok := r.make(id, int32(n), row); ok {
+				h.other = target
 				hits = append(hits, h)
 			}
 		}

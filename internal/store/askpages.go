@@ -2,9 +2,7 @@ package store
 
 import (
 	"context"
-	"database/sql"
 	"encoding/json"
-	"errors"
 	"slices"
 	"strings"
 
@@ -20,73 +18,26 @@ import (
 func (r *reading) pages(ctx context.Context) error {
 	t := r.asked.Question.Of
 	scan := &rowScan{store: r.store, crawl: r.crawl, site: r.asked.Site, table: t}
-	before, err := r.before(ctx)
+	beside, err := r.beside(ctx)
 	if err != nil {
 		return err
 	}
 	for _, at := range r.wanted {
-		if !strings.HasPrefix(t.Facts[at].Name, query.Before) {
+		if name := t.Facts[at].Name; name != query.Fails && !strings.HasPrefix(name, query.Before) {
 			scan.want(at)
 		}
 	}
-	address := t.Fact("address")
-	if before != nil {
-		scan.want(address)
+	if len(beside) > 0 {
+		scan.want(t.Fact("address"))
 	}
 	return scan.each(ctx, r.where, r.args, func(id int32, row []any) {
-		if before != nil {
-			before.fill(row, row[address].(string))
+		for _, fill := range beside {
+			fill(id, row)
 		}
 		if h, ok := r.make(id, 0, row); ok {
 			r.take(h)
 		}
 	})
-}
-
-// An earlier is what is known of addresses from the crawl before.
-type earlier struct {
-	end
-	at map[string]int32 // their numbers there
-}
-
-// before reads what is wanted of the crawl before, nil where nothing is.
-func (r *reading) before(ctx context.Context) (*earlier, error) {
-	t := r.asked.Question.Of
-	e := &earlier{at: map[string]int32{}}
-	for _, at := range r.wanted {
-		if name, ok := strings.CutPrefix(t.Facts[at].Name, query.Before); ok {
-			e.want(t, at, name)
-		}
-	}
-	if len(e.places) == 0 {
-		return nil, nil
-	}
-	var crawl int64
-	err := r.store.db.GetContext(ctx, &crawl, `select b.id from crawl c join crawl b on b.site_id = c.site_id and b.number < c.number
-		and b.state = 'finished' where c.id = $1 order by b.number desc limit 1`, r.crawl)
-	if errors.Is(err, sql.ErrNoRows) {
-		return e, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	scan := &rowScan{store: r.store, crawl: crawl, table: query.TableOf("pages"), every: true}
-	scan.want(e.columns...)
-	address := scan.table.Fact("address")
-	scan.want(address)
-	return e, scan.each(ctx, "true", []any{crawl}, func(id int32, row []any) {
-		e.keep(id, row)
-		e.at[row[address].(string)] = id
-	})
-}
-
-// fill puts what was known of an address into a row.
-func (e *earlier) fill(row []any, address string) {
-	id, ok := e.at[address]
-	if !ok {
-		id = -1
-	}
-	e.end.fill(row, id)
 }
 
 // roleOf narrows a table's rows to what they are to the site.

@@ -26,8 +26,8 @@ type failed struct {
 const (
 	pageColumns = `select n.page_id as page, coalesce(a.url, '') as address, coalesce(p.title, '') as title,
 	coalesce(st.health, -1) as health, `
-	failedColumns  = pageColumns + "n.checks, n.places from "
-	findingColumns = pageColumns + `n.check_id as "check", n.severity, n.count, n.places from `
+	failedColumns  = "n.checks, n.places from "
+	findingColumns = `n.check_id as "check", n.severity, n.count, n.places from `
 )
 
 const failedJoins = ` left join address a on a.crawl_id = n.crawl_id and a.id = n.page_id
@@ -41,7 +41,8 @@ type failingReader struct {
 	crawl  int64
 	names  map[int16]string
 	blocks map[uint32][]check.Place
-	held   int // bytes of the blocks' texts
+	held   int  // bytes of the blocks' texts
+	bare   bool // what places say is not wanted
 }
 
 // mostHeld bounds the texts of places that are held while many pages are read.
@@ -89,6 +90,9 @@ func (r *failingReader) read(ctx context.Context, rows []failed, only ...string)
 		r.held = 0
 	}
 	for _, l := range all {
+		if r.bare {
+			break
+		}
 		for _, p := range l.places {
 			if n := p.text / blockTexts; r.blocks[n] == nil {
 				wanted[n] = true
@@ -186,6 +190,10 @@ func (r *failingReader) finding(l *listed) (record.PageFinding, error) {
 		f.Severity = &severity
 	}
 	for i, p := range l.places {
+		if r.bare {
+			f.Places[i].Line, f.Places[i].Col = p.line, p.col
+			continue
+		}
 		block := r.blocks[p.text/blockTexts]
 		if at := int(p.text % blockTexts); at < len(block) {
 			f.Places[i] = block[at]
@@ -210,6 +218,8 @@ type selection struct {
 	where  string // "and …"
 	order  string // of pages
 	limit  int    // of rows, 0 for none
+	alone  bool   // nothing is wanted of the pages but their numbers
+	bare   bool   // what places say is not wanted
 	args   []any
 }
 
@@ -232,11 +242,15 @@ func (s *Store) eachFailing(
 	if w.limit > 0 {
 		limit = fmt.Sprintf(" limit %d", w.limit)
 	}
+	columns, joins := pageColumns, failedJoins
+	if w.alone {
+		columns, joins = "select n.page_id as page, '' as address, '' as title, 0::float8 as health, ", ""
+	}
 	if rowwise {
 		return each(ctx, s, func(r *findingRow) error {
 			one := r.finding()
 			return f(&one)
-		}, findingColumns+"finding n"+failedJoins+
+		}, columns+findingColumns+"finding n"+joins+
 			" where n.crawl_id = $1 and (cardinality($2::text[]) = 0 or n.check_id = any($2)) "+w.where+" order by "+w.order+", n.check_id"+limit, args...)
 	}
 	// By a cursor, since what the places say is asked for in between: who held a connection and waited for another
@@ -249,12 +263,12 @@ func (s *Store) eachFailing(
 	if _, err := tx.Exec(ctx, "set local cursor_tuple_fraction = 1"); err != nil { // all are wanted, not the first soon
 		return err
 	}
-	if _, err := tx.Exec(ctx, "declare failing_rows no scroll cursor for "+failedColumns+"failing n"+failedJoins+` where n.crawl_id = $1
+	if _, err := tx.Exec(ctx, "declare failing_rows no scroll cursor for "+columns+failedColumns+"failing n"+joins+` where n.crawl_id = $1
 		and (cardinality($2::text[]) = 0 or n.checks && array(select number from check_number where id = any($2))) `+
 		w.where+" order by "+w.order+limit, args...); err != nil {
 		return err
 	}
-	r := failingReader{store: s, in: tx, crawl: crawlID, blocks: map[uint32][]check.Place{}}
+	r := failingReader{store: s, in: tx, crawl: crawlID, blocks: map[uint32][]check.Place{}, bare: w.bare}
 	var kept []failed // the rows of the last page, of which there may be more
 	for more := true; more; {
 		rows, err := tx.Query(ctx, fmt.Sprintf("fetch %d from failing_rows", failingBatch))

@@ -41,7 +41,11 @@ func (r *reading) joining(ctx context.Context, ends map[string]bool) (*joining, 
 		j.ends[name[:dot+1]].want(t, at, name[dot+1:])
 	}
 	for prefix, e := range j.ends {
-		if err := r.store.fillEnd(ctx, r.crawl, e, ends[prefix]); err != nil {
+		only := r.only
+		if only != nil && prefix == query.Target {
+			only = r.others
+		}
+		if err := r.store.fillEnd(ctx, r.crawl, e, ends[prefix], only); err != nil {
 			return nil, err
 		}
 	}
@@ -68,18 +72,23 @@ func (e *end) keep(id int32, row []any) {
 	e.known[id] = kept
 }
 
-// fillEnd reads what is wanted of addresses: of those that were not fetched, too, where only they themselves say it.
-func (s *Store) fillEnd(ctx context.Context, crawlID int64, e *end, unfetched bool) error {
+// fillEnd reads what is wanted of addresses, of all where none are named: of those that were not fetched, too, where
+// only they themselves say it.
+func (s *Store) fillEnd(ctx context.Context, crawlID int64, e *end, unfetched bool, only []int32) error {
 	if len(e.columns) == 0 {
 		return nil
 	}
 	pages := query.TableOf("pages")
-	if unfetched {
+	all := only == nil
+	if unfetched && slices.ContainsFunc(e.columns, func(c int) bool {
+		return pages.Facts[c].OfAddress != nil || pages.Facts[c].Name == "address"
+	}) {
 		rows := []struct {
 			ID  int32
 			URL string
 		}{}
-		if err := s.db.SelectContext(ctx, &rows, "select id, url from address where crawl_id = $1", crawlID); err != nil {
+		if err := s.db.SelectContext(ctx, &rows, "select id, url from address where crawl_id = $1 and ($2 or id = any($3))", crawlID,
+			all, only); err != nil {
 			return err
 		}
 		row := make([]any, len(pages.Facts))
@@ -91,7 +100,10 @@ func (s *Store) fillEnd(ctx context.Context, crawlID int64, e *end, unfetched bo
 	}
 	scan := &rowScan{store: s, crawl: crawlID, table: pages, every: true}
 	scan.want(e.columns...)
-	return scan.each(ctx, "true", []any{crawlID}, e.keep)
+	if all {
+		return scan.each(ctx, "true", []any{crawlID}, e.keep)
+	}
+	return scan.each(ctx, "p.id = any($2)", []any{crawlID, only}, e.keep)
 }
 
 // row is an empty row.

@@ -113,6 +113,64 @@ func unpackLinks(data []byte) (links []page.Link, targets []int32, err error) {
 	return links, targets, nil
 }
 
+// A linkChoice says which packed links are wanted, and what of them.
+type linkChoice struct {
+	target                  func(int32) bool      // by what they lead to
+	link                    func(*page.Link) bool // by all but their texts
+	words, places, fragment bool                  // texts that are wanted
+}
+
+// eachLink goes over packed links that are wanted; nth is the place among all. The link is used again.
+func eachLink(data []byte, c *linkChoice, f func(nth int32, l *page.Link, to int32)) error {
+	if len(data) == 0 {
+		return nil
+	}
+	r := unpacker{data: data}
+	places := make([]string, min(r.number(), len(data)))
+	for i := range places {
+		if b := r.bytes(); c.places {
+			places[i] = string(b)
+		}
+	}
+	var l page.Link
+	for nth := int32(0); len(r.data) > 0 && !r.bad; nth++ {
+		flags := r.number()
+		target := int32(r.number()) - 1
+		place := r.number()
+		line, col := r.number(), r.number()
+		words, fragment := r.bytes(), r.bytes()
+		var label []byte
+		if flags&flagExtra != 0 {
+			label = r.bytes()
+			r.bytes() // what is written in the place of an address
+		}
+		if place >= len(places) {
+			return errPacked
+		}
+		if r.bad || !c.target(target) {
+			continue
+		}
+		l = page.Link{
+			Region: page.Region(flags>>regionShift) % 5, NoFollow: flags&flagNoFollow != 0, Place: places[place],
+			Hidden: flags&flagHidden != 0, Code: flags&flagCode != 0, Pos: page.Pos{Line: line, Col: col},
+		}
+		if !c.link(&l) {
+			continue
+		}
+		if c.words {
+			l.Words, l.Label = string(words), string(label)
+		}
+		if c.fragment {
+			l.Fragment = string(fragment)
+		}
+		f(nth, &l, target)
+	}
+	if r.bad {
+		return errPacked
+	}
+	return nil
+}
+
 type unpacker struct {
 	data []byte
 	bad  bool

@@ -60,7 +60,7 @@ func (q *Questioner) bracketed(depth int) string { return "(" + q.Any(depth) + "
 func (q *Questioner) simple() string {
 	r := q.Rand
 	at := r.IntN(len(q.Table.Facts))
-	for q.Table.Facts[at].Long { // rows do not have it
+	for q.Table.Facts[at].Long || q.Table.Facts[at].Name == query.Fails { // rows do not have it
 		at = r.IntN(len(q.Table.Facts))
 	}
 	f := &q.Table.Facts[at]
@@ -228,7 +228,7 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 			switch f := &q.Table.Facts[order.Fact]; {
 			case f.Kind == query.Figures:
 				order.Figure = "visits"
-			case f.Long:
+			case f.Long, f.Name == query.Fails:
 				order = query.Nothing
 			}
 		}

@@ -60,6 +60,9 @@ var Examples = []View{
 		Say: "Images over half a megabyte, with where they stand", Of: "images", Question: `target.bytes > 500000`,
 		Order: "-target.bytes",
 	},
+	{Say: "Pages that fail both of two checks", Of: "pages",
+		Question: `"title-duplicate" in fails && fails.exists(f, f.startsWith("description-"))`},
+	{Say: "Which checks fail on pages that many link to", Of: "pages", Question: `linksIn > 100`, By: "fails"},
 	{Say: "Which headings stand on many pages", Of: "headings", Question: `level <= 2`, By: "text"},
 	{
 		Say: "What sitemaps list that cannot be shown", Of: "sitemap",

@@ -219,10 +219,13 @@ const (
 	Target = "target."
 	OfPage = "page."
 	Before = "before."
+	Fails  = "fails"
 )
 
 // withBefore adds what the same address was in the crawl before.
 func withBefore(facts []Fact) []Fact {
+	facts = append(facts, Fact{Name: Fails, Label: "fails", Kind: List,
+		Say: "the checks that fail on it: \"title-long\" in fails"})
 	before := ofEnd(Before, "before: ", "the crawl before did not fetch it, or there was none")
 	return append(facts, slices.DeleteFunc(before, func(f Fact) bool { return f.OfAddress != nil })...)
 }

@@ -51,6 +51,59 @@ type Operand struct {
 // Node is the question as a tree.
 func (q *Question) Node() *Node { return q.node }
 
+// Deciding are the conditions of a question, of those joined by "and", that some facts decide alone; nil where there are
+// none. What they exclude is no answer, whatever the others say.
+func (q *Question) Deciding(by func(fact string) bool) *Node {
+	parts := []*Node{q.node}
+	if q.node.Op == And {
+		parts = q.node.Parts
+	}
+	out := &Node{Op: And}
+	var add func(parts []*Node)
+	add = func(parts []*Node) {
+		for _, p := range parts {
+			switch {
+			case p.Op == And:
+				add(p.Parts)
+			case q.Of.decidedBy(p, by):
+				out.Parts = append(out.Parts, p)
+			}
+		}
+	}
+	if add(parts); len(out.Parts) == 0 {
+		return nil
+	}
+	return out
+}
+
+// decidedBy tells whether all facts of a plain condition are some of those.
+func (t *Table) decidedBy(n *Node, by func(fact string) bool) bool {
+	of := func(o Operand) bool { return o.Fact < 0 || by(t.Facts[o.Fact].Name) }
+	switch n.Op {
+	case Opaque:
+		return false
+	case And, Or, Not:
+		for _, p := range n.Parts {
+			if !t.decidedBy(p, by) {
+				return false
+			}
+		}
+		return len(n.Parts) > 0
+	case True, Known, In:
+		return of(n.Left)
+	}
+	return of(n.Left) && of(n.Right)
+}
+
+// Excludes tells that a row cannot be an answer, by conditions as Deciding gives them; nil exclude nothing.
+func (t *Table) Excludes(n *Node, row []any) bool {
+	if n == nil {
+		return false
+	}
+	v := t.judge(n, row)
+	return v == no || v == unknown
+}
+
 // mostExact is the largest whole number up to which all are exact as floating point numbers.
 const mostExact = 1 << 53
 

@@ -16,7 +16,14 @@ interface Props {
   order: string;
   sortBy: (fact: Fact) => void;
   more: () => void;
+  /** The pages that are chosen, by address. */
+  chosen: ReadonlySet<string>;
+  toggle: (address: string) => void;
 }
+
+/** Where a row says which page it is about; −1 where it does not. */
+export const pageAt = (columns: Fact[]): number =>
+  columns.findIndex((f) => /^(page\.|source\.)?address$/.test(f.name));
 
 const width = (f: Fact): string =>
   isAddress(f)
@@ -26,8 +33,21 @@ const width = (f: Fact): string =>
       : "minmax(8rem, 2fr)";
 
 /** The rows that a question holds of; only those in view are drawn. */
-export function AnswerRows({ of, columns, rows, total, home, base, order, sortBy, more }: Props) {
-  const template = columns.map(width).join(" ");
+export function AnswerRows({
+  of,
+  columns,
+  rows,
+  total,
+  home,
+  base,
+  order,
+  sortBy,
+  more,
+  chosen,
+  toggle,
+}: Props) {
+  const page = pageAt(columns);
+  const template = `${page < 0 ? "" : "1.5rem "}${columns.map(width).join(" ")}`;
   const scroll = useRef<HTMLDivElement>(null);
   const view = useVirtualizer({
     count: rows.length,
@@ -64,6 +84,11 @@ export function AnswerRows({ of, columns, rows, total, home, base, order, sortBy
             py="1"
             bg="bg.subtle"
           >
+            {page >= 0 && (
+              <Box role="columnheader">
+                <Box srOnly>chosen</Box>
+              </Box>
+            )}
             {columns.map((f) => (
               <Box
                 key={f.name}
@@ -110,6 +135,19 @@ export function AnswerRows({ of, columns, rows, total, home, base, order, sortBy
                   bg="bg.panel"
                   _hover={{ bg: "bg.subtle" }}
                 >
+                  {page >= 0 && (
+                    <Box role="cell">
+                      <chakra.input
+                        type="checkbox"
+                        accentColor="accent"
+                        width="16px"
+                        height="16px"
+                        aria-label={`Choose ${said({ name: "", label: "", kind: "words" }, row[page])}`}
+                        checked={chosen.has(String(row[page]))}
+                        onChange={() => toggle(String(row[page]))}
+                      />
+                    </Box>
+                  )}
                   {columns.map((f, i) => (
                     <Box
                       key={f.name}

@@ -11,6 +11,7 @@ import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { AnswerRows } from "./AnswerRows";
 import { Builder } from "./Builder";
+import { ChosenBar } from "./ChosenBar";
 import { FactChoice } from "./FactChoice";
 import { Grouping } from "./Grouping";
 import { GroupRows } from "./GroupRows";
@@ -60,6 +61,7 @@ function Asking({ site, number, asked, set, tables, comparisons, table }: Asking
   const info = useQuery(crawl(site, number));
   const kept = useQuery(views(site));
   const list = useInfiniteQuery(answer(site, number, { ...asked, of: table.name }));
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [dialog, setDialog] = useState<"" | "view" | "check">("");
   const first = list.data?.pages[0];
   const rows = list.data?.pages.flatMap((p) => p.rows) ?? [];
@@ -142,6 +144,7 @@ function Asking({ site, number, asked, set, tables, comparisons, table }: Asking
           ask={(question) => set({ question })}
         />
       </Flex>
+      <ChosenBar site={site} chosen={chosen} clear={() => setChosen(new Set())} />
       {list.isPending ? (
         <Loading />
       ) : list.isError ? (
@@ -163,6 +166,12 @@ function Asking({ site, number, asked, set, tables, comparisons, table }: Asking
             base={base}
             order={asked.order}
             sortBy={sortBy}
+            chosen={chosen}
+            toggle={(address) => {
+              const next = new Set(chosen);
+              if (!next.delete(address)) next.add(address);
+              setChosen(next);
+            }}
             more={() => list.hasNextPage && !list.isFetchingNextPage && list.fetchNextPage()}
           />
         )

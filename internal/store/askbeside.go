@@ -1,0 +1,101 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"slices"
+	"strings"
+
+	"harvik/internal/core/query"
+)
+
+// beside reads what of pages stands in no row of theirs, as far as it is wanted: each puts its part into a row.
+func (r *reading) beside(ctx context.Context) (out []func(id int32, row []any), err error) {
+	for _, read := range []func(context.Context) (func(id int32, row []any), error){r.before, r.fails} {
+		fill, err := read(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if fill != nil {
+			out = append(out, fill)
+		}
+	}
+	return out, nil
+}
+
+// before reads what is wanted of the crawl before, if anything is.
+func (r *reading) before(ctx context.Context) (func(id int32, row []any), error) {
+	t := r.asked.Question.Of
+	var e end
+	for _, at := range r.wanted {
+		if name, ok := strings.CutPrefix(t.Facts[at].Name, query.Before); ok {
+			e.want(t, at, name)
+		}
+	}
+	if len(e.places) == 0 {
+		return nil, nil
+	}
+	numbers := map[string]int32{} // of addresses in that crawl
+	address := t.Fact("address")
+	fill := func(_ int32, row []any) {
+		id, ok := numbers[row[address].(string)]
+		if !ok {
+			id = -1
+		}
+		e.fill(row, id)
+	}
+	var crawl int64
+	err := r.store.db.GetContext(ctx, &crawl, `select b.id from crawl c join crawl b on b.site_id = c.site_id and b.number < c.number
+		and b.state = 'finished' where c.id = $1 order by b.number desc limit 1`, r.crawl)
+	if errors.Is(err, sql.ErrNoRows) {
+		return fill, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	scan := &rowScan{store: r.store, crawl: crawl, table: query.TableOf("pages"), every: true}
+	scan.want(append(slices.Clone(e.columns), address)...)
+	return fill, scan.each(ctx, "true", []any{crawl}, func(id int32, row []any) {
+		e.keep(id, row)
+		numbers[row[address].(string)] = id
+	})
+}
+
+// fails reads which checks fail on pages, if that is wanted.
+func (r *reading) fails(ctx context.Context) (func(id int32, row []any), error) {
+	at := r.asked.Question.Of.Fact(query.Fails)
+	if !slices.Contains(r.wanted, at) {
+		return nil, nil
+	}
+	failing := map[int32][]string{}
+	rowwise, err := r.store.keepsRows(ctx, r.crawl)
+	if err != nil {
+		return nil, err
+	}
+	list := `select n.page_id as page, c.id as check from failing n cross join unnest(n.checks) as number
+		join check_number c using (number) where n.crawl_id = $1 and n.page_id >= 0 order by 2`
+	if rowwise {
+		list = `select page_id as page, check_id as check from finding where crawl_id = $1 and page_id >= 0 order by 2`
+	}
+	rows, err := r.store.pool.Query(ctx, list, r.crawl)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var page int32
+		var check string
+		if err := rows.Scan(&page, &check); err != nil {
+			return nil, err
+		}
+		if checks := failing[page]; len(checks) == 0 || checks[len(checks)-1] != check { // on the whole site, too
+			failing[page] = append(checks, check)
+		}
+	}
+	return func(id int32, row []any) {
+		if row[at] = []string{}; failing[id] != nil {
+			row[at] = failing[id]
+		}
+	}, rows.Err()
+}
