@@ -50,6 +50,7 @@ func TestAskedBothWays(t *testing.T) {
 	}
 	t.Run("examples", h.asksExamples)
 	t.Run("redirects", h.asksRedirects)
+	t.Run("neighbours", h.asksNeighbours)
 	figures := "address,visits\n"
 	for i, row := range h.rowsOf(t, rec.ID, site.ID, "") {
 		if i%3 > 0 {
@@ -316,6 +317,12 @@ func (h *harvik) asksExamples(t *testing.T) {
 		},
 		"Images over half a megabyte, with where they stand": {
 			4, "https://fernhollow.example/shop/cedar-lawn-plant-label-set/"},
+		"Pages that no link in a text leads to, only navigation and the like": {
+			2, "https://fernhollow.example/visit/lost-well/"},
+		"What the home page's own text sends visitors to": {
+			3,
+			"https://fernhollow.example/visit/gardens/walled-garden/",
+		},
 		"Pages that fail both of two checks":               {4, "https://fernhollow.example/visit/picnic/"},
 		"Which checks fail on pages that many link to":     {16, "link-broken-inside 15"},
 		"Which headings stand on many pages":               {2495, "From the notebook 166"},
@@ -466,6 +473,70 @@ func TestAskStory(t *testing.T) {
 	s.ok("ask --facts clicks", "pages: ", "target.clicks", "no links lead there from the home page")
 	s.fails("ask --facts hedgehog", 1, "no fact has")
 	s.fails("ask", 2, "say which site")
+}
+
+// asksNeighbours: what a page's question says of the links to it is what the table of links says.
+func (h *harvik) asksNeighbours(t *testing.T) {
+	ask := func(p api.AskParams) (out []string) {
+		t.Helper()
+		p.Limit = 10_000
+		answer, err := h.Ask(t.Context(), "fernhollow", api.Latest, &p)
+		if err != nil {
+			t.Fatalf("%+v: %v", p, err)
+		}
+		for _, g := range answer.Groups {
+			out = append(out, fmt.Sprint(g.Value, " ", g.Count))
+		}
+		for _, r := range answer.Rows {
+			out = append(out, fmt.Sprint(r[0]))
+		}
+		slices.Sort(out)
+		return out
+	}
+	for of, links := range map[string]string{ // a question about l, and about links
+		`l.region == "content" && l.source.kind == "home"`:     `region == "content" && source.kind == "home"`,
+		`!l.follow || l.hidden`:                                `!follow || hidden`,
+		`l.words.contains("moss") && l.source.words > 100`:     `words.contains("moss") && source.words > 100`,
+		`l.source.section == "/shop/" && l.line > 40`:          `source.section == "/shop/" && line > 40`,
+		`l.source.clicks >= 3 && l.source.title.contains("a")`: `source.clicks >= 3 && source.title.contains("a")`,
+		`l.place.startsWith("main") && !l.source.indexable`:    `place.startsWith("main") && !source.indexable`,
+		`"no such term" in l.source.terms || l.fragment != ""`: `"no such term" in source.terms || fragment != ""`,
+	} {
+		want := ask(
+			api.AskParams{Of: "links", Question: `target.role == "page" && target.status == 200 && (` + links + ")",
+				By: "target.address"},
+		)
+		for i := range want {
+			want[i], _, _ = strings.Cut(want[i], " ")
+		}
+		got := ask(api.AskParams{Question: "status == 200 && linkedBy.exists(l, " + of + ")", Columns: "address"})
+		if !slices.Equal(got, want) || len(want) == 0 && !strings.Contains(of, "no such term") {
+			t.Errorf("%s: %d pages, want %d: %.200q, want %.200q", of, len(got), len(want), got, want)
+		}
+	}
+	for wrong, says := range map[string]string{
+		`linkedBy.exists(l, l.regoin == "x")`:        `did you mean "region"`,
+		`linkedBy.exists(l, l.source.tilte == "x")`:  `did you mean "title"`,
+		`linkedBy.exists(l, l.title == "x")`:         "source.title",
+		`linkedBy.exists(l, l.source.before == "x")`: "before",
+		`linkedBy == 3`: "",
+	} {
+		_, err := h.Ask(t.Context(), "fernhollow", api.Latest, &api.AskParams{Question: wrong, Limit: 1})
+		if err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", wrong, err)
+		}
+	}
+	for _, p := range []api.AskParams{{Columns: "linkedBy"}, {By: "linkedBy"}, {Order: "linkedBy"}} {
+		p.Limit = 1
+		if _, err := h.Ask(t.Context(), "fernhollow", api.Latest, &p); err == nil {
+			t.Errorf("%+v is answered", p)
+		}
+	}
+	alone := ask(api.AskParams{Question: "linkedBy.size() == 0", Columns: "address"})
+	if want := ask(api.AskParams{Question: "linksIn == 0", Columns: "address"}); !slices.Equal(alone, want) ||
+		len(alone) == 0 {
+		t.Errorf("without links to them: %v, want %v", alone, want)
+	}
 }
 
 // asksRedirects: the ways of redirects are those of the sheet that is handed over.

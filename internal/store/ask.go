@@ -22,8 +22,11 @@ var ErrTooLong = errors.New(
 	"the question took longer than 30 seconds and was broken off: narrow it, so that fewer rows have to be read",
 )
 
-var errNoSource = record.Refuse("%s", "this crawl keeps no source of its pages: its plan did without (keep.source), it is "+
-	"older than the plan keeps it (keep.days), or an earlier Harvik made it")
+var errNoSource = record.Refuse(
+	"%s",
+	"this crawl keeps no source of its pages: its plan did without (keep.source), it is "+
+		"older than the plan keeps it (keep.days), or an earlier Harvik made it",
+)
 
 // Ask answers a question: the database leaves out what it is sure is no answer, and the question itself judges the
 // rest.
@@ -190,7 +193,15 @@ func (s *Store) show(ctx context.Context, crawlID int64, a *record.Asking, hits 
 	slices.Sort(ids)
 	ids = slices.Compact(ids)
 	slices.Sort(others)
-	again := reading{store: s, crawl: crawlID, asked: a, where: "p.id = any($2)", args: []any{crawlID, ids}, only: ids, others: slices.Compact(others)}
+	again := reading{
+		store:  s,
+		crawl:  crawlID,
+		asked:  a,
+		where:  "p.id = any($2)",
+		args:   []any{crawlID, ids},
+		only:   ids,
+		others: slices.Compact(others),
+	}
 	for _, c := range a.Columns {
 		again.wanted = append(again.wanted, c.Fact)
 	}

@@ -7,12 +7,16 @@ import (
 	"slices"
 	"strings"
 
+	"cel.dev/cel-go/common/types/ref"
+
+	"harvik/internal/core/page"
 	"harvik/internal/core/query"
+	"harvik/internal/record"
 )
 
 // beside reads what of pages stands in no row of theirs, as far as it is wanted: each puts its part into a row.
 func (r *reading) beside(ctx context.Context) (out []func(id int32, row []any), err error) {
-	for _, read := range []func(context.Context) (func(id int32, row []any), error){r.before, r.fails} {
+	for _, read := range []func(context.Context) (func(id int32, row []any), error){r.before, r.fails, r.linkedBy} {
 		fill, err := read(ctx)
 		if err != nil {
 			return nil, err
@@ -98,4 +102,68 @@ func (r *reading) fails(ctx context.Context) (func(id int32, row []any), error) 
 			row[at] = failing[id]
 		}
 	}, rows.Err()
+}
+
+// mostNeighbours bounds the links that a question goes through.
+const mostNeighbours = 2_000_000
+
+// errNeighbours is that of a question that goes through more.
+var errNeighbours = record.Refuse("a question goes through at most two million links to pages: narrow it by what pages "+
+	"say themselves, such as section == \"/shop/\"")
+
+// linkedBy reads the links to pages that the rest of the question does not exclude, if they are gone through.
+func (r *reading) linkedBy(ctx context.Context) (func(id int32, row []any), error) {
+	q := r.asked.Question
+	at := q.Of.Fact(query.LinkedBy)
+	if !slices.Contains(r.wanted, at) {
+		return nil, nil
+	}
+	var candidates []int32
+	err := r.store.db.SelectContext(ctx, &candidates, "select p.id"+fromFor(r.where)+" where p.crawl_id = $1 and "+
+		roleOf[q.Of.Name]+" and ("+r.where+") order by p.id", r.args...)
+	if err != nil {
+		return nil, err
+	}
+	into := make(map[int32][]ref.Val, len(candidates))
+	for _, id := range candidates {
+		into[id] = []ref.Val{}
+	}
+	var asked end
+	for _, fact := range q.Asks() {
+		asked.want(q.Of, fact, q.Of.Facts[fact].Name)
+	}
+	if err := r.store.fillEnd(ctx, r.crawl, &asked, false, nil); err != nil {
+		return nil, err
+	}
+	nothing := make([]any, len(asked.columns))
+	documents, err := (&reading{store: r.store, crawl: r.crawl}).documents(ctx)
+	if err != nil {
+		return nil, err
+	}
+	choice := linkChoice{words: true, places: true, fragment: true, link: func(*page.Link) bool { return true },
+		target: func(to int32) bool { return into[to] != nil }}
+	type link struct {
+		page.Link
+		to int32
+	}
+	from := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
+	n := 0
+	err = readEach(from, documents, linksPart, func(_ int32, data []byte) (out []link, err error) {
+		err = eachLink(data, &choice, func(_ int32, l *page.Link, to int32) { out = append(out, link{*l, to}) })
+		return out, err
+	}, func(id int32, links []link) {
+		source := nothing
+		if int(id) < len(asked.known) && asked.known[id] != nil {
+			source = asked.known[id]
+		}
+		for i := range links {
+			if n++; n <= mostNeighbours {
+				into[links[i].to] = append(into[links[i].to], q.NewLinkIn(&links[i].Link, source))
+			}
+		}
+	})
+	if err == nil && n > mostNeighbours {
+		err = errNeighbours
+	}
+	return func(id int32, row []any) { row[at] = into[id] }, err
 }

@@ -96,36 +96,42 @@ func (r *reading) items(ctx context.Context) error {
 	of := itemsOf[join.table.Name]
 	starts, leads := r.excluded(join, query.OfPage), r.excluded(join, query.Target)
 	from := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
-	return readEach(from, slices.DeleteFunc(slices.Clone(pages), starts), factsPart, func(id int32, data []byte) (hits []hit, err error) {
-		var f page.Facts
-		if err := decodeFacts(data, &f); err != nil || f.Document == nil {
-			return nil, err
-		}
-		row := join.row()
-		join.ends[query.OfPage].fill(row, id)
-		for n, one := range of(f.Document) {
-			for _, at := range join.own {
-				row[at] = one.own[join.table.Facts[at].Name]
+	return readEach(
+		from,
+		slices.DeleteFunc(slices.Clone(pages), starts),
+		factsPart,
+		func(id int32, data []byte) (hits []hit, err error) {
+			var f page.Facts
+			if err := decodeFacts(data, &f); err != nil || f.Document == nil {
+				return nil, err
 			}
-			target, ok := numbers[one.target]
-			if !ok || one.target == "" {
-				target = -1
+			row := join.row()
+			join.ends[query.OfPage].fill(row, id)
+			for n, one := range of(f.Document) {
+				for _, at := range join.own {
+					row[at] = one.own[join.table.Facts[at].Name]
+				}
+				target, ok := numbers[one.target]
+				if !ok || one.target == "" {
+					target = -1
+				}
+				if leads(target) {
+					continue
+				}
+				join.ends[query.Target].fill(row, target)
+				if h, ok := r.make(id, int32(n), row); ok {
+					h.other = target
+					hits = append(hits, h)
+				}
 			}
-			if leads(target) {
-				continue
+			return hits, nil
+		},
+		func(_ int32, hits []hit) {
+			for _, h := range hits {
+				r.take(h)
 			}
-			join.ends[query.Target].fill(row, target)
-			if h, ok := r.make(id, int32(n), row); ok {
-				h.other = target
-				hits = append(hits, h)
-			}
-		}
-		return hits, nil
-	}, func(_ int32, hits []hit) {
-		for _, h := range hits {
-			r.take(h)
-		}
-	})
+		},
+	)
 }
 
 // sitemap goes over what sitemaps list, in order of address; a row's address is its place among them.

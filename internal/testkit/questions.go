@@ -60,7 +60,8 @@ func (q *Questioner) bracketed(depth int) string { return "(" + q.Any(depth) + "
 func (q *Questioner) simple() string {
 	r := q.Rand
 	at := r.IntN(len(q.Table.Facts))
-	for q.Table.Facts[at].Long || q.Table.Facts[at].Name == query.Fails { // rows do not have it
+	for q.Table.Facts[at].Long || q.Table.Facts[at].Name == query.Fails ||
+		q.Table.Facts[at].Kind == query.Links { // rows do not have it
 		at = r.IntN(len(q.Table.Facts))
 	}
 	f := &q.Table.Facts[at]
@@ -226,6 +227,8 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 		order, falling := query.Pick{Fact: q.Rand.IntN(len(q.Table.Facts)+1) - 1}, q.Rand.IntN(2) == 0
 		if order.Picks() {
 			switch f := &q.Table.Facts[order.Fact]; {
+			case f.Kind == query.Links:
+				order = query.Nothing
 			case f.Kind == query.Figures:
 				order.Figure = "visits"
 			case f.Long, f.Name == query.Fails:

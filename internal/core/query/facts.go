@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/types/ref"
 
 	"harvik/internal/core/column"
 	"harvik/internal/core/weburl"
@@ -21,9 +22,10 @@ const (
 	YesNo               // bool
 	List                // []string
 	Figures             // map[string]any: numbers and words by name
+	Links               // []ref.Val of LinkIn
 )
 
-var kindNames = [...]string{"words", "whole", "decimal", "yes-no", "list", "figures"}
+var kindNames = [...]string{"words", "whole", "decimal", "yes-no", "list", "figures", "links"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -37,13 +39,15 @@ func (k Kind) Nothing() any {
 		return []string{}
 	case Figures:
 		return map[string]any{}
+	case Links:
+		return []ref.Val{}
 	}
 	return nil
 }
 
 // Says is a kind as people say it.
 func (k Kind) Says() string {
-	return [...]string{"words", "a whole number", "a number with decimals", "yes or no", "a list", "figures by name"}[k]
+	return [...]string{"words", "a whole number", "a number with decimals", "yes or no", "a list", "figures by name", "links"}[k]
 }
 
 // A Fact is what can be asked about a row.
@@ -224,8 +228,11 @@ const (
 
 // withBefore adds what the same address was in the crawl before.
 func withBefore(facts []Fact) []Fact {
-	facts = append(facts, Fact{Name: Fails, Label: "fails", Kind: List,
-		Say: "the checks that fail on it: \"title-long\" in fails"})
+	facts = append(facts, Fact{Name: LinkedBy, Label: "linked by", Kind: Links,
+		Say: "the links to it from pages inside, each with words, place, region, follow, hidden, line, and with its source: " +
+			`linkedBy.exists(l, l.region == "content" && l.source.kind == "home")`},
+		Fact{Name: Fails, Label: "fails", Kind: List,
+			Say: "the checks that fail on it: \"title-long\" in fails"})
 	before := ofEnd(Before, "before: ", "the crawl before did not fetch it, or there was none")
 	return append(facts, slices.DeleteFunc(before, func(f Fact) bool { return f.OfAddress != nil })...)
 }
@@ -342,7 +349,7 @@ func ofDuplicates() []Fact {
 // ofEnd are the facts of pages, by names that say whose they are; none is why they may not be known.
 func ofEnd(prefix, label, none string) (out []Fact) {
 	for _, f := range ofPages() {
-		if f.Kind == Figures || f.Long {
+		if f.Kind >= Figures || f.Long {
 			continue
 		}
 		f.Name, f.Label = prefix+f.Name, label+f.Label

@@ -57,6 +57,7 @@ var (
 	undeclared = regexp.MustCompile(`^undeclared reference to '([^']*)'`)
 	noOverload = regexp.MustCompile(`^found no matching overload for '([^']+)' applied to '(.*)'$`)
 	notAList   = regexp.MustCompile(`^expression of type '([^']+)' cannot be range of a comprehension`)
+	noField    = regexp.MustCompile(`^undefined field '([^']+)'`)
 	noParts    = regexp.MustCompile(`^type '([^']+)' does not support field selection`)
 	mixedList  = regexp.MustCompile(`^expected type '(\w+)' but found '(\w+)'$`)
 )
@@ -75,6 +76,10 @@ func (t *Table) says(text, message string, at *Mistake) string {
 	if m := notAList.FindStringSubmatch(message); m != nil {
 		return fmt.Sprintf("%s is no list that could be gone through", kindWord(m[1]))
 	}
+	if m := noField.FindStringSubmatch(message); m != nil {
+		at.Column++ // CEL points to the point before it
+		return noFieldOf(m[1])
+	}
 	if m := noParts.FindStringSubmatch(message); m != nil {
 		return fmt.Sprintf("%s has no parts that a point could lead to", kindWord(m[1]))
 	}
@@ -89,6 +94,23 @@ func (t *Table) says(text, message string, at *Mistake) string {
 		return "the regular expression is too large; counted repetitions such as {500} make it so"
 	}
 	return message
+}
+
+// noFieldOf says of a name that links, or the pages that they stand on, do not have it.
+func noFieldOf(name string) string {
+	ofLink := []string{"source"}
+	for field := range linkFacts {
+		ofLink = append(ofLink, field)
+	}
+	slices.Sort(ofLink)
+	switch near := plan.Nearest(name, append(slices.Clone(ofLink), askableOfSource()...)); {
+	case slices.Contains(askableOfSource(), name):
+		return fmt.Sprintf("links have no %s; the pages that they stand on do: source.%s", name, name)
+	case near != "":
+		return fmt.Sprintf("there is no %s of links, nor of the pages that they stand on; did you mean %q?", name, near)
+	}
+	return fmt.Sprintf("there is no %s of links; there are %s; and of source the facts of pages", name,
+		strings.Join(ofLink, ", "))
 }
 
 // toStart moves from the bracket of a call, where CEL points, to where its name begins.

@@ -51,8 +51,8 @@ type Operand struct {
 // Node is the question as a tree.
 func (q *Question) Node() *Node { return q.node }
 
-// Deciding are the conditions of a question, of those joined by "and", that some facts decide alone; nil where there are
-// none. What they exclude is no answer, whatever the others say.
+// Deciding are the conditions of a question, of those joined by "and", that some facts decide alone; nil where there
+// are none. What they exclude is no answer, whatever the others say.
 func (q *Question) Deciding(by func(fact string) bool) *Node {
 	parts := []*Node{q.node}
 	if q.node.Op == And {
@@ -232,7 +232,7 @@ func (t *Table) operandOf(e ast.Expr) (Operand, bool) {
 }
 
 // isPlain tells a fact that has one value.
-func (t *Table) isPlain(at int) bool { return t.Facts[at].Kind != List && t.Facts[at].Kind != Figures }
+func (t *Table) isPlain(at int) bool { return t.Facts[at].Kind < List }
 
 // plainValue is a value that means the same everywhere.
 func plainValue(v ref.Val) (any, bool) {

@@ -111,3 +111,47 @@ func TestNodes(t *testing.T) {
 		}
 	}
 }
+
+// TestDeciding takes apart what some facts decide alone; what that excludes is no answer.
+func TestDeciding(t *testing.T) {
+	links := TableOf("links")
+	target := func(fact string) bool { return strings.HasPrefix(fact, Target) }
+	for text, excludes := range map[string]string{ // of a target with status 404 and no title
+		`target.status == 404`:                            "no",
+		`target.status == 200`:                            "yes",
+		`target.status == 200 && follow`:                  "yes",
+		`follow && (words == "x" && target.status > 404)`: "yes",
+		`target.status == 404 && target.words > 3`:        "yes", // which is not known
+		`target.status == 200 || follow`:                  "none",
+		`!(target.status == 404 || target.status == 410)`: "yes",
+		`target.title == source.title`:                    "none",
+		`target.title == ""`:                              "no",
+		`known(target.words)`:                             "yes",
+		`target.status in [200, 301]`:                     "yes",
+		`target.title.matches("x")`:                       "none",
+		`follow`:                                          "none",
+		``:                                                "none",
+		`target.status + 1 == 405 && target.title.contains("x")`: "yes",
+	} {
+		q, err := links.Compile(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		row := make([]any, len(links.Facts))
+		row[links.Fact("target.status")] = 404
+		by := q.Deciding(target)
+		got := "none"
+		if by != nil {
+			got = map[bool]string{true: "yes", false: "no"}[links.Excludes(by, row)]
+		}
+		if got != excludes {
+			t.Errorf("%s: excluded %s, want %s", text, got, excludes)
+		}
+		for _, follow := range []bool{true, false} { // whatever the other facts are
+			row[links.Fact("follow")] = follow
+			if holds, err := q.Holds(row); got == "yes" && (holds || err != nil) {
+				t.Errorf("%s holds of what is excluded (%v)", text, err)
+			}
+		}
+	}
+}

@@ -36,6 +36,7 @@ type Question struct {
 	Uses []int // the facts that it names, by their place in the table, in order
 
 	node    *Node
+	asks    []int // see Asks
 	program cel.Program
 }
 
@@ -79,7 +80,7 @@ func (t *Table) Compile(text string) (*Question, error) {
 		return nil, Mistakes{{1, 1, err.Error()}}
 	}
 	q.node = t.nodeOf(native.Expr())
-	q.Uses = t.uses(native)
+	q.Uses, q.asks = t.uses(native), t.asksOf(native)
 	return q, nil
 }
 
@@ -100,7 +101,7 @@ func (q *Question) Shown(order Pick) (out []Pick) {
 	}
 	add(usual[0])
 	for _, at := range q.Uses {
-		if f := &t.Facts[at]; f.OfAddress == nil && f.Kind != Figures && !f.Long {
+		if f := &t.Facts[at]; f.OfAddress == nil && f.Kind < Figures && !f.Long {
 			add(Pick{Fact: at})
 		}
 	}
@@ -119,7 +120,7 @@ func (q *Question) Telling() (out []int) {
 	same := map[int]bool{}
 	pinned(q.node, same)
 	for _, at := range q.Uses {
-		if f := &q.Of.Facts[at]; f.OfAddress == nil && f.Kind != Figures && !f.Long && !same[at] {
+		if f := &q.Of.Facts[at]; f.OfAddress == nil && f.Kind < Figures && !f.Long && !same[at] {
 			out = append(out, at)
 		}
 	}
@@ -167,6 +168,11 @@ func (t *Table) environment() (*cel.Env, error) {
 					return types.String(strings.ToLower(string(v.(types.String))))
 				}))),
 		}
+		beside, err := withNeighbours()
+		if t.fault = err; err != nil {
+			return
+		}
+		options = append(options, beside...)
 		for i := range t.Facts {
 			options = append(options, cel.Variable(t.Facts[i].Name, celTypes[t.Facts[i].Kind]),
 				cel.Variable(knownPrefix+t.Facts[i].Name, cel.BoolType))
@@ -179,6 +185,7 @@ func (t *Table) environment() (*cel.Env, error) {
 var celTypes = map[Kind]*cel.Type{
 	Words: cel.StringType, Whole: cel.IntType, Decimal: cel.DoubleType, YesNo: cel.BoolType,
 	List: cel.ListType(cel.StringType), Figures: cel.MapType(cel.StringType, cel.DynType),
+	Links: cel.ListType(cel.ObjectType(linkType)),
 }
 
 // expandKnown makes known(fact) of a fact's name.
@@ -346,6 +353,8 @@ func isNothing(v any) bool {
 	case []string:
 		return len(v) == 0
 	case map[string]any:
+		return len(v) == 0
+	case []ref.Val:
 		return len(v) == 0
 	}
 	return v == nil

@@ -71,6 +71,11 @@ func (v *View) Understand() (out Asked, err error) {
 		if out.Columns, err = t.Chosen(v.Columns...); err != nil {
 			return out, &Fault{"columns", err.Error()}
 		}
+		for _, p := range out.Columns {
+			if f := t.Picked(p); f.Kind == Links {
+				return out, &Fault{"columns", f.Name + " is gone through in a question, and is too much to show"}
+			}
+		}
 	}
 	if out.Measure.Picks() && !out.By.Picks() {
 		return out, &Fault{"measure", "it is measured in groups: say by which fact"}
@@ -86,7 +91,7 @@ func (t *Table) goneBy(name string, measured bool) (Pick, error) {
 	}
 	f := t.Picked(at[0])
 	isNumber := f.Kind == Whole || f.Kind == Decimal
-	if f.Kind == Figures || f.Long || measured && !isNumber {
+	if f.Kind >= Figures || f.Long || measured && !isNumber {
 		return Nothing, fmt.Errorf("%s is %s, which this cannot go by", f.Name, f.Kind.Says())
 	}
 	return at[0], nil
