@@ -56,10 +56,11 @@ core/vocabulary: check drift page survey task
 internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
 internal/record: booking check column drift figures fixlist page plan query robots survey task text waive
-internal/crawl: booking mishap page plan robots scope survey weburl internal/fetch internal/pace internal/record
+internal/crawl: booking mishap page plan robots scope survey weburl internal/fetch internal/limit internal/pace internal/record
 internal/store: booking check column drift figures fixlist graph mishap page plan query robots survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
 internal/upkeep: mishap
+internal/limit: mishap
 internal/judging: booking check fixlist mishap own plan internal/record internal/upkeep
 internal/decide: check figures fixlist mishap own waive weburl internal/record internal/spool internal/upkeep
 internal/worklist: booking drift fixlist task internal/record
@@ -67,12 +68,12 @@ internal/compare: check drift fixlist gate text internal/decide internal/judging
 internal/recheck: booking check drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
-internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/record
+internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/limit internal/record
 internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/upkeep internal/worklist
 internal/report: check column gate graph page plan text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan query robots structured survey task text internal/api internal/record
-internal/service: check column vocabulary drift field fixlist gate neardup own page plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/record internal/report internal/spool internal/store internal/wire
+internal/service: check column vocabulary drift field fixlist gate neardup own page plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/limit internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan query task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap

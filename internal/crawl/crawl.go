@@ -22,6 +22,7 @@ import (
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
+	"harvik/internal/limit"
 	"harvik/internal/pace"
 	"harvik/internal/record"
 )
@@ -103,6 +104,9 @@ type Config struct {
 	Log   *slog.Logger
 }
 
+// fieldTime bounds the time in which one fact of the consultant's own is taken from one page.
+const fieldTime = 2 * time.Second
+
 // New prepares a crawl. It fails where patterns of the plan cannot be read: to disregard one could fetch what is to be
 // left alone.
 func New(c Config) (*Crawl, error) {
@@ -127,7 +131,7 @@ func New(c Config) (*Crawl, error) {
 		cr.documents = new(page.Reader)
 	}
 	var err error
-	if cr.reads, err = booking.NewReading(cr.documents, f.scope, c.Plan); err != nil {
+	if cr.reads, err = booking.NewReading(cr.documents, f.scope, c.Plan, limit.Within(fieldTime)); err != nil {
 		c.Log.Warn("a field of the plan is left out", "reason", err.Error())
 	}
 	if cr.readPDF == nil {

@@ -51,6 +51,7 @@ func TestAskedBothWays(t *testing.T) {
 	t.Run("examples", h.asksExamples)
 	t.Run("redirects", h.asksRedirects)
 	t.Run("neighbours", h.asksNeighbours)
+	t.Run("overview", h.looksOver)
 	figures := "address,visits\n"
 	for i, row := range h.rowsOf(t, rec.ID, site.ID, "") {
 		if i%3 > 0 {
@@ -473,6 +474,40 @@ func TestAskStory(t *testing.T) {
 	s.ok("ask --facts clicks", "pages: ", "target.clicks", "no links lead there from the home page")
 	s.fails("ask --facts hedgehog", 1, "no fact has")
 	s.fails("ask", 2, "say which site")
+}
+
+// looksOver: every number of the overview leads to as many rows, and so does every group of an answer.
+func (h *harvik) looksOver(t *testing.T) {
+	over, err := h.ShowOverview(t.Context(), "fernhollow", api.Latest)
+	if err != nil || len(over.Panels) != len(query.Overview) {
+		t.Fatalf("%d panels (%v)", len(over.Panels), err)
+	}
+	follows := func(of, name string, groups []api.FactGroup) (all int) {
+		t.Helper()
+		for _, g := range groups {
+			answer, err := h.Ask(t.Context(), "fernhollow", api.Latest, &api.AskParams{Of: of, Question: g.Question, Limit: 1})
+			if err != nil || answer.Total != g.Count || g.Count == 0 {
+				t.Errorf("%s: %v counts %d, and %s has %d (%v)", name, g.Value, g.Count, g.Question, answer.Total, err)
+			}
+			all += g.Count
+		}
+		return all
+	}
+	for _, p := range over.Panels {
+		if all := follows(p.Of, p.Name, p.Groups); all != p.Total || p.Total == 0 {
+			t.Errorf("%s counts %d of %d", p.Say, all, p.Total)
+		}
+	}
+	for _, p := range []api.AskParams{{By: "indexable"}, {By: "fields.none"}, {By: "health", Question: "words > 300 || words < 20"},
+		{By: "before.title"}, {Of: "findings", By: "severity"}, {Of: "links", By: "target.status", Question: "follow"},
+		{Of: "data", By: "types"}, {By: "h1", Question: "indexable && linksIn > 5"}, {Of: "duplicates", By: "likeness"}} {
+		p.Limit = 1
+		answer, err := h.Ask(t.Context(), "fernhollow", api.Latest, &p)
+		if err != nil || len(answer.Groups) == 0 {
+			t.Fatalf("%+v: %v", p, err)
+		}
+		follows(p.Of, p.By, answer.Groups[:min(len(answer.Groups), 12)])
+	}
 }
 
 // asksNeighbours: what a page's question says of the links to it is what the table of links says.

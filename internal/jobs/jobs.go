@@ -26,6 +26,7 @@ import (
 	"harvik/internal/decide"
 	"harvik/internal/gear"
 	"harvik/internal/judging"
+	"harvik/internal/limit"
 	"harvik/internal/record"
 )
 
@@ -228,7 +229,8 @@ func (r *Runner) reread(ctx context.Context, rec record.Crawl, by plan.Plan) err
 		return record.Refuse("%s", err.Error())
 	}
 	log := r.log.With("site", rec.Site, "crawl", rec.Number)
-	reading, err := booking.NewReading(new(page.Reader), scope.New(start, by.Scope), by)
+	reading, err := booking.NewReading(new(page.Reader), scope.New(start, by.Scope), by,
+		limit.Within(2*time.Second))
 	if err != nil {
 		log.Warn("a field of the plan is left out", "reason", err.Error())
 	}

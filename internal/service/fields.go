@@ -3,6 +3,7 @@ package service
 import (
 	"errors"
 	"net/http"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -10,6 +11,7 @@ import (
 	"harvik/internal/core/field"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/limit"
 	"harvik/internal/record"
 	"harvik/internal/wire"
 )
@@ -37,6 +39,7 @@ func (s *Service) tryField(c *gin.Context) {
 		s.fail(c, err, "the field")
 		return
 	}
+	fields.Run = limit.Within(2 * time.Second)
 	at, ok := address(c, cr)
 	if !ok {
 		return

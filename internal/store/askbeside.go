@@ -108,7 +108,7 @@ func (r *reading) fails(ctx context.Context) (func(id int32, row []any), error) 
 const mostNeighbours = 2_000_000
 
 // errNeighbours is that of a question that goes through more.
-var errNeighbours = record.Refuse("a question goes through at most two million links to pages: narrow it by what pages "+
+var errNeighbours = record.Refuse("a question goes through at most two million links to pages: narrow it by what pages " +
 	"say themselves, such as section == \"/shop/\"")
 
 // linkedBy reads the links to pages that the rest of the question does not exclude, if they are gone through.

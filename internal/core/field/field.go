@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync/atomic"
 
 	"github.com/andybalholm/cascadia"
 	"github.com/antchfx/htmlquery"
@@ -36,12 +37,24 @@ const (
 )
 
 // Fields take what a plan wants. They are safe for use from several goroutines.
-type Fields struct{ each []*compiled }
+type Fields struct {
+	each []*compiled
+	// Run runs what a page can make slow, and tells whether it came to its end; nil just runs it.
+	Run func(func()) bool
+}
 
 type compiled struct {
 	of   plan.Field
-	find func(*Page, *tree) ([]string, int) // the first texts that match, and how many match
+	find func(*Page, *tree) ([]string, int) // the first texts that match, and how many match; −1 where there is no tree
+	slow atomic.Int32                       // pages on which it came to no end
 }
+
+// Bounds of what a hostile page can cost, beside the time of Run.
+const (
+	maxTree  = 1 << 20 // bytes of a page whose tree is gone through; of a longer one fields of it are not known
+	maxSlow  = 3       // pages on which a field may come to no end; then it is taken no more
+	maxSteps = 200_000 // matches that an XPath expression is asked for
+)
 
 // tree is a page as a tree, made when it is first asked for.
 type tree struct {
@@ -150,18 +163,30 @@ func (f *Fields) Names() (out []string) {
 // None tells that there are no fields to take.
 func (f *Fields) None() bool { return len(f.each) == 0 }
 
-// Take takes the fields of a page; those that are not known are left out. A page at which a library panics has those
-// that were taken before.
+// Take takes the fields of a page; those that are not known are left out, as are those at which a library panics or
+// that came to no end.
 func (f *Fields) Take(p Page) map[string]any {
 	out := map[string]any{}
 	t := new(tree)
 	for _, one := range f.each {
-		_ = mishap.Catch(func() error {
-			if v := one.take(&p, t); v != nil {
-				out[one.of.Name] = v
-			}
-			return nil
-		})
+		if one.slow.Load() >= maxSlow {
+			continue
+		}
+		var v any
+		work := func() { v = one.take(&p, t) }
+		if f.Run == nil {
+			_ = mishap.Catch(func() error {
+				work()
+				return nil
+			})
+		} else if !f.Run(work) {
+			one.slow.Add(1)
+			t = new(tree) // the one that is gone through still is not shared
+			continue
+		}
+		if v != nil {
+			out[one.of.Name] = v
+		}
 	}
 	if len(out) == 0 {
 		return nil
@@ -171,6 +196,9 @@ func (f *Fields) Take(p Page) map[string]any {
 
 func (c *compiled) take(p *Page, t *tree) any {
 	texts, count := c.find(p, t)
+	if count < 0 {
+		return nil
+	}
 	if c.of.Take == "count" {
 		return float64(count)
 	}
@@ -198,6 +226,9 @@ func (c *compiled) take(p *Page, t *tree) any {
 func (t *tree) of(p *Page) *html.Node {
 	if !t.tried {
 		t.tried = true
+		if len(p.Source) > maxTree {
+			return nil
+		}
 		t.root, _ = html.Parse(strings.NewReader(p.Source))
 	}
 	return t.root
@@ -206,7 +237,7 @@ func (t *tree) of(p *Page) *html.Node {
 // selected are the texts, or the attribute, of what a selector finds.
 func selected(root *html.Node, selector cascadia.SelectorGroup, attribute string) (out []string, count int) {
 	if root == nil {
-		return nil, 0
+		return nil, -1
 	}
 	for _, n := range cascadia.QueryAll(root, selector) {
 		if attribute == "" {
@@ -226,11 +257,27 @@ func selected(root *html.Node, selector cascadia.SelectorGroup, attribute string
 // evaluated is what an XPath expression gives: nodes, a text, a number, or true or false.
 func evaluated(root *html.Node, expression *xpath.Expr) (out []string, count int) {
 	if root == nil {
-		return nil, 0
+		return nil, -1
 	}
 	switch v := expression.Evaluate(htmlquery.CreateXPathNavigator(root)).(type) {
 	case *xpath.NodeIterator:
-		for v.MoveNext() {
+		type node struct {
+			of        *html.Node
+			attribute string
+		}
+		seen := map[node]bool{} // the library gives nodes as often as ways lead to them
+		for steps := 0; steps < maxSteps && v.MoveNext(); steps++ {
+			at := node{}
+			if n, ok := v.Current().(*htmlquery.NodeNavigator); ok {
+				at.of = n.Current()
+				if n.NodeType() == xpath.AttributeNode {
+					at.attribute = n.LocalName()
+				}
+			}
+			if seen[at] && at.of != nil {
+				continue
+			}
+			seen[at] = true
 			if count++; count <= maxMatches {
 				out = append(out, v.Current().Value())
 			}

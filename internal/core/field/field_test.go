@@ -102,6 +102,41 @@ func TestBounds(t *testing.T) {
 	}
 }
 
+// TestSlow leaves what comes to no end, and after some pages the whole field; the others are taken.
+func TestSlow(t *testing.T) {
+	fields, err := New([]plan.Field{{Name: "slow", XPath: "//div//div//div//div//p", Take: "count"},
+		{Name: "quick", CSS: "h1"}, {Name: "ways", XPath: "//div//p", Take: "count"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	deep := "<h1>Moss</h1>" + strings.Repeat("<div>", 100) + strings.Repeat("<p>x</p>", 50)
+	got := fields.Take(Page{Source: deep}) // bounded by steps alone
+	if got["quick"] != "Moss" || got["ways"] != 50.0 {
+		t.Errorf("%v", got)
+	}
+	asked := 0
+	fields.Run = func(work func()) bool {
+		if asked++; asked%3 == 1 {
+			return false // as if it took too long
+		}
+		work()
+		return true
+	}
+	for range maxSlow {
+		if got := fields.Take(Page{Source: "<h1>Moss</h1><div><p>"}); got["quick"] != "Moss" || got["slow"] != nil {
+			t.Errorf("%v", got)
+		}
+	}
+	fields.Run = func(work func()) bool { work(); return true }
+	if got := fields.Take(Page{Source: "<h1>Moss</h1>" + strings.Repeat("<div>", 5) + "<p>"}); got["slow"] != nil ||
+		got["quick"] != "Moss" {
+		t.Errorf("a field that came to no end thrice is taken: %v", got)
+	}
+	if got := fields.Take(Page{Source: "<h1>Moss</h1>" + strings.Repeat(" ", maxTree)}); got != nil {
+		t.Errorf("of too long a page %v", got)
+	}
+}
+
 // TestFaults says what is wrong with a field, by its setting.
 func TestFaults(t *testing.T) {
 	for want, f := range map[string]plan.Field{
