@@ -57,7 +57,7 @@ internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
 internal/record: booking check column drift figures fixlist page plan query robots survey task text waive
 internal/crawl: booking mishap page plan robots scope survey weburl internal/fetch internal/limit internal/pace internal/record
-internal/store: booking check column drift figures fixlist graph mishap page plan query robots survey task waive weburl internal/record
+internal/store: booking check column drift figures fixlist graph mishap page plan query robots structured survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
 internal/upkeep: mishap
 internal/limit: mishap

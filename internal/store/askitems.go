@@ -7,6 +7,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/query"
+	"harvik/internal/core/structured"
 	"harvik/internal/record"
 )
 
@@ -16,32 +17,40 @@ type item struct {
 	target string
 }
 
-// itemsOf are what of pages is in tables of its own.
-var itemsOf = map[string]func(*page.Document) []item{
-	"headings": func(d *page.Document) (out []item) {
+// itemsOf read what of pages is in tables of its own, and nothing else of their facts: that takes most of the time.
+var itemsOf = map[string]func(data []byte) ([]item, error){
+	"headings": func(data []byte) (out []item, err error) {
+		var d struct{ Headings []page.Heading }
+		err = decodeDocument(data, &d)
 		for _, h := range d.Headings {
 			out = append(
 				out,
 				item{own: map[string]any{"level": h.Level, "text": h.Text, "place": h.Place, "line": line(h.Line)}},
 			)
 		}
-		return out
+		return out, err
 	},
-	"images": func(d *page.Document) (out []item) {
+	"images": func(data []byte) (out []item, err error) {
+		var d struct{ Images []page.Image }
+		err = decodeDocument(data, &d)
 		for _, i := range d.Images {
 			out = append(out, item{map[string]any{"alt": i.Alt, "hasAlt": i.HasAlt, "hasSize": i.HasSize, "lazy": i.Lazy,
 				"sizes": i.Sizes, "early": i.Early, "alone": i.Alone, "place": i.Place, "line": line(i.Line)}, i.Address})
 		}
-		return out
+		return out, err
 	},
-	"alternates": func(d *page.Document) (out []item) {
+	"alternates": func(data []byte) (out []item, err error) {
+		var d struct{ Alternates []page.Alternate }
+		err = decodeDocument(data, &d)
 		for _, a := range d.Alternates {
 			out = append(out, item{map[string]any{"lang": a.Lang, "href": a.Href, "inHead": a.InHead, "header": a.Header,
 				"line": line(a.Line)}, a.Address})
 		}
-		return out
+		return out, err
 	},
-	"data": func(d *page.Document) (out []item) {
+	"data": func(data []byte) (out []item, err error) {
+		var d struct{ Data []structured.Item }
+		err = decodeDocument(data, &d)
 		for _, i := range d.Data {
 			properties := []string{}
 			for _, p := range i.Props {
@@ -55,7 +64,7 @@ var itemsOf = map[string]func(*page.Document) []item{
 					"properties": properties, "line": line(i.Line)}},
 			)
 		}
-		return out
+		return out, err
 	},
 }
 
@@ -101,13 +110,13 @@ func (r *reading) items(ctx context.Context) error {
 		slices.DeleteFunc(slices.Clone(pages), starts),
 		factsPart,
 		func(id int32, data []byte) (hits []hit, err error) {
-			var f page.Facts
-			if err := decodeFacts(data, &f); err != nil || f.Document == nil {
+			list, err := of(data)
+			if err != nil {
 				return nil, err
 			}
 			row := join.row()
 			join.ends[query.OfPage].fill(row, id)
-			for n, one := range of(f.Document) {
+			for n, one := range list {
 				for _, at := range join.own {
 					row[at] = one.own[join.table.Facts[at].Name]
 				}

@@ -69,6 +69,21 @@ func decodeFacts(data []byte, f *page.Facts) error {
 	return nil
 }
 
+// decodeDocument reads a part of the document of facts.
+func decodeDocument[T any](data []byte, into *T) error {
+	var f struct{ Document *T }
+	f.Document = into
+	if len(data) == 0 || data[0] != hashedFirst {
+		return decode(data, &f)
+	}
+	var d page.Document
+	rest, err := decodeHashed(data, &d)
+	if err != nil {
+		return err
+	}
+	return decode(rest, &f)
+}
+
 // decodeSkeleton reads the skeleton of a document alone, nil of what is none.
 func decodeSkeleton(data []byte) (*page.Skeleton, error) {
 	if len(data) == 0 || data[0] != hashedFirst {
