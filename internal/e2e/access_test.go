@@ -47,7 +47,7 @@ func TestAccessible(t *testing.T) {
 			crawl + "/tables?question=words+%3C+100",
 			"Add a condition",
 		}, {crawl + "/tables?of=links&by=region", "navigation"},
-		{crawl + "/pages", "addresses"}, {crawl + "/page?address=/shop/", "Headings in order"}, {crawl + "/map", "sorer"},
+		{crawl + "/page?address=/shop/", "Headings in order"}, {crawl + "/map", "sorer"},
 		{crawl + "/drift", "How health got there"}, {crawl + "/left", "address"}, {crawl + "/doors", "Answer"},
 		{crawl + "/export", "Hand over"}, {"/sites/nobody", "there is no site"},
 	}

@@ -101,7 +101,7 @@ func (h *harvik) failsAsAsked(t *testing.T, rec record.Crawl, of string, questio
 		}
 		by.Own, asked[one.ID] = append(by.Own, one), q
 	}
-	if len(by.Own) < len(questions)/4 {
+	if len(by.Own) < len(questions)/8 {
 		t.Fatalf("only %d of %d questions can be checks", len(by.Own), len(questions))
 	}
 	result, _, err := judging.New(h.store, testkit.Catalogue, testkit.Quiet).Rejudged(t.Context(), rec, by)

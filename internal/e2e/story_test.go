@@ -383,9 +383,9 @@ func TestWorklist(t *testing.T) {
 	b.choose("Pages weigh by authority and", "visits")
 	b.wait("the choice to be kept", `document.querySelector('select').value === 'visits'`)
 	b.visit(h.url + "/sites/fernhollow/latest/pages?having=visits>=4000&sort=-figure:visits&columns=address,status,figure:visits")
-	b.see("2 addresses")
+	b.see("2 pages")
 	b.wait("the column of the figure and no other",
-		`document.querySelectorAll('[role=columnheader]').length === 3 && document.body.innerText.includes('4\u202f100')`)
+		`document.querySelectorAll('[role=columnheader]').length === 4 && document.body.innerText.includes('4\u202f100')`)
 	b.visit(h.url + "/sites/fernhollow/latest/export")
 	b.see("Hand over")
 	b.wait("the sheets that a workbook usually has, and no more", `(() => {

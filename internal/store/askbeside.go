@@ -14,9 +14,14 @@ import (
 	"harvik/internal/record"
 )
 
+// besides are the facts of pages that stand in no row of theirs, but for those of the crawl before.
+var besides = []string{query.Fails, query.Fixes, query.LinkedBy}
+
 // beside reads what of pages stands in no row of theirs, as far as it is wanted: each puts its part into a row.
 func (r *reading) beside(ctx context.Context) (out []func(id int32, row []any), err error) {
-	for _, read := range []func(context.Context) (func(id int32, row []any), error){r.before, r.fails, r.linkedBy} {
+	for _, read := range []func(context.Context) (func(id int32, row []any), error){
+		r.before, r.fails, r.fixes, r.linkedBy,
+	} {
 		fill, err := read(ctx)
 		if err != nil {
 			return nil, err
@@ -68,20 +73,31 @@ func (r *reading) before(ctx context.Context) (func(id int32, row []any), error)
 
 // fails reads which checks fail on pages, if that is wanted.
 func (r *reading) fails(ctx context.Context) (func(id int32, row []any), error) {
-	at := r.asked.Question.Of.Fact(query.Fails)
-	if !slices.Contains(r.wanted, at) {
-		return nil, nil
-	}
-	failing := map[int32][]string{}
+	list := `select n.page_id, c.id from failing n cross join unnest(n.checks) as number
+		join check_number c using (number) where n.crawl_id = $1 and n.page_id >= 0 order by 1, 2`
 	rowwise, err := r.store.keepsRows(ctx, r.crawl)
+	if rowwise {
+		list = `select page_id, check_id from finding where crawl_id = $1 and page_id >= 0 order by 1, 2`
+	}
 	if err != nil {
 		return nil, err
 	}
-	list := `select n.page_id as page, c.id as check from failing n cross join unnest(n.checks) as number
-		join check_number c using (number) where n.crawl_id = $1 and n.page_id >= 0 order by 2`
-	if rowwise {
-		list = `select page_id as page, check_id as check from finding where crawl_id = $1 and page_id >= 0 order by 2`
+	return r.listed(ctx, query.Fails, list)
+}
+
+// fixes reads which lines of the fix list are about pages, if that is wanted.
+func (r *reading) fixes(ctx context.Context) (func(id int32, row []any), error) {
+	return r.listed(ctx, query.Fixes, `select page, id from fix cross join unnest(pages) as page
+		where crawl_id = $1 and page >= 0 order by rank`)
+}
+
+// listed reads words by page, for a fact that is a list, if that is wanted.
+func (r *reading) listed(ctx context.Context, fact, list string) (func(id int32, row []any), error) {
+	at := r.asked.Question.Of.Fact(fact)
+	if !slices.Contains(r.wanted, at) {
+		return nil, nil
 	}
+	of := map[int32][]string{}
 	rows, err := r.store.pool.Query(ctx, list, r.crawl)
 	if err != nil {
 		return nil, err
@@ -89,17 +105,17 @@ func (r *reading) fails(ctx context.Context) (func(id int32, row []any), error) 
 	defer rows.Close()
 	for rows.Next() {
 		var page int32
-		var check string
-		if err := rows.Scan(&page, &check); err != nil {
+		var word string
+		if err := rows.Scan(&page, &word); err != nil {
 			return nil, err
 		}
-		if checks := failing[page]; len(checks) == 0 || checks[len(checks)-1] != check { // on the whole site, too
-			failing[page] = append(checks, check)
+		if words := of[page]; len(words) == 0 || words[len(words)-1] != word { // once, also where it is told twice
+			of[page] = append(words, word)
 		}
 	}
 	return func(id int32, row []any) {
-		if row[at] = []string{}; failing[id] != nil {
-			row[at] = failing[id]
+		if row[at] = []string{}; of[id] != nil {
+			row[at] = of[id]
 		}
 	}, rows.Err()
 }

@@ -23,8 +23,8 @@ func (r *reading) pages(ctx context.Context) error {
 		return err
 	}
 	for _, at := range r.wanted {
-		if name := t.Facts[at].Name; name != query.Fails && name != query.LinkedBy &&
-			!strings.HasPrefix(name, query.Before) {
+		name := t.Facts[at].Name
+		if !slices.Contains(besides, name) && !strings.HasPrefix(name, query.Before) {
 			scan.want(at)
 		}
 	}

@@ -29,6 +29,9 @@ func Facts(t *query.Table, rows []column.Row) (out [][]any) {
 	return out
 }
 
+// besides are facts that rows of lists do not have.
+var besides = []string{query.Fails, query.Fixes}
+
 // A Questioner makes questions up about rows, with values that they have, and some that they have not.
 type Questioner struct {
 	Rand  *rand.Rand
@@ -60,7 +63,7 @@ func (q *Questioner) bracketed(depth int) string { return "(" + q.Any(depth) + "
 func (q *Questioner) simple() string {
 	r := q.Rand
 	at := r.IntN(len(q.Table.Facts))
-	for q.Table.Facts[at].Long || q.Table.Facts[at].Name == query.Fails ||
+	for q.Table.Facts[at].Long || slices.Contains(besides, q.Table.Facts[at].Name) ||
 		q.Table.Facts[at].Kind == query.Links { // rows do not have it
 		at = r.IntN(len(q.Table.Facts))
 	}
@@ -231,7 +234,7 @@ func (q *Questioner) AskBothWays(t *testing.T, s *store.Store, crawl, site int64
 				order = query.Nothing
 			case f.Kind == query.Figures:
 				order.Figure = "visits"
-			case f.Long, f.Name == query.Fails:
+			case f.Long, slices.Contains(besides, f.Name):
 				order = query.Nothing
 			}
 		}

@@ -40,13 +40,6 @@ export const profiles = () =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export const columns = () =>
-  queryOptions({
-    queryKey: ["columns"],
-    queryFn: () => read(api.GET("/columns")).then((r) => r.columns),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-
 /** The words in which the service shows names. */
 export const words = () =>
   queryOptions({
@@ -153,26 +146,6 @@ export const fixPages = (name: string, number: string, id: string) =>
         }),
       ),
     initialPageParam: "",
-    getNextPageParam: (last) => last.next || undefined,
-  });
-
-type PageQuery = QueryOf<"/sites/{site}/crawls/{crawl}/pages">;
-export type PageFilter = Words<Omit<PageQuery, "after" | "limit">>;
-
-export const pages = (name: string, number: string, filter: PageFilter) =>
-  infiniteQueryOptions({
-    queryKey: ["sites", name, "crawls", number, "pages", filter],
-    queryFn: ({ pageParam }) =>
-      read(
-        api.GET("/sites/{site}/crawls/{crawl}/pages", {
-          params: {
-            ...ofCrawl(name, number),
-            query: { ...(filter as PageQuery), after: pageParam, limit: 200 },
-          },
-        }),
-      ),
-    initialPageParam: "",
-    placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.next || undefined,
   });
 

@@ -1798,7 +1798,7 @@ export interface components {
             /** @description the name in words */
             label: string;
             /** @enum {string} */
-            kind: "words" | "whole" | "decimal" | "yes-no" | "list" | "figures";
+            kind: "words" | "whole" | "decimal" | "yes-no" | "list" | "figures" | "links";
             /** @description such as ms, bytes, points */
             unit?: string;
             /** @description what it tells */

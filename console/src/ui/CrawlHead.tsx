@@ -18,7 +18,11 @@ export function CrawlHead({ crawl, group, choose }: Props) {
   const counts = useQuery(tally(crawl.site, String(crawl.number)));
   const back = useQuery(returned(crawl.site, String(crawl.number)));
   const r = crawl.report;
-  const pages = `/sites/${site}/${number}/pages`;
+  const answered = (name: string) =>
+    `/sites/${site}/${number}/tables?${new URLSearchParams({
+      of: "pages",
+      question: /^\d+$/.test(name) ? `status == ${name}` : `outcome == ${JSON.stringify(name)}`,
+    })}`;
   if (!r?.scored) {
     return (
       <Box px={{ base: "3", md: "5" }} py="3">
@@ -62,7 +66,7 @@ export function CrawlHead({ crawl, group, choose }: Props) {
         <Flex gap="3" wrap="wrap" ml={{ md: "auto" }} fontSize="sm">
           {counts.data?.statuses.map((s) => (
             <Link key={s.name} asChild color="fg">
-              <RouterLink to={`${pages}?status=${/^\d+$/.test(s.name) ? s.name : "none"}`}>
+              <RouterLink to={answered(s.name)}>
                 <b>{whole(s.count)}</b> × {s.name}
               </RouterLink>
             </Link>

@@ -60,7 +60,7 @@ var only = []string{"pages", "resources", "links", "redirects"}
 var later = map[string]string{
 	"health": "which checks make", "importance": "which judging works out", "errors": "which checks make",
 	"warnings": "which checks make", "notices": "which checks make", "figures": "which change between crawls",
-	"fails": "which checks make", query.LinkedBy: "which only asking goes through", "source": "which is read only where it is asked for",
+	query.Fails: "which checks make", query.Fixes: "which checks make", query.LinkedBy: "which only asking goes through", "source": "which is read only where it is asked for",
 }
 
 func compile(o *plan.OwnCheck) (*asker, error) {

@@ -224,6 +224,7 @@ const (
 	OfPage = "page."
 	Before = "before."
 	Fails  = "fails"
+	Fixes  = "fixes"
 )
 
 // withBefore adds what the same address was in the crawl before.
@@ -232,7 +233,8 @@ func withBefore(facts []Fact) []Fact {
 		Say: "the links to it from pages inside, each with words, place, region, follow, hidden, line, and with its source: " +
 			`linkedBy.exists(l, l.region == "content" && l.source.kind == "home")`},
 		Fact{Name: Fails, Label: "fails", Kind: List,
-			Say: "the checks that fail on it: \"title-long\" in fails"})
+			Say: "the checks that fail on it: \"title-long\" in fails"},
+		Fact{Name: Fixes, Label: "fixes", Kind: List, Say: "the lines of the fix list that are about it, by their names"})
 	before := ofEnd(Before, "before: ", "the crawl before did not fetch it, or there was none")
 	return append(facts, slices.DeleteFunc(before, func(f Fact) bool { return f.OfAddress != nil })...)
 }

@@ -36,7 +36,6 @@ export function CrawlFrame() {
         </Tab>
         <Tab to={`${base}/fixes`}>Fix list</Tab>
         <Tab to={`${base}/tables`}>Tables</Tab>
-        <Tab to={`${base}/pages`}>Pages</Tab>
         <Tab to={`${base}/map`}>Map</Tab>
         <Tab to={`${base}/drift`}>Drift</Tab>
         <Tab to={`${base}/left`}>Left out</Tab>

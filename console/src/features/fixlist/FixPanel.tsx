@@ -105,7 +105,11 @@ export function FixPanel({ home, id, newest, close, move, waive, recheck }: Prop
               {count(detail.data.fix.pages, "page", "pages")}
             </Heading>
             <Link asChild color="accent" fontSize="sm">
-              <RouterLink to={`${base}/pages?fix=${id}`}>Show them as a table</RouterLink>
+              <RouterLink
+                to={`${base}/tables?${new URLSearchParams({ of: "pages", question: `"${id}" in fixes` })}`}
+              >
+                Show them as a table
+              </RouterLink>
             </Link>
           </Flex>
         </>

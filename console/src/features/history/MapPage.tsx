@@ -47,7 +47,9 @@ export function MapPage() {
               <Table.Row key={s.section} bg="bg.panel">
                 <Table.Cell maxW="18rem" truncate title={s.section}>
                   <Link asChild color="accent">
-                    <RouterLink to={`${base}/pages?section=${encodeURIComponent(s.section)}`}>
+                    <RouterLink
+                      to={`${base}/tables?${new URLSearchParams({ of: "pages", question: `path.startsWith(${JSON.stringify(s.section)})` })}`}
+                    >
                       {s.section}
                     </RouterLink>
                   </Link>

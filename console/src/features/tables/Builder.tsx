@@ -61,7 +61,7 @@ export function Builder({ table, comparisons, question, ask }: Props) {
           size="xs"
           variant="outline"
           onClick={() => {
-            const first = table.facts.find((f) => f.kind !== "figures");
+            const first = table.facts.find((f) => !["figures", "links"].includes(f.kind));
             setDraft({ fact: first?.name ?? "", is: "contains", value: "" });
           }}
         >
@@ -99,7 +99,9 @@ function Condition({ part, table, comparisons, set, remove }: ConditionProps) {
           const next = same ?? comparisons.find((c) => c.kinds.includes(kind));
           set({ fact: name, is: next?.name ?? "", value: kind === fact?.kind ? part.value : "" });
         }}
-        options={table.facts.filter((f) => f.kind !== "figures").map((f) => [f.name, f.label])}
+        options={table.facts
+          .filter((f) => !["figures", "links"].includes(f.kind))
+          .map((f) => [f.name, f.label])}
       />
       <Select
         size="xs"

@@ -12,7 +12,9 @@ interface Props {
 export function FactChoice({ table, shown, set }: Props) {
   const [search, setSearch] = useState("");
   const fitting = table.facts.filter(
-    (f) => f.kind !== "figures" && `${f.name} ${f.label}`.toLowerCase().includes(search.toLowerCase()),
+    (f) =>
+      !["figures", "links"].includes(f.kind) &&
+      `${f.name} ${f.label}`.toLowerCase().includes(search.toLowerCase()),
   );
   return (
     <Menu.Root closeOnSelect={false}>

@@ -11,7 +11,9 @@ interface Props {
 
 /** By which fact answers are grouped, and what is measured in each group. */
 export function Grouping({ table, by, measure, set }: Props) {
-  const facts = table.facts.filter((f) => f.kind !== "figures" && !["text", "source"].includes(f.name));
+  const facts = table.facts.filter(
+    (f) => !["figures", "links"].includes(f.kind) && !["text", "source"].includes(f.name),
+  );
   return (
     <>
       <Select
