@@ -60,7 +60,8 @@ var only = []string{"pages", "resources", "links", "redirects"}
 var later = map[string]string{
 	"health": "which checks make", "importance": "which judging works out", "errors": "which checks make",
 	"warnings": "which checks make", "notices": "which checks make", "figures": "which change between crawls",
-	query.Fails: "which checks make", query.Fixes: "which checks make", query.LinkedBy: "which only asking goes through", "source": "which is read only where it is asked for",
+	query.Fails: "which checks make", query.Fixes: "which checks make",
+	query.LinkedBy: "which only asking goes through", "source": "which is read only where it is asked for",
 }
 
 func compile(o *plan.OwnCheck) (*asker, error) {
@@ -202,6 +203,17 @@ func (a *asker) row(example map[string]any) ([]any, error) {
 			return nil, err
 		}
 		at := picked[0].Fact
+		if figure := picked[0].Figure; figure != "" { // fields.price
+			taken, _ := row[at].(map[string]any)
+			if taken == nil {
+				taken = map[string]any{}
+			}
+			if taken[figure] = v; !isPlain(v) {
+				return nil, fmt.Errorf("%s: a text, a number, or a list of either is wanted", name)
+			}
+			row[at], told[at] = taken, taken
+			continue
+		}
 		value, err := t.Facts[at].Take(v)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)
@@ -213,6 +225,17 @@ func (a *asker) row(example map[string]any) ([]any, error) {
 		row[at] = v
 	}
 	return row, nil
+}
+
+// isPlain tells what a field can be.
+func isPlain(v any) bool {
+	switch v := v.(type) {
+	case string, int, float64:
+		return true
+	case []any:
+		return !slices.ContainsFunc(v, func(one any) bool { return !isPlain(one) })
+	}
+	return false
 }
 
 // check is the check itself.

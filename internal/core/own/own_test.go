@@ -28,6 +28,13 @@ func TestFaults(t *testing.T) {
 	if faults := own.Faults(&one, groups); len(faults) > 0 {
 		t.Fatalf("%+v", faults)
 	}
+	dear := short()
+	dear.Question = `fields.price > 20 && fields["sku"] != "" && section == "/beds/"`
+	dear.Fires = []map[string]any{{"fields.price": 30, "fields.sku": "b-1", "section": "/beds/"}}
+	dear.Passes = []map[string]any{{"fields.price": 3.5, "fields.sku": "b-1", "section": "/beds/"}, {"section": "/beds/"}}
+	if faults := own.Faults(&dear, groups); len(faults) > 0 {
+		t.Fatalf("%+v", faults)
+	}
 	for want, change := range map[string]func(*plan.OwnCheck){
 		"id: \"short\" is no name":                           func(o *plan.OwnCheck) { o.ID = "short" },
 		"id: \"own-Short\" is no name":                       func(o *plan.OwnCheck) { o.ID = "own-Short" },
@@ -70,6 +77,7 @@ func TestFaults(t *testing.T) {
 		"fires[0]: words: 3.5 is not a whole number":  func(o *plan.OwnCheck) { o.Fires[0]["words"] = 3.5 },
 		"fires[0]: title: 7 is not words":             func(o *plan.OwnCheck) { o.Fires[0]["title"] = 7 },
 		"fires[0]: indexable: 1 is not yes or no":     func(o *plan.OwnCheck) { o.Fires[0]["indexable"] = 1 },
+		"fires[0]: fields.price: a text, a number":    func(o *plan.OwnCheck) { o.Fires[0]["fields.price"] = true },
 		"fires[0]: terms: a list of words is wanted":  func(o *plan.OwnCheck) { o.Fires[0]["terms"] = []any{"a", 1} },
 		"fires[0]: authority: x is not a number with": func(o *plan.OwnCheck) { o.Fires[0]["authority"] = "x" },
 		"fires[0]: the question cannot be answered": func(o *plan.OwnCheck) {

@@ -37,9 +37,12 @@ export async function checkFile(
 
 /** The facts that a question names. */
 function facts(table: FactTable, question: string): string[] {
-  return table.facts
+  const taken = [...question.matchAll(/\bfields\.(\w+)/g)].map((m) => `fields.${m[1]}`);
+  const named = table.facts
+    .filter((f) => f.kind !== "figures")
     .filter((f) => new RegExp(`(^|[^\\w.])${f.name.replace(/\./g, "\\.")}(?![\\w])`).test(question))
     .map((f) => f.name);
+  return [...named, ...new Set(taken)];
 }
 
 /** The facts of the first row of which a question holds. */
