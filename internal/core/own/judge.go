@@ -53,7 +53,7 @@ func (a *asker) place(row []any) (out check.Place) {
 		f := &a.asked.Of.Facts[at]
 		said := words(row[at])
 		switch {
-		case said == "" && row[at] != nil && f.Kind == query.Words:
+		case said == "" && row[at] != nil:
 			said = "none"
 		case said == "":
 			said = "not known"

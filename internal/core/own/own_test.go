@@ -31,7 +31,10 @@ func TestFaults(t *testing.T) {
 	dear := short()
 	dear.Question = `fields.price > 20 && fields["sku"] != "" && section == "/beds/"`
 	dear.Fires = []map[string]any{{"fields.price": 30, "fields.sku": "b-1", "section": "/beds/"}}
-	dear.Passes = []map[string]any{{"fields.price": 3.5, "fields.sku": "b-1", "section": "/beds/"}, {"section": "/beds/"}}
+	dear.Passes = []map[string]any{
+		{"fields.price": 3.5, "fields.sku": "b-1", "section": "/beds/"},
+		{"section": "/beds/"},
+	}
 	if faults := own.Faults(&dear, groups); len(faults) > 0 {
 		t.Fatalf("%+v", faults)
 	}
@@ -101,7 +104,8 @@ func TestWith(t *testing.T) {
 	good, bad, twin := short(), short(), short()
 	bad.ID, bad.Question = "own-bad", "wordz < 3"
 	all, err := own.With(testkit.Catalogue, plan.Plan{Own: []plan.OwnCheck{good, bad, twin}})
-	if err == nil || !strings.HasPrefix(err.Error(), "own-bad: ") || len(all.Checks) != len(testkit.Catalogue.Checks)+1 {
+	if err == nil || !strings.HasPrefix(err.Error(), "own-bad: ") ||
+		len(all.Checks) != len(testkit.Catalogue.Checks)+1 {
 		t.Errorf("%d checks (%v)", len(all.Checks), err)
 	}
 	made := all.Find("own-short")
@@ -136,14 +140,34 @@ func garden(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, "/older", http.StatusMovedPermanently)
 	case "/older":
 		http.Redirect(w, r, "/beds/", http.StatusMovedPermanently)
+	case "/round":
+		http.Redirect(w, r, "/round/", http.StatusFound)
+	case "/round/":
+		http.Redirect(w, r, "/round", http.StatusFound)
+	case "/lost":
+		http.Redirect(w, r, "/gone", http.StatusFound)
 	case "/gone":
 		w.WriteHeader(http.StatusNotFound)
 	case "/beds/":
-		fmt.Fprint(w, "<html lang=en><title>Beds</title><main><p>Moss.</p><img src=/moss.png alt=moss></main>")
+		fmt.Fprint(w, "<html lang=en><title>Beds</title><main><p>Moss.</p><img src=/moss.png alt=moss></main>",
+			`<aside><a href="/round" aria-label="and so on"></a><a href=/lost>lost</a><a href="/">Home</a></aside>`)
 	default:
-		fmt.Fprint(w, "<html lang=en><title>Home</title><nav><a href=/beds/>Beds</a></nav><main><p>", strings.Repeat("Ferns grow here. ", 30),
-			"<a href=/old>the old\nbeds</a></p></main><footer>", `<a href="/gone" rel=nofollow>gone</a></footer>`)
+		fmt.Fprint(
+			w,
+			"<html lang=en><title>Home</title><nav><a href=/beds/>Beds</a></nav><main><p>",
+			strings.Repeat("Ferns grow here. ", 30),
+			"<a href=/old>the old\nbeds</a></p></main><footer>",
+			`<a href="/gone" rel=nofollow>gone</a></footer>`,
+		)
 	}
+}
+
+// statuses are what the stations of a way answered.
+func statuses(hops []check.Hop) (out string) {
+	for _, h := range hops {
+		out += fmt.Sprint(" ", h.Status)
+	}
+	return out
 }
 
 // TestJudge finds pages, links, redirects and what pages load, each with its evidence.
@@ -153,11 +177,21 @@ func TestJudge(t *testing.T) {
 	}
 	short := ask("short", "pages", `kind != "home" && words < 20 && text.contains("Moss")`)
 	short.Value = "title"
-	crawled, _ := testkit.Crawl(t, "http://"+testkit.Serve(t, http.HandlerFunc(garden))+"/", plan.Plan{Probes: plan.No(),
+	toHome := ask("home", "links", `target.clicks == 0`)
+	toHome.Value = "source.clicks"
+	home := "http://" + testkit.Serve(t, http.HandlerFunc(garden))
+	crawled, _ := testkit.Crawl(t, home+"/", plan.Plan{Probes: plan.No(),
 		Own: []plan.OwnCheck{short, ask("dead", "links", `target.status == 404 && !follow && source.words > 10`),
-			ask("hops", "redirects", "hops > 1 && !circle"), ask("heavy", "resources", `type == "image/png" && bytes > 2000 && linksIn == 1`),
+			ask("hops", "redirects", "hops > 1 && !circle"), ask("circle", "redirects", `circle && to.endsWith("/round/")`),
+			ask("lost", "redirects", `endStatus == 404 && status == 302 && to == end && size(way) == 0 && linksIn == 1`),
+			ask("heavy", "resources", `type == "image/png" && bytes > 2000 && linksIn == 1`),
 			ask("unfetched", "links", `target.path == "/nowhere"`), ask("divides", "pages", "1 / (words - words) > 2"),
-			ask("many", "pages", "linksOut > 2")}})
+			ask(
+				"many",
+				"pages",
+				"linksOut > 2 && linksIn > 0 && clicks == 0",
+			), ask("near", "pages", "clicks == 1 && status == 200"),
+			ask("far", "links", "target.clicks == 2 && known(source.layout)"), toHome}})
 	got := map[string]string{}
 	for _, f := range crawled.Findings {
 		for _, p := range f.Places {
@@ -168,17 +202,24 @@ func TestJudge(t *testing.T) {
 					}
 					return a
 				}
-				got[f.Check.ID] += fmt.Sprintf("%s %q %q %q %q %s %d;", path(crawled.Survey.URL(f.Page)), p.Note, p.Value, path(p.Target),
-					p.Words, p.Region, len(p.Hops))
+				got[f.Check.ID] += fmt.Sprintf("%s %q %q %q %q %s%s;", path(crawled.Survey.URL(f.Page)),
+					strings.ReplaceAll(p.Note, home, "HOST"), p.Value, path(p.Target),
+					p.Words, p.Region, statuses(p.Hops))
 			}
 		}
 	}
 	for id, want := range map[string]string{
-		"own-short":     `/beds/ "kind: page, words: 1" "Beds" "" "" content 0;`,
-		"own-dead":      `/ "from: words: 93" "" "/gone" "gone" footer 0;`,
-		"own-hops":      `/ "hops: 2" "" "/old" "the old beds" content 3;`,
-		"own-heavy":     `/beds/ "bytes: 3\u202f000 bytes" "" "/moss.png" "" content 0;`,
-		"own-many":      `/ "links out: 3" "" "" "" content 0;`,
+		"own-short":  `/beds/ "kind: page, words: 1" "Beds" "" "" content;`,
+		"own-dead":   `/ "from: words: 93" "" "/gone" "gone" footer;`,
+		"own-hops":   `/ "hops: 2" "" "/old" "the old beds" content 301 301 200;`,
+		"own-heavy":  `/beds/ "bytes: 3\u202f000 bytes" "" "/moss.png" "" content;`,
+		"own-many":   `/ "links out: 3, links in: 1" "" "" "" content;`,
+		"own-circle": `/beds/ "to: HOST/round/" "" "/round" "and so on" aside 302 302 302;`,
+		"own-lost":   `/beds/ "to: HOST/gone, way: none, end: HOST/gone" "" "/lost" "lost" aside 302 404;`,
+		"own-near":   `/beds/ "" "" "" "" content;`,
+		"own-far": `/beds/ "from: layout: 0" "" "/round" "and so on" aside;` +
+			`/beds/ "from: layout: 0" "" "/lost" "lost" aside;`,
+		"own-home":      `/beds/ "" "1" "/" "Home" aside;`,
 		"own-unfetched": "", "own-divides": "",
 	} {
 		if got[id] != want {

@@ -144,6 +144,8 @@ func and(question, condition string) string {
 	switch {
 	case question == "":
 		return condition
+	case strings.Contains(question, "//"): // it may end in a remark, which would take in what follows
+		question = "(" + question + "\n)"
 	case strings.Contains(question, "||") || strings.Contains(question, "?"):
 		question = "(" + question + ")"
 	}

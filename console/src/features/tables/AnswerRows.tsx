@@ -136,7 +136,7 @@ export function AnswerRows({
                   _hover={{ bg: "bg.subtle" }}
                 >
                   {page >= 0 && (
-                    <Box role="cell">
+                    <Box role="cell" display="flex">
                       <chakra.input
                         type="checkbox"
                         accentColor="accent"
