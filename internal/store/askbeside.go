@@ -127,6 +127,28 @@ const mostNeighbours = 2_000_000
 var errNeighbours = record.Refuse("a question goes through at most two million links to pages: narrow it by what pages " +
 	"say themselves, such as section == \"/shop/\"")
 
+// neighboured are the pages that what is asked of their rows and addresses does not exclude.
+func (r *reading) neighboured(ctx context.Context) (map[int32][]ref.Val, error) {
+	q := r.asked.Question
+	address := q.Of.Fact("address")
+	scan := &rowScan{store: r.store, crawl: r.crawl, table: q.Of}
+	scan.want(address)
+	by := q.Deciding(func(fact string) bool {
+		at := q.Of.Fact(fact)
+		if q.Of.Facts[at].OfAddress == nil || q.Of.AddressOf(at) != address {
+			return at == address
+		}
+		scan.want(at)
+		return true
+	})
+	out := map[int32][]ref.Val{}
+	return out, scan.each(ctx, r.where, r.args, func(id int32, row []any) {
+		if !q.Of.Excludes(by, row) {
+			out[id] = []ref.Val{}
+		}
+	})
+}
+
 // linkedBy reads the links to pages that the rest of the question does not exclude, if they are gone through.
 func (r *reading) linkedBy(ctx context.Context) (func(id int32, row []any), error) {
 	q := r.asked.Question
@@ -134,15 +156,9 @@ func (r *reading) linkedBy(ctx context.Context) (func(id int32, row []any), erro
 	if !slices.Contains(r.wanted, at) {
 		return nil, nil
 	}
-	var candidates []int32
-	err := r.store.db.SelectContext(ctx, &candidates, "select p.id"+fromFor(r.where)+" where p.crawl_id = $1 and "+
-		roleOf[q.Of.Name]+" and ("+r.where+") order by p.id", r.args...)
+	into, err := r.neighboured(ctx)
 	if err != nil {
 		return nil, err
-	}
-	into := make(map[int32][]ref.Val, len(candidates))
-	for _, id := range candidates {
-		into[id] = []ref.Val{}
 	}
 	var asked end
 	for _, fact := range q.Asks() {

@@ -203,6 +203,17 @@ export type Asked = Words<Omit<AskQuery, "after" | "limit">>;
 const answerPart = (name: string, number: string, query: AskQuery) =>
   read(api.GET("/sites/{site}/crawls/{crawl}/ask", { params: { ...ofCrawl(name, number), query } }));
 
+/** The lines of the fix list that are about some pages of the newest crawl, by their names. */
+export async function fixesOf(name: string, addresses: string[]): Promise<string[]> {
+  const fixes = new Set<string>();
+  for (let at = 0; at < addresses.length; at += 20) {
+    const question = `address in ${JSON.stringify(addresses.slice(at, at + 20))}`;
+    const part = await answerPart(name, "latest", { question, columns: "fixes", limit: 20 });
+    for (const row of part.rows ?? []) for (const fix of row.flat()) if (fix) fixes.add(String(fix));
+  }
+  return [...fixes];
+}
+
 /** What a question holds of, row by row or in groups. */
 export const answer = (name: string, number: string, asked: Asked) =>
   infiniteQueryOptions({

@@ -3,9 +3,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { api, read } from "../../api/client";
+import { fixesOf } from "../../api/queries";
 import { count } from "../../lib/format";
 import { useMe } from "../../lib/me";
 import { Refused } from "../../ui/States";
+import { RecheckResult } from "../fixlist/RecheckResult";
 
 interface Props {
   site: string;
@@ -41,14 +43,36 @@ export function ChosenBar({ site, chosen, clear }: Props) {
     onSuccess: () => ask(false),
     onSettled: () => client.invalidateQueries({ queryKey: ["sites", site] }),
   });
+  const look = useMutation({
+    mutationFn: async () => {
+      const fixes = await fixesOf(site, [...chosen]);
+      if (fixes.length === 0) return null;
+      return read(
+        api.POST("/sites/{site}/rechecks", {
+          params: { path: { site } },
+          body: { fixes, by: me || "somebody at the console" },
+        }),
+      );
+    },
+  });
   const [first] = chosen;
+  const them = chosen.size === 1 ? "it" : "them";
   if (!first) return null;
   return (
     <Box px={{ base: "3", md: "5" }} py="1.5" bg="accent.soft">
       <Flex gap="2" align="center" wrap="wrap" role="group" aria-label="The chosen pages">
         <Box mr="2">{count(chosen.size, "page", "pages")} chosen</Box>
         <Button size="xs" variant="outline" bg="bg.panel" aria-expanded={asks} onClick={() => ask(!asks)}>
-          Waive what fails on {chosen.size === 1 ? "it" : "them"}…
+          Waive what fails on {them}…
+        </Button>
+        <Button
+          size="xs"
+          variant="outline"
+          bg="bg.panel"
+          loading={look.isPending}
+          onClick={() => look.mutate()}
+        >
+          Recheck what fails on {them}
         </Button>
         {chosen.size === 1 && (
           <Button asChild size="xs" variant="outline" bg="bg.panel">
@@ -100,7 +124,17 @@ export function ChosenBar({ site, chosen, clear }: Props) {
           </Button>
         </Flex>
       )}
-      <Refused error={waive.error} mt="1" />
+      {look.data === null && <Box role="status">Nothing fails on {them}.</Box>}
+      {look.data && (
+        <RecheckResult
+          key={look.data.number}
+          site={site}
+          crawl={look.data.crawl}
+          number={look.data.number}
+          done={() => client.invalidateQueries({ queryKey: ["sites", site] })}
+        />
+      )}
+      <Refused error={waive.error ?? look.error} mt="1" />
     </Box>
   );
 }
