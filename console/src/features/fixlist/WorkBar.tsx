@@ -2,7 +2,7 @@ import { Box, Button, Flex, Input, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Fix, State } from "../../api/types";
 import { count } from "../../lib/format";
-import { RecheckResult } from "./RecheckResult";
+import { RecheckResult } from "../../ui/RecheckResult";
 
 export interface Notice {
   text: string;

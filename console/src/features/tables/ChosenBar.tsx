@@ -6,8 +6,8 @@ import { api, read } from "../../api/client";
 import { fixesOf } from "../../api/queries";
 import { count } from "../../lib/format";
 import { useMe } from "../../lib/me";
+import { RecheckResult } from "../../ui/RecheckResult";
 import { Refused } from "../../ui/States";
-import { RecheckResult } from "../fixlist/RecheckResult";
 
 interface Props {
   site: string;

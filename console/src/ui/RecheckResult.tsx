@@ -1,9 +1,9 @@
 import { Box, Progress, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { recheck } from "../../api/queries";
-import { count, points, whole } from "../../lib/format";
-import { Refused } from "../../ui/States";
+import { recheck } from "../api/queries";
+import { count, points, whole } from "../lib/format";
+import { Refused } from "./States";
 
 const marks: Record<string, string> = { confirmed: "✓", "still there": "✗", changed: "~", "not seen": "?" };
 
