@@ -117,7 +117,8 @@ Numbers with decimals are equal to such only: ` + "`health == 100.0`" + `. Sorte
 		}
 		if ends["before"] {
 			b.WriteString("| `before.…` | | what the same address was in the crawl before: `before.title`, `before.status` … | " +
-				"the crawl before did not fetch it, or there was none |\n")
+				"the crawl before did not fetch it, or there was none; words are empty then, so that a change is asked for as " +
+				"`before.status == 200 && before.title != title` |\n")
 		}
 	}
 	return b.String()
