@@ -104,9 +104,6 @@ type Config struct {
 	Log   *slog.Logger
 }
 
-// fieldTime bounds the time in which one fact of the consultant's own is taken from one page.
-const fieldTime = 2 * time.Second
-
 // New prepares a crawl. It fails where patterns of the plan cannot be read: to disregard one could fetch what is to be
 // left alone.
 func New(c Config) (*Crawl, error) {
@@ -131,7 +128,7 @@ func New(c Config) (*Crawl, error) {
 		cr.documents = new(page.Reader)
 	}
 	var err error
-	if cr.reads, err = booking.NewReading(cr.documents, f.scope, c.Plan, limit.Within(fieldTime)); err != nil {
+	if cr.reads, err = booking.NewReading(cr.documents, f.scope, c.Plan, limit.Within(limit.FieldTime)); err != nil {
 		c.Log.Warn("a field of the plan is left out", "reason", err.Error())
 	}
 	if cr.readPDF == nil {

@@ -230,7 +230,7 @@ func (r *Runner) reread(ctx context.Context, rec record.Crawl, by plan.Plan) err
 	}
 	log := r.log.With("site", rec.Site, "crawl", rec.Number)
 	reading, err := booking.NewReading(new(page.Reader), scope.New(start, by.Scope), by,
-		limit.Within(2*time.Second))
+		limit.Within(limit.FieldTime))
 	if err != nil {
 		log.Warn("a field of the plan is left out", "reason", err.Error())
 	}

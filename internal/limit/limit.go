@@ -7,6 +7,9 @@ import (
 	"harvik/internal/core/mishap"
 )
 
+// FieldTime is how long a field of the consultant's own may take on one page.
+const FieldTime = 2 * time.Second
+
 // Within runs work and tells whether it was done in time. What takes longer is left to itself: what it writes is not to
 // be looked at. A panic counts as not done.
 func Within(most time.Duration) func(work func()) bool {

@@ -1,9 +1,7 @@
 package service
 
 import (
-	"errors"
 	"net/http"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -39,18 +37,9 @@ func (s *Service) tryField(c *gin.Context) {
 		s.fail(c, err, "the field")
 		return
 	}
-	fields.Run = limit.Within(2 * time.Second)
-	at, ok := address(c, cr)
+	fields.Run = limit.Within(limit.FieldTime)
+	d, ok := s.pageOf(c, cr)
 	if !ok {
-		return
-	}
-	d, err := s.store.Page(c, cr.ID, at)
-	if errors.Is(err, record.ErrNotFound) {
-		noPage(c, cr, at)
-		return
-	}
-	if err != nil {
-		s.fail(c, err, "the page")
 		return
 	}
 	out := api.FieldValue{}
@@ -65,7 +54,7 @@ func (s *Service) tryField(c *gin.Context) {
 		return
 	}
 	if !kept {
-		problem(c, http.StatusConflict, "no source is kept of "+at+": it is no HTML page, or the crawl keeps none")
+		problem(c, http.StatusConflict, "no source is kept of "+d.Address+": it is no HTML page, or the crawl keeps none")
 		return
 	}
 	c.JSON(http.StatusOK, out)

@@ -236,22 +236,31 @@ func noPage(c *gin.Context, cr record.Crawl, at string) {
 			cr.Number, at, cr.Site))
 }
 
+// pageOf is the page of a crawl that the query names; where there is no such, it has answered.
+func (s *Service) pageOf(c *gin.Context, cr record.Crawl) (d record.PageDetail, ok bool) {
+	at, ok := address(c, cr)
+	if !ok {
+		return d, false
+	}
+	d, err := s.store.Page(c, cr.ID, at)
+	if errors.Is(err, record.ErrNotFound) {
+		noPage(c, cr, at)
+		return d, false
+	}
+	if err != nil {
+		s.fail(c, err, "the page")
+		return d, false
+	}
+	return d, true
+}
+
 func (s *Service) showPage(c *gin.Context) {
 	cr, ok := s.crawl(c)
 	if !ok {
 		return
 	}
-	at, ok := address(c, cr)
+	d, ok := s.pageOf(c, cr)
 	if !ok {
-		return
-	}
-	d, err := s.store.Page(c, cr.ID, at)
-	if errors.Is(err, record.ErrNotFound) {
-		noPage(c, cr, at)
-		return
-	}
-	if err != nil {
-		s.fail(c, err, "the page")
 		return
 	}
 	checks := s.checksOf(cr.Plan)
@@ -313,11 +322,7 @@ func (s *Service) listChecks(c *gin.Context) {
 
 // checksAsked are all checks, with the own ones of the site that the query names, if any.
 func (s *Service) checksAsked(c *gin.Context) (*check.Catalogue, bool) {
-	if c.Query("site") == "" {
-		return s.checks, true
-	}
-	c.AddParam("site", c.Query("site"))
-	site, ok := s.siteOf(c)
+	site, ok := s.siteAsked(c)
 	return s.checksOf(site.Plan), ok
 }
 

@@ -47,7 +47,7 @@ func (s *Service) setSecret(c *gin.Context) {
 		return
 	}
 	var faults plan.Faults
-	if !plan.IsSecretName(c.Param("secret")) {
+	if !plan.IsName(c.Param("secret")) {
 		faults = append(faults, plan.Fault{Field: "secret",
 			Reason: "the name of a secret has 1 to 64 small letters, digits or hyphens, such as members"})
 	}

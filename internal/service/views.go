@@ -18,7 +18,7 @@ func (s *Service) listViews(c *gin.Context) {
 	if !ok {
 		return
 	}
-	kept, err := s.store.Views(c, site)
+	kept, err := s.store.Views(c, site.Name)
 	if err != nil {
 		s.fail(c, err, "the list")
 		return
@@ -39,7 +39,7 @@ func (s *Service) keepView(c *gin.Context) {
 		return
 	}
 	v := wire.ViewFrom(c.Param("view"), &in)
-	if !plan.IsSecretName(v.Name) {
+	if !plan.IsName(v.Name) {
 		problem(c, http.StatusUnprocessableEntity,
 			"the name of a view has 1 to 64 small letters, digits or hyphens, such as thin-plant-pages")
 		return
@@ -48,11 +48,11 @@ func (s *Service) keepView(c *gin.Context) {
 		s.fail(c, err, "the question")
 		return
 	}
-	if err := s.store.KeepView(c, site, v); err != nil {
+	if err := s.store.KeepView(c, site.Name, v); err != nil {
 		s.fail(c, err, "the site")
 		return
 	}
-	kept := record.KeptView{View: v, Site: site}
+	kept := record.KeptView{View: v, Site: site.Name}
 	c.JSON(http.StatusOK, wire.View(&kept))
 }
 
@@ -69,20 +69,20 @@ func (s *Service) removeView(c *gin.Context) {
 			return
 		}
 	}
-	if err := s.store.RemoveView(c, site, name); err != nil {
+	if err := s.store.RemoveView(c, site.Name, name); err != nil {
 		s.fail(c, err, "the view "+name)
 		return
 	}
 	c.Status(http.StatusNoContent)
 }
 
-// siteAsked is the site that the query names, if any; where there is no such, it has answered.
-func (s *Service) siteAsked(c *gin.Context) (name string, ok bool) {
-	name = c.Query("site")
+// siteAsked is the site that the query names, one without a name if it names none; where there is no such, it has
+// answered.
+func (s *Service) siteAsked(c *gin.Context) (site record.Site, ok bool) {
+	name := c.Query("site")
 	if name == "" {
-		return "", true
+		return site, true
 	}
 	c.AddParam("site", name)
-	_, ok = s.siteOf(c)
-	return name, ok
+	return s.siteOf(c)
 }

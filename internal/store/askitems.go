@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"maps"
 	"slices"
 
 	"harvik/internal/core/check"
@@ -135,11 +136,7 @@ func (r *reading) items(ctx context.Context) error {
 			}
 			return hits, nil
 		},
-		func(_ int32, hits []hit) {
-			for _, h := range hits {
-				r.take(h)
-			}
-		},
+		r.takeAll,
 	)
 }
 
@@ -189,21 +186,24 @@ var alikeIn = map[string]string{
 
 // duplicates goes over pages that are alike, page by page.
 func (r *reading) duplicates(ctx context.Context) error {
-	return r.found(ctx, []string{"title-duplicate", "description-duplicate", "h1-duplicate", "copy-duplicate",
-		"copy-near-duplicate"}, func(name string, f *record.PageFinding, p *check.Place) any {
-		switch name {
-		case "what":
-			return alikeIn[f.Check]
-		case "value":
-			return p.Value
-		case "shared":
-			return line(p.Of)
-		case "likeness":
-			if p.Likeness > 0 {
-				return p.Likeness
+	return r.found(
+		ctx,
+		slices.Collect(maps.Keys(alikeIn)),
+		func(name string, f *record.PageFinding, p *check.Place) any {
+			switch name {
+			case "what":
+				return alikeIn[f.Check]
+			case "value":
+				return p.Value
+			case "shared":
+				return line(p.Of)
+			case "likeness":
+				if p.Likeness > 0 {
+					return p.Likeness
+				}
+				return nil
 			}
-			return nil
-		}
-		return append([]string{}, p.Others...)
-	})
+			return append([]string{}, p.Others...)
+		},
+	)
 }

@@ -63,11 +63,14 @@ func (r *reading) links(ctx context.Context) error {
 				}
 			})
 			return hits, err
-		}, func(_ int32, hits []hit) {
-			for _, h := range hits {
-				r.take(h)
-			}
-		})
+		}, r.takeAll)
+}
+
+// takeAll takes the hits of a page in.
+func (r *reading) takeAll(_ int32, hits []hit) {
+	for _, h := range hits {
+		r.take(h)
+	}
 }
 
 // documents are the pages whose contents are gone through.

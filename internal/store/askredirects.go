@@ -5,6 +5,7 @@ import (
 	"strconv"
 
 	"harvik/internal/core/graph"
+	"harvik/internal/core/query"
 	"harvik/internal/record"
 )
 
@@ -26,18 +27,10 @@ func (r *reading) redirects(ctx context.Context) error {
 	t := r.asked.Question.Of
 	row := make([]any, len(t.Facts))
 	for i, way := range graph.Ways(from, to) {
-		last := len(way.Hops) - 1
-		end := way.Hops[last]
-		for name, v := range map[string]any{
-			"address": all[i].Address, "status": all[i].Status, "to": all[i].To, "linksIn": all[i].LinksIn, "hops": last,
-			"way": way.Hops[1:last], "circle": way.Circle, "end": end, "endStatus": nil,
-		} {
-			row[t.Fact(name)] = v
-		}
-		if status, err := strconv.Atoi(answers[end]); err == nil {
-			row[t.Fact("endStatus")] = status
-		}
-		t.Complete(row, r.wanted)
+		// An answer that is no status is words.
+		status, _ := strconv.Atoi(answers[way.Hops[len(way.Hops)-1]])
+		t.FillRedirect(row, &query.Redirect{Hops: way.Hops, Circle: way.Circle, Status: all[i].Status,
+			EndStatus: status, LinksIn: all[i].LinksIn}, r.wanted)
 		if h, ok := r.make(int32(i), 0, row); ok {
 			r.take(h)
 		}

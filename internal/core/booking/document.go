@@ -19,8 +19,7 @@ type Reading struct {
 }
 
 // NewReading makes a reading with the memory of a reader. Run bounds what a page can make slow, as of field.Fields. The
-// error says which of the plan's fields cannot be
-// understood today; the others are taken.
+// error says which of the plan's fields cannot be understood today; the others are taken.
 func NewReading(pages *page.Reader, s *scope.Scope, p plan.Plan, run func(func()) bool) (*Reading, error) {
 	fields, err := field.New(p.Fields)
 	fields.Run = run

@@ -346,16 +346,8 @@ func (a *asker) redirects(p *check.SitePass) error {
 				hops[n].Status = p.Got(hop).Status
 			}
 		}
-		clear(row)
-		last := len(way) - 1
-		for name, v := range map[string]any{"address": p.URL(g.ID), "status": g.Status, "to": way[1], "hops": last,
-			"way": way[1:last], "circle": chain.End < 0, "end": way[last], "linksIn": int(p.In[g.ID])} {
-			row[t.Fact(name)] = v
-		}
-		if end := p.Got(chain.Hops[last]); end != nil && end.Status > 0 {
-			row[t.Fact("endStatus")] = end.Status
-		}
-		t.Complete(row, wanted)
+		t.FillRedirect(row, &query.Redirect{Hops: way, Circle: chain.End < 0, Status: g.Status,
+			EndStatus: hops[len(hops)-1].Status, LinksIn: int(p.In[g.ID])}, wanted)
 		if a.holds(row) {
 			place := a.place(row)
 			place.Target, place.Hops = p.URL(g.ID), hops

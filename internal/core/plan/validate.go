@@ -32,8 +32,8 @@ var headersOfItsOwn = map[string]string{
 	"host": "hosts", "content-length": "", "connection": "", "transfer-encoding": "", "accept-encoding": "", "proxy-authorization": "",
 }
 
-// IsSecretName tells whether a text can name a secret.
-func IsSecretName(name string) bool { return nameShape.MatchString(name) }
+// IsName tells whether a text can name a secret or a view.
+func IsName(name string) bool { return nameShape.MatchString(name) }
 
 type validator struct{ faults Faults }
 
@@ -436,7 +436,7 @@ func (v *validator) network(p *Plan) {
 	if p.CA != "" && !x509.NewCertPool().AppendCertsFromPEM([]byte(p.CA)) {
 		v.fault("ca", "no certificate in PEM is in it")
 	}
-	if p.Certificate != "" && !IsSecretName(p.Certificate) {
+	if p.Certificate != "" && !IsName(p.Certificate) {
 		v.fault("certificate", "%q is no name of a secret: small letters, digits and hyphens", p.Certificate)
 	}
 	if p.Proxy != "" {
@@ -480,7 +480,7 @@ func (v *validator) gate(g *Gate, path string) {
 	if g.Host != "" && !isHost(g.Host) {
 		v.fault(path+".host", "%q is no host name; write it without scheme and port", g.Host)
 	}
-	if g.Secret != "" && !IsSecretName(g.Secret) {
+	if g.Secret != "" && !IsName(g.Secret) {
 		v.fault(path+".secret", "not the name of a secret: small letters, digits and hyphens. The secret itself goes in with `harvik secret set`")
 	}
 	if g.Name != "" && !headerShape.MatchString(g.Name) {
@@ -490,7 +490,7 @@ func (v *validator) gate(g *Gate, path string) {
 		v.fault(path+".user", "a user name holds no colon and no line end (RFC 7617)")
 	}
 	for name, value := range g.Fields {
-		if secret, ok := strings.CutPrefix(value, "secret:"); ok && !IsSecretName(secret) {
+		if secret, ok := strings.CutPrefix(value, "secret:"); ok && !IsName(secret) {
 			v.fault(path+".fields."+name, "%q is no name of a secret: small letters, digits and hyphens", secret)
 		}
 	}

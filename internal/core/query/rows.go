@@ -57,6 +57,30 @@ var linkFacts = map[string]func(*page.Link) any{
 	"line":     func(l *page.Link) any { return l.Line },
 }
 
+// A Redirect is an address that leads on, with its whole way: the address first, the end last.
+type Redirect struct {
+	Hops      []string
+	Circle    bool
+	Status    int // of the first answer
+	EndStatus int // 0 where the end gave no answer
+	LinksIn   int
+}
+
+// FillRedirect puts a redirect into a row of the table of redirects.
+func (t *Table) FillRedirect(row []any, r *Redirect, wanted []int) {
+	last := len(r.Hops) - 1
+	for name, v := range map[string]any{
+		"address": r.Hops[0], "status": r.Status, "to": r.Hops[1], "linksIn": r.LinksIn, "hops": last,
+		"way": r.Hops[1:last], "circle": r.Circle, "end": r.Hops[last], "endStatus": nil,
+	} {
+		row[t.Fact(name)] = v
+	}
+	if r.EndStatus > 0 {
+		row[t.Fact("endStatus")] = r.EndStatus
+	}
+	t.Complete(row, wanted)
+}
+
 // Take is a value, as it was written by a person, as one of the fact.
 func (f *Fact) Take(v any) (any, error) {
 	switch number, isNumber := NumberOf(v); f.Kind {
