@@ -1,11 +1,10 @@
-import { Box, Flex, Heading, Input } from "@chakra-ui/react";
+import { Box, Flex, Heading } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { checks } from "../../api/queries";
-import { count } from "../../lib/format";
-import { useFilters, useSearchField } from "../../lib/useFilters";
-import { Select } from "../../ui/Select";
+import { useFilters } from "../../lib/useFilters";
 import { Sign } from "../../ui/Sign";
 import { Empty, Failed, Loading } from "../../ui/States";
+import { CheckSearch } from "./CheckSearch";
 import { CheckText } from "./CheckText";
 import { found } from "./filter";
 
@@ -15,37 +14,20 @@ const keys = ["search", "group"] as const;
 export function CheckList() {
   const list = useQuery(checks());
   const [filter, set] = useFilters(keys);
-  const [typed, type] = useSearchField(filter.search, (search) => set({ search }));
   if (list.isPending) return <Loading />;
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
   const fitting = found(list.data.checks, filter.search, filter.group);
   const groups = list.data.groups.filter((g) => fitting.some((c) => c.group === g));
   return (
     <Box px={{ base: "3", md: "5" }} py="5">
-      <Flex align="center" gap="3" wrap="wrap" mb="4" role="search" aria-label="Find a check">
-        <Heading as="h1" size="xl" mr="3">
-          Checks
-        </Heading>
-        <Input
-          size="sm"
-          width="18rem"
-          aria-label="Search"
-          placeholder="words of a check"
-          bg="bg.panel"
-          value={typed}
-          onChange={(e) => type(e.target.value)}
-        />
-        <Select
-          label="Group of checks"
-          width="10rem"
-          value={filter.group}
-          set={(group) => set({ group })}
-          options={[["", "all groups"], ...list.data.groups.map((g): [string, string] => [g, g])]}
-        />
-        <Box color="fg.muted" fontSize="sm" role="status">
-          {count(fitting.length, "check", "checks")}
-        </Box>
-      </Flex>
+      <CheckSearch
+        title="Checks"
+        search={filter.search}
+        group={filter.group}
+        groups={list.data.groups}
+        set={set}
+        fitting={fitting.length}
+      />
       {fitting.length === 0 && <Empty title="No check like that">Take a word off to see more.</Empty>}
       {groups.map((group) => (
         <Box key={group} mb="6" maxW="60rem">

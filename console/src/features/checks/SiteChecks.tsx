@@ -1,14 +1,15 @@
-import { Box, chakra, Flex, Heading, Input, Link, Text } from "@chakra-ui/react";
+import { Box, chakra, Flex, Link, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link as RouterLink, useParams } from "react-router";
 import { checks, crawl, plan } from "../../api/queries";
 import type { Check, Crawl, Plan } from "../../api/types";
 import { count, lost, whole } from "../../lib/format";
-import { useFilters, useSearchField } from "../../lib/useFilters";
+import { useFilters } from "../../lib/useFilters";
 import { Select } from "../../ui/Select";
 import { Sign } from "../../ui/Sign";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { CheckRules } from "./CheckRules";
+import { CheckSearch } from "./CheckSearch";
 import { CheckText } from "./CheckText";
 import { found } from "./filter";
 import { covers } from "./rules";
@@ -22,7 +23,6 @@ export function SiteChecks() {
   const newest = useQuery({ ...crawl(site, "latest"), retry: false });
   const own = useQuery(plan(site));
   const [filter, set] = useFilters(keys);
-  const [typed, type] = useSearchField(filter.search, (search) => set({ search }));
   if (list.isPending || own.isPending || newest.isLoading) return <Loading />;
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
   if (own.isError) return <Failed error={own.error} retry={own.refetch} />;
@@ -44,29 +44,21 @@ export function SiteChecks() {
   });
   return (
     <Box px={{ base: "3", md: "5" }} py="5">
-      <Flex align="center" gap="3" wrap="wrap" mb="3" role="search" aria-label="Find a check">
-        <Heading as="h1" size="xl" mr="3">
-          Checks of{" "}
-          <Link asChild color="accent">
-            <RouterLink to={`/sites/${site}`}>{site}</RouterLink>
-          </Link>
-        </Heading>
-        <Input
-          size="sm"
-          width="16rem"
-          aria-label="Search"
-          placeholder="words of a check"
-          bg="bg.panel"
-          value={typed}
-          onChange={(e) => type(e.target.value)}
-        />
-        <Select
-          label="Group of checks"
-          width="10rem"
-          value={filter.group}
-          set={(group) => set({ group })}
-          options={[["", "all groups"], ...list.data.groups.map((g): [string, string] => [g, g])]}
-        />
+      <CheckSearch
+        title={
+          <>
+            Checks of{" "}
+            <Link asChild color="accent">
+              <RouterLink to={`/sites/${site}`}>{site}</RouterLink>
+            </Link>
+          </>
+        }
+        search={filter.search}
+        group={filter.group}
+        groups={list.data.groups}
+        set={set}
+        fitting={fitting.length}
+      >
         <Select
           label="Which"
           width="13rem"
@@ -80,10 +72,7 @@ export function SiteChecks() {
             ["own", "of one’s own"],
           ]}
         />
-        <Box color="fg.muted" fontSize="sm" role="status">
-          {count(fitting.length, "check", "checks")}
-        </Box>
-      </Flex>
+      </CheckSearch>
       {fitting.length === 0 ? (
         <Empty title="No check like that">Take a filter off to see more.</Empty>
       ) : (

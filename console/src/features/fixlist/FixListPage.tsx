@@ -6,13 +6,13 @@ import { checks, crawl, fixes, site as siteOf } from "../../api/queries";
 import type { Fix, State } from "../../api/types";
 import { count } from "../../lib/format";
 import { useFilters } from "../../lib/useFilters";
+import { told, useWork, type Wish, type Worked } from "../../lib/useWork";
 import { CrawlHead } from "../../ui/CrawlHead";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { FilterRow } from "./FilterRow";
 import { FixPanel } from "./FixPanel";
 import { FixRows } from "./FixRows";
 import { filterKeys } from "./filters";
-import { told, useWork, type Wish, type Worked } from "./useWork";
 import { WaiveDialog } from "./WaiveDialog";
 import { type Notice, WorkBar } from "./WorkBar";
 

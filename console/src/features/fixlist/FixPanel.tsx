@@ -4,6 +4,7 @@ import { Link as RouterLink, useParams } from "react-router";
 import { fix, fixPages } from "../../api/queries";
 import type { Fix, PageFinding } from "../../api/types";
 import { count, gain, points, whole } from "../../lib/format";
+import type { Wish, Worked } from "../../lib/useWork";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
 import { More } from "../../ui/More";
@@ -11,7 +12,6 @@ import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
 import { Entries } from "./Entries";
 import { FixWork } from "./FixWork";
-import type { Wish, Worked } from "./useWork";
 
 interface Props {
   home: string;

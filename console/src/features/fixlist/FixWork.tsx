@@ -4,7 +4,7 @@ import { useEffect, useState } from "react";
 import { task } from "../../api/queries";
 import type { Check, Fix, State } from "../../api/types";
 import { count, gain, when } from "../../lib/format";
-import type { Wish } from "./useWork";
+import type { Wish } from "../../lib/useWork";
 
 interface Props {
   site: string;

@@ -1,11 +1,12 @@
-import { Box, Button, CloseButton, Dialog, Field, Input, Portal, Text, Textarea } from "@chakra-ui/react";
+import { Box, Button, Field, Input, Text, Textarea } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { layouts as layoutsOf } from "../../api/queries";
 import type { Fix, WaiverScope } from "../../api/types";
 import { count, shortAddress } from "../../lib/format";
+import type { WaiverWish } from "../../lib/useWork";
+import { DialogFrame } from "../../ui/DialogFrame";
 import { Select } from "../../ui/Select";
-import type { WaiverWish } from "./useWork";
 
 interface Props {
   site: string;
@@ -71,78 +72,69 @@ export function WaiveDialog({ site, crawl, fixes, waive, close }: Props) {
     }
   };
   return (
-    <Dialog.Root open onOpenChange={(e) => !e.open && close()} size="md">
-      <Portal>
-        <Dialog.Backdrop />
-        <Dialog.Positioner>
-          <Dialog.Content bg="bg.panel">
-            <Dialog.Header pb="2">
-              <Dialog.Title>Leave it as it is</Dialog.Title>
-            </Dialog.Header>
-            <Dialog.Body>
-              <Text mb="3" overflowWrap="anywhere">
-                {fixes.length === 1 ? first?.line : count(fixes.length, "fix", "fixes")}
-              </Text>
-              <Field.Root mb="3">
-                <Field.Label>What is to be left</Field.Label>
-                <Select value={scope} set={suggest} options={scopes} />
-              </Field.Root>
-              {scope === "layout" && (
-                <Field.Root mb="3">
-                  <Field.Label>Layout</Field.Label>
-                  <Select
-                    value={on}
-                    set={setOn}
-                    options={layouts.map((l) => [
-                      l.name,
-                      `${l.name}: ${count(l.pages, "page", "pages")}, such as ${shortAddress(l.example, l.example)}`,
-                    ])}
-                  />
-                </Field.Root>
-              )}
-              {scope !== "fix" && scope !== "check" && scope !== "layout" && (
-                <Field.Root mb="3">
-                  <Field.Label>
-                    {{ section: "Folder", pattern: "Pattern", page: "Address" }[scope as string]}
-                  </Field.Label>
-                  <Input size="sm" value={on} onChange={(e) => setOn(e.target.value)} />
-                </Field.Root>
-              )}
-              <Field.Root mb="3" required>
-                <Field.Label>Why this is fine as it is</Field.Label>
-                <Textarea size="sm" rows={2} value={reason} onChange={(e) => setReason(e.target.value)} />
-              </Field.Root>
-              <Field.Root>
-                <Field.Label>Until the end of this day (for good if empty)</Field.Label>
-                <Input size="sm" type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
-              </Field.Root>
-              {fault && (
-                <Box role="alert" color="severity.error" mt="3">
-                  {fault}
-                </Box>
-              )}
-            </Dialog.Body>
-            <Dialog.Footer>
-              <Button size="sm" variant="outline" onClick={close}>
-                Cancel
-              </Button>
-              <Button
-                size="sm"
-                bg="accent"
-                color="accent.text"
-                loading={busy}
-                disabled={!reason.trim()}
-                onClick={send}
-              >
-                Waive
-              </Button>
-            </Dialog.Footer>
-            <Dialog.CloseTrigger asChild>
-              <CloseButton size="sm" />
-            </Dialog.CloseTrigger>
-          </Dialog.Content>
-        </Dialog.Positioner>
-      </Portal>
-    </Dialog.Root>
+    <DialogFrame
+      title="Leave it as it is"
+      size="md"
+      close={close}
+      buttons={
+        <>
+          <Button size="sm" variant="outline" onClick={close}>
+            Cancel
+          </Button>
+          <Button
+            size="sm"
+            bg="accent"
+            color="accent.text"
+            loading={busy}
+            disabled={!reason.trim()}
+            onClick={send}
+          >
+            Waive
+          </Button>
+        </>
+      }
+    >
+      <Text mb="3" overflowWrap="anywhere">
+        {fixes.length === 1 ? first?.line : count(fixes.length, "fix", "fixes")}
+      </Text>
+      <Field.Root mb="3">
+        <Field.Label>What is to be left</Field.Label>
+        <Select value={scope} set={suggest} options={scopes} />
+      </Field.Root>
+      {scope === "layout" && (
+        <Field.Root mb="3">
+          <Field.Label>Layout</Field.Label>
+          <Select
+            value={on}
+            set={setOn}
+            options={layouts.map((l) => [
+              l.name,
+              `${l.name}: ${count(l.pages, "page", "pages")}, such as ${shortAddress(l.example, l.example)}`,
+            ])}
+          />
+        </Field.Root>
+      )}
+      {scope !== "fix" && scope !== "check" && scope !== "layout" && (
+        <Field.Root mb="3">
+          <Field.Label>
+            {{ section: "Folder", pattern: "Pattern", page: "Address" }[scope as string]}
+          </Field.Label>
+          <Input size="sm" value={on} onChange={(e) => setOn(e.target.value)} />
+        </Field.Root>
+      )}
+      <Field.Root mb="3" required>
+        <Field.Label>Why this is fine as it is</Field.Label>
+        <Textarea size="sm" rows={2} value={reason} onChange={(e) => setReason(e.target.value)} />
+      </Field.Root>
+      <Field.Root>
+        <Field.Label>Until the end of this day (for good if empty)</Field.Label>
+        <Input size="sm" type="date" value={until} onChange={(e) => setUntil(e.target.value)} />
+      </Field.Root>
+      {fault && (
+        <Box role="alert" color="severity.error" mt="3">
+          {fault}
+        </Box>
+      )}
+    </DialogFrame>
   );
 }

@@ -4,8 +4,8 @@ import { useParams } from "react-router";
 import { waivers } from "../../api/queries";
 import type { Waiver } from "../../api/types";
 import { when, whole } from "../../lib/format";
+import { useWork } from "../../lib/useWork";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
-import { useWork } from "./useWork";
 
 /** What a waiver is about, in words. */
 function about(w: Waiver): string {

@@ -1,11 +1,10 @@
 import { Box, Button, Flex, Input, Link } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
-import { api, read } from "../../api/client";
 import { fixesOf } from "../../api/queries";
 import { count } from "../../lib/format";
-import { useMe } from "../../lib/me";
+import { useWork } from "../../lib/useWork";
 import { RecheckResult } from "../../ui/RecheckResult";
 import { Refused } from "../../ui/States";
 
@@ -20,39 +19,18 @@ export function ChosenBar({ site, chosen, clear }: Props) {
   const [reason, setReason] = useState("");
   const [check, setCheck] = useState("");
   const [asks, ask] = useState(false);
-  const [me] = useMe();
-  const client = useQueryClient();
+  const work = useWork(site);
   const waive = useMutation({
-    mutationFn: async () => {
-      for (const on of chosen) {
-        await read(
-          api.POST("/sites/{site}/waivers", {
-            params: { path: { site } },
-            body: {
-              scope: "page",
-              on,
-              check: check || undefined,
-              reason,
-              by: me || "somebody at the console",
-            },
-          }),
-        );
-      }
-      return chosen.size;
+    mutationFn: () => {
+      const wish = { scope: "page" as const, check: check || undefined, reason };
+      return work.waive.mutateAsync([...chosen].map((on) => ({ ...wish, on })));
     },
     onSuccess: () => ask(false),
-    onSettled: () => client.invalidateQueries({ queryKey: ["sites", site] }),
   });
   const look = useMutation({
     mutationFn: async () => {
       const fixes = await fixesOf(site, [...chosen]);
-      if (fixes.length === 0) return null;
-      return read(
-        api.POST("/sites/{site}/rechecks", {
-          params: { path: { site } },
-          body: { fixes, by: me || "somebody at the console" },
-        }),
-      );
+      return fixes.length === 0 ? null : work.look.mutateAsync(fixes);
     },
   });
   const [first] = chosen;
@@ -84,7 +62,8 @@ export function ChosenBar({ site, chosen, clear }: Props) {
         </Button>
         {waive.isSuccess && (
           <Box role="status">
-            {count(waive.data, "page is", "pages are")} left as {waive.data === 1 ? "it is" : "they are"}.{" "}
+            {count(waive.data.length, "page is", "pages are")} left as{" "}
+            {waive.data.length === 1 ? "it is" : "they are"}.{" "}
             <Link asChild color="accent">
               <RouterLink to={`/sites/${site}/waivers`}>Waivers</RouterLink>
             </Link>
@@ -131,7 +110,7 @@ export function ChosenBar({ site, chosen, clear }: Props) {
           site={site}
           crawl={look.data.crawl}
           number={look.data.number}
-          done={() => client.invalidateQueries({ queryKey: ["sites", site] })}
+          done={work.refresh}
         />
       )}
       <Refused error={waive.error ?? look.error} mt="1" />

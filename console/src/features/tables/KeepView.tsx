@@ -1,7 +1,8 @@
-import { Button, CloseButton, Dialog, Field, Input, Portal, Text } from "@chakra-ui/react";
+import { Button, Field, Input, Text } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, read } from "../../api/client";
+import { DialogFrame } from "../../ui/DialogFrame";
 import { Select } from "../../ui/Select";
 import { Refused } from "../../ui/States";
 
@@ -39,66 +40,52 @@ export function KeepView({ site, asked, close }: Props) {
     },
   });
   return (
-    <Dialog.Root open onOpenChange={(e) => !e.open && close()} size="md">
-      <Portal>
-        <Dialog.Backdrop />
-        <Dialog.Positioner>
-          <Dialog.Content bg="bg.panel">
-            <Dialog.Header pb="2">
-              <Dialog.Title>Keep as a view</Dialog.Title>
-            </Dialog.Header>
-            <Dialog.Body>
-              <Text mb="3" fontFamily="mono" fontSize="sm" overflowWrap="anywhere">
-                {asked.of}: {asked.question || "all"}
-              </Text>
-              <Field.Root mb="3" required>
-                <Field.Label>Name</Field.Label>
-                <Input
-                  size="sm"
-                  value={name}
-                  placeholder="thin-plants"
-                  onChange={(e) => setName(e.target.value)}
-                />
-                <Field.HelperText>small letters, digits and hyphens</Field.HelperText>
-              </Field.Root>
-              <Field.Root mb="3">
-                <Field.Label>What it asks</Field.Label>
-                <Input size="sm" value={say} onChange={(e) => setSay(e.target.value)} />
-              </Field.Root>
-              <Field.Root>
-                <Field.Label>For</Field.Label>
-                <Select
-                  value={whose}
-                  set={setWhose}
-                  options={[
-                    ["site", `${site} alone`],
-                    ["all", "all sites"],
-                  ]}
-                />
-              </Field.Root>
-              <Refused error={keep.error} mt="3" />
-            </Dialog.Body>
-            <Dialog.Footer>
-              <Button size="sm" variant="outline" onClick={close}>
-                Cancel
-              </Button>
-              <Button
-                size="sm"
-                bg="accent"
-                color="accent.text"
-                loading={keep.isPending}
-                disabled={!name.trim()}
-                onClick={() => keep.mutate()}
-              >
-                Keep it
-              </Button>
-            </Dialog.Footer>
-            <Dialog.CloseTrigger asChild>
-              <CloseButton size="sm" />
-            </Dialog.CloseTrigger>
-          </Dialog.Content>
-        </Dialog.Positioner>
-      </Portal>
-    </Dialog.Root>
+    <DialogFrame
+      title="Keep as a view"
+      size="md"
+      close={close}
+      buttons={
+        <>
+          <Button size="sm" variant="outline" onClick={close}>
+            Cancel
+          </Button>
+          <Button
+            size="sm"
+            bg="accent"
+            color="accent.text"
+            loading={keep.isPending}
+            disabled={!name.trim()}
+            onClick={() => keep.mutate()}
+          >
+            Keep it
+          </Button>
+        </>
+      }
+    >
+      <Text mb="3" fontFamily="mono" fontSize="sm" overflowWrap="anywhere">
+        {asked.of}: {asked.question || "all"}
+      </Text>
+      <Field.Root mb="3" required>
+        <Field.Label>Name</Field.Label>
+        <Input size="sm" value={name} placeholder="thin-plants" onChange={(e) => setName(e.target.value)} />
+        <Field.HelperText>small letters, digits and hyphens</Field.HelperText>
+      </Field.Root>
+      <Field.Root mb="3">
+        <Field.Label>What it asks</Field.Label>
+        <Input size="sm" value={say} onChange={(e) => setSay(e.target.value)} />
+      </Field.Root>
+      <Field.Root>
+        <Field.Label>For</Field.Label>
+        <Select
+          value={whose}
+          set={setWhose}
+          options={[
+            ["site", `${site} alone`],
+            ["all", "all sites"],
+          ]}
+        />
+      </Field.Root>
+      <Refused error={keep.error} mt="3" />
+    </DialogFrame>
   );
 }

@@ -1,22 +1,11 @@
-import {
-  Box,
-  Button,
-  CloseButton,
-  Dialog,
-  Field,
-  Flex,
-  Input,
-  Link,
-  Portal,
-  Text,
-  Textarea,
-} from "@chakra-ui/react";
+import { Box, Button, Field, Flex, Input, Link, Text, Textarea } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { api, asText, read } from "../../api/client";
 import { checks } from "../../api/queries";
 import type { FactTable } from "../../api/types";
+import { DialogFrame } from "../../ui/DialogFrame";
 import { Select } from "../../ui/Select";
 import { Refused } from "../../ui/States";
 import { TrialResult } from "../../ui/TrialResult";
@@ -64,123 +53,102 @@ export function MakeCheck({ site, crawl, table, question, close }: Props) {
   });
   const ready = form.name && form.title.length > 4 && form.why.length > 4 && form.how.length > 4;
   return (
-    <Dialog.Root open onOpenChange={(e) => !e.open && close()} size="lg" scrollBehavior="inside">
-      <Portal>
-        <Dialog.Backdrop />
-        <Dialog.Positioner>
-          <Dialog.Content bg="bg.panel">
-            <Dialog.Header pb="2">
-              <Dialog.Title>Make it a check</Dialog.Title>
-            </Dialog.Header>
-            <Dialog.Body>
-              <Text mb="3" fontFamily="mono" fontSize="sm" overflowWrap="anywhere">
-                {table.name}: {question}
-              </Text>
-              <Flex gap="3" wrap="wrap" mb="3">
-                <Field.Root required width="16rem">
-                  <Field.Label>Name</Field.Label>
-                  <Input
-                    size="sm"
-                    value={form.name}
-                    placeholder="plant-short"
-                    onChange={(e) => put({ name: e.target.value })}
-                  />
-                  <Field.HelperText>own-{form.name || "…"}</Field.HelperText>
-                </Field.Root>
-                <Choice
-                  label="Group"
-                  value={form.group}
-                  set={(group) => put({ group })}
-                  list={known.data?.groups ?? ["copy"]}
-                />
-                <Choice
-                  label="Severity"
-                  value={form.severity}
-                  set={(severity) => put({ severity })}
-                  list={["error", "warning", "notice"]}
-                />
-                <Choice
-                  label="A repair takes"
-                  value={form.effort}
-                  set={(effort) => put({ effort })}
-                  list={["minutes", "hours", "days"]}
-                />
-              </Flex>
-              <Field.Root mb="3" required>
-                <Field.Label>What is wrong, as lists say it</Field.Label>
-                <Input
-                  size="sm"
-                  value={form.title}
-                  placeholder="plant page that says too little"
-                  onChange={(e) => put({ title: e.target.value })}
-                />
-              </Field.Root>
-              <Field.Root mb="3" required>
-                <Field.Label>Why it matters</Field.Label>
-                <Textarea
-                  size="sm"
-                  rows={2}
-                  value={form.why}
-                  onChange={(e) => put({ why: e.target.value })}
-                />
-              </Field.Root>
-              <Field.Root mb="3" required>
-                <Field.Label>How to put it right</Field.Label>
-                <Textarea
-                  size="sm"
-                  rows={2}
-                  value={form.how}
-                  onChange={(e) => put({ how: e.target.value })}
-                />
-              </Field.Root>
-              <Text fontSize="sm" color="fg.muted">
-                Its examples are a row of this crawl of which the question holds, and one of which it does
-                not.
-              </Text>
-              {attempt.data && <TrialResult trial={attempt.data} />}
-              <Refused error={attempt.error ?? add.error} mt="3" />
-              {add.isSuccess && (
-                <Box role="status" mt="3">
-                  {site} has the check own-{form.name}.{" "}
-                  <Link asChild color="accent">
-                    <RouterLink to={`/sites/${site}/${crawl}/fixes?check=own-${form.name}`}>
-                      See its fixes
-                    </RouterLink>
-                  </Link>
-                </Box>
-              )}
-            </Dialog.Body>
-            <Dialog.Footer flexWrap="wrap">
-              <Button size="sm" variant="outline" onClick={close}>
-                {add.isSuccess ? "Close" : "Cancel"}
-              </Button>
-              <Button
-                size="sm"
-                variant="outline"
-                loading={attempt.isPending}
-                disabled={!ready}
-                onClick={() => attempt.mutate()}
-              >
-                Try it
-              </Button>
-              <Button
-                size="sm"
-                bg="accent"
-                color="accent.text"
-                loading={add.isPending}
-                disabled={!ready || add.isSuccess}
-                onClick={() => add.mutate(true)}
-              >
-                Add it and judge anew
-              </Button>
-            </Dialog.Footer>
-            <Dialog.CloseTrigger asChild>
-              <CloseButton size="sm" />
-            </Dialog.CloseTrigger>
-          </Dialog.Content>
-        </Dialog.Positioner>
-      </Portal>
-    </Dialog.Root>
+    <DialogFrame
+      title="Make it a check"
+      size="lg"
+      scrolls
+      close={close}
+      buttons={
+        <>
+          <Button size="sm" variant="outline" onClick={close}>
+            {add.isSuccess ? "Close" : "Cancel"}
+          </Button>
+          <Button
+            size="sm"
+            variant="outline"
+            loading={attempt.isPending}
+            disabled={!ready}
+            onClick={() => attempt.mutate()}
+          >
+            Try it
+          </Button>
+          <Button
+            size="sm"
+            bg="accent"
+            color="accent.text"
+            loading={add.isPending}
+            disabled={!ready || add.isSuccess}
+            onClick={() => add.mutate(true)}
+          >
+            Add it and judge anew
+          </Button>
+        </>
+      }
+    >
+      <Text mb="3" fontFamily="mono" fontSize="sm" overflowWrap="anywhere">
+        {table.name}: {question}
+      </Text>
+      <Flex gap="3" wrap="wrap" mb="3">
+        <Field.Root required width="16rem">
+          <Field.Label>Name</Field.Label>
+          <Input
+            size="sm"
+            value={form.name}
+            placeholder="plant-short"
+            onChange={(e) => put({ name: e.target.value })}
+          />
+          <Field.HelperText>own-{form.name || "…"}</Field.HelperText>
+        </Field.Root>
+        <Choice
+          label="Group"
+          value={form.group}
+          set={(group) => put({ group })}
+          list={known.data?.groups ?? ["copy"]}
+        />
+        <Choice
+          label="Severity"
+          value={form.severity}
+          set={(severity) => put({ severity })}
+          list={["error", "warning", "notice"]}
+        />
+        <Choice
+          label="A repair takes"
+          value={form.effort}
+          set={(effort) => put({ effort })}
+          list={["minutes", "hours", "days"]}
+        />
+      </Flex>
+      <Field.Root mb="3" required>
+        <Field.Label>What is wrong, as lists say it</Field.Label>
+        <Input
+          size="sm"
+          value={form.title}
+          placeholder="plant page that says too little"
+          onChange={(e) => put({ title: e.target.value })}
+        />
+      </Field.Root>
+      <Field.Root mb="3" required>
+        <Field.Label>Why it matters</Field.Label>
+        <Textarea size="sm" rows={2} value={form.why} onChange={(e) => put({ why: e.target.value })} />
+      </Field.Root>
+      <Field.Root mb="3" required>
+        <Field.Label>How to put it right</Field.Label>
+        <Textarea size="sm" rows={2} value={form.how} onChange={(e) => put({ how: e.target.value })} />
+      </Field.Root>
+      <Text fontSize="sm" color="fg.muted">
+        Its examples are a row of this crawl of which the question holds, and one of which it does not.
+      </Text>
+      {attempt.data && <TrialResult trial={attempt.data} />}
+      <Refused error={attempt.error ?? add.error} mt="3" />
+      {add.isSuccess && (
+        <Box role="status" mt="3">
+          {site} has the check own-{form.name}.{" "}
+          <Link asChild color="accent">
+            <RouterLink to={`/sites/${site}/${crawl}/fixes?check=own-${form.name}`}>See its fixes</RouterLink>
+          </Link>
+        </Box>
+      )}
+    </DialogFrame>
   );
 }
 

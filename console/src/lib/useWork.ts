@@ -1,8 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { api, read } from "../../api/client";
-import type { Fix, Moves, State, Waiver, WaiverScope } from "../../api/types";
-import { count } from "../../lib/format";
-import { useMe } from "../../lib/me";
+import { api, read } from "../api/client";
+import type { Fix, Moves, State, Waiver, WaiverScope } from "../api/types";
+import { count } from "./format";
+import { useMe } from "./me";
 
 /** What work is done at: a fix, or an entry of one. */
 export type Worked = Pick<Fix, "id"> & { version?: number };
