@@ -1389,9 +1389,18 @@ type PageFinding struct {
 
 // PageList defines model for PageList.
 type PageList struct {
-	Next  string `json:"next,omitempty,omitzero"`
+	Next string `json:"next,omitempty,omitzero"`
+
+	// Of the table that was asked
+	Of string `json:"of"`
+
+	// Order likewise what it is sorted by
+	Order string `json:"order,omitempty,omitzero"`
 	Pages []Page `json:"pages"`
-	Total int    `json:"total"`
+
+	// Question the question that the parameters are, as ask takes it
+	Question string `json:"question"`
+	Total    int    `json:"total"`
 }
 
 // Panel Rows counted by a fact
@@ -2482,7 +2491,7 @@ type ListPagesParams struct {
 	// Why only pages that search engines may not show for a reason with these words, such as noindex
 	Why string `form:"why,omitempty" json:"why,omitempty,omitzero"`
 
-	// Sort a property of Page, found for the order in which the crawl met them, findings, or figure:NAME; - before it for falling
+	// Sort a fact of pages, such as words or figures.visits, or found for the order in which the crawl met them; - before it for falling
 	Sort string `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
 
 	// Section folder, such as /plants/; / alone means the pages above all folders

@@ -17,6 +17,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/query"
 	numbers "harvik/internal/core/text"
 	"harvik/internal/report"
 )
@@ -54,7 +55,7 @@ func (a *app) pagesCommand() *cobra.Command {
 		"only below this folder, such as /plants/; / alone for the pages at the top")
 	c.Flags().StringVar(&q.Having, "having", "", "only where a figure of your own is like this: \"visits>=100\"")
 	c.Flags().StringVar(&q.Sort, "sort", "",
-		"column to sort by, - before it for falling: any of --columns, found, findings, or figure:NAME")
+		"fact to sort by, - before it for falling, such as words or figures.visits; found for the order found")
 	c.Flags().IntVar(&q.Limit, "limit", 40, "lines at most")
 	c.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	return c
@@ -105,10 +106,25 @@ func (a *app) listPages(c *cobra.Command, name string, q api.ListPagesParams, ch
 	}
 	if len(chosen) > 0 {
 		printColumns(c.OutOrStdout(), cr, list, chosen)
-		return nil
+	} else {
+		print(c.OutOrStdout(), cr, list)
 	}
-	print(c.OutOrStdout(), cr, list)
+	if list.Question != "" {
+		fmt.Fprintln(c.OutOrStdout(), "\n"+faint(c.OutOrStdout(), "As a question: "+askedAs(name, &list)))
+	}
 	return nil
+}
+
+// askedAs is the command that asks what a list shows.
+func askedAs(name string, list *api.PageList) string {
+	out := fmt.Sprintf("harvik ask %s '%s'", name, strings.ReplaceAll(list.Question, "'", `'\''`))
+	if list.Of != query.Tables[0].Name {
+		out += " --of " + list.Of
+	}
+	if list.Order != "" {
+		out += fmt.Sprintf(" --order '%s'", list.Order)
+	}
+	return out
 }
 
 // allPages writes every page, list by list.

@@ -69,7 +69,7 @@ func BenchmarkAnswers(b *testing.B) {
 		"fixes?limit=500&state=open&search=title",
 		"fixes?limit=500&after=5000", "fixes?limit=500&section=/", "pages?limit=200", "pages?limit=200&sort=-linksIn",
 		"pages?limit=200&sort=title",
-		"pages?limit=200&sort=-findings", "pages?limit=200&sort=-importance", "pages?limit=200&sort=-figure:visits",
+		"pages?limit=200&sort=-errors", "pages?limit=200&sort=-importance", "pages?limit=200&sort=-figures.visits",
 		"pages?limit=200&having=visits>=100",
 		"pages?limit=200&search=copy=77", "pages?limit=200&status=4xx", "pages?limit=200&check=title-long",
 		"pages?limit=200&section=/", "map", "tally", "",

@@ -293,7 +293,7 @@ func testFilters(t *testing.T, h *harvik, all []api.Fix) {
 func testPages(t *testing.T, h *harvik) {
 	t.Helper()
 	var first []string
-	for _, sort := range append([]string{"", "found", "-address", "-words", "findings", "-health", "-bytes"},
+	for _, sort := range append([]string{"", "found", "-address", "-words", "-errors", "-health", "-bytes"},
 		column.Keys()...) {
 		q := api.ListPagesParams{Sort: sort, Limit: 37}
 		var got []string
@@ -339,12 +339,42 @@ func testPages(t *testing.T, h *harvik) {
 			t.Errorf("%+v gives %d pages, want %d (%v)", query, list.Total, want, err)
 		}
 	}
+	h.testListed(t)
 	for _, q := range []api.ListPagesParams{{Sort: "colour", Limit: 1}, {Status: "many", Limit: 1},
 		{After: "x", Limit: 1}, {Indexable: "perhaps", Limit: 1}} {
 		var refused *api.Error
 		if _, err := h.ListPages(t.Context(), "fernhollow", api.Latest, &q); !errors.As(err, &refused) ||
 			refused.Status != http.StatusUnprocessableEntity {
 			t.Errorf("%+v gives %v", q, err)
+		}
+	}
+}
+
+// testListed: what lists of checks and fixes have is the same where the database says it, and where only the question
+// itself does.
+func (h *harvik) testListed(t *testing.T) {
+	t.Helper()
+	total := func(question string) int {
+		t.Helper()
+		a, err := h.Ask(t.Context(), "fernhollow", api.Latest, &api.AskParams{Question: question, Limit: 1})
+		if err != nil {
+			t.Fatalf("%s: %v", question, err)
+		}
+		return a.Total
+	}
+	fixes, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Limit: 60})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range fixes.Fixes {
+		for list, name := range map[string]string{"fails": f.Check, "fixes": f.ID} {
+			plain, judged := fmt.Sprintf("%q in %s", name, list), fmt.Sprintf("%s.exists(x, x == %q)", list, name)
+			if x, y := total(plain), total(judged); x != y || list == "fixes" && f.Pages > 0 && x == 0 {
+				t.Errorf("%s holds of %d pages, %s of %d", plain, x, judged, y)
+			}
+			if x, y := total("!("+plain+") && indexable"), total("indexable && !"+judged); x != y || x == 0 {
+				t.Errorf("!(%s) holds of %d pages, with exists of %d", plain, x, y)
+			}
 		}
 	}
 }

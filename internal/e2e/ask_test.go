@@ -53,7 +53,7 @@ func TestAskedBothWays(t *testing.T) {
 	t.Run("neighbours", h.asksNeighbours)
 	t.Run("overview", h.looksOver)
 	figures := "address,visits\n"
-	for i, row := range h.rowsOf(t, rec.ID, site.ID, "") {
+	for i, row := range h.rowsOf(t, rec.ID, site.ID, "page") {
 		if i%3 > 0 {
 			figures += fmt.Sprintf("%q,%d\n", row.Address, i%40)
 		}
@@ -64,7 +64,7 @@ func TestAskedBothWays(t *testing.T) {
 	for _, name := range []string{"pages", "resources", "links"} {
 		table := query.TableOf(name)
 		t.Run(table.Name, func(t *testing.T) {
-			role := map[string]string{"resources": "resources"}[table.Name]
+			role := map[string]string{"pages": "page", "resources": "resources"}[table.Name]
 			asked := n / 2
 			q := &testkit.Questioner{Rand: rand.New(rand.NewPCG(29, 11)), Table: table}
 			if name == "links" { // of which there are many, and the core judges all
@@ -163,7 +163,7 @@ func faultsOf(o *plan.OwnCheck) (out []string) {
 func (h *harvik) linkRows(t *testing.T, links *query.Table, crawl, site int64) (out [][]any) {
 	t.Helper()
 	pages := query.TableOf("pages")
-	html := h.rowsOf(t, crawl, site, "")
+	html := h.rowsOf(t, crawl, site, "page")
 	known := map[string][]any{}
 	var ids []int32
 	from := map[int32]string{}
@@ -235,17 +235,14 @@ func (h *harvik) linkRows(t *testing.T, links *query.Table, crawl, site int64) (
 
 func (h *harvik) rowsOf(t *testing.T, crawl, site int64, role string) (rows []column.Row) {
 	t.Helper()
-	q := record.PageQuery{Role: role, Site: site, Limit: 500}
-	for {
-		list, err := h.store.Pages(t.Context(), crawl, q)
-		if err != nil {
-			t.Fatal(err)
-		}
-		rows = append(rows, list.Pages...)
-		if q.After = list.Next; q.After == "" {
-			return rows
-		}
+	err := h.store.EachPage(t.Context(), crawl, site, role, func(p *column.Row) error {
+		rows = append(rows, *p)
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
 	}
+	return rows
 }
 
 // asksExamples asks what the documentation shows, of Fernhollow: so many answers, this one first.

@@ -502,7 +502,7 @@ func TestTerminal(t *testing.T) {
 		"take evil " + fix + " --note x", "work evil", "claim evil " + fix,
 		"waive evil " + fix + " --reason fine", "waivers evil", "recheck evil " + fix, "drift evil", "trend evil",
 		"gate evil --min-health 10", "metrics import evil " + figures,
-		"metrics list evil", "pages evil --sort figure:visits", "secret list evil", "token list", "check list",
+		"metrics list evil", "pages evil --sort figures.visits", "secret list evil", "token list", "check list",
 		"crawl evil", "judge evil", "undo evil 1",
 	}
 	for _, command := range commands {

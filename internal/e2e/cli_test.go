@@ -235,7 +235,8 @@ func TestCommandLine(t *testing.T) {
 		"https://fernhollow.example/,https://fernhollow.example/,")
 	s.fails("pages fernhollow --columns adress", 1, `did you mean "address"?`)
 	s.fails("pages fernhollow --reachable maybe", 1, "yes or no")
-	s.ok("pages fernhollow --sort -findings --limit 3", "630 more")
+	s.fails("pages fernhollow --sort findings", 1, "findings")
+	s.ok("pages fernhollow --sort -errors --limit 3", "630 more")
 	s.ok("page fernhollow /shop/orchard-tea-towel/", "Headings in order", "h1 = h2", "after 2 redirects back at",
 		"from 3 pages")
 	s.ok("page fernhollow /shop/basket/", "blocked", "line 3 of robots.txt")

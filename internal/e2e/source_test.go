@@ -64,8 +64,11 @@ func TestSourceStory(t *testing.T) {
 	) != 1 {
 		t.Errorf("in the source of %v", got)
 	}
-	if got := rows(`!source.contains("<")`, "--columns", "path"); len(got) != 1 { // what was not read has none
+	if got := rows(`!known(source)`, "--columns", "path"); len(got) != 1 { // what was not read has none
 		t.Errorf("without source: %v", got)
+	}
+	if got := rows(`!source.contains("<")`, "--columns", "path"); len(got) != 0 {
+		t.Errorf("told of source that there is not: %v", got)
 	}
 	s.ok("field list beds", "No field yet")
 	s.ok("field try beds /a --css .price --take number", "7.9")

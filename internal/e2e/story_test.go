@@ -142,8 +142,9 @@ func testFigures(t *testing.T, s *shell) {
 	s.ok("metrics list fernhollow", "2026-11-01", "by authority.")
 	s.fails("metrics use fernhollow owner", 1, "no figure in numbers")
 	s.ok("metrics use fernhollow visits", "by authority and visits")
-	s.ok("pages fernhollow --having Visits>=4000 --sort -figure:visits", "12400", "4100", "Rowan")
-	s.fails("pages fernhollow --sort figure:revenue", 1, "has no figure")
+	s.ok("pages fernhollow --having Visits>=4000 --sort -figures.visits", "12400", "4100", "Rowan",
+		`harvik ask fernhollow 'figures["visits"] >= 4000.0' --order '-figures.visits'`)
+	s.fails("pages fernhollow --sort figures.revenue", 1, "has no figure")
 	s.fails("pages fernhollow --having visits", 1, "such as visits>=100")
 	s.ok("metrics use fernhollow --none", "by authority.")
 	s.fails("metrics import fernhollow /nowhere.csv", 1, "reading the figures")

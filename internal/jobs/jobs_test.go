@@ -12,6 +12,7 @@ import (
 	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/query"
 	"harvik/internal/core/survey"
 	"harvik/internal/decide"
 	"harvik/internal/gear"
@@ -184,7 +185,11 @@ func TestOtherFacts(t *testing.T) {
 	if got := b.await(rec.Number, "paused"); !strings.Contains(got.Detail, "newer Harvik") {
 		t.Errorf("it is put away because %q", got.Detail)
 	}
-	list, err := b.store.Pages(t.Context(), rec.ID, record.PageQuery{Limit: 10})
+	asked, err := new(query.View).Understand()
+	if err != nil {
+		t.Fatal(err)
+	}
+	list, err := b.store.Pages(t.Context(), rec.ID, record.Asking{Asked: asked, Limit: 10})
 	if err != nil || list.Total != 1 {
 		t.Errorf("%d pages are kept (%v)", list.Total, err)
 	}

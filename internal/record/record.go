@@ -64,26 +64,6 @@ type Summary struct {
 	Fixes int
 }
 
-// A PageQuery chooses, sorts and cuts a list of pages.
-type PageQuery struct {
-	Search  string // part of the address or title, case ignored
-	Status  string // "200", or a class: "4xx"
-	Kind    string // "html", "other", or a kind of page
-	Check   string // pages on which this check fails
-	Fix     string // pages of this fix
-	Role    string // pages if empty; "resources" for all others, or one of page.RoleNames
-	Section string // a folder with all below it, such as "/plants/"; "/" for pages at the top
-	// Indexable and Reachable narrow pages to those that search engines may show, and that links from home lead
-	// to: "yes", "no", or "" for both. Why narrows them to those kept out for a reason with these words.
-	Indexable, Reachable, Why string
-
-	Having string // condition with an own figure: "visits>=100"
-	Site   int64  // whose figures are meant
-	Sort   string // column, "-" before it for falling; by default the order found
-	After  string // cursor of the last list
-	Limit  int
-}
-
 // A PageList is a part of the pages. Next is empty at the end.
 type PageList struct {
 	Pages []column.Row

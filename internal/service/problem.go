@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -56,8 +55,6 @@ func (s *Service) fail(c *gin.Context, err error, what string) {
 		problem(c, http.StatusConflict, err.Error()+"; stop it first, or wait for it")
 	case errors.As(err, &faults):
 		problem(c, http.StatusUnprocessableEntity, faults.Error(), faults...)
-	case errors.Is(err, store.ErrBadQuery):
-		problem(c, http.StatusUnprocessableEntity, strings.TrimPrefix(err.Error(), store.ErrBadQuery.Error()+": "))
 	case errors.Is(err, record.ErrDisk):
 		problem(c, http.StatusInsufficientStorage, err.Error())
 	case c.Request.Context().Err() != nil:

@@ -2,6 +2,7 @@ package service
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -16,6 +17,7 @@ import (
 	"harvik/internal/core/column"
 	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/query"
 	"harvik/internal/core/task"
 	"harvik/internal/core/vocabulary"
 	"harvik/internal/core/weburl"
@@ -190,25 +192,51 @@ func (s *Service) listPages(c *gin.Context) {
 	if !ok {
 		return
 	}
-	q := record.PageQuery{
+	f := query.Filter{
 		Search: c.Query("search"), Status: c.Query("status"), Kind: c.Query("kind"), Check: c.Query("check"),
-		Fix: c.Query("fix"), Sort: c.Query("sort"), After: c.Query("after"), Role: c.Query("role"),
-		Section: c.Query("section"), Having: c.Query("having"), Indexable: c.Query("indexable"),
-		Reachable: c.Query("reachable"), Why: c.Query("why"), Site: cr.SiteID,
+		Fix: c.Query("fix"), Sort: c.Query("sort"), Role: c.Query("role"), Section: c.Query("section"),
+		Having: c.Query("having"), Indexable: c.Query("indexable"), Reachable: c.Query("reachable"), Why: c.Query("why"),
 	}
-	if !folder(c, q.Section) || !knownCheck(c, s.checksOf(cr.Plan), q.Check) ||
-		!fits(c, bounded{"search", q.Search, maxSearch}, bounded{"why", q.Why, maxSearch}) {
+	if !folder(c, f.Section) || !knownCheck(c, s.checksOf(cr.Plan), f.Check) ||
+		!fits(c, bounded{"search", f.Search, maxSearch}, bounded{"why", f.Why, maxSearch}) {
 		return
 	}
-	if q.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {
+	asked := record.Asking{Site: cr.SiteID}
+	if asked.Limit, ok = number(c, "limit", 100, 1, 10_000); !ok {
 		return
 	}
-	list, err := s.store.Pages(c, cr.ID, q)
+	if asked.Skip, ok = number(c, "after", 0, 0, 1<<31-1); !ok {
+		return
+	}
+	view, list, err := s.pagesLike(c, cr.ID, &f, asked)
 	if err != nil {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, wire.PageList(&list))
+	c.JSON(http.StatusOK, wire.PageList(&view, &list))
+}
+
+// pagesLike are the pages of a filter, with the question that it is.
+func (s *Service) pagesLike(ctx context.Context, crawl int64, f *query.Filter, asked record.Asking) (view query.View,
+	list record.PageList, err error) {
+	sets, err := s.store.FigureSets(ctx, asked.Site)
+	if err != nil {
+		return view, list, err
+	}
+	var figures []string
+	for _, set := range sets {
+		if !slices.Contains(figures, set.Name) {
+			figures = append(figures, set.Name)
+		}
+	}
+	if view, err = f.View(figures); err != nil {
+		return view, list, err
+	}
+	if asked.Asked, err = view.Understand(); err != nil {
+		return view, list, err
+	}
+	list, err = s.store.Pages(ctx, crawl, asked)
+	return view, list, err
 }
 
 // address reads the query parameter of that name, absolute or relative to the site's home;

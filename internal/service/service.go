@@ -37,7 +37,7 @@ type Store interface {
 	Fixes(ctx context.Context, crawl int64, q record.FixQuery) (record.FixList, error)
 	Fix(ctx context.Context, crawl int64, id string) (record.FixLine, error)
 	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)
-	Pages(ctx context.Context, crawl int64, q record.PageQuery) (record.PageList, error)
+	Pages(ctx context.Context, crawl int64, a record.Asking) (record.PageList, error)
 	Page(ctx context.Context, crawl int64, address string) (record.PageDetail, error)
 	Address(ctx context.Context, crawl int64, address string) (record.AddressRow, error)
 	LinksIn(ctx context.Context, crawl int64, id, from int32, limit int) (record.LinksInto, error)

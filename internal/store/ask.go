@@ -30,19 +30,31 @@ var errNoSource = record.Refuse(
 
 // Ask answers a question: the database leaves out what it is sure is no answer, and the question itself judges the
 // rest.
-func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (record.Answer, error) {
+func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (out record.Answer, err error) {
+	return out, s.inTime(ctx, crawlID, &a, func(ctx context.Context) error {
+		hits, found, err := s.find(ctx, crawlID, &a)
+		if out = found; err != nil || a.By.Picks() {
+			return err
+		}
+		out.Rows, err = s.show(ctx, crawlID, &a, hits)
+		return err
+	})
+}
+
+// inTime answers a question within the time that questions have, if it can be answered at all.
+func (s *Store) inTime(ctx context.Context, crawlID int64, a *record.Asking, answer func(context.Context) error) error {
 	if a.Reads("source") {
 		if keeps, err := s.KeepsSource(ctx, crawlID); err != nil || !keeps {
-			return record.Answer{}, cmp.Or(err, errNoSource)
+			return cmp.Or(err, errNoSource)
 		}
 	}
 	limited, end := context.WithTimeoutCause(ctx, askedWithin, ErrTooLong)
 	defer end()
-	out, err := s.ask(limited, crawlID, &a)
+	err := answer(limited)
 	if err != nil && context.Cause(limited) == ErrTooLong {
-		return out, ErrTooLong
+		return ErrTooLong
 	}
-	return out, err
+	return err
 }
 
 // A hit is a row that is an answer, or of which that cannot be told.
@@ -130,7 +142,8 @@ func (j *judge) wants() (out []int) {
 	return out
 }
 
-func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out record.Answer, err error) {
+// find finds the rows that a question holds of, those of the answer in its order, or their groups.
+func (s *Store) find(ctx context.Context, crawlID int64, a *record.Asking) (hits []hit, out record.Answer, err error) {
 	t := a.Question.Of
 	j := &judge{of: a}
 	find := reading{store: s, crawl: crawlID, asked: a, make: j.hit}
@@ -140,7 +153,6 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 		find.args = w.args
 	}
 	find.wanted = j.wants()
-	var hits []hit
 	var groups query.Tally
 	find.take = func(h hit) {
 		if h.unjudgeable != nil {
@@ -158,12 +170,12 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 		}
 	}
 	if err := readers[t.Name](&find, ctx); err != nil {
-		return out, err
+		return nil, out, err
 	}
 	if a.By.Picks() {
 		out.Groups = groups.Groups()
 		out.Groups = out.Groups[:min(mostGroups, len(out.Groups))]
-		return out, nil
+		return nil, out, nil
 	}
 	if a.Order.Picks() {
 		compare := query.Compare
@@ -174,8 +186,7 @@ func (s *Store) ask(ctx context.Context, crawlID int64, a *record.Asking) (out r
 		hits = hits[min(a.Skip, len(hits)):]
 		hits = hits[:min(a.Limit, len(hits))]
 	}
-	out.Rows, err = s.show(ctx, crawlID, a, hits)
-	return out, err
+	return hits, out, nil
 }
 
 // show reads what is shown of hits.

@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -50,16 +51,16 @@ const (
 	pagesRead = 2
 )
 
-// EachPage goes over what was fetched of a role ("resources" for all but pages), in the order found, with
+// EachPage goes over what was fetched in a role ("resources" for all but pages), in the order found, with
 // the own figures of a site; 0 for none. The next are read while f runs; no connection is held by what waits for it.
 func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, f func(*column.Row) error) error {
-	where, args, err := conditions(&record.PageQuery{Role: role}, []any{crawlID, int32(0), int32(0)})
-	if err != nil {
-		return err
+	in := roleOf["resources"]
+	if role, ok := page.RoleOf(role); ok {
+		in = fmt.Sprintf("p.role = %d", role)
 	}
 	// Each table's range is named, so that they are read in step and not row by row.
 	query := pageSelect + " from page p" + withAddress + withStanding + ` and st.page_id >= $2 and st.page_id < $3
-		where p.crawl_id = $1 and p.id >= $2 and p.id < $3 and a.id >= $2 and a.id < $3` + where + " order by p.id"
+		where p.crawl_id = $1 and p.id >= $2 and p.id < $3 and a.id >= $2 and a.id < $3 and ` + in + " order by p.id"
 	var end int32
 	if err := s.db.GetContext(ctx, &end, "select coalesce(max(id) + 1, 0) from page where crawl_id = $1", crawlID); err != nil {
 		return err
@@ -71,13 +72,11 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 		err  error
 	}
 	ask := func(from int32) <-chan batch {
-		args := slices.Clone(args)
-		args[1], args[2] = from, min(from+pageRange, end)
 		read := make(chan batch, 1)
 		go func() {
 			var b batch
 			b.err = mishap.Catch(func() (err error) {
-				b.rows, err = s.pagesAt(ctx, site, query, args)
+				b.rows, err = s.pagesAt(ctx, site, query, crawlID, from, min(from+pageRange, end))
 				return err
 			})
 			read <- b
@@ -104,7 +103,7 @@ func (s *Store) EachPage(ctx context.Context, crawlID, site int64, role string, 
 }
 
 // pagesAt are the pages of one query, with the own figures of a site; 0 for none.
-func (s *Store) pagesAt(ctx context.Context, site int64, query string, args []any) ([]column.Row, error) {
+func (s *Store) pagesAt(ctx context.Context, site int64, query string, args ...any) ([]column.Row, error) {
 	rows, err := s.pool.Query(ctx, query, args...)
 	if err != nil {
 		return nil, err

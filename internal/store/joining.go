@@ -55,7 +55,7 @@ func (r *reading) joining(ctx context.Context, ends map[string]bool) (*joining, 
 // want adds a fact of a table, which pages have under another name.
 func (e *end) want(t *query.Table, at int, name string) {
 	e.places, e.columns = append(e.places, at), append(e.columns, query.TableOf("pages").Fact(name))
-	e.nothing = append(e.nothing, t.Facts[at].Kind.Nothing())
+	e.nothing = append(e.nothing, t.Facts[at].Nothing())
 }
 
 // keep keeps what a row of the pages' table has for an address.

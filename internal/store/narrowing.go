@@ -94,8 +94,11 @@ func (w *narrowing) of(n *query.Node) (where string, sure bool) {
 		}
 		return "not (" + inner + ")", true
 	}
+	if n.Op == query.Has {
+		return w.has(n)
+	}
 	if !w.reads(n.Left) || !w.reads(n.Right) {
-		return "true", false
+		return w.ofAddress(n), false
 	}
 	switch n.Op {
 	case query.True:
@@ -143,9 +146,43 @@ func (w *narrowing) in(n *query.Node) string {
 	return left + " in (" + strings.Join(values, ", ") + ")"
 }
 
-// reads tells whether an operand stands in the database.
+// lists are the facts that are lists, as conditions that they have some words among their own.
+var lists = map[string]string{
+	"terms": "%s = any(coalesce(st.terms, '{}'))",
+	query.Fails: `(p.id in (select f.page_id from failing f where f.crawl_id = $1
+		and f.checks && array(select number from check_number where id = %[1]s)) or p.id in (select f.page_id from finding f
+		where f.crawl_id = $1 and f.check_id = %[1]s))`,
+	query.Fixes: "p.id in (select unnest(f.pages) from fix f where f.crawl_id = $1 and f.id = %s)",
+}
+
+// has is a condition that a list has some words among its own.
+func (w *narrowing) has(n *query.Node) (string, bool) {
+	one := lists[w.table.Facts[n.Left.Fact].Name]
+	if one == "" {
+		return "true", false
+	}
+	return fmt.Sprintf(one, w.value(n.Right.Value)), true
+}
+
+// ofAddress is a condition that holds wherever one does that is about a part of the address as it is written.
+func (w *narrowing) ofAddress(n *query.Node) string {
+	if n.Left.Fact < 0 || n.Left.Length || n.Left.Small || n.Right.Fact >= 0 {
+		return "true"
+	}
+	of := &w.table.Facts[n.Left.Fact]
+	words, ok := n.Right.Value.(string)
+	switch n.Op {
+	case query.Equal, query.Contains, query.StartsWith, query.EndsWith:
+		if ok && of.OfAddress != nil && w.table.Facts[w.table.AddressOf(n.Left.Fact)].Name == "address" && len(words) > 1 {
+			return "position(" + w.value(words) + " in a.url) > 0"
+		}
+	}
+	return "true"
+}
+
+// reads tells whether an operand stands in the database, and means the same there.
 func (w *narrowing) reads(o query.Operand) bool {
-	return o.Fact < 0 || askable[w.table.Facts[o.Fact].Name] != ""
+	return o.Fact < 0 || askable[w.table.Facts[o.Fact].Name] != "" && !o.Small
 }
 
 func (w *narrowing) isWords(o query.Operand) bool {

@@ -1,120 +1,24 @@
 package store
 
 import (
-	"cmp"
 	"context"
-	"encoding/base64"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"regexp"
 	"slices"
 	"strconv"
-	"strings"
 
 	"harvik/internal/record"
 
 	"harvik/internal/core/column"
 	"harvik/internal/core/page"
-	"harvik/internal/core/plan"
 	"harvik/internal/core/survey"
 )
-
-// sortable is what pages can be sorted by: an expression of SQL, with the cast of its cursor.
-type sortable struct{ expr, cast string }
 
 // wordsOfPage are those of its main text; the layout's own are taken off once the crawl is judged.
 const wordsOfPage = "coalesce(nullif(st.words, 0), p.words)"
 
-// sortables are the orders of lists by name: that of each column, that in which pages were found, and that by what
-// fails.
-var sortables = func() map[string]sortable {
-	out := map[string]sortable{
-		"found":    {"p.id", "int"},
-		"findings": {"coalesce(st.errors * 10000 + st.warnings * 100 + st.notices, 0)", "int"},
-	}
-	for i := range column.All {
-		out[column.All[i].Key] = sortableBy(&column.All[i])
-	}
-	out["words"] = sortable{wordsOfPage, "int"}
-	return out
-}()
-
-var (
-	aliases = map[column.Relation]string{column.OfAddress: "a.", column.OfPage: "p.", column.OfStanding: "st."}
-	casts   = map[column.Kind]string{column.Whole: "int", column.Decimal: "float8", column.YesNo: "int"}
-)
-
-func sortableBy(c *column.Column) sortable {
-	cast := cmp.Or(casts[c.Kind], "text")
-	if c.Key == "role" || c.Key == "foundBy" { // words that are kept as numbers
-		cast = "int"
-	}
-	expr := aliases[c.Stored.In] + c.Stored.As
-	none := c.Stored.None
-	switch {
-	case c.Stored.In == column.OfMore && c.Kind == column.YesNo:
-		expr, none = fmt.Sprintf("((p.more->>'%s')::boolean)::int", c.Key), cmp.Or(none, "-1")
-	case c.Stored.In == column.OfMore:
-		expr = fmt.Sprintf("(p.more->>'%s')::%s", c.Key, cast)
-		if none == "" && cast != "text" {
-			none = "-1"
-		}
-	case c.Kind == column.YesNo:
-		expr += "::int"
-	}
-	switch {
-	case none != "":
-		expr = "coalesce(" + expr + ", " + none + ")"
-	case c.Stored.In == column.OfMore:
-		expr = "coalesce(" + expr + ", '')"
-	}
-	return sortable{expr, cast}
-}
-
-// figurePrefix stands before the name of an own figure to sort by.
-const figurePrefix = "figure:"
-
-// sorting is how a list is sorted: by a column, with what has to be joined for it.
-type sorting struct {
-	expr, cast, join string
-	falling          bool
-}
-
-// sortingOf finds the column that a query names.
-func sortingOf(q *record.PageQuery, args []any) (sorting, []any, error) {
-	name, falling := strings.CutPrefix(q.Sort, "-")
-	if figure, ok := strings.CutPrefix(name, figurePrefix); ok {
-		args = append(args, q.Site, figure)
-		return sorting{
-			expr: "coalesce(g.number, -1e308)", cast: "float8", falling: falling,
-			join: fmt.Sprintf(` left join figure g on g.site_id = $%[1]d and g.name = $%[2]d and g.hash = a.hash and g.address = a.url
-				and g.taken = (select max(taken) from figure_set where site_id = $%[1]d and name = $%[2]d)`, len(args)-1, len(args)),
-		}, args, nil
-	}
-	c, ok := sortables[cmp.Or(name, "found")]
-	if !ok {
-		return sorting{}, nil, fmt.Errorf(
-			"%w: there is no column %q to sort by%s; there are %s, and %sNAME for an own figure", ErrBadQuery, name, plan.Meant(name, SortNames()), strings.Join(SortNames(), ", "), figurePrefix)
-	}
-	return sorting{expr: c.expr, cast: c.cast, falling: falling}, args, nil
-}
-
-// having is a condition with an own figure: name, comparison, number.
-var having = regexp.MustCompile(`^\s*(.+?)\s*(>=|<=|>|<|=)\s*(-?[0-9]+(?:\.[0-9]+)?)\s*$`)
-
-// SortNames are the columns that a PageQuery can name.
-func SortNames() []string {
-	var names []string
-	for n := range sortables {
-		names = append(names, n)
-	}
-	slices.Sort(names)
-	return names
-}
-
-// ErrBadQuery is the error of a query that names something unknown.
-var ErrBadQuery = errors.New("bad query")
+var aliases = map[column.Relation]string{column.OfAddress: "a.", column.OfPage: "p.", column.OfStanding: "st."}
 
 const pageSelect = `select p.id, a.url as address, p.status, p.outcome, p.type, p.bytes, p.first_byte, p.html, p.indexable, p.kind, ` + wordsOfPage + ` as words,
 	p.title, p.description, p.h1, p.lang as language, p.encoding, p.why, p.headings, p.hreflang, p.canonical, p.robots, p.refresh, p.redirect, p.images, p.links_out,
@@ -145,213 +49,34 @@ func fromFor(sql string) string {
 	return from
 }
 
-// conditions builds the part of a WHERE that the query asks for, on top of its arguments.
-func conditions(q *record.PageQuery, args []any) (string, []any, error) {
-	var b strings.Builder
-	switch role, ok := page.RoleOf(q.Role); {
-	case q.Role == "":
-		b.WriteString(" and p.role = 0")
-	case q.Role == "resources":
-		b.WriteString(" and p.role <> 0")
-	case ok:
-		fmt.Fprintf(&b, " and p.role = %d", int(role))
-	default:
-		return "", nil, fmt.Errorf("%w: there is no role %q; there are %s, and resources for all but page", ErrBadQuery,
-			q.Role, strings.Join(page.RoleNames(), ", "))
-	}
-	and := func(condition string, value any) {
-		args = append(args, value)
-		fmt.Fprintf(&b, " and "+condition, len(args))
-	}
-	if q.Search != "" {
-		and("(a.url ilike $%[1]d or p.title ilike $%[1]d)", containing(q.Search))
-	}
-	switch class, ok := strings.CutSuffix(q.Status, "xx"); {
-	case q.Status == "":
-	case ok && len(class) == 1 && class >= "1" && class <= "5":
-		and("p.status / 100 = $%d", int(class[0]-'0'))
-	case q.Status == "none":
-		b.WriteString(" and p.status = 0")
-	default:
-		n, err := strconv.ParseInt(q.Status, 10, 32)
+// Pages lists the fetched addresses that a question holds of, with all that lists show of them.
+func (s *Store) Pages(ctx context.Context, crawlID int64, a record.Asking) (list record.PageList, err error) {
+	list.Pages = []column.Row{}
+	return list, s.inTime(ctx, crawlID, &a, func(ctx context.Context) error {
+		hits, found, err := s.find(ctx, crawlID, &a)
+		if err != nil || len(hits) == 0 {
+			list.Total = found.Total
+			return err
+		}
+		list.Total = found.Total
+		if upTo := a.Skip + len(hits); upTo < found.Total {
+			list.Next = strconv.Itoa(upTo)
+		}
+		at := make(map[int32]int, len(hits))
+		ids := make([]int32, len(hits))
+		for i, h := range hits {
+			ids[i], at[h.id] = h.id, i
+		}
+		rows, err := s.pagesAt(ctx, a.Site, pageSelect+pageFrom+" where p.crawl_id = $1 and p.id = any($2)", crawlID, ids)
 		if err != nil {
-			return "", nil, fmt.Errorf("%w: status is a number, a class such as 4xx, or none, not %q", ErrBadQuery,
-				q.Status)
+			return err
 		}
-		and("p.status = $%d", n)
-	}
-	switch q.Kind {
-	case "":
-	case "html":
-		b.WriteString(" and p.html")
-	case "other":
-		b.WriteString(" and not p.html")
-	default:
-		and("p.html and p.kind = $%d", q.Kind)
-	}
-	for _, half := range []struct{ name, wish, holds string }{
-		{"indexable", q.Indexable, "p.indexable"}, {"reachable", q.Reachable, "coalesce(st.depth, -1) >= 0"},
-	} {
-		switch half.wish {
-		case "":
-		case "yes":
-			b.WriteString(" and p.html and " + half.holds)
-		case "no":
-			b.WriteString(" and p.html and not (" + half.holds + ")")
-		default:
-			return "", nil, fmt.Errorf("%w: %s is yes or no, not %q", ErrBadQuery, half.name, half.wish)
+		list.Pages = make([]column.Row, len(hits))
+		for i := range rows {
+			list.Pages[at[rows[i].ID]] = rows[i]
 		}
-	}
-	if q.Why != "" {
-		and("p.why ilike $%d", containing(q.Why))
-	}
-	if q.Check != "" {
-		and(`(exists (select 1 from failing f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.checks && array(select number from check_number where id = $%[1]d))
-			or exists (select 1 from finding f where f.crawl_id = p.crawl_id and f.page_id = p.id and f.check_id = $%[1]d))`, q.Check)
-	}
-	if q.Fix != "" {
-		and("p.id in (select unnest(x.pages) from fix x where x.crawl_id = p.crawl_id and x.id = $%d)", q.Fix)
-	}
-	if q.Section != "" {
-		and(inSection(q.Section), q.Section)
-	}
-	if q.Having != "" {
-		m := having.FindStringSubmatch(q.Having)
-		if m == nil {
-			return "", nil, fmt.Errorf("%w: %q is no condition with a figure; write NAME, one of > >= = <= <, and a number, such as visits>=100", ErrBadQuery, q.Having)
-		}
-		args = append(args, q.Site, m[1], m[3])
-		n := len(args)
-		fmt.Fprintf(&b, ` and exists (select 1 from figure h where h.site_id = $%[1]d and h.name = $%[2]d and h.hash = a.hash and h.address = a.url
-			and h.taken = (select max(taken) from figure_set where site_id = $%[1]d and name = $%[2]d) and h.number %[4]s cast(cast($%[3]d as text) as float8))`, n-2, n-1, n, m[2])
-	}
-	return b.String(), args, nil
-}
-
-// containing is a pattern of LIKE for texts that contain this one.
-func containing(s string) string {
-	return "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(s) + "%"
-}
-
-// cursor is where a list goes on: the last row's sort value and number.
-type cursor struct {
-	Value any   `json:"v"`
-	ID    int32 `json:"id"`
-}
-
-func (c cursor) String() string {
-	data, _ := json.Marshal(c)
-	return base64.RawURLEncoding.EncodeToString(data)
-}
-
-func parseCursor(s string) (c cursor, err error) {
-	data, err := base64.RawURLEncoding.DecodeString(s)
-	if err == nil {
-		err = json.Unmarshal(data, &c)
-	}
-	if err != nil {
-		return c, fmt.Errorf("%w: the cursor is damaged; start the list again", ErrBadQuery)
-	}
-	return c, nil
-}
-
-// Pages lists the fetched addresses of a crawl.
-func (s *Store) Pages(ctx context.Context, crawlID int64, q record.PageQuery) (record.PageList, error) {
-	list := record.PageList{Pages: []column.Row{}}
-	if err := s.spellFigures(ctx, &q); err != nil {
-		return list, err
-	}
-	where, args, err := conditions(&q, []any{crawlID})
-	if err != nil {
-		return list, err
-	}
-	where = " where p.crawl_id = $1" + where
-	by, args, err := sortingOf(&q, args)
-	if err != nil {
-		return list, err
-	}
-	direction, than := "asc", ">"
-	if by.falling {
-		direction, than = "desc", "<"
-	}
-	matching := fmt.Sprintf("select p.id, %s as key%s%s%s", by.expr, fromFor(by.expr+by.join+where), by.join, where)
-	on := ""
-	if q.After != "" {
-		c, err := parseCursor(q.After)
-		if err != nil {
-			return list, err
-		}
-		args = append(args, fmt.Sprint(c.Value), c.ID)
-		on = fmt.Sprintf(" where (key, id) %s (cast(cast($%d as text) as %s), $%d)", than, len(args)-1, by.cast,
-			len(args))
-	}
-	args = append(args, q.Limit+1)
-	rows := []struct {
-		pageRow
-		Key   any
-		Total int
-	}{}
-	err = s.db.SelectContext(ctx, &rows, fmt.Sprintf(`with m as materialized (%[1]s),
-		k as materialized (select id, key from m%[2]s order by key %[3]s, id %[3]s limit $%[4]d)
-		%[5]s, k.key, (select count(*) from m) as total from k join page p on p.crawl_id = $1 and p.id = k.id%[6]s%[7]s order by k.key %[3]s, p.id %[3]s`,
-		matching, on, direction, len(args), pageSelect, withAddress, withStanding), args...)
-	if err != nil {
-		return list, err
-	}
-	if len(rows) > 0 {
-		list.Total = rows[0].Total
-	}
-	if len(rows) > q.Limit {
-		rows = rows[:q.Limit]
-		last := rows[q.Limit-1]
-		list.Next = cursor{last.Key, last.ID}.String()
-	}
-	for _, r := range rows {
-		list.Pages = append(list.Pages, r.page())
-	}
-	return list, s.addFigures(ctx, q.Site, list.Pages)
-}
-
-// spellFigures gives the own figures that a query names their exact names, and refuses unknown ones.
-func (s *Store) spellFigures(ctx context.Context, q *record.PageQuery) error {
-	name, falling := strings.CutPrefix(q.Sort, "-")
-	sorted, sorts := strings.CutPrefix(name, figurePrefix)
-	m := having.FindStringSubmatch(q.Having)
-	if !sorts && m == nil {
 		return nil
-	}
-	sets, err := s.FigureSets(ctx, q.Site)
-	if err != nil {
-		return err
-	}
-	exact := func(name string) (string, error) {
-		var names []string
-		for _, f := range sets {
-			if strings.EqualFold(f.Name, name) {
-				return f.Name, nil
-			}
-			if !slices.Contains(names, f.Name) {
-				names = append(names, f.Name)
-			}
-		}
-		return "", fmt.Errorf("%w: the site has no figure %q; it has %s", ErrBadQuery, name,
-			cmp.Or(strings.Join(names, ", "), "none"))
-	}
-	if sorts {
-		if sorted, err = exact(sorted); err != nil {
-			return err
-		}
-		if q.Sort = figurePrefix + sorted; falling {
-			q.Sort = "-" + q.Sort
-		}
-	}
-	if m != nil {
-		if name, err = exact(m[1]); err != nil {
-			return err
-		}
-		q.Having = name + m[2] + m[3]
-	}
-	return nil
+	})
 }
 
 // figuresOf are the newest figures of a site.

@@ -318,7 +318,7 @@ func (q *Questioner) inOrder(by query.Pick, falling bool) []int {
 	}
 	var nothing any
 	if by.Figure == "" {
-		nothing = q.Table.Facts[by.Fact].Kind.Nothing()
+		nothing = q.Table.Facts[by.Fact].Nothing()
 	}
 	compare := query.Compare
 	if falling {

@@ -4,6 +4,7 @@ import (
 	"harvik/internal/api"
 	"harvik/internal/core/check"
 	"harvik/internal/core/column"
+	"harvik/internal/core/query"
 	"harvik/internal/core/text"
 	"harvik/internal/core/vocabulary"
 	"harvik/internal/record"
@@ -35,8 +36,9 @@ func Column(in *column.Column) api.Column {
 }
 
 // PageList is a part of the pages.
-func PageList(in *record.PageList) api.PageList {
-	return api.PageList{Pages: Each(in.Pages, Page), Total: in.Total, Next: in.Next}
+func PageList(asked *query.View, in *record.PageList) api.PageList {
+	return api.PageList{Pages: Each(in.Pages, Page), Total: in.Total, Next: in.Next, Of: asked.Of,
+		Question: asked.Question, Order: asked.Order}
 }
 
 // PageFinding is a check failing on one page, as grave as it was judged, with its evidence.

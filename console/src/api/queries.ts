@@ -111,6 +111,18 @@ export const returned = (name: string, number: string) =>
     queryFn: () => fixPart(name, number, { state: "returned", limit: 1 }).then((r) => r.total),
   });
 
+/** The question that filters of pages are. */
+export const filtered = (name: string, number: string, filter: Record<string, string>) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "filtered", filter],
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/pages", {
+          params: { ...ofCrawl(name, number), query: { ...filter, after: undefined, limit: 1 } },
+        }),
+      ),
+  });
+
 export const comparison = (name: string, number: string, a: string, b: string) =>
   queryOptions({
     queryKey: ["sites", name, "crawls", number, "compare", a, b],

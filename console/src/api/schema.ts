@@ -2516,6 +2516,12 @@ export interface components {
             outline?: components["schemas"]["Heading"][];
         };
         PageList: {
+            /** @description the table that was asked */
+            of: string;
+            /** @description the question that the parameters are, as ask takes it */
+            question: string;
+            /** @description likewise what it is sorted by */
+            order?: string;
             pages: components["schemas"]["Page"][];
             total: number;
             next?: string;
@@ -5126,7 +5132,7 @@ export interface operations {
                 reachable?: "yes" | "no";
                 /** @description only pages that search engines may not show for a reason with these words, such as noindex */
                 why?: string;
-                /** @description a property of Page, found for the order in which the crawl met them, findings, or figure:NAME; - before it for falling */
+                /** @description a fact of pages, such as words or figures.visits, or found for the order in which the crawl met them; - before it for falling */
                 sort?: string;
                 /** @description folder, such as /plants/; / alone means the pages above all folders */
                 section?: string;

@@ -45,6 +45,14 @@ type Limits struct {
 	URLParameters         int
 	CertificateDays       int
 	LumpAddresses         int
+
+	chosen map[string]int
+}
+
+// Chosen tells whether somebody has set a threshold, so that it holds as it stands, whatever is usual on the site.
+func (l *Limits) Chosen(name string) bool {
+	_, ok := l.chosen[name]
+	return ok
 }
 
 // A Limit is a threshold's name, unit, default and meaning.
@@ -145,7 +153,7 @@ func KnownLimit(name string) bool {
 
 // NewLimits fills in the defaults, then the changes.
 func NewLimits(changes map[string]int) *Limits {
-	out := new(Limits)
+	out := &Limits{chosen: changes}
 	for _, l := range AllLimits {
 		n, changed := changes[l.Name]
 		if !changed {

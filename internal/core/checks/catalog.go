@@ -21,7 +21,7 @@ import (
 )
 
 // Version of the catalogue, see check.Catalogue.
-const Version = 6
+const Version = 7
 
 // New is every check.
 func New() *check.Catalogue {

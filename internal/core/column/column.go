@@ -49,9 +49,8 @@ type Column struct {
 
 // Stored says where a column is kept.
 type Stored struct {
-	In   Relation
-	As   string // its name there
-	None string // by what rows without it are sorted
+	In Relation
+	As string // its name there
 }
 
 // A Relation is what of an address something is kept with.
@@ -71,27 +70,27 @@ const noDocument = "it is no HTML document"
 var All = []Column{
 	{
 		Key: "address", Name: "address", Kind: Address, Width: 60, Say: "where it is",
-		Stored: Stored{OfAddress, "url", ""}, cell: func(p *Row) any { return p.Address },
+		Stored: Stored{OfAddress, "url"}, cell: func(p *Row) any { return p.Address },
 	},
 	{
 		Key: "role", Name: "role", Kind: Words, Width: 10, Say: "what it is to the site: a page, or what pages load",
-		Stored: Stored{OfPage, "role", ""}, cell: func(p *Row) any { return p.Role },
+		Stored: Stored{OfPage, "role"}, cell: func(p *Row) any { return p.Role },
 	},
 	{
 		Key: "status", Name: "status", Kind: Whole, Width: 8, Lacks: "no answer came", Say: "of the answer",
-		Stored: Stored{OfPage, "status", ""}, cell: func(p *Row) any { return positive(p.Status) },
+		Stored: Stored{OfPage, "status"}, cell: func(p *Row) any { return positive(p.Status) },
 	},
 	{
 		Key: "outcome", Name: "outcome", Kind: Words, Width: 12, Say: "how the request ended",
-		Stored: Stored{OfPage, "outcome", ""}, cell: func(p *Row) any { return p.Outcome },
+		Stored: Stored{OfPage, "outcome"}, cell: func(p *Row) any { return p.Outcome },
 	},
 	{
 		Key: "type", Name: "type", Kind: Words, Width: 18, Say: "media type",
-		Stored: Stored{OfPage, "type", ""}, cell: func(p *Row) any { return said(p.Type) },
+		Stored: Stored{OfPage, "type"}, cell: func(p *Row) any { return said(p.Type) },
 	},
 	{
 		Key: "encoding", Name: "encoding", Kind: Words, Width: 10, Say: "of the characters, as it was read",
-		Stored: Stored{OfPage, "encoding", ""}, cell: func(p *Row) any { return said(p.Encoding) },
+		Stored: Stored{OfPage, "encoding"}, cell: func(p *Row) any { return said(p.Encoding) },
 	},
 	{
 		Key: "protocol", Name: "protocol", Kind: Words, Width: 10, Say: "of HTTP, as the answer came",
@@ -105,66 +104,66 @@ var All = []Column{
 	{
 		Key: "indexable", Name: "indexable", Kind: YesNo, Width: 10,
 		Lacks: noDocument, Say: "whether search engines may show it",
-		Stored: Stored{OfPage, "indexable", ""}, cell: func(p *Row) any { return p.ofPage(p.Indexable) },
+		Stored: Stored{OfPage, "indexable"}, cell: func(p *Row) any { return p.ofPage(p.Indexable) },
 	},
 	{
 		Key: "why", Name: "why", Kind: Words, Width: 30, Say: "why they may not",
-		Stored: Stored{OfPage, "why", ""}, cell: func(p *Row) any { return said(p.Why) },
+		Stored: Stored{OfPage, "why"}, cell: func(p *Row) any { return said(p.Why) },
 	},
 	{
 		Key: "kind", Name: "kind", Kind: Words, Width: 12, Say: "what kind of page it was taken for",
-		Stored: Stored{OfPage, "kind", ""}, cell: func(p *Row) any { return said(p.Kind) },
+		Stored: Stored{OfPage, "kind"}, cell: func(p *Row) any { return said(p.Kind) },
 	},
 	{
 		Key: "title", Name: "title", Kind: Words, Width: 50, Say: "its title element",
-		Stored: Stored{OfPage, "title", ""}, cell: func(p *Row) any { return p.ofPage(p.Title) },
+		Stored: Stored{OfPage, "title"}, cell: func(p *Row) any { return p.ofPage(p.Title) },
 	},
 	{
 		Key: "description", Name: "description", Kind: Words, Width: 60, Say: "its meta description",
-		Stored: Stored{OfPage, "description", ""}, cell: func(p *Row) any { return p.ofPage(p.Description) },
+		Stored: Stored{OfPage, "description"}, cell: func(p *Row) any { return p.ofPage(p.Description) },
 	},
 	{
 		Key: "h1", Name: "h1", Kind: Words, Width: 40, Say: "its first main heading",
-		Stored: Stored{OfPage, "h1", ""}, cell: func(p *Row) any { return p.ofPage(p.H1) },
+		Stored: Stored{OfPage, "h1"}, cell: func(p *Row) any { return p.ofPage(p.H1) },
 	},
 	{
 		Key: "headings", Name: "headings", Kind: Whole, Width: 9, Lacks: noDocument, Say: "how many it has",
-		Stored: Stored{OfPage, "headings", "-1"}, cell: func(p *Row) any { return known(p.Headings) },
+		Stored: Stored{OfPage, "headings"}, cell: func(p *Row) any { return known(p.Headings) },
 	},
 	{
 		Key: "words", Name: "words", Kind: Whole, Width: 9,
 		Lacks: noDocument, Say: "of the main text, without what is the layout's own",
-		Stored: Stored{OfPage, "words", ""}, cell: func(p *Row) any { return p.ofPage(p.Words) },
+		Stored: Stored{OfPage, "words"}, cell: func(p *Row) any { return p.ofPage(p.Words) },
 	},
 	{
 		Key: "language", Name: "language", Kind: Words, Width: 10, Say: "that it declares",
-		Stored: Stored{OfPage, "lang", ""}, cell: func(p *Row) any { return said(p.Language) },
+		Stored: Stored{OfPage, "lang"}, cell: func(p *Row) any { return said(p.Language) },
 	},
 	{
 		Key: "hreflang", Name: "hreflang", Kind: Words, Width: 24, Say: "the languages that it names addresses for",
-		Stored: Stored{OfPage, "hreflang", ""}, cell: func(p *Row) any { return said(p.Hreflang) },
+		Stored: Stored{OfPage, "hreflang"}, cell: func(p *Row) any { return said(p.Hreflang) },
 	},
 	{
 		Key: "canonical", Name: "canonical", Kind: Words, Width: 60,
 		Say:    "the address that it declares to be the one to show",
-		Stored: Stored{OfPage, "canonical", ""}, cell: func(p *Row) any { return said(p.Canonical) },
+		Stored: Stored{OfPage, "canonical"}, cell: func(p *Row) any { return said(p.Canonical) },
 	},
 	{
 		Key: "robots", Name: "robots", Kind: Words, Width: 24, Say: "what its robots elements and headers say",
-		Stored: Stored{OfPage, "robots", ""}, cell: func(p *Row) any { return said(p.Robots) },
+		Stored: Stored{OfPage, "robots"}, cell: func(p *Row) any { return said(p.Robots) },
 	},
 	{
 		Key: "refresh", Name: "refresh", Kind: Words, Width: 30, Say: "where it sends browsers by itself",
-		Stored: Stored{OfPage, "refresh", ""}, cell: func(p *Row) any { return said(p.Refresh) },
+		Stored: Stored{OfPage, "refresh"}, cell: func(p *Row) any { return said(p.Refresh) },
 	},
 	{
 		Key: "redirect", Name: "redirect", Kind: Address, Width: 60, Say: "where it leads on to",
-		Stored: Stored{OfPage, "redirect", ""}, cell: func(p *Row) any { return said(p.Redirect) },
+		Stored: Stored{OfPage, "redirect"}, cell: func(p *Row) any { return said(p.Redirect) },
 	},
 	{
 		Key: "bytes", Name: "bytes", Kind: Whole, Unit: "bytes", Width: 10,
 		Lacks: "the body was empty, or did not come", Say: "of the body, unpacked",
-		Stored: Stored{OfPage, "bytes", ""}, cell: func(p *Row) any { return positive(p.Bytes) },
+		Stored: Stored{OfPage, "bytes"}, cell: func(p *Row) any { return positive(p.Bytes) },
 	},
 	{
 		Key: "transferred", Name: "transferred", Kind: Whole, Unit: "bytes", Width: 11,
@@ -173,11 +172,11 @@ var All = []Column{
 	},
 	{
 		Key: "firstByte", Name: "first byte", Kind: Whole, Unit: "ms", Width: 10, Say: "after the request began",
-		Stored: Stored{OfPage, "first_byte", ""}, cell: func(p *Row) any { return p.FirstByte },
+		Stored: Stored{OfPage, "first_byte"}, cell: func(p *Row) any { return p.FirstByte },
 	},
 	{
 		Key: "images", Name: "images", Kind: Whole, Width: 8, Lacks: noDocument, Say: "how many it shows",
-		Stored: Stored{OfPage, "images", "-1"}, cell: func(p *Row) any { return known(p.Images) },
+		Stored: Stored{OfPage, "images"}, cell: func(p *Row) any { return known(p.Images) },
 	},
 	{
 		Key: "altsMissing", Name: "alts missing", Kind: Whole, Width: 12,
@@ -212,56 +211,56 @@ var All = []Column{
 	},
 	{
 		Key: "linksOut", Name: "links out", Kind: Whole, Width: 9, Lacks: noDocument, Say: "how many links stand on it",
-		Stored: Stored{OfPage, "links_out", "-1"}, cell: func(p *Row) any { return known(p.LinksOut) },
+		Stored: Stored{OfPage, "links_out"}, cell: func(p *Row) any { return known(p.LinksOut) },
 	},
 	{
 		Key: "linksIn", Name: "links in", Kind: Whole, Width: 9, Say: "pages that link to it",
-		Stored: Stored{OfStanding, "links_in", "0"}, cell: func(p *Row) any { return p.LinksIn },
+		Stored: Stored{OfStanding, "links_in"}, cell: func(p *Row) any { return p.LinksIn },
 	},
 	{
 		Key: "clicks", Name: "clicks", Kind: Whole, Width: 8,
 		Lacks: "no links lead there from the home page", Say: "from the home page",
-		Stored: Stored{OfStanding, "depth", "-1"}, cell: func(p *Row) any { return known(p.Clicks) },
+		Stored: Stored{OfStanding, "depth"}, cell: func(p *Row) any { return known(p.Clicks) },
 	},
 	{
 		Key: "foundBy", Name: "found by", Kind: Words, Width: 10, Say: "how the crawl came to know it",
-		Stored: Stored{OfAddress, "found", ""}, cell: func(p *Row) any { return p.FoundBy },
+		Stored: Stored{OfAddress, "found"}, cell: func(p *Row) any { return p.FoundBy },
 	},
 	{
 		Key: "inSitemap", Name: "in sitemap", Kind: YesNo, Width: 10, Say: "whether a sitemap lists it",
-		Stored: Stored{OfAddress, "in_sitemap", ""}, cell: func(p *Row) any { return p.InSitemap },
+		Stored: Stored{OfAddress, "in_sitemap"}, cell: func(p *Row) any { return p.InSitemap },
 	},
 	{
 		Key: "layout", Name: "layout", Kind: Whole, Width: 8,
 		Lacks: "no other page is built like it", Say: "the template that it is built from, by number",
-		Stored: Stored{OfStanding, "layout", "-1"}, cell: func(p *Row) any { return known(p.Layout) },
+		Stored: Stored{OfStanding, "layout"}, cell: func(p *Row) any { return known(p.Layout) },
 	},
 	{
 		Key: "authority", Name: "authority", Kind: Decimal, Width: 10, Lacks: noDocument, Say: "by the links of the site",
-		Stored: Stored{OfStanding, "authority", "0"},
+		Stored: Stored{OfStanding, "authority"},
 		cell:   func(p *Row) any { return p.ofPage(p.Authority) }, digits: 4,
 	},
 	{
 		Key: "importance", Name: "importance", Kind: Decimal, Width: 12, Lacks: noDocument, Say: "its weight in health",
-		Stored: Stored{OfStanding, "importance", "0"},
+		Stored: Stored{OfStanding, "importance"},
 		cell:   func(p *Row) any { return p.ofPage(p.Importance) }, digits: 4,
 	},
 	{
 		Key: "health", Name: "health", Kind: Decimal, Unit: "points", Width: 10,
 		Lacks: "health does not count it", Say: "of the page by itself",
-		Stored: Stored{OfStanding, "health", "-1"}, cell: func(p *Row) any { return known(p.Health) }, digits: 2,
+		Stored: Stored{OfStanding, "health"}, cell: func(p *Row) any { return known(p.Health) }, digits: 2,
 	},
 	{
 		Key: "errors", Name: "errors", Kind: Whole, Width: 8, Say: "checks failing on it",
-		Stored: Stored{OfStanding, "errors", "0"}, cell: func(p *Row) any { return p.Errors },
+		Stored: Stored{OfStanding, "errors"}, cell: func(p *Row) any { return p.Errors },
 	},
 	{
 		Key: "warnings", Name: "warnings", Kind: Whole, Width: 9, Say: "checks failing on it",
-		Stored: Stored{OfStanding, "warnings", "0"}, cell: func(p *Row) any { return p.Warnings },
+		Stored: Stored{OfStanding, "warnings"}, cell: func(p *Row) any { return p.Warnings },
 	},
 	{
 		Key: "notices", Name: "notices", Kind: Whole, Width: 8, Say: "checks failing on it",
-		Stored: Stored{OfStanding, "notices", "0"}, cell: func(p *Row) any { return p.Notices },
+		Stored: Stored{OfStanding, "notices"}, cell: func(p *Row) any { return p.Notices },
 	},
 }
 

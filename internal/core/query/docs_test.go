@@ -54,7 +54,8 @@ of which it is true, or groups and counts them.
 | ` + "`words / linksOut > 50`" + ` | sums: ` + "`+ - * / %`" + ` |
 
 **What is not known** makes what is asked about it neither true nor false. A page that no link leads to has no clicks: it is no answer to
-` + "`clicks > 3`, nor to `!(clicks > 3)`, but to `!known(clicks)`" + `. Words that are not there are empty: ` + "`description == \"\"`" + `.
+` + "`clicks > 3`, nor to `!(clicks > 3)`, but to `!known(clicks)`" + `. Words that are not there are empty:
+` + "`description == \"\"`" + `. Of a target that was not fetched, and of a page that the crawl before did not have, no words are known either.
 A row of which a question cannot be answered, such as where it divides by nought, is counted and told.
 
 Numbers with decimals are equal to such only: ` + "`health == 100.0`" + `. Sorted, what is not known comes last.
@@ -112,13 +113,14 @@ Numbers with decimals are equal to such only: ` + "`health == 100.0`" + `. Sorte
 		b.WriteString("| fact | kind | what it tells | not known where |\n|---|---|---|---|\n" + rows.String())
 		for _, prefix := range []string{"source", "target", "page"} {
 			if ends[prefix] {
-				fmt.Fprintf(&b, "| `%[1]s.…` | | every fact of pages, of the %[1]s: `%[1]s.address`, `%[1]s.status` … | |\n", prefix)
+				none := map[string]string{"target": "it was not fetched; its address always is"}[prefix]
+				fmt.Fprintf(&b, "| `%[1]s.…` | | every fact of pages, of the %[1]s: `%[1]s.address`, `%[1]s.status` … | %[2]s |\n",
+					prefix, none)
 			}
 		}
 		if ends["before"] {
 			b.WriteString("| `before.…` | | what the same address was in the crawl before: `before.title`, `before.status` … | " +
-				"the crawl before did not fetch it, or there was none; words are empty then, so that a change is asked for as " +
-				"`before.status == 200 && before.title != title` |\n")
+				"the crawl before did not fetch it, or there was none |\n")
 		}
 	}
 	return b.String()

@@ -29,9 +29,9 @@ var kindNames = [...]string{"words", "whole", "decimal", "yes-no", "list", "figu
 
 func (k Kind) String() string { return kindNames[k] }
 
-// Nothing is what a fact is where there is nothing: empty words, an empty list, no figures. It is nil for other kinds,
+// nothing is what facts are where there is nothing: empty words, an empty list, no figures. It is nil for other kinds,
 // of which then nothing is known.
-func (k Kind) Nothing() any {
+func (k Kind) nothing() any {
 	switch k {
 	case Words:
 		return ""
@@ -61,6 +61,14 @@ type Fact struct {
 
 	OfAddress func(address string) any // what is told by the row's address alone; nil for what is read
 	Long      bool                     // it stands apart, and takes time to read
+}
+
+// Nothing is what a fact is where there is nothing of it, nil for what is not known then.
+func (f *Fact) Nothing() any {
+	if f.None != "" && f.Kind < Figures {
+		return nil
+	}
+	return f.Kind.nothing()
 }
 
 // A Table is a kind of rows that can be asked about. Make one with NewTable.
@@ -354,8 +362,9 @@ func ofEnd(prefix, label, none string) (out []Fact) {
 		if f.Kind >= Figures || f.Long {
 			continue
 		}
+		told := prefix == Target && (f.Name == "address" || f.OfAddress != nil) // by where something leads
 		f.Name, f.Label = prefix+f.Name, label+f.Label
-		if none != "" && f.Kind.Nothing() == nil {
+		if none != "" && !told {
 			f.None = none + strings.TrimSuffix(", or "+f.None, ", or ")
 		}
 		out = append(out, f)

@@ -1,6 +1,7 @@
 package query
 
 import (
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -33,6 +34,10 @@ func (t *Table) judge(n *Node, row []any) verdict {
 		default:
 			return v
 		}
+	case Has:
+		list, ok := t.value(n.Left, row).([]string)
+		word, _ := n.Right.Value.(string)
+		return told(ok, slices.Contains(list, word))
 	case True:
 		v, ok := row[n.Left.Fact].(bool)
 		return told(ok, v)
@@ -93,11 +98,14 @@ func (t *Table) value(o Operand, row []any) any {
 	}
 	v := row[o.Fact]
 	if v == nil {
-		v = t.Facts[o.Fact].Kind.Nothing()
+		v = t.Facts[o.Fact].Nothing()
 	}
-	if o.Length {
-		s, _ := v.(string)
-		return utf8.RuneCountInString(s)
+	words, ok := v.(string)
+	switch {
+	case ok && o.Length:
+		return utf8.RuneCountInString(words)
+	case ok && o.Small:
+		return strings.ToLower(words)
 	}
 	return v
 }

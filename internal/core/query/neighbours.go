@@ -107,7 +107,7 @@ func (n neighbours) FindStructFieldType(name, field string) (*types.FieldType, b
 			nth := slices.Index(l.of.asks, at)
 			v := l.Source[nth]
 			if v == nil {
-				v = pages.Facts[at].Kind.Nothing()
+				v = pages.Facts[at].Nothing()
 			}
 			if v == nil {
 				return notKnown

@@ -27,6 +27,7 @@ const (
 	More
 	AtLeast
 	In         // Left is one of Values
+	Has        // a list Left has the words Right among its own
 	Contains   // words Left have words Right in them
 	StartsWith // likewise
 	EndsWith
@@ -41,11 +42,12 @@ type Node struct {
 	Values      []any // of In
 }
 
-// An Operand is a fact, the number of a fact's characters, or a value.
+// An Operand is a fact, the number of a fact's characters, a fact in small letters, or a value.
 type Operand struct {
 	Fact   int // its place in the table; −1 for a value
 	Length bool
-	Value  any // string, int, float64 or bool
+	Small  bool // in small letters
+	Value  any  // string, int, float64 or bool
 }
 
 // Node is the question as a tree.
@@ -89,7 +91,7 @@ func (t *Table) decidedBy(n *Node, by func(fact string) bool) bool {
 			}
 		}
 		return len(n.Parts) > 0
-	case True, Known, In:
+	case True, Known, In, Has:
 		return of(n.Left)
 	}
 	return of(n.Left) && of(n.Right)
@@ -188,6 +190,11 @@ func (t *Table) comparisonOf(op Op, x, y ast.Expr) *Node {
 
 func (t *Table) inOf(x, list ast.Expr) *Node {
 	left, ok := t.operandOf(x)
+	if list.Kind() == ast.IdentKind {
+		if at := t.place(list.AsIdent()); ok && left.Fact < 0 && at >= 0 && t.Facts[at].Kind == List {
+			return &Node{Op: Has, Left: Operand{Fact: at}, Right: left}
+		}
+	}
 	if !ok || left.Fact < 0 || list.Kind() != ast.ListKind {
 		return opaque
 	}
@@ -216,7 +223,8 @@ func (t *Table) operandOf(e ast.Expr) (Operand, bool) {
 		return Operand{Fact: -1, Value: v}, ok
 	case ast.CallKind:
 		call := e.AsCall()
-		if call.FunctionName() != "size" {
+		out := Operand{Length: call.FunctionName() == "size", Small: call.FunctionName() == "lower"}
+		if !out.Length && !out.Small {
 			break
 		}
 		of := call.Target()
@@ -224,8 +232,8 @@ func (t *Table) operandOf(e ast.Expr) (Operand, bool) {
 			of = call.Args()[0]
 		}
 		if of.Kind() == ast.IdentKind {
-			at := t.place(of.AsIdent())
-			return Operand{Fact: at, Length: true}, at >= 0 && t.Facts[at].Kind == Words && t.isPlain(at)
+			out.Fact = t.place(of.AsIdent())
+			return out, out.Fact >= 0 && t.Facts[out.Fact].Kind == Words
 		}
 	}
 	return Operand{}, false

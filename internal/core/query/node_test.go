@@ -14,6 +14,8 @@ func (t *Table) told(n *Node) string {
 			return fmt.Sprintf("%#v", o.Value)
 		case o.Length:
 			return "size " + t.Facts[o.Fact].Name
+		case o.Small:
+			return "small " + t.Facts[o.Fact].Name
 		}
 		return t.Facts[o.Fact].Name
 	}
@@ -34,7 +36,7 @@ func (t *Table) told(n *Node) string {
 		return fmt.Sprintf("%s in %v", operand(n.Left), n.Values)
 	}
 	signs := map[Op]string{Equal: "=", Unequal: "≠", Less: "<", AtMost: "≤", More: ">", AtLeast: "≥", Contains: "has",
-		StartsWith: "begins", EndsWith: "ends"}
+		StartsWith: "begins", EndsWith: "ends", Has: "lists"}
 	return operand(n.Left) + " " + signs[n.Op] + " " + operand(n.Right)
 }
 
@@ -58,7 +60,8 @@ func TestNodes(t *testing.T) {
 		`address in ["a", title]`:                 `?`,
 		`title in [address]`:                      `?`,
 		`"a" in [address]`:                        `?`,
-		`"a" in terms`:                            `?`,
+		`"a" in terms`:                            `terms lists "a"`,
+		`title in terms`:                          `?`,
 		`words in []`:                             `or()`,
 		`size(address) > 3`:                       `size address > 3`,
 		`title.size() == size(h1)`:                `size title = size h1`,
@@ -77,7 +80,9 @@ func TestNodes(t *testing.T) {
 		`words > -9007199254740993`:               `?`,
 		`title == "a\u0000b"`:                     `?`,
 		`words + 1 > 3`:                           `?`,
-		`title.lower() == "x"`:                    `?`,
+		`title.lower() == "x"`:                    `small title = "x"`,
+		`"x".lower() == title`:                    `?`,
+		`title.lower() in ["x", "y"]`:             `small title in [x y]`,
 		`title.matches("x") && words > 3`:         `and(?, words > 3)`,
 		`section == "/a/"`:                        `section = "/a/"`,
 		`terms == terms`:                          `?`,
@@ -125,7 +130,8 @@ func TestDeciding(t *testing.T) {
 		`target.status == 200 || follow`:                  "none",
 		`!(target.status == 404 || target.status == 410)`: "yes",
 		`target.title == source.title`:                    "none",
-		`target.title == ""`:                              "no",
+		`target.title == ""`:                              "yes", // likewise
+		`target.path == ""`:                               "no",
 		`known(target.words)`:                             "yes",
 		`target.status in [200, 301]`:                     "yes",
 		`target.title.matches("x")`:                       "none",

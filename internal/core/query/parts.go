@@ -65,7 +65,7 @@ var partOps = map[Op]string{Equal: "is", Unequal: "is-not", Contains: "contains"
 // part is a condition that is simple enough for a form.
 func (q *Question) part(n *Node) (p Part, ok bool) {
 	fact := func(o Operand) bool {
-		if o.Fact < 0 || o.Length {
+		if o.Fact < 0 || o.Length || o.Small {
 			return false
 		}
 		p.Fact = q.Of.Facts[o.Fact].Name

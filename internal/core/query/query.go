@@ -3,7 +3,8 @@
 // of where rows are kept.
 //
 // A fact that is not known of a row, such as the clicks of a page that no link leads to, makes what is asked about
-// it neither true nor false: such a row is no answer, nor one to the opposite question. Words that are not there
+// it neither true nor false: such a row is no answer, nor one to the opposite question. The same is so of what a
+// link leads to and of the crawl before, where that was not fetched. Of what was fetched, words that are not there
 // are empty.
 package query
 
@@ -335,7 +336,7 @@ func (a activation) ResolveName(name string) (any, bool) {
 	}
 	v := a.row[at]
 	if v == nil {
-		v = a.table.Facts[at].Kind.Nothing()
+		v = a.table.Facts[at].Nothing()
 	}
 	switch {
 	case asks:

@@ -41,6 +41,9 @@ func (t *Table) Fill(row []any, prefix string, of *column.Row, wanted []int) {
 		case f.OfAddress != nil:
 			row[at] = f.OfAddress(of.Address)
 		}
+		if row[at] == nil { // it was fetched
+			row[at] = f.Kind.nothing()
+		}
 	}
 }
 

@@ -59,7 +59,7 @@ const leastEntries = 20
 
 // thin lets pages be that are there for their links or code, and, on a site that explains code, the
 // entries of a reference: pages of a layout most of whose pages are short. Where short pages are the custom, a
-// quarter of the threshold is.
+// quarter of the threshold is, but of one that somebody has set, which is kept to.
 func thin(p *check.SitePass) error {
 	reference := p.IsReference()
 	short, all := map[int32]int{}, map[int32]int{}
@@ -83,8 +83,10 @@ func thin(p *check.SitePass) error {
 	}
 	usual := reference || len(found) >= leastEntries && 10*len(found) >= 3*p.Documents()
 	for _, g := range found {
-		least := p.LimitsAt(g).ThinWords
-		if usual { // short pages are how the site is written; what has next to nothing is told all the same
+		limits := p.LimitsAt(g)
+		least := limits.ThinWords
+		// Short pages are how the site is written; what has next to nothing is told all the same.
+		if usual && !limits.Chosen("thin-words") {
 			least /= 4
 		}
 		if g.Words < least {
