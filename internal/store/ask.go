@@ -59,10 +59,15 @@ func (s *Store) inTime(ctx context.Context, crawlID int64, a *record.Asking, ans
 
 // A hit is a row that is an answer, or of which that cannot be told.
 type hit struct {
-	id, nth     int32 // the address, and which of its rows
-	other       int32 // the address that it leads to
-	key         any   // what it is sorted or grouped by
-	measured    any
+	id, nth  int32 // the address, and which of its rows
+	other    int32 // the address that it leads to
+	key      any   // what it is sorted or grouped by
+	measured any
+	*more    // nil for most
+}
+
+// more is what few hits have.
+type more struct {
 	shown       []any // once it is to be shown
 	unjudgeable error
 }
@@ -102,7 +107,7 @@ func (j *judge) hit(id, nth int32, row []any) (h hit, ok bool) {
 	if !j.sure {
 		holds, err := j.of.Question.Holds(row)
 		if err != nil {
-			h.unjudgeable = err
+			h.more = &more{unjudgeable: err}
 			return h, true
 		}
 		if !holds {
@@ -154,8 +159,12 @@ func (s *Store) find(ctx context.Context, crawlID int64, a *record.Asking) (hits
 	}
 	find.wanted = j.wants()
 	var groups query.Tally
+	best := first{most: a.Skip + a.Limit, compare: query.Compare}
+	if a.Falling {
+		best.compare = query.CompareFalling
+	}
 	find.take = func(h hit) {
-		if h.unjudgeable != nil {
+		if h.more != nil {
 			if out.Unjudged++; out.Unjudged == 1 {
 				out.Fault = h.unjudgeable.Error()
 			}
@@ -165,7 +174,9 @@ func (s *Store) find(ctx context.Context, crawlID int64, a *record.Asking) (hits
 		switch {
 		case a.By.Picks():
 			groups.Add(h.key, h.measured)
-		case a.Order.Picks(), out.Total > a.Skip && len(hits) < a.Limit:
+		case a.Order.Picks():
+			best.add(h)
+		case out.Total > a.Skip && len(hits) < a.Limit:
 			hits = append(hits, h)
 		}
 	}
@@ -178,13 +189,8 @@ func (s *Store) find(ctx context.Context, crawlID int64, a *record.Asking) (hits
 		return nil, out, nil
 	}
 	if a.Order.Picks() {
-		compare := query.Compare
-		if a.Falling {
-			compare = query.CompareFalling
-		}
-		slices.SortStableFunc(hits, func(x, y hit) int { return compare(x.key, y.key) }) // they come as they were found
+		hits = best.sorted()
 		hits = hits[min(a.Skip, len(hits)):]
-		hits = hits[:min(a.Limit, len(hits))]
 	}
 	return hits, out, nil
 }
@@ -217,7 +223,7 @@ func (s *Store) show(ctx context.Context, crawlID int64, a *record.Asking, hits 
 		again.wanted = append(again.wanted, c.Fact)
 	}
 	again.make = func(id, nth int32, row []any) (hit, bool) {
-		h := hit{id: id, nth: nth}
+		h := hit{id: id, nth: nth, more: new(more)}
 		if _, ok := at[[2]int32{id, nth}]; !ok {
 			return h, false
 		}

@@ -4,10 +4,12 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 
 	"cel.dev/cel-go/common/types/ref"
+	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/query"
@@ -55,8 +57,13 @@ func (r *reading) before(ctx context.Context) (func(id int32, row []any), error)
 		e.fill(row, id)
 	}
 	var crawl int64
-	err := r.store.db.GetContext(ctx, &crawl, `select b.id from crawl c join crawl b on b.site_id = c.site_id and b.number < c.number
-		and b.state = 'finished' where c.id = $1 order by b.number desc limit 1`, r.crawl)
+	err := r.store.db.GetContext(
+		ctx,
+		&crawl,
+		`select b.id from crawl c join crawl b on b.site_id = c.site_id and b.number < c.number
+		and b.state = 'finished' where c.id = $1 order by b.number desc limit 1`,
+		r.crawl,
+	)
 	if errors.Is(err, sql.ErrNoRows) {
 		return fill, nil
 	}
@@ -71,61 +78,102 @@ func (r *reading) before(ctx context.Context) (func(id int32, row []any), error)
 	})
 }
 
+// ofPages is the condition that rows are of pages that are wanted: of all where $2 is null.
+const ofPages = " where crawl_id = $1 and page_id >= 0 and ($2::int[] is null or page_id = any($2))"
+
 // fails reads which checks fail on pages, if that is wanted.
 func (r *reading) fails(ctx context.Context) (func(id int32, row []any), error) {
-	list := `select n.page_id, c.id from failing n cross join unnest(n.checks) as number
-		join check_number c using (number) where n.crawl_id = $1 and n.page_id >= 0 order by 1, 2`
-	rowwise, err := r.store.keepsRows(ctx, r.crawl)
-	if rowwise {
-		list = `select page_id, check_id from finding where crawl_id = $1 and page_id >= 0 order by 1, 2`
+	at := r.asked.Question.Of.Fact(query.Fails)
+	if !slices.Contains(r.wanted, at) {
+		return nil, nil
 	}
+	rowwise, err := r.store.keepsRows(ctx, r.crawl)
 	if err != nil {
 		return nil, err
 	}
-	return r.listed(ctx, query.Fails, list)
+	if rowwise {
+		return r.listed(ctx, at, "select page_id, check_id from finding"+ofPages+" order by 1, 2")
+	}
+	rows, err := r.store.pool.Query(ctx, "select page_id, checks from failing"+ofPages, r.crawl, r.only)
+	if err != nil {
+		return nil, err
+	}
+	of := map[int32][]int16{}
+	var numbers []int16
+	var id int32
+	var checks []int16
+	if _, err := pgx.ForEachRow(rows, []any{&id, &checks}, func() error {
+		of[id] = append(of[id], checks...)
+		numbers = append(numbers, checks...)
+		return nil
+	}); err != nil {
+		return nil, err
+	}
+	slices.Sort(numbers)
+	names, err := r.store.checkNumbers.names(ctx, r.store.pool, slices.Compact(numbers))
+	if err != nil {
+		return nil, err
+	}
+	alike := map[string][]string{} // most pages fail what others fail
+	return func(id int32, row []any) {
+		checks := of[id]
+		key := fmt.Sprint(checks)
+		if alike[key] == nil {
+			words := []string{}
+			for _, n := range checks {
+				words = append(words, names[n])
+			}
+			slices.Sort(words)
+			alike[key] = slices.Compact(words)
+		}
+		row[at] = alike[key]
+	}, nil
 }
 
 // fixes reads which lines of the fix list are about pages, if that is wanted.
 func (r *reading) fixes(ctx context.Context) (func(id int32, row []any), error) {
-	return r.listed(ctx, query.Fixes, `select page, id from fix cross join unnest(pages) as page
-		where crawl_id = $1 and page >= 0 order by rank`)
-}
-
-// listed reads words by page, for a fact that is a list, if that is wanted.
-func (r *reading) listed(ctx context.Context, fact, list string) (func(id int32, row []any), error) {
-	at := r.asked.Question.Of.Fact(fact)
+	at := r.asked.Question.Of.Fact(query.Fixes)
 	if !slices.Contains(r.wanted, at) {
 		return nil, nil
 	}
-	of := map[int32][]string{}
-	rows, err := r.store.pool.Query(ctx, list, r.crawl)
+	return r.listed(
+		ctx,
+		at,
+		"select page_id, id from (select crawl_id, page_id, id, rank from fix cross join unnest(pages) as page_id) fix"+
+			ofPages+" order by rank",
+	)
+}
+
+// listed reads words by page, for a fact that is a list.
+func (r *reading) listed(ctx context.Context, at int, list string) (func(id int32, row []any), error) {
+	rows, err := r.store.pool.Query(ctx, list, r.crawl, r.only)
 	if err != nil {
 		return nil, err
 	}
-	defer rows.Close()
-	for rows.Next() {
-		var page int32
-		var word string
-		if err := rows.Scan(&page, &word); err != nil {
-			return nil, err
-		}
+	of := map[int32][]string{}
+	var page int32
+	var word string
+	_, err = pgx.ForEachRow(rows, []any{&page, &word}, func() error {
 		if words := of[page]; len(words) == 0 || words[len(words)-1] != word { // once, also where it is told twice
 			of[page] = append(words, word)
 		}
-	}
+		return nil
+	})
 	return func(id int32, row []any) {
 		if row[at] = []string{}; of[id] != nil {
 			row[at] = of[id]
 		}
-	}, rows.Err()
+	}, err
 }
 
 // mostNeighbours bounds the links that a question goes through.
 const mostNeighbours = 2_000_000
 
 // errNeighbours is that of a question that goes through more.
-var errNeighbours = record.Refuse("a question goes through at most two million links to pages: narrow it by what pages " +
-	"say themselves, such as section == \"/shop/\"")
+var errNeighbours = record.Refuse(
+	"a question goes through at most two million links to pages: narrow it by what pages " +
+		"say themselves, such as section == \"/shop/\"",
+)
 
 // neighboured are the pages that what is asked of their rows and addresses does not exclude.
 func (r *reading) neighboured(ctx context.Context) (map[int32][]ref.Val, error) {
@@ -181,7 +229,8 @@ func (r *reading) linkedBy(ctx context.Context) (func(id int32, row []any), erro
 	from := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
 	n := 0
 	err = readEach(from, documents, linksPart, func(_ int32, data []byte) (out []link, err error) {
-		err = eachLink(data, &choice, func(_ int32, l *page.Link, to int32) { out = append(out, link{*l, to}) })
+		of := choice
+		err = eachLink(data, &of, func(_ int32, l *page.Link, to int32) { out = append(out, link{*l, to}) })
 		return out, err
 	}, func(id int32, links []link) {
 		source := nothing

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"sync"
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/query"
@@ -30,40 +31,64 @@ func (r *reading) links(ctx context.Context) error {
 	}
 	source, target := join.ends[query.Source], join.ends[query.Target]
 	starts, leads := r.excluded(join, query.Source), r.excluded(join, query.Target)
-	var marks *query.Node // what tells a link without its texts
+	var marks, says *query.Node // what tells a link without its texts, and by what it says alone
+	said := join.table.Fact("words")
 	if r.only == nil {
+		says = r.asked.Question.Deciding(func(fact string) bool { return fact == "words" })
 		marks = r.asked.Question.Deciding(func(fact string) bool {
 			return fact == "region" || fact == "follow" || fact == "hidden" || fact == "line"
 		})
 	}
+	// Each goroutine has a row and what it read of its own.
+	worker := func() any {
+		w := &linkWorker{row: join.row()}
+		w.own = func(l *page.Link) {
+			for i, at := range join.own {
+				if w.row[at] = w.choice.said; names[i] != "words" {
+					w.row[at] = read[i](l)
+				}
+			}
+		}
+		w.choice = linkChoice{target: func(to int32) bool { return !leads(to) }, link: func(l *page.Link) bool {
+			if marks == nil {
+				return true
+			}
+			w.own(l)
+			return !join.table.Excludes(marks, w.row)
+		}, says: func(words any) bool {
+			if says == nil {
+				return true
+			}
+			w.row[said] = words
+			return !join.table.Excludes(says, w.row)
+		}, words: slices.Contains(names, "words"), places: slices.Contains(names, "place"),
+			fragment: slices.Contains(names, "fragment")}
+		return w
+	}
+	workers := sync.Pool{New: worker}
 	from := &Source{ctx: ctx, store: r.store, crawl: r.crawl}
 	return readEach(from, slices.DeleteFunc(slices.Clone(pages), starts), linksPart,
 		func(id int32, data []byte) (hits []hit, err error) {
-			row := join.row()
-			source.fill(row, id)
-			own := func(l *page.Link) {
-				for i, at := range join.own {
-					row[at] = read[i](l)
-				}
-			}
-			choice := linkChoice{target: func(to int32) bool { return !leads(to) }, link: func(l *page.Link) bool {
-				if marks == nil {
-					return true
-				}
-				own(l)
-				return !join.table.Excludes(marks, row)
-			}, words: slices.Contains(names, "words"), places: slices.Contains(names, "place"),
-				fragment: slices.Contains(names, "fragment")}
-			err = eachLink(data, &choice, func(nth int32, l *page.Link, to int32) {
-				own(l)
-				target.fill(row, to)
-				if h, ok := r.make(id, nth, row); ok {
+			w := workers.Get().(*linkWorker)
+			defer workers.Put(w)
+			source.fill(w.row, id)
+			err = eachLink(data, &w.choice, func(nth int32, l *page.Link, to int32) {
+				w.own(l)
+				target.fill(w.row, to)
+				if h, ok := r.make(id, nth, w.row); ok {
 					h.other = to
 					hits = append(hits, h)
 				}
 			})
 			return hits, err
 		}, r.takeAll)
+}
+
+// A linkWorker goes over the links of one page after the other.
+type linkWorker struct {
+	row    []any
+	own    func(*page.Link)
+	choice linkChoice
 }
 
 // takeAll takes the hits of a page in.

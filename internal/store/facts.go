@@ -76,12 +76,28 @@ func decodeDocument[T any](data []byte, into *T) error {
 	if len(data) == 0 || data[0] != hashedFirst {
 		return decode(data, &f)
 	}
-	var d page.Document
-	rest, err := decodeHashed(data, &d)
+	rest, err := pastHashed(data)
 	if err != nil {
 		return err
 	}
 	return decode(rest, &f)
+}
+
+// pastHashed is what stands behind what is hashed.
+func pastHashed(data []byte) ([]byte, error) {
+	if len(data) < 2 {
+		return nil, errDamaged
+	}
+	u := unpacker{data: data[2:]}
+	if data[1]&isDocument != 0 {
+		for range 1 + len(hashed(new(page.Document))) {
+			u.bytes()
+		}
+	}
+	if u.bad {
+		return nil, errDamaged
+	}
+	return u.data, nil
 }
 
 // decodeSkeleton reads the skeleton of a document alone, nil of what is none.

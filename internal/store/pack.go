@@ -113,11 +113,41 @@ func unpackLinks(data []byte) (links []page.Link, targets []int32, err error) {
 	return links, targets, nil
 }
 
-// A linkChoice says which packed links are wanted, and what of them.
+// A linkChoice says which packed links are wanted, and what of them. It is for one goroutine.
 type linkChoice struct {
 	target                  func(int32) bool      // by what they lead to
 	link                    func(*page.Link) bool // by all but their texts
+	says                    func(words any) bool  // by what they say; nil for all
 	words, places, fragment bool                  // texts that are wanted
+
+	said  any                  // what the link says, once it is wanted
+	texts map[string]knownText // what was read, of which much says the same
+	names []string             // of places, used again
+}
+
+// A knownText is one that was read before: as such, as a value, and whether links that say it are wanted.
+type knownText struct {
+	text   string
+	value  any
+	wanted bool
+}
+
+// mostAtHand bounds the texts that a choice has at hand.
+const mostAtHand = 20_000
+
+// text is one that may have been read before.
+func (c *linkChoice) text(b []byte) knownText {
+	if t, ok := c.texts[string(b)]; ok {
+		return t
+	}
+	if c.texts == nil || len(c.texts) >= mostAtHand {
+		c.texts = map[string]knownText{}
+	}
+	t := knownText{text: string(b)}
+	t.value = t.text
+	t.wanted = c.says == nil || c.says(t.value)
+	c.texts[t.text] = t
+	return t
 }
 
 // eachLink goes over packed links that are wanted; nth is the place among all. The link is used again.
@@ -126,12 +156,16 @@ func eachLink(data []byte, c *linkChoice, f func(nth int32, l *page.Link, to int
 		return nil
 	}
 	r := unpacker{data: data}
-	places := make([]string, min(r.number(), len(data)))
-	for i := range places {
+	n := min(r.number(), len(data))
+	places := c.names[:0]
+	for range n {
+		name := ""
 		if b := r.bytes(); c.places {
-			places[i] = string(b)
+			name = c.text(b).text
 		}
+		places = append(places, name)
 	}
+	c.names = places
 	var l page.Link
 	for nth := int32(0); len(r.data) > 0 && !r.bad; nth++ {
 		flags := r.number()
@@ -158,10 +192,18 @@ func eachLink(data []byte, c *linkChoice, f func(nth int32, l *page.Link, to int
 			continue
 		}
 		if c.words {
-			l.Words, l.Label = string(words), string(label)
+			said := c.text(words)
+			if l.Words = said.text; len(words) == 0 {
+				said = c.text(label)
+				l.Label = said.text
+			}
+			if !said.wanted {
+				continue
+			}
+			c.said = said.value
 		}
 		if c.fragment {
-			l.Fragment = string(fragment)
+			l.Fragment = c.text(fragment).text
 		}
 		f(nth, &l, target)
 	}
@@ -177,6 +219,11 @@ type unpacker struct {
 }
 
 func (r *unpacker) number() int {
+	if len(r.data) > 0 && r.data[0] < 0x80 { // as most are
+		v := int(r.data[0])
+		r.data = r.data[1:]
+		return v
+	}
 	v, n := binary.Uvarint(r.data)
 	if n <= 0 || v > math.MaxInt32 {
 		r.bad, r.data = true, nil

@@ -1,7 +1,6 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"slices"
 
@@ -94,7 +93,8 @@ var (
 	mainPart  = part{(*opener).main, func(l long) []byte { return l.main }}
 )
 
-// readEach reads a part of pages, has several unpacked at once, and calls f with one after the other.
+// readEach reads a part of pages, has several unpacked at once while the next are read, and calls f with one after the
+// other.
 func readEach[T any](
 	r *Source,
 	pages []int32,
@@ -106,9 +106,7 @@ func readEach[T any](
 	if err != nil {
 		return err
 	}
-	var held []packed[T]
-	bytes := 0
-	release := func() error {
+	release := func(held []packed[T]) error {
 		mishap.Each(len(held), func(i int) {
 			c := &held[i]
 			if c.stored, c.err = opener.open(c.stored); c.err == nil {
@@ -121,45 +119,94 @@ func readEach[T any](
 			}
 			f(held[i].id, held[i].is)
 		}
-		clear(held)
-		held, bytes = held[:0], 0
 		return nil
 	}
 	recent, rest := r.store.recent.have(r.crawl, pages)
+	b := batch[T]{full: release}
 	for _, p := range recent {
-		held = append(held, packed[T]{id: p.id, stored: of.held(p.long)})
-		if bytes += len(held[len(held)-1].stored); bytes >= readBytes {
-			if err := release(); err != nil {
-				return err
-			}
+		if err := b.add(p.id, of.held(p.long)); err != nil {
+			return err
 		}
 	}
-	if err := release(); err != nil {
+	if err := b.flush(); err != nil || len(rest) == 0 {
 		return err
 	}
-	for asked := range slices.Chunk(rest, readBatch) {
-		rows, err := r.store.pool.Query(r.ctx, "select d.id, "+of.column(opener)+" from "+opener.table()+
-			" where d.crawl_id = $1 and d.id = any($2) order by d.id", r.crawl, asked)
-		if err != nil {
-			return err
+	ctx, cancel := context.WithCancel(r.ctx)
+	read := make(chan []packed[T])
+	defer func() {
+		cancel()
+		for range read { // until the reader has ended
 		}
-		for err == nil && rows.Next() {
-			var c packed[T]
-			if err = rows.Scan(&c.id, &c.stored); err != nil {
-				break
+	}()
+	var failed error
+	go func() {
+		defer close(read)
+		failed = mishap.Catch(func() error {
+			b := batch[T]{full: func(held []packed[T]) error {
+				select {
+				case read <- held:
+					return nil
+				case <-ctx.Done():
+					return ctx.Err()
+				}
+			}}
+			for asked := range slices.Chunk(rest, readBatch) {
+				if err := r.readPart(ctx, opener, of, asked, b.add); err != nil {
+					return err
+				}
 			}
-			held = append(held, c)
-			if bytes += len(c.stored); bytes >= readBytes {
-				err = release()
-			}
-		}
-		rows.Close()
-		if err = cmp.Or(err, rows.Err()); err == nil {
-			err = release()
-		}
-		if err != nil {
+			return b.flush()
+		})
+	}()
+	for held := range read {
+		if err := release(held); err != nil {
 			return err
 		}
 	}
+	return failed
+}
+
+// readPart reads a part of pages as it is stored.
+func (r *Source) readPart(ctx context.Context, o *opener, of part, pages []int32, f func(int32, []byte) error) error {
+	rows, err := r.store.pool.Query(ctx, "select d.id, "+of.column(o)+" from "+o.table()+
+		" where d.crawl_id = $1 and d.id = any($2) order by d.id", r.crawl, pages)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id int32
+		var stored []byte
+		if err := rows.Scan(&id, &stored); err != nil {
+			return err
+		}
+		if err := f(id, stored); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// A batch gathers what is unpacked at once.
+type batch[T any] struct {
+	full  func([]packed[T]) error
+	held  []packed[T]
+	bytes int
+}
+
+func (b *batch[T]) add(id int32, stored []byte) error {
+	b.held = append(b.held, packed[T]{id: id, stored: stored})
+	if b.bytes += len(stored); b.bytes >= readBytes || len(b.held) >= readBatch {
+		return b.flush()
+	}
 	return nil
+}
+
+func (b *batch[T]) flush() error {
+	held := b.held
+	b.held, b.bytes = b.held[len(b.held):], 0
+	if len(held) == 0 {
+		return nil
+	}
+	return b.full(held)
 }

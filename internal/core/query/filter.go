@@ -104,7 +104,7 @@ func (f *Filter) View(figures []string) (v View, err error) {
 		and("%s", one)
 	}
 	v.Question = strings.Join(all, " && ")
-	v.Order, err = sorted(f.Sort, figures)
+	v.Order, err = TableOf(v.Of).sorted(f.Sort, figures)
 	return v, err
 }
 
@@ -149,7 +149,7 @@ func ofFigure(condition string, figures []string) (string, error) {
 }
 
 // sorted is what a list goes by, with the figure that it may name as it is spelled.
-func sorted(by string, figures []string) (string, error) {
+func (t *Table) sorted(by string, figures []string) (string, error) {
 	name, falling := strings.CutPrefix(by, "-")
 	if figure, ok := strings.CutPrefix(name, "figures."); ok {
 		exact, err := spelled(figure, figures)
@@ -161,10 +161,14 @@ func sorted(by string, figures []string) (string, error) {
 	switch {
 	case name == "found" && falling:
 		return "", &Fault{"sort", "the order in which they were found cannot be turned round"}
-	case name == "found":
+	case name == "found" || name == "":
 		return "", nil
-	case falling:
-		return "-" + name, nil
+	}
+	if _, err := t.goneBy(name, false); err != nil {
+		return "", &Fault{"sort", err.Error()}
+	}
+	if falling {
+		name = "-" + name
 	}
 	return name, nil
 }

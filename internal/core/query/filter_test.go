@@ -55,6 +55,7 @@ func TestFilters(t *testing.T) {
 		"having: ":    {Having: "visits"},
 		`having: the site has no figure "vists"; it has visits, bounce rate, did you mean "visits"?`: {Having: "vists>1"},
 		`sort: the site has no figure "revenue"`:                                                     {Sort: "figures.revenue"},
+		`sort: pages have no fact colour`:                                                            {Sort: "-colour"},
 		"sort: the order in which":                                                                   {Sort: "-found"},
 	} {
 		if _, err := f.View(figures); err == nil || !strings.HasPrefix(err.Error(), part) {
