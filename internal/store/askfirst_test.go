@@ -12,8 +12,8 @@ import (
 func TestFirst(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 5))
 	for _, c := range []struct{ hits, most, keys int }{
-		{0, 5, 3}, {3, 5, 3}, {20_000, 0, 10}, {20_000, 1, 4}, {20_000, 50, 7}, {20_000, 200, 1_000_000}, {20_000, 19_999, 50},
-		{20_000, 1 << 40, 50},
+		{0, 5, 3}, {3, 5, 3}, {20_000, 0, 10}, {20_000, 1, 4}, {20_000, 50, 7}, {20_000, 200, 1_000_000},
+		{20_000, 19_999, 50}, {20_000, 1 << 40, 50},
 	} {
 		for _, compare := range []func(a, b any) int{query.Compare, query.CompareFalling} {
 			f := first{most: c.most, compare: compare}
