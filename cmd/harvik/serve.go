@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync"
 	"syscall"
@@ -23,6 +24,7 @@ import (
 	"harvik/internal/core/checks"
 	"harvik/internal/house"
 	"harvik/internal/jobs"
+	"harvik/internal/render"
 	"harvik/internal/service"
 	"harvik/internal/store"
 	"harvik/internal/vault"
@@ -137,7 +139,7 @@ type parts struct {
 func (p *parts) listen(ctx context.Context, address string, crashed bool) error {
 	s, log := p.store, p.log
 	catalogue := checks.New()
-	rooms := house.New(s, catalogue, p.vault, p.disk(), log)
+	rooms := house.New(s, catalogue, p.vault, p.disk(), p.browser(), log)
 	if err := rooms.Recover(ctx, crashed); err != nil {
 		return err
 	}
@@ -271,4 +273,9 @@ func oneTimeLink(ctx context.Context, data string) (string, error) {
 	}
 	defer s.Close()
 	return issueLink(ctx, s, strings.TrimSpace(string(address)))
+}
+
+// browser renders pages, as many at once as suit the machine.
+func (p *parts) browser() *render.Pool {
+	return render.NewPool(filepath.Join(p.options.Data, "browser"), min(8, 2*runtime.GOMAXPROCS(0)))
 }

@@ -62,7 +62,8 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	if bears > 0 {
 		handler = demo.Struggling(handler, bears)
 	}
-	certificate, authority, err := demo.Certificate(300, demo.Host)
+	handler = beside(handler, demo.Glasshouse())
+	certificate, authority, err := demo.Certificate(300, demo.Host, demo.GlasshouseHost)
 	if err != nil {
 		return err
 	}
@@ -88,27 +89,37 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 		c.Stdout, c.Stderr = os.Stdout, os.Stderr
 		return c.Run()
 	}
-	quiet := command(ctx, binary, data, "site", "show", "fernhollow")
-	if quiet.Run() != nil {
-		if err := run("site", "add", "fernhollow", demo.Home); err != nil {
-			return err
+	care := func(name, home, host string, settings ...string) error {
+		if command(ctx, binary, data, "site", "show", name).Run() != nil {
+			if err := run("site", "add", name, home); err != nil {
+				return err
+			}
 		}
+		if out, err := command(ctx, binary, data, "site", "allow", name, "127.0.0.0/8").CombinedOutput(); err != nil {
+			return fmt.Errorf("allowing the site to be here: %w: %s", err, out)
+		}
+		plan := command(ctx, binary, data, append([]string{"plan", "set", name, "--retries", "1", "--parallel", "8",
+			"--host", host + "=" + site.Addr().String(), "ca=" + strconv.Quote(authority)}, settings...)...)
+		if out, err := plan.CombinedOutput(); err != nil {
+			return fmt.Errorf("setting the plan: %w: %s", err, out)
+		}
+		return nil
 	}
-	if out, err := command(ctx, binary, data, "site", "allow", "fernhollow",
-		"127.0.0.0/8").CombinedOutput(); err != nil {
-		return fmt.Errorf("allowing the site to be here: %w: %s", err, out)
-	}
-	plan := command(ctx, binary, data, "plan", "set", "fernhollow", "--timeout", "4s", "--retries", "1", "--parallel",
-		"8",
-		"--host", demo.Host+"="+site.Addr().String(), "ca="+strconv.Quote(authority),
-		"snippets=[{name: consent, contains: "+demo.Consent+"}]")
-	if out, err := plan.CombinedOutput(); err != nil {
-		return fmt.Errorf("setting the plan: %w: %s", err, out)
+	if err := care("fernhollow", demo.Home, demo.Host, "--timeout", "4s",
+		"snippets=[{name: consent, contains: "+demo.Consent+"}]"); err != nil {
+		return err
 	}
 	if err := run("crawl", "fernhollow"); err != nil {
 		return err
 	}
 	if err := run("fixes", "fernhollow", "--limit", "12"); err != nil {
+		return err
+	}
+	if err := care("glasshouse", demo.GlasshouseHome, demo.GlasshouseHost, "render.pages=all", "render.within=8s",
+		"probes=false"); err != nil {
+		return err
+	}
+	if err := run("crawl", "glasshouse"); err != nil {
 		return err
 	}
 	if once {
@@ -126,6 +137,17 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	case err := <-gone:
 		return fmt.Errorf("the service ended: %v", err)
 	}
+}
+
+// beside serves the glasshouse on its own host, and the garden on all others.
+func beside(garden, glasshouse http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if host, _, _ := strings.Cut(r.Host, ":"); host == demo.GlasshouseHost {
+			glasshouse.ServeHTTP(w, r)
+			return
+		}
+		garden.ServeHTTP(w, r)
+	})
 }
 
 // turn changes the edition at each line that it reads.

@@ -247,6 +247,14 @@ type Comparison struct {
 	WordsB   int       `json:"wordsB"`
 }
 
+// ConsoleMessage defines model for ConsoleMessage.
+type ConsoleMessage struct {
+	At     string `json:"at,omitempty,omitzero"`
+	Mixed  bool   `json:"mixed,omitempty,omitzero"`
+	Text   string `json:"text"`
+	Thrown bool   `json:"thrown,omitempty,omitzero"`
+}
+
 // Crawl One run over a site
 type Crawl struct {
 	Catalogue int       `json:"catalogue"`
@@ -1185,6 +1193,13 @@ type Measured struct {
 	Sum    float64 `json:"sum"`
 }
 
+// MissingRequest defines model for MissingRequest.
+type MissingRequest struct {
+	Address string `json:"address"`
+	Status  int    `json:"status,omitempty,omitzero"`
+	Why     string `json:"why,omitempty,omitzero"`
+}
+
 // MorePages defines model for MorePages.
 type MorePages struct {
 	Pages int `json:"pages"`
@@ -1290,6 +1305,17 @@ type NewWaiver struct {
 
 	// Until the last day on which it holds; for good if empty
 	Until string `json:"until,omitempty,omitzero"`
+}
+
+// OversizedImage defines model for OversizedImage.
+type OversizedImage struct {
+	Address     string `json:"address"`
+	Bytes       int    `json:"bytes"`
+	Height      int    `json:"height"`
+	Shown       int    `json:"shown"`
+	ShownHeight int    `json:"shownHeight"`
+	Spare       int    `json:"spare"`
+	Width       int    `json:"width"`
 }
 
 // Overview defines model for Overview.
@@ -1781,6 +1807,128 @@ type RefusedFix struct {
 	Fix  string `json:"fix"`
 	Task *Task  `json:"task,omitempty"`
 	Why  string `json:"why"`
+}
+
+// Rendering What a browser made of a page on one device. Times are in ms from the beginning of navigation; they are values of the laboratory
+type Rendering struct {
+	Console []ConsoleMessage `json:"console"`
+
+	// Covers the element that covers most of the first view
+	Covers  string                `json:"covers,omitempty,omitzero"`
+	Detail  string                `json:"detail,omitempty,omitzero"`
+	Device  string                `json:"device"`
+	Differs []RenderingDifference `json:"differs"`
+
+	// Done by what the page was held to be done: settled, selector or time
+	Done  string          `json:"done,omitempty,omitzero"`
+	Fit   RenderingFit    `json:"fit"`
+	Hosts []RenderingPart `json:"hosts"`
+
+	// LostLinks of the source that scripts take away
+	LostLinks int              `json:"lostLinks"`
+	Missing   []MissingRequest `json:"missing"`
+	Outcome   string           `json:"outcome"`
+	Oversized []OversizedImage `json:"oversized"`
+
+	// Says the outcome in words
+	Says string `json:"says"`
+
+	// Screen the picture of the first view; empty for none
+	Screen string `json:"screen,omitempty,omitzero"`
+
+	// ScriptedLinks that only scripts make
+	ScriptedLinks int `json:"scriptedLinks"`
+
+	// SourceWords of the main text in the source
+	SourceWords int            `json:"sourceWords"`
+	Speed       RenderingSpeed `json:"speed"`
+
+	// Took ms until then
+	Took    int             `json:"took"`
+	Weights []RenderingPart `json:"weights"`
+
+	// Words of the main text after scripts
+	Words int `json:"words"`
+}
+
+// RenderingDifference defines model for RenderingDifference.
+type RenderingDifference struct {
+	// Built what stands only after scripts
+	Built []string `json:"built"`
+	Label string   `json:"label"`
+
+	// More differences beyond these
+	More int `json:"more,omitempty,omitzero"`
+
+	// Source what stands only in the source
+	Source []string `json:"source"`
+	What   string   `json:"what"`
+}
+
+// RenderingFit defines model for RenderingFit.
+type RenderingFit struct {
+	Content      int      `json:"content"`
+	Letters      int      `json:"letters"`
+	Small        []string `json:"small"`
+	SmallLetters int      `json:"smallLetters"`
+	SmallMore    int      `json:"smallMore"`
+	Targets      int      `json:"targets"`
+
+	// Wide the element that is too wide
+	Wide  string `json:"wide,omitempty,omitzero"`
+	Width int    `json:"width"`
+}
+
+// RenderingMeasure defines model for RenderingMeasure.
+type RenderingMeasure struct {
+	Of    string  `json:"of"`
+	Value float64 `json:"value"`
+}
+
+// RenderingPart defines model for RenderingPart.
+type RenderingPart struct {
+	Blocked bool `json:"blocked,omitempty,omitzero"`
+	Bytes   int  `json:"bytes"`
+
+	// Name a kind of resource
+	Name     string `json:"name"`
+	Requests int    `json:"requests"`
+}
+
+// RenderingSpeed defines model for RenderingSpeed.
+type RenderingSpeed struct {
+	// Blocked total blocking time
+	Blocked   float64 `json:"blocked"`
+	FirstByte float64 `json:"firstByte,omitempty,omitzero"`
+
+	// FirstPaint first contentful paint
+	FirstPaint float64 `json:"firstPaint,omitempty,omitzero"`
+
+	// Holding addresses of what holds the first paint up
+	Holding []string `json:"holding"`
+
+	// Largest its element
+	Largest string `json:"largest,omitempty,omitzero"`
+
+	// LargestPaint largest contentful paint
+	LargestPaint float64 `json:"largestPaint,omitempty,omitzero"`
+	Loaded       float64 `json:"loaded,omitempty,omitzero"`
+	Requests     int     `json:"requests"`
+
+	// Shift cumulative layout shift
+	Shift  float64            `json:"shift"`
+	Shifts []RenderingMeasure `json:"shifts"`
+	Tasks  []RenderingMeasure `json:"tasks"`
+
+	// Throttled measured as on a slow phone
+	Throttled   bool `json:"throttled"`
+	Transferred int  `json:"transferred"`
+}
+
+// Renderings defines model for Renderings.
+type Renderings struct {
+	Address    string      `json:"address"`
+	Renderings []Rendering `json:"renderings"`
 }
 
 // Report A crawl judged
@@ -2503,6 +2651,12 @@ type ListPagesParams struct {
 	Limit  AtMost `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
+// ShowRenderingsParams defines parameters for ShowRenderings.
+type ShowRenderingsParams struct {
+	// Address absolute, or relative to the site's home
+	Address PageAddress `form:"address" json:"address"`
+}
+
 // TryRulesParams defines parameters for TryRules.
 type TryRulesParams struct {
 	// Add the body is a file of checks that would be added, not changes of the site's plan
@@ -3075,10 +3229,20 @@ type ClientInterface interface {
 	// Corresponds with GET /sites/{site}/crawls/{crawl}/rechecks/{recheck} (the `ShowRecheck` operationId).
 	ShowRecheck(ctx context.Context, site SiteName, crawl CrawlName, recheck int, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ShowRenderings What a browser made of a page, by device; none where the plan did not have it rendered
+	//
+	// Corresponds with GET /sites/{site}/crawls/{crawl}/renderings (the `ShowRenderings` operationId).
+	ShowRenderings(ctx context.Context, site SiteName, crawl CrawlName, params *ShowRenderingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ResumeCrawl Go on with a paused crawl
 	//
 	// Corresponds with POST /sites/{site}/crawls/{crawl}/resume (the `ResumeCrawl` operationId).
 	ResumeCrawl(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowScreen The picture of a page's first view
+	//
+	// Corresponds with GET /sites/{site}/crawls/{crawl}/screens/{screen} (the `ShowScreen` operationId).
+	ShowScreen(ctx context.Context, site SiteName, crawl CrawlName, screen string, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// StopCrawl End a running crawl early; what it has is judged
 	//
@@ -4376,11 +4540,41 @@ func (c *Calls) ShowRecheck(ctx context.Context, site SiteName, crawl CrawlName,
 	return c.Client.Do(req)
 }
 
+// ShowRenderings What a browser made of a page, by device; none where the plan did not have it rendered
+//
+// Corresponds with GET /sites/{site}/crawls/{crawl}/renderings (the `ShowRenderings` operationId).
+func (c *Calls) ShowRenderings(ctx context.Context, site SiteName, crawl CrawlName, params *ShowRenderingsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowRenderingsRequest(c.Server, site, crawl, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ResumeCrawl Go on with a paused crawl
 //
 // Corresponds with POST /sites/{site}/crawls/{crawl}/resume (the `ResumeCrawl` operationId).
 func (c *Calls) ResumeCrawl(ctx context.Context, site SiteName, crawl CrawlName, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewResumeCrawlRequest(c.Server, site, crawl)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowScreen The picture of a page's first view
+//
+// Corresponds with GET /sites/{site}/crawls/{crawl}/screens/{screen} (the `ShowScreen` operationId).
+func (c *Calls) ShowScreen(ctx context.Context, site SiteName, crawl CrawlName, screen string, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowScreenRequest(c.Server, site, crawl, screen)
 	if err != nil {
 		return nil, err
 	}
@@ -7877,6 +8071,70 @@ func NewShowRecheckRequest(server string, site SiteName, crawl CrawlName, rechec
 	return req, nil
 }
 
+// NewShowRenderingsRequest constructs an http.Request for the ShowRenderings method
+func NewShowRenderingsRequest(server string, site SiteName, crawl CrawlName, params *ShowRenderingsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/renderings", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "address", params.Address, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewResumeCrawlRequest constructs an http.Request for the ResumeCrawl method
 func NewResumeCrawlRequest(server string, site SiteName, crawl CrawlName) (*http.Request, error) {
 	var err error
@@ -7911,6 +8169,54 @@ func NewResumeCrawlRequest(server string, site SiteName, crawl CrawlName) (*http
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewShowScreenRequest constructs an http.Request for the ShowScreen method
+func NewShowScreenRequest(server string, site SiteName, crawl CrawlName, screen string) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "screen", screen, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/screens/%s", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -9686,9 +9992,19 @@ func (c *Client) ShowRecheck(ctx context.Context, site SiteName, crawl CrawlName
 	return read[Recheck](c.calls.ShowRecheck(ctx, site, crawl, recheck))
 }
 
+// ShowRenderings: What a browser made of a page, by device; none where the plan did not have it rendered.
+func (c *Client) ShowRenderings(ctx context.Context, site SiteName, crawl CrawlName, params *ShowRenderingsParams) (Renderings, error) {
+	return read[Renderings](c.calls.ShowRenderings(ctx, site, crawl, params))
+}
+
 // ResumeCrawl: Go on with a paused crawl.
 func (c *Client) ResumeCrawl(ctx context.Context, site SiteName, crawl CrawlName) (Crawl, error) {
 	return read[Crawl](c.calls.ResumeCrawl(ctx, site, crawl))
+}
+
+// ShowScreen: The picture of a page's first view.
+func (c *Client) ShowScreen(ctx context.Context, site SiteName, crawl CrawlName, screen string) (*http.Response, error) {
+	return c.calls.ShowScreen(ctx, site, crawl, screen)
 }
 
 // StopCrawl: End a running crawl early; what it has is judged.

@@ -35,14 +35,15 @@ core/dom:
 core/css:
 core/structured: dom
 core/page: css dom structured weburl text neardup
+core/rendered: page structured
 core/scope: plan weburl
-core/survey: graph mishap neardup page robots text weburl
+core/survey: graph mishap neardup page rendered robots text weburl
 core/check: mishap page plan scope survey text
 core/checks: check checks/...
-core/checks/...: check css graph neardup page robots structured survey text weburl checks/links
+core/checks/...: check css graph neardup page rendered robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health mishap page survey text weburl
-core/booking: check field fixlist page plan robots scope sitemap survey text vocabulary weburl
+core/booking: check field fixlist page plan rendered robots scope sitemap survey text vocabulary weburl
 core/column: page
 core/figures: weburl
 core/field: figures mishap plan
@@ -55,9 +56,10 @@ core/gate: check fixlist text
 core/vocabulary: check drift page survey task
 internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
-internal/record: booking check column drift figures fixlist page plan query robots survey task text waive
-internal/crawl: booking mishap page plan robots scope survey weburl internal/fetch internal/limit internal/pace internal/record
-internal/store: booking check column drift figures fixlist graph mishap page plan query robots structured survey task waive weburl internal/record
+internal/record: booking check column drift figures fixlist page plan query rendered robots survey task text waive
+internal/render: mishap page rendered weburl internal/fetch
+internal/crawl: booking mishap neardup page plan rendered robots scope survey weburl internal/fetch internal/limit internal/pace internal/record internal/render
+internal/store: booking check column drift figures fixlist graph mishap page plan query rendered robots structured survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
 internal/upkeep: mishap
 internal/limit: mishap
@@ -69,11 +71,11 @@ internal/recheck: booking check drift fixlist mishap page plan task text interna
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/limit internal/record
-internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/store internal/upkeep internal/worklist
+internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/render internal/store internal/upkeep internal/worklist
 internal/report: check column gate graph page plan text weburl internal/record
 internal/api: plan
-internal/wire: check column vocabulary dom drift figures fixlist gate page plan query robots structured survey task text internal/api internal/record
-internal/service: check column vocabulary drift field fixlist gate neardup own page plan query survey task text waive weburl internal/api internal/fetch internal/gear internal/limit internal/record internal/report internal/spool internal/store internal/wire
+internal/wire: check column vocabulary dom drift figures fixlist gate page plan query rendered robots structured survey task text internal/api internal/record
+internal/service: check column vocabulary drift field fixlist gate neardup own page plan query rendered survey task text waive weburl internal/api internal/fetch internal/gear internal/limit internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan query task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap
@@ -82,7 +84,7 @@ internal/vault:
 console:
 demo:
 demo/play: demo
-cmd/harvik: checks console internal/cli internal/cluster internal/house internal/jobs internal/service internal/store internal/vault
+cmd/harvik: checks console internal/cli internal/cluster internal/house internal/jobs internal/render internal/service internal/store internal/vault
 `
 
 // forbidden are the packages of the standard library that no part of the core imports: it
@@ -148,7 +150,8 @@ func TestNoWire(t *testing.T) {
 	for _, folder := range []string{"internal/core", "internal/record", "internal/crawl"} {
 		root := filepath.Join(testkit.Root(t), folder)
 		err := filepath.WalkDir(root, func(path string, _ fs.DirEntry, err error) error {
-			if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") || strings.Contains(path, "/core/plan/") {
+			if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") ||
+				strings.Contains(path, "/core/plan/") {
 				return err
 			}
 			text, err := os.ReadFile(path)

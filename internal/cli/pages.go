@@ -2,9 +2,11 @@ package cli
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
+	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -357,14 +359,25 @@ func (a *app) pageCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			built, err := cl.ShowRenderings(c.Context(), cr.Site, api.Numbered(cr.Number),
+				&api.ShowRenderingsParams{Address: in[1]})
+			var none *api.Error
+			if errors.As(err, &none) && none.Status == http.StatusNotFound { // known, and not fetched
+				err = nil
+			}
+			if err != nil {
+				return err
+			}
 			if a.json {
-				return writeJSON(c.OutOrStdout(), map[string]any{"page": d, "linksIn": into})
+				return writeJSON(c.OutOrStdout(), map[string]any{"page": d, "linksIn": into,
+					"renderings": built.Renderings})
 			}
 			catalogue, err := cl.ListChecks(c.Context(), &api.ListChecksParams{Site: cr.Site})
 			if err != nil {
 				return err
 			}
 			printPage(c.OutOrStdout(), d, into, catalogue.Checks)
+			printRenderings(c.OutOrStdout(), built.Renderings)
 			return nil
 		},
 	}

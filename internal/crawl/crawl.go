@@ -86,6 +86,7 @@ type Crawl struct {
 	links     int // booked
 	limited   bool
 	loggedIn  bool // a gate holds a session, which a link can end
+	renders   *rendering
 }
 
 // Config is what a Crawl needs.
@@ -100,8 +101,9 @@ type Config struct {
 	Only    func(address string) bool                        // nil, or what is fetched besides the targets of redirects
 	ReadPDF func(ctx context.Context, data []byte) *page.PDF // never fails; nil where documents are not looked into
 	// reads the documents of all crawls together; nil for those of this one
-	Pages *page.Reader
-	Log   *slog.Logger
+	Pages   *page.Reader
+	Browser Browser // nil where pages are not rendered
+	Log     *slog.Logger
 }
 
 // New prepares a crawl. It fails where patterns of the plan cannot be read: to disregard one could fetch what is to be
@@ -130,6 +132,9 @@ func New(c Config) (*Crawl, error) {
 	var err error
 	if cr.reads, err = booking.NewReading(cr.documents, f.scope, c.Plan, limit.Within(limit.FieldTime)); err != nil {
 		c.Log.Warn("a field of the plan is left out", "reason", err.Error())
+	}
+	if cr.renders, err = cr.newRendering(c.Browser); err != nil {
+		c.Log.Warn("pages are not rendered", "reason", err.Error())
 	}
 	if cr.readPDF == nil {
 		cr.readPDF = func(context.Context, []byte) *page.PDF { return &page.PDF{Fault: "documents are not looked into here"} }
@@ -181,7 +186,7 @@ func (c *Crawl) harvest(ending survey.Ending, probes *survey.Probes) *booking.Ha
 	f := c.frontier
 	h := &booking.Harvest{
 		Ending: ending, Addresses: f.addresses, Changed: f.changed, Beyond: f.beyond, Most: c.plan.Pages,
-		Listing:  f.listing,
+		Listing: f.listing, Unrendered: c.renders.why(),
 		Evidence: c.learned(probes),
 	}
 	if c.plan.Selection == plan.Spread && ending != survey.Complete {
@@ -261,6 +266,7 @@ func (c *Crawl) fetch(ctx context.Context, cancel context.CancelCauseFunc) (surv
 	}
 	if paused == nil {
 		c.listUnlinked()
+		c.renderChosen(saver)
 	}
 	c.flush(saver)
 	if err := saver.close(); err != nil {

@@ -10,6 +10,7 @@ import (
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/pace"
+	"harvik/internal/record"
 )
 
 // batchSize is how many results are stored at once.
@@ -60,7 +61,9 @@ type done struct {
 	said    *gist  // of a page; nil until needed
 	sort    string // of refusal that it looks like, "" for none
 	retries int
-	away    time.Duration // for which the server asks not to be asked, if it is long
+	// what a browser made of it, where all pages are rendered; nil otherwise
+	rendering *record.Rendering
+	away      time.Duration // for which the server asks not to be asked, if it is long
 }
 
 // flights is the state of the loop. What the lock guards is also used by whoever has just finished
@@ -116,7 +119,7 @@ func (c *Crawl) loop(ctx context.Context, saver *saver) (survey.Ending, *ErrPaus
 		if (ending != "" || r.sent == r.taken) && r.isIdle() {
 			held := c.refusal.release()
 			for i := range held {
-				c.take(&held[i].Record, held[i].said)
+				c.takeDone(&held[i])
 			}
 			switch {
 			case ending != "":
@@ -307,7 +310,7 @@ func (c *Crawl) receive(ctx context.Context, r *flights, d done, saver *saver) *
 func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 	f := c.frontier
 	if d.role != page.AsPage {
-		c.take(&d.Record, d.said)
+		c.takeDone(&d)
 		return nil
 	}
 	if t := f.shuts(d.id); t != nil {
@@ -317,7 +320,7 @@ func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 	}
 	bookable, suspect := c.refusal.watch(d)
 	for i := range bookable {
-		c.take(&bookable[i].Record, bookable[i].said)
+		c.takeDone(&bookable[i])
 	}
 	if !suspect {
 		return nil
@@ -327,7 +330,7 @@ func (c *Crawl) accept(ctx context.Context, d done) *ErrPaused {
 	}
 	cleared := c.refusal.cleared()
 	for i := range cleared {
-		c.take(&cleared[i].Record, cleared[i].said)
+		c.takeDone(&cleared[i])
 	}
 	return nil
 }

@@ -70,6 +70,11 @@ func (c *Crawl) resume(ctx context.Context) error {
 		}
 	}
 	c.frontier.stored = known
+	if c.renders != nil {
+		if c.renders.have, err = c.past.Rendered(ctx); err != nil {
+			return fmt.Errorf("reading what was stored: %w", err)
+		}
+	}
 	c.progress.resumed(progress)
 	return nil
 }

@@ -71,7 +71,7 @@ func (c *Crawl) flush(s *saver) {
 	c.batch.Addresses = append([]survey.Address(nil), f.addresses[f.stored:]...)
 	c.batch.Progress = c.Progress()
 	f.stored = len(f.addresses)
-	if len(c.batch.Addresses)+len(c.batch.Records)+len(c.batch.Files) > 0 {
+	if len(c.batch.Addresses)+len(c.batch.Records)+len(c.batch.Files)+len(c.batch.Renderings) > 0 {
 		s.save(c.batch)
 	}
 	s.last = time.Now()

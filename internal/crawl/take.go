@@ -27,6 +27,14 @@ func endsSession(l *page.Link) bool {
 	})
 }
 
+// takeDone is take, with what a browser made of the page.
+func (c *Crawl) takeDone(d *done) {
+	c.take(&d.Record, d.said)
+	if d.rendering != nil {
+		c.batch.Renderings = append(c.batch.Renderings, *d.rendering)
+	}
+}
+
 // take makes one result part of the crawl: its links become known addresses, its facts go to the book and the next
 // batch. What its page says is told by said, if that is known.
 func (c *Crawl) take(d *booking.Record, said *gist) {

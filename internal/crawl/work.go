@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/klauspost/compress/s2"
@@ -66,7 +67,8 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 		d.away, a.RetryAfter = a.RetryAfter, 0 // whether the whole site is away will show
 	}
 	c.reading <- struct{}{} // only as many bodies wait to be read as requests are allowed
-	defer func() { <-c.reading }()
+	read := sync.OnceFunc(func() { <-c.reading })
+	defer read()
 	j.host.Done(time.Now(), &a)
 	freed()
 	d.retries = len(earlier)
@@ -80,6 +82,8 @@ func (c *Crawl) processed(ctx context.Context, j *job, freed func()) done {
 	if *c.plan.Keep.Source && d.Facts.Document != nil {
 		d.Source = s2.Encode(nil, a.Body)
 	}
+	read()
+	c.buildAll(ctx, &d, a.Header) // it asks the host for more, and whoever waits to be read keeps it
 	c.book.Examine(&d.Record)
 	if j.alike {
 		d.said = gistOf(j.url, d.Facts.Document)

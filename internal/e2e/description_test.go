@@ -98,6 +98,7 @@ func TestDescription(t *testing.T) {
 		{operation: "comparePages", path: "site=fernhollow&crawl=latest&a=/&b=/visit/"},
 		{operation: "listLayouts", path: "site=fernhollow&crawl=latest"},
 		{operation: "linksIn", path: "site=fernhollow&crawl=latest&address=/shop/"},
+		{operation: "showRenderings", path: "site=fernhollow&crawl=latest&address=/shop/"},
 		{operation: "listAddresses", path: "site=fernhollow&crawl=latest&state=blocked"},
 		{operation: "tally", path: "site=fernhollow&crawl=latest"},
 		{operation: "showMap", path: "site=fernhollow&crawl=latest"},

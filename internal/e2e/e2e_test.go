@@ -17,6 +17,7 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/house"
 	"harvik/internal/jobs"
+	"harvik/internal/render"
 	"harvik/internal/service"
 	"harvik/internal/store"
 	"harvik/internal/testkit"
@@ -67,7 +68,7 @@ func startOn(t testing.TB, database string) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, testkit.Quiet)
+	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, render.NewPool(t.TempDir(), 4), testkit.Quiet)
 	closing := make(chan struct{})
 	engine := service.New(s, rooms, service.Config{Checks: testkit.Catalogue, Sealer: v, Console: console.Files(),
 		Log: testkit.Quiet, Closing: closing}).Handler()

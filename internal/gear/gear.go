@@ -46,6 +46,9 @@ type Gear struct {
 	pdfs  pdf.Reader
 	large *fetch.Large
 	log   *slog.Logger
+
+	// Browser renders pages; nil where none are rendered. It is set before the gear is used.
+	Browser crawl.Browser
 }
 
 // New makes a gear.
@@ -112,15 +115,24 @@ func (g *Gear) Secrets(ctx context.Context, site int64, home string, p plan.Plan
 		kept, err := g.store.SealedSecret(ctx, site, name)
 		switch {
 		case errors.Is(err, record.ErrNotFound):
-			return nil, record.Refuse("the plan uses the secret %q, which is not set; `harvik secret set SITE %s` does that", name, name)
+			return nil, record.Refuse(
+				"the plan uses the secret %q, which is not set; `harvik secret set SITE %s` does that",
+				name,
+				name,
+			)
 		case err != nil:
 			return nil, err
 		case !strings.EqualFold(kept.Host, host):
 			return nil, record.Refuse("the secret %q is for %s, and the plan would send it to %s", name, kept.Host,
 				host)
 		case kept.Network == nil || *kept.Network != p.Network(host):
-			return nil, record.Refuse("the secret %q was given when the plan reached %s in another way (hosts, ca, proxy); it would now be sent there %s. If that is right, give it again: `harvik secret set SITE %s`",
-				name, host, p.Route(host), name)
+			return nil, record.Refuse(
+				"the secret %q was given when the plan reached %s in another way (hosts, ca, proxy); it would now be sent there %s. If that is right, give it again: `harvik secret set SITE %s`",
+				name,
+				host,
+				p.Route(host),
+				name,
+			)
 		}
 		if out[name], err = g.vault.Unseal(kept.Sealed, Purpose(site, name)); err != nil {
 			return nil, record.Refuse("%s: %s", name, err)
@@ -147,7 +159,7 @@ func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard,
 		return crawl.Config{}, err
 	}
 	return crawl.Config{Plan: p, Start: start, Fetcher: c, Paces: &g.paces, Pages: &g.pages, ReadPDF: g.pdfs.Read,
-		Log: g.log}, nil
+		Browser: g.Browser, Log: g.log}, nil
 }
 
 // Settings are those of the client of one crawl.

@@ -16,6 +16,7 @@ import (
 	"harvik/internal/look"
 	"harvik/internal/preview"
 	"harvik/internal/recheck"
+	"harvik/internal/render"
 	"harvik/internal/store"
 	"harvik/internal/upkeep"
 	"harvik/internal/worklist"
@@ -32,15 +33,20 @@ type House struct {
 	*jobs.Runner
 
 	gear      *gear.Gear
+	browser   *render.Pool // nil for none
 	attending context.CancelFunc
 	attended  sync.WaitGroup
 	sources   *upkeep.Chore // packing of kept source, and its end
 	ahead     *upkeep.Chore // judging of older crawls by the rules of the newest
 }
 
-// New puts a house together.
-func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, log *slog.Logger) *House {
-	h := &House{gear: gear.New(s, v, log)}
+// New puts a house together, which closes the browser when it is shut down.
+func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, browser *render.Pool,
+	log *slog.Logger) *House {
+	h := &House{gear: gear.New(s, v, log), browser: browser}
+	if browser != nil {
+		h.gear.Browser = browser
+	}
 	room := func() error { return h.Room() }
 	h.Decisions = decide.New(s, c, room, log)
 	h.List = worklist.New(s)
@@ -83,4 +89,7 @@ func (h *House) Shutdown(ctx context.Context) {
 	h.attending()
 	h.attended.Wait()
 	h.gear.Close()
+	if h.browser != nil {
+		h.browser.Close()
+	}
 }

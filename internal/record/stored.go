@@ -5,6 +5,7 @@ import (
 
 	"harvik/internal/core/booking"
 	"harvik/internal/core/check"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/survey"
 )
 
@@ -15,7 +16,16 @@ type Batch struct {
 	Seq       int // how many records were stored before
 	Records   []booking.Record
 	Files     []booking.File
-	Progress  Progress
+	// of pages that are stored, with this batch or one before
+	Renderings []Rendering
+	Progress   Progress
+}
+
+// A Rendering is what a browser made of a page, by device.
+type Rendering struct {
+	ID       int32
+	Pages    []rendered.Page
+	Pictures [][]byte // of the first view, WebP; nil for none
 }
 
 // A Sink stores a crawl while it runs.
@@ -38,6 +48,8 @@ type Past interface {
 	Body(ctx context.Context, address string) ([]byte, error)
 	// EachRecord calls f with every record as it was saved, in order; findings are left out.
 	EachRecord(ctx context.Context, addresses []string, f func(*booking.Record) error) error
+	// Rendered are the pages that have been rendered.
+	Rendered(ctx context.Context) (map[int32]bool, error)
 	// Truncate forgets stored addresses from a number on.
 	Truncate(ctx context.Context, n int) error
 }

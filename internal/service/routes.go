@@ -101,6 +101,8 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/crawls/:crawl/compare", atOnce(comparisons, s.comparePages))
 	api.GET("/sites/:site/crawls/:crawl/layouts", s.listLayouts)
 	api.GET("/sites/:site/crawls/:crawl/links-in", s.linksIn)
+	api.GET("/sites/:site/crawls/:crawl/renderings", s.showRenderings)
+	api.GET("/sites/:site/crawls/:crawl/screens/:screen", s.showScreen)
 	api.GET("/sites/:site/crawls/:crawl/rechecks", s.listRechecks)
 	api.GET("/sites/:site/crawls/:crawl/rechecks/:recheck", s.showRecheck)
 	api.GET("/sites/:site/crawls/:crawl/drift", atOnce(comparisons, s.showDrift))

@@ -19,6 +19,7 @@ import (
 	"harvik/internal/core/gate"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/query"
+	"harvik/internal/core/rendered"
 	"harvik/internal/record"
 	"harvik/internal/report"
 )
@@ -38,6 +39,8 @@ type Store interface {
 	Fix(ctx context.Context, crawl int64, id string) (record.FixLine, error)
 	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)
 	Pages(ctx context.Context, crawl int64, a record.Asking) (record.PageList, error)
+	EachRendering(ctx context.Context, crawl int64, pages []int32, f func(id int32, on []rendered.Page) error) error
+	Screen(ctx context.Context, crawl int64, hash string) ([]byte, error)
 	Page(ctx context.Context, crawl int64, address string) (record.PageDetail, error)
 	Address(ctx context.Context, crawl int64, address string) (record.AddressRow, error)
 	LinksIn(ctx context.Context, crawl int64, id, from int32, limit int) (record.LinksInto, error)
@@ -204,8 +207,10 @@ func (s *Service) Handler() *gin.Engine {
 // secureHeaders keeps the console's page to its own scripts and out of frames.
 func secureHeaders(c *gin.Context) {
 	h := c.Writer.Header()
-	h.Set("Content-Security-Policy",
-		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	h.Set(
+		"Content-Security-Policy",
+		"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+	)
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "no-referrer")
 }

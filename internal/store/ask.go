@@ -42,7 +42,12 @@ func (s *Store) Ask(ctx context.Context, crawlID int64, a record.Asking) (out re
 }
 
 // inTime answers a question within the time that questions have, if it can be answered at all.
-func (s *Store) inTime(ctx context.Context, crawlID int64, a *record.Asking, answer func(context.Context) error) error {
+func (s *Store) inTime(
+	ctx context.Context,
+	crawlID int64,
+	a *record.Asking,
+	answer func(context.Context) error,
+) error {
 	if a.Reads("source") {
 		if keeps, err := s.KeepsSource(ctx, crawlID); err != nil || !keeps {
 			return cmp.Or(err, errNoSource)
@@ -93,7 +98,7 @@ var readers = map[string]func(*reading, context.Context) error{
 	"pages": (*reading).pages, "resources": (*reading).pages, "links": (*reading).links,
 	"redirects": (*reading).redirects, "findings": (*reading).findings, "headings": (*reading).items,
 	"images": (*reading).items, "alternates": (*reading).items, "data": (*reading).items,
-	"sitemap": (*reading).sitemap, "duplicates": (*reading).duplicates,
+	"renderings": (*reading).renderings, "sitemap": (*reading).sitemap, "duplicates": (*reading).duplicates,
 }
 
 // judge makes hits of rows. It is safe for use from several goroutines.
@@ -148,7 +153,11 @@ func (j *judge) wants() (out []int) {
 }
 
 // find finds the rows that a question holds of, those of the answer in its order, or their groups.
-func (s *Store) find(ctx context.Context, crawlID int64, a *record.Asking) (hits []hit, out record.Answer, err error) {
+func (s *Store) find(
+	ctx context.Context,
+	crawlID int64,
+	a *record.Asking,
+) (hits []hit, out record.Answer, err error) {
 	t := a.Question.Of
 	j := &judge{of: a}
 	find := reading{store: s, crawl: crawlID, asked: a, make: j.hit}

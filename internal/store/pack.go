@@ -22,7 +22,8 @@ const (
 	flagHidden
 	flagExtra
 	flagCode
-	regionShift = 4
+	regionShift  = 4
+	flagScripted = 1 << 7
 )
 
 func packLinks(links []page.Link, targets []int32) []byte {
@@ -53,6 +54,9 @@ func packLinks(links []page.Link, targets []int32) []byte {
 		}
 		if l.Hidden {
 			flags |= flagHidden
+		}
+		if l.Scripted {
+			flags |= flagScripted
 		}
 		if l.Label != "" || l.Href != "" {
 			flags |= flagExtra
@@ -93,8 +97,9 @@ func unpackLinks(data []byte) (links []page.Link, targets []int32, err error) {
 		target := r.number()
 		place := r.number()
 		l := page.Link{
-			Region: page.Region(flags>>regionShift) % 5, NoFollow: flags&flagNoFollow != 0,
+			Region: page.Region(flags>>regionShift&7) % 5, NoFollow: flags&flagNoFollow != 0,
 			Hidden: flags&flagHidden != 0, Code: flags&flagCode != 0,
+			Scripted: flags&flagScripted != 0,
 		}
 		l.Line, l.Col = r.number(), r.number()
 		l.Words, l.Fragment = r.text(), r.text()
@@ -185,8 +190,9 @@ func eachLink(data []byte, c *linkChoice, f func(nth int32, l *page.Link, to int
 			continue
 		}
 		l = page.Link{
-			Region: page.Region(flags>>regionShift) % 5, NoFollow: flags&flagNoFollow != 0, Place: places[place],
-			Hidden: flags&flagHidden != 0, Code: flags&flagCode != 0, Pos: page.Pos{Line: line, Col: col},
+			Region: page.Region(flags>>regionShift&7) % 5, NoFollow: flags&flagNoFollow != 0, Place: places[place],
+			Hidden: flags&flagHidden != 0, Code: flags&flagCode != 0, Scripted: flags&flagScripted != 0,
+			Pos: page.Pos{Line: line, Col: col},
 		}
 		if !c.link(&l) {
 			continue

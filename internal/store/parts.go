@@ -12,7 +12,20 @@ import (
 
 // parted are the tables that are partitioned by crawl: a crawl's rows are a table of their own, which is filled,
 // counted and dropped without a look at any other. Crawls of 0.5 and before share one.
-var parted = []string{"address", "page", "document", "source", "failing", "evidence", "standing", "fix", "fix_entry", formerly}
+var parted = []string{
+	"address",
+	"page",
+	"document",
+	"source",
+	"failing",
+	"evidence",
+	"standing",
+	"fix",
+	"fix_entry",
+	"rendering",
+	"screen",
+	formerly,
+}
 
 // formerly is the table of findings of crawls that an earlier Harvik judged. Others have no part of it.
 const formerly = "finding"
@@ -71,6 +84,19 @@ func (s *Store) setApart(ctx context.Context, crawlID int64) error {
 		makePart(&b, "source", crawlID)
 		if _, err := tx.Exec(ctx, b.String()); err != nil {
 			return fmt.Errorf("making room for source: %w", err)
+		}
+	}
+	for _, table := range []string{"rendering", "screen"} {
+		is, err := hasPart(ctx, tx, table, crawlID)
+		if err != nil {
+			return err
+		}
+		if !is {
+			var b strings.Builder
+			makePart(&b, table, crawlID)
+			if _, err := tx.Exec(ctx, b.String()); err != nil {
+				return fmt.Errorf("making room for renderings: %w", err)
+			}
 		}
 	}
 	if err := s.packFindings(ctx, tx, crawlID); err != nil {

@@ -98,6 +98,9 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if err := k.words.store(ctx, tx, k.crawl, inOrder(failing), false); err != nil {
 		return err
 	}
+	if err := saveRenderings(ctx, tx, k.crawl, b.Renderings); err != nil {
+		return fmt.Errorf("storing renderings: %w", err)
+	}
 	progress, err := encode(b.Progress)
 	if err != nil {
 		return err
@@ -158,10 +161,14 @@ func (k *Sink) pages(ctx context.Context, tx pgx.Tx, b record.Batch, at []*int64
 	if err != nil {
 		return nil, err
 	}
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"document"}, []string{"crawl_id", "id", "facts", "links", "main", "source"},
+	_, err = tx.CopyFrom(
+		ctx,
+		pgx.Identifier{"document"},
+		[]string{"crawl_id", "id", "facts", "links", "main", "source"},
 		pgx.CopyFromSlice(len(records), func(i int) ([]any, error) {
 			return []any{k.crawl, records[i].ID, parts[i].facts, parts[i].links, parts[i].main, at[i]}, nil
-		}))
+		}),
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -316,9 +323,21 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *booking.Result, p recor
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec(ctx, `update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
+	_, err = tx.Exec(
+		ctx,
+		`update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
 		probes = $6, traps = $7, weighed = $8, map = $9, tally = null, health = $10 where id = $1`,
-		k.crawl, string(r.Ending), clean(r.Detail), report, progress, probes, traps, w.Signature, sore, r.Report.Health)
+		k.crawl,
+		string(r.Ending),
+		clean(r.Detail),
+		report,
+		progress,
+		probes,
+		traps,
+		w.Signature,
+		sore,
+		r.Report.Health,
+	)
 	if err != nil {
 		return err
 	}
@@ -361,11 +380,23 @@ func (k *Sink) changed(ctx context.Context, tx pgx.Tx, r *booking.Result) error 
 			append(lines, int32(a.Rule.Number))
 		roles, founds = append(roles, int32(a.Role)), append(founds, int32(a.Found))
 	}
-	_, err := tx.Exec(ctx, `update address a set found_on = v.found_on, depth = v.depth, state = v.state, rule_text = v.rule_text,
+	_, err := tx.Exec(
+		ctx,
+		`update address a set found_on = v.found_on, depth = v.depth, state = v.state, rule_text = v.rule_text,
 		rule_line = v.rule_line, role = v.role, found = v.found
 		from unnest($2::int[], $3::int[], $4::int[], $5::text[], $6::text[], $7::int[], $8::int[], $9::int[])
 			as v(id, found_on, depth, state, rule_text, rule_line, role, found)
-		where a.crawl_id = $1 and a.id = v.id`, k.crawl, ids, foundOn, depths, states, rules, lines, roles, founds)
+		where a.crawl_id = $1 and a.id = v.id`,
+		k.crawl,
+		ids,
+		foundOn,
+		depths,
+		states,
+		rules,
+		lines,
+		roles,
+		founds,
+	)
 	return err
 }
 

@@ -3,6 +3,7 @@ package testkit
 import (
 	"context"
 	"fmt"
+	"slices"
 	"testing"
 
 	"harvik/internal/core/booking"
@@ -11,6 +12,7 @@ import (
 	"harvik/internal/core/own"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/crawl"
@@ -23,11 +25,13 @@ import (
 // Memory is a crawl.Sink, record.Past and survey.Source that keeps everything, for tests without
 // a database.
 type Memory struct {
-	Records   []booking.Record
-	Addresses []survey.Address
-	Files     []booking.File
-	Findings  []check.Finding
-	byID      map[int32]*page.Facts
+	Records    []booking.Record
+	Addresses  []survey.Address
+	Files      []booking.File
+	Findings   []check.Finding
+	Renderings []record.Rendering
+	Browser    crawl.Browser // nil where pages are not rendered; set before the crawl
+	byID       map[int32]*page.Facts
 }
 
 // Save implements crawl.Sink.
@@ -41,6 +45,7 @@ func (m *Memory) Save(_ context.Context, b record.Batch) error {
 	}
 	m.Addresses = append(m.Addresses, b.Addresses...)
 	m.Files = append(m.Files, b.Files...)
+	m.Renderings = append(m.Renderings, b.Renderings...)
 	for _, r := range b.Records {
 		m.Records = append(m.Records, r)
 		m.Findings = append(m.Findings, r.Findings...)
@@ -123,6 +128,27 @@ func (m *Memory) EachText(pages []int32, f func(int32, string)) error {
 	return nil
 }
 
+// EachRendering implements survey.Source.
+func (m *Memory) EachRendering(pages []int32, f func(int32, []rendered.Page)) error {
+	all := slices.Clone(m.Renderings)
+	slices.SortFunc(all, func(a, b record.Rendering) int { return int(a.ID - b.ID) })
+	for _, r := range all {
+		if pages == nil || slices.Contains(pages, r.ID) {
+			f(r.ID, r.Pages)
+		}
+	}
+	return nil
+}
+
+// Rendered implements record.Past.
+func (m *Memory) Rendered(context.Context) (map[int32]bool, error) {
+	out := map[int32]bool{}
+	for _, r := range m.Renderings {
+		out[r.ID] = true
+	}
+	return out, nil
+}
+
 // A Run is a crawl in memory.
 type Run struct {
 	*crawl.Crawl
@@ -179,7 +205,7 @@ func (m *Memory) prepare(t testing.TB, start string, p plan.Plan, secrets map[st
 			v)
 	}
 	config.Book, config.Sink, config.Paces = booking.New(runner, nil), m, paces
-	config.Book.Survey.Source = m
+	config.Book.Survey.Source, config.Browser = m, m.Browser
 	if past {
 		config.Past = m
 	}
@@ -231,12 +257,18 @@ func Harvest(t testing.TB, config crawl.Config) (*crawl.Crawl, *booking.Harvest)
 func Crawl(t testing.TB, start string, p plan.Plan) (*booking.Result, *Memory) {
 	t.Helper()
 	m := new(Memory)
+	return m.Crawl(t, start, p), m
+}
+
+// Crawl crawls and judges.
+func (m *Memory) Crawl(t testing.TB, start string, p plan.Plan) *booking.Result {
+	t.Helper()
 	r, err := m.Prepare(t, start, p, false).Run(t.Context())
 	if err != nil {
 		t.Fatalf("crawling %s: %v", start, err)
 	}
 	m.Findings = append(m.Findings, r.Findings...)
-	return r, m
+	return r
 }
 
 // Stored is the crawl of a result as it can be judged anew.

@@ -1032,6 +1032,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/crawls/{crawl}/renderings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        /** What a browser made of a page, by device; none where the plan did not have it rendered */
+        get: operations["showRenderings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/crawls/{crawl}/screens/{screen}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+                /** @description the screen of a rendering */
+                screen: string;
+            };
+            cookie?: never;
+        };
+        /** The picture of a page's first view */
+        get: operations["showScreen"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/fixes": {
         parameters: {
             query?: never;
@@ -2525,6 +2569,133 @@ export interface components {
             pages: components["schemas"]["Page"][];
             total: number;
             next?: string;
+        };
+        Renderings: {
+            address: string;
+            renderings: components["schemas"]["Rendering"][];
+        };
+        /** @description What a browser made of a page on one device. Times are in ms from the beginning of navigation; they are values of the laboratory */
+        Rendering: {
+            /** @enum {string} */
+            device: "phone" | "desktop";
+            /** @enum {string} */
+            outcome: "rendered" | "no-answer" | "moved" | "stuck" | "crashed" | "too-large" | "no-time";
+            /** @description the outcome in words */
+            says: string;
+            detail?: string;
+            /** @description by what the page was held to be done: settled, selector or time */
+            done?: string;
+            /** @description ms until then */
+            took: number;
+            differs: components["schemas"]["RenderingDifference"][];
+            /** @description of the main text after scripts */
+            words: number;
+            /** @description of the main text in the source */
+            sourceWords: number;
+            /** @description that only scripts make */
+            scriptedLinks: number;
+            /** @description of the source that scripts take away */
+            lostLinks: number;
+            speed: components["schemas"]["RenderingSpeed"];
+            fit: components["schemas"]["RenderingFit"];
+            weights: components["schemas"]["RenderingPart"][];
+            hosts: components["schemas"]["RenderingPart"][];
+            console: components["schemas"]["ConsoleMessage"][];
+            missing: components["schemas"]["MissingRequest"][];
+            oversized: components["schemas"]["OversizedImage"][];
+            /** @description the element that covers most of the first view */
+            covers?: string;
+            /** @description the picture of the first view; empty for none */
+            screen?: string;
+        };
+        RenderingDifference: {
+            what: string;
+            label: string;
+            /** @description what stands only in the source */
+            source: string[];
+            /** @description what stands only after scripts */
+            built: string[];
+            /** @description differences beyond these */
+            more?: number;
+        };
+        RenderingSpeed: {
+            /** Format: double */
+            firstByte?: number;
+            /**
+             * Format: double
+             * @description first contentful paint
+             */
+            firstPaint?: number;
+            /**
+             * Format: double
+             * @description largest contentful paint
+             */
+            largestPaint?: number;
+            /** @description its element */
+            largest?: string;
+            /** Format: double */
+            loaded?: number;
+            /**
+             * Format: double
+             * @description cumulative layout shift
+             */
+            shift: number;
+            shifts: components["schemas"]["RenderingMeasure"][];
+            /**
+             * Format: double
+             * @description total blocking time
+             */
+            blocked: number;
+            tasks: components["schemas"]["RenderingMeasure"][];
+            requests: number;
+            transferred: number;
+            /** @description addresses of what holds the first paint up */
+            holding: string[];
+            /** @description measured as on a slow phone */
+            throttled: boolean;
+        };
+        RenderingMeasure: {
+            of: string;
+            /** Format: double */
+            value: number;
+        };
+        RenderingFit: {
+            width: number;
+            content: number;
+            /** @description the element that is too wide */
+            wide?: string;
+            targets: number;
+            small: string[];
+            smallMore: number;
+            letters: number;
+            smallLetters: number;
+        };
+        RenderingPart: {
+            /** @description a kind of resource */
+            name: string;
+            requests: number;
+            bytes: number;
+            blocked?: boolean;
+        };
+        ConsoleMessage: {
+            text: string;
+            at?: string;
+            mixed?: boolean;
+            thrown?: boolean;
+        };
+        MissingRequest: {
+            address: string;
+            status?: number;
+            why?: string;
+        };
+        OversizedImage: {
+            address: string;
+            width: number;
+            height: number;
+            shown: number;
+            shownHeight: number;
+            bytes: number;
+            spare: number;
         };
         /** @description A run of words that two texts share, or that only one of them has */
         Passage: {
@@ -5272,6 +5443,61 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinksInto"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showRenderings: {
+        parameters: {
+            query: {
+                /** @description absolute, or relative to the site's home */
+                address: components["parameters"]["pageAddress"];
+            };
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The renderings, that of the phone first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renderings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showScreen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+                /** @description the screen of a rendering */
+                screen: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/webp": string;
                 };
             };
             default: components["responses"]["Problem"];

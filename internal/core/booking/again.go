@@ -6,6 +6,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/scope"
 	"harvik/internal/core/survey"
 )
@@ -202,6 +203,15 @@ func (m mixed) EachLinks(pages []int32, f func(int32, []page.Link, []int32)) err
 func (m mixed) EachText(pages []int32, f func(int32, string)) error {
 	return m.each(pages, func(rest []int32) error { return m.stored.EachText(rest, f) },
 		ofDocuments(f, func(d *page.Document) string { return d.MainText }))
+}
+
+// EachRendering implements survey.Source: what was fetched anew was not rendered.
+func (m mixed) EachRendering(pages []int32, f func(int32, []rendered.Page)) error {
+	return m.stored.EachRendering(pages, func(id int32, on []rendered.Page) {
+		if m.fresh[id] == nil {
+			f(id, on)
+		}
+	})
 }
 
 // ofDocuments makes a function of a part of documents one of facts, which need not be of one.

@@ -111,6 +111,9 @@ func (r *Result) explain(h *Harvest) {
 	if len(r.Survey.Addresses) > 0 {
 		r.Ending, r.Detail = r.start()
 	}
+	if h.Unrendered != "" {
+		r.Detail = strings.TrimSpace(r.Detail + " Not all pages that the plan has rendered were: " + h.Unrendered + ".")
+	}
 	if h.Beyond > 0 {
 		const left = " Pages name more addresses than a plan of %s pages has use for: %s are known, and %s further mentions were not taken up."
 		r.Detail = strings.TrimSpace(r.Detail + fmt.Sprintf(left, text.Thousands(h.Most),

@@ -33,6 +33,8 @@ type Harvest struct {
 	Evidence  survey.Evidence
 	Weights   map[int32]float64 // of a spread crawl, see survey.Survey
 	Size      int               // likewise
+	// Unrendered is why pages were not rendered although the plan has it so, "" where they were.
+	Unrendered string
 }
 
 // MostKnown is how many addresses are known at most, fetched or not: as many as a site of the plan's number of pages
@@ -45,9 +47,15 @@ type OldFactsError struct{ Version int }
 
 func (e *OldFactsError) Error() string {
 	if e.Version > page.Version {
-		return fmt.Sprintf("its pages were read by a newer Harvik (facts of version %d; this one knows %d): run that one, or crawl again",
-			e.Version, page.Version)
+		return fmt.Sprintf(
+			"its pages were read by a newer Harvik (facts of version %d; this one knows %d): run that one, or crawl again",
+			e.Version,
+			page.Version,
+		)
 	}
-	return fmt.Sprintf("its pages were read as facts of version %d, and the checks of today need version %d: crawl again",
-		e.Version, page.Oldest)
+	return fmt.Sprintf(
+		"its pages were read as facts of version %d, and the checks of today need version %d: crawl again",
+		e.Version,
+		page.Oldest,
+	)
 }

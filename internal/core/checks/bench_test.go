@@ -14,6 +14,7 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/weburl"
 	"harvik/internal/testkit"
@@ -96,7 +97,12 @@ func BenchmarkSite(b *testing.B) {
 				}
 				d := page.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8",
 					Body: []byte(fmt.Sprintf(
-						"<!doctype html><title>Page %d of the garden</title><meta name=description content='About %d'><h1>Page %d</h1><main>%s</main>", i, i/3, i, textOf(i)))})
+						"<!doctype html><title>Page %d of the garden</title><meta name=description content='About %d'><h1>Page %d</h1><main>%s</main>",
+						i,
+						i/3,
+						i,
+						textOf(i),
+					))})
 				d.Links = links
 				s.Add(int32(i), &page.Facts{Address: s.Addresses[i].URL, Status: 200, Outcome: page.Answered,
 					Type: "text/html", Document: d}, -1, -1, numbers)
@@ -115,3 +121,6 @@ func BenchmarkSite(b *testing.B) {
 	b.ReportMetric(took[100_000].Seconds()/float64(b.N), "s/100k-pages")
 	b.ReportMetric(took[100_000].Seconds()/took[10_000].Seconds(), "growth-of-10x")
 }
+
+// EachRendering implements survey.Source.
+func (texts) EachRendering([]int32, func(int32, []rendered.Page)) error { return nil }

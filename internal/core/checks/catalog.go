@@ -14,6 +14,7 @@ import (
 	"harvik/internal/core/checks/media"
 	"harvik/internal/core/checks/reach"
 	"harvik/internal/core/checks/redirects"
+	"harvik/internal/core/checks/rendering"
 	"harvik/internal/core/checks/safety"
 	"harvik/internal/core/checks/sharing"
 	"harvik/internal/core/checks/snippet"
@@ -21,7 +22,7 @@ import (
 )
 
 // Version of the catalogue, see check.Catalogue.
-const Version = 7
+const Version = 8
 
 // New is every check.
 func New() *check.Catalogue {
@@ -29,5 +30,6 @@ func New() *check.Catalogue {
 		reach.Suite, indexing.Suite, snippet.Suite, headings.Suite, copy.Suite, links.Suite, redirects.Suite,
 		languages.Suite,
 		media.Suite, weight.Suite, safety.Suite, markup.Suite, data.Suite, sharing.Suite, addresses.Suite,
+		rendering.Suite,
 	)
 }

@@ -1,7 +1,10 @@
 package checks_test
 
 import (
+	"cmp"
+	"context"
 	"crypto/tls"
+	"encoding/json"
 	"flag"
 	"fmt"
 	"net"
@@ -20,6 +23,9 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/checks"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/rendered"
+	"harvik/internal/core/weburl"
+	"harvik/internal/render"
 	"harvik/internal/testkit"
 )
 
@@ -61,6 +67,9 @@ var writeDocs = flag.Bool("write-docs", false, "write docs/checks.md anew")
 //	unknown          the certificate's authority is not in the plan
 //	modern           TLS 1.2 at least
 //	http1            HTTP/1.1 only
+//
+// A section "built /a" is what a browser makes of /a, and "rendered /a" what it measures, as a list of rendered.Page in
+// JSON: with one of them in it, all pages are rendered.
 type fixture struct {
 	check, title string
 	text         string
@@ -68,6 +77,40 @@ type fixture struct {
 	want         []string
 	settings     []string
 	tried        sync.Map
+	built        map[string]string          // by path
+	rendered     map[string][]rendered.Page // likewise
+}
+
+// Render implements crawl.Browser: it makes of a page what the fixture says.
+func (f *fixture) Render(
+	_ context.Context,
+	address, device string,
+	_ *render.Traffic,
+	_ render.Settings,
+) (render.Result, error) {
+	u, err := weburl.Parse(address)
+	if err != nil {
+		return render.Result{}, err
+	}
+	out := render.Result{Page: rendered.Page{Device: device, Outcome: rendered.Rendered, Done: rendered.Settled}}
+	for _, p := range f.rendered[u.PathQuery()] {
+		if p.Device == device {
+			out.Page = p
+			out.Outcome = cmp.Or(p.Outcome, rendered.Rendered)
+		}
+	}
+	html, ok := f.built[u.PathQuery()]
+	for i := range f.sections {
+		if !ok && f.sections[i].path == u.PathQuery() {
+			html = f.sections[i].body
+		}
+	}
+	if html == "" { // the fixture's home page
+		out.Outcome = rendered.Failed
+	} else if out.Found() {
+		out.HTML = []byte(html)
+	}
+	return out, nil
 }
 
 type section struct {
@@ -100,7 +143,7 @@ func readFixtures(t *testing.T) []*fixture {
 func parseFixture(t *testing.T, file, text string) *fixture {
 	t.Helper()
 	head, rest, _ := strings.Cut(text, "\n")
-	f := new(fixture)
+	f := &fixture{built: map[string]string{}, rendered: map[string][]rendered.Page{}}
 	f.check, f.title, _ = strings.Cut(head, ": ")
 	f.text = rest
 	if catalogue.Find(f.check) == nil {
@@ -119,6 +162,18 @@ func parseFixture(t *testing.T, file, text string) *fixture {
 		}
 		if line == "plan" {
 			f.settings = strings.Split(strings.TrimSpace(body), "\n")
+			continue
+		}
+		if path, ok := strings.CutPrefix(line, "built "); ok {
+			f.built[path] = expand(body)
+			continue
+		}
+		if path, ok := strings.CutPrefix(line, "rendered "); ok {
+			var pages []rendered.Page
+			if err := json.Unmarshal([]byte(body), &pages); err != nil {
+				t.Fatalf("%s: %s: %v", file, head, err)
+			}
+			f.rendered[path] = pages
 			continue
 		}
 		f.sections = append(f.sections, parseSections(line, body)...)
@@ -257,7 +312,11 @@ func (f *fixture) serve(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	fmt.Fprintf(w, `<!doctype html><html lang="en"><head><meta name="viewport" content="x"><meta name="robots" content="noindex"><title>Home of the fixture site</title></head><h1>Home of all</h1>%s`, home.String())
+	fmt.Fprintf(
+		w,
+		`<!doctype html><html lang="en"><head><meta name="viewport" content="x"><meta name="robots" content="noindex"><title>Home of the fixture site</title></head><h1>Home of all</h1>%s`,
+		home.String(),
+	)
 }
 
 const fixtureHost = "fixture.example"
@@ -324,7 +383,12 @@ func (f *fixture) run(t *testing.T) []string {
 			p.CA = authority
 		}
 	}
-	result, found := testkit.Crawl(t, origin+start, p)
+	found := new(testkit.Memory)
+	if len(f.built)+len(f.rendered) > 0 {
+		p.Render.Pages = plan.All
+		found.Browser = f
+	}
+	result := found.Crawl(t, origin+start, p)
 	var got []string
 	for _, x := range found.Findings {
 		at := "(site)"
@@ -429,8 +493,10 @@ func TestCatalog(t *testing.T) {
 func TestDocs(t *testing.T) {
 	fixtures := readFixtures(t)
 	var b strings.Builder
-	b.WriteString("# The checks\n\nGenerated from the catalogue and its test sites by `make docs`. Costs and ranking: judgement.md.\n" +
-		"Each check has a site on which it fires and one on which it does not; their form is told in internal/core/checks/checks_test.go.\n")
+	b.WriteString(
+		"# The checks\n\nGenerated from the catalogue and its test sites by `make docs`. Costs and ranking: judgement.md.\n" +
+			"Each check has a site on which it fires and one on which it does not; their form is told in internal/core/checks/checks_test.go.\n",
+	)
 	for _, group := range catalogue.Groups {
 		fmt.Fprintf(&b, "\n## %s\n", group)
 		for _, c := range catalogue.Checks {

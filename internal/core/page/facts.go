@@ -19,7 +19,7 @@ import (
 
 // Version of the facts; it grows when their meaning changes, so that stored facts of an
 // older version can be told apart.
-const Version = 7
+const Version = 8
 
 // Oldest is the version of the oldest facts that can be judged: before it texts were hashed otherwise.
 const Oldest = 4
@@ -160,6 +160,7 @@ type Link struct {
 	NoFollow bool
 	Hidden   bool // aria-hidden
 	Code     bool // in code, where words are names
+	Scripted bool // only scripts make it
 	Pos
 }
 
@@ -319,6 +320,17 @@ type Skeleton struct {
 
 // Skeleton is the document's.
 func (d *Document) Skeleton() Skeleton { return Skeleton{d.IDs, d.Flattened, d.Outline} }
+
+// MarkScripted marks the links that the source of the document does not have.
+func (d *Document) MarkScripted(source *Document) {
+	have := map[string]bool{}
+	for i := range source.Links {
+		have[source.Links[i].Address] = true
+	}
+	for i := range d.Links {
+		d.Links[i].Scripted = !have[d.Links[i].Address]
+	}
+}
 
 // Title is the document's title by the HTML standard: its first title element.
 func (d *Document) Title() string {

@@ -4,6 +4,7 @@ package plan
 
 import (
 	"reflect"
+	"slices"
 
 	"go.yaml.in/yaml/v3"
 
@@ -49,6 +50,8 @@ type Plan struct {
 	Resources string `json:"resources" yaml:"resources" say:"what pages load is checked too: all of it, what lies inside the site, or none" in:"all|inside|none"`
 	Outbound  bool   `json:"outbound,omitempty" yaml:"outbound" say:"check whether outbound links are alive"`
 	Probes    *bool  `json:"probes,omitempty" yaml:"probes" say:"ask the site's front doors, a made-up address in each folder, and its certificate"`
+
+	Render Render `json:"render,omitzero" yaml:"render" say:"which pages are made in a real browser, and how"`
 
 	Keep Keep `json:"keep,omitzero" yaml:"keep" say:"what is kept of the pages besides their facts"`
 
@@ -173,6 +176,29 @@ type Keep struct {
 	Megabytes int   `json:"megabytes,omitempty" yaml:"megabytes" say:"megabytes that a crawl's source takes at most, packed; pages beyond go without" in:"1..10000000"`
 }
 
+// Render is which pages are made in a real browser, and how.
+type Render struct {
+	Pages     string   `json:"pages,omitempty" yaml:"pages" say:"none; a sample, or some of each template, beside the source; or all, which are judged as the browser built them, and whose links are followed" in:"none|sample|templates|all"`
+	Devices   []string `json:"devices,omitempty" yaml:"devices" say:"phone, desktop or both; of all pages, those of the first are judged"`
+	Sample    int      `json:"sample,omitempty" yaml:"sample" say:"pages of a sample" in:"1..100000"`
+	Each      int      `json:"each,omitempty" yaml:"each" say:"pages of each template" in:"1..1000"`
+	Within    Duration `json:"within,omitempty" yaml:"within" say:"time of one page at most" in:"2s..5m"`
+	Wait      string   `json:"wait,omitempty" yaml:"wait" say:"CSS selector of what a page is done with; without one, once network and document are quiet"`
+	Click     []string `json:"click,omitempty" yaml:"click" say:"CSS selectors of what is clicked away first, such as a banner that asks for consent"`
+	Block     []string `json:"block,omitempty" yaml:"block" say:"hosts that nothing is asked of; *.name for all subdomains"`
+	Others    *bool    `json:"others,omitempty" yaml:"others" say:"load what pages load from other hosts"`
+	Sends     bool     `json:"sends,omitempty" yaml:"sends" say:"let requests through that send something, such as a query by POST, to the site itself"`
+	Throttle  string   `json:"throttle,omitempty" yaml:"throttle" say:"measure phones as slow ones are: a quarter of the processor, 1.6 megabits a second, 150 ms away. By default unless all pages are rendered" in:"phones|none"`
+	NoScripts bool     `json:"noScripts,omitempty" yaml:"noScripts" say:"do not run scripts, to compare"`
+	Screens   *bool    `json:"screens,omitempty" yaml:"screens" say:"keep a picture of each page's first view"`
+}
+
+// Devices are those that pages can be rendered on.
+var Devices = []string{"phone", "desktop"}
+
+// Renders tells whether any page is rendered.
+func (p *Plan) Renders() bool { return p.Render.Pages != None }
+
 // Parameters say how a query is rewritten before addresses are compared.
 type Parameters struct {
 	Ignore []string `json:"ignore,omitempty" yaml:"ignore" say:"parameters to take out; * stands for anything"`
@@ -211,6 +237,9 @@ const (
 	DefaultAgent     = "Harvik/" + version.Number + " (site audit)"
 	DefaultRobotsAs  = "harvik"
 	DefaultMegabytes = 2000
+	DefaultSample    = 50
+	DefaultEach      = 3
+	DefaultWithin    = Duration(20e9)
 )
 
 // Choices of settings that code asks for.
@@ -218,12 +247,15 @@ const (
 	Breadth, Spread         = "breadth", "spread"
 	Obey, Report, Disregard = "obey", "report", "disregard"
 	All, Inside, None       = "all", "inside", "none"
+	Sample, Templates       = "sample", "templates"
+	Phones                  = "phones"
 )
 
 // WithDefaults returns a filled copy.
 func (p Plan) WithDefaults() Plan {
 	yes := true
-	for _, field := range []**bool{&p.Sources.Links, &p.Sources.Sitemaps, &p.Scope.Pair, &p.Probes, &p.Keep.Source} {
+	for _, field := range []**bool{&p.Sources.Links, &p.Sources.Sitemaps, &p.Scope.Pair, &p.Probes, &p.Keep.Source,
+		&p.Render.Others, &p.Render.Screens} {
 		fill(field, &yes)
 	}
 	fill(&p.Selection, Breadth)
@@ -241,6 +273,17 @@ func (p Plan) WithDefaults() Plan {
 	fill(&p.Robots, Obey)
 	fill(&p.Resources, All)
 	fill(&p.Keep.Megabytes, DefaultMegabytes)
+	fill(&p.Render.Pages, None)
+	fill(&p.Render.Sample, DefaultSample)
+	fill(&p.Render.Each, DefaultEach)
+	fill(&p.Render.Within, DefaultWithin)
+	if len(p.Render.Devices) == 0 {
+		p.Render.Devices = slices.Clone(Devices)
+	}
+	if p.Render.Pages == All {
+		fill(&p.Render.Throttle, None)
+	}
+	fill(&p.Render.Throttle, Phones)
 	return p
 }
 

@@ -60,10 +60,17 @@ func (p Plan) Validate(known Known) error {
 	}
 	switch {
 	case p.Robots == Disregard && len(strings.TrimSpace(p.Permission)) < 10:
-		v.fault("permission", `robots: disregard needs a permission: say why, and by whom, such as "relaunch audit, asked for by the head of web"`)
+		v.fault(
+			"permission",
+			`robots: disregard needs a permission: say why, and by whom, such as "relaunch audit, asked for by the head of web"`,
+		)
 	case p.Robots != Disregard && p.Permission != "":
-		v.fault("permission", "robots.txt is obeyed, so there is nothing to permit; set robots: disregard, or leave this out")
+		v.fault(
+			"permission",
+			"robots.txt is obeyed, so there is nothing to permit; set robots: disregard, or leave this out",
+		)
 	}
+	v.render(&p.Render)
 	v.limits(p.Limits, "limits.", known)
 	v.fields(p.Fields, known)
 	v.own(p.Own, known)
@@ -72,7 +79,10 @@ func (p Plan) Validate(known Known) error {
 	}
 	for i, x := range p.Snippets {
 		if strings.TrimSpace(x.Name) == "" || len(strings.TrimSpace(x.Contains)) < 3 {
-			v.fault(fmt.Sprintf("snippets[%d]", i), "a snippet has a name, and a text of at least three letters that pages are to contain")
+			v.fault(
+				fmt.Sprintf("snippets[%d]", i),
+				"a snippet has a name, and a text of at least three letters that pages are to contain",
+			)
 		}
 	}
 	for i := range p.Kinds {
@@ -275,6 +285,27 @@ func (v *validator) bounds(s reflect.Value, path string) {
 	}
 }
 
+// render looks at what the bounds do not say.
+func (v *validator) render(r *Render) {
+	for i, d := range r.Devices {
+		if field := fmt.Sprintf("render.devices[%d]", i); !slices.Contains(Devices, d) {
+			v.fault(field, "%q is none of %s%s", d, strings.Join(Devices, ", "), Meant(d, Devices))
+		} else if slices.Contains(r.Devices[:i], d) {
+			v.fault(field, "%s is there already", d)
+		}
+	}
+	for field, selectors := range map[string][]string{"render.wait": {r.Wait}, "render.click": r.Click} {
+		for _, s := range selectors {
+			if len(s) > maxSelector {
+				v.fault(field, "a selector has at most %d characters", maxSelector)
+			}
+		}
+	}
+}
+
+// maxSelector bounds the selectors of what is waited for and clicked.
+const maxSelector = 500
+
 func number(v reflect.Value) float64 {
 	if v.CanInt() {
 		return float64(v.Int())
@@ -331,12 +362,20 @@ func (v *validator) sources(p *Plan) {
 func (v *validator) scope(s *Scope) {
 	for i, h := range s.Hosts {
 		if !isHost(strings.TrimPrefix(h, "*.")) {
-			v.fault(fmt.Sprintf("scope.hosts[%d]", i), "%q is no host name; write it without scheme and port, *.name for its subdomains", h)
+			v.fault(
+				fmt.Sprintf("scope.hosts[%d]", i),
+				"%q is no host name; write it without scheme and port, *.name for its subdomains",
+				h,
+			)
 		}
 	}
 	for i, h := range s.Staging {
 		if !isHost(strings.TrimPrefix(h, "*.")) {
-			v.fault(fmt.Sprintf("scope.staging[%d]", i), "%q is no host name; write it without scheme and port, *.name for its subdomains", h)
+			v.fault(
+				fmt.Sprintf("scope.staging[%d]", i),
+				"%q is no host name; write it without scheme and port, *.name for its subdomains",
+				h,
+			)
 		}
 	}
 	for i, f := range s.Folders {
@@ -356,7 +395,10 @@ func (v *validator) scope(s *Scope) {
 		}
 	}
 	if len(s.Parameters.Ignore) > 0 && len(s.Parameters.Keep) > 0 {
-		v.fault("scope.parameters.keep", "all parameters but these are taken out, so scope.parameters.ignore has no meaning beside it")
+		v.fault(
+			"scope.parameters.keep",
+			"all parameters but these are taken out, so scope.parameters.ignore has no meaning beside it",
+		)
 	}
 }
 
@@ -373,19 +415,29 @@ const maxPattern = 2000
 // or a text in which * stands for anything.
 func CheckPattern(pattern string) error {
 	if len(pattern) > maxPattern {
-		return fmt.Errorf("a pattern has at most %d characters, and this one has %d; part it in several", maxPattern, len(pattern))
+		return fmt.Errorf(
+			"a pattern has at most %d characters, and this one has %d; part it in several",
+			maxPattern,
+			len(pattern),
+		)
 	}
 	if !utf8.ValidString(pattern) {
 		return errors.New("a pattern is UTF-8, and this one is not")
 	}
 	if expression, ok := strings.CutPrefix(pattern, "re:"); ok {
 		if _, err := regexp.Compile(expression); err != nil {
-			return fmt.Errorf("not a regular expression (RE2): %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+			return fmt.Errorf(
+				"not a regular expression (RE2): %s",
+				strings.TrimPrefix(err.Error(), "error parsing regexp: "),
+			)
 		}
 		return nil
 	}
 	if !strings.HasPrefix(pattern, "/") && !strings.HasPrefix(pattern, "*") && !strings.Contains(pattern, "://") {
-		return fmt.Errorf("%q would match nothing: a pattern begins with a slash, a star, a scheme, or re: for a regular expression", pattern)
+		return fmt.Errorf(
+			"%q would match nothing: a pattern begins with a slash, a star, a scheme, or re: for a regular expression",
+			pattern,
+		)
 	}
 	return nil
 }
@@ -481,7 +533,10 @@ func (v *validator) gate(g *Gate, path string) {
 		v.fault(path+".host", "%q is no host name; write it without scheme and port", g.Host)
 	}
 	if g.Secret != "" && !IsName(g.Secret) {
-		v.fault(path+".secret", "not the name of a secret: small letters, digits and hyphens. The secret itself goes in with `harvik secret set`")
+		v.fault(
+			path+".secret",
+			"not the name of a secret: small letters, digits and hyphens. The secret itself goes in with `harvik secret set`",
+		)
 	}
 	if g.Name != "" && !headerShape.MatchString(g.Name) {
 		v.fault(path+".name", "%q is no name of a header or cookie", g.Name)

@@ -164,6 +164,20 @@ var Tables = []*Table{
 	),
 	NewTable("data", "item", "outermost items of structured data on pages", ofItems("data"),
 		"page.address", "types", "format", "properties", "line"),
+	NewTable(
+		"renderings",
+		"rendering",
+		"what a browser made of pages, by device, of those that the plan renders",
+		ofRenderings(),
+		"page.address",
+		"device",
+		"outcome",
+		"largestPaint",
+		"shift",
+		"blocked",
+		"transferred",
+		"differs",
+	),
 	NewTable("sitemap", "entry", "addresses that sitemaps list", ofSitemap(),
 		"address", "state", "status", "indexable", "clicks", "linksIn"),
 	NewTable(
@@ -286,6 +300,69 @@ func ofFindings() []Fact {
 	return append(out, ofEnd(OfPage, "page: ", "it is about the whole site, or was not fetched")...)
 }
 
+// ofRenderings are the facts of what a browser made of pages: their own, and those of the page.
+func ofRenderings() []Fact {
+	const none = "there is nothing to read, or the browser does not tell"
+	out := []Fact{
+		{Name: "device", Label: "device", Say: "phone or desktop"},
+		{Name: "outcome", Label: "outcome", Say: "how it ended: rendered, no-answer, moved, stuck, crashed, too-large"},
+		{Name: "done", Label: "done", Say: "by what the page was held to be done: settled, selector or time"},
+		{Name: "took", Label: "took", Kind: Whole, Unit: "ms", Say: "until then"},
+		{
+			Name:  "firstByte",
+			Label: "first byte",
+			Kind:  Decimal,
+			Unit:  "ms",
+			Say:   "after navigation began, as the browser saw it",
+			None:  none,
+		},
+		{Name: "firstPaint", Label: "first paint", Kind: Decimal, Unit: "ms", Say: "first contentful paint", None: none},
+		{
+			Name:  "largestPaint",
+			Label: "largest paint",
+			Kind:  Decimal,
+			Unit:  "ms",
+			Say:   "largest contentful paint",
+			None:  none,
+		},
+		{Name: "largest", Label: "largest", Say: "the element that is painted then"},
+		{Name: "shift", Label: "shift", Kind: Decimal, Say: "cumulative layout shift", None: none},
+		{
+			Name:  "blocked",
+			Label: "blocked",
+			Kind:  Decimal,
+			Unit:  "ms",
+			Say:   "total blocking time: of tasks over 50 ms, what is beyond",
+			None:  none,
+		},
+		{Name: "throttled", Label: "throttled", Kind: YesNo, Say: "whether it was measured as on a slow phone"},
+		{Name: "requests", Label: "requests", Kind: Whole, Say: "that were answered"},
+		{
+			Name:  "transferred",
+			Label: "transferred",
+			Kind:  Whole,
+			Unit:  "bytes",
+			Say:   "over the wire, of all that was loaded",
+		},
+		{Name: "words", Label: "words", Kind: Whole, Say: "of the main text after scripts", None: none},
+		{Name: "sourceWords", Label: "source words", Kind: Whole, Say: "of the main text in the source", None: none},
+		{
+			Name:  "differs",
+			Label: "differs",
+			Kind:  List,
+			Say:   "what scripts change: title, canonical, robots, headings, text, links …",
+		},
+		{Name: "scriptedLinks", Label: "scripted links", Kind: Whole, Say: "links that only scripts make"},
+		{Name: "errors", Label: "console errors", Kind: Whole, Say: "messages of the console"},
+		{Name: "missing", Label: "missing", Kind: Whole, Say: "requests that failed"},
+		{Name: "hosts", Label: "hosts", Kind: List, Say: "others that something was loaded from"},
+		{Name: "content", Label: "content width", Kind: Whole, Unit: "px", Say: "of the document", None: none},
+		{Name: "smallTargets", Label: "small targets", Kind: Whole, Say: "things to tap that are too small or too close"},
+		{Name: "covers", Label: "covers", Say: "the element that covers most of the first view"},
+	}
+	return append(out, ofEnd(OfPage, "page: ", "")...)
+}
+
 // ofItems are the facts of what stands on pages in lists: their own, those of the page, and of what they lead to.
 func ofItems(table string) []Fact {
 	place := []Fact{{Name: "place", Label: "place", Say: "where it stands on the page, element by element"},
@@ -391,6 +468,12 @@ func ofLinks() []Fact {
 				"ugc or sponsored",
 		},
 		{Name: "hidden", Label: "hidden", Kind: YesNo, Say: "whether it is kept from screen readers"},
+		{
+			Name:  "scripted",
+			Label: "scripted",
+			Kind:  YesNo,
+			Say:   "whether only scripts make it, where the page was rendered",
+		},
 		{Name: "fragment", Label: "fragment", Say: "the place on the page that it leads to, without the #"},
 		{Name: "line", Label: "line", Kind: Whole, Say: "of the page's source that it stands in"},
 	}

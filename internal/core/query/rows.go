@@ -56,6 +56,7 @@ var linkFacts = map[string]func(*page.Link) any{
 	"region":   func(l *page.Link) any { return l.Region.String() },
 	"follow":   func(l *page.Link) any { return !l.NoFollow },
 	"hidden":   func(l *page.Link) any { return l.Hidden },
+	"scripted": func(l *page.Link) any { return l.Scripted },
 	"fragment": func(l *page.Link) any { return l.Fragment },
 	"line":     func(l *page.Link) any { return l.Line },
 }

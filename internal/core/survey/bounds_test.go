@@ -9,6 +9,7 @@ import (
 
 	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
+	"harvik/internal/core/rendered"
 )
 
 // texts is a source of main texts.
@@ -63,8 +64,13 @@ func TestBrief(t *testing.T) {
 	s := site(3)
 	s.Add(0, answer(&page.Document{Descriptions: []page.Text{{}, {Text: "Ferns"}, {Text: "Moss"}}, IDs: page.Hashes{7},
 		Links: []page.Link{{Fragment: "y"}, {Address: "https://fernhollow.example/1"}}}), -1, -1, []int32{-1, 1})
-	s.Add(1, answer(&page.Document{Links: []page.Link{{Fragment: "y", Address: "https://fernhollow.example/0"}}}), -1, -1,
-		[]int32{0})
+	s.Add(
+		1,
+		answer(&page.Document{Links: []page.Link{{Fragment: "y", Address: "https://fernhollow.example/0"}}}),
+		-1,
+		-1,
+		[]int32{0},
+	)
 	if p := s.Pages[0]; p.About.Text != "Ferns" || p.Title.Text != "" || p.Flags&HasAnchors == 0 ||
 		p.Flags&HasJumps != 0 {
 		t.Errorf("%+v", p)
@@ -263,3 +269,6 @@ func TestLoadingsOf(t *testing.T) {
 		t.Errorf("through stylesheets: %q, want %q", got, want)
 	}
 }
+
+// EachRendering implements survey.Source.
+func (texts) EachRendering([]int32, func(int32, []rendered.Page)) error { return nil }

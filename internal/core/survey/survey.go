@@ -12,6 +12,7 @@ import (
 	"harvik/internal/core/graph"
 	"harvik/internal/core/neardup"
 	"harvik/internal/core/page"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/text"
 )
 
@@ -80,6 +81,9 @@ type Source interface {
 	EachLinks(pages []int32, f func(page int32, links []page.Link, to []int32)) error
 	// EachText calls f with the main text of each of the pages, in any order.
 	EachText(pages []int32, f func(page int32, main string)) error
+	// EachRendering calls f with what a browser made of pages, by device, in the order of their numbers; of all that
+	// were rendered where none are named.
+	EachRendering(pages []int32, f func(page int32, on []rendered.Page)) error
 }
 
 // A Layout is a template that pages are built from. Its name holds from crawl to crawl, as long as

@@ -1,0 +1,493 @@
+// Package rendering holds the checks of what a browser makes of pages: what depends on scripts, how soon pages stand,
+// and how they fit a phone. They judge the pages that the plan has rendered, and no others.
+package rendering
+
+import (
+	"fmt"
+	"strings"
+
+	"harvik/internal/core/check"
+	"harvik/internal/core/rendered"
+	"harvik/internal/core/text"
+)
+
+const (
+	group    = "rendering"
+	guidance = "Search engines' public guidance on pages that scripts build"
+	speed    = "W3C Largest Contentful Paint, Layout Instability, Long Tasks; public guidance on Web Vitals"
+	lab      = " It is a value of the laboratory: one load, on this machine."
+)
+
+// Suite is the group's checks.
+var Suite = []*check.Check{
+	{
+		ID: "render-failed", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "page cannot be rendered", Line: "Page cannot be rendered",
+		What:   "A browser does not come to an end with the page: its scripts keep it busy, take all its memory, or lead it elsewhere.",
+		Why:    "Search engines that render give up likewise, and visitors wait.",
+		How:    "Open the page with the browser's own tools, and see what its scripts do while it loads.",
+		Source: guidance, Site: each(failed),
+	},
+	{
+		ID: "scripted-robots", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "scripts change what robots are told", Line: "Scripts change what search engines are told",
+		What:   "The robots element says other things once scripts have run than it does in the source.",
+		Why:    "Whether a page is shown depends on who runs scripts and when: a noindex in the source keeps it from being rendered at all, one that a script adds comes as a surprise.",
+		How:    "Say in the source what holds, and let scripts leave it alone.",
+		Source: guidance, Site: each(differs("robots")),
+	},
+	{
+		ID: "scripted-canonical", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "scripts change the canonical address", Line: "Scripts change the canonical address",
+		What:   "The canonical address is another one, or only there, once scripts have run.",
+		Why:    "Two answers to one question: search engines may take either, or neither.",
+		How:    "Write the one canonical address into the source.",
+		Source: guidance + "; RFC 6596", Site: each(differs("canonical")),
+	},
+	{
+		ID: "scripted-title", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "title stands there only after scripts", Line: "The title is right only once scripts have run",
+		What:   "The title in the source is another one than after scripts have run, or is missing there.",
+		Why:    "Services that run no scripts, among them most that show a shared address, have the wrong title; search engines have it until they render.",
+		How:    "Let the server write the title into the source.",
+		Source: guidance, Site: each(differs("title")),
+	},
+	{
+		ID: "scripted-description", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "description stands there only after scripts", Line: "The description is right only once scripts have run",
+		What:   "The meta description in the source is another one than after scripts have run, or is missing there.",
+		Why:    "Whoever runs no scripts shows none, or the wrong one.",
+		How:    "Let the server write the description into the source.",
+		Source: guidance, Site: each(differs("description")),
+	},
+	{
+		ID: "scripted-text", Group: group, Severity: check.Warning, Factor: 2, Scope: check.WholeSite, Effort: check.Days,
+		Title: "most of the text comes from scripts", Line: "Most of the text comes from scripts",
+		What:   "The source has less than half of the main text that stands on the page once scripts have run.",
+		Why:    "It is found late or not at all by those that render seldom, and by none of those that do not render.",
+		How:    "Let the server send the text (rendering on the server, or ahead), and scripts add what is to be operated.",
+		Source: guidance, Explains: []string{"scripted-headings"}, Site: each(scriptedText),
+	},
+	{
+		ID: "scripted-headings", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "main heading stands there only after scripts", Line: "The main heading is there only once scripts have run",
+		What:   "The first-level heading is not in the source, or is another one there.",
+		Why:    "What the page is about is told late, or to few.",
+		How:    "Let the server write the heading into the source.",
+		Source: guidance, Site: each(scriptedHeading),
+	},
+	{
+		ID: "scripted-links", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "links stand there only after scripts", Line: "Links to pages are there only once scripts have run",
+		What:   "Scripts make at least five links that the source does not have, or half of the page's.",
+		Why:    "What they lead to is found late, and counts for less, where a search engine renders little.",
+		How:    "Write the links into the source as a elements with an href.",
+		Source: guidance, Site: each(scriptedLinks),
+	},
+	{
+		ID: "paint-very-slow", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Days,
+		Title: "page stands there very late", Line: "Pages stand there very late",
+		What: "The largest thing in the first view is painted more than 4 seconds after the visit begins." + lab,
+		Why:  "Many visitors have left by then.",
+		How:  "See what is painted last, and bring it sooner: smaller, earlier in the source, not behind scripts and styles.", Source: speed,
+		Site: each(paint(4000, 0)),
+	},
+	{
+		ID: "paint-slow", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Days,
+		Title: "page stands there late", Line: "Pages stand there late",
+		What: "The largest thing in the first view is painted between 2.5 and 4 seconds after the visit begins." + lab,
+		Why:  "Visitors feel that they wait.",
+		How:  "See what is painted last, and bring it sooner: smaller, earlier in the source, not behind scripts and styles.", Source: speed,
+		Site: each(paint(2500, 4000)),
+	},
+	{
+		ID: "layout-jumps", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "page jumps while it loads", Line: "Pages jump while they load",
+		What: "What is to be seen moves by more than 0.25 (cumulative layout shift) while the page loads." + lab,
+		Why:  "People lose their place, and tap what they did not mean.",
+		How:  "Give pictures, banners and frames their room before they are there.", Source: speed,
+		Site: each(shift(0.25, 0)),
+	},
+	{
+		ID: "layout-shifts", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "page moves while it loads", Line: "Pages move while they load",
+		What: "What is to be seen moves by 0.1 to 0.25 (cumulative layout shift) while the page loads." + lab,
+		Why:  "People lose their place.",
+		How:  "Give pictures, banners and frames their room before they are there.", Source: speed,
+		Site: each(shift(0.1, 0.25)),
+	},
+	{
+		ID: "thread-stuck", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Days,
+		Title: "scripts keep the page from answering long", Line: "Scripts keep pages from answering long",
+		What: "Long tasks keep the page from answering for more than 600 milliseconds in all after it can be seen." + lab,
+		Why:  "Who taps or types meanwhile thinks that the page is broken.",
+		How:  "Load less script, later, and in smaller pieces; see which takes longest.", Source: speed,
+		Site: each(blocked(600, 0)),
+	},
+	{
+		ID: "thread-blocked", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Days,
+		Title: "scripts keep the page from answering", Line: "Scripts keep pages from answering",
+		What: "Long tasks keep the page from answering for 200 to 600 milliseconds in all after it can be seen." + lab,
+		Why:  "Taps are answered late.",
+		How:  "Load less script, later, and in smaller pieces; see which takes longest.", Source: speed,
+		Site: each(blocked(200, 600)),
+	},
+	{
+		ID: "script-holds", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Hours,
+		Title: "one script keeps the page from answering", Line: "The script {target} keeps pages from answering",
+		What: "Of the time for which a page does not answer, one script takes more than 150 milliseconds." + lab,
+		Why:  "One change to one file helps every page that loads it.",
+		How:  "Load it later or not at all, or divide what it does.", Source: speed,
+		Site: each(holds),
+	},
+	{
+		ID: "image-oversized", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
+		Effort: check.Minutes,
+		Title:  "image is far larger than it is shown", Line: "Image {target} is far larger than it is shown",
+		What: "The file is more than twice as wide and high as the room in which it is shown, and 20 kB could be spared.",
+		Why:  "Visitors wait, and pay, for pixels that nobody sees.",
+		How:  "Offer it in the sizes in which it is shown (srcset), or save a smaller file.", Source: "HTML standard, 4.8.4 (images)",
+		Site: each(oversized),
+	},
+	{
+		ID: "page-sideways", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "phone has to be scrolled sideways", Line: "Pages have to be scrolled sideways on a phone",
+		What: "The page is wider than the screen of a phone.",
+		Why:  "Reading takes two hands; much of the page is missed.",
+		How:  "Let the element that is too wide take no more than the width there is (max-width: 100%), or scroll by itself.", Source: "WCAG 2.2, 1.4.10 (reflow)",
+		Site: each(sideways),
+	},
+	{
+		ID: "tap-small", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "things to tap are small or close together", Line: "Things to tap are too small or too close together",
+		What: "On a phone, buttons or links are smaller than 24 by 24 pixels and stand closer to others than that.",
+		Why:  "People hit the wrong one.",
+		How:  "Give them padding, or distance.", Source: "WCAG 2.2, 2.5.8 (target size)",
+		Site: each(taps),
+	},
+	{
+		ID: "text-small", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
+		Title: "text is too small on a phone", Line: "Text is too small on a phone",
+		What: "On a phone, more than a third of the letters are smaller than 12 pixels.",
+		Why:  "They cannot be read without zooming.",
+		How:  "Set text of 16 pixels, and no less than 12 where little room is.", Source: "Public guidance on pages for phones",
+		Site: each(smallText),
+	},
+	{
+		ID: "view-covered", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "something covers the page on a phone", Line: "Something covers most of the first view on a phone",
+		What: "An element that stays in its place covers at least half of what a phone shows first.",
+		Why:  "Visitors came for the page; search engines count such covers against it.",
+		How:  "Let it take a strip at the edge, or come later. Consent that the law asks for may cover less, too.", Source: "Search engines' public guidance on interstitials",
+		Site: each(covered),
+	},
+	{
+		ID: "console-errors", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, OneChange: true,
+		Effort: check.Hours,
+		Title:  "scripts end with errors", Line: "Scripts end with an error: {value}",
+		What:   "While the page loads, a script throws what nothing catches, or the browser's console has an error.",
+		Why:    "What was to follow does not: a menu that does not open, a form that does not send.",
+		How:    "Open the page with the browser's own tools; they name file and line.",
+		Source: "", Site: each(console),
+	},
+	{
+		ID: "mixed-seen", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, OneChange: true,
+		Effort: check.Minutes,
+		Title:  "browser refuses what comes over http", Line: "The browser refuses what comes over http: {value}",
+		What:   "The page is served over https and loads something over http, which the browser blocks or complains of.",
+		Why:    "It is missing from the page.",
+		How:    "Load it over https.",
+		Source: "W3C Mixed Content", Site: each(mixed),
+	},
+}
+
+// on is what a browser made of one page on each device.
+type on []rendered.Page
+
+// first is that of a device, nil where there is nothing to read.
+func (o on) first(device string) *rendered.Page {
+	for i := range o {
+		if o[i].Device == device && o[i].Found() {
+			return &o[i]
+		}
+	}
+	return nil
+}
+
+// any is that of the first device that has something to read.
+func (o on) any() *rendered.Page {
+	for i := range o {
+		if o[i].Found() {
+			return &o[i]
+		}
+	}
+	return nil
+}
+
+// each makes a check of one that looks at the renderings of one page.
+func each(look func(o on) []check.Place) func(*check.SitePass) error {
+	return func(p *check.SitePass) error {
+		if p.Source == nil {
+			return nil
+		}
+		return p.Source.EachRendering(nil, func(id int32, pages []rendered.Page) {
+			if g := p.Page(id); g == nil || !g.HTML {
+				return
+			}
+			for _, place := range look(pages) {
+				p.Report(id, place)
+			}
+		})
+	}
+}
+
+func failed(o on) []check.Place {
+	for i := range o {
+		switch o[i].Outcome {
+		case rendered.Stuck, rendered.Crashed, rendered.TooLarge:
+			return []check.Place{{Note: fmt.Sprintf("%s, on a %s", o[i].Outcome.Says(), o[i].Device)}}
+		}
+	}
+	return nil
+}
+
+// differs reports a difference of a kind that has one value.
+func differs(what string) func(o on) []check.Place {
+	return func(o on) []check.Place {
+		p := o.any()
+		if p == nil {
+			return nil
+		}
+		d := p.Differ(what)
+		if d == nil {
+			return nil
+		}
+		source, built := strings.Join(d.Source, ", "), strings.Join(d.Built, ", ")
+		var note string
+		switch {
+		case source == "":
+			note = fmt.Sprintf("only after scripts: “%s”", check.Short(built))
+		case built == "":
+			note = fmt.Sprintf("scripts take it away: “%s”", check.Short(source))
+		default:
+			note = fmt.Sprintf("“%s” in the source, “%s” after scripts", check.Short(source), check.Short(built))
+		}
+		return []check.Place{{Note: note, Value: built}}
+	}
+}
+
+// leastText is how many words are a text.
+const leastText = 40
+
+func scriptedText(o on) []check.Place {
+	p := o.any()
+	if p == nil || p.Words < leastText || 2*p.Source >= p.Words {
+		return nil
+	}
+	return []check.Place{{Note: fmt.Sprintf("%s words in the source, %s after scripts", text.Thousands(p.Source),
+		text.Thousands(p.Words))}}
+}
+
+func scriptedHeading(o on) []check.Place {
+	p := o.any()
+	if p == nil {
+		return nil
+	}
+	d := p.Differ("headings")
+	if d == nil {
+		return nil
+	}
+	for _, h := range d.Built {
+		if words, ok := strings.CutPrefix(h, "h1 "); ok {
+			return []check.Place{{Note: fmt.Sprintf("only after scripts: “%s”", check.Short(words)), Value: words}}
+		}
+	}
+	return nil
+}
+
+func scriptedLinks(o on) []check.Place {
+	p := o.any()
+	if p == nil || p.Links == 0 {
+		return nil
+	}
+	d := p.Differ("links")
+	if d == nil || p.Links < 5 && 2*p.Links < p.AllLinks {
+		return nil
+	}
+	note := fmt.Sprintf("%s only after scripts, among them %s", text.Count(p.Links, "link", "links"), d.Built[0])
+	return []check.Place{{Note: note}}
+}
+
+// within tells whether a value is above a bound and, where there is one, not above the next.
+func within(v, above, most float64) bool { return v > above && (most == 0 || v <= most) }
+
+// seconds are milliseconds as people read them.
+func seconds(ms float64) string { return fmt.Sprintf("%.1f s", ms/1000) }
+
+// worst is the device on which a measure is worst, where that is above a bound and, where there is one, not above the
+// next: what is grave on one device is told as grave, and once.
+func (o on) worst(of func(*rendered.Speed) float64, above, most float64) (p *rendered.Page) {
+	for i := range o {
+		if o[i].Found() && (p == nil || of(&o[i].Speed) > of(&p.Speed)) {
+			p = &o[i]
+		}
+	}
+	if p == nil || !within(of(&p.Speed), above, most) {
+		return nil
+	}
+	return p
+}
+
+func paint(above, most float64) func(o on) []check.Place {
+	return func(o on) []check.Place {
+		p := o.worst(func(s *rendered.Speed) float64 { return s.LargestAt }, above, most)
+		if p == nil {
+			return nil
+		}
+		return []check.Place{{Note: fmt.Sprintf("painted after %s on a %s: %s", seconds(p.Speed.LargestAt), as(p),
+			p.Speed.Largest), At: p.Speed.Largest}}
+	}
+}
+
+// as is the device as it was measured.
+func as(p *rendered.Page) string {
+	if p.Speed.Throttled {
+		return "slow " + p.Device
+	}
+	return p.Device
+}
+
+func shift(above, most float64) func(o on) []check.Place {
+	return func(o on) []check.Place {
+		p := o.worst(func(s *rendered.Speed) float64 { return s.Shift }, above, most)
+		if p == nil {
+			return nil
+		}
+		place := check.Place{Note: fmt.Sprintf("moves by %.2f on a %s", p.Speed.Shift, p.Device)}
+		if len(p.Speed.Shifts) > 0 {
+			place.At = p.Speed.Shifts[0].Element
+			place.Note += ", most of all " + place.At
+		}
+		return []check.Place{place}
+	}
+}
+
+func blocked(above, most float64) func(o on) []check.Place {
+	return func(o on) []check.Place {
+		p := o.worst(func(s *rendered.Speed) float64 { return s.Blocked }, above, most)
+		if p == nil {
+			return nil
+		}
+		return []check.Place{{Note: fmt.Sprintf("does not answer for %.0f ms on a %s", p.Speed.Blocked, as(p))}}
+	}
+}
+
+func holds(o on) (out []check.Place) {
+	for i := range o {
+		if !o[i].Found() {
+			continue
+		}
+		for _, t := range o[i].Speed.Tasks {
+			if t.Blocked > 150 && strings.Contains(t.By, "://") {
+				out = append(out, check.Place{Note: fmt.Sprintf("for %.0f ms on a %s", t.Blocked, as(&o[i])), Target: t.By})
+			}
+		}
+		if len(out) > 0 {
+			return out
+		}
+	}
+	return nil
+}
+
+// leastSpare is how many bytes are worth a smaller file.
+const leastSpare = 20_000
+
+func oversized(o on) (out []check.Place) {
+	seen := map[string]bool{}
+	for i := range o {
+		for _, l := range o[i].Large {
+			if l.Spare < leastSpare || seen[l.Address] {
+				continue
+			}
+			seen[l.Address] = true
+			out = append(
+				out,
+				check.Place{Note: fmt.Sprintf("%d × %d pixels, shown in %d × %d on a %s; about %s kB to spare",
+					l.Width, l.Height, l.Shown, l.ShownHeight, o[i].Device, text.Thousands(l.Spare/1000)),
+					Target: l.Address},
+			)
+		}
+	}
+	return out
+}
+
+func sideways(o on) []check.Place {
+	p := o.first(rendered.Phone)
+	if p == nil || p.Fit.Content <= p.Fit.Width+1 || p.Fit.Wide == "" {
+		return nil
+	}
+	return []check.Place{
+		{Note: fmt.Sprintf("%d pixels wide on a screen of %d: %s", p.Fit.Content, p.Fit.Width, p.Fit.Wide),
+			At: p.Fit.Wide},
+	}
+}
+
+func taps(o on) []check.Place {
+	p := o.first(rendered.Phone)
+	if p == nil || len(p.Fit.Small) == 0 {
+		return nil
+	}
+	n := len(p.Fit.Small) + p.Fit.SmallMore
+	return []check.Place{
+		{Note: fmt.Sprintf("%d of %s, among them %s", n, text.Count(p.Fit.Targets, "thing to tap", "things to tap"),
+			p.Fit.Small[0]), At: p.Fit.Small[0]},
+	}
+}
+
+func smallText(o on) []check.Place {
+	p := o.first(rendered.Phone)
+	if p == nil || p.Fit.Text < 200 || 3*p.Fit.SmallText <= p.Fit.Text {
+		return nil
+	}
+	return []check.Place{
+		{Note: fmt.Sprintf("%d %% of the letters are smaller than 12 pixels", 100*p.Fit.SmallText/p.Fit.Text)},
+	}
+}
+
+func covered(o on) []check.Place {
+	p := o.first(rendered.Phone)
+	if p == nil || p.Covers == "" {
+		return nil
+	}
+	return []check.Place{{Note: "covers most of the first view: " + p.Covers, At: p.Covers}}
+}
+
+func console(o on) []check.Place {
+	return messages(o, func(m *rendered.Message) bool { return !m.Mixed })
+}
+
+func mixed(o on) []check.Place {
+	return messages(o, func(m *rendered.Message) bool { return m.Mixed })
+}
+
+// messages are those of the console that are wanted, each once.
+func messages(o on, wanted func(*rendered.Message) bool) (out []check.Place) {
+	p := o.any()
+	if p == nil {
+		return nil
+	}
+	seen := map[string]bool{}
+	for i := range p.Console {
+		m := &p.Console[i]
+		if !wanted(m) || seen[m.Text] {
+			continue
+		}
+		seen[m.Text] = true
+		note := check.Short(m.Text)
+		if m.At != "" {
+			note += ", in " + m.At
+		}
+		out = append(out, check.Place{Note: note, Value: m.Text})
+	}
+	return out
+}

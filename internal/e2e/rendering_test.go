@@ -1,0 +1,157 @@
+package e2e
+
+import (
+	"crypto/tls"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"harvik/demo"
+	"harvik/internal/api"
+	"harvik/internal/core/plan"
+	"harvik/internal/core/rendered"
+	"harvik/internal/render"
+	"harvik/internal/testkit"
+)
+
+// glasshouse is a service with the garden's glasshouse under care, whose pages are rendered.
+func glasshouse(t *testing.T, how plan.Render) *harvik {
+	t.Helper()
+	if _, err := render.Program(); err != nil {
+		t.Skip(err)
+	}
+	h := startOn(t, testkit.Tables(t))
+	address, authority := testkit.ServeBoth(t, demo.Glasshouse(), testkit.Door{Oldest: tls.VersionTLS12, Days: 300,
+		Protocols: demo.Protocols}, demo.GlasshouseHost)
+	h.addSite(t, "glasshouse", demo.GlasshouseHome, plan.Plan{
+		Hosts: map[string]string{demo.GlasshouseHost: address}, CA: authority, Parallel: 8, Retries: -1,
+		Timeout: plan.Duration(15 * time.Second), Resources: plan.None, Probes: plan.No(), Render: how})
+	return h
+}
+
+// grown crawls the glasshouse to its end.
+func (h *harvik) grown(t *testing.T) api.Crawl {
+	t.Helper()
+	cr, err := h.StartCrawl(t.Context(), "glasshouse", api.NewCrawl{})
+	if err == nil {
+		cr, err = h.Watch(t.Context(), "glasshouse", api.Numbered(cr.Number), func(api.Progress) {})
+	}
+	if err != nil || cr.State != "finished" {
+		t.Fatalf("%+v (%v)", cr, err)
+	}
+	return cr
+}
+
+// asked gives the rows of a question of the glasshouse.
+func (h *harvik) asked(t *testing.T, of, question, columns string) (out [][]any) {
+	t.Helper()
+	a, err := h.Ask(
+		t.Context(),
+		"glasshouse",
+		api.Latest,
+		&api.AskParams{Of: of, Question: question, Columns: columns, Limit: 1000},
+	)
+	if err != nil {
+		t.Fatalf("%s: %v", question, err)
+	}
+	return a.Rows
+}
+
+// TestGlasshouse renders all pages of a site that scripts build: what is found is what was planted, and where only
+// scripts lead is followed.
+func TestGlasshouse(t *testing.T) {
+	t.Parallel()
+	h := glasshouse(t, plan.Render{Pages: plan.All, Within: plan.Duration(7 * time.Second)})
+	h.grown(t)
+	want, got := map[string]bool{}, map[string]bool{}
+	for _, f := range demo.GlasshousePlanted() {
+		want[f.Check+" "+f.Page] = true
+	}
+	group := map[string]bool{}
+	for _, c := range testkit.Catalogue.Checks {
+		group[c.ID] = c.Group == "rendering"
+	}
+	for _, row := range h.asked(t, "findings", "", "check,page.path,what") {
+		if id := row[0].(string); group[id] {
+			at := id + " " + row[1].(string)
+			if got[at] = true; !want[at] {
+				t.Errorf("found, not planted: %s: %v", at, row[2])
+			}
+		}
+	}
+	for at := range want {
+		if !got[at] {
+			t.Errorf("planted, not found: %s", at)
+		}
+	}
+	for id := range group {
+		if group[id] &&
+			!slices.ContainsFunc(demo.GlasshousePlanted(), func(f demo.Finding) bool { return f.Check == id }) {
+			t.Errorf("%s is planted nowhere", id)
+		}
+	}
+	paths := map[string]bool{}
+	for _, row := range h.asked(t, "pages", "status == 200", "path") {
+		paths[row[0].(string)] = true
+	}
+	for _, path := range demo.GlasshouseScripted() {
+		if !paths[path] {
+			t.Errorf("%s, where only scripts lead, was not fetched", path)
+		}
+	}
+	for _, row := range h.asked(t, "links", `scripted`, "source.path,target.path") {
+		if row[0] != "/ferns/" || !strings.HasPrefix(row[1].(string), "/ferns/") {
+			t.Errorf("taken for a link of scripts: %v", row)
+		}
+	}
+	if n := len(h.asked(t, "links", `scripted`, "words")); n != len(demo.GlasshouseScripted()) {
+		t.Errorf("%d links are marked as those of scripts", n)
+	}
+	if row := h.asked(t, "pages", `path == "/ferns/"`, "title,words"); len(row) != 1 ||
+		row[0][0] != "Ferns of the glasshouse" ||
+		row[0][1].(float64) < 60 {
+		t.Errorf("the page of ferns is read as %v", row)
+	}
+	for _, row := range h.asked(t, "renderings", `page.path in ["/calm/", "/", "/table/"]`, "page.path,device,outcome,done,differs,errors") {
+		if row[2] != "rendered" || row[3] != rendered.Settled || len(row[4].([]any)) > 0 || row[5] != 0.0 {
+			t.Errorf("nothing is to be told of %v", row)
+		}
+	}
+	all, err := h.ShowRenderings(t.Context(), "glasshouse", api.Latest, &api.ShowRenderingsParams{Address: "/ferns/"})
+	if err != nil || len(all.Renderings) != 2 || all.Renderings[0].Device != "phone" ||
+		all.Renderings[0].ScriptedLinks != 5 ||
+		all.Renderings[0].Screen == "" {
+		t.Fatalf("%+v (%v)", all, err)
+	}
+	picture := h.raw(t, "GET", "/sites/glasshouse/crawls/latest/screens/"+all.Renderings[0].Screen)
+	if !strings.HasPrefix(string(picture), "RIFF") || !strings.Contains(string(picture[:16]), "WEBP") {
+		t.Errorf("the picture begins with %q", picture[:16])
+	}
+	if all, err = h.ShowRenderings(t.Context(), "glasshouse", api.Latest,
+		&api.ShowRenderingsParams{Address: demo.GlasshouseLoop}); err != nil || all.Renderings[0].Outcome != "stuck" {
+		t.Errorf("the loop: %+v (%v)", all, err)
+	}
+}
+
+// TestTemplates renders some pages of each template beside the source, which stays what is judged.
+func TestTemplates(t *testing.T) {
+	t.Parallel()
+	h := glasshouse(
+		t,
+		plan.Render{Pages: plan.Templates, Within: plan.Duration(7 * time.Second), Each: 2, Devices: []string{"desktop"}},
+	)
+	h.grown(t)
+	rows := h.asked(t, "renderings", "", "page.path,device")
+	if len(rows) < 2 || len(rows) > 14 {
+		t.Errorf("%d renderings: %v", len(rows), rows)
+	}
+	for _, row := range rows {
+		if row[1] != "desktop" {
+			t.Errorf("rendered on %v", row)
+		}
+	}
+	if row := h.asked(t, "pages", `path == "/ferns/"`, "title"); len(row) != 1 || row[0][0] != "Glasshouse" {
+		t.Errorf("the page of ferns is read as %v", row)
+	}
+}
