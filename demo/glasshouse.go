@@ -63,7 +63,7 @@ var glasshouse = map[string]glassPage{
 	"/palms/": {title: "Palms of the glasshouse", body: `<script>
 		document.querySelector("link[rel=canonical]").href = "/orchids/"</script>`, plants: []string{"scripted-canonical"}},
 	"/hours/": {title: "Opening hours in summer", body: `<div id="late"></div><script>
-		fetch("/wait?ms=4700").then(() => { late.innerHTML = '<div style="height:420px;font-size:60px;line-height:1.1">' +
+		fetch("/wait?ms=4300").then(() => { late.innerHTML = '<div style="height:420px;font-size:60px;line-height:1.1">' +
 			"Open from ten until the light goes, every day of the week. ".repeat(2) + "</div>" })</script>`,
 		plants: []string{"paint-very-slow"}},
 	"/prices/": {title: "What a ticket costs this year", body: `<div id="late"></div><script>

@@ -1104,8 +1104,11 @@ type Look struct {
 	Loads     []Load   `json:"loads"`
 
 	// Phone How the page would stand in a list of results
-	Phone    Entry     `json:"phone"`
-	Verdicts []Verdict `json:"verdicts"`
+	Phone Entry `json:"phone"`
+
+	// Renderings what a browser made of it, by device, where that was asked for
+	Renderings []Rendering `json:"renderings,omitempty,omitzero"`
+	Verdicts   []Verdict   `json:"verdicts"`
 
 	// Why it is not
 	Why string `json:"why,omitempty,omitzero"`
@@ -1116,6 +1119,9 @@ type LookRequest struct {
 	Address string `json:"address,omitempty,omitzero"`
 	Check   string `json:"check,omitempty,omitzero"`
 	HTML    string `json:"html,omitempty,omitzero"`
+
+	// Render make the page in a browser, too: on phone and desktop
+	Render bool `json:"render,omitempty,omitzero"`
 }
 
 // Map defines model for Map.
@@ -1890,7 +1896,7 @@ type RenderingPart struct {
 	Blocked bool `json:"blocked,omitempty,omitzero"`
 	Bytes   int  `json:"bytes"`
 
-	// Name a kind of resource
+	// Name a kind of resource, or a host
 	Name     string `json:"name"`
 	Requests int    `json:"requests"`
 }

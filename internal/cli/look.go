@@ -24,14 +24,14 @@ const mostHTML = 8 << 20
 
 func (a *app) lookCommand() *cobra.Command {
 	var as string
-	var all bool
+	var all, renders bool
 	c := &cobra.Command{
 		Use: "look ADDRESS|FILE|-", Short: "Look at one page at once: what fails, what passes, how it would show in results", Args: args("ADDRESS"),
 		Long: `Fetches one page, or reads it from a file or standard input, and judges it at once, without a
 site or a crawl. What only the whole site can tell is not judged.`,
 		Example: "  harvik look https://fernhollow.example/plants/\n  harvik look draft.html --as https://fernhollow.example/plants/",
 		RunE: func(c *cobra.Command, in []string) error {
-			l, err := a.lookAt(c, in[0], as, "")
+			l, err := a.lookAt(c, in[0], as, "", renders)
 			if err != nil {
 				return err
 			}
@@ -40,11 +40,14 @@ site or a crawl. What only the whole site can tell is not judged.`,
 				return writeJSON(w, l)
 			}
 			printLook(w, l, all)
+			printRenderings(w, l.Renderings)
 			return nil
 		},
 	}
 	c.Flags().StringVar(&as, "as", "", "address that a file is to be taken for")
 	c.Flags().BoolVar(&all, "all", false, "show links, files and what passed as well")
+	c.Flags().BoolVar(&renders, "render", false,
+		"make the page in a browser, too: what scripts change, how soon it stands, how it fits a phone")
 	return c
 }
 
@@ -54,7 +57,7 @@ func (a *app) tryCommand() *cobra.Command {
 		Use: "try ID ADDRESS|FILE|-", Short: "Run one check against one page and explain the verdict step by step",
 		Args: args("ID", "ADDRESS"),
 		RunE: func(c *cobra.Command, in []string) error {
-			l, err := a.lookAt(c, in[1], as, in[0])
+			l, err := a.lookAt(c, in[1], as, in[0], false)
 			if err != nil {
 				return err
 			}
@@ -82,18 +85,20 @@ var verdictWords = map[string]string{check.Failed: "It fails.", check.Passed: "I
 	check.NotJudged: "It is not judged."}
 
 // lookAt tells an address from a file, and reads the file.
-func (a *app) lookAt(c *cobra.Command, what, as, check string) (api.Look, error) {
+func (a *app) lookAt(c *cobra.Command, what, as, check string, renders bool) (api.Look, error) {
 	cl, err := a.client()
 	if err != nil {
 		return api.Look{}, err
 	}
-	in := api.LookRequest{Address: what, Check: check}
+	in := api.LookRequest{Address: what, Check: check, Render: renders}
 	if !strings.HasPrefix(what, "http://") && !strings.HasPrefix(what, "https://") {
 		html, err := readHTML(c, what)
 		if err != nil {
 			return api.Look{}, err
 		}
-		in.Address, in.HTML = as, html
+		if in.Address, in.HTML = as, html; renders {
+			return api.Look{}, errors.New("--render needs an address: a file has nowhere to load from")
+		}
 	}
 	return cl.Look(c.Context(), in)
 }

@@ -438,7 +438,7 @@ func printPage(w io.Writer, d api.PageDetail, into api.LinksInto, catalogue []ap
 	}
 	printFindings(w, d.Findings, catalogue)
 	printInto(w, into)
-	fmt.Fprintf(w, "\n  %s links out, %s loaded\n", numbers.Thousands(len(d.Links)),
+	fmt.Fprintf(w, "\n  %s, %s loaded\n", numbers.Count(len(d.Links), "link out", "links out"),
 		numbers.Count(len(d.Loads), "resource", "resources"))
 	for _, l := range d.Loads {
 		if l.Status < 200 || l.Status >= 400 {

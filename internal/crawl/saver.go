@@ -14,11 +14,15 @@ import (
 )
 
 // Kept is a Sink that keeps what was fetched in memory.
-type Kept struct{ Records []booking.Record }
+type Kept struct {
+	Records    []booking.Record
+	Renderings []record.Rendering
+}
 
 // Save implements Sink.
 func (k *Kept) Save(_ context.Context, b record.Batch) error {
 	k.Records = append(k.Records, b.Records...)
+	k.Renderings = append(k.Renderings, b.Renderings...)
 	return nil
 }
 

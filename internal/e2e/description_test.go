@@ -43,7 +43,8 @@ func TestDescription(t *testing.T) {
 		fmt.Fprintf(w, "<title>Bed %s</title><a href=%s1>next</a>", r.URL.Path, r.URL.Path)
 	})
 	h.addSite(t, "beds", "http://"+testkit.Serve(t, pages)+"/",
-		plan.Plan{Timeout: plan.Duration(time.Minute), Probes: plan.No(), Pages: 3, Parallel: 1})
+		plan.Plan{Timeout: plan.Duration(time.Minute), Probes: plan.No(), Pages: 3, Parallel: 1,
+			Render: plan.Render{Pages: plan.All, Devices: []string{"phone"}}})
 	state := func(site string, n int, want string) func(*testing.T, *harvik) {
 		return func(t *testing.T, h *harvik) {
 			t.Helper()
@@ -150,6 +151,9 @@ func TestDescription(t *testing.T) {
 		{operation: "startCrawl", path: "site=beds", body: `{"pages": 2}`, until: state("beds", 2, "finished")},
 		{operation: "continueCrawl", path: "site=beds&crawl=2", body: `{"pages": 3}`,
 			until: state("beds", 2, "finished")},
+		{operation: "showRenderings", path: "site=beds&crawl=2&address=/",
+			keep: map[string]string{"screen": "renderings.0.screen"}},
+		{operation: "showScreen", path: "site=beds&crawl=2&screen={screen}"},
 		{operation: "setKeep", path: "site=beds", body: `{"crawls": 2}`},
 		{operation: "markCrawl", path: "site=beds&crawl=1", body: `{"marked": true}`},
 		{operation: "removeCrawl", path: "site=beds&crawl=1"},

@@ -62,7 +62,7 @@ func (h *harvik) asked(t *testing.T, of, question, columns string) (out [][]any)
 // scripts lead is followed.
 func TestGlasshouse(t *testing.T) {
 	t.Parallel()
-	h := glasshouse(t, plan.Render{Pages: plan.All, Within: plan.Duration(7 * time.Second)})
+	h := glasshouse(t, plan.Render{Pages: plan.All, Within: plan.Duration(8 * time.Second)})
 	h.grown(t)
 	want, got := map[string]bool{}, map[string]bool{}
 	for _, f := range demo.GlasshousePlanted() {
@@ -139,7 +139,7 @@ func TestTemplates(t *testing.T) {
 	t.Parallel()
 	h := glasshouse(
 		t,
-		plan.Render{Pages: plan.Templates, Within: plan.Duration(7 * time.Second), Each: 2, Devices: []string{"desktop"}},
+		plan.Render{Pages: plan.Templates, Within: plan.Duration(8 * time.Second), Each: 2, Devices: []string{"desktop"}},
 	)
 	h.grown(t)
 	rows := h.asked(t, "renderings", "", "page.path,device")

@@ -68,7 +68,7 @@ func (l *Looks) Look(ctx context.Context, in record.LookRequest) (*record.Look, 
 			Type: "text/html", Bytes: len(in.HTML)}
 		out.Facts.Document = l.gear.Read(page.Response{Address: u, Status: 200, ContentType: "text/html; charset=utf-8",
 			Body: []byte(in.HTML)})
-	} else if err := l.fetchOne(ctx, u, out); err != nil {
+	} else if err := l.fetchOne(ctx, u, out, in.Render); err != nil {
 		return nil, err
 	}
 	if out.Facts == nil {
@@ -83,7 +83,7 @@ func (l *Looks) Look(ctx context.Context, in record.LookRequest) (*record.Look, 
 }
 
 // fetchOne is a crawl of one page, with the redirects that lead to it.
-func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) error {
+func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look, renders bool) error {
 	guard, err := l.guardFor(ctx, u)
 	if err != nil {
 		return err
@@ -91,7 +91,11 @@ func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) er
 	p := plan.Plan{
 		Pages: 8, Retries: -1, Resources: plan.None, Probes: plan.No(),
 		Sources: plan.Sources{Links: plan.No(), Sitemaps: plan.No()},
-	}.WithDefaults()
+	}
+	if renders {
+		p.Render = plan.Render{Pages: plan.All, Throttle: plan.Phones}
+	}
+	p = p.WithDefaults()
 	config, err := l.gear.Config(p, u, guard, nil)
 	if err != nil {
 		return record.Refuse("%s", err.Error())
@@ -116,6 +120,11 @@ func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look) er
 			break
 		}
 		out.Hops = append(out.Hops, rec.Facts.Redirect)
+	}
+	for _, r := range sink.Renderings {
+		if out.Facts != nil && r.ID == sink.Records[len(sink.Records)-1].ID {
+			out.Rendered = r.Pages
+		}
 	}
 	out.Detail = result.Detail
 	return nil

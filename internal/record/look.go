@@ -3,6 +3,7 @@ package record
 import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/text"
 )
 
@@ -12,6 +13,7 @@ type LookRequest struct {
 	Address string
 	HTML    string
 	Check   string
+	Render  bool // make it in a browser, too
 }
 
 // Look is one page, fetched and judged at once.
@@ -27,6 +29,7 @@ type Look struct {
 	Links     []LinkRow
 	Loads     []LoadRow
 	Verdicts  []check.Verdict
+	Rendered  []rendered.Page // by device, where that was asked for
 }
 
 // Entry is how the page would stand in a list of results.

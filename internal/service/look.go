@@ -23,7 +23,8 @@ func (s *Service) look(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, "say what to look at: an address, or the HTML of a page")
 		return
 	}
-	out, err := s.rooms.Look(c, record.LookRequest{Address: in.Address, HTML: in.HTML, Check: in.Check})
+	out, err := s.rooms.Look(c, record.LookRequest{Address: in.Address, HTML: in.HTML, Check: in.Check,
+		Render: in.Render})
 	if err != nil {
 		s.fail(c, err, "the page")
 		return

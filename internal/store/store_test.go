@@ -434,8 +434,8 @@ func TestRemoveCrawl(t *testing.T) {
 			t.Errorf("%d parts are left of crawl %d", n, one)
 		}
 	}
-	if n := partsOf(t, db, third.ID); n != 9 {
-		t.Errorf("crawl 3 has %d parts, want 9", n)
+	if n := partsOf(t, db, third.ID); n != 11 {
+		t.Errorf("crawl 3 has %d parts, want 11", n)
 	}
 }
 

@@ -124,6 +124,7 @@ func Look(in *record.Look) api.Look {
 		Address: in.Address, Hops: in.Hops, Detail: in.Detail, Facts: maybe(in.Facts, facts),
 		Indexable: in.Indexable, Why: in.Why, Desktop: entry(&in.Desktop), Phone: entry(&in.Phone),
 		Links: Each(in.Links, Link), Loads: Each(in.Loads, load), Verdicts: Each(in.Verdicts, verdict),
+		Renderings: some(in.Rendered, Rendering),
 	}
 }
 

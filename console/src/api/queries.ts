@@ -111,6 +111,41 @@ export const returned = (name: string, number: string) =>
     queryFn: () => fixPart(name, number, { state: "returned", limit: 1 }).then((r) => r.total),
   });
 
+/** What a browser made of a page, by device. */
+export const renderings = (name: string, number: string, address: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "renderings", address],
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/renderings", {
+          params: { ...ofCrawl(name, number), query: { address } },
+        }),
+      ),
+  });
+
+/** A file as an address that holds all of it: the console loads pictures from nowhere else. */
+const asData = (file: Blob): Promise<string> =>
+  new Promise((resolve, reject) => {
+    const reader = new FileReader();
+    reader.onload = () => resolve(String(reader.result));
+    reader.onerror = () => reject(reader.error);
+    reader.readAsDataURL(file);
+  });
+
+/** The picture of a first view, as an address. */
+export const screen = (name: string, number: string, hash: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "screen", hash],
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/screens/{screen}", {
+          params: { path: { site: name, crawl: number, screen: hash } },
+          parseAs: "blob",
+        }),
+      ).then((picture) => asData(picture as unknown as Blob)),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 /** The question that filters of pages are. */
 export const filtered = (name: string, number: string, filter: Record<string, string>) =>
   queryOptions({

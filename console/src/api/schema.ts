@@ -2314,12 +2314,16 @@ export interface components {
             links: components["schemas"]["Link"][];
             loads: components["schemas"]["Load"][];
             verdicts: components["schemas"]["Verdict"][];
+            /** @description what a browser made of it, by device, where that was asked for */
+            renderings?: components["schemas"]["Rendering"][];
         };
         /** @description What to look at: an address that is fetched, or HTML that is given. Check names one check to be tried; all are otherwise */
         LookRequest: {
             address?: string;
             html?: string;
             check?: string;
+            /** @description make the page in a browser, too: on phone and desktop */
+            render?: boolean;
         };
         Map: {
             sections: components["schemas"]["MapSection"][];
@@ -2671,7 +2675,7 @@ export interface components {
             smallLetters: number;
         };
         RenderingPart: {
-            /** @description a kind of resource */
+            /** @description a kind of resource, or a host */
             name: string;
             requests: number;
             bytes: number;
@@ -2833,6 +2837,58 @@ export interface components {
              * @enum {string}
              */
             ip?: "any" | "4" | "6";
+            /** @description which pages are made in a real browser, and how */
+            render?: {
+                /** @description hosts that nothing is asked of; *.name for all subdomains */
+                block?: string[];
+                /** @description CSS selectors of what is clicked away first, such as a banner that asks for consent */
+                click?: string[];
+                /** @description phone, desktop or both; of all pages, those of the first are judged */
+                devices?: string[];
+                /**
+                 * @description pages of each template
+                 * @default 3
+                 */
+                each: number;
+                /** @description do not run scripts, to compare */
+                noScripts?: boolean;
+                /**
+                 * @description load what pages load from other hosts
+                 * @default true
+                 */
+                others: boolean;
+                /**
+                 * @description none; a sample, or some of each template, beside the source; or all, which are judged as the browser built them, and whose links are followed
+                 * @default none
+                 * @enum {string}
+                 */
+                pages: "none" | "sample" | "templates" | "all";
+                /**
+                 * @description pages of a sample
+                 * @default 50
+                 */
+                sample: number;
+                /**
+                 * @description keep a picture of each page's first view
+                 * @default true
+                 */
+                screens: boolean;
+                /** @description let requests through that send something, such as a query by POST, to the site itself */
+                sends?: boolean;
+                /**
+                 * @description measure phones as slow ones are: a quarter of the processor, 1.6 megabits a second, 150 ms away. By default unless all pages are rendered
+                 * @default phones
+                 * @enum {string}
+                 */
+                throttle: "phones" | "none";
+                /** @description CSS selector of what a page is done with; without one, once network and document are quiet */
+                wait?: string;
+                /**
+                 * @description time of one page at most
+                 * @default 20s
+                 */
+                within: string;
+            };
             /** @description what is kept of the pages besides their facts */
             keep?: {
                 /** @description days after a crawl's end for which its source is kept; 0 as long as the crawl */

@@ -11,6 +11,7 @@ import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
 import { LinksOut } from "./LinksOut";
 import { PageFacts, Part } from "./PageFacts";
+import { Renderings } from "./Renderings";
 
 /** Everything known about one address. */
 export function PageDetail() {
@@ -40,6 +41,7 @@ export function PageDetail() {
           </>
         )}
       </Text>
+      {d.page && <Renderings address={d.address} home={home} />}
       <SimpleGrid columns={{ base: 1, lg: 2 }} gap="8">
         <Box minW="0">
           {d.facts?.document && <PageFacts d={d} home={home} base={base} />}

@@ -4,6 +4,7 @@ package rendering
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 
 	"harvik/internal/core/check"
@@ -191,9 +192,9 @@ var Suite = []*check.Check{
 		Source: "", Site: each(console),
 	},
 	{
-		ID: "mixed-seen", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByValue, OneChange: true,
+		ID: "mixed-seen", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget,
 		Effort: check.Minutes,
-		Title:  "browser refuses what comes over http", Line: "The browser refuses what comes over http: {value}",
+		Title:  "browser refuses what comes over http", Line: "The browser refuses what comes over http: {target}",
 		What:   "The page is served over https and loads something over http, which the browser blocks or complains of.",
 		Why:    "It is missing from the page.",
 		How:    "Load it over https.",
@@ -466,8 +467,18 @@ func console(o on) []check.Place {
 	return messages(o, func(m *rendered.Message) bool { return !m.Mixed })
 }
 
+// insecure is an address over http in a message of the browser.
+var insecure = regexp.MustCompile(`'(http://[^']+)'`)
+
 func mixed(o on) []check.Place {
-	return messages(o, func(m *rendered.Message) bool { return m.Mixed })
+	out := messages(o, func(m *rendered.Message) bool { return m.Mixed })
+	for i := range out {
+		if m := insecure.FindStringSubmatch(out[i].Value); m != nil {
+			out[i].Target, out[i].Note = m[1], "the browser blocks it, or complains of it"
+		}
+		out[i].Value = ""
+	}
+	return out
 }
 
 // messages are those of the console that are wanted, each once.
