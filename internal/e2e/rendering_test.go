@@ -2,8 +2,14 @@ package e2e
 
 import (
 	"crypto/tls"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"os/exec"
 	"slices"
+	"strconv"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -132,6 +138,32 @@ func TestGlasshouse(t *testing.T) {
 		&api.ShowRenderingsParams{Address: demo.GlasshouseLoop}); err != nil || all.Renderings[0].Outcome != "stuck" {
 		t.Errorf("the loop: %+v (%v)", all, err)
 	}
+	h.shownBuilt(t)
+}
+
+// shownBuilt looks at renderings as people do.
+func (h *harvik) shownBuilt(t *testing.T) {
+	t.Helper()
+	b := openBrowser(t)
+	b.visit(h.signInLink(t))
+	b.see("glasshouse")
+	at := h.url + "/sites/glasshouse/latest/page?address=" + demo.GlasshouseHome
+	b.visit(at + "ferns/")
+	b.see("As a browser builds it")
+	b.see("Ferns of the glasshouse")
+	b.see("/ferns/maidenhair/")
+	b.wait("pictures of both first views", `[...document.querySelectorAll('img[alt^="The first view"]')].filter(i => i.naturalWidth > 100).length === 2`)
+	b.picture("rendering")
+	b.visit(at + "map/")
+	b.see("Scripts change nothing of what the source says.")
+	b.see("busy.js")
+	b.visit(at + "loop/")
+	b.see("its scripts kept the browser from answering")
+	b.size(390, 844)
+	b.visit(at + "ferns/")
+	b.see("only after scripts")
+	b.wait("nothing wider than a phone", `document.documentElement.scrollWidth <= 391`)
+	b.picture("rendering-phone")
 }
 
 // TestTemplates renders some pages of each template beside the source, which stays what is judged.
@@ -153,5 +185,66 @@ func TestTemplates(t *testing.T) {
 	}
 	if row := h.asked(t, "pages", `path == "/ferns/"`, "title"); len(row) != 1 || row[0][0] != "Glasshouse" {
 		t.Errorf("the page of ferns is read as %v", row)
+	}
+}
+
+// TestRenderingKilled kills the browser, then the service, while pages are rendered: the crawl goes on, nothing is lost,
+// and no process is left.
+func TestRenderingKilled(t *testing.T) {
+	t.Parallel()
+	if _, err := render.Program(); err != nil {
+		t.Skip(err)
+	}
+	s := newShell(t)
+	s.start()
+	const pages = 24
+	beds := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprintf(w, "<!doctype html><title>Bed %s</title><h1>Bed</h1><div id=a></div><script>a.innerHTML = ", r.URL.Path)
+		fmt.Fprint(w, "`")
+		for i := range pages {
+			fmt.Fprintf(w, "<a href=/%d>bed %d</a> ", i, i)
+		}
+		fmt.Fprint(w, "`</script>")
+	}))
+	s.ok("site add beds http://beds.example/ --allow 127.0.0.0/8")
+	s.ok("plan set beds probes=false resources=none render.pages=all sources.sitemaps=false --host beds.example=" + beds)
+	s.ok("crawl beds --detach")
+	browsers := func() []string {
+		out, _ := exec.Command("pgrep", "-f", "user-data-dir="+s.data).Output() // it fails where there is none
+		return strings.Fields(string(out))
+	}
+	kill := func() {
+		t.Helper()
+		for deadline := time.Now().Add(20 * time.Second); len(browsers()) == 0; time.Sleep(50 * time.Millisecond) {
+			if time.Now().After(deadline) {
+				t.Fatal("no browser is begun", s.ok("crawl list beds"), s.ok("ask beds --of renderings --limit 50"))
+			}
+		}
+		for _, pid := range browsers() {
+			if n, err := strconv.Atoi(pid); err == nil {
+				_ = syscall.Kill(n, syscall.SIGKILL)
+			}
+		}
+	}
+	kill()
+	time.Sleep(3 * time.Second)
+	kill()
+	s.awaitMore("beds")
+	s.stop(syscall.SIGKILL)
+	for deadline := time.Now().Add(5 * time.Second); len(browsers()) > 0; time.Sleep(50 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			t.Fatalf("processes are left: %v", browsers())
+		}
+	}
+	s.start()
+	s.await("beds", "finished")
+	if n := s.stored("beds"); n != pages+1 {
+		t.Errorf("%d pages, want %d", n, pages+1)
+	}
+	var a api.Answer
+	if err := json.Unmarshal([]byte(s.ok("ask beds --of renderings --by outcome --json")), &a); err != nil || len(a.Groups) != 1 ||
+		a.Groups[0].Value != "rendered" || a.Groups[0].Count != 2*(pages+1) {
+		t.Errorf("%+v (%v)", a.Groups, err)
 	}
 }

@@ -27,6 +27,9 @@ type Pool struct {
 	idle    *time.Timer
 }
 
+// mostTries is how often a browser is begun, and a page tried, again.
+const mostTries = 4
+
 // idleFor is how long a browser that has nothing to do is kept.
 const idleFor = 30 * time.Second
 
@@ -106,8 +109,8 @@ func (p *Pool) Render(ctx context.Context, address, device string, t *Traffic, s
 		if ctx.Err() != nil {
 			return Result{}, ctx.Err()
 		}
-		// Another page may have taken the browser with it.
-		if out.Outcome == rendered.Crashed && b.isGone() && try == 0 {
+		// Another page may have taken the browser with it, or somebody ended it.
+		if out.Outcome == rendered.Crashed && b.isGone() && (try == 0 || try < mostTries && b.ended() == "") {
 			continue
 		}
 		return out, nil
@@ -148,15 +151,16 @@ func (p *Pool) take(ctx context.Context) (*running, error) {
 	if b := p.browser; b != nil && (b.isGone() || b.visits >= mostVisits) {
 		p.retire()
 	}
-	if p.browser == nil {
+	for try := 0; p.browser == nil; try++ {
 		if err := os.MkdirAll(p.folder, 0o700); err != nil {
 			return nil, err
 		}
 		b, err := start(ctx, p.folder, p.gate.Pin)
-		if err != nil {
+		if err == nil {
+			p.browser = b
+		} else if try >= mostTries || errors.Is(err, ErrNoBrowser) || ctx.Err() != nil {
 			return nil, err
 		}
-		p.browser = b
 	}
 	p.browser.visits++
 	p.browser.users++
@@ -200,4 +204,15 @@ func (p *Pool) retire() {
 		return
 	}
 	p.old = append(p.old, b)
+}
+
+// Memory is what the browser takes now, in bytes, with its part of what its processes share; 0 where none runs.
+func (p *Pool) Memory() int {
+	p.mu.Lock()
+	b := p.browser
+	p.mu.Unlock()
+	if b == nil {
+		return 0
+	}
+	return memoryOf(b.folder)
 }
