@@ -67,12 +67,12 @@ internal/judging: booking check fixlist mishap own plan internal/record internal
 internal/decide: check figures fixlist mishap own waive weburl internal/record internal/spool internal/upkeep
 internal/worklist: booking drift fixlist task internal/record
 internal/compare: check drift fixlist gate text internal/decide internal/judging internal/record
-internal/recheck: booking check drift fixlist mishap page plan task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
+internal/recheck: booking check drift fixlist mishap page plan rendered task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/limit internal/record
 internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/render internal/store internal/upkeep internal/worklist
-internal/report: check column gate graph page plan text weburl internal/record
+internal/report: check column gate graph page plan rendered text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan query rendered robots structured survey task text internal/api internal/record
 internal/service: check column vocabulary drift field fixlist gate neardup own page plan query rendered survey task text waive weburl internal/api internal/fetch internal/gear internal/limit internal/record internal/report internal/spool internal/store internal/wire

@@ -202,13 +202,15 @@ func (c *Crawl) chosen() (out []int32) {
 			pages, frames = append(pages, p.ID), append(frames, p.Frame)
 		}
 	}
-	switch r.Pages {
-	case plan.Sample:
+	switch {
+	case c.frontier.only != nil: // whoever wants some pages alone wants them rendered
+		out = pages
+	case r.Pages == plan.Sample:
 		slices.SortFunc(pages, func(a, b int32) int {
 			return cmp.Or(cmp.Compare(c.spread(a), c.spread(b)), cmp.Compare(a, b))
 		})
 		out = pages[:min(len(pages), r.Sample)]
-	case plan.Templates:
+	case r.Pages == plan.Templates:
 		of, _ := neardup.Layouts(frames)
 		byLayout := map[int32][]int32{}
 		for i, id := range pages {

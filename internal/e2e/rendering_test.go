@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -22,18 +23,23 @@ import (
 )
 
 // glasshouse is a service with the garden's glasshouse under care, whose pages are rendered.
-func glasshouse(t *testing.T, how plan.Render) *harvik {
+func glasshouse(t *testing.T, how plan.Render) (h *harvik, turn func(http.Handler)) {
 	t.Helper()
 	if _, err := render.Program(); err != nil {
 		t.Skip(err)
 	}
-	h := startOn(t, testkit.Tables(t))
-	address, authority := testkit.ServeBoth(t, demo.Glasshouse(), testkit.Door{Oldest: tls.VersionTLS12, Days: 300,
+	h = startOn(t, testkit.Tables(t))
+	var now atomic.Value
+	now.Store(demo.Glasshouse())
+	house := http.HandlerFunc(
+		func(w http.ResponseWriter, r *http.Request) { now.Load().(http.Handler).ServeHTTP(w, r) },
+	)
+	address, authority := testkit.ServeBoth(t, house, testkit.Door{Oldest: tls.VersionTLS12, Days: 300,
 		Protocols: demo.Protocols}, demo.GlasshouseHost)
 	h.addSite(t, "glasshouse", demo.GlasshouseHome, plan.Plan{
 		Hosts: map[string]string{demo.GlasshouseHost: address}, CA: authority, Parallel: 8, Retries: -1,
 		Timeout: plan.Duration(15 * time.Second), Resources: plan.None, Probes: plan.No(), Render: how})
-	return h
+	return h, func(other http.Handler) { now.Store(other) }
 }
 
 // grown crawls the glasshouse to its end.
@@ -68,7 +74,7 @@ func (h *harvik) asked(t *testing.T, of, question, columns string) (out [][]any)
 // scripts lead is followed.
 func TestGlasshouse(t *testing.T) {
 	t.Parallel()
-	h := glasshouse(t, plan.Render{Pages: plan.All, Within: plan.Duration(8 * time.Second)})
+	h, turn := glasshouse(t, plan.Render{Pages: plan.All, Within: plan.Duration(8 * time.Second)})
 	h.grown(t)
 	want, got := map[string]bool{}, map[string]bool{}
 	for _, f := range demo.GlasshousePlanted() {
@@ -139,6 +145,43 @@ func TestGlasshouse(t *testing.T) {
 		t.Errorf("the loop: %+v (%v)", all, err)
 	}
 	h.shownBuilt(t)
+	turn(demo.Glasshouse("/orchids/", "/letters/"))
+	h.builtAgain(t)
+}
+
+// builtAgain rechecks fixes of pages two of which are mended.
+func (h *harvik) builtAgain(t *testing.T) {
+	t.Helper()
+	want := map[string]string{
+		"scripted-robots": "confirmed",
+		"layout-shifts":   "confirmed",
+		"layout-jumps":    "still there",
+		"render-failed":   "still there",
+	}
+	list, err := h.ListFixes(
+		t.Context(),
+		"glasshouse",
+		api.Latest,
+		&api.ListFixesParams{Group: "rendering", Limit: 100},
+	)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var ids []string
+	for _, f := range list.Fixes {
+		if want[f.Check] != "" {
+			ids = append(ids, f.ID)
+		}
+	}
+	for _, r := range h.recheckOf(t, "glasshouse", ids...).Results {
+		if got := r.Verdict; got != want[r.Check] {
+			t.Errorf("%s is %s after a recheck, want %s", r.Check, got, want[r.Check])
+		}
+		delete(want, r.Check)
+	}
+	if len(want) > 0 {
+		t.Errorf("nothing is said of %v", want)
+	}
 }
 
 // shownBuilt looks at renderings as people do.
@@ -152,7 +195,10 @@ func (h *harvik) shownBuilt(t *testing.T) {
 	b.see("As a browser builds it")
 	b.see("Ferns of the glasshouse")
 	b.see("/ferns/maidenhair/")
-	b.wait("pictures of both first views", `[...document.querySelectorAll('img[alt^="The first view"]')].filter(i => i.naturalWidth > 100).length === 2`)
+	b.wait(
+		"pictures of both first views",
+		`[...document.querySelectorAll('img[alt^="The first view"]')].filter(i => i.naturalWidth > 100).length === 2`,
+	)
 	b.picture("rendering")
 	b.visit(at + "map/")
 	b.see("Scripts change nothing of what the source says.")
@@ -169,8 +215,7 @@ func (h *harvik) shownBuilt(t *testing.T) {
 // TestTemplates renders some pages of each template beside the source, which stays what is judged.
 func TestTemplates(t *testing.T) {
 	t.Parallel()
-	h := glasshouse(
-		t,
+	h, _ := glasshouse(t,
 		plan.Render{Pages: plan.Templates, Within: plan.Duration(8 * time.Second), Each: 2, Devices: []string{"desktop"}},
 	)
 	h.grown(t)
@@ -188,8 +233,8 @@ func TestTemplates(t *testing.T) {
 	}
 }
 
-// TestRenderingKilled kills the browser, then the service, while pages are rendered: the crawl goes on, nothing is lost,
-// and no process is left.
+// TestRenderingKilled kills the browser, then the service, while pages are rendered: the crawl goes on, nothing is
+// lost, and no process is left.
 func TestRenderingKilled(t *testing.T) {
 	t.Parallel()
 	if _, err := render.Program(); err != nil {
@@ -200,7 +245,11 @@ func TestRenderingKilled(t *testing.T) {
 	const pages = 24
 	beds := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
-		fmt.Fprintf(w, "<!doctype html><title>Bed %s</title><h1>Bed</h1><div id=a></div><script>a.innerHTML = ", r.URL.Path)
+		fmt.Fprintf(
+			w,
+			"<!doctype html><title>Bed %s</title><h1>Bed</h1><div id=a></div><script>a.innerHTML = ",
+			r.URL.Path,
+		)
 		fmt.Fprint(w, "`")
 		for i := range pages {
 			fmt.Fprintf(w, "<a href=/%d>bed %d</a> ", i, i)
@@ -208,7 +257,9 @@ func TestRenderingKilled(t *testing.T) {
 		fmt.Fprint(w, "`</script>")
 	}))
 	s.ok("site add beds http://beds.example/ --allow 127.0.0.0/8")
-	s.ok("plan set beds probes=false resources=none render.pages=all sources.sitemaps=false --host beds.example=" + beds)
+	s.ok(
+		"plan set beds probes=false resources=none render.pages=all sources.sitemaps=false --host beds.example=" + beds,
+	)
 	s.ok("crawl beds --detach")
 	browsers := func() []string {
 		out, _ := exec.Command("pgrep", "-f", "user-data-dir="+s.data).Output() // it fails where there is none
@@ -244,7 +295,8 @@ func TestRenderingKilled(t *testing.T) {
 	}
 	var a api.Answer
 	if err := json.Unmarshal([]byte(s.ok("ask beds --of renderings --by outcome --json")), &a); err != nil || len(a.Groups) != 1 ||
-		a.Groups[0].Value != "rendered" || a.Groups[0].Count != 2*(pages+1) {
+		a.Groups[0].Value != "rendered" ||
+		a.Groups[0].Count != 2*(pages+1) {
 		t.Errorf("%+v (%v)", a.Groups, err)
 	}
 }

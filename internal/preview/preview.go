@@ -45,7 +45,12 @@ func New(g *gear.Gear) *Previews { return &Previews{g} }
 // Preview looks at a site before it is crawled, for somebody: what robots.txt says to the plan's agent, what the
 // sitemaps list, and from a small sample of links how big the site is. It stores nothing but that it used the plan's
 // secrets.
-func (p *Previews) Preview(ctx context.Context, site record.Site, full plan.Plan, who string) (*record.Preview, error) {
+func (p *Previews) Preview(
+	ctx context.Context,
+	site record.Site,
+	full plan.Plan,
+	who string,
+) (*record.Preview, error) {
 	secrets, err := p.gear.Open(ctx, site.ID, site.Home, full, who, "a preview")
 	if err != nil {
 		return nil, err
@@ -60,6 +65,7 @@ func (p *Previews) Preview(ctx context.Context, site record.Site, full plan.Plan
 	part := full
 	part.Pages, part.Time = min(full.Pages, samplePages), plan.Duration(sampleTime)
 	part.Resources, part.Outbound, part.Probes, part.Selection = plan.None, false, plan.No(), plan.Breadth
+	part.Render.Pages = plan.None
 	config, err := p.gear.Config(part, start, gear.GuardOf(site), secrets)
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
@@ -103,6 +109,7 @@ func (l *looking) tell(out *record.Preview, took time.Duration) {
 	out.Listed = l.countListed()
 	tempo := crawl.Tempo(&l.full, rules)
 	l.estimate(out, tempo, took)
+	l.rendering(out)
 	l.warn(out, &l.full, tempo)
 }
 
@@ -135,6 +142,37 @@ func (l *looking) countListed() (n int) {
 		}
 	}
 	return n
+}
+
+// What a rendering takes, in seconds, with four at once: as the page comes, and as on a slow phone.
+const (
+	renderedIn, renderedSlowly = 0.25, 0.8
+)
+
+// rendering says what the plan's renderings come to, in words.
+func (l *looking) rendering(out *record.Preview) {
+	r := &l.full.Render
+	if !l.full.Renders() {
+		return
+	}
+	n := min(out.Most, out.Pages())
+	switch r.Pages {
+	case plan.Sample:
+		n = min(n, r.Sample)
+	case plan.Templates:
+		n = min(n, 12*r.Each) // as many templates as sites usually have, and pages that are like no other
+	}
+	seconds := 0.0
+	for _, device := range r.Devices {
+		one := renderedIn
+		if device == "phone" && r.Throttle == plan.Phones {
+			one = renderedSlowly
+		}
+		seconds += float64(n) * one
+	}
+	out.Basis += fmt.Sprintf(" Rendering %s on %s adds some %s: %s, and what they load.",
+		text.Count(n, "page", "pages"), strings.Join(r.Devices, " and "),
+		text.Count(max(1, int(seconds/60+0.5)), "minute", "minutes"), text.Count(n*len(r.Devices), "request", "requests"))
 }
 
 // estimate says how many addresses the site has: at least those known, and at most what the
@@ -174,7 +212,11 @@ func (l *looking) estimate(out *record.Preview, tempo pace.Tempo, took time.Dura
 		// What still waits brings as much as the second half of the sample did, and that again.
 		fresh := l.freshRate()
 		out.Most = max(out.Most, known+int(math.Ceil(float64(waiting)*fresh*(1+min(fresh, 3)))))
-		out.Basis = fmt.Sprintf("%d pages were looked at, and each of the later ones named %.1f addresses that were new", fetched, fresh)
+		out.Basis = fmt.Sprintf(
+			"%d pages were looked at, and each of the later ones named %.1f addresses that were new",
+			fetched,
+			fresh,
+		)
 	}
 	out.Least, out.Most = round2(out.Least), round2(out.Most)
 	out.PerSecond = speed(fetched, tempo.Gap, took)
@@ -246,7 +288,11 @@ func (l *looking) warn(out *record.Preview, p *plan.Plan, tempo pace.Tempo) {
 		warn("robots.txt is disregarded: %s", p.Permission)
 	}
 	if out.Least > p.Pages {
-		warn("the plan stops at %s addresses, and the site has %s or more: health will be an estimate; raise pages, or choose selection: spread", text.Thousands(p.Pages), text.Thousands(out.Least))
+		warn(
+			"the plan stops at %s addresses, and the site has %s or more: health will be an estimate; raise pages, or choose selection: spread",
+			text.Thousands(p.Pages),
+			text.Thousands(out.Least),
+		)
 	}
 	if p.Parallel > 8 && p.Pause == 0 && p.PerSecond == 0 {
 		warn("%d requests at once without a pause is more than many servers bear", p.Parallel)

@@ -13,6 +13,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/task"
 	"harvik/internal/crawl"
 	"harvik/internal/gear"
@@ -110,6 +111,12 @@ func (l *looking) look(ctx context.Context) error {
 		p.Sources.Sitemaps, p.Probes = plan.No(), plan.No()
 	}
 	p.Pages, p.Selection, p.Depth, p.Time = 2*mostRechecked, plan.Breadth, 1<<20, 0
+	if renders := l.checks.Only(func(c *check.Check) bool { return c.Rendered && ids[c.ID] }); len(
+		renders.Checks,
+	) == 0 &&
+		p.Render.Pages != plan.All {
+		p.Render.Pages = plan.None
+	}
 	stored.Plan = p
 	again, err := l.fetch(ctx, &stored, wanted)
 	if err != nil {
@@ -171,7 +178,14 @@ func (l *looking) fetch(ctx context.Context, stored *booking.Stored, wanted map[
 	for i := range seen.Records {
 		l.records[seen.Records[i].Facts.Address] = &seen.Records[i]
 	}
-	return &booking.Again{Stored: stored, Fresh: seen.Records, Harvest: harvest}, nil
+	if harvest.Unrendered != "" {
+		return nil, record.Refuse("pages could not be rendered: %s", harvest.Unrendered)
+	}
+	built := map[string][]rendered.Page{}
+	for _, r := range seen.Renderings {
+		built[harvest.Addresses[r.ID].URL] = r.Pages
+	}
+	return &booking.Again{Stored: stored, Fresh: seen.Records, Harvest: harvest, Rendered: built}, nil
 }
 
 // mostFresh bounds the addresses of which the crawl knew nothing that one recheck fetches.
@@ -262,6 +276,9 @@ func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
 		}
 		ids[c.ID] = true
 		// robots.txt, sitemaps, front doors
+		if c.Rendered {
+			continue
+		}
 		if f.Kind == fixlist.Whole || c.Gather == check.ByPlace || c.Gather == check.Alone || c.Group == "reach" {
 			evidence = true
 		}

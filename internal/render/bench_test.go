@@ -14,8 +14,8 @@ import (
 	"harvik/internal/fetch"
 )
 
-// BenchmarkRender renders pages of Fernhollow, several at once: pages a second, without throttling, and the memory of all
-// processes of the browser.
+// BenchmarkRender renders pages of Fernhollow, several at once: pages a second, without throttling, and the memory of
+// all processes of the browser.
 func BenchmarkRender(b *testing.B) {
 	garden := demo.New(demo.Summer)
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

@@ -12,6 +12,8 @@ import (
 	"harvik/internal/core/check"
 	"harvik/internal/core/column"
 	"harvik/internal/core/graph"
+	"harvik/internal/core/rendered"
+	"harvik/internal/core/text"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 )
@@ -29,6 +31,8 @@ type Source interface {
 	Files(ctx context.Context, crawl int64) ([]record.FileRow, error)
 	Answers(ctx context.Context, crawl int64) (map[string]string, error)
 	FigureSets(ctx context.Context, site int64) ([]record.FigureSet, error)
+	EachRendering(ctx context.Context, crawl int64, pages []int32, f func(id int32, on []rendered.Page) error) error
+	URLs(ctx context.Context, crawl int64) ([]string, error)
 }
 
 // A Selection says what of a crawl is handed over; its zero value is all of it.
@@ -54,7 +58,7 @@ func (s *Selection) below(address string) bool {
 
 // usual are the sheets of a workbook unless others are named.
 var usual = []string{"overview", "fixes", "pages", "broken links", "redirects", "duplicates", "images", "resources",
-	"links in", "sitemaps", "sitemap addresses"}
+	"links in", "sitemaps", "sitemap addresses", "renderings"}
 
 // SheetNames are all sheets, in the order in which lists show them.
 var SheetNames = append(slices.Clone(usual), "findings", "every link in", "every broken link")
@@ -82,7 +86,7 @@ func Sheets(ctx context.Context, from Source, site record.Site, crawl record.Cra
 	return []Sheet{
 		m.overview(), m.fixes(), m.findings(), m.pages(sets), m.brokenLinks(),
 		m.everyBrokenLink(), m.redirects(), m.duplicates(),
-		m.images(), m.resources(), m.linksIn(), m.everyLinkIn(), m.sitemaps(), m.listed(),
+		m.images(), m.resources(), m.linksIn(), m.everyLinkIn(), m.sitemaps(), m.listed(), m.renderings(),
 	}, nil
 }
 
@@ -317,6 +321,69 @@ func (m *maker) brokenOf(name, title string, most int) Sheet {
 
 // maxHops bounds how far a redirect is followed in a sheet: further than any crawl does.
 const maxHops = 30
+
+func (m *maker) renderings() Sheet {
+	return Sheet{
+		Name: "renderings", Title: "What a browser made of pages, by device: how soon they stand, and what scripts change",
+		Columns: []Column{address("address", 60), words("device", 10), words("outcome", 12), whole("first byte"),
+			whole("first paint"), whole("largest paint"), words("largest", 40), decimal("shift"), whole("blocked"),
+			whole("requests"), whole("bytes"), whole("words in source"), whole("words"), whole("links by scripts"),
+			words("scripts change", 30), whole("console"), words("on a slow phone", 8)},
+		Each: func(ctx context.Context, row func([]any) error) error {
+			urls, err := m.from.URLs(ctx, m.crawl.ID)
+			if err != nil {
+				return err
+			}
+			return m.from.EachRendering(ctx, m.crawl.ID, nil, func(id int32, on []rendered.Page) error {
+				if int(id) >= len(urls) || !m.only.below(urls[id]) {
+					return nil
+				}
+				for i := range on {
+					if err := row(renderingCells(urls[id], &on[i])); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+		},
+	}
+}
+
+// renderingCells are what a sheet has of a rendering; empty where there is nothing to read.
+func renderingCells(address string, p *rendered.Page) []any {
+	out := []any{address, p.Device, string(p.Outcome)}
+	if !p.Found() {
+		return append(out, make([]any, 14)...)
+	}
+	ms := func(v float64) any {
+		if v < 0 {
+			return nil
+		}
+		return int(v + 0.5)
+	}
+	var kinds []string
+	for _, d := range p.Differs {
+		kinds = append(kinds, d.What)
+	}
+	s := &p.Speed
+	return append(
+		out,
+		ms(s.FirstByte),
+		ms(s.FirstPaint),
+		ms(s.LargestAt),
+		s.Largest,
+		s.Shift,
+		ms(s.Blocked),
+		s.Requests,
+		s.Transferred,
+		p.Source,
+		p.Words,
+		p.Links,
+		strings.Join(kinds, ", "),
+		len(p.Console),
+		text.YesNo(s.Throttled),
+	)
+}
 
 func (m *maker) redirects() Sheet {
 	return Sheet{

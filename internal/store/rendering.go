@@ -92,6 +92,12 @@ func (s *Store) EachRendering(ctx context.Context, crawl int64, pages []int32,
 	return err
 }
 
+// URLs are the addresses of a crawl by number.
+func (s *Store) URLs(ctx context.Context, crawl int64) (out []string, err error) {
+	err = s.db.SelectContext(ctx, &out, "select url from address where crawl_id = $1 order by id", crawl)
+	return out, err
+}
+
 // Screen is the picture of a page's first view, by its hash.
 func (s *Store) Screen(ctx context.Context, crawl int64, hash string) (picture []byte, err error) {
 	raw, err := hex.DecodeString(hash)

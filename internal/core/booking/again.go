@@ -2,6 +2,8 @@ package booking
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/page"
@@ -14,9 +16,10 @@ import (
 // Again is a stored crawl some of whose addresses were fetched anew. The stored crawl itself stays as it is.
 type Again struct {
 	Stored   *Stored
-	Fresh    []Record // what was fetched anew, in that order
-	Harvest  *Harvest // the same
-	Evidence bool     // robots.txt, sitemaps and front doors were asked as well
+	Fresh    []Record                   // what was fetched anew, in that order
+	Harvest  *Harvest                   // the same
+	Evidence bool                       // robots.txt, sitemaps and front doors were asked as well
+	Rendered map[string][]rendered.Page // what a browser made anew of pages, by address
 }
 
 // Judge runs checks on the whole site over the stored crawl with what is fresh in the place of what it had.
@@ -76,6 +79,7 @@ type merge struct {
 	now       *known           // those of the new look
 	fresh     map[string]*Record
 	byNumber  map[int32]*Record
+	rendered  map[int32][]rendered.Page // of these
 }
 
 func newMerge(a *Again, r *check.Runner) *merge {
@@ -84,8 +88,9 @@ func newMerge(a *Again, r *check.Runner) *merge {
 		again: a, book: New(r, a.Stored.Layouts), addresses: append([]survey.Address(nil), a.Stored.Addresses...),
 		known: newKnown(a.Stored.Addresses, s), now: newKnown(a.Harvest.Addresses, s),
 		fresh: make(map[string]*Record, len(a.Fresh)), byNumber: map[int32]*Record{},
+		rendered: map[int32][]rendered.Page{},
 	}
-	m.book.Survey.Source = mixed{a.Stored.Source, m.byNumber}
+	m.book.Survey.Source = mixed{a.Stored.Source, m.byNumber, m.rendered}
 	for i := range a.Fresh {
 		m.fresh[a.Fresh[i].Facts.Address] = &a.Fresh[i]
 	}
@@ -139,6 +144,9 @@ func (m *merge) number(address string) int32 {
 // place adds a fresh record under a number of the stored crawl; what it names gets such numbers, too.
 func (m *merge) place(id int32, role page.Role, now *Record) {
 	m.byNumber[id] = now
+	if on := m.again.Rendered[now.Facts.Address]; on != nil {
+		m.rendered[id] = on
+	}
 	r := Record{ID: id, Role: role, Facts: now.Facts}
 	for _, to := range []string{now.Facts.Redirect, now.Facts.Canonical()} {
 		if to != "" {
@@ -167,6 +175,8 @@ func (m *merge) place(id int32, role page.Role, now *Record) {
 type mixed struct {
 	stored survey.Source
 	fresh  map[int32]*Record // by the numbers of the stored crawl
+	// what a browser made of these
+	rendered map[int32][]rendered.Page
 }
 
 func (m mixed) each(pages []int32, stored func(rest []int32) error, f func(id int32, d *page.Facts)) error {
@@ -205,13 +215,24 @@ func (m mixed) EachText(pages []int32, f func(int32, string)) error {
 		ofDocuments(f, func(d *page.Document) string { return d.MainText }))
 }
 
-// EachRendering implements survey.Source: what was fetched anew was not rendered.
+// EachRendering implements survey.Source. Where nothing could be rendered anew, what was seen before stays: that
+// something is gone is said only of what was looked at.
 func (m mixed) EachRendering(pages []int32, f func(int32, []rendered.Page)) error {
-	return m.stored.EachRendering(pages, func(id int32, on []rendered.Page) {
-		if m.fresh[id] == nil {
-			f(id, on)
+	all := map[int32][]rendered.Page{}
+	if err := m.stored.EachRendering(pages, func(id int32, on []rendered.Page) { all[id] = on }); err != nil {
+		return err
+	}
+	for id, on := range m.rendered {
+		if slices.ContainsFunc(on, func(p rendered.Page) bool { return p.Found() }) {
+			all[id] = on
 		}
-	})
+	}
+	for _, id := range slices.Sorted(maps.Keys(all)) {
+		if pages == nil || slices.Contains(pages, id) {
+			f(id, all[id])
+		}
+	}
+	return nil
 }
 
 // ofDocuments makes a function of a part of documents one of facts, which need not be of one.

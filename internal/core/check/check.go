@@ -102,6 +102,7 @@ type Check struct {
 	// it, and come back when it is mended.
 	Explains []string
 	Since    int    // the version of facts that it needs: of pages that were read before, it says nothing; 0 for any
+	Rendered bool   // it judges what a browser makes of pages
 	OfCrawl  bool   // it judges how a crawl went, which a look at some pages cannot tell
 	Variant  string // of a check that a plan counts otherwise on some pages: their pattern
 	Page     func(*PagePass)

@@ -22,7 +22,7 @@ import (
 )
 
 // Version of the catalogue, see check.Catalogue.
-const Version = 9
+const Version = 10
 
 // New is every check.
 func New() *check.Catalogue {

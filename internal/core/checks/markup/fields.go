@@ -11,10 +11,11 @@ var named = []*check.Check{
 	{
 		ID: "viewport-width", Group: group, Severity: check.Warning, Scope: check.Documents, Effort: check.Minutes,
 		Title: "viewport without the device's width", Line: "Viewport does not go by the width of the device",
-		What:   "The meta viewport does not say width=device-width, or names a number of pixels.",
-		Why:    "Phones lay the page out for another width and shrink or cut it.",
-		How:    "Write width=device-width, initial-scale=1.",
-		Source: "CSS Viewport Module Level 1; search engines' public guidance on mobile pages", Page: viewportWidth,
+		What:     "The meta viewport does not say width=device-width, or names a number of pixels.",
+		Why:      "Phones lay the page out for another width and shrink or cut it.",
+		How:      "Write width=device-width, initial-scale=1.",
+		Source:   "CSS Viewport Module Level 1; search engines' public guidance on mobile pages",
+		Explains: []string{"page-sideways", "tap-small", "text-small"}, Page: viewportWidth,
 	},
 	{
 		ID: "viewport-several", Group: group, Severity: check.Notice, Scope: check.Documents, Effort: check.Minutes,

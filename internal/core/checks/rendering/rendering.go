@@ -20,7 +20,7 @@ const (
 )
 
 // Suite is the group's checks.
-var Suite = []*check.Check{
+var Suite = ofRenderings([]*check.Check{
 	{
 		ID: "render-failed", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "page cannot be rendered", Line: "Page cannot be rendered",
@@ -200,6 +200,13 @@ var Suite = []*check.Check{
 		How:    "Load it over https.",
 		Source: "W3C Mixed Content", Site: each(mixed),
 	},
+})
+
+func ofRenderings(suite []*check.Check) []*check.Check {
+	for _, c := range suite {
+		c.Rendered = true
+	}
+	return suite
 }
 
 // on is what a browser made of one page on each device.
@@ -422,15 +429,22 @@ func oversized(o on) (out []check.Place) {
 	return out
 }
 
+// sized is an element that is told with its size in brackets, apart from that.
+func sized(told string) (element, size string) {
+	if at := strings.LastIndex(told, " ("); at >= 0 {
+		return told[:at], strings.Trim(told[at+1:], "()")
+	}
+	return told, ""
+}
+
 func sideways(o on) []check.Place {
 	p := o.first(rendered.Phone)
 	if p == nil || p.Fit.Content <= p.Fit.Width+1 || p.Fit.Wide == "" {
 		return nil
 	}
-	return []check.Place{
-		{Note: fmt.Sprintf("%d pixels wide on a screen of %d: %s", p.Fit.Content, p.Fit.Width, p.Fit.Wide),
-			At: p.Fit.Wide},
-	}
+	element, size := sized(p.Fit.Wide)
+	return []check.Place{{Note: fmt.Sprintf("%d pixels wide on a screen of %d, by an element of %s", p.Fit.Content,
+		p.Fit.Width, size), At: element}}
 }
 
 func taps(o on) []check.Place {
@@ -438,11 +452,9 @@ func taps(o on) []check.Place {
 	if p == nil || len(p.Fit.Small) == 0 {
 		return nil
 	}
-	n := len(p.Fit.Small) + p.Fit.SmallMore
-	return []check.Place{
-		{Note: fmt.Sprintf("%d of %s, among them %s", n, text.Count(p.Fit.Targets, "thing to tap", "things to tap"),
-			p.Fit.Small[0]), At: p.Fit.Small[0]},
-	}
+	element, size := sized(p.Fit.Small[0])
+	return []check.Place{{Note: fmt.Sprintf("%d of %s, among them one of %s", len(p.Fit.Small)+p.Fit.SmallMore,
+		text.Count(p.Fit.Targets, "thing to tap", "things to tap"), size), At: element}}
 }
 
 func smallText(o on) []check.Place {
