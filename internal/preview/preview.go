@@ -170,7 +170,7 @@ func (l *looking) rendering(out *record.Preview) {
 		}
 		seconds += float64(n) * one
 	}
-	out.Basis += fmt.Sprintf(" Rendering %s on %s adds some %s: %s, and what they load.",
+	out.Basis += fmt.Sprintf("; rendering %s on %s adds some %s (%s, and what they load)",
 		text.Count(n, "page", "pages"), strings.Join(r.Devices, " and "),
 		text.Count(max(1, int(seconds/60+0.5)), "minute", "minutes"), text.Count(n*len(r.Devices), "request", "requests"))
 }

@@ -58,10 +58,10 @@ func (s *Selection) below(address string) bool {
 
 // usual are the sheets of a workbook unless others are named.
 var usual = []string{"overview", "fixes", "pages", "broken links", "redirects", "duplicates", "images", "resources",
-	"links in", "sitemaps", "sitemap addresses", "renderings"}
+	"links in", "sitemaps", "sitemap addresses"}
 
 // SheetNames are all sheets, in the order in which lists show them.
-var SheetNames = append(slices.Clone(usual), "findings", "every link in", "every broken link")
+var SheetNames = append(slices.Clone(usual), "findings", "every link in", "every broken link", "renderings")
 
 // maker builds the sheets of one crawl.
 type maker struct {
