@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack -trimpath
 export CGO_ENABLED ?= 0
 
-.PHONY: compiled mutate demo test build tools debian console check format vet types bench bench-manuals bench-compare manuals fuzz race lint attack precision soak million docs pictures clean generate generated
+.PHONY: compiled mutate demo test build tools debian console check format vet types bench bench-manuals bench-compare manuals fuzz race lint attack precision measure soak million docs pictures clean generate generated
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -124,6 +124,10 @@ million: debian build
 # Writes the generated documentation anew.
 docs:
 	go test $(GO_TAGS) ./internal/core/checks ./internal/core/plan ./internal/core/query -run TestDocs -write-docs
+
+# Holds what a browser measures to what is known of pages made for it, ten times over; on a quiet machine.
+measure: debian
+	HARVIK_MEASURE=1 go test $(GO_TAGS) -vet off -count 10 -run TestMeasured -v ./internal/render
 
 # Takes the pictures of docs/screenshots anew.
 pictures: build

@@ -3,7 +3,7 @@
   if (window !== window.top) return;
   const most = 500;
   const seen = (globalThis.harvik = {
-    paint: -1, largest: -1, largestElement: "", shifts: [], tasks: [], mutations: 0,
+    clicked: false, paint: -1, largest: -1, largestElement: "", shifts: [], tasks: [], mutations: 0,
   });
   const name = (e) => {
     if (!e || e.nodeType !== 1) e = e?.parentElement;
@@ -32,7 +32,8 @@
     seen.largestElement = e.element ? name(e.element) : e.url;
   });
   watch("layout-shift", (e) => {
-    if (e.hadRecentInput || seen.shifts.length >= most) return;
+    // Nobody touches the page before something is clicked away: what is taken for input is the device being set up.
+    if ((e.hadRecentInput && seen.clicked) || seen.shifts.length >= most) return;
     seen.shifts.push({ at: e.startTime, value: e.value, elements: e.sources.slice(0, 3).map((s) => name(s.node)) });
   });
   watch("longtask", (e) => {

@@ -338,7 +338,7 @@ func (p *seeing) isOver() bool {
 // click clicks something away that is on the page.
 func (p *seeing) click(ctx context.Context, selector string) (clicked bool, err error) {
 	err = p.ask(ctx, `(() => { const e = document.querySelector(`+quoted(selector)+`);
-		if (!e || !e.getClientRects().length) return false; e.click(); return true; })()`, &clicked)
+		if (!e || !e.getClientRects().length) return false; if (globalThis.harvik) harvik.clicked = true; e.click(); return true; })()`, &clicked)
 	return clicked, err
 }
 
