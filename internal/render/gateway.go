@@ -129,10 +129,9 @@ func (g *gateway) sign(host string, conn net.Conn) (*tls.Certificate, error) {
 // A tunnel is a connection of the browser to a host, as it thinks.
 type tunnel struct {
 	net.Conn
-	read   io.Reader
-	host   string // with its port where that is not 443
-	door   *door
-	sealed bool
+	read io.Reader
+	host string // with its port where that is not 443
+	door *door
 }
 
 func (t *tunnel) Read(p []byte) (int, error) { return t.read.Read(p) }
