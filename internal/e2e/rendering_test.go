@@ -145,6 +145,16 @@ func TestGlasshouse(t *testing.T) {
 		t.Errorf("the loop: %+v (%v)", all, err)
 	}
 	h.shownBuilt(t)
+	if _, err := h.JudgeCrawl(t.Context(), "glasshouse", api.Latest, &api.JudgeCrawlParams{Read: true}); err == nil ||
+		!strings.Contains(err.Error(), "was rendered") {
+		t.Errorf("reading anew what was rendered gives %v", err)
+	}
+	if _, err := h.JudgeCrawl(t.Context(), "glasshouse", api.Latest, &api.JudgeCrawlParams{}); err != nil {
+		t.Errorf("judged anew: %v", err)
+	}
+	if n := len(h.asked(t, "findings", `check == "scripted-title"`, "check")); n != 1 {
+		t.Errorf("judged anew, %d pages have a title by scripts", n)
+	}
 	turn(demo.Glasshouse("/orchids/", "/letters/"))
 	h.builtAgain(t)
 }

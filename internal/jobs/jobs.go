@@ -220,6 +220,10 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 
 // reread reads a crawl's pages anew, by the facts of today and a plan's fields.
 func (r *Runner) reread(ctx context.Context, rec record.Crawl, by plan.Plan) error {
+	if rec.Plan.Render.Pages == plan.All {
+		return record.Refuse("crawl %d was rendered: what was read of its pages is what a browser built, and that is not "+
+			"what is kept as their source; crawl again", rec.Number)
+	}
 	start, err := weburl.Parse(rec.Home)
 	if err != nil {
 		return err
