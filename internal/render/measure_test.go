@@ -72,7 +72,7 @@ func TestMeasured(t *testing.T) {
 				20, late(quiet, 0.1*float64(ms)+120))
 		}
 		for _, px := range []int{60, 200, 420} {
-			// The whole view moves: the part that is concerned is all of it, the distance so many pixels of its larger side.
+			// The whole view moves: all of it is concerned, and the distance is so many pixels of its larger side.
 			side := max(height, map[string]float64{rendered.Phone: 390, rendered.Desktop: 1350}[device])
 			about(fmt.Sprintf("a shift by %d px on a %s", px, device), see("/shift", px).Shift, float64(px)/side,
 				0.1*float64(px)/side+0.01, 0.1*float64(px)/side+0.01)

@@ -14,8 +14,8 @@ import (
 	"harvik/internal/fetch"
 )
 
-// TestSecretsStay: gates are passed by whatever a page asks of the host and port that they are for; nothing else that it
-// asks has them, and its scripts do not see them.
+// TestSecretsStay: gates are passed by whatever a page asks of the host and port that they are for; nothing else that
+// it asks has them, and its scripts do not see them.
 func TestSecretsStay(t *testing.T) {
 	p := pool(t, 1)
 	var mu sync.Mutex
