@@ -124,7 +124,7 @@ func start(ctx context.Context, folder, pin string) (*running, error) {
 	r := &running{cmd: cmd, folder: profile, gone: make(chan struct{})}
 	started := make(chan error)
 	go func() {
-		// The signal at the parent's death is bound to the thread that began the process: it stays as long as that does,
+		// The signal at the parent's death is bound to the thread that began the process: it stays as long as that,
 		// and goes on afterwards, since others may have been begun by it.
 		runtime.LockOSThread()
 		defer runtime.UnlockOSThread()
