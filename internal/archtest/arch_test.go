@@ -35,7 +35,7 @@ core/dom:
 core/css:
 core/structured: dom
 core/page: css dom structured weburl text neardup
-core/rendered: page structured
+core/rendered: page structured text
 core/scope: plan weburl
 core/survey: graph mishap neardup page rendered robots text weburl
 core/check: mishap page plan scope survey text
@@ -47,7 +47,7 @@ core/booking: check field fixlist page plan rendered robots scope sitemap survey
 core/column: page
 core/figures: weburl
 core/field: figures mishap plan
-core/query: column page plan weburl
+core/query: column page plan text weburl
 core/own: check column field graph page plan query survey text
 core/waive: check plan scope weburl
 core/task:

@@ -79,23 +79,12 @@ func (c *Crawl) mayLoad(u *weburl.URL) string {
 
 // turn waits until a host may be asked for what a page loads.
 func (c *Crawl) turn(ctx context.Context, u *weburl.URL) (func(*fetch.Answer), error) {
-	host := strings.ToLower(u.Host())
 	c.tempo.Lock()
-	g := c.hosts[host]
+	g := c.hosts[strings.ToLower(u.Host())]
 	c.tempo.Unlock()
 	if g == nil {
 		rules, _ := c.rules.of(ctx, u.Origin()+"/")
-		c.tempo.Lock()
-		if g = c.hosts[host]; g == nil {
-			g = c.paces.Of(host)
-			tempo := pace.Tempo{Parallel: resourceParallel, Gap: resourceGap}
-			if c.frontier.scope.Inside(u.Key()) {
-				tempo = Tempo(&c.plan, rules)
-			}
-			g.Join(c, tempo)
-			c.hosts[host] = g
-		}
-		c.tempo.Unlock()
+		g = c.governorBy(u, func() pace.Tempo { return c.tempoOf(u, page.AsOther, rules) })
 	}
 	if err := g.Wait(ctx); err != nil {
 		return nil, err

@@ -15,6 +15,11 @@ import (
 // governor is that of an address's host, told how fast this crawl may ask it: inside the site
 // as the plan says, elsewhere gently.
 func (c *Crawl) governor(u *weburl.URL, role page.Role) *pace.Governor {
+	return c.governorBy(u, func() pace.Tempo { return c.tempoOf(u, role, c.frontier.rules[u.Origin()+"/"]) })
+}
+
+// governorBy is that of an address's host, which is asked at a tempo where this crawl has not asked it yet.
+func (c *Crawl) governorBy(u *weburl.URL, tempo func() pace.Tempo) *pace.Governor {
 	host := strings.ToLower(u.Host())
 	c.tempo.Lock()
 	defer c.tempo.Unlock()
@@ -22,7 +27,7 @@ func (c *Crawl) governor(u *weburl.URL, role page.Role) *pace.Governor {
 		return g
 	}
 	g := c.paces.Of(host)
-	g.Join(c, c.tempoOf(u, role))
+	g.Join(c, tempo())
 	c.hosts[host] = g
 	return g
 }
@@ -34,10 +39,10 @@ const (
 	outboundGap      = time.Second
 )
 
-// tempoOf is how fast a host may be asked. The lock is held.
-func (c *Crawl) tempoOf(u *weburl.URL, role page.Role) pace.Tempo {
+// tempoOf is how fast a host may be asked, by its robots.txt, which may be nil. The lock is held.
+func (c *Crawl) tempoOf(u *weburl.URL, role page.Role, rules *robots.File) pace.Tempo {
 	if c.frontier.scope.Inside(u.Key()) {
-		return Tempo(&c.plan, c.frontier.rules[u.Origin()+"/"])
+		return Tempo(&c.plan, rules)
 	}
 	if role == page.AsLink {
 		return pace.Tempo{Parallel: 1, Gap: outboundGap}
@@ -76,7 +81,7 @@ func (c *Crawl) rejoin(origin string) {
 	c.tempo.Lock()
 	defer c.tempo.Unlock()
 	if g := c.hosts[strings.ToLower(u.Host())]; g != nil {
-		g.Join(c, c.tempoOf(&u, page.AsPage))
+		g.Join(c, c.tempoOf(&u, page.AsPage, c.frontier.rules[u.Origin()+"/"]))
 	}
 }
 
@@ -87,7 +92,7 @@ func (c *Crawl) Retune(parallel int, pause time.Duration, perSecond float64) {
 	for host, g := range c.hosts {
 		for _, scheme := range []string{"https://", "http://"} {
 			if u, err := weburl.Parse(scheme + host + "/"); err == nil && c.frontier.scope.Inside(u.Key()) {
-				g.Join(c, c.tempoOf(&u, page.AsPage))
+				g.Join(c, c.tempoOf(&u, page.AsPage, c.frontier.rules[u.Origin()+"/"]))
 			}
 		}
 	}

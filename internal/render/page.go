@@ -373,7 +373,6 @@ func (p *seeing) ask(ctx context.Context, expression string, into any) error {
 type reading struct {
 	TooLarge int    `json:"tooLarge"`
 	HTML     string `json:"html"`
-	Address  string `json:"address"`
 	Speed    struct {
 		FirstByte      float64 `json:"firstByte"`
 		Loaded         float64 `json:"loaded"`
@@ -419,7 +418,7 @@ type task struct {
 // read takes what stands on the page.
 func (p *seeing) read(ctx context.Context) error {
 	var r reading
-	if err := p.ask(ctx, fmt.Sprintf("(%s)(%d, %t)", strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(read), ";")),
+	if err := p.ask(ctx, fmt.Sprintf("(%s)(%d, %t)", strings.TrimSpace(read),
 		p.settings.MaxBytes, p.device.Touch), &r); err != nil {
 		return err
 	}

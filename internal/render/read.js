@@ -8,7 +8,6 @@
   const nav = performance.getEntriesByType("navigation")[0];
   const out = {
     html,
-    address: location.href,
     speed: {
       firstByte: nav ? nav.responseStart : -1,
       loaded: nav && nav.loadEventStart > 0 ? nav.loadEventStart : -1,

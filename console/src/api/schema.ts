@@ -2583,7 +2583,7 @@ export interface components {
             /** @enum {string} */
             device: "phone" | "desktop";
             /** @enum {string} */
-            outcome: "rendered" | "no-answer" | "moved" | "stuck" | "crashed" | "too-large" | "no-time";
+            outcome: "rendered" | "no-answer" | "moved" | "stuck" | "crashed" | "too-large";
             /** @description the outcome in words */
             says: string;
             detail?: string;

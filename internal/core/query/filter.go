@@ -9,6 +9,7 @@ import (
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/text"
 )
 
 // A Filter narrows a list of fetched addresses by what is asked most: each part that is not empty is a condition, and
@@ -131,7 +132,7 @@ func ofFigure(condition string, figures []string) (string, error) {
 	m := having.FindStringSubmatch(condition)
 	if m == nil {
 		return "", &Fault{"having", fmt.Sprintf("%q is no condition with a figure; write NAME, one of > >= = <= <, and "+
-			"a number, such as visits>=100", short(condition, 60))}
+			"a number, such as visits>=100", text.Shorten(condition, 60, 60, 0))}
 	}
 	name, err := spelled(m[1], figures)
 	if err != nil {

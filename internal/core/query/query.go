@@ -19,6 +19,7 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 	"cel.dev/cel-go/common/types/ref"
+	"harvik/internal/core/text"
 )
 
 // Bounds of a question.
@@ -263,18 +264,11 @@ func misplaced(parsed *cel.Ast) (wrong Mistakes) {
 		if _, err := regexp.Compile(string(s)); err != nil {
 			says := strings.TrimPrefix(err.Error(), "error parsing regexp: ")
 			wrong = append(wrong, Mistake{at.Line(), at.Column() + 1,
-				fmt.Sprintf("%q is no regular expression (RE2): %s", short(string(s), 60), short(says, 120))})
+				fmt.Sprintf("%q is no regular expression (RE2): %s", text.Shorten(string(s), 60, 60, 0),
+					text.Shorten(says, 120, 120, 0))})
 		}
 	}))
 	return wrong
-}
-
-// short is a text, cut after n characters.
-func short(s string, n int) string {
-	if r := []rune(s); len(r) > n {
-		return string(r[:n]) + "…"
-	}
-	return s
 }
 
 // ErrUnjudged is that of a row of which a question cannot be answered, such as where it divides by nought.

@@ -6,6 +6,7 @@ import (
 
 	"harvik/internal/core/page"
 	"harvik/internal/core/structured"
+	"harvik/internal/core/text"
 )
 
 // Compare puts into a page what stands otherwise in its source and in what a browser built from it. Both were read in
@@ -19,13 +20,13 @@ func (p *Page) Compare(source, built *page.Document) {
 	}{
 		{"title", said(source.Title()), said(built.Title())},
 		{"description", said(source.Description()), said(built.Description())},
-		{"canonical", canonicals(source), canonicals(built)},
+		{"canonical", eachOnce(source.Canonicals, refAddress), eachOnce(built.Canonicals, refAddress)},
 		{"robots", robots(source), robots(built)},
 		{"language", said(strings.ToLower(source.Lang)), said(strings.ToLower(built.Lang))},
 		{"headings", headings(source), headings(built)},
 		{"text", lines(source), lines(built)},
-		{"links", links(source), links(built)},
-		{"images", images(source), images(built)},
+		{"links", eachOnce(source.Links, linkAddress), eachOnce(built.Links, linkAddress)},
+		{"images", eachOnce(source.Images, imageAddress), eachOnce(built.Images, imageAddress)},
 		{"data", data(source), data(built)},
 		{"alternates", alternates(source), alternates(built)},
 	} {
@@ -69,12 +70,7 @@ func listed(values []string, more *int) (out []string) {
 }
 
 // Short is a text as it is kept.
-func Short(s string) string {
-	if r := []rune(s); len(r) > MostLong {
-		return string(r[:MostLong-1]) + "…"
-	}
-	return s
-}
+func Short(s string) string { return text.Shorten(s, MostLong, MostLong-1, 0) }
 
 func said(s string) []string {
 	if s = plain(s); s == "" {
@@ -86,23 +82,30 @@ func said(s string) []string {
 // plain is a text with its white space as it is shown.
 func plain(s string) string { return strings.Join(strings.Fields(s), " ") }
 
-func canonicals(d *page.Document) (out []string) {
-	for i := range d.Canonicals {
-		if a := d.Canonicals[i].Address; a != "" && !slices.Contains(out, a) {
-			out = append(out, a)
+// eachOnce are what a list says, each once and in its order.
+func eachOnce[T any](list []T, says func(*T) string) (out []string) {
+	seen := map[string]bool{"": true}
+	for i := range list {
+		if s := says(&list[i]); !seen[s] {
+			seen[s] = true
+			out = append(out, s)
 		}
 	}
 	return out
 }
 
-func robots(d *page.Document) (out []string) {
+func refAddress(r *page.Ref) string { return r.Address }
+
+func linkAddress(l *page.Link) string { return l.Address }
+
+func imageAddress(i *page.Image) string { return i.Address }
+
+func robots(d *page.Document) []string {
+	var all []string
 	for i := range d.Robots.Said {
-		for v := range strings.SplitSeq(strings.ToLower(d.Robots.Said[i].Text), ",") {
-			if v = plain(v); v != "" && !slices.Contains(out, v) {
-				out = append(out, v)
-			}
-		}
+		all = append(all, strings.Split(strings.ToLower(d.Robots.Said[i].Text), ",")...)
 	}
+	out := eachOnce(all, func(s *string) string { return plain(*s) })
 	slices.Sort(out)
 	return out
 }
@@ -120,29 +123,6 @@ func lines(d *page.Document) (out []string) {
 	for line := range strings.Lines(d.MainText) {
 		if line = plain(line); line != "" {
 			out = append(out, line)
-		}
-	}
-	return out
-}
-
-// links are where they lead, each once.
-func links(d *page.Document) (out []string) {
-	seen := map[string]bool{}
-	for i := range d.Links {
-		if a := d.Links[i].Address; a != "" && !seen[a] {
-			seen[a] = true
-			out = append(out, a)
-		}
-	}
-	return out
-}
-
-func images(d *page.Document) (out []string) {
-	seen := map[string]bool{}
-	for i := range d.Images {
-		if a := d.Images[i].Address; a != "" && !seen[a] {
-			seen[a] = true
-			out = append(out, a)
 		}
 	}
 	return out

@@ -27,7 +27,6 @@ const (
 	Stuck    Outcome = "stuck"     // its scripts kept the browser from answering in time
 	Crashed  Outcome = "crashed"   // the browser gave it up, as it took too much
 	TooLarge Outcome = "too-large" // what came of it is larger than the plan reads of a page
-	NoTime   Outcome = "no-time"   // the crawl ended first
 )
 
 // Says is an outcome in words.
@@ -36,7 +35,6 @@ func (o Outcome) Says() string {
 		Rendered: "rendered", Failed: "the page did not come", Moved: "it leads browsers on to another address",
 		Stuck:   "its scripts kept the browser from answering",
 		Crashed: "the browser gave it up, as it took too much", TooLarge: "what came of it is too large to read",
-		NoTime: "the crawl ended before it was done",
 	}[o]
 }
 
@@ -82,17 +80,13 @@ type Difference struct {
 }
 
 // A Kind of difference.
-type Kind struct {
-	Name, Say string
-	Single    bool // one value stands for another
-}
+type Kind struct{ Name, Say string }
 
 // Differences are all kinds, in the order in which they are shown.
 var Differences = []Kind{
-	{"title", "title", true}, {"description", "description", true}, {"canonical", "canonical", true},
-	{"robots", "robots", true}, {"language", "language", true}, {"headings", "headings", false},
-	{"text", "main text", false}, {"links", "links", false}, {"images", "images", false},
-	{"data", "structured data", false}, {"alternates", "alternates", false},
+	{"title", "title"}, {"description", "description"}, {"canonical", "canonical"}, {"robots", "robots"},
+	{"language", "language"}, {"headings", "headings"}, {"text", "main text"}, {"links", "links"},
+	{"images", "images"}, {"data", "structured data"}, {"alternates", "alternates"},
 }
 
 // Speed is measured in the laboratory: one load, on this machine, as the standards of the web define it (Navigation

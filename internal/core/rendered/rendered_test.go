@@ -110,7 +110,7 @@ func TestWorstWindow(t *testing.T) {
 func TestOutcomes(t *testing.T) {
 	said := map[string]bool{}
 	for _, o := range []rendered.Outcome{rendered.Rendered, rendered.Failed, rendered.Moved, rendered.Stuck,
-		rendered.Crashed, rendered.TooLarge, rendered.NoTime} {
+		rendered.Crashed, rendered.TooLarge} {
 		if s := o.Says(); s == "" || said[s] {
 			t.Errorf("%s is said as %q", o, s)
 		} else {

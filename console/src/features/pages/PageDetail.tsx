@@ -1,4 +1,4 @@
-import { Box, chakra, Flex, Heading, Link, SimpleGrid, Text } from "@chakra-ui/react";
+import { Box, Flex, Heading, Link, SimpleGrid, Text } from "@chakra-ui/react";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link as RouterLink, useParams, useSearchParams } from "react-router";
 import { checks, crawl, linksIn, page } from "../../api/queries";
@@ -6,6 +6,7 @@ import type { PageDetail as Detail } from "../../api/types";
 import { bytes, count, isWeb } from "../../lib/format";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
+import { Facts } from "../../ui/Facts";
 import { More } from "../../ui/More";
 import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
@@ -61,24 +62,7 @@ export function PageDetail() {
           {d.links.length > 0 && <LinksOut links={d.links} home={home} base={base} />}
           {d.facts?.header && (
             <Part title="Response headers">
-              <Box
-                as="dl"
-                fontSize="sm"
-                display="grid"
-                gridTemplateColumns="minmax(8rem, auto) 1fr"
-                columnGap="3"
-              >
-                {d.facts.header.map((h) => (
-                  <chakra.div key={`${h.name}${h.value}`} display="contents">
-                    <Box as="dt" color="fg.muted">
-                      {h.name}
-                    </Box>
-                    <Box as="dd" overflowWrap="anywhere">
-                      {h.value}
-                    </Box>
-                  </chakra.div>
-                ))}
-              </Box>
+              <Facts rows={d.facts.header.map((h) => [h.name, h.value])} small />
             </Part>
           )}
         </Box>

@@ -1,8 +1,9 @@
-import { Box, chakra, Heading } from "@chakra-ui/react";
+import { Box, Heading } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import type { PageDetail } from "../../api/types";
 import { count, points, whole } from "../../lib/format";
 import { Address } from "../../ui/Address";
+import { Facts } from "../../ui/Facts";
 
 /** A part of what is known about a page. */
 export function Part({ title, children }: { title: string; children: ReactNode }) {
@@ -53,24 +54,7 @@ export function PageFacts({ d, home, base }: { d: PageDetail; home: string; base
   ];
   return (
     <Part title="What was read">
-      <Box
-        as="dl"
-        display="grid"
-        gridTemplateColumns="minmax(8rem, auto) minmax(0, 1fr)"
-        columnGap="4"
-        rowGap="1"
-      >
-        {rows.map(([name, value]) => (
-          <chakra.div key={name} display="contents">
-            <Box as="dt" color="fg.muted">
-              {name}
-            </Box>
-            <Box as="dd" overflowWrap="anywhere" minW="0">
-              {value}
-            </Box>
-          </chakra.div>
-        ))}
-      </Box>
+      <Facts rows={rows} />
     </Part>
   );
 }

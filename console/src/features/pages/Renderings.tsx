@@ -1,9 +1,10 @@
-import { Box, chakra, Flex, Image, SimpleGrid, Text } from "@chakra-ui/react";
+import { Box, Flex, Image, SimpleGrid, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "react-router";
 import { renderings, screen } from "../../api/queries";
 import type { Rendering } from "../../api/types";
 import { bytes, count, whole } from "../../lib/format";
+import { Facts } from "../../ui/Facts";
 import { Differences } from "./Differences";
 import { Part } from "./PageFacts";
 
@@ -90,25 +91,7 @@ function OnDevice({ r }: { r: Rendering }) {
           )}
         </Text>
         {r.outcome === "rendered" ? (
-          <Box
-            as="dl"
-            fontSize="sm"
-            display="grid"
-            gridTemplateColumns="minmax(6.5rem, auto) minmax(0, 1fr)"
-            columnGap="3"
-          >
-            {rows.map(([name, value], i) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: names stand more than once
-              <chakra.div key={i} display="contents">
-                <Box as="dt" color="fg.muted">
-                  {name}
-                </Box>
-                <Box as="dd" overflowWrap="anywhere" minW="0">
-                  {value}
-                </Box>
-              </chakra.div>
-            ))}
-          </Box>
+          <Facts rows={rows} small />
         ) : (
           <Text>{r.detail ? `${r.says}: ${r.detail}` : r.says}</Text>
         )}
