@@ -104,6 +104,20 @@ var glasshouse = map[string]glassPage{
 		<button style="padding:2rem">I agree</button></div>`,
 		plants: []string{"view-covered"},
 	},
+	"/blinds/": {
+		title: "Blinds that a gardener draws",
+		body: `<button class="menu" onclick="const end = performance.now() + 320; while (performance.now() < end);
+			this.textContent = 'drawn'" style="padding:1rem">draw them</button>`,
+		plants: []string{"tap-late"},
+	},
+	"/bundle/": {title: "A bundle of reeds for the roof", body: `<script src="/bundle.js"></script>`,
+		plants: []string{"script-unused"}},
+	"/theme/": {title: "Themes of this summer's beds", body: `<link rel="stylesheet" href="/theme.css">`,
+		plants: []string{"style-unused"}},
+	"/winter/": {title: "How the plants come through a winter", long: 1, body: `<style>
+		@media (max-width: 600px) { main p + p + p { display: none } }</style>
+		<details><summary>More of it</summary><p>What is folded on a phone and on a desktop alike is missing on neither.</p></details>`,
+		plants: []string{"phone-hides"}},
 	"/pictures/": {
 		title:  "Pictures of the palm house",
 		body:   `<img src="/palms.png" width="60" height="60" alt="palms">`,
@@ -162,6 +176,14 @@ func Glasshouse(mended ...string) http.Handler {
 			w.Header().Set("Content-Type", "text/javascript")
 			fmt.Fprintf(w, busyScript, ms)
 			return
+		case "/bundle.js":
+			w.Header().Set("Content-Type", "text/javascript")
+			fmt.Fprint(w, "document.body.dataset.bundle='bound';"+numbered(1500, `function reed%d(a){return a.map(b=>b*%d)}`))
+			return
+		case "/theme.css":
+			w.Header().Set("Content-Type", "text/css")
+			fmt.Fprint(w, "body{color:#122}"+numbered(1500, `.bed-%d .row{margin:0 auto;padding:%dpx}`))
+			return
 		case "/wait":
 			select {
 			case <-time.After(time.Duration(ms) * time.Millisecond):
@@ -189,6 +211,18 @@ func Glasshouse(mended ...string) http.Handler {
 		fmt.Fprint(w, glassHTML(r.URL.Path, &p))
 	})
 }
+
+// numbered is a line of which there are many, each with its number twice.
+func numbered(n int, line string) string {
+	var b strings.Builder
+	for i := range n {
+		fmt.Fprintf(&b, line+"\n", i, i)
+	}
+	return b.String()
+}
+
+// GlasshouseTaps is what a plan taps there.
+const GlasshouseTaps = "button.menu"
 
 // glassPicture is a picture that does not pack well.
 var glassPicture = func() []byte {

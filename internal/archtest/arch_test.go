@@ -38,9 +38,9 @@ core/page: css dom structured weburl text neardup
 core/rendered: page structured text
 core/scope: plan weburl
 core/survey: graph mishap neardup page rendered robots text weburl
-core/check: mishap page plan scope survey text
+core/check: mishap page plan rendered scope survey text
 core/checks: check checks/...
-core/checks/...: check css graph neardup page rendered robots structured survey text weburl checks/links
+core/checks/...: check css graph neardup page plan rendered robots structured survey text weburl checks/links
 core/health:
 core/fixlist: check health mishap page survey text weburl
 core/booking: check field fixlist page plan rendered robots scope sitemap survey text vocabulary weburl
@@ -57,7 +57,7 @@ core/vocabulary: check drift page survey task
 internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
 internal/record: booking check column drift figures fixlist page plan query rendered robots survey task text waive
-internal/render: mishap page rendered weburl internal/fetch
+internal/render: mishap page plan rendered weburl internal/fetch
 internal/crawl: booking mishap neardup page plan rendered robots scope survey weburl internal/fetch internal/limit internal/pace internal/record internal/render
 internal/store: booking check column drift figures fixlist graph mishap page plan query rendered robots structured survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record

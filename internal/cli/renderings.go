@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"harvik/internal/api"
+	"harvik/internal/core/plan"
 	numbers "harvik/internal/core/text"
 )
 
@@ -33,7 +34,7 @@ func printRenderings(w io.Writer, all []api.Rendering) {
 		if r.Fit.Content > r.Fit.Width+1 {
 			fmt.Fprintf(w, "  %d pixels wide on a screen of %d: %s\n", r.Fit.Content, r.Fit.Width, r.Fit.Wide)
 		}
-		if n := len(r.Fit.Small) + r.Fit.SmallMore; n > 0 && r.Device == "phone" {
+		if n := len(r.Fit.Small) + r.Fit.SmallMore; n > 0 && r.Device == plan.Phone {
 			fmt.Fprintf(w, "  %d of %s too small or too close, among them %s\n", n,
 				numbers.Count(r.Fit.Targets, "thing to tap", "things to tap"), r.Fit.Small[0])
 		}

@@ -95,8 +95,8 @@ func (c *Crawl) turn(ctx context.Context, u *weburl.URL) (func(*fetch.Answer), e
 // renderSettings are how a page is rendered on a device.
 func (c *Crawl) renderSettings(device string) render.Settings {
 	r := &c.plan.Render
-	return render.Settings{Within: time.Duration(r.Within), Wait: r.Wait, Click: r.Click,
-		Slow: r.Throttle == plan.Phones && device == rendered.Phone, NoScripts: r.NoScripts, Screen: *r.Screens,
+	return render.Settings{Within: time.Duration(r.Within), Wait: r.Wait, Click: r.Click, Tap: r.Tap,
+		Slow: r.Throttle == plan.Phones && device == plan.Phone, NoScripts: r.NoScripts, Screen: *r.Screens,
 		MaxBytes: c.plan.PageBytes, Agent: c.plan.UserAgent(), Language: c.plan.Language}
 }
 
@@ -110,11 +110,13 @@ type built struct {
 func (c *Crawl) build(ctx context.Context, id int32, at *weburl.URL, source *page.Facts,
 	header http.Header) (out built, err error) {
 	out.ID = id
+	seen := map[string][]string{}
 	for _, device := range c.plan.Render.Devices {
-		got, err := c.renders.browser.Render(ctx, at.Key(), device, c.renders.traffic, c.renderSettings(device))
+		got, err := c.renderOn(ctx, at.Key(), device)
 		if err != nil {
 			return out, err
 		}
+		seen[device] = got.Seen
 		if got.Found() {
 			facts := *source
 			c.reads.Document(&facts, *at, inUTF8(header), got.HTML)
@@ -129,7 +131,35 @@ func (c *Crawl) build(ctx context.Context, id int32, at *weburl.URL, source *pag
 		out.Pages = append(out.Pages, got.Page)
 		out.Pictures = append(out.Pictures, got.Picture)
 	}
+	for i := range out.Pages {
+		phone, desktop := seen[plan.Phone], seen[plan.Desktop]
+		if out.Pages[i].Device == plan.Phone && phone != nil && desktop != nil {
+			out.Pages[i].Hide(phone, desktop)
+		}
+	}
 	return out, nil
+}
+
+// renderOn renders a page on a device as often as the plan has it: it is read once, and of its speed the medians count.
+func (c *Crawl) renderOn(ctx context.Context, address, device string) (render.Result, error) {
+	settings := c.renderSettings(device)
+	got, err := c.renders.browser.Render(ctx, address, device, c.renders.traffic, settings)
+	if err != nil || !got.Found() {
+		return got, err
+	}
+	loads := []rendered.Speed{got.Speed}
+	settings.Screen, settings.Tap = false, nil
+	for range c.plan.Render.Times - 1 {
+		again, err := c.renders.browser.Render(ctx, address, device, c.renders.traffic, settings)
+		if err != nil {
+			return got, err
+		}
+		if again.Found() {
+			loads = append(loads, again.Speed)
+		}
+	}
+	got.Speed = rendered.Median(loads)
+	return got, nil
 }
 
 // inUTF8 is a header as that of what a browser has built, which is in UTF-8 whatever the source was in.

@@ -74,7 +74,8 @@ func (h *harvik) asked(t *testing.T, of, question, columns string) (out [][]any)
 // scripts lead is followed.
 func TestGlasshouse(t *testing.T) {
 	t.Parallel()
-	h, turn := glasshouse(t, plan.Render{Pages: plan.All, Within: plan.Duration(8 * time.Second)})
+	h, turn := glasshouse(t, plan.Render{Pages: plan.All, Within: plan.Duration(8 * time.Second),
+		Tap: []string{demo.GlasshouseTaps}})
 	h.grown(t)
 	want, got := map[string]bool{}, map[string]bool{}
 	for _, f := range demo.GlasshousePlanted() {

@@ -74,7 +74,7 @@ func (l *Looks) Look(ctx context.Context, in record.LookRequest) (*record.Look, 
 	if out.Facts == nil {
 		return out, nil
 	}
-	out.Verdicts = check.NewRunner(catalog, plan.Plan{}).Explain(out.Facts)
+	out.Verdicts = check.NewRunner(catalog, plan.Plan{}).Explain(out.Facts, out.Rendered)
 	out.Indexable, out.Why = out.Facts.Indexable()
 	if d := out.Facts.Document; d != nil {
 		describe(out, d)

@@ -165,7 +165,7 @@ func (l *looking) rendering(out *record.Preview) {
 	seconds := 0.0
 	for _, device := range r.Devices {
 		one := renderedIn
-		if device == "phone" && r.Throttle == plan.Phones {
+		if device == plan.Phone && r.Throttle == plan.Phones {
 			one = renderedSlowly
 		}
 		seconds += float64(n) * one

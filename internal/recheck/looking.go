@@ -111,10 +111,8 @@ func (l *looking) look(ctx context.Context) error {
 		p.Sources.Sitemaps, p.Probes = plan.No(), plan.No()
 	}
 	p.Pages, p.Selection, p.Depth, p.Time = 2*mostRechecked, plan.Breadth, 1<<20, 0
-	if renders := l.checks.Only(func(c *check.Check) bool { return c.Rendered && ids[c.ID] }); len(
-		renders.Checks,
-	) == 0 &&
-		p.Render.Pages != plan.All {
+	renders := l.checks.Only(func(c *check.Check) bool { return c.Rendering != nil && ids[c.ID] })
+	if len(renders.Checks) == 0 && p.Render.Pages != plan.All {
 		p.Render.Pages = plan.None
 	}
 	stored.Plan = p
@@ -271,12 +269,12 @@ func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
 	ids = map[string]bool{}
 	for _, f := range l.fixes {
 		c := l.checks.Find(f.Check)
-		if c == nil || c.Site == nil || c.OfCrawl {
+		if c == nil || c.Page != nil || c.OfCrawl {
 			continue
 		}
 		ids[c.ID] = true
 		// robots.txt, sitemaps, front doors
-		if c.Rendered {
+		if c.Rendering != nil {
 			continue
 		}
 		if f.Kind == fixlist.Whole || c.Gather == check.ByPlace || c.Gather == check.Alone || c.Group == "reach" {

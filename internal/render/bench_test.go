@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"harvik/demo"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/rendered"
 	"harvik/internal/fetch"
 )
@@ -29,7 +30,7 @@ func BenchmarkRender(b *testing.B) {
 			tr := traffic(b, fetch.Settings{})
 			set := settings()
 			visit := func(i int) {
-				if got, err := p.Render(b.Context(), fmt.Sprintf("%s/%d", s.URL, i), rendered.Phone, tr, set); err != nil ||
+				if got, err := p.Render(b.Context(), fmt.Sprintf("%s/%d", s.URL, i), plan.Phone, tr, set); err != nil ||
 					got.Outcome != rendered.Rendered || !strings.Contains(string(got.HTML), "Betula") {
 					b.Fatalf("%+v (%v)", got.Page, err)
 				}

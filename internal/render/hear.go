@@ -43,6 +43,9 @@ func (p *seeing) hear(method string, params jsonv2.Value) {
 					target.CloseTargetParams{TargetID: e.TargetInfo.TargetID})
 			})
 		}
+	case "CSS.styleSheetAdded":
+		p.sheet(params)
+		return
 	case "Runtime.consoleAPICalled", "Runtime.exceptionThrown", "Log.entryAdded":
 		p.said(method, params)
 		return
@@ -72,6 +75,10 @@ func (p *seeing) navigated(params jsonv2.Value) {
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	if p.deaf {
+		p.left = p.left || e.Frame.LoaderID != p.first
+		return
+	}
 	if at := e.Frame.URL; p.first != "" && e.Frame.LoaderID != p.first && at != p.visit.address &&
 		at != "about:blank" &&
 		!strings.HasPrefix(at, "chrome-error:") {
@@ -140,7 +147,7 @@ func (p *seeing) said(method string, params jsonv2.Value) {
 	m.Text, m.At = rendered.Short(m.Text), rendered.Short(m.At)
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if len(p.out.Console) < rendered.MostKept {
+	if !p.deaf && len(p.out.Console) < rendered.MostKept {
 		p.out.Console = append(p.out.Console, m)
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/plan"
 	"harvik/internal/core/rendered"
 	"harvik/internal/fetch"
 	"harvik/internal/render"
@@ -154,7 +155,7 @@ func TestHostile(t *testing.T) {
 		group.Go(func() {
 			for name := range names {
 				begun := time.Now()
-				got, err := p.Render(t.Context(), s.URL+"/"+name, rendered.Phone, traffic(t, fetch.Settings{}), set)
+				got, err := p.Render(t.Context(), s.URL+"/"+name, plan.Phone, traffic(t, fetch.Settings{}), set)
 				took := time.Since(begun)
 				if err != nil {
 					t.Errorf("%s: %v", name, err)
@@ -178,7 +179,7 @@ func TestHostile(t *testing.T) {
 	}
 	close(names)
 	group.Wait()
-	got, err := p.Render(t.Context(), s.URL+"/calm", rendered.Desktop, traffic(t, fetch.Settings{}), set)
+	got, err := p.Render(t.Context(), s.URL+"/calm", plan.Desktop, traffic(t, fetch.Settings{}), set)
 	if err != nil || got.Outcome != rendered.Rendered {
 		t.Errorf("afterwards: %v %+v", err, got.Page)
 	}
@@ -279,7 +280,7 @@ func TestGuarded(t *testing.T) {
 	tr.Inside = func(a string) bool { return strings.HasPrefix(a, "http://fernhollow.example/") }
 	set := settings()
 	set.Within = 6 * time.Second
-	got, err := p.Render(t.Context(), "http://fernhollow.example/", rendered.Desktop, tr, set)
+	got, err := p.Render(t.Context(), "http://fernhollow.example/", plan.Desktop, tr, set)
 	if err != nil || got.Outcome != rendered.Rendered {
 		t.Fatalf("%v %+v", err, got.Page)
 	}
@@ -303,7 +304,7 @@ func TestEnds(t *testing.T) {
 	begun := time.Now()
 	set := settings()
 	set.Within = time.Minute
-	if _, err := p.Render(ctx, at+"/", rendered.Phone, traffic(t, fetch.Settings{}), set); err == nil ||
+	if _, err := p.Render(ctx, at+"/", plan.Phone, traffic(t, fetch.Settings{}), set); err == nil ||
 		time.Since(begun) > 10*time.Second {
 		t.Errorf("after %v: %v", time.Since(begun), err)
 	}

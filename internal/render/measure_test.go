@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/plan"
 	"harvik/internal/core/rendered"
 	"harvik/internal/fetch"
 )
@@ -57,8 +58,8 @@ func TestMeasured(t *testing.T) {
 			t.Errorf("%s is measured as %g, want %g", name, got, want)
 		}
 	}
-	for _, device := range rendered.Devices {
-		height := map[string]float64{rendered.Phone: 844, rendered.Desktop: 940}[device]
+	for _, device := range plan.Devices {
+		height := map[string]float64{plan.Phone: 844, plan.Desktop: 940}[device]
 		see := func(path string, ms int) rendered.Speed {
 			t.Helper()
 			got, err := p.Render(t.Context(), fmt.Sprintf("%s%s?ms=%d", s.URL, path, ms), device, tr, set)
@@ -73,7 +74,7 @@ func TestMeasured(t *testing.T) {
 		}
 		for _, px := range []int{60, 200, 420} {
 			// The whole view moves: all of it is concerned, and the distance is so many pixels of its larger side.
-			side := max(height, map[string]float64{rendered.Phone: 390, rendered.Desktop: 1350}[device])
+			side := max(height, map[string]float64{plan.Phone: 390, plan.Desktop: 1350}[device])
 			about(fmt.Sprintf("a shift by %d px on a %s", px, device), see("/shift", px).Shift, float64(px)/side,
 				0.1*float64(px)/side+0.01, 0.1*float64(px)/side+0.01)
 		}

@@ -3,7 +3,7 @@
   if (window !== window.top) return;
   const most = 500;
   const seen = (globalThis.harvik = {
-    clicked: false, paint: -1, largest: -1, largestElement: "", shifts: [], tasks: [], mutations: 0,
+    clicked: false, paint: -1, largest: -1, largestElement: "", shifts: [], tasks: [], answers: [], mutations: 0,
   });
   const name = (e) => {
     if (!e || e.nodeType !== 1) e = e?.parentElement;
@@ -45,6 +45,14 @@
       seen.tasks.push({ at: by.startTime, took: by.duration, by: by.sourceURL || "inline", frame: true });
     }
   });
+  // As Event Timing has it: from when somebody taps until what came of it is painted. Its own entries do not come from a
+  // browser that shows its pages to nobody.
+  for (const type of ["pointerdown", "click"]) {
+    addEventListener(type, (e) => {
+      if (!e.isTrusted || !e.composedPath().includes(seen.tapped)) return;
+      requestAnimationFrame(() => setTimeout(() => seen.answers.push(performance.now() - e.timeStamp)));
+    }, { capture: true, passive: true });
+  }
   new MutationObserver((list) => {
     seen.mutations += list.length;
   }).observe(document, { subtree: true, childList: true, characterData: true });

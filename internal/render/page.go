@@ -1,14 +1,10 @@
 package render
 
 import (
-	"cmp"
 	"context"
 	_ "embed"
 	"errors"
 	"fmt"
-	"math"
-	"slices"
-	"strings"
 	"sync"
 	"time"
 
@@ -22,6 +18,7 @@ import (
 	cdpruntime "github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/cdproto/target"
 
+	"harvik/internal/core/plan"
 	"harvik/internal/core/rendered"
 )
 
@@ -41,8 +38,8 @@ type Device struct {
 
 // devices are those that there are.
 var devices = map[string]Device{
-	rendered.Phone:   {390, 844, 2, true, "Linux; Android 14; Phone"},
-	rendered.Desktop: {1350, 940, 1, false, "X11; Linux x86_64"},
+	plan.Phone:   {390, 844, 2, true, "Linux; Android 14; Phone"},
+	plan.Desktop: {1350, 940, 1, false, "X11; Linux x86_64"},
 }
 
 // A slow phone: its processor takes so many times as long, its network is as that of the fourth generation where it is
@@ -59,6 +56,7 @@ type Settings struct {
 	Within    time.Duration // of a page
 	Wait      string        // selector of what a page is done with; "" for quiet
 	Click     []string      // selectors of what is clicked away
+	Tap       []string      // selectors of what is tapped, once all is read, to see how soon it answers
 	Slow      bool          // as a slow phone
 	NoScripts bool
 	Screen    bool // take a picture
@@ -73,8 +71,9 @@ const quietFor = 500 * time.Millisecond
 // A Result is what came of a page.
 type Result struct {
 	rendered.Page
-	HTML    []byte // after scripts
-	Picture []byte // of the first view, WebP
+	HTML    []byte   // after scripts; what components keep in shadow trees of their own stands where it is shown
+	Seen    []string // texts that are to be seen, apart from menus and the like; nil where there are too many
+	Picture []byte   // of the first view, WebP
 }
 
 // A seeing is one page being rendered.
@@ -93,6 +92,9 @@ type seeing struct {
 	moved    string // where the page leads browsers on to
 	first    cdp.LoaderID
 	messages int
+	sheets   map[cdp.StyleSheetID]sheet
+	deaf     bool // what comes now is not the page's own doing
+	left     bool // a tap has led away from it
 	changed  chan struct{}
 }
 
@@ -103,21 +105,28 @@ const isolated = "harvik"
 func see(ctx context.Context, t *tab, v *visit, s *Settings, device string) (out Result) {
 	out.Device, out.Outcome = device, rendered.Stuck
 	d := devices[device]
-	p := &seeing{tab: t, visit: v, settings: s, device: d, out: &out, changed: make(chan struct{}, 1)}
+	p := &seeing{tab: t, visit: v, settings: s, device: d, out: &out, changed: make(chan struct{}, 1),
+		sheets: map[cdp.StyleSheetID]sheet{}}
 	t.listen(p.hear)
 	begun := time.Now()
 	err := p.prepare(ctx)
 	if err == nil {
-		err = p.go_(ctx)
+		err = p.load(ctx)
 	}
 	out.Took = int(time.Since(begun).Milliseconds())
 	if err == nil && out.Outcome == rendered.Rendered {
-		if err = p.read(ctx); err == nil && s.Screen {
-			p.take(ctx)
+		if err = p.read(ctx); err == nil {
+			p.unused(ctx)
+			if s.Screen {
+				p.take(ctx)
+			}
 		}
 	}
 	p.settle(err)
 	p.account()
+	if out.Found() {
+		p.taps(ctx)
+	}
 	return out
 }
 
@@ -125,6 +134,7 @@ func see(ctx context.Context, t *tab, v *visit, s *Settings, device string) (out
 func (p *seeing) settle(err error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	p.deaf = true
 	o := &p.out.Page
 	p.visit.mu.Lock()
 	main := p.visit.main
@@ -196,6 +206,9 @@ func (p *seeing) prepare(ctx context.Context) error {
 				page.AddScriptToEvaluateOnNewDocumentParams{Source: closed})
 		},
 	}
+	for _, step := range p.tracks() {
+		steps = append(steps, func() error { return step(ctx) })
+	}
 	if s.NoScripts {
 		steps = append(steps, func() error {
 			return do(ctx, p.tab.session, emulation.SetScriptExecutionDisabled,
@@ -239,8 +252,8 @@ const closed = `(() => {
 	window.print = () => {};
 })()`
 
-// go_ goes to the page and waits until it is done.
-func (p *seeing) go_(ctx context.Context) error {
+// load goes to the page and waits until it is done.
+func (p *seeing) load(ctx context.Context) error {
 	nav, err := cdp.Call(ctx, p.tab.session, page.Navigate, page.NavigateParams{URL: p.visit.address})
 	if err != nil {
 		return err
@@ -369,141 +382,6 @@ func (p *seeing) ask(ctx context.Context, expression string, into any) error {
 	}
 }
 
-// what read.js gives.
-type reading struct {
-	TooLarge int    `json:"tooLarge"`
-	HTML     string `json:"html"`
-	Speed    struct {
-		FirstByte      float64 `json:"firstByte"`
-		Loaded         float64 `json:"loaded"`
-		Paint          float64 `json:"paint"`
-		Largest        float64 `json:"largest"`
-		LargestElement string  `json:"largestElement"`
-		Shifts         []struct {
-			At       float64  `json:"at"`
-			Value    float64  `json:"value"`
-			Elements []string `json:"elements"`
-		} `json:"shifts"`
-		Tasks   []task   `json:"tasks"`
-		Holding []string `json:"holding"`
-	} `json:"speed"`
-	Fit struct {
-		Width     int      `json:"width"`
-		Content   int      `json:"content"`
-		Wide      string   `json:"wide"`
-		Targets   int      `json:"targets"`
-		Small     []string `json:"small"`
-		SmallMore int      `json:"smallMore"`
-		Text      int      `json:"text"`
-		SmallText int      `json:"smallText"`
-	} `json:"fit"`
-	Images []struct {
-		Address     string `json:"address"`
-		Width       int    `json:"width"`
-		Height      int    `json:"height"`
-		Shown       int    `json:"shown"`
-		ShownHeight int    `json:"shownHeight"`
-	} `json:"images"`
-	Covers string `json:"covers"`
-}
-
-// a task of the main thread, as the browser tells it.
-type task struct {
-	At    float64 `json:"at"`
-	Took  float64 `json:"took"`
-	By    string  `json:"by"`
-	Frame bool    `json:"frame"`
-}
-
-// read takes what stands on the page.
-func (p *seeing) read(ctx context.Context) error {
-	var r reading
-	if err := p.ask(ctx, fmt.Sprintf("(%s)(%d, %t)", strings.TrimSpace(read),
-		p.settings.MaxBytes, p.device.Touch), &r); err != nil {
-		return err
-	}
-	o := &p.out.Page
-	if r.TooLarge > 0 {
-		o.Outcome = rendered.TooLarge
-		o.Detail = fmt.Sprintf("%d characters", r.TooLarge)
-		return nil
-	}
-	p.out.HTML = []byte(r.HTML)
-	s := &o.Speed
-	s.FirstByte, s.FirstPaint, s.LargestAt, s.Loaded = r.Speed.FirstByte, r.Speed.Paint, r.Speed.Largest, r.Speed.Loaded
-	s.Largest = rendered.Short(r.Speed.LargestElement)
-	for _, h := range r.Speed.Holding {
-		s.Holding = append(s.Holding, rendered.Short(h))
-	}
-	times, values := make([]float64, 0, len(r.Speed.Shifts)), make([]float64, 0, len(r.Speed.Shifts))
-	moved := map[string]float64{}
-	for _, shift := range r.Speed.Shifts {
-		times, values = append(times, shift.At), append(values, shift.Value)
-		for _, e := range shift.Elements {
-			moved[rendered.Short(e)] += shift.Value
-		}
-	}
-	s.Shift = rendered.WorstWindow(times, values)
-	for e, v := range moved {
-		s.Shifts = append(s.Shifts, rendered.Shift{Element: e, Value: round(v, 4)})
-	}
-	slices.SortFunc(s.Shifts, func(a, b rendered.Shift) int {
-		return cmp.Or(cmp.Compare(b.Value, a.Value), strings.Compare(a.Element, b.Element))
-	})
-	s.Shifts = s.Shifts[:min(len(s.Shifts), rendered.MostKept)]
-	p.tasks(r.Speed.Tasks)
-	o.Fit = rendered.Fit{
-		Width:     r.Fit.Width,
-		Content:   r.Fit.Content,
-		Wide:      rendered.Short(r.Fit.Wide),
-		Targets:   r.Fit.Targets,
-		Small:     r.Fit.Small,
-		SmallMore: r.Fit.SmallMore,
-		Text:      r.Fit.Text,
-		SmallText: r.Fit.SmallText,
-	}
-	o.Covers = rendered.Short(r.Covers)
-	p.visit.mu.Lock()
-	defer p.visit.mu.Unlock()
-	for _, i := range r.Images {
-		one := rendered.Oversized{Address: i.Address, Width: i.Width, Height: i.Height, Shown: i.Shown,
-			ShownHeight: i.ShownHeight, Bytes: p.visit.bytes[i.Address]}
-		one.Spare = int(float64(one.Bytes) * (1 - float64(i.Shown*i.ShownHeight)/float64(i.Width*i.Height)))
-		o.Large = append(o.Large, one)
-	}
-	return nil
-}
-
-func round(v float64, digits int) float64 {
-	f := math.Pow10(digits)
-	return math.Round(v*f) / f
-}
-
-// tasks adds up what long tasks keep the page from.
-func (p *seeing) tasks(all []task) {
-	s := &p.out.Speed
-	by := map[string]float64{}
-	for _, t := range all {
-		over := t.Took - 50
-		if over <= 0 || t.At+t.Took < s.FirstPaint {
-			continue
-		}
-		if t.Frame {
-			by[rendered.Short(t.By)] += over
-		} else {
-			s.Blocked += over
-		}
-	}
-	s.Blocked = round(s.Blocked, 1)
-	for who, blocked := range by {
-		s.Tasks = append(s.Tasks, rendered.Task{By: who, Blocked: round(blocked, 1)})
-	}
-	slices.SortFunc(s.Tasks, func(a, b rendered.Task) int {
-		return cmp.Or(cmp.Compare(b.Blocked, a.Blocked), strings.Compare(a.By, b.By))
-	})
-	s.Tasks = s.Tasks[:min(len(s.Tasks), rendered.MostKept)]
-}
-
 // take takes a picture of the first view; without one there is none.
 func (p *seeing) take(ctx context.Context) {
 	quality := int64(60)
@@ -514,25 +392,4 @@ func (p *seeing) take(ctx context.Context) {
 	if err == nil {
 		p.out.Picture = shot.Data
 	}
-}
-
-// account takes over what the page has asked for.
-func (p *seeing) account() {
-	v, o := p.visit, &p.out.Page
-	v.mu.Lock()
-	defer v.mu.Unlock()
-	o.Speed.Requests, o.Speed.Transferred, o.Missing = v.requests, v.total, v.missing
-	for _, w := range v.weights {
-		o.Weight = append(o.Weight, *w)
-	}
-	slices.SortFunc(o.Weight, func(a, b rendered.Weight) int {
-		return cmp.Or(cmp.Compare(b.Bytes, a.Bytes), strings.Compare(a.Kind, b.Kind))
-	})
-	for _, h := range v.hosts {
-		o.Hosts = append(o.Hosts, *h)
-	}
-	slices.SortFunc(o.Hosts, func(a, b rendered.Host) int {
-		return cmp.Or(cmp.Compare(b.Bytes, a.Bytes), strings.Compare(a.Name, b.Name))
-	})
-	o.Hosts = o.Hosts[:min(len(o.Hosts), rendered.MostKept)]
 }

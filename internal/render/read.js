@@ -2,7 +2,18 @@
 ((mostHTML, phone) => {
   const seen = globalThis.harvik || { shifts: [], tasks: [], paint: -1, largest: -1, largestElement: "" };
   const name = seen.name || ((e) => e.localName);
-  const html = (document.doctype ? "<!DOCTYPE html>" : "") + document.documentElement.outerHTML;
+  // What components keep in shadow trees stands where it is shown: the tree is copied into a document that does nothing.
+  const inert = document.implementation.createHTMLDocument("");
+  const flat = (n) => {
+    const copy = inert.importNode(n, n.localName === "template");
+    if (n.localName === "template") return copy;
+    const slotted = n.localName === "slot" && n.getRootNode() !== document ? n.assignedNodes() : [];
+    for (const c of n.shadowRoot ? n.shadowRoot.childNodes : slotted.length ? slotted : n.childNodes) copy.append(flat(c));
+    return copy;
+  };
+  const roots = [...document.querySelectorAll("*")].some((e) => e.shadowRoot);
+  const html = (document.doctype ? "<!DOCTYPE html>" : "") +
+    (roots ? flat(document.documentElement) : document.documentElement).outerHTML;
   if (html.length > mostHTML) return { tooLarge: html.length };
   const width = window.innerWidth, height = window.innerHeight, ratio = window.devicePixelRatio;
   const nav = performance.getEntriesByType("navigation")[0];
@@ -22,6 +33,7 @@
     fit: { width: phone ? screen.width : width, content: 0, wide: "", targets: 0, small: [], smallMore: 0, text: 0, smallText: 0 },
     images: [],
     covers: "",
+    seen: [],
   };
   const shown = (e) => {
     const style = getComputedStyle(e);
@@ -69,6 +81,23 @@
       fit.text += letters;
       if (Number.parseFloat(getComputedStyle(e).fontSize) < 12) fit.smallText += letters;
     }
+  }
+
+  // Texts that are to be seen, block by block, apart from what stands beside the content.
+  const block = "p, li, h1, h2, h3, h4, h5, h6, td, th, dt, dd, blockquote, figcaption, pre, div, section, article, main";
+  const beside = "nav, header, footer, aside, dialog, [role=navigation], [role=banner], [role=contentinfo], [role=dialog]";
+  let letters = 0;
+  for (const e of document.body ? document.body.querySelectorAll(block) : []) {
+    const own = [...e.childNodes].some((n) => n.nodeType === 3 && n.data.trim());
+    if (!own && (e.querySelector(block) || !e.textContent.trim())) continue;
+    if (e.closest(beside) || !e.checkVisibility({ opacityProperty: true, visibilityProperty: true })) continue;
+    const text = e.innerText.replace(/\s+/g, " ").trim();
+    letters += text.length;
+    if (letters > 300_000) {
+      out.seen = null;
+      break;
+    }
+    if (text) out.seen.push(text);
   }
 
   for (const e of [...document.images].slice(0, 500)) {

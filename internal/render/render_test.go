@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/plan"
 	"harvik/internal/core/rendered"
 	"harvik/internal/core/weburl"
 	"harvik/internal/fetch"
@@ -70,7 +71,7 @@ func TestBuilt(t *testing.T) {
 		setTimeout(() => { document.title = "Beds, built"; document.body.insertAdjacentHTML("beforeend",
 			"<main><p>Grown by a script</p><a href=/fern>fern</a></main>"); console.error("a thorn"); undefinedThing(); }, 150)
 		</script>`})
-	for _, device := range rendered.Devices {
+	for _, device := range plan.Devices {
 		begun := time.Now()
 		got, err := p.Render(t.Context(), at+"/", device, traffic(t, fetch.Settings{}), settings())
 		if err != nil {

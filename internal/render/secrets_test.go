@@ -59,7 +59,7 @@ func TestSecretsStay(t *testing.T) {
 		Hosts: map[string]string{"fernhollow.example": strings.TrimPrefix(site.URL, "http://"),
 			"other.example": strings.TrimPrefix(other.URL, "http://")}})
 	tr.Inside = inside
-	got, err := p.Render(t.Context(), home.Key(), rendered.Desktop, tr, settings())
+	got, err := p.Render(t.Context(), home.Key(), plan.Desktop, tr, settings())
 	if err != nil || got.Outcome != rendered.Rendered {
 		t.Fatalf("%+v (%v)", got.Page, err)
 	}

@@ -58,6 +58,7 @@ type visit struct {
 	bytes    map[string]int // by address
 	requests int
 	total    int
+	kept     int // of the total, what a browser may keep for a day
 }
 
 // mainAnswer is how the page itself answered.
@@ -214,6 +215,9 @@ func (v *visit) answered(u *weburl.URL, r *http.Request, resp *http.Response, n 
 	}
 	v.requests++
 	v.total += n
+	if u.Key() != v.address && keeps(resp.Header) {
+		v.kept += n
+	}
 	v.bytes[u.Key()] += n
 	kind := kindOf(r.Header.Get("Sec-Fetch-Dest"), resp.Header.Get("Content-Type"))
 	if v.weights[kind] == nil {
@@ -226,6 +230,24 @@ func (v *visit) answered(u *weburl.URL, r *http.Request, resp *http.Response, n 
 		h.Requests++
 		h.Bytes += n
 	}
+}
+
+// keeps tells whether a browser may keep an answer for a day without asking (RFC 9111, 4.2.1).
+func keeps(h http.Header) bool {
+	const day = 24 * time.Hour
+	f := page.Facts{Header: []page.Field{{Name: "Cache-Control", Value: h.Get("Cache-Control")}}}
+	if seconds, told := f.CacheSeconds(); told {
+		return time.Duration(seconds)*time.Second >= day
+	}
+	until, err := http.ParseTime(h.Get("Expires"))
+	if err != nil {
+		return false
+	}
+	from, err := http.ParseTime(h.Get("Date"))
+	if err != nil {
+		from = time.Now()
+	}
+	return until.Sub(from) >= day
 }
 
 // kindOf is what a resource is, by what it is asked for and what it says to be.

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"sync"
 	"sync/atomic"
 
@@ -14,6 +15,8 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/cdp/jsonv2"
 	"github.com/chromedp/cdproto/target"
+
+	"harvik/internal/core/mishap"
 )
 
 // A wire carries the protocol of the browser's tools over two pipes, so that no port is open to the machine. The
@@ -70,8 +73,16 @@ func (w *wire) read(from io.Reader) {
 		}
 		hear := w.sessions[m.SessionID]
 		w.mu.Unlock()
-		if hear != nil {
+		if hear == nil {
+			continue
+		}
+		err := mishap.Catch(func() error {
 			hear(string(m.Method), m.Params)
+			return nil
+		})
+		if p := (*mishap.Panic)(nil); errors.As(err, &p) { // this browser is given up; the service is not
+			slog.Error("what a browser told was not understood", "reason", fmt.Sprint(p.Value), "stack", string(p.Stack))
+			return
 		}
 	}
 }

@@ -161,7 +161,7 @@ func TestAgainIsLikeNew(t *testing.T) {
 // lines tells what the checks on the whole site found.
 func lines(findings []check.Finding, home string, url func(int32) string) (out []string) {
 	for _, f := range findings {
-		if f.Check.Site == nil || f.Check.OfCrawl {
+		if f.Check.Page != nil || f.Check.OfCrawl {
 			continue
 		}
 		page := "(site)"

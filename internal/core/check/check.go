@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"harvik/internal/core/page"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/text"
 )
@@ -102,12 +103,16 @@ type Check struct {
 	// it, and come back when it is mended.
 	Explains []string
 	Since    int    // the version of facts that it needs: of pages that were read before, it says nothing; 0 for any
-	Rendered bool   // it judges what a browser makes of pages
 	OfCrawl  bool   // it judges how a crawl went, which a look at some pages cannot tell
 	Variant  string // of a check that a plan counts otherwise on some pages: their pattern
-	Page     func(*PagePass)
-	Site     func(*SitePass) error
+	// Of these it has one. Rendering judges what a browser made of a page on each device, the plan's first one first.
+	Page      func(*PagePass)
+	Site      func(*SitePass) error
+	Rendering func(on []rendered.Page) []Place
 }
+
+// Judges tells whether it judges anything by itself, which a variant does not.
+func (c *Check) Judges() bool { return c.Page != nil || c.Site != nil || c.Rendering != nil }
 
 // Weight is the factor with its default; 0 for what is free.
 func (c *Check) Weight() float64 {

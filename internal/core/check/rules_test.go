@@ -199,7 +199,7 @@ func TestExplain(t *testing.T) {
 		"off there": {facts("/x", long), plan.Plan{Checks: []plan.CheckRule{{Check: "title-long", Off: true, On: "/x"}, {Check: "title-bare", Severity: "notice", On: "/x"}}},
 			map[string]string{"title-long": "not-judged: The plan switches the check off here."}},
 	} {
-		verdicts := NewRunner(few(), c.p).Explain(c.f)
+		verdicts := NewRunner(few(), c.p).Explain(c.f, nil)
 		if len(verdicts) != 4 {
 			t.Errorf("%s: %d verdicts", name, len(verdicts))
 		}

@@ -10,6 +10,7 @@ import (
 
 	"harvik/internal/core/mishap"
 	"harvik/internal/core/page"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/survey"
 )
 
@@ -85,14 +86,21 @@ func (r *Runner) hides(address string) bool {
 func (r *Runner) Site(s *survey.Survey, take func([]Finding) error) error {
 	turn := inTurn{take: take, found: make([][]Finding, len(r.Checks)), done: make([]bool, len(r.Checks))}
 	turn.come.L = &turn.mu
+	ofRenderings := sync.OnceValues(func() (map[*Check][]Finding, error) { return r.renderings(s) })
 	mishap.Each(len(r.Checks), func(i int) {
 		if turn.failed() {
 			return
 		}
 		var found []Finding
 		err := mishap.Catch(func() (err error) {
-			if c := r.Checks[i]; c.Site != nil && c.Since <= s.Facts {
-				found, err = r.siteCheck(r.Checks[i], s, func(part []Finding) error { return turn.part(i, part) })
+			switch c := r.Checks[i]; {
+			case c.Since > s.Facts:
+			case c.Rendering != nil:
+				var all map[*Check][]Finding
+				all, err = ofRenderings()
+				found = all[c]
+			case c.Site != nil:
+				found, err = r.siteCheck(c, s, func(part []Finding) error { return turn.part(i, part) })
 			}
 			return err
 		})
@@ -158,9 +166,8 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey, hand func([]Finding) erro
 	found := map[int32]int{} // page → index in out
 	last := int32(math.MinInt32)
 	_, limits := r.at(c, "")
-	hiding := r.hiding()
-	follows := hiding != nil && hiding.DoesExplain(c) // nothing of it is told where a page cannot be found
-	silent := false                                   // what is reported now
+	follows := r.follows(c)
+	silent := false // what is reported now
 	var pass SitePass
 	places := 0
 	var unwanted error // of hand
@@ -202,6 +209,57 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey, hand func([]Finding) erro
 	}
 	sortByAddress(s, out)
 	return out, unwanted
+}
+
+// renderings runs the checks of what a browser made of pages, all in one pass over these, and gives what each finds.
+func (r *Runner) renderings(s *survey.Survey) (map[*Check][]Finding, error) {
+	out := map[*Check][]Finding{}
+	if s.Source == nil {
+		return out, nil
+	}
+	err := s.Source.EachRendering(nil, func(id int32, on []rendered.Page) {
+		if g := s.Page(id); g == nil || !g.HTML {
+			return
+		}
+		for _, c := range r.Checks {
+			if places := r.rendering(c, s.URL(id), on); len(places) > 0 {
+				as, _ := r.at(c, s.URL(id))
+				f := Finding{Check: as, Page: id, Silent: r.follows(c) && isHidden(s, id)}
+				for _, p := range places {
+					f.add(p)
+				}
+				out[c] = append(out[c], f)
+			}
+		}
+	})
+	if err != nil {
+		return nil, fmt.Errorf("running the checks of renderings: %w", err)
+	}
+	for _, found := range out {
+		sortByAddress(s, found)
+	}
+	return out, nil
+}
+
+// rendering is where a check of what a browser makes of pages fails on one, none where it judges other things, or is
+// switched off there.
+func (r *Runner) rendering(c *Check, address string, on []rendered.Page) (places []Place) {
+	if c.Rendering == nil {
+		return nil
+	}
+	if as, _ := r.at(c, address); as == nil {
+		return nil
+	}
+	if !r.guard(c, address, func() { places = c.Rendering(on) }) {
+		return nil
+	}
+	return places
+}
+
+// follows tells that nothing of a check is told where a page cannot be found.
+func (r *Runner) follows(c *Check) bool {
+	hiding := r.hiding()
+	return hiding != nil && hiding.DoesExplain(c)
 }
 
 func sortByAddress(s *survey.Survey, found []Finding) {

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"harvik/internal/core/page"
+	"harvik/internal/core/rendered"
 )
 
 // States of a verdict.
@@ -25,8 +26,9 @@ type Verdict struct {
 	Places   []Place
 }
 
-// Explain judges a single page by every check, the site unseen.
-func (r *Runner) Explain(f *page.Facts) []Verdict {
+// Explain judges a single page by every check, the site unseen; by those of what a browser makes of it where it was
+// rendered.
+func (r *Runner) Explain(f *page.Facts, on []rendered.Page) []Verdict {
 	r.SetKind(f)
 	found := map[string]Finding{}
 	for _, x := range Told(r.Page(0, f)) {
@@ -34,19 +36,25 @@ func (r *Runner) Explain(f *page.Facts) []Verdict {
 	}
 	var out []Verdict
 	for _, c := range r.Checks {
-		if c.Page == nil && c.Site == nil {
-			continue // a variant, which judges nothing by itself
+		if places := r.rendering(c, f.Address, on); len(on) > 0 && len(places) > 0 {
+			found[c.ID] = Finding{Check: c, Places: places}
 		}
-		out = append(out, r.verdict(c, f, found))
+		if c.Judges() {
+			out = append(out, r.verdict(c, f, found, len(on) > 0))
+		}
 	}
 	return out
 }
 
-func (r *Runner) verdict(c *Check, f *page.Facts, found map[string]Finding) Verdict {
+func (r *Runner) verdict(c *Check, f *page.Facts, found map[string]Finding, built bool) Verdict {
 	v := Verdict{Check: c.ID, Group: c.Group, Severity: c.Severity, Title: c.Title, State: NotJudged}
 	say := func(format string, args ...any) { v.Steps = append(v.Steps, fmt.Sprintf(format, args...)) }
 	if c.Site != nil {
 		say("It is judged over the whole site after a crawl: one page is not enough to know.")
+		return v
+	}
+	if c.Rendering != nil && !built {
+		say("It is judged of what a browser makes of the page, and none has made it.")
 		return v
 	}
 	if f.Status == 0 {

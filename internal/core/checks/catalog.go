@@ -22,7 +22,7 @@ import (
 )
 
 // Version of the catalogue, see check.Catalogue.
-const Version = 10
+const Version = 11
 
 // New is every check.
 func New() *check.Catalogue {

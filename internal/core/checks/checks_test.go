@@ -461,10 +461,16 @@ func TestCatalog(t *testing.T) {
 			t.Errorf("%s is there twice", c.ID)
 		}
 		seen[c.ID] = true
-		if (c.Page == nil) == (c.Site == nil) {
-			t.Errorf("%s: exactly one of Page and Site is to be set", c.ID)
+		has := 0
+		for _, one := range []bool{c.Page != nil, c.Site != nil, c.Rendering != nil} {
+			if one {
+				has++
+			}
 		}
-		if (c.Site != nil) != (c.Scope == check.WholeSite) {
+		if has != 1 {
+			t.Errorf("%s: exactly one of Page, Site and Rendering is to be set", c.ID)
+		}
+		if (c.Page == nil) != (c.Scope == check.WholeSite) {
 			t.Errorf("%s: a site check has the scope of the whole site, a page check another", c.ID)
 		}
 		if c.What == "" || c.Why == "" || c.How == "" || c.Line == "" || c.Title == "" || c.Group == "" {

@@ -18,8 +18,8 @@ const (
 // Agents are the strings that operators of search and AI crawlers document in public, and those
 // of common browsers.
 var Agents = []Agent{
-	{"phone", phoneBrowser, ""},
-	{"desktop", desktopBrowser, ""},
+	{Phone, phoneBrowser, ""},
+	{Desktop, desktopBrowser, ""},
 	{"google-phone", "Mozilla/5.0 (Linux; Android 6.0.1; Nexus 5X Build/MMB29P) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Mobile Safari/537.36 (compatible; Googlebot/2.1; +http://www.google.com/bot.html)", "googlebot"},
 	{"google-desktop", "Mozilla/5.0 AppleWebKit/537.36 (KHTML, like Gecko; compatible; Googlebot/2.1; +http://www.google.com/bot.html) Chrome/140.0.0.0 Safari/537.36", "googlebot"},
 	{"bing-phone", "Mozilla/5.0 (Linux; Android 6.0.1; Nexus 5X Build/MMB29P) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/140.0.0.0 Mobile Safari/537.36 (compatible; bingbot/2.0; +http://www.bing.com/bingbot.htm)", "bingbot"},

@@ -185,6 +185,8 @@ type Render struct {
 	Within    Duration `json:"within,omitempty" yaml:"within" say:"time of one page at most" in:"2s..5m"`
 	Wait      string   `json:"wait,omitempty" yaml:"wait" say:"CSS selector of what a page is done with; without one, once network and document are quiet"`
 	Click     []string `json:"click,omitempty" yaml:"click" say:"CSS selectors of what is clicked away first, such as a banner that asks for consent"`
+	Tap       []string `json:"tap,omitempty" yaml:"tap" say:"CSS selectors of what is tapped once all is read, such as the button of a menu, to see how soon it answers"`
+	Times     int      `json:"times,omitempty" yaml:"times" say:"loads of each page, of whose measures the medians count; 3 makes them steadier, and takes as much longer" in:"1..9"`
 	Block     []string `json:"block,omitempty" yaml:"block" say:"hosts that nothing is asked of; *.name for all subdomains"`
 	Others    *bool    `json:"others,omitempty" yaml:"others" say:"load what pages load from other hosts"`
 	Sends     bool     `json:"sends,omitempty" yaml:"sends" say:"let requests through that send something, such as a query by POST, to the site itself"`
@@ -193,8 +195,14 @@ type Render struct {
 	Screens   *bool    `json:"screens,omitempty" yaml:"screens" say:"keep a picture of each page's first view"`
 }
 
-// Devices are those that pages can be rendered on.
-var Devices = []string{"phone", "desktop"}
+// Devices that pages can be rendered on.
+const (
+	Phone   = "phone"
+	Desktop = "desktop"
+)
+
+// Devices are all, in the order in which they are shown.
+var Devices = []string{Phone, Desktop}
 
 // Renders tells whether any page is rendered.
 func (p *Plan) Renders() bool { return p.Render.Pages != None }
@@ -276,6 +284,7 @@ func (p Plan) WithDefaults() Plan {
 	fill(&p.Render.Pages, None)
 	fill(&p.Render.Sample, DefaultSample)
 	fill(&p.Render.Each, DefaultEach)
+	fill(&p.Render.Times, 1)
 	fill(&p.Render.Within, DefaultWithin)
 	if len(p.Render.Devices) == 0 {
 		p.Render.Devices = slices.Clone(Devices)

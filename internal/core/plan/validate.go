@@ -294,7 +294,7 @@ func (v *validator) render(r *Render) {
 			v.fault(field, "%s is there already", d)
 		}
 	}
-	for field, selectors := range map[string][]string{"render.wait": {r.Wait}, "render.click": r.Click} {
+	for field, selectors := range map[string][]string{"render.wait": {r.Wait}, "render.click": r.Click, "render.tap": r.Tap} {
 		for _, s := range selectors {
 			if len(s) > maxSelector {
 				v.fault(field, "a selector has at most %d characters", maxSelector)

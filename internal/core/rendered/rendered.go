@@ -7,15 +7,6 @@ import (
 	"slices"
 )
 
-// Devices that pages are rendered on.
-const (
-	Phone   = "phone"
-	Desktop = "desktop"
-)
-
-// Devices are all, in the order in which they are shown.
-var Devices = []string{Phone, Desktop}
-
 // An Outcome is how the rendering of a page ended.
 type Outcome string
 
@@ -67,6 +58,10 @@ type Page struct {
 	Console []Message
 	Missing []Missing   // requests that failed
 	Large   []Oversized // images larger than shown
+	Unused  []Unused    // scripts and stylesheets of which much was loaded for nothing, the most first
+	Taps    []Tap       // how soon what the plan taps answers
+	Hides   []string    // texts that a phone does not show and a desktop does; of a phone alone
+	Hidden  int         // their words, those that are not listed among them
 	Covers  string      // the element that covers most of the first view, "" for none
 	Screen  string      // the picture of the first view, by its hash; "" for none
 }
@@ -89,7 +84,7 @@ var Differences = []Kind{
 	{"images", "images"}, {"data", "structured data"}, {"alternates", "alternates"},
 }
 
-// Speed is measured in the laboratory: one load, on this machine, as the standards of the web define it (Navigation
+// Speed is measured in the laboratory: on this machine, of one load or as the median of several, as the standards of the web define it (Navigation
 // Timing, Paint Timing, Largest Contentful Paint, Layout Instability, Long Tasks). Times are in milliseconds from the
 // beginning of navigation; −1 is not known.
 type Speed struct {
@@ -104,6 +99,8 @@ type Speed struct {
 	Tasks       []Task  // these tasks by whose script they run, the longest first
 	Requests    int
 	Transferred int      // bytes
+	Kept        int      // of these, those that the browser may keep for a day or longer without asking
+	Runs        int      // loads of which these are the medians
 	Holding     []string // addresses of what holds the first paint up
 	Throttled   bool     // as on a slow phone
 }
@@ -160,6 +157,27 @@ type Oversized struct {
 	Bytes, Spare int // as transferred; what a file of the right size would spare, about
 }
 
+// An Unused is a script or a stylesheet that was loaded for more than the page uses: of scripts the functions that did
+// not run, of stylesheets the rules that matched nothing until the page was done.
+type Unused struct {
+	Address      string
+	Kind         string // script or style, as of Weight
+	Bytes, Spare int    // as transferred; of these, what was not used, about
+}
+
+// Kinds of what may go unused.
+const (
+	Script = "script"
+	Style  = "style"
+)
+
+// A Tap is how a page answers to a tap, or a click, on what the plan names (Event Timing, measured to the next paint).
+type Tap struct {
+	Selector string
+	Element  string  // "" where nothing on the page is meant, or something lies over it
+	Took     float64 // ms from the tap to the paint that answers it
+}
+
 // Fit is how a page fits the device.
 type Fit struct {
 	Width     int // of the device's view, in CSS pixels
@@ -174,9 +192,10 @@ type Fit struct {
 
 // Bounds of what is kept of a page.
 const (
-	MostListed = 40  // values of a difference, each side
-	MostLong   = 300 // characters of a value
-	MostKept   = 20  // messages, hosts, tasks and the like
+	MostListed = 40    // values of a difference, each side
+	MostLong   = 300   // characters of a value
+	MostKept   = 20    // messages, hosts, tasks and the like
+	LeastSpare = 5_000 // bytes that are worth being told of as unused
 )
 
 // Found tells whether there is something to read.

@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"harvik/internal/core/page"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/rendered"
 	"harvik/internal/core/weburl"
 )
@@ -117,7 +118,7 @@ func TestOutcomes(t *testing.T) {
 			said[s] = true
 		}
 	}
-	if !slices.Contains(rendered.Devices, rendered.Phone) {
+	if !slices.Contains(plan.Devices, plan.Phone) {
 		t.Error("phones are no device")
 	}
 }

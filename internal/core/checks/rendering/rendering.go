@@ -5,11 +5,14 @@ package rendering
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"harvik/internal/core/check"
+	"harvik/internal/core/plan"
 	"harvik/internal/core/rendered"
 	"harvik/internal/core/text"
+	"harvik/internal/core/weburl"
 )
 
 const (
@@ -20,14 +23,14 @@ const (
 )
 
 // Suite is the group's checks.
-var Suite = ofRenderings([]*check.Check{
+var Suite = []*check.Check{
 	{
 		ID: "render-failed", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
 		Title: "page cannot be rendered", Line: "Page cannot be rendered",
 		What:   "A browser does not come to an end with the page: its scripts keep it busy, take all its memory, or lead it elsewhere.",
 		Why:    "Search engines that render give up likewise, and visitors wait.",
 		How:    "Open the page with the browser's own tools, and see what its scripts do while it loads.",
-		Source: guidance, Site: each(failed),
+		Source: guidance, Rendering: failed,
 	},
 	{
 		ID: "scripted-robots", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Minutes,
@@ -35,7 +38,7 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "The robots element says other things once scripts have run than it does in the source.",
 		Why:    "Whether a page is shown depends on who runs scripts and when: a noindex in the source keeps it from being rendered at all, one that a script adds comes as a surprise.",
 		How:    "Say in the source what holds, and let scripts leave it alone.",
-		Source: guidance, Site: each(differs("robots")),
+		Source: guidance, Rendering: differs("robots"),
 	},
 	{
 		ID: "scripted-canonical", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Minutes,
@@ -43,7 +46,7 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "The canonical address is another one, or only there, once scripts have run.",
 		Why:    "Two answers to one question: search engines may take either, or neither.",
 		How:    "Write the one canonical address into the source.",
-		Source: guidance + "; RFC 6596", Site: each(differs("canonical")),
+		Source: guidance + "; RFC 6596", Rendering: differs("canonical"),
 	},
 	{
 		ID: "scripted-title", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
@@ -51,7 +54,7 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "The title in the source is another one than after scripts have run, or is missing there.",
 		Why:    "Services that run no scripts, among them most that show a shared address, have the wrong title; search engines have it until they render.",
 		How:    "Let the server write the title into the source.",
-		Source: guidance, Site: each(differs("title")),
+		Source: guidance, Rendering: differs("title"),
 	},
 	{
 		ID: "scripted-description", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
@@ -59,7 +62,7 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "The meta description in the source is another one than after scripts have run, or is missing there.",
 		Why:    "Whoever runs no scripts shows none, or the wrong one.",
 		How:    "Let the server write the description into the source.",
-		Source: guidance, Site: each(differs("description")),
+		Source: guidance, Rendering: differs("description"),
 	},
 	{
 		ID: "scripted-text", Group: group, Severity: check.Warning, Factor: 2, Scope: check.WholeSite, Effort: check.Days,
@@ -67,7 +70,7 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "The source has less than half of the main text that stands on the page once scripts have run.",
 		Why:    "It is found late or not at all by those that render seldom, and by none of those that do not render.",
 		How:    "Let the server send the text (rendering on the server, or ahead), and scripts add what is to be operated.",
-		Source: guidance, Explains: []string{"scripted-headings"}, Site: each(scriptedText),
+		Source: guidance, Explains: []string{"scripted-headings"}, Rendering: scriptedText,
 	},
 	{
 		ID: "scripted-headings", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
@@ -75,7 +78,7 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "The first-level heading is not in the source, or is another one there.",
 		Why:    "What the page is about is told late, or to few.",
 		How:    "Let the server write the heading into the source.",
-		Source: guidance, Site: each(scriptedHeading),
+		Source: guidance, Rendering: scriptedHeading,
 	},
 	{
 		ID: "scripted-links", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
@@ -83,7 +86,7 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "Scripts make at least five links that the source does not have, or half of the page's.",
 		Why:    "What they lead to is found late, and counts for less, where a search engine renders little.",
 		How:    "Write the links into the source as a elements with an href.",
-		Source: guidance, Site: each(scriptedLinks),
+		Source: guidance, Rendering: scriptedLinks,
 	},
 	{
 		ID: "paint-very-slow", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Days,
@@ -91,7 +94,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "The largest thing in the first view is painted more than 4 seconds after the visit begins." + lab,
 		Why:  "Many visitors have left by then.",
 		How:  "See what is painted last, and bring it sooner: smaller, earlier in the source, not behind scripts and styles.", Source: speed,
-		Site: each(paint(4000, 0)),
+		Rendering: paint(4000, 0),
 	},
 	{
 		ID: "paint-slow", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Days,
@@ -99,7 +102,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "The largest thing in the first view is painted between 2.5 and 4 seconds after the visit begins." + lab,
 		Why:  "Visitors feel that they wait.",
 		How:  "See what is painted last, and bring it sooner: smaller, earlier in the source, not behind scripts and styles.", Source: speed,
-		Site: each(paint(2500, 4000)),
+		Rendering: paint(2500, 4000),
 	},
 	{
 		ID: "layout-jumps", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
@@ -107,7 +110,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "What is to be seen moves by more than 0.25 (cumulative layout shift) while the page loads." + lab,
 		Why:  "People lose their place, and tap what they did not mean.",
 		How:  "Give pictures, banners and frames their room before they are there.", Source: speed,
-		Site: each(shift(0.25, 0)),
+		Rendering: shift(0.25, 0),
 	},
 	{
 		ID: "layout-shifts", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
@@ -115,7 +118,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "What is to be seen moves by 0.1 to 0.25 (cumulative layout shift) while the page loads." + lab,
 		Why:  "People lose their place.",
 		How:  "Give pictures, banners and frames their room before they are there.", Source: speed,
-		Site: each(shift(0.1, 0.25)),
+		Rendering: shift(0.1, 0.25),
 	},
 	{
 		ID: "thread-stuck", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Days,
@@ -123,7 +126,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "Long tasks keep the page from answering for more than 600 milliseconds in all after it can be seen." + lab,
 		Why:  "Who taps or types meanwhile thinks that the page is broken.",
 		How:  "Load less script, later, and in smaller pieces; see which takes longest.", Source: speed,
-		Site: each(blocked(600, 0)),
+		Rendering: blocked(600, 0),
 	},
 	{
 		ID: "thread-blocked", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Days,
@@ -131,7 +134,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "Long tasks keep the page from answering for 200 to 600 milliseconds in all after it can be seen." + lab,
 		Why:  "Taps are answered late.",
 		How:  "Load less script, later, and in smaller pieces; see which takes longest.", Source: speed,
-		Site: each(blocked(200, 600)),
+		Rendering: blocked(200, 600),
 	},
 	{
 		ID: "script-holds", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Hours,
@@ -139,7 +142,19 @@ var Suite = ofRenderings([]*check.Check{
 		What: "Of the time for which a page does not answer, one script takes more than 150 milliseconds." + lab,
 		Why:  "One change to one file helps every page that loads it.",
 		How:  "Load it later or not at all, or divide what it does.", Source: speed,
-		Site: each(holds),
+		Rendering: holds,
+	},
+	unused("script-unused", rendered.Script, "script", "functions that do not run",
+		"Load it on the pages that need it, or divide it and load the parts when they are needed."),
+	unused("style-unused", rendered.Style, "stylesheet", "rules that match nothing",
+		"Load it on the pages that need it, or take out the rules that no page needs any more."),
+	{
+		ID: "tap-late", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Days,
+		Title: "page answers a tap late", Line: "Pages answer a tap late",
+		What:   "From a tap on what the plan names until what comes of it is painted, more than 200 milliseconds pass." + lab,
+		Why:    "Who sees nothing happen taps again, or gives up.",
+		How:    "Show first that the tap has been heard, and do the rest after the next paint, in pieces.",
+		Source: "W3C Event Timing; public guidance on Web Vitals", Rendering: tapped,
 	},
 	{
 		ID: "image-oversized", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
@@ -148,7 +163,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "The file is more than twice as wide and high as the room in which it is shown, and 20 kB could be spared.",
 		Why:  "Visitors wait, and pay, for pixels that nobody sees.",
 		How:  "Offer it in the sizes in which it is shown (srcset), or save a smaller file.", Source: "HTML standard, 4.8.4 (images)",
-		Site: each(oversized),
+		Rendering: oversized,
 	},
 	{
 		ID: "page-sideways", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
@@ -156,7 +171,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "The page is wider than the screen of a phone.",
 		Why:  "Reading takes two hands; much of the page is missed.",
 		How:  "Let the element that is too wide take no more than the width there is (max-width: 100%), or scroll by itself.", Source: "WCAG 2.2, 1.4.10 (reflow)",
-		Site: each(sideways),
+		Rendering: sideways,
 	},
 	{
 		ID: "tap-small", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Hours,
@@ -164,7 +179,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "On a phone, buttons or links are smaller than 24 by 24 pixels and stand closer to others than that.",
 		Why:  "People hit the wrong one.",
 		How:  "Give them padding, or distance.", Source: "WCAG 2.2, 2.5.8 (target size)",
-		Site: each(taps),
+		Rendering: taps,
 	},
 	{
 		ID: "text-small", Group: group, Severity: check.Notice, Scope: check.WholeSite, Effort: check.Minutes,
@@ -172,7 +187,15 @@ var Suite = ofRenderings([]*check.Check{
 		What: "On a phone, more than a third of the letters are smaller than 12 pixels.",
 		Why:  "They cannot be read without zooming.",
 		How:  "Set text of 16 pixels, and no less than 12 where little room is.", Source: "Public guidance on pages for phones",
-		Site: each(smallText),
+		Rendering: smallText,
+	},
+	{
+		ID: "phone-hides", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
+		Title: "phone does not show what a desktop does", Line: "A phone does not show text that a desktop does",
+		What:   "At least 40 words, and a fifth of the text, that stand on the page on a desktop are not to be seen on a phone.",
+		Why:    "Search engines read pages as a phone has them; and who comes by phone misses it.",
+		How:    "Show the same text on both, folded where room is short.",
+		Source: "Search engines' public guidance on pages for phones", Rendering: hides,
 	},
 	{
 		ID: "view-covered", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
@@ -180,7 +203,7 @@ var Suite = ofRenderings([]*check.Check{
 		What: "An element that stays in its place covers at least half of what a phone shows first.",
 		Why:  "Visitors came for the page; search engines count such covers against it.",
 		How:  "Let it take a strip at the edge, or come later. Consent that the law asks for may cover less, too.", Source: "Search engines' public guidance on interstitials",
-		Site: each(covered),
+		Rendering: covered,
 	},
 	{
 		ID: "console-errors", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByValue, OneChange: true,
@@ -189,7 +212,7 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "While the page loads, a script throws what nothing catches, or the browser's console has an error.",
 		Why:    "What was to follow does not: a menu that does not open, a form that does not send.",
 		How:    "Open the page with the browser's own tools; they name file and line.",
-		Source: "", Site: each(console),
+		Source: "", Rendering: console,
 	},
 	{
 		ID: "mixed-seen", Group: group, Severity: check.Warning, Scope: check.WholeSite, Gather: check.ByTarget,
@@ -198,22 +221,15 @@ var Suite = ofRenderings([]*check.Check{
 		What:   "The page is served over https and loads something over http, which the browser blocks or complains of.",
 		Why:    "It is missing from the page.",
 		How:    "Load it over https.",
-		Source: "W3C Mixed Content", Site: each(mixed),
+		Source: "W3C Mixed Content", Rendering: mixed,
 	},
-})
-
-func ofRenderings(suite []*check.Check) []*check.Check {
-	for _, c := range suite {
-		c.Rendered = true
-	}
-	return suite
 }
 
-// on is what a browser made of one page on each device.
-type on []rendered.Page
+// devices are what a browser made of one page on each.
+type devices = []rendered.Page
 
-// first is that of a device, nil where there is nothing to read.
-func (o on) first(device string) *rendered.Page {
+// on is that of one device, nil where there is nothing to read.
+func on(o devices, device string) *rendered.Page {
 	for i := range o {
 		if o[i].Device == device && o[i].Found() {
 			return &o[i]
@@ -222,8 +238,8 @@ func (o on) first(device string) *rendered.Page {
 	return nil
 }
 
-// any is that of the first device that has something to read.
-func (o on) any() *rendered.Page {
+// first is that of the first device that has something to read.
+func first(o devices) *rendered.Page {
 	for i := range o {
 		if o[i].Found() {
 			return &o[i]
@@ -232,24 +248,7 @@ func (o on) any() *rendered.Page {
 	return nil
 }
 
-// each makes a check of one that looks at the renderings of one page.
-func each(look func(o on) []check.Place) func(*check.SitePass) error {
-	return func(p *check.SitePass) error {
-		if p.Source == nil {
-			return nil
-		}
-		return p.Source.EachRendering(nil, func(id int32, pages []rendered.Page) {
-			if g := p.Page(id); g == nil || !g.HTML {
-				return
-			}
-			for _, place := range look(pages) {
-				p.Report(id, place)
-			}
-		})
-	}
-}
-
-func failed(o on) []check.Place {
+func failed(o devices) []check.Place {
 	for i := range o {
 		switch o[i].Outcome {
 		case rendered.Stuck, rendered.Crashed, rendered.TooLarge:
@@ -260,9 +259,9 @@ func failed(o on) []check.Place {
 }
 
 // differs reports a difference of a kind that has one value.
-func differs(what string) func(o on) []check.Place {
-	return func(o on) []check.Place {
-		p := o.any()
+func differs(what string) func(o devices) []check.Place {
+	return func(o devices) []check.Place {
+		p := first(o)
 		if p == nil {
 			return nil
 		}
@@ -287,8 +286,8 @@ func differs(what string) func(o on) []check.Place {
 // leastText is how many words are a text.
 const leastText = 40
 
-func scriptedText(o on) []check.Place {
-	p := o.any()
+func scriptedText(o devices) []check.Place {
+	p := first(o)
 	if p == nil || p.Words < leastText || 2*p.Source >= p.Words {
 		return nil
 	}
@@ -296,8 +295,8 @@ func scriptedText(o on) []check.Place {
 		text.Thousands(p.Words))}}
 }
 
-func scriptedHeading(o on) []check.Place {
-	p := o.any()
+func scriptedHeading(o devices) []check.Place {
+	p := first(o)
 	if p == nil {
 		return nil
 	}
@@ -313,8 +312,8 @@ func scriptedHeading(o on) []check.Place {
 	return nil
 }
 
-func scriptedLinks(o on) []check.Place {
-	p := o.any()
+func scriptedLinks(o devices) []check.Place {
+	p := first(o)
 	if p == nil || p.Links == 0 {
 		return nil
 	}
@@ -334,7 +333,7 @@ func seconds(ms float64) string { return fmt.Sprintf("%.1f s", ms/1000) }
 
 // worst is the device on which a measure is worst, where that is above a bound and, where there is one, not above the
 // next: what is grave on one device is told as grave, and once.
-func (o on) worst(of func(*rendered.Speed) float64, above, most float64) (p *rendered.Page) {
+func worst(o devices, of func(*rendered.Speed) float64, above, most float64) (p *rendered.Page) {
 	for i := range o {
 		if o[i].Found() && (p == nil || of(&o[i].Speed) > of(&p.Speed)) {
 			p = &o[i]
@@ -346,9 +345,9 @@ func (o on) worst(of func(*rendered.Speed) float64, above, most float64) (p *ren
 	return p
 }
 
-func paint(above, most float64) func(o on) []check.Place {
-	return func(o on) []check.Place {
-		p := o.worst(func(s *rendered.Speed) float64 { return s.LargestAt }, above, most)
+func paint(above, most float64) func(o devices) []check.Place {
+	return func(o devices) []check.Place {
+		p := worst(o, func(s *rendered.Speed) float64 { return s.LargestAt }, above, most)
 		if p == nil {
 			return nil
 		}
@@ -365,9 +364,9 @@ func as(p *rendered.Page) string {
 	return p.Device
 }
 
-func shift(above, most float64) func(o on) []check.Place {
-	return func(o on) []check.Place {
-		p := o.worst(func(s *rendered.Speed) float64 { return s.Shift }, above, most)
+func shift(above, most float64) func(o devices) []check.Place {
+	return func(o devices) []check.Place {
+		p := worst(o, func(s *rendered.Speed) float64 { return s.Shift }, above, most)
 		if p == nil {
 			return nil
 		}
@@ -380,9 +379,9 @@ func shift(above, most float64) func(o on) []check.Place {
 	}
 }
 
-func blocked(above, most float64) func(o on) []check.Place {
-	return func(o on) []check.Place {
-		p := o.worst(func(s *rendered.Speed) float64 { return s.Blocked }, above, most)
+func blocked(above, most float64) func(o devices) []check.Place {
+	return func(o devices) []check.Place {
+		p := worst(o, func(s *rendered.Speed) float64 { return s.Blocked }, above, most)
 		if p == nil {
 			return nil
 		}
@@ -390,14 +389,39 @@ func blocked(above, most float64) func(o on) []check.Place {
 	}
 }
 
-func holds(o on) (out []check.Place) {
+// unused makes a check of files of one kind that pages load for more than they use.
+func unused(id, kind, noun, what, how string) *check.Check {
+	return &check.Check{
+		ID: id, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Hours,
+		Title: "most of a " + noun + " goes unused", Line: "Most of the " + noun + " {target} goes unused",
+		What: fmt.Sprintf("At least half of a %s, and 30 kB of what is transferred, are %s until the page is done.", noun, what) + lab,
+		Why:  "Visitors load, and their phones read, what the page does not need.",
+		How:  how, Source: "",
+		Rendering: func(o devices) (out []check.Place) {
+			seen := map[string]bool{}
+			for i := range o {
+				for _, u := range o[i].Unused {
+					if u.Kind != kind || u.Spare < leastUnused || 2*u.Spare < u.Bytes || seen[u.Address] {
+						continue
+					}
+					seen[u.Address] = true
+					out = append(out, check.Place{Note: fmt.Sprintf("of %s kB about %s are not used on a %s",
+						text.Thousands(u.Bytes/1000), text.Thousands(u.Spare/1000), o[i].Device), Target: u.Address})
+				}
+			}
+			return out
+		},
+	}
+}
+
+// leastUnused is how many bytes are worth a file of their own.
+const leastUnused = 30_000
+
+func tapped(o devices) (out []check.Place) {
 	for i := range o {
-		if !o[i].Found() {
-			continue
-		}
-		for _, t := range o[i].Speed.Tasks {
-			if t.Blocked > 150 && strings.Contains(t.By, "://") {
-				out = append(out, check.Place{Note: fmt.Sprintf("for %.0f ms on a %s", t.Blocked, as(&o[i])), Target: t.By})
+		for _, t := range o[i].Taps {
+			if t.Took > 200 {
+				out = append(out, check.Place{Note: fmt.Sprintf("answers after %.0f ms on a %s", t.Took, as(&o[i])), At: t.Element})
 			}
 		}
 		if len(out) > 0 {
@@ -407,10 +431,48 @@ func holds(o on) (out []check.Place) {
 	return nil
 }
 
+// Least of what a phone has to hide of a page for it to be missed: words, and a part of all.
+const leastHidden, hiddenPart = 40, 5
+
+func hides(o devices) []check.Place {
+	p, d := on(o, plan.Phone), on(o, plan.Desktop)
+	if p == nil || d == nil || p.Hidden < leastHidden || hiddenPart*p.Hidden < d.Words {
+		return nil
+	}
+	return []check.Place{{Note: fmt.Sprintf("%s that a desktop shows, among them “%s”", text.Count(p.Hidden, "word", "words"),
+		check.Short(p.Hides[0]))}}
+}
+
+func holds(o devices) (out []check.Place) {
+	for i := range o {
+		if !o[i].Found() {
+			continue
+		}
+		for _, t := range o[i].Speed.Tasks {
+			if t.Blocked > 150 && strings.Contains(t.By, "://") {
+				note := fmt.Sprintf("for %.0f ms on a %s", t.Blocked, as(&o[i]))
+				if at, err := weburl.Parse(t.By); err == nil && isOthers(&o[i], at.Host()) {
+					note += ", and comes from another site"
+				}
+				out = append(out, check.Place{Note: note, Target: t.By})
+			}
+		}
+		if len(out) > 0 {
+			return out
+		}
+	}
+	return nil
+}
+
+// isOthers tells a host that is not the site's own.
+func isOthers(p *rendered.Page, host string) bool {
+	return slices.ContainsFunc(p.Hosts, func(h rendered.Host) bool { return h.Name == host })
+}
+
 // leastSpare is how many bytes are worth a smaller file.
 const leastSpare = 20_000
 
-func oversized(o on) (out []check.Place) {
+func oversized(o devices) (out []check.Place) {
 	seen := map[string]bool{}
 	for i := range o {
 		for _, l := range o[i].Large {
@@ -437,8 +499,8 @@ func sized(told string) (element, size string) {
 	return told, ""
 }
 
-func sideways(o on) []check.Place {
-	p := o.first(rendered.Phone)
+func sideways(o devices) []check.Place {
+	p := on(o, plan.Phone)
 	if p == nil || p.Fit.Content <= p.Fit.Width+1 || p.Fit.Wide == "" {
 		return nil
 	}
@@ -447,8 +509,8 @@ func sideways(o on) []check.Place {
 		p.Fit.Width, size), At: element}}
 }
 
-func taps(o on) []check.Place {
-	p := o.first(rendered.Phone)
+func taps(o devices) []check.Place {
+	p := on(o, plan.Phone)
 	if p == nil || len(p.Fit.Small) == 0 {
 		return nil
 	}
@@ -457,8 +519,8 @@ func taps(o on) []check.Place {
 		text.Count(p.Fit.Targets, "thing to tap", "things to tap"), size), At: element}}
 }
 
-func smallText(o on) []check.Place {
-	p := o.first(rendered.Phone)
+func smallText(o devices) []check.Place {
+	p := on(o, plan.Phone)
 	if p == nil || p.Fit.Text < 200 || 3*p.Fit.SmallText <= p.Fit.Text {
 		return nil
 	}
@@ -467,22 +529,22 @@ func smallText(o on) []check.Place {
 	}
 }
 
-func covered(o on) []check.Place {
-	p := o.first(rendered.Phone)
+func covered(o devices) []check.Place {
+	p := on(o, plan.Phone)
 	if p == nil || p.Covers == "" {
 		return nil
 	}
 	return []check.Place{{Note: "covers most of the first view: " + p.Covers, At: p.Covers}}
 }
 
-func console(o on) []check.Place {
+func console(o devices) []check.Place {
 	return messages(o, func(m *rendered.Message) bool { return !m.Mixed })
 }
 
 // insecure is an address over http in a message of the browser.
 var insecure = regexp.MustCompile(`'(http://[^']+)'`)
 
-func mixed(o on) []check.Place {
+func mixed(o devices) []check.Place {
 	out := messages(o, func(m *rendered.Message) bool { return m.Mixed })
 	for i := range out {
 		if m := insecure.FindStringSubmatch(out[i].Value); m != nil {
@@ -494,8 +556,8 @@ func mixed(o on) []check.Place {
 }
 
 // messages are those of the console that are wanted, each once.
-func messages(o on, wanted func(*rendered.Message) bool) (out []check.Place) {
-	p := o.any()
+func messages(o devices, wanted func(*rendered.Message) bool) (out []check.Place) {
+	p := first(o)
 	if p == nil {
 		return nil
 	}
