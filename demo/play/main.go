@@ -115,7 +115,7 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	if err := run("fixes", "fernhollow", "--limit", "12"); err != nil {
 		return err
 	}
-	if err := care("glasshouse", demo.GlasshouseHome, demo.GlasshouseHost, "render.pages=all", "render.within=8s", "render.tap="+demo.GlasshouseTaps,
+	if err := care("glasshouse", demo.GlasshouseHome, demo.GlasshouseHost, "render.pages=all", "render.within=8s", "render.tap=["+demo.GlasshouseTaps+"]",
 		"probes=false"); err != nil {
 		return err
 	}

@@ -919,6 +919,9 @@ type GateVerdict struct {
 	Reasons []GateReason `json:"reasons"`
 }
 
+// Grade how a measure is by public guidance on Web Vitals
+type Grade = string
+
 // HeaderField One header line
 type HeaderField struct {
 	Name  string `json:"name"`
@@ -1826,8 +1829,14 @@ type Rendering struct {
 	Differs []RenderingDifference `json:"differs"`
 
 	// Done by what the page was held to be done: settled, selector or time
-	Done  string          `json:"done,omitempty,omitzero"`
-	Fit   RenderingFit    `json:"fit"`
+	Done string       `json:"done,omitempty,omitzero"`
+	Fit  RenderingFit `json:"fit"`
+
+	// HiddenWords their words
+	HiddenWords int `json:"hiddenWords,omitempty,omitzero"`
+
+	// Hides texts that a phone does not show and a desktop does
+	Hides []string        `json:"hides,omitempty,omitzero"`
 	Hosts []RenderingPart `json:"hosts"`
 
 	// LostLinks of the source that scripts take away
@@ -1835,6 +1844,9 @@ type Rendering struct {
 	Missing   []MissingRequest `json:"missing"`
 	Outcome   string           `json:"outcome"`
 	Oversized []OversizedImage `json:"oversized"`
+
+	// Picture that picture itself, of a page that is looked at
+	Picture []byte `json:"picture,omitempty,omitzero"`
 
 	// Says the outcome in words
 	Says string `json:"says"`
@@ -1848,9 +1860,11 @@ type Rendering struct {
 	// SourceWords of the main text in the source
 	SourceWords int            `json:"sourceWords"`
 	Speed       RenderingSpeed `json:"speed"`
+	Taps        []RenderingTap `json:"taps,omitempty,omitzero"`
 
 	// Took ms until then
 	Took    int             `json:"took"`
+	Unused  []UnusedFile    `json:"unused,omitempty,omitzero"`
 	Weights []RenderingPart `json:"weights"`
 
 	// Words of the main text after scripts
@@ -1904,8 +1918,11 @@ type RenderingPart struct {
 // RenderingSpeed defines model for RenderingSpeed.
 type RenderingSpeed struct {
 	// Blocked total blocking time
-	Blocked   float64 `json:"blocked"`
-	FirstByte float64 `json:"firstByte,omitempty,omitzero"`
+	Blocked float64 `json:"blocked"`
+
+	// BlockedGrade how a measure is by public guidance on Web Vitals
+	BlockedGrade Grade   `json:"blockedGrade,omitempty,omitzero"`
+	FirstByte    float64 `json:"firstByte,omitempty,omitzero"`
 
 	// FirstPaint first contentful paint
 	FirstPaint float64 `json:"firstPaint,omitempty,omitzero"`
@@ -1913,22 +1930,49 @@ type RenderingSpeed struct {
 	// Holding addresses of what holds the first paint up
 	Holding []string `json:"holding"`
 
+	// Kept of the bytes transferred, what a browser may keep for a day or longer
+	Kept int `json:"kept,omitempty,omitzero"`
+
 	// Largest its element
 	Largest string `json:"largest,omitempty,omitzero"`
+
+	// LargestGrade how a measure is by public guidance on Web Vitals
+	LargestGrade Grade `json:"largestGrade,omitempty,omitzero"`
 
 	// LargestPaint largest contentful paint
 	LargestPaint float64 `json:"largestPaint,omitempty,omitzero"`
 	Loaded       float64 `json:"loaded,omitempty,omitzero"`
 	Requests     int     `json:"requests"`
 
+	// Runs loads of which these are the medians
+	Runs int `json:"runs,omitempty,omitzero"`
+
 	// Shift cumulative layout shift
-	Shift  float64            `json:"shift"`
-	Shifts []RenderingMeasure `json:"shifts"`
-	Tasks  []RenderingMeasure `json:"tasks"`
+	Shift float64 `json:"shift"`
+
+	// ShiftGrade how a measure is by public guidance on Web Vitals
+	ShiftGrade Grade              `json:"shiftGrade,omitempty,omitzero"`
+	Shifts     []RenderingMeasure `json:"shifts"`
+	Tasks      []RenderingMeasure `json:"tasks"`
 
 	// Throttled measured as on a slow phone
 	Throttled   bool `json:"throttled"`
 	Transferred int  `json:"transferred"`
+}
+
+// RenderingTap defines model for RenderingTap.
+type RenderingTap struct {
+	// Element what it means on the page; empty for nothing that can be tapped
+	Element string `json:"element,omitempty,omitzero"`
+
+	// Grade how a measure is by public guidance on Web Vitals
+	Grade Grade `json:"grade,omitempty,omitzero"`
+
+	// Selector of the plan
+	Selector string `json:"selector"`
+
+	// Took ms from the tap to the paint that answers it
+	Took float64 `json:"took"`
 }
 
 // Renderings defines model for Renderings.
@@ -2106,6 +2150,94 @@ type SiteList struct {
 type SnippetFound struct {
 	Found bool   `json:"found,omitempty,omitzero"`
 	Name  string `json:"name"`
+}
+
+// Speed How soon the rendered pages of a crawl stand, group by group
+type Speed struct {
+	// Before the crawl that it is compared with; 0 for none
+	Before int          `json:"before,omitempty,omitzero"`
+	By     string       `json:"by"`
+	Groups []SpeedGroup `json:"groups"`
+}
+
+// SpeedGroup defines model for SpeedGroup.
+type SpeedGroup struct {
+	Blocked SpeedSpread `json:"blocked"`
+	Device  string      `json:"device"`
+
+	// Differs what scripts change
+	Differs []SpeedShare `json:"differs"`
+
+	// Example address of one of them
+	Example string `json:"example"`
+
+	// Failed that could not be
+	Failed  int         `json:"failed"`
+	Largest SpeedSpread `json:"largest"`
+
+	// Links median of the links that only scripts make, of the pages that have some
+	Links int `json:"links"`
+
+	// Name of the layout, or the section; empty for pages that are like no other
+	Name string `json:"name"`
+
+	// Pages that were rendered
+	Pages int `json:"pages"`
+
+	// Question asks for its renderings; empty where nothing that they have in common finds them
+	Question string `json:"question,omitempty,omitzero"`
+
+	// Rendered pages of the group in the crawl before that were rendered
+	Rendered int         `json:"rendered,omitempty,omitzero"`
+	Shift    SpeedSpread `json:"shift"`
+
+	// Throttled measured as on a slow phone
+	Throttled bool `json:"throttled"`
+
+	// Transferred median of bytes
+	Transferred int `json:"transferred"`
+}
+
+// SpeedShare defines model for SpeedShare.
+type SpeedShare struct {
+	Label string `json:"label"`
+	Pages int    `json:"pages"`
+	What  string `json:"what"`
+}
+
+// SpeedSpread defines model for SpeedSpread.
+type SpeedSpread struct {
+	// Changed whether the value is another one, by more than loads of one page differ
+	Changed bool `json:"changed,omitempty,omitzero"`
+
+	// Compared whether there is one, measured in the same way
+	Compared bool `json:"compared,omitempty,omitzero"`
+
+	// Element what it comes from on most of the pages that are not good
+	Element      string `json:"element,omitempty,omitzero"`
+	ElementPages int    `json:"elementPages,omitempty,omitzero"`
+	Fair         int    `json:"fair"`
+	Good         int    `json:"good"`
+
+	// Grade how a measure is by public guidance on Web Vitals
+	Grade Grade `json:"grade"`
+
+	// Known pages of which the browser tells it
+	Known  int     `json:"known"`
+	Median float64 `json:"median"`
+	Poor   int     `json:"poor"`
+
+	// Slow asks for the renderings that are not good by this measure
+	Slow string `json:"slow,omitempty,omitzero"`
+
+	// Upper three in four pages are no worse
+	Upper float64 `json:"upper"`
+
+	// Was the upper value in the crawl before
+	Was float64 `json:"was,omitempty,omitzero"`
+
+	// Worst address of the page where it is worst
+	Worst string `json:"worst,omitempty,omitzero"`
 }
 
 // State defines model for State.
@@ -2298,6 +2430,20 @@ type TrialSide struct {
 type Undo struct {
 	Batch int64  `json:"batch"`
 	By    string `json:"by,omitempty,omitzero"`
+}
+
+// UnusedFile A script or stylesheet that is loaded for more than the page uses
+type UnusedFile struct {
+	Address string `json:"address"`
+
+	// Bytes as transferred
+	Bytes int `json:"bytes"`
+
+	// Kind script or style
+	Kind string `json:"kind"`
+
+	// Spare of these, about, what was not used
+	Spare int `json:"spare"`
 }
 
 // Use One resource that a page or stylesheet loads
@@ -2661,6 +2807,15 @@ type ListPagesParams struct {
 type ShowRenderingsParams struct {
 	// Address absolute, or relative to the site's home
 	Address PageAddress `form:"address" json:"address"`
+}
+
+// ShowSpeedParams defines parameters for ShowSpeed.
+type ShowSpeedParams struct {
+	// By layout by default
+	By string `form:"by,omitempty" json:"by,omitempty,omitzero"`
+
+	// From the earlier crawl to compare with; the finished one before by default
+	From *int `form:"from,omitempty" json:"from,omitempty"`
 }
 
 // TryRulesParams defines parameters for TryRules.
@@ -3249,6 +3404,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /sites/{site}/crawls/{crawl}/screens/{screen} (the `ShowScreen` operationId).
 	ShowScreen(ctx context.Context, site SiteName, crawl CrawlName, screen string, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowSpeed How soon rendered pages stand and what scripts change, by layout or section and device
+	//
+	// Corresponds with GET /sites/{site}/crawls/{crawl}/speed (the `ShowSpeed` operationId).
+	ShowSpeed(ctx context.Context, site SiteName, crawl CrawlName, params *ShowSpeedParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// StopCrawl End a running crawl early; what it has is judged
 	//
@@ -4581,6 +4741,21 @@ func (c *Calls) ResumeCrawl(ctx context.Context, site SiteName, crawl CrawlName,
 // Corresponds with GET /sites/{site}/crawls/{crawl}/screens/{screen} (the `ShowScreen` operationId).
 func (c *Calls) ShowScreen(ctx context.Context, site SiteName, crawl CrawlName, screen string, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewShowScreenRequest(c.Server, site, crawl, screen)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowSpeed How soon rendered pages stand and what scripts change, by layout or section and device
+//
+// Corresponds with GET /sites/{site}/crawls/{crawl}/speed (the `ShowSpeed` operationId).
+func (c *Calls) ShowSpeed(ctx context.Context, site SiteName, crawl CrawlName, params *ShowSpeedParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowSpeedRequest(c.Server, site, crawl, params)
 	if err != nil {
 		return nil, err
 	}
@@ -8230,6 +8405,82 @@ func NewShowScreenRequest(server string, site SiteName, crawl CrawlName, screen 
 	return req, nil
 }
 
+// NewShowSpeedRequest constructs an http.Request for the ShowSpeed method
+func NewShowSpeedRequest(server string, site SiteName, crawl CrawlName, params *ShowSpeedParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/speed", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.From != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewStopCrawlRequest constructs an http.Request for the StopCrawl method
 func NewStopCrawlRequest(server string, site SiteName, crawl CrawlName) (*http.Request, error) {
 	var err error
@@ -10011,6 +10262,11 @@ func (c *Client) ResumeCrawl(ctx context.Context, site SiteName, crawl CrawlName
 // ShowScreen: The picture of a page's first view.
 func (c *Client) ShowScreen(ctx context.Context, site SiteName, crawl CrawlName, screen string) (*http.Response, error) {
 	return c.calls.ShowScreen(ctx, site, crawl, screen)
+}
+
+// ShowSpeed: How soon rendered pages stand and what scripts change, by layout or section and device.
+func (c *Client) ShowSpeed(ctx context.Context, site SiteName, crawl CrawlName, params *ShowSpeedParams) (Speed, error) {
+	return read[Speed](c.calls.ShowSpeed(ctx, site, crawl, params))
 }
 
 // StopCrawl: End a running crawl early; what it has is judged.

@@ -35,7 +35,7 @@ core/dom:
 core/css:
 core/structured: dom
 core/page: css dom structured weburl text neardup
-core/rendered: page structured text
+core/rendered: page plan structured text
 core/scope: plan weburl
 core/survey: graph mishap neardup page rendered robots text weburl
 core/check: mishap page plan rendered scope survey text
@@ -66,7 +66,7 @@ internal/limit: mishap
 internal/judging: booking check fixlist mishap own plan internal/record internal/upkeep
 internal/decide: check figures fixlist mishap own waive weburl internal/record internal/spool internal/upkeep
 internal/worklist: booking drift fixlist task internal/record
-internal/compare: check drift fixlist gate text internal/decide internal/judging internal/record
+internal/compare: check drift fixlist gate rendered text weburl internal/decide internal/judging internal/record
 internal/recheck: booking check drift fixlist mishap page plan rendered task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record

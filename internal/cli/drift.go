@@ -60,6 +60,11 @@ SITE@N..M two crawls of your choice.`,
 				return writeJSON(c.OutOrStdout(), d)
 			}
 			printDrift(c.OutOrStdout(), site, d, limit)
+			s, err := cl.ShowSpeed(c.Context(), site, api.Numbered(d.After), &api.ShowSpeedParams{From: given(d.Before)})
+			if err != nil {
+				return err
+			}
+			printSpeedStep(c.OutOrStdout(), s, limit)
 			return nil
 		},
 	}

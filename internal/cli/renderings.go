@@ -38,6 +38,10 @@ func printRenderings(w io.Writer, all []api.Rendering) {
 			fmt.Fprintf(w, "  %d of %s too small or too close, among them %s\n", n,
 				numbers.Count(r.Fit.Targets, "thing to tap", "things to tap"), r.Fit.Small[0])
 		}
+		if r.HiddenWords > 0 {
+			wrap(w, "  ", fmt.Sprintf("%s that a desktop shows are not to be seen: “%s”",
+				numbers.Count(r.HiddenWords, "word", "words"), strings.Join(r.Hides[:min(len(r.Hides), 2)], "” “")))
+		}
 		if r.Covers != "" {
 			fmt.Fprintf(w, "  covered by %s\n", r.Covers)
 		}
@@ -57,11 +61,17 @@ func printSpeed(w io.Writer, r *api.Rendering) {
 	if s.Throttled {
 		as = ", as on a slow phone"
 	}
+	if s.Runs > 1 {
+		as += fmt.Sprintf(", medians of %d loads", s.Runs)
+	}
 	fmt.Fprintf(w, "  first byte %.0f ms · first paint %.0f ms · largest paint %.0f ms · shift %.2f · blocked %.0f ms%s\n",
 		s.FirstByte, s.FirstPaint, s.LargestPaint, s.Shift, s.Blocked, as)
 	done := map[string]string{"time": ", when its time was over", "selector": ", when what the plan waits for was there"}
 	fmt.Fprintf(w, "  done after %d ms%s · %s · %s bytes\n", r.Took, done[r.Done],
 		numbers.Count(s.Requests, "request", "requests"), numbers.Thousands(s.Transferred))
+	if s.Requests > 1 {
+		fmt.Fprintf(w, "  a browser may keep %d %% of it for a day or longer\n", 100*s.Kept/s.Transferred)
+	}
 	if s.Largest != "" {
 		fmt.Fprintf(w, "  painted last: %s\n", s.Largest)
 	}
@@ -70,6 +80,19 @@ func printSpeed(w io.Writer, r *api.Rendering) {
 			break
 		}
 		fmt.Fprintf(w, "  %.0f ms for %s\n", t.Value, t.Of)
+	}
+	for i, u := range r.Unused {
+		if i == 3 {
+			break
+		}
+		fmt.Fprintf(w, "  about %s of %s bytes unused of %s\n", numbers.Thousands(u.Spare), numbers.Thousands(u.Bytes), u.Address)
+	}
+	for _, t := range r.Taps {
+		if t.Element == "" {
+			fmt.Fprintf(w, "  %s is not there to tap\n", t.Selector)
+		} else {
+			fmt.Fprintf(w, "  a tap on %s is answered after %.0f ms\n", t.Element, t.Took)
+		}
 	}
 }
 

@@ -109,7 +109,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		a.moveCommand("open", task.Open, "Put fixes back to open",
 			"Puts fixes that were taken or claimed back to open."),
 		a.tasksCommand(), a.undoCommand(), a.waiveCommand(), a.unwaiveCommand(), a.waiversCommand(), a.recheckCommand())
-	add("Compare and hand over", a.driftCommand(), a.trendCommand(), a.gateCommand(), a.exportCommand(),
+	add("Compare and hand over", a.driftCommand(), a.speedCommand(), a.trendCommand(), a.gateCommand(), a.exportCommand(),
 		a.metricsCommand())
 	return root
 }

@@ -10,6 +10,7 @@ import (
 
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/text"
 	"harvik/internal/decide"
 	"harvik/internal/judging"
@@ -24,6 +25,9 @@ type Store interface {
 	DriftPages(ctx context.Context, crawl int64) (map[string]drift.Page, map[string]string, error)
 	DriftFiles(ctx context.Context, crawl int64) ([]drift.File, error)
 	Texts(ctx context.Context, crawl int64, addresses []string) (map[string]string, error)
+	URLs(ctx context.Context, crawl int64) ([]string, error)
+	EachRendering(ctx context.Context, crawl int64, pages []int32, f func(id int32, on []rendered.Page) error) error
+	PageLayouts(ctx context.Context, crawl int64) (map[int32]int32, error)
 	WasConfirmed(ctx context.Context, site int64, before time.Time) (map[string]bool, error)
 }
 

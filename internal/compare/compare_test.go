@@ -15,6 +15,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/gate"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/waive"
 	"harvik/internal/decide"
 	"harvik/internal/judging"
@@ -32,6 +33,24 @@ type kept struct {
 	texts   bool           // whether the main texts of pages changed from crawl to crawl
 	asked   int            // for how many texts
 	failing error
+	slower  float64 // by how many ms each crawl paints later than the one before
+	urls    []string
+}
+
+// URLs, EachRendering and PageLayouts are of pages that every crawl renders alike.
+func (k *kept) URLs(context.Context, int64) ([]string, error) { return k.urls, k.failing }
+func (k *kept) EachRendering(_ context.Context, crawl int64, _ []int32, f func(int32, []rendered.Page) error) error {
+	for i := range k.urls {
+		p := rendered.Page{Device: plan.Phone, Outcome: rendered.Rendered,
+			Speed: rendered.Speed{LargestAt: 1000 + k.slower*float64(crawl-1)}}
+		if err := f(int32(i), []rendered.Page{p}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+func (k *kept) PageLayouts(context.Context, int64) (map[int32]int32, error) {
+	return map[int32]int32{1: 0, 2: 0}, nil
 }
 
 func (k *kept) Before(_ context.Context, _ int64, number int) (record.Crawl, error) {
@@ -161,6 +180,41 @@ func TestDrift(t *testing.T) {
 	if _, err := c.Drift(t.Context(), record.Site{}, k.crawls[0], k.crawls[1]); err == nil ||
 		!strings.Contains(err.Error(), "crawl 2 is running") {
 		t.Errorf("with one that runs: %v", err)
+	}
+}
+
+// TestSpeed: renderings are told by layout or section beside those of the crawl before, each group with the question that
+// finds it, but for pages that are like no other.
+func TestSpeed(t *testing.T) {
+	k, home := grown(t)
+	k.urls, k.slower = []string{home, home + "shop/a", home + "shop/b"}, 3200
+	k.results[0].Sheet.Layouts, k.results[1].Sheet.Layouts = []string{"fern"}, []string{"fern"}
+	c := New(k, k, k)
+	for _, by := range []string{record.ByLayout, record.BySection} {
+		got, err := c.Speed(t.Context(), &k.crawls[0], k.crawls[1], by)
+		if err != nil || got.By != by || got.Before != 1 || len(got.Groups) != 2 {
+			t.Fatalf("by %s: %+v (%v)", by, got, err)
+		}
+		name := map[string]string{record.ByLayout: "fern", record.BySection: "/shop/"}[by]
+		question := map[string]string{record.ByLayout: `page.layout == 0`, record.BySection: `page.section == "/shop/"`}[by]
+		g := got.Groups[0]
+		if g.Name != name || g.Pages != 2 || g.Address != k.urls[1] || g.Question != `device == "phone" && `+question ||
+			g.Slow[0] != g.Question+" && largestPaint > 2500.0" || g.Worst[0] != k.urls[1] || g.Largest.Poor != 2 ||
+			g.Before == nil || g.Before.Largest.Upper != 1000 || g.Largest.Upper != 4200 {
+			t.Errorf("by %s the first group is %+v", by, g)
+		}
+		if alone := got.Groups[1]; by == record.ByLayout &&
+			(alone.Name != "" || alone.Question != "" || alone.Slow[0] != "") {
+			t.Errorf("a page that is like no other is told as %+v", alone)
+		}
+	}
+	if got, err := c.Speed(t.Context(), nil, k.crawls[0], record.ByLayout); err != nil || got.Before != 0 ||
+		got.Groups[0].Before != nil {
+		t.Errorf("without a crawl before: %+v (%v)", got, err)
+	}
+	k.failing = errors.New("no room")
+	if _, err := c.Speed(t.Context(), nil, k.crawls[0], record.ByLayout); err == nil {
+		t.Error("an error is no answer")
 	}
 }
 

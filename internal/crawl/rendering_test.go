@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 
@@ -107,6 +108,67 @@ func TestTemplatesChosen(t *testing.T) {
 		for _, p := range r.Pages {
 			if p.Differ("title") == nil || p.Links == 0 {
 				t.Errorf("page %d on a %s differs in %+v", r.ID, p.Device, p.Differs)
+			}
+		}
+	}
+}
+
+// steady is a browser that needs another time for each load, and shows less on a phone.
+type steady struct {
+	mu    sync.Mutex
+	loads map[string][]render.Settings // by device
+}
+
+// Render implements crawl.Browser.
+func (b *steady) Render(
+	_ context.Context,
+	_, device string,
+	_ *render.Traffic,
+	s render.Settings,
+) (render.Result, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	n := len(b.loads[device])
+	b.loads[device] = append(b.loads[device], s)
+	seen := []string{"Moss grows on the north wall"}
+	if device == plan.Desktop {
+		seen = append(seen, "Ferns grow by the old pond")
+	}
+	p := rendered.Page{
+		Device:  device,
+		Outcome: rendered.Rendered,
+		Speed:   rendered.Speed{LargestAt: []float64{900, 700, 800, 0}[n%4]},
+	}
+	if n%4 == 3 { // which says nothing of the page
+		p.Outcome = rendered.Crashed
+	}
+	return render.Result{Page: p, HTML: []byte(built("")), Seen: seen}, nil
+}
+
+// TestTimes: a page is loaded as often as the plan says and its medians count, it is read and tapped once, and what a
+// phone does not show is told of the phone alone.
+func TestTimes(t *testing.T) {
+	b := &steady{loads: map[string][]render.Settings{}}
+	m := &testkit.Memory{Browser: b}
+	address := "http://" + testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprint(w, "<!doctype html><title>Bed</title><h1>Bed</h1>")
+	})) + "/"
+	m.Crawl(t, address, plan.Plan{Probes: plan.No(), Resources: plan.None,
+		Render: plan.Render{Pages: plan.Sample, Times: 4, Tap: []string{".menu"}}})
+	if len(m.Renderings) != 1 || len(m.Renderings[0].Pages) != 2 {
+		t.Fatalf("rendered are %+v", m.Renderings)
+	}
+	for _, p := range m.Renderings[0].Pages {
+		if p.Speed.LargestAt != 800 || p.Speed.Runs != 3 || len(b.loads[p.Device]) != 4 {
+			t.Errorf("on a %s: %+v of %d loads", p.Device, p.Speed, len(b.loads[p.Device]))
+		}
+		if want := map[string]int{plan.Phone: 6}[p.Device]; p.Hidden != want {
+			t.Errorf("a %s hides %d words, want %d", p.Device, p.Hidden, want)
+		}
+		for i, s := range b.loads[p.Device] {
+			if (len(s.Tap) > 0) != (i == 0) || s.Screen != (i == 0) {
+				t.Errorf("on a %s, load %d is made with %+v", p.Device, i, s)
 			}
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"os/exec"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -145,6 +146,7 @@ func TestGlasshouse(t *testing.T) {
 		&api.ShowRenderingsParams{Address: demo.GlasshouseLoop}); err != nil || all.Renderings[0].Outcome != "stuck" {
 		t.Errorf("the loop: %+v (%v)", all, err)
 	}
+	h.spread(t)
 	h.shownBuilt(t)
 	if _, err := h.JudgeCrawl(t.Context(), "glasshouse", api.Latest, &api.JudgeCrawlParams{Read: true}); err == nil ||
 		!strings.Contains(err.Error(), "was rendered") {
@@ -158,6 +160,33 @@ func TestGlasshouse(t *testing.T) {
 	}
 	turn(demo.Glasshouse("/orchids/", "/letters/"))
 	h.builtAgain(t)
+}
+
+// spread holds the groups of renderings to their rows.
+func (h *harvik) spread(t *testing.T) {
+	t.Helper()
+	for _, by := range []string{"layout", "section"} {
+		s, err := h.ShowSpeed(t.Context(), "glasshouse", api.Latest, &api.ShowSpeedParams{By: by})
+		if err != nil || s.By != by || s.Before != 0 || len(s.Groups) < 4 {
+			t.Fatalf("by %s: %+v (%v)", by, s, err)
+		}
+		pages, failed, poor := 0, 0, 0
+		for _, g := range s.Groups {
+			pages, failed, poor = pages+g.Pages, failed+g.Failed, poor+g.Largest.Poor
+			if g.Question == "" {
+				continue
+			}
+			if n := len(h.asked(t, "renderings", g.Question+` && outcome == "rendered"`, "device")); n != g.Pages {
+				t.Errorf("%s of %s finds %d renderings of %d", g.Question, g.Name, n, g.Pages)
+			}
+			if n := len(h.asked(t, "renderings", g.Blocked.Slow, "device")); n != g.Blocked.Fair+g.Blocked.Poor {
+				t.Errorf("%s finds %d renderings, not %d and %d", g.Blocked.Slow, n, g.Blocked.Fair, g.Blocked.Poor)
+			}
+		}
+		if all := len(h.asked(t, "renderings", "", "device")); pages+failed != all || failed != 2 || poor != 2 {
+			t.Errorf("by %s there are %d pages, %d failed, %d painted very late, of %d", by, pages, failed, poor, all)
+		}
+	}
 }
 
 // builtAgain rechecks fixes of pages two of which are mended.
@@ -214,6 +243,18 @@ func (h *harvik) shownBuilt(t *testing.T) {
 	b.visit(at + "map/")
 	b.see("Scripts change nothing of what the source says.")
 	b.see("busy.js")
+	b.visit(at + "blinds/")
+	b.see("answered after")
+	b.visit(h.url + "/sites/glasshouse/latest/speed")
+	b.see("/hours/")
+	b.see("painted last: div#late > div")
+	b.see("5 links on 1 of 1")
+	b.picture("speed")
+	b.visit(h.url + "/sites/glasshouse/latest/speed?by=section")
+	b.see("/ferns/")
+	b.click("link", "poor on 1 of 1")
+	b.see("largestPaint > 2500.0")
+	b.see("/hours/")
 	b.visit(at + "loop/")
 	b.see("its scripts kept the browser from answering")
 	b.size(390, 844)
@@ -221,6 +262,50 @@ func (h *harvik) shownBuilt(t *testing.T) {
 	b.see("only after scripts")
 	b.wait("nothing wider than a phone", `document.documentElement.scrollWidth <= 391`)
 	b.picture("rendering-phone")
+	b.visit(h.url + "/sites/glasshouse/latest/speed")
+	b.see("painted last")
+	b.wait("nothing wider than a phone", `document.documentElement.scrollWidth <= 391`)
+}
+
+// TestSpeedChanges: what a deployment made slower is told by layout, in the crawl after it.
+func TestSpeedChanges(t *testing.T) {
+	t.Parallel()
+	if _, err := render.Program(); err != nil {
+		t.Skip(err)
+	}
+	s := newShell(t)
+	s.start()
+	var late atomic.Int32
+	beds := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "/late" {
+			time.Sleep(time.Duration(late.Load()) * time.Millisecond)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprintf(w, "<!doctype html><title>Bed %s</title><h1>Bed</h1>", r.URL.Path)
+		if r.URL.Path == "/" {
+			fmt.Fprint(w, "<ul><li><a href=/moss/1>1</a><li><a href=/moss/2>2</a><li><a href=/moss/3>3</a></ul>")
+			return
+		}
+		fmt.Fprint(w, `<main><p>Moss grows here.</p><div id=d></div></main><script>fetch("/late").then(() => {
+			d.innerHTML = '<p style="height:400px;font-size:50px">' + "Moss on a wall. ".repeat(9) + "</p>" })</script>`)
+	}))
+	s.ok("site add beds http://beds.example/ --allow 127.0.0.0/8")
+	s.fails("speed beds", 1, "a finished crawl of the site beds does not exist")
+	s.ok("plan set beds probes=false resources=none render.pages=all render.devices=[desktop] --host beds.example=" + beds)
+	s.ok("crawl beds")
+	s.ok("speed beds", "as /moss/1", "3 · 0 · 0")
+	late.Store(2800)
+	s.ok("crawl beds")
+	s.ok("speed beds", "as /moss/1", "0 · 3 · 0", "painted last on 3 of 3: div#d > p", "Compared with crawl 1")
+	s.ok("speed beds --by section", "/moss/")
+	s.ok("drift beds", "Speed of rendered pages, before and after")
+	for _, command := range []string{"speed beds", "drift beds", "speed beds@1..2 --by section"} {
+		if out := s.ok(command); !regexp.MustCompile(`~ [23]\.[0-9] s \(\+[23]\.[0-9] s\)`).MatchString(out) {
+			t.Errorf("harvik %s tells no change:\n%s", command, out)
+		}
+	}
+	s.ok("ask beds largestPaint>2500.0 --of renderings", "3 renderings")
 }
 
 // TestTemplates renders some pages of each template beside the source, which stays what is judged.

@@ -123,7 +123,7 @@ func (l *Looks) fetchOne(ctx context.Context, u weburl.URL, out *record.Look, re
 	}
 	for _, r := range sink.Renderings {
 		if out.Facts != nil && r.ID == sink.Records[len(sink.Records)-1].ID {
-			out.Rendered = r.Pages
+			out.Rendered, out.Pictures = r.Pages, r.Pictures
 		}
 	}
 	out.Detail = result.Detail

@@ -30,6 +30,7 @@ type Look struct {
 	Loads     []LoadRow
 	Verdicts  []check.Verdict
 	Rendered  []rendered.Page // by device, where that was asked for
+	Pictures  [][]byte        // the first views of these, WebP; nil where there is none
 }
 
 // Entry is how the page would stand in a list of results.

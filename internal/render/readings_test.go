@@ -24,8 +24,12 @@ func served(t *testing.T, html string) string {
 		case "/app.js": // three quarters of it never run
 			w.Header().Set("Content-Type", "text/javascript")
 			w.Header().Set("Cache-Control", "public, max-age=604800")
-			fmt.Fprintf(w, "function used() { /*%s*/ return 1 }\nfunction idle() { /*%s*/ function more() { return 2 } }\nused();",
-				strings.Repeat("u", 10_000), strings.Repeat("i", 30_000))
+			fmt.Fprintf(
+				w,
+				"function used() { /*%s*/ return 1 }\nfunction idle() { /*%s*/ function more() { return 2 } }\nused();",
+				strings.Repeat("u", 10_000),
+				strings.Repeat("i", 30_000),
+			)
 		case "/look.css": // half of it matches nothing
 			w.Header().Set("Content-Type", "text/css")
 			w.Header().Set("Cache-Control", "max-age=60")
@@ -40,10 +44,14 @@ func served(t *testing.T, html string) string {
 	return s.URL + "/"
 }
 
-// TestUnused: of scripts and stylesheets it is told how much a page does not use, and how much of all a browser may keep.
+// TestUnused: of scripts and stylesheets it is told how much a page does not use, and how much of all a browser may
+// keep.
 func TestUnused(t *testing.T) {
-	at := served(t, `<!doctype html><title>x</title><link rel=stylesheet href=/look.css><link rel=icon href=data:,><p>x</p>
-		<script src=/app.js></script>`)
+	at := served(
+		t,
+		`<!doctype html><title>x</title><link rel=stylesheet href=/look.css><link rel=icon href=data:,><p>x</p>
+		<script src=/app.js></script>`,
+	)
 	got, err := pool(t, 1).Render(t.Context(), at, plan.Desktop, traffic(t, fetch.Settings{}), settings())
 	if err != nil || len(got.Unused) != 2 {
 		t.Fatalf("%+v (%v)", got.Page, err)
@@ -63,22 +71,26 @@ func TestUnused(t *testing.T) {
 	}
 }
 
-// TestShadow: what components keep in shadow trees stands in the reading where it is shown, and what is slotted in there
-// stands in its slot.
+// TestShadow: what components keep in shadow trees stands in the reading where it is shown, and what is slotted in
+// there stands in its slot.
 func TestShadow(t *testing.T) {
-	at := served(t, `<!doctype html><title>x</title><fern-card><b slot=name>Royal fern</b><i>by the pond</i></fern-card><p>after</p>
+	at := served(
+		t,
+		`<!doctype html><title>x</title><fern-card><b slot=name>Royal fern</b><i>by the pond</i></fern-card><p>after</p>
 		<template><u>not shown</u></template><script>customElements.define("fern-card", class extends HTMLElement {
 		constructor() { super(); this.attachShadow({ mode: "open" }).innerHTML =
 			"<h2><slot name=name>none</slot></h2><a href=/royal>more of it</a><slot></slot><fern-leaf></fern-leaf>" } });
 		customElements.define("fern-leaf", class extends HTMLElement { connectedCallback() {
-			this.attachShadow({ mode: "open" }).innerHTML = "<em>a leaf</em>"; } })</script>`)
+			this.attachShadow({ mode: "open" }).innerHTML = "<em>a leaf</em>"; } })</script>`,
+	)
 	got, err := pool(t, 1).Render(t.Context(), at, plan.Desktop, traffic(t, fetch.Settings{}), settings())
 	if err != nil {
 		t.Fatal(err)
 	}
 	want := `<fern-card><h2><slot name="name"><b slot="name">Royal fern</b></slot></h2><a href="/royal">more of it</a>` +
 		`<slot><i>by the pond</i></slot><fern-leaf><em>a leaf</em></fern-leaf></fern-card><p>after</p>`
-	if html := string(got.HTML); !strings.Contains(html, want) || !strings.Contains(html, "<template><u>not shown</u></template>") ||
+	if html := string(got.HTML); !strings.Contains(html, want) ||
+		!strings.Contains(html, "<template><u>not shown</u></template>") ||
 		!strings.HasPrefix(html, "<!DOCTYPE html><html><head><title>x</title>") {
 		t.Errorf("the reading is %s", html)
 	}
@@ -96,7 +108,8 @@ func TestTaps(t *testing.T) {
 	set.Tap = []string{"#quick", "#slow", "#none", "#under", "#throws", "%%", "#away", "#quick"}
 	for _, device := range plan.Devices {
 		got, err := pool(t, 1).Render(t.Context(), at, device, traffic(t, fetch.Settings{}), set)
-		if err != nil || !got.Found() || len(got.Taps) < 5 || strings.Contains(string(got.HTML), "done") || len(got.Console) > 0 {
+		if err != nil || !got.Found() || len(got.Taps) < 5 || strings.Contains(string(got.HTML), "done") ||
+			len(got.Console) > 0 {
 			t.Fatalf("%s: %+v (%v)", device, got.Page, err)
 		}
 		if q, s := got.Taps[0], got.Taps[1]; !strings.HasSuffix(q.Element, "button#quick") || q.Took <= 0 ||
@@ -129,7 +142,10 @@ func TestSeen(t *testing.T) {
 		seen[device] = got.Seen
 	}
 	if fmt.Sprintf("%q", seen[plan.Phone]) != `["Moss" "Seen on each device there is"]` ||
-		fmt.Sprintf("%q", seen[plan.Desktop]) != `["Moss" "Seen on each device there is" "Seen on a desktop alone, as it is"]` {
+		fmt.Sprintf(
+			"%q",
+			seen[plan.Desktop],
+		) != `["Moss" "Seen on each device there is" "Seen on a desktop alone, as it is"]` {
 		t.Errorf("seen are %q", seen)
 	}
 	var page rendered.Page

@@ -31,7 +31,9 @@ func pool(t testing.TB, atOnce int) *render.Pool {
 // traffic reaches loopback, and takes what is served there for the site.
 func traffic(t testing.TB, s fetch.Settings) *render.Traffic {
 	t.Helper()
-	s.Guard = fetch.Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}
+	if s.Guard.Allow == nil {
+		s.Guard = fetch.Guard{Allow: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8")}}
+	}
 	s.Timeout, s.MaxBytes, s.Parallel = 10*time.Second, 5<<20, 6
 	c, err := fetch.New(s)
 	if err != nil {

@@ -327,7 +327,7 @@ func (m *maker) renderings() Sheet {
 		Name: "renderings", Title: "What a browser made of pages, by device: how soon they stand, and what scripts change",
 		Columns: []Column{address("address", 60), words("device", 10), words("outcome", 12), whole("first byte"),
 			whole("first paint"), whole("largest paint"), words("largest", 40), decimal("shift"), whole("blocked"),
-			whole("requests"), whole("bytes"), whole("words in source"), whole("words"), whole("links by scripts"),
+			whole("requests"), whole("bytes"), whole("bytes unused"), whole("words in source"), whole("words"), whole("links by scripts"),
 			words("scripts change", 30), whole("console"), words("on a slow phone", 8)},
 		Each: func(ctx context.Context, row func([]any) error) error {
 			urls, err := m.from.URLs(ctx, m.crawl.ID)
@@ -353,7 +353,7 @@ func (m *maker) renderings() Sheet {
 func renderingCells(address string, p *rendered.Page) []any {
 	out := []any{address, p.Device, string(p.Outcome)}
 	if !p.Found() {
-		return append(out, make([]any, 14)...)
+		return append(out, make([]any, 15)...)
 	}
 	ms := func(v float64) any {
 		if v < 0 {
@@ -365,7 +365,10 @@ func renderingCells(address string, p *rendered.Page) []any {
 	for _, d := range p.Differs {
 		kinds = append(kinds, d.What)
 	}
-	s := &p.Speed
+	s, unused := &p.Speed, 0
+	for i := range p.Unused {
+		unused += p.Unused[i].Spare
+	}
 	return append(
 		out,
 		ms(s.FirstByte),
@@ -376,6 +379,7 @@ func renderingCells(address string, p *rendered.Page) []any {
 		ms(s.Blocked),
 		s.Requests,
 		s.Transferred,
+		unused,
 		p.Source,
 		p.Words,
 		p.Links,

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
@@ -34,6 +35,29 @@ func (s *Service) showDrift(c *gin.Context) {
 		return
 	}
 	c.JSON(http.StatusOK, api.DriftBetween{Before: before.Number, After: after.Number, Drift: wire.Drift(d)})
+}
+
+// showSpeed tells how soon rendered pages stand, beside an earlier crawl.
+func (s *Service) showSpeed(c *gin.Context) {
+	site, after, ok := s.siteAndCrawl(c)
+	if !ok {
+		return
+	}
+	by := cmp.Or(c.Query("by"), record.ByLayout)
+	if by != record.ByLayout && by != record.BySection {
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("%q is neither %s nor %s", by, record.ByLayout, record.BySection))
+		return
+	}
+	before, ok := s.earlier(c, site, after)
+	if !ok {
+		return
+	}
+	out, err := s.rooms.Speed(c, before, after, by)
+	if err != nil {
+		s.fail(c, err, "the renderings")
+		return
+	}
+	c.JSON(http.StatusOK, wire.Speed(out))
 }
 
 // earlier is the crawl that "from" names, or the finished one before; nil if there is none.

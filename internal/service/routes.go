@@ -106,6 +106,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/crawls/:crawl/rechecks", s.listRechecks)
 	api.GET("/sites/:site/crawls/:crawl/rechecks/:recheck", s.showRecheck)
 	api.GET("/sites/:site/crawls/:crawl/drift", atOnce(comparisons, s.showDrift))
+	api.GET("/sites/:site/crawls/:crawl/speed", atOnce(comparisons, s.showSpeed))
 	api.POST("/sites/:site/crawls/:crawl/gate", atOnce(comparisons, s.passGate))
 	api.GET("/sites/:site/crawls/:crawl/map", s.showMap)
 	api.GET("/sites/:site/crawls/:crawl/export", atOnce(exports, s.export))

@@ -119,6 +119,7 @@ type Rechecks interface {
 // Comparisons set crawls side by side.
 type Comparisons interface {
 	Drift(ctx context.Context, site record.Site, before, after record.Crawl) (*drift.Comparison, error)
+	Speed(ctx context.Context, before *record.Crawl, after record.Crawl, by string) (*record.Speed, error)
 	Trend(ctx context.Context, site record.Site, limit int) ([]record.TrendPoint, error)
 	Gate(ctx context.Context, site record.Site, rec record.Crawl, against *record.Crawl,
 		c gate.Conditions) (gate.Verdict, error)

@@ -34,19 +34,37 @@ func (r *reading) renderings(ctx context.Context) error {
 
 // renderingFacts are what renderings say themselves.
 var renderingFacts = map[string]func(*rendered.Page) any{
-	"device":        func(p *rendered.Page) any { return p.Device },
-	"outcome":       func(p *rendered.Page) any { return string(p.Outcome) },
-	"done":          func(p *rendered.Page) any { return p.Done },
-	"took":          func(p *rendered.Page) any { return p.Took },
-	"firstByte":     read(func(p *rendered.Page) float64 { return p.Speed.FirstByte }),
-	"firstPaint":    read(func(p *rendered.Page) float64 { return p.Speed.FirstPaint }),
-	"largestPaint":  read(func(p *rendered.Page) float64 { return p.Speed.LargestAt }),
-	"largest":       func(p *rendered.Page) any { return p.Speed.Largest },
-	"shift":         read(func(p *rendered.Page) float64 { return p.Speed.Shift }),
-	"blocked":       read(func(p *rendered.Page) float64 { return p.Speed.Blocked }),
-	"throttled":     func(p *rendered.Page) any { return p.Speed.Throttled },
-	"requests":      func(p *rendered.Page) any { return p.Speed.Requests },
-	"transferred":   func(p *rendered.Page) any { return p.Speed.Transferred },
+	"device":       func(p *rendered.Page) any { return p.Device },
+	"outcome":      func(p *rendered.Page) any { return string(p.Outcome) },
+	"done":         func(p *rendered.Page) any { return p.Done },
+	"took":         func(p *rendered.Page) any { return p.Took },
+	"firstByte":    read(func(p *rendered.Page) float64 { return p.Speed.FirstByte }),
+	"firstPaint":   read(func(p *rendered.Page) float64 { return p.Speed.FirstPaint }),
+	"largestPaint": read(func(p *rendered.Page) float64 { return p.Speed.LargestAt }),
+	"largest":      func(p *rendered.Page) any { return p.Speed.Largest },
+	"shift":        read(func(p *rendered.Page) float64 { return p.Speed.Shift }),
+	"blocked":      read(func(p *rendered.Page) float64 { return p.Speed.Blocked }),
+	"throttled":    func(p *rendered.Page) any { return p.Speed.Throttled },
+	"requests":     func(p *rendered.Page) any { return p.Speed.Requests },
+	"transferred":  func(p *rendered.Page) any { return p.Speed.Transferred },
+	"kept":         counted(func(p *rendered.Page) int { return p.Speed.Kept }),
+	"unused": counted(func(p *rendered.Page) (n int) {
+		for i := range p.Unused {
+			n += p.Unused[i].Spare
+		}
+		return n
+	}),
+	"tap": func(p *rendered.Page) any {
+		slowest := 0.0
+		for i := range p.Taps {
+			slowest = max(slowest, p.Taps[i].Took)
+		}
+		if slowest == 0 {
+			return nil
+		}
+		return slowest
+	},
+	"hiddenWords":   counted(func(p *rendered.Page) int { return p.Hidden }),
 	"words":         counted(func(p *rendered.Page) int { return p.Words }),
 	"sourceWords":   counted(func(p *rendered.Page) int { return p.Source }),
 	"scriptedLinks": func(p *rendered.Page) any { return p.Links },

@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 
+	"github.com/jackc/pgx/v5"
+
 	"harvik/internal/core/fixlist"
 	"harvik/internal/record"
 )
@@ -15,6 +17,21 @@ func (s *Store) Layouts(ctx context.Context, crawlID int64) ([]record.LayoutRow,
 		from standing st join address a on a.crawl_id = st.crawl_id and a.id = st.page_id
 		where st.crawl_id = $1 and st.layout >= 0 group by st.layout order by pages desc, example`, crawlID)
 	return rows, err
+}
+
+// PageLayouts are the layouts of a crawl's pages by their numbers; −1 is of a page that is like no other.
+func (s *Store) PageLayouts(ctx context.Context, crawlID int64) (map[int32]int32, error) {
+	rows, err := s.pool.Query(ctx, "select page_id, layout from standing where crawl_id = $1", crawlID)
+	if err != nil {
+		return nil, err
+	}
+	out := map[int32]int32{}
+	var page, layout int32
+	_, err = pgx.ForEachRow(rows, []any{&page, &layout}, func() error {
+		out[page] = layout
+		return nil
+	})
+	return out, err
 }
 
 // Map is where a crawl's sore spots are; record.ErrNotFound where it was judged before maps were made.

@@ -120,11 +120,15 @@ func Passage(in *text.Passage) api.Passage {
 
 // Look is one page, fetched and judged at once.
 func Look(in *record.Look) api.Look {
+	built := some(in.Rendered, Rendering)
+	for i := range min(len(built), len(in.Pictures)) {
+		built[i].Picture = in.Pictures[i]
+	}
 	return api.Look{
 		Address: in.Address, Hops: in.Hops, Detail: in.Detail, Facts: maybe(in.Facts, facts),
 		Indexable: in.Indexable, Why: in.Why, Desktop: entry(&in.Desktop), Phone: entry(&in.Phone),
 		Links: Each(in.Links, Link), Loads: Each(in.Loads, load), Verdicts: Each(in.Verdicts, verdict),
-		Renderings: some(in.Rendered, Rendering),
+		Renderings: built,
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 
 	"harvik/internal/api"
 	"harvik/internal/core/rendered"
+	"harvik/internal/record"
 )
 
 // Rendering is what a browser made of a page on one device.
@@ -22,7 +23,11 @@ func Rendering(in *rendered.Page) api.Rendering {
 			Blocked: s.Blocked, Tasks: Each(s.Tasks, func(m *rendered.Task) api.RenderingMeasure {
 				return api.RenderingMeasure{Of: m.By, Value: m.Blocked}
 			}),
-			Requests: s.Requests, Transferred: s.Transferred, Holding: texts(s.Holding), Throttled: s.Throttled},
+			Requests: s.Requests, Transferred: s.Transferred, Holding: texts(s.Holding), Throttled: s.Throttled,
+			Kept: s.Kept, Runs: s.Runs, LargestGrade: string(rendered.LargestBounds.Grade(s.LargestAt)),
+			ShiftGrade: string(
+				rendered.ShiftBounds.Grade(s.Shift),
+			), BlockedGrade: string(rendered.BlockedBounds.Grade(s.Blocked))},
 		Fit: api.RenderingFit{Width: f.Width, Content: f.Content, Wide: f.Wide, Targets: f.Targets,
 			Small:     texts(f.Small),
 			SmallMore: f.SmallMore, Letters: f.Text, SmallLetters: f.SmallText},
@@ -42,8 +47,52 @@ func Rendering(in *rendered.Page) api.Rendering {
 			return api.OversizedImage{Address: i.Address, Width: i.Width, Height: i.Height, Shown: i.Shown,
 				ShownHeight: i.ShownHeight, Bytes: i.Bytes, Spare: i.Spare}
 		}),
-		Covers: in.Covers, Screen: in.Screen,
+		Covers: in.Covers, Screen: in.Screen, Hides: in.Hides, HiddenWords: in.Hidden,
+		Unused: some(in.Unused, func(u *rendered.Unused) api.UnusedFile {
+			return api.UnusedFile{Address: u.Address, Kind: u.Kind, Bytes: u.Bytes, Spare: u.Spare}
+		}),
+		Taps: some(in.Taps, func(t *rendered.Tap) api.RenderingTap {
+			return api.RenderingTap{Selector: t.Selector, Element: t.Element, Took: t.Took,
+				Grade: string(rendered.TapBounds.Grade(t.Took))}
+		}),
 	}
+}
+
+// Speed is how soon the rendered pages of a crawl stand.
+func Speed(in *record.Speed) api.Speed {
+	return api.Speed{By: in.By, Before: in.Before, Groups: Each(in.Groups, speedGroup)}
+}
+
+func speedGroup(in *record.SpeedGroup) api.SpeedGroup {
+	out := api.SpeedGroup{
+		Name: in.Name, Device: in.Device, Pages: in.Pages, Failed: in.Failed, Example: in.Address,
+		Largest: spread(in, &in.Largest, 0), Shift: spread(in, &in.Shift, 1),
+		Blocked: spread(in, &in.Blocked, 2), Transferred: in.Transferred, Links: in.Links, Throttled: in.Throttled,
+		Question: in.Question, Differs: Each(in.Differs, func(s *rendered.Share) api.SpeedShare {
+			return api.SpeedShare{What: s.What, Label: s.Say, Pages: s.Pages}
+		}),
+	}
+	if b := in.Before; b != nil {
+		out.Rendered = b.Pages
+		for _, one := range []struct {
+			now *api.SpeedSpread
+			was *rendered.Spread
+			by  rendered.Bounds
+		}{{&out.Largest, &b.Largest, rendered.LargestBounds}, {&out.Shift, &b.Shift, rendered.ShiftBounds},
+			{&out.Blocked, &b.Blocked, rendered.BlockedBounds}} {
+			one.now.Compared = one.now.Known > 0 && one.was.Known > 0 && b.Throttled == in.Throttled
+			one.now.Was = one.was.Upper
+			one.now.Changed = one.now.Compared && one.by.Changed(one.was.Upper, one.now.Upper)
+		}
+	}
+	return out
+}
+
+// spread is how one measure of a group, by its place in the lists of the group, is spread.
+func spread(of *record.SpeedGroup, in *rendered.Spread, at int) api.SpeedSpread {
+	return api.SpeedSpread{Known: in.Known, Median: in.Median, Upper: in.Upper, Grade: string(in.Grade), Good: in.Good,
+		Fair: in.Fair, Poor: in.Poor, Worst: of.Worst[at], Slow: of.Slow[at], Element: in.Element,
+		ElementPages: in.ElementPages}
 }
 
 func renderingDifference(in *rendered.Difference) api.RenderingDifference {

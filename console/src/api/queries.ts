@@ -334,6 +334,19 @@ export const drift = (name: string, number: string, from: string) =>
     placeholderData: keepPreviousData,
   });
 
+/** How soon rendered pages stand, by layout or section, beside an earlier crawl. */
+export const speed = (name: string, number: string, by: "layout" | "section", from: string) =>
+  queryOptions({
+    queryKey: ["sites", name, "crawls", number, "speed", by, from],
+    queryFn: () =>
+      read(
+        api.GET("/sites/{site}/crawls/{crawl}/speed", {
+          params: { ...ofCrawl(name, number), query: from ? { by, from: Number(from) } : { by } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
 export const trend = (name: string) =>
   queryOptions({
     queryKey: ["sites", name, "trend"],

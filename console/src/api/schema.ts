@@ -1355,6 +1355,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/crawls/{crawl}/speed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        /** How soon rendered pages stand and what scripts change, by layout or section and device */
+        get: operations["showSpeed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/crawls/{crawl}/gate": {
         parameters: {
             query?: never;
@@ -2611,7 +2632,45 @@ export interface components {
             covers?: string;
             /** @description the picture of the first view; empty for none */
             screen?: string;
+            /**
+             * Format: byte
+             * @description that picture itself, of a page that is looked at
+             */
+            picture?: string;
+            unused?: components["schemas"]["UnusedFile"][];
+            taps?: components["schemas"]["RenderingTap"][];
+            /** @description texts that a phone does not show and a desktop does */
+            hides?: string[];
+            /** @description their words */
+            hiddenWords?: number;
         };
+        /** @description A script or stylesheet that is loaded for more than the page uses */
+        UnusedFile: {
+            address: string;
+            /** @description script or style */
+            kind: string;
+            /** @description as transferred */
+            bytes: number;
+            /** @description of these, about, what was not used */
+            spare: number;
+        };
+        RenderingTap: {
+            /** @description of the plan */
+            selector: string;
+            /** @description what it means on the page; empty for nothing that can be tapped */
+            element?: string;
+            /**
+             * Format: double
+             * @description ms from the tap to the paint that answers it
+             */
+            took: number;
+            grade?: components["schemas"]["Grade"];
+        };
+        /**
+         * @description how a measure is by public guidance on Web Vitals
+         * @enum {string}
+         */
+        Grade: "good" | "fair" | "poor";
         RenderingDifference: {
             what: string;
             label: string;
@@ -2657,6 +2716,84 @@ export interface components {
             holding: string[];
             /** @description measured as on a slow phone */
             throttled: boolean;
+            /** @description of the bytes transferred, what a browser may keep for a day or longer */
+            kept?: number;
+            /** @description loads of which these are the medians */
+            runs?: number;
+            largestGrade?: components["schemas"]["Grade"];
+            shiftGrade?: components["schemas"]["Grade"];
+            blockedGrade?: components["schemas"]["Grade"];
+        };
+        /** @description How soon the rendered pages of a crawl stand, group by group */
+        Speed: {
+            /** @enum {string} */
+            by: "layout" | "section";
+            /** @description the crawl that it is compared with; 0 for none */
+            before?: number;
+            groups: components["schemas"]["SpeedGroup"][];
+        };
+        SpeedGroup: {
+            /** @description of the layout, or the section; empty for pages that are like no other */
+            name: string;
+            /** @enum {string} */
+            device: "phone" | "desktop";
+            /** @description that were rendered */
+            pages: number;
+            /** @description that could not be */
+            failed: number;
+            /** @description address of one of them */
+            example: string;
+            largest: components["schemas"]["SpeedSpread"];
+            shift: components["schemas"]["SpeedSpread"];
+            blocked: components["schemas"]["SpeedSpread"];
+            /** @description median of bytes */
+            transferred: number;
+            /** @description what scripts change */
+            differs: components["schemas"]["SpeedShare"][];
+            /** @description median of the links that only scripts make, of the pages that have some */
+            links: number;
+            /** @description measured as on a slow phone */
+            throttled: boolean;
+            /** @description pages of the group in the crawl before that were rendered */
+            rendered?: number;
+            /** @description asks for its renderings; empty where nothing that they have in common finds them */
+            question?: string;
+        };
+        SpeedSpread: {
+            /** @description pages of which the browser tells it */
+            known: number;
+            /** Format: double */
+            median: number;
+            /**
+             * Format: double
+             * @description three in four pages are no worse
+             */
+            upper: number;
+            grade: components["schemas"]["Grade"];
+            good: number;
+            fair: number;
+            poor: number;
+            /** @description address of the page where it is worst */
+            worst?: string;
+            /** @description what it comes from on most of the pages that are not good */
+            element?: string;
+            elementPages?: number;
+            /** @description asks for the renderings that are not good by this measure */
+            slow?: string;
+            /**
+             * Format: double
+             * @description the upper value in the crawl before
+             */
+            was?: number;
+            /** @description whether there is one, measured in the same way */
+            compared?: boolean;
+            /** @description whether the value is another one, by more than loads of one page differ */
+            changed?: boolean;
+        };
+        SpeedShare: {
+            what: string;
+            label: string;
+            pages: number;
         };
         RenderingMeasure: {
             of: string;
@@ -5993,6 +6130,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DriftBetween"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showSpeed: {
+        parameters: {
+            query?: {
+                /** @description layout by default */
+                by?: "layout" | "section";
+                /** @description the earlier crawl to compare with; the finished one before by default */
+                from?: number;
+            };
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The groups, the largest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Speed"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -44,6 +44,7 @@ export const router = createBrowserRouter([
           { path: "left", lazy: view("LeftOut", () => import("../features/crawls/LeftOut")) },
           { path: "doors", lazy: view("Doors", () => import("../features/crawls/Doors")) },
           { path: "drift", lazy: view("DriftPage", () => import("../features/history/DriftPage")) },
+          { path: "speed", lazy: view("SpeedPage", () => import("../features/speed/SpeedPage")) },
           { path: "map", lazy: view("MapPage", () => import("../features/history/MapPage")) },
           { path: "export", lazy: view("ExportPage", () => import("../features/handover/ExportPage")) },
         ],

@@ -46,3 +46,7 @@ export function signed(d: number): string {
   if (Math.abs(d) < 0.005) return d > 0 ? "+<0.01" : "−<0.01";
   return `${d > 0 ? "+" : "−"}${Math.abs(d).toFixed(2)}`;
 }
+
+/** A time in milliseconds. */
+export const seconds = (ms: number | undefined): string =>
+  ms === undefined ? "not told" : ms < 1000 ? `${whole(ms)} ms` : `${(ms / 1000).toFixed(1)} s`;

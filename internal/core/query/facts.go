@@ -344,6 +344,12 @@ func ofRenderings() []Fact {
 			Unit:  "bytes",
 			Say:   "over the wire, of all that was loaded",
 		},
+		{Name: "kept", Label: "kept", Kind: Whole, Unit: "bytes", Say: "of these, what a browser may keep for a day or longer"},
+		{Name: "unused", Label: "unused", Kind: Whole, Unit: "bytes",
+			Say: "of scripts and stylesheets, about what the page does not use"},
+		{Name: "tap", Label: "tap", Kind: Decimal, Unit: "ms",
+			Say: "until the slowest of the taps that the plan names is answered", None: "the plan taps nothing that is there"},
+		{Name: "hiddenWords", Label: "hidden words", Kind: Whole, Say: "that a desktop shows and this phone does not"},
 		{Name: "words", Label: "words", Kind: Whole, Say: "of the main text after scripts", None: none},
 		{Name: "sourceWords", Label: "source words", Kind: Whole, Say: "of the main text in the source", None: none},
 		{

@@ -37,6 +37,7 @@ export function CrawlFrame() {
         <Tab to={`${base}/fixes`}>Fix list</Tab>
         <Tab to={`${base}/tables`}>Tables</Tab>
         <Tab to={`${base}/map`}>Map</Tab>
+        <Tab to={`${base}/speed`}>Speed</Tab>
         <Tab to={`${base}/drift`}>Drift</Tab>
         <Tab to={`${base}/left`}>Left out</Tab>
         <Tab to={`${base}/doors`}>Front doors</Tab>

@@ -2,9 +2,10 @@ import { Box, Flex, Heading, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useParams } from "react-router";
 import { Problem } from "../../api/client";
-import { crawl, crawls, drift } from "../../api/queries";
+import { crawl, crawls, drift, speed } from "../../api/queries";
 import { useFilters } from "../../lib/useFilters";
 import { Select } from "../../ui/Select";
+import { SpeedTable } from "../../ui/SpeedTable";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { DriftReport } from "./DriftReport";
 
@@ -44,6 +45,23 @@ export function DriftPage() {
         </Text>
       ))}
       <DriftReport d={d.data.drift} home={info.data?.home ?? ""} base={`/sites/${site}/${number}`} />
+      <SpeedSince before={d.data.before} home={info.data?.home ?? ""} />
     </Box>
+  );
+}
+
+/** How the speed of rendered pages changed, where both crawls rendered some. */
+function SpeedSince({ before, home }: { before: number; home: string }) {
+  const { site = "", crawl: number = "" } = useParams();
+  const s = useQuery(speed(site, number, "layout", String(before)));
+  if (s.isError) return <Failed error={s.error} retry={s.refetch} />;
+  if (!s.data?.groups.some((g) => g.largest.compared)) return null;
+  return (
+    <>
+      <Heading as="h2" size="md" mt="6" mb="2">
+        Speed of rendered pages, before and after
+      </Heading>
+      <SpeedTable speed={s.data} home={home} base={`/sites/${site}/${number}`} />
+    </>
   );
 }

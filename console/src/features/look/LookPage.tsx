@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Grid, Heading, Input, Text, Textarea } from "@chakra-ui/react";
+import { Box, Button, Checkbox, Flex, Grid, Heading, Input, Text, Textarea } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
@@ -17,11 +17,12 @@ export function LookPage() {
   const [address, setAddress] = useState(params.get("address") ?? "");
   const [html, setHTML] = useState("");
   const [source, setSource] = useState<"address" | "html">("address");
+  const [render, setRender] = useState(false);
   const look = useMutation({
     mutationFn: () =>
       read(
         api.POST("/look", {
-          body: source === "html" ? { address, html } : { address: whole(address) },
+          body: source === "html" ? { address, html } : { address: whole(address), render },
         }),
       ),
   });
@@ -74,6 +75,15 @@ export function LookPage() {
             Look
           </Button>
         </Flex>
+        {source === "address" && (
+          <Checkbox.Root mt="2" checked={render} onCheckedChange={(d) => setRender(d.checked === true)}>
+            <Checkbox.HiddenInput />
+            <Checkbox.Control />
+            <Checkbox.Label>
+              make it in a browser, too: what scripts change, how soon it stands, how it fits a phone
+            </Checkbox.Label>
+          </Checkbox.Root>
+        )}
         {source === "html" && (
           <Textarea
             mt="2"

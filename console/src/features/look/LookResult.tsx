@@ -1,6 +1,7 @@
 import { Box, Flex, Grid, Heading, Text } from "@chakra-ui/react";
 import type { Entry, Look, Verdict } from "../../api/types";
 import { count } from "../../lib/format";
+import { Built } from "../../ui/Built";
 import { Outline, Places } from "../../ui/Evidence";
 import { Sign } from "../../ui/Sign";
 
@@ -65,6 +66,14 @@ export function LookResult({ look }: { look: Look }) {
             />
           </Box>
         </Grid>
+      )}
+      {look.renderings && look.renderings.length > 0 && (
+        <>
+          <Heading as="h2" size="md" mt="5" mb="2">
+            As a browser builds it
+          </Heading>
+          <Built all={look.renderings} home={facts.address} />
+        </>
       )}
     </>
   );

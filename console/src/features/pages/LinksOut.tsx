@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Heading } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Link as PageLink } from "../../api/types";
-import { whole } from "../../lib/format";
+import { count } from "../../lib/format";
 import { Address } from "../../ui/Address";
 
 const first = 20;
@@ -12,7 +12,7 @@ export function LinksOut({ links, home, base }: { links: PageLink[]; home: strin
   return (
     <Box as="section" mb="6">
       <Heading as="h2" size="sm" mb="1.5" pb="1" borderBottomWidth="1px">
-        {whole(links.length)} links out
+        {count(links.length, "link", "links")} out
       </Heading>
       {(all ? links.slice(0, 1000) : links.slice(0, first)).map((l, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: links repeat
@@ -39,7 +39,7 @@ export function LinksOut({ links, home, base }: { links: PageLink[]; home: strin
       ))}
       {!all && links.length > first && (
         <Button size="xs" variant="outline" mt="2" onClick={() => setAll(true)}>
-          Show all {whole(links.length)}
+          Show all {links.length}
         </Button>
       )}
     </Box>

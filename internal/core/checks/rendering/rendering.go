@@ -94,7 +94,7 @@ var Suite = []*check.Check{
 		What: "The largest thing in the first view is painted more than 4 seconds after the visit begins." + lab,
 		Why:  "Many visitors have left by then.",
 		How:  "See what is painted last, and bring it sooner: smaller, earlier in the source, not behind scripts and styles.", Source: speed,
-		Rendering: paint(4000, 0),
+		Rendering: paint(rendered.Poor),
 	},
 	{
 		ID: "paint-slow", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Days,
@@ -102,7 +102,7 @@ var Suite = []*check.Check{
 		What: "The largest thing in the first view is painted between 2.5 and 4 seconds after the visit begins." + lab,
 		Why:  "Visitors feel that they wait.",
 		How:  "See what is painted last, and bring it sooner: smaller, earlier in the source, not behind scripts and styles.", Source: speed,
-		Rendering: paint(2500, 4000),
+		Rendering: paint(rendered.Fair),
 	},
 	{
 		ID: "layout-jumps", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Hours,
@@ -110,7 +110,7 @@ var Suite = []*check.Check{
 		What: "What is to be seen moves by more than 0.25 (cumulative layout shift) while the page loads." + lab,
 		Why:  "People lose their place, and tap what they did not mean.",
 		How:  "Give pictures, banners and frames their room before they are there.", Source: speed,
-		Rendering: shift(0.25, 0),
+		Rendering: shift(rendered.Poor),
 	},
 	{
 		ID: "layout-shifts", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Hours,
@@ -118,7 +118,7 @@ var Suite = []*check.Check{
 		What: "What is to be seen moves by 0.1 to 0.25 (cumulative layout shift) while the page loads." + lab,
 		Why:  "People lose their place.",
 		How:  "Give pictures, banners and frames their room before they are there.", Source: speed,
-		Rendering: shift(0.1, 0.25),
+		Rendering: shift(rendered.Fair),
 	},
 	{
 		ID: "thread-stuck", Group: group, Severity: check.Error, Scope: check.WholeSite, Effort: check.Days,
@@ -126,7 +126,7 @@ var Suite = []*check.Check{
 		What: "Long tasks keep the page from answering for more than 600 milliseconds in all after it can be seen." + lab,
 		Why:  "Who taps or types meanwhile thinks that the page is broken.",
 		How:  "Load less script, later, and in smaller pieces; see which takes longest.", Source: speed,
-		Rendering: blocked(600, 0),
+		Rendering: blocked(rendered.Poor),
 	},
 	{
 		ID: "thread-blocked", Group: group, Severity: check.Warning, Scope: check.WholeSite, Effort: check.Days,
@@ -134,7 +134,7 @@ var Suite = []*check.Check{
 		What: "Long tasks keep the page from answering for 200 to 600 milliseconds in all after it can be seen." + lab,
 		Why:  "Taps are answered late.",
 		How:  "Load less script, later, and in smaller pieces; see which takes longest.", Source: speed,
-		Rendering: blocked(200, 600),
+		Rendering: blocked(rendered.Fair),
 	},
 	{
 		ID: "script-holds", Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Hours,
@@ -325,29 +325,31 @@ func scriptedLinks(o devices) []check.Place {
 	return []check.Place{{Note: note}}
 }
 
-// within tells whether a value is above a bound and, where there is one, not above the next.
-func within(v, above, most float64) bool { return v > above && (most == 0 || v <= most) }
-
 // seconds are milliseconds as people read them.
 func seconds(ms float64) string { return fmt.Sprintf("%.1f s", ms/1000) }
 
-// worst is the device on which a measure is worst, where that is above a bound and, where there is one, not above the
-// next: what is grave on one device is told as grave, and once.
-func worst(o devices, of func(*rendered.Speed) float64, above, most float64) (p *rendered.Page) {
+// worst is the device on which a measure is worst, where it is of a grade there: what is poor on one device is told as
+// poor, and once.
+func worst(
+	o devices,
+	of func(*rendered.Speed) float64,
+	bounds rendered.Bounds,
+	grade rendered.Grade,
+) (p *rendered.Page) {
 	for i := range o {
 		if o[i].Found() && (p == nil || of(&o[i].Speed) > of(&p.Speed)) {
 			p = &o[i]
 		}
 	}
-	if p == nil || !within(of(&p.Speed), above, most) {
+	if p == nil || bounds.Grade(of(&p.Speed)) != grade {
 		return nil
 	}
 	return p
 }
 
-func paint(above, most float64) func(o devices) []check.Place {
+func paint(grade rendered.Grade) func(o devices) []check.Place {
 	return func(o devices) []check.Place {
-		p := worst(o, func(s *rendered.Speed) float64 { return s.LargestAt }, above, most)
+		p := worst(o, func(s *rendered.Speed) float64 { return s.LargestAt }, rendered.LargestBounds, grade)
 		if p == nil {
 			return nil
 		}
@@ -364,9 +366,9 @@ func as(p *rendered.Page) string {
 	return p.Device
 }
 
-func shift(above, most float64) func(o devices) []check.Place {
+func shift(grade rendered.Grade) func(o devices) []check.Place {
 	return func(o devices) []check.Place {
-		p := worst(o, func(s *rendered.Speed) float64 { return s.Shift }, above, most)
+		p := worst(o, func(s *rendered.Speed) float64 { return s.Shift }, rendered.ShiftBounds, grade)
 		if p == nil {
 			return nil
 		}
@@ -379,9 +381,9 @@ func shift(above, most float64) func(o devices) []check.Place {
 	}
 }
 
-func blocked(above, most float64) func(o devices) []check.Place {
+func blocked(grade rendered.Grade) func(o devices) []check.Place {
 	return func(o devices) []check.Place {
-		p := worst(o, func(s *rendered.Speed) float64 { return s.Blocked }, above, most)
+		p := worst(o, func(s *rendered.Speed) float64 { return s.Blocked }, rendered.BlockedBounds, grade)
 		if p == nil {
 			return nil
 		}
@@ -394,9 +396,13 @@ func unused(id, kind, noun, what, how string) *check.Check {
 	return &check.Check{
 		ID: id, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget, Effort: check.Hours,
 		Title: "most of a " + noun + " goes unused", Line: "Most of the " + noun + " {target} goes unused",
-		What: fmt.Sprintf("At least half of a %s, and 30 kB of what is transferred, are %s until the page is done.", noun, what) + lab,
-		Why:  "Visitors load, and their phones read, what the page does not need.",
-		How:  how, Source: "",
+		What: fmt.Sprintf(
+			"At least half of a %s, and 30 kB of what is transferred, are %s until the page is done.",
+			noun,
+			what,
+		) + lab,
+		Why: "Visitors load, and their phones read, what the page does not need.",
+		How: how, Source: "",
 		Rendering: func(o devices) (out []check.Place) {
 			seen := map[string]bool{}
 			for i := range o {
@@ -420,8 +426,11 @@ const leastUnused = 30_000
 func tapped(o devices) (out []check.Place) {
 	for i := range o {
 		for _, t := range o[i].Taps {
-			if t.Took > 200 {
-				out = append(out, check.Place{Note: fmt.Sprintf("answers after %.0f ms on a %s", t.Took, as(&o[i])), At: t.Element})
+			if rendered.TapBounds.Grade(t.Took) != rendered.Good {
+				out = append(
+					out,
+					check.Place{Note: fmt.Sprintf("answers after %.0f ms on a %s", t.Took, as(&o[i])), At: t.Element},
+				)
 			}
 		}
 		if len(out) > 0 {
@@ -439,8 +448,10 @@ func hides(o devices) []check.Place {
 	if p == nil || d == nil || p.Hidden < leastHidden || hiddenPart*p.Hidden < d.Words {
 		return nil
 	}
-	return []check.Place{{Note: fmt.Sprintf("%s that a desktop shows, among them “%s”", text.Count(p.Hidden, "word", "words"),
-		check.Short(p.Hides[0]))}}
+	return []check.Place{
+		{Note: fmt.Sprintf("%s that a desktop shows, among them “%s”", text.Count(p.Hidden, "word", "words"),
+			check.Short(p.Hides[0]))},
+	}
 }
 
 func holds(o devices) (out []check.Place) {

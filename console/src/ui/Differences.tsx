@@ -1,6 +1,6 @@
 import { Box, Text } from "@chakra-ui/react";
-import type { RenderingDifference } from "../../api/types";
-import { count, shortAddress } from "../../lib/format";
+import type { RenderingDifference } from "../api/types";
+import { count, shortAddress } from "../lib/format";
 
 const most = 12;
 
