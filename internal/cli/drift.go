@@ -60,7 +60,8 @@ SITE@N..M two crawls of your choice.`,
 				return writeJSON(c.OutOrStdout(), d)
 			}
 			printDrift(c.OutOrStdout(), site, d, limit)
-			s, err := cl.ShowSpeed(c.Context(), site, api.Numbered(d.After), &api.ShowSpeedParams{From: given(d.Before)})
+			s, err := cl.ShowSpeed(c.Context(), site, api.Numbered(d.After),
+				&api.ShowSpeedParams{From: given(d.Before)})
 			if err != nil {
 				return err
 			}

@@ -183,8 +183,8 @@ func TestDrift(t *testing.T) {
 	}
 }
 
-// TestSpeed: renderings are told by layout or section beside those of the crawl before, each group with the question that
-// finds it, but for pages that are like no other.
+// TestSpeed: renderings are told by layout or section beside those of the crawl before, each group with the question
+// that finds it, but for pages that are like no other.
 func TestSpeed(t *testing.T) {
 	k, home := grown(t)
 	k.urls, k.slower = []string{home, home + "shop/a", home + "shop/b"}, 3200

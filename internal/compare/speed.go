@@ -101,8 +101,8 @@ func (c *Comparisons) groups(ctx context.Context, rec record.Crawl, by string) (
 	return g.Groups(), urls, layouts, err
 }
 
-// layoutNames gives the name of the layout of a page, "" for one that is like no other; it is the same in all crawls. The
-// numbers of this crawl are by name.
+// layoutNames gives the name of the layout of a page, "" for one that is like no other; it is the same in all crawls.
+// The numbers of this crawl are by name.
 func (c *Comparisons) layoutNames(
 	ctx context.Context,
 	rec record.Crawl,

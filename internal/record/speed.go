@@ -20,8 +20,8 @@ type SpeedGroup struct {
 	rendered.Group
 	Address string   // of its example
 	Worst   []string // where the largest paint, the shift and the blocking are worst; "" where none is known
-	// Question asks for its renderings, Slow for those that are not good by each of these measures; "" of pages that are
-	// like no other, which nothing they have in common finds.
+	// Question asks for its renderings, Slow for those that are not good by each of these measures; "" of pages that
+	// are like no other, which nothing they have in common finds.
 	Question string
 	Slow     []string
 	Before   *rendered.Group // of the same name and device in the earlier crawl, nil for none

@@ -74,8 +74,8 @@ var ways = []string{
 	`<form target=f action="%s"></form>`, `<img src="/away?to=%s">`,
 }
 
-// TestAddresses: however a page spells an address that its plan may not reach, and by whatever way it asks for it, nothing
-// comes there; where the plan may, it does.
+// TestAddresses: however a page spells an address that its plan may not reach, and by whatever way it asks for it,
+// nothing comes there; where the plan may, it does.
 func TestAddresses(t *testing.T) {
 	var mu sync.Mutex
 	reached := map[string]int{}

@@ -18,8 +18,8 @@ const (
 	Poor Grade = "poor"
 )
 
-// Bounds are the greatest values that are good and fair, and what two measurements have to be apart at least for them to
-// tell of more than chance.
+// Bounds are the greatest values that are good and fair, and what two measurements have to be apart at least for them
+// to tell of more than chance.
 type Bounds struct{ Good, Fair, Apart float64 }
 
 // Bounds of measures, in their units. Of blocking, which the guidance has for the laboratory, it is that for phones.

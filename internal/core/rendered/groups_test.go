@@ -79,7 +79,8 @@ func TestGroups(t *testing.T) {
 			Outcome: rendered.Rendered,
 			Links:   i,
 			Speed: rendered.Speed{LargestAt: largest,
-				Largest: "img", Shift: 0.1, Blocked: 700, Tasks: []rendered.Task{{By: "a.js"}}, Transferred: 1000 * i, Throttled: true},
+				Largest: "img", Shift: 0.1, Blocked: 700, Tasks: []rendered.Task{{By: "a.js"}}, Transferred: 1000 * i,
+				Throttled: true},
 		}
 		if i > 1 {
 			p.Differs = []rendered.Difference{{What: "links"}, {What: "title"}}

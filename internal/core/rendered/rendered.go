@@ -84,9 +84,9 @@ var Differences = []Kind{
 	{"images", "images"}, {"data", "structured data"}, {"alternates", "alternates"},
 }
 
-// Speed is measured in the laboratory: on this machine, of one load or as the median of several, as the standards of the web define it (Navigation
-// Timing, Paint Timing, Largest Contentful Paint, Layout Instability, Long Tasks). Times are in milliseconds from the
-// beginning of navigation; −1 is not known.
+// Speed is measured in the laboratory: on this machine, of one load or as the median of several, as the standards of
+// the web define it (Navigation Timing, Paint Timing, Largest Contentful Paint, Layout Instability, Long Tasks). Times
+// are in milliseconds from the beginning of navigation; −1 is not known.
 type Speed struct {
 	FirstByte   float64
 	FirstPaint  float64 // first contentful paint

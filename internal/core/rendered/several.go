@@ -31,7 +31,8 @@ func Median(loads []Speed) Speed {
 }
 
 // Hide puts into a page what its device, a phone, does not show of the texts that a desktop shows. What neither shows
-// without doing something, as folded parts are, is in neither list; texts of fewer words than a sentence has are let be.
+// without doing something, as folded parts are, is in neither list; texts of fewer words than a sentence has are let
+// be.
 func (p *Page) Hide(phone, desktop []string) {
 	p.Hides, p.Hidden = nil, 0
 	shown := plain(strings.Join(phone, " "))
