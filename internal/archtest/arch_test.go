@@ -47,8 +47,8 @@ core/booking: check field fixlist page plan rendered robots scope sitemap survey
 core/column: page
 core/figures: weburl
 core/field: figures mishap plan
-core/query: column page plan text weburl
-core/own: check column field graph page plan query survey text
+core/query: column page plan rendered text weburl
+core/own: check column field graph page plan query rendered survey text
 core/waive: check plan scope weburl
 core/task:
 core/drift: check fixlist health sitemap task text

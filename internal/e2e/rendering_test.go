@@ -24,7 +24,7 @@ import (
 )
 
 // glasshouse is a service with the garden's glasshouse under care, whose pages are rendered.
-func glasshouse(t *testing.T, how plan.Render) (h *harvik, turn func(http.Handler)) {
+func glasshouse(t *testing.T, how plan.Render, own ...plan.OwnCheck) (h *harvik, turn func(http.Handler)) {
 	t.Helper()
 	if _, err := render.Program(); err != nil {
 		t.Skip(err)
@@ -39,7 +39,7 @@ func glasshouse(t *testing.T, how plan.Render) (h *harvik, turn func(http.Handle
 		Protocols: demo.Protocols}, demo.GlasshouseHost)
 	h.addSite(t, "glasshouse", demo.GlasshouseHome, plan.Plan{
 		Hosts: map[string]string{demo.GlasshouseHost: address}, CA: authority, Parallel: 8, Retries: -1,
-		Timeout: plan.Duration(15 * time.Second), Resources: plan.None, Probes: plan.No(), Render: how})
+		Timeout: plan.Duration(15 * time.Second), Resources: plan.None, Probes: plan.No(), Render: how, Own: own})
 	return h, func(other http.Handler) { now.Store(other) }
 }
 
@@ -76,7 +76,11 @@ func (h *harvik) asked(t *testing.T, of, question, columns string) (out [][]any)
 func TestGlasshouse(t *testing.T) {
 	t.Parallel()
 	h, turn := glasshouse(t, plan.Render{Pages: plan.All, Within: plan.Duration(8 * time.Second),
-		Tap: []string{demo.GlasshouseTaps}})
+		Tap: []string{demo.GlasshouseTaps}}, plan.OwnCheck{ID: "own-heavy", Group: "weight", Of: "renderings",
+		Question: `page.section == "/bundle/" && transferred > 50000`, Title: "bundle too heavy for the garden",
+		Why: "The garden is far from any mast.", How: "Leave the bundle away.",
+		Fires:  []map[string]any{{"page.section": "/bundle/", "transferred": 50001}},
+		Passes: []map[string]any{{"page.section": "/bundle/", "transferred": 50000}}})
 	h.grown(t)
 	want, got := map[string]bool{}, map[string]bool{}
 	for _, f := range demo.GlasshousePlanted() {
@@ -146,6 +150,10 @@ func TestGlasshouse(t *testing.T) {
 		&api.ShowRenderingsParams{Address: demo.GlasshouseLoop}); err != nil || all.Renderings[0].Outcome != "stuck" {
 		t.Errorf("the loop: %+v (%v)", all, err)
 	}
+	if rows := h.asked(t, "findings", `check == "own-heavy"`, "page.path,what"); len(rows) != 2 || rows[0][0] != "/bundle/" ||
+		!strings.HasPrefix(rows[0][1].(string), "device: phone, ") || rows[1][0] != "/bundle/" {
+		t.Errorf("a check of one's own about renderings finds %v", rows)
+	}
 	h.spread(t)
 	h.shownBuilt(t)
 	if _, err := h.JudgeCrawl(t.Context(), "glasshouse", api.Latest, &api.JudgeCrawlParams{Read: true}); err == nil ||
@@ -158,7 +166,7 @@ func TestGlasshouse(t *testing.T) {
 	if n := len(h.asked(t, "findings", `check == "scripted-title"`, "check")); n != 1 {
 		t.Errorf("judged anew, %d pages have a title by scripts", n)
 	}
-	turn(demo.Glasshouse("/orchids/", "/letters/"))
+	turn(demo.Glasshouse("/orchids/", "/letters/", "/bundle/"))
 	h.builtAgain(t)
 }
 
@@ -195,6 +203,7 @@ func (h *harvik) builtAgain(t *testing.T) {
 	want := map[string]string{
 		"scripted-robots": "confirmed",
 		"layout-shifts":   "confirmed",
+		"own-heavy":       "confirmed",
 		"layout-jumps":    "still there",
 		"render-failed":   "still there",
 	}
@@ -202,7 +211,7 @@ func (h *harvik) builtAgain(t *testing.T) {
 		t.Context(),
 		"glasshouse",
 		api.Latest,
-		&api.ListFixesParams{Group: "rendering", Limit: 100},
+		&api.ListFixesParams{Limit: 100},
 	)
 	if err != nil {
 		t.Fatal(err)

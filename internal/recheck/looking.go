@@ -111,7 +111,7 @@ func (l *looking) look(ctx context.Context) error {
 		p.Sources.Sitemaps, p.Probes = plan.No(), plan.No()
 	}
 	p.Pages, p.Selection, p.Depth, p.Time = 2*mostRechecked, plan.Breadth, 1<<20, 0
-	renders := l.checks.Only(func(c *check.Check) bool { return c.Rendering != nil && ids[c.ID] })
+	renders := l.checks.Only(func(c *check.Check) bool { return c.OfRenderings() && ids[c.ID] })
 	if len(renders.Checks) == 0 && p.Render.Pages != plan.All {
 		p.Render.Pages = plan.None
 	}
@@ -274,7 +274,7 @@ func (l *looking) siteChecks() (ids map[string]bool, evidence bool) {
 		}
 		ids[c.ID] = true
 		// robots.txt, sitemaps, front doors
-		if c.Rendering != nil {
+		if c.OfRenderings() {
 			continue
 		}
 		if f.Kind == fixlist.Whole || c.Gather == check.ByPlace || c.Gather == check.Alone || c.Group == "reach" {

@@ -10,6 +10,7 @@ import (
 	"harvik/internal/core/graph"
 	"harvik/internal/core/page"
 	"harvik/internal/core/query"
+	"harvik/internal/core/rendered"
 	"harvik/internal/core/survey"
 	"harvik/internal/core/text"
 )
@@ -23,6 +24,8 @@ func (a *asker) judge(p *check.SitePass) error {
 		return a.redirects(p)
 	case "resources":
 		return a.resources(p)
+	case "renderings":
+		return a.renderings(p)
 	}
 	return a.pages(p)
 }
@@ -93,6 +96,38 @@ func (a *asker) pages(p *check.SitePass) error {
 			p.Report(id, a.place(row))
 		}
 	})
+}
+
+// renderings reports pages for what a browser made of them, once for each device.
+func (a *asker) renderings(p *check.SitePass) error {
+	p.PageByPage()
+	t, wanted := a.asked.Of, a.wanted()
+	for some := range slices.Chunk(p.Pages, chunk) {
+		ids, on := make([]int32, len(some)), map[int32][]rendered.Page{}
+		for i := range some {
+			ids[i] = some[i].ID
+		}
+		if err := p.Source.EachRendering(ids, func(id int32, all []rendered.Page) { on[id] = all }); err != nil {
+			return err
+		}
+		built := slices.DeleteFunc(slices.Clone(some), func(g survey.Page) bool { return len(on[g.ID]) == 0 })
+		err := a.rows(p, built, query.OfPage, wanted, func(id int32, row []any) {
+			for i := range on[id] {
+				for _, at := range wanted {
+					if name := t.Facts[at].Name; !strings.Contains(name, ".") {
+						row[at] = query.OfRendering(name, &on[id][i])
+					}
+				}
+				if a.holds(row) {
+					p.Report(id, a.place(row))
+				}
+			}
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // chunk is how many pages are read at once.

@@ -54,7 +54,7 @@ type asker struct {
 }
 
 // only are the tables that can be judged while a crawl is.
-var only = []string{"pages", "resources", "links", "redirects"}
+var only = []string{"pages", "resources", "links", "redirects", "renderings"}
 
 // later are facts that only judging tells, or that change without a crawl.
 var later = map[string]string{
@@ -90,6 +90,9 @@ func compile(o *plan.OwnCheck) (*asker, error) {
 		}
 	}
 	a.told = a.asked.Telling()
+	if device := t.Fact("device"); device >= 0 && !slices.Contains(a.told, device) {
+		a.told = append([]int{device}, a.told...) // without it nobody knows where to look
+	}
 	return a, nil
 }
 
@@ -244,7 +247,7 @@ func (a *asker) check() *check.Check {
 	c := &check.Check{
 		ID: o.ID, Group: o.Group, Severity: check.Warning, Factor: o.Factor, Scope: check.WholeSite, Title: o.Title,
 		Line: cmp.Or(o.Line, sentence(o.Title)), What: cmp.Or(o.What, "The question "+o.Question+" holds."), Why: o.Why,
-		How: o.How, Site: a.judge,
+		How: o.How, Site: a.judge, Rendered: a.asked.Of.Name == "renderings",
 	}
 	if o.Severity != "" {
 		_ = c.Severity.UnmarshalText([]byte(o.Severity)) // a valid plan names one of three
@@ -256,7 +259,8 @@ func (a *asker) check() *check.Check {
 }
 
 // usualCause is what one change mends, where nothing is said.
-var usualCause = map[string]string{"pages": "place", "resources": "target", "links": "target", "redirects": "target"}
+var usualCause = map[string]string{"pages": "place", "resources": "target", "links": "target", "redirects": "target",
+	"renderings": "place"}
 
 // sentence begins with a capital.
 func sentence(s string) string {

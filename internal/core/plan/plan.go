@@ -94,7 +94,7 @@ type OwnCheck struct {
 	Severity string           `json:"severity,omitempty" yaml:"severity,omitempty" say:"how grave it is; a warning by default" in:"error|warning|notice"`
 	Factor   float64          `json:"factor,omitempty" yaml:"factor,omitempty" say:"its weight within the severity, 1 by default" in:"0.5..4"`
 	Effort   string           `json:"effort,omitempty" yaml:"effort,omitempty" say:"how much work one repair is; minutes by default" in:"minutes|hours|days"`
-	Of       string           `json:"of,omitempty" yaml:"of,omitempty" say:"what the question is about; pages by default" in:"pages|resources|links|redirects"`
+	Of       string           `json:"of,omitempty" yaml:"of,omitempty" say:"what the question is about; pages by default" in:"pages|resources|links|redirects|renderings"`
 	Question string           `json:"question" yaml:"question,omitempty" say:"in CEL, over the facts of that table; the check fails where it holds"`
 	Title    string           `json:"title" yaml:"title,omitempty" say:"what is wrong, as lists say it: small letters, no full stop"`
 	Line     string           `json:"line,omitempty" yaml:"line,omitempty" say:"the same as a line of the fix list; {value}, {target} and {link} are filled in. By default the title"`

@@ -396,7 +396,7 @@ func unused(id, kind, noun, what, how string) *check.Check {
 	return &check.Check{
 		ID: id, Group: group, Severity: check.Notice, Scope: check.WholeSite, Gather: check.ByTarget,
 		Effort: check.Hours,
-		Title: "most of a " + noun + " goes unused", Line: "Most of the " + noun + " {target} goes unused",
+		Title:  "most of a " + noun + " goes unused", Line: "Most of the " + noun + " {target} goes unused",
 		What: fmt.Sprintf(
 			"At least half of a %s, and 30 kB of what is transferred, are %s until the page is done.",
 			noun,
