@@ -92,7 +92,7 @@ func (p *seeing) unused(ctx context.Context) {
 	defer p.visit.mu.Unlock()
 	for address, part := range share {
 		bytes := p.visit.bytes[address]
-		if spare := int(float64(bytes) * part); spare >= rendered.LeastSpare {
+		if spare := int(float64(bytes) * part); spare >= rendered.LeastSpare && part >= rendered.LeastPart {
 			p.out.Unused = append(p.out.Unused,
 				rendered.Unused{Address: address, Kind: kinds[address], Bytes: bytes, Spare: spare})
 		}

@@ -103,7 +103,7 @@ type Check struct {
 	// it, and come back when it is mended.
 	Explains []string
 	Since    int    // the version of facts that it needs: of pages that were read before, it says nothing; 0 for any
-	Rendered bool   // its Site looks at what a browser makes of pages
+	Rendered bool   // it judges what a browser makes of pages, other than by Rendering
 	OfCrawl  bool   // it judges how a crawl went, which a look at some pages cannot tell
 	Variant  string // of a check that a plan counts otherwise on some pages: their pattern
 	// Of these it has one. Rendering judges what a browser made of a page on each device, the plan's first one first.

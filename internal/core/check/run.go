@@ -211,9 +211,10 @@ func (r *Runner) siteCheck(c *Check, s *survey.Survey, hand func([]Finding) erro
 	return out, unwanted
 }
 
-// renderings runs the checks of what a browser made of pages, all in one pass over these, and gives what each finds.
+// renderings runs the checks of what a browser made of pages, all in one pass over these, and gives what each finds. It
+// notes in the survey which pages these are.
 func (r *Runner) renderings(s *survey.Survey) (map[*Check][]Finding, error) {
-	out := map[*Check][]Finding{}
+	out, seen := map[*Check][]Finding{}, map[int32]bool{}
 	if s.Source == nil {
 		return out, nil
 	}
@@ -221,6 +222,7 @@ func (r *Runner) renderings(s *survey.Survey) (map[*Check][]Finding, error) {
 		if g := s.Page(id); g == nil || !g.HTML {
 			return
 		}
+		seen[id] = true
 		for _, c := range r.Checks {
 			if places := r.rendering(c, s.URL(id), on); len(places) > 0 {
 				as, _ := r.at(c, s.URL(id))
@@ -235,6 +237,7 @@ func (r *Runner) renderings(s *survey.Survey) (map[*Check][]Finding, error) {
 	if err != nil {
 		return nil, fmt.Errorf("running the checks of renderings: %w", err)
 	}
+	s.Rendered = seen
 	for _, found := range out {
 		sortByAddress(s, found)
 	}

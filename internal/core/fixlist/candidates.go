@@ -114,13 +114,16 @@ func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
 		}
 	}
 	all := b.countPages(c, nil)
-	everywhere := b.pagesOf(counted) >= max(leastPages, int(math.Ceil(leastShare*float64(all))))
+	everywhere := b.pagesOf(counted) >= max(b.least(c), int(math.Ceil(leastShare*float64(all))))
 	if everywhere {
 		share := "nearly all"
 		if b.pagesOf(counted) >= all {
 			share = "all"
 		}
 		where := "on " + text.Count(b.pagesOf(counted), "page", "pages") + ", " + share + " of the site"
+		if b.inBrowser(c) && all < b.sitePages.html {
+			where = "on " + share + " of the " + text.Count(all, "page that was", "pages that were") + " rendered"
+		}
 		one := &candidate{fix: Fix{Kind: Section, Where: where}, key: "/", members: counted, work: 1}
 		one.fix.ID = identify(b.Checks[c], Section, "/")
 		out = append(out, one)
@@ -143,13 +146,13 @@ func (b *builder) byLayout(c int32, entries []int32) (out []*candidate) {
 			}
 			all = append(all, of...)
 		}
-		if len(all) < leastPages {
+		if len(all) < b.least(c) {
 			continue
 		}
 		if slices.Sort(all); float64(len(all)) >= leastShare*float64(len(members)) {
 			all = members // the few pages of other layouts have it from the same template
 		}
-		one := &candidate{fix: Fix{Kind: Layout, Where: inLayout(len(all), landmark(spot))}, key: name + " " + spot,
+		one := &candidate{fix: Fix{Kind: Layout, Where: b.inLayouts(c, all, landmark(spot))}, key: name + " " + spot,
 			members: all, work: 1}
 		one.fix.ID = identify(b.Checks[c], Layout, one.key)
 		out = append(out, one)
@@ -305,6 +308,26 @@ func (b *builder) targetsOf(members []int32) []string {
 	return slices.Compact(out)
 }
 
+// inLayouts is where what is in layouts stands: on as many pages as it was found on; and where only some of them were
+// rendered, on all that are built so.
+func (b *builder) inLayouts(c int32, members []int32, landmark string) string {
+	seen, all, partly := len(members), 0, false
+	if b.inBrowser(c) {
+		layouts := map[int32]bool{}
+		for _, i := range members {
+			if l := b.layout(b.entries[i].page); l >= 0 && !layouts[l] {
+				layouts[l] = true
+				all += b.layoutPages[l].html
+				partly = partly || b.layoutPages[l].rendered < b.layoutPages[l].html
+			}
+		}
+	}
+	if !partly {
+		return inLayout(seen, landmark)
+	}
+	return inLayout(all, landmark) + ", seen on " + text.Thousands(seen) + " that were rendered"
+}
+
 func inLayout(pages int, landmark string) string {
 	where := "in the layout of " + text.Thousands(pages) + " pages"
 	if landmark != "" {
@@ -318,14 +341,17 @@ func linkWord(r page.Region, words string) string {
 	return regionWord(r) + " “" + text.Shorten(words, 40, 26, 10) + "”"
 }
 
-// A tally counts HTML pages, and those of them that are indexable.
-type tally struct{ html, indexable int }
+// A tally counts HTML pages, those of them that are indexable, and those that were rendered.
+type tally struct{ html, indexable, rendered int }
 
 func (t tally) with(p *Page) tally {
 	if p.HTML {
 		t.html++
 		if p.Indexable {
 			t.indexable++
+		}
+		if p.Rendered {
+			t.rendered++
 		}
 	}
 	return t
@@ -366,7 +392,29 @@ func (b *builder) countPages(c int32, layout *int32) int {
 	if layout != nil {
 		n = b.layoutPages[*layout]
 	}
+	return b.seenOf(c, n)
+}
+
+// seenOf is how many pages of a tally a check looks at.
+func (b *builder) seenOf(c int32, n tally) int {
+	if b.inBrowser(c) {
+		return n.rendered
+	}
 	return n.of(b.documents[c])
+}
+
+// least is on how many pages of a layout a check has to fail for the layout to be why. Of pages that were rendered to
+// stand for others fewer do.
+func (b *builder) least(c int32) int {
+	if b.inBrowser(c) && b.sitePages.rendered < b.sitePages.html {
+		return leastRendered
+	}
+	return leastPages
+}
+
+// inBrowser tells a check that knows of some pages only, which a browser made.
+func (b *builder) inBrowser(c int32) bool {
+	return b.Checks[c].OfRenderings() && b.sitePages.rendered > 0
 }
 
 // bySection finds folders in which nearly all pages fail, among what nothing better explains. Three or
@@ -424,5 +472,5 @@ func someFolders(folders []string) string {
 
 // sectionPages is how many pages of a folder a check looks at.
 func (b *builder) sectionPages(c int32, folder string) int {
-	return b.folderPages[folder].of(b.documents[c])
+	return b.seenOf(c, b.folderPages[folder])
 }

@@ -14,6 +14,8 @@ import (
 const (
 	leastPages = 5
 	leastShare = 0.8
+	// So many where pages were rendered to stand for others.
+	leastRendered = 3
 )
 
 // A candidate is a change that somebody could make in one place.

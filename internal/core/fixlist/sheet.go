@@ -42,6 +42,7 @@ type Page struct {
 	Assessed  bool  // health counts it
 	Closed    bool  // it cannot be found in search
 	Home      bool  // the home page, by whichever of its addresses
+	Rendered  bool  // in a browser; checks of renderings know nothing of the others
 	Layout    int32 // −1 for none
 	Authority float64
 	Weight    float64 // how many pages of the site it stands for
@@ -75,7 +76,7 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 			continue
 		}
 		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts,
-			Closed: s.Closed(p), Home: atHome(s, p), Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
+			Closed: s.Closed(p), Home: atHome(s, p), Rendered: s.Rendered[p.ID], Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
 		if s.Weights != nil {
 			one.Weight = max(s.Weights[p.ID], 1e-6)
 		}
@@ -280,6 +281,7 @@ type checkData struct {
 	OneChange                       bool
 	Explains                        []string
 	Free                            bool
+	Rendered                        bool // it judges what a browser makes of pages
 	Missed                          bool // it needs facts that the crawl does not have
 }
 
@@ -290,6 +292,7 @@ const (
 	isAssessed
 	isClosed
 	isHome
+	isRendered
 )
 
 // Write writes the sheet for ReadSheet.
@@ -301,7 +304,7 @@ func (s *Sheet) write(w io.Writer, size int) error {
 		Partial: s.Partial, Spots: s.spots}
 	for _, c := range s.Checks {
 		d.Checks = append(d.Checks, checkData{c.ID, c.Group, c.Title, c.Line, c.Variant, c.Severity, c.Factor, c.Scope,
-			c.Gather, c.Effort, c.OneChange, c.Explains, c.Free, s.missed[c.ID]})
+			c.Gather, c.Effort, c.OneChange, c.Explains, c.Free, c.OfRenderings(), s.missed[c.ID]})
 	}
 	d.More = len(s.Pages)+len(s.causes)+len(s.entries) > 0
 	if err := out.Encode(&d); err != nil {
@@ -338,7 +341,8 @@ func (d *sheetData) addPages(pages []Page) {
 	for _, p := range pages {
 		var f byte
 		for bit, has := range map[byte]bool{isHTML: p.HTML, isIndexable: p.Indexable, isAssessed: p.Assessed,
-			isClosed: p.Closed, isHome: p.Home} {
+			isClosed: p.Closed, isHome: p.Home,
+			isRendered: p.Rendered} {
 			if has {
 				f |= bit
 			}
@@ -443,14 +447,14 @@ func (s *Sheet) add(d *sheetData) {
 			ID: c.ID, Group: c.Group, Title: c.Title, Line: c.Line, Variant: c.Variant, Severity: c.Severity,
 			Factor: c.Factor,
 			Scope:  c.Scope, Gather: c.Gather, Effort: c.Effort, OneChange: c.OneChange, Explains: c.Explains,
-			Free: c.Free,
+			Free: c.Free, Rendered: c.Rendered,
 		})
 	}
 	for i := range d.IDs {
 		f := d.Flags[i]
 		s.Pages = append(s.Pages, Page{
 			ID: d.IDs[i], Address: d.Addresses[i], HTML: f&isHTML != 0, Indexable: f&isIndexable != 0,
-			Assessed: f&isAssessed != 0, Closed: f&isClosed != 0, Home: f&isHome != 0,
+			Assessed: f&isAssessed != 0, Closed: f&isClosed != 0, Home: f&isHome != 0, Rendered: f&isRendered != 0,
 			Layout: d.PageLayouts[i], Authority: d.Authority[i], Weight: d.Weights[i],
 		})
 	}

@@ -1,6 +1,7 @@
 package fixlist
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -96,6 +97,57 @@ func TestShares(t *testing.T) {
 		}
 		if got := linesOf(col.Build(s)); !slices.Equal(got, c.lines) {
 			t.Errorf("%s:\n%s\nwant\n%s", c.name, strings.Join(got, "\n"), strings.Join(c.lines, "\n"))
+		}
+	}
+}
+
+// TestShareOfRendered: what checks of renderings find is held against the pages that were rendered, and is told of all
+// that are built so; the sheet keeps which these are.
+func TestShareOfRendered(t *testing.T) {
+	slow := &check.Check{ID: "slow", Group: "rendering", Severity: check.Warning, Scope: check.WholeSite, Title: "x",
+		Line: "Pages are slow", Rendered: true}
+	for _, c := range []struct {
+		name              string
+		rendered, failing []int32
+		at, want          string
+	}{
+		{"three of three of a template", []int32{0, 1, 2, 10, 11, 12}, []int32{0, 1, 2}, "main > form",
+			"Pages are slow, in the layout of 10 pages, content, seen on 3 that were rendered"},
+		{"two of three", []int32{0, 1, 2, 10, 11, 12}, []int32{0, 1}, "main > form", "Pages are slow on 2 separate pages"},
+		{"two of two", []int32{0, 1, 10, 11}, []int32{0, 1}, "main > form", "Pages are slow on 2 separate pages"},
+		{"all that were rendered", []int32{0, 1, 2, 10, 11, 12}, []int32{0, 1, 2, 10, 11, 12}, "",
+			"Pages are slow, on all of the 6 pages that were rendered"},
+		{"of all pages, five are a template's", nil, []int32{0, 1, 2, 3, 4, 5, 6, 7}, "main > form",
+			"Pages are slow, in the layout of 8 pages, content"},
+		{"of all pages, three are no template's", nil, []int32{0, 1, 2}, "main > form", "Pages are slow on 3 separate pages"},
+	} {
+		s := site(20)
+		s.Rendered = map[int32]bool{}
+		for _, id := range c.rendered {
+			s.Rendered[id] = true
+		}
+		for i := range s.Pages {
+			s.Rendered[s.Pages[i].ID] = s.Rendered[s.Pages[i].ID] || c.rendered == nil
+		}
+		s.Finish()
+		col := NewCollector([]*check.Check{slow})
+		for _, id := range c.failing {
+			col.Add(check.Finding{Check: slow, Page: id, Places: []check.Place{place(c.at, page.Content)}})
+		}
+		sheet := col.Sheet(s)
+		if got := linesOf(sheet.Build(Adjustment{})); len(got) != 1 || got[0] != c.want {
+			t.Errorf("%s: %q, want %q", c.name, got, c.want)
+		}
+		var kept bytes.Buffer
+		if err := sheet.Write(&kept); err != nil {
+			t.Fatal(err)
+		}
+		again, err := ReadSheet(&kept)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := linesOf(again.Build(Adjustment{})); len(got) != 1 || got[0] != c.want {
+			t.Errorf("%s, read again: %q, want %q", c.name, got, c.want)
 		}
 	}
 }

@@ -196,6 +196,7 @@ const (
 	MostLong   = 300   // characters of a value
 	MostKept   = 20    // messages, hosts, tasks and the like
 	LeastSpare = 5_000 // bytes that are worth being told of as unused
+	LeastPart  = 0.2   // and what part of a file
 )
 
 // Found tells whether there is something to read.

@@ -114,6 +114,7 @@ type Survey struct {
 	Source    Source              // nil: there are no texts to read
 	Asked     []string            // addresses that forms ask which only ask
 	Terms     map[int32][]string  // strongest terms of indexable pages, by address number
+	Rendered  map[int32]bool      // pages that a browser made something of; set once renderings are judged
 	Evidence
 
 	common    map[int32]map[uint32]bool // blocks that are a layout's own
