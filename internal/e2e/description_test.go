@@ -104,6 +104,7 @@ func TestDescription(t *testing.T) {
 		{operation: "tally", path: "site=fernhollow&crawl=latest"},
 		{operation: "showMap", path: "site=fernhollow&crawl=latest"},
 		{operation: "showDrift", path: "site=fernhollow&crawl=latest"},
+		{operation: "showSpeed", path: "site=fernhollow&crawl=latest&by=section"},
 		{operation: "showTrend", path: "site=fernhollow"},
 		{operation: "passGate", path: "site=fernhollow&crawl=latest",
 			body: `{"minHealth": 99, "noNew": "error", "max": {"title-*": 0}}`},

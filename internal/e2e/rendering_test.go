@@ -205,7 +205,6 @@ func (h *harvik) builtAgain(t *testing.T) {
 		"layout-shifts":   "confirmed",
 		"own-heavy":       "confirmed",
 		"layout-jumps":    "still there",
-		"render-failed":   "still there",
 	}
 	list, err := h.ListFixes(
 		t.Context(),

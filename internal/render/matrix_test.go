@@ -77,6 +77,7 @@ var ways = []string{
 // TestAddresses: however a page spells an address that its plan may not reach, and by whatever way it asks for it,
 // nothing comes there; where the plan may, it does.
 func TestAddresses(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	reached := map[string]int{}
 	note := func(w http.ResponseWriter, r *http.Request) {
@@ -141,6 +142,7 @@ func TestAddresses(t *testing.T) {
 
 // TestGatesOpen: gates that answer a challenge, and those behind a form, open to what a page asks of its host too.
 func TestGatesOpen(t *testing.T) {
+	t.Parallel()
 	const secret = "moss-pass"
 	sum := func(parts ...string) string {
 		h := sha256.Sum256([]byte(strings.Join(parts, ":")))

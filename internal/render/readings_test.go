@@ -47,6 +47,7 @@ func served(t *testing.T, html string) string {
 // TestUnused: of scripts and stylesheets it is told how much a page does not use, and how much of all a browser may
 // keep.
 func TestUnused(t *testing.T) {
+	t.Parallel()
 	at := served(
 		t,
 		`<!doctype html><title>x</title><link rel=stylesheet href=/look.css><link rel=icon href=data:,><p>x</p>
@@ -74,6 +75,7 @@ func TestUnused(t *testing.T) {
 // TestShadow: what components keep in shadow trees stands in the reading where it is shown, and what is slotted in
 // there stands in its slot.
 func TestShadow(t *testing.T) {
+	t.Parallel()
 	at := served(
 		t,
 		`<!doctype html><title>x</title><fern-card><b slot=name>Royal fern</b><i>by the pond</i></fern-card><p>after</p>
@@ -99,6 +101,7 @@ func TestShadow(t *testing.T) {
 // TestTaps: what the plan taps is answered as soon as the page does, and what is not there is told as such. Where a tap
 // leads makes nothing else of the page.
 func TestTaps(t *testing.T) {
+	t.Parallel()
 	at := served(t, `<!doctype html><title>x</title><style>body{margin:0}.far{margin-top:3000px}</style><p>x</p>
 		<button id=quick onclick="this.textContent = 'do' + 'ne'">quick</button>
 		<button id=slow class=far onclick="const e = performance.now() + 400; while (performance.now() < e); this.textContent = 'do' + 'ne'">slow</button>
@@ -129,6 +132,7 @@ func TestTaps(t *testing.T) {
 
 // TestSeen: texts that are to be seen are those of the content that nothing hides.
 func TestSeen(t *testing.T) {
+	t.Parallel()
 	at := served(t, `<!doctype html><title>x</title><meta name=viewport content="width=device-width">
 		<style>@media (max-width: 600px) { .wide { display: none } }</style><nav><p>The menu of the garden</p></nav>
 		<main><h1>Moss</h1><p>Seen on   each <b>device</b> there is</p><p class=wide>Seen on a desktop alone, as it is</p>

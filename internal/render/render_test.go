@@ -69,6 +69,7 @@ func site(t testing.TB, pages map[string]string) string {
 
 // TestBuilt reads what scripts build.
 func TestBuilt(t *testing.T) {
+	t.Parallel()
 	p, at := pool(t, 2), site(t, map[string]string{"/": `<!doctype html><title>Beds</title><h1>Beds</h1><script>
 		setTimeout(() => { document.title = "Beds, built"; document.body.insertAdjacentHTML("beforeend",
 			"<main><p>Grown by a script</p><a href=/fern>fern</a></main>"); console.error("a thorn"); undefinedThing(); }, 150)

@@ -17,6 +17,7 @@ import (
 // TestSecretsStay: gates are passed by whatever a page asks of the host and port that they are for; nothing else that
 // it asks has them, and its scripts do not see them.
 func TestSecretsStay(t *testing.T) {
+	t.Parallel()
 	p := pool(t, 1)
 	var mu sync.Mutex
 	seen := map[string]http.Header{} // by host and path

@@ -3012,12 +3012,19 @@ export interface components {
                 screens: boolean;
                 /** @description let requests through that send something, such as a query by POST, to the site itself */
                 sends?: boolean;
+                /** @description CSS selectors of what is tapped once all is read, such as the button of a menu, to see how soon it answers */
+                tap?: string[];
                 /**
                  * @description measure phones as slow ones are: a quarter of the processor, 1.6 megabits a second, 150 ms away. By default unless all pages are rendered
                  * @default phones
                  * @enum {string}
                  */
                 throttle: "phones" | "none";
+                /**
+                 * @description loads of each page, of whose measures the medians count; 3 makes them steadier, and takes as much longer
+                 * @default 1
+                 */
+                times: number;
                 /** @description CSS selector of what a page is done with; without one, once network and document are quiet */
                 wait?: string;
                 /**
@@ -3086,7 +3093,7 @@ export interface components {
                  * @description what the question is about; pages by default
                  * @enum {string}
                  */
-                of?: "pages" | "resources" | "links" | "redirects";
+                of?: "pages" | "resources" | "links" | "redirects" | "renderings";
                 /** @description examples that pass, likewise */
                 passes?: {
                     [key: string]: unknown;

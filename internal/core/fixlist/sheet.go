@@ -76,7 +76,8 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 			continue
 		}
 		one := Page{ID: p.ID, Address: s.URL(p.ID), HTML: p.HTML, Indexable: p.Indexable, Assessed: counts,
-			Closed: s.Closed(p), Home: atHome(s, p), Rendered: s.Rendered[p.ID], Layout: p.Layout, Authority: s.Authority[p.ID], Weight: 1}
+			Closed: s.Closed(p), Home: atHome(s, p), Rendered: s.Rendered[p.ID], Layout: p.Layout,
+			Authority: s.Authority[p.ID], Weight: 1}
 		if s.Weights != nil {
 			one.Weight = max(s.Weights[p.ID], 1e-6)
 		}
