@@ -346,7 +346,7 @@ func TestRenderingKilled(t *testing.T) {
 	}
 	s := newShell(t)
 	s.start()
-	const pages = 24
+	const pages = 14
 	beds := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
 		fmt.Fprintf(
