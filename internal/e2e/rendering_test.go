@@ -314,6 +314,14 @@ func TestSpeedChanges(t *testing.T) {
 		}
 	}
 	s.ok("ask beds largestPaint>2500.0 --of renderings", "3 renderings")
+	s.ok("site add near http://" + beds + "/ --allow 127.0.0.0/8")
+	s.ok("look --render http://"+beds+"/moss/1", "As a browser builds it, on a phone", "painted last: div#d > p",
+		"paint-slow: page stands there late", "painted after")
+	var l api.Look
+	if err := json.Unmarshal([]byte(s.ok("look --render http://"+beds+"/ --json")), &l); err != nil ||
+		len(l.Renderings) != 2 || !strings.HasPrefix(string(l.Renderings[0].Picture), "RIFF") {
+		t.Errorf("a look gives %d renderings, or no picture (%v)", len(l.Renderings), err)
+	}
 }
 
 // TestTemplates renders some pages of each template beside the source, which stays what is judged.
