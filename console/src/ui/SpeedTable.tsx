@@ -35,7 +35,11 @@ export function SpeedTable({ speed, home, base }: Props) {
               .map((g, i, all) => (
                 <Table.Row key={`${name} ${g.device}`} bg="bg.panel" verticalAlign="top">
                   {i === 0 && (
-                    <Table.Cell rowSpan={all.length} minW="9rem" maxW="16rem">
+                    <Table.Cell
+                      rowSpan={all.length}
+                      minW={{ base: "5rem", md: "9rem" }}
+                      maxW={{ base: "8rem", md: "16rem" }}
+                    >
                       <Name group={g} by={speed.by} home={home} base={base} />
                     </Table.Cell>
                   )}
