@@ -9,6 +9,7 @@ import (
 	"runtime/metrics"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 )
@@ -43,6 +44,23 @@ func watchMemory(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
+	}
+}
+
+// watchOver keeps the process within the memory that it may have, unless the environment says how, until end is called.
+func watchOver() (end func()) {
+	if os.Getenv("GOMEMLIMIT") == "" {
+		keepWithin()
+	}
+	if os.Getenv("GOGC") != "" {
+		return func() {}
+	}
+	watching, stop := context.WithCancel(context.Background())
+	var watch sync.WaitGroup
+	watch.Go(func() { watchMemory(watching) })
+	return func() {
+		stop()
+		watch.Wait()
 	}
 }
 

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -37,16 +38,7 @@ const databaseFile = "database.url"
 func serve(ctx context.Context, o cli.ServeOptions) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
 	defer stop()
-	if os.Getenv("GOMEMLIMIT") == "" {
-		keepWithin()
-	}
-	if os.Getenv("GOGC") == "" {
-		watching, end := context.WithCancel(context.Background())
-		var watch sync.WaitGroup
-		watch.Go(func() { watchMemory(watching) })
-		defer watch.Wait()
-		defer end()
-	}
+	defer watchOver()()
 	level := slog.LevelInfo
 	if o.Verbose {
 		level = slog.LevelDebug
@@ -139,8 +131,12 @@ type parts struct {
 func (p *parts) listen(ctx context.Context, address string, crashed bool) error {
 	s, log := p.store, p.log
 	catalogue := checks.New()
-	rooms := house.New(s, catalogue, p.vault, p.disk(), p.browser(), log)
-	if err := rooms.Recover(ctx, crashed); err != nil {
+	seat, err := seatOf(p.options.Data)
+	if err != nil {
+		return err
+	}
+	rooms := house.New(s, catalogue, p.vault, p.disk(), p.browser(), seat, log)
+	if err := rooms.Recover(ctx, p.options.Crawls, crashed); err != nil {
 		return err
 	}
 	handler := service.New(s, rooms, service.Config{
@@ -169,7 +165,6 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 		fmt.Fprintf(os.Stdout, "Harvik runs at %s\n`harvik link` prints a link that signs in to the console.\n",
 			address)
 	}
-	var err error
 	select {
 	case err = <-failed:
 	case err = <-p.lost:
@@ -278,4 +273,21 @@ func oneTimeLink(ctx context.Context, data string) (string, error) {
 // browser renders pages, as many at once as suit the machine.
 func (p *parts) browser() *render.Pool {
 	return render.NewPool(filepath.Join(p.options.Data, "browser"), min(8, 2*runtime.GOMAXPROCS(0)))
+}
+
+// seatFile names a data folder, so that who starts in it takes back at once what was run there before.
+const seatFile = "seat"
+
+// seatOf is the name of a data folder, which it gets when it is first asked for.
+func seatOf(data string) (string, error) {
+	name := filepath.Join(data, seatFile)
+	text, err := os.ReadFile(name)
+	if err == nil && len(strings.TrimSpace(string(text))) > 0 {
+		return strings.TrimSpace(string(text)), nil
+	}
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return "", fmt.Errorf("reading the name of the data folder: %w", err)
+	}
+	seat := rand.Text()
+	return seat, vault.WriteFile(name, []byte(seat+"\n"))
 }

@@ -1683,7 +1683,7 @@ type Progress struct {
 	// Pages of the fetched, those that count for the plan's number of pages
 	Pages int `json:"pages"`
 
-	// Phase "starting", "resuming", "fetching", "probing", "judging", "done"
+	// Phase "waiting" for a worker, "starting", "resuming", "fetching", "probing", "judging", "done"
 	Phase string `json:"phase"`
 
 	// Rate addresses a second

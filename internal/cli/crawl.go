@@ -362,6 +362,8 @@ func (l *live) close() {
 
 func progressLine(p api.Progress) string {
 	switch p.Phase {
+	case "waiting":
+		return "waiting for a worker"
 	case "starting":
 		return "reading robots.txt and sitemaps"
 	case "resuming":

@@ -39,7 +39,18 @@ type ServeOptions struct {
 	Database    string   // an existing server instead of Harvik's own
 	Connections int      // to the database, at most
 	Names       []string // that the service goes by besides addresses and localhost
+	Crawls      int      // that are run at once, the others wait
 	KeepFree    int64    // bytes of the disk that crawls leave
+	Verbose     bool
+}
+
+// WorkOptions are what a worker is started with.
+type WorkOptions struct {
+	Data        string // folder of a service on this machine, for what is not named otherwise
+	Database    string // the service's
+	KeyFile     string // of its secrets
+	Crawls      int    // at once
+	Connections int    // to the database, at most
 	Verbose     bool
 }
 
@@ -53,6 +64,7 @@ type app struct {
 // Service is what commands do without speaking to a service: they run it, or stand beside it.
 type Service struct {
 	Serve func(context.Context, ServeOptions) error
+	Work  func(context.Context, WorkOptions) error
 	// Link makes a one-time sign-in link for the service of a data folder.
 	Link func(ctx context.Context, data string) (string, error)
 	// Migrate brings the tables of a database up to date, and tells the number of its last step before and now.
@@ -95,7 +107,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		}
 		root.AddCommand(commands...)
 	}
-	add("Service, sites, plans", a.startCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(),
+	add("Service, sites, plans", a.startCommand(), a.workerCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(),
 		a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
 	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(),
 		a.askCommand(), a.viewCommand(), a.pagesCommand(), a.pageCommand(),

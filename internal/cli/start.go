@@ -50,6 +50,9 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 			if o.Connections < 4 || o.Connections > 1000 {
 				return usage(c, fmt.Errorf("--connections is a number from 4 to 1000, not %d", o.Connections))
 			}
+			if o.Crawls < 0 || o.Crawls > 1000 {
+				return usage(c, fmt.Errorf("--crawls is a number from 0 to 1000, not %d", o.Crawls))
+			}
 			for _, name := range o.Names {
 				if err := isName(name); err != nil {
 					return usage(c, err)
@@ -66,6 +69,7 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 	f.StringVar(&file, "database-file", "",
 		"a file whose first line names an existing PostgreSQL server, its password included")
 	f.IntVar(&o.Connections, "connections", 24, "connections to the database at most")
+	f.IntVar(&o.Crawls, "crawls", 8, "crawls that are run here at once; others wait in the queue")
 	f.StringSliceVar(&o.Names, "name", nil,
 		"a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
 	f.StringVar(&keep, "keep-free", "1GB",

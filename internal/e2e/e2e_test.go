@@ -68,7 +68,10 @@ func startOn(t testing.TB, database string) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, render.NewPool(t.TempDir(), 4), testkit.Quiet)
+	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, render.NewPool(t.TempDir(), 4), "", testkit.Quiet)
+	if err := rooms.Work(t.Context(), 8); err != nil {
+		t.Fatal(err)
+	}
 	closing := make(chan struct{})
 	engine := service.New(s, rooms, service.Config{Checks: testkit.Catalogue, Sealer: v, Console: console.Files(),
 		Log: testkit.Quiet, Closing: closing}).Handler()

@@ -39,7 +39,7 @@ func TestCutWhileJudging(t *testing.T) {
 	}
 	run(nil)
 	once := findings(t, s, rec.ID)
-	r, progress := run(s.Past(rec.ID))
+	r, progress := run(s.Past(rec))
 	if err := s.SaveResult(t.Context(), rec, r, progress, record.Weighing{}, record.Settling{}); err != nil {
 		t.Fatal(err)
 	}
@@ -74,7 +74,7 @@ func crawlInto(t testing.TB, s *store.Store, rec record.Crawl, p plan.Plan, runn
 func crawlTimed(t testing.TB, s *store.Store, rec record.Crawl, p plan.Plan, runner *check.Runner,
 	past record.Past) (*booking.Result, record.Progress, time.Time) {
 	t.Helper()
-	config, sink := testkit.Config(t, rec.Home, p, nil), s.Sink(rec.ID)
+	config, sink := testkit.Config(t, rec.Home, p, nil), s.Sink(rec)
 	config.Book, config.Sink, config.Past = booking.New(runner, nil), sink, past
 	config.Book.Survey.Source = s.Source(t.Context(), rec.ID, config.Book.URL)
 	c, harvest := testkit.Harvest(t, config)

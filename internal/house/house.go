@@ -40,9 +40,10 @@ type House struct {
 	ahead     *upkeep.Chore // judging of older crawls by the rules of the newest
 }
 
-// New puts a house together, which closes the browser when it is shut down.
+// New puts a house together, which closes the browser when it is shut down. The seat names where it stands, also for the
+// one that comes after it.
 func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, browser *render.Pool,
-	log *slog.Logger) *House {
+	seat string, log *slog.Logger) *House {
 	h := &House{gear: gear.New(s, v, log), browser: browser}
 	if browser != nil {
 		h.gear.Browser = browser
@@ -60,13 +61,39 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, br
 	h.Looks = look.New(s, c, h.gear)
 	h.Previews = preview.New(h.gear)
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge,
-		Changed: h.changed, Disk: disk, Log: log})
+		Changed: h.changed, Disk: disk, Seat: seat, Log: log})
 	var ctx context.Context
 	ctx, h.attending = context.WithCancel(context.Background())
 	h.attended.Go(func() { h.Weighing.Attend(ctx) })
 	h.attended.Go(func() { h.ahead.Attend(ctx) })
 	h.attended.Go(func() { h.sources.Attend(ctx) })
+	h.attended.Go(func() { s.Hear(ctx, h.changed) })
 	return h
+}
+
+// A Worker takes crawls from the queue beside a service. Shut it down after use.
+type Worker struct {
+	*jobs.Runner
+	gear    *gear.Gear
+	browser *render.Pool
+}
+
+// NewWorker puts a worker together, which closes the browser when it is shut down. What hangs on a crawl that it has
+// ended is left to the service.
+func NewWorker(s *store.Store, c *check.Catalogue, v gear.Unsealer, browser *render.Pool, log *slog.Logger) *Worker {
+	w := &Worker{gear: gear.New(s, v, log), browser: browser}
+	w.gear.Browser = browser
+	enough := func() error { return nil }
+	w.Runner = jobs.New(jobs.Parts{Store: s, Gear: w.gear, Decisions: decide.New(s, c, enough, log), Work: worklist.New(s),
+		Judge: judging.New(s, c, log), Changed: func() { s.Tell(context.Background()) }, Log: log})
+	return w
+}
+
+// Shutdown gives crawls back, to go on elsewhere.
+func (w *Worker) Shutdown(ctx context.Context) {
+	w.Runner.Shutdown(ctx)
+	w.gear.Close()
+	w.browser.Close()
 }
 
 // changed has the rooms look after what hangs on which crawl of a site is its newest.

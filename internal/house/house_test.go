@@ -51,7 +51,10 @@ func begin(t *testing.T, h http.Handler) *beside {
 		t.Fatal(err)
 	}
 	b := &beside{t: t, store: s, vault: &slipping{Vault: v}}
-	b.House = New(s, testkit.Catalogue, b.vault, jobs.Disk{}, nil, testkit.Quiet)
+	b.House = New(s, testkit.Catalogue, b.vault, jobs.Disk{}, nil, "", testkit.Quiet)
+	if err := b.Work(t.Context(), 8); err != nil {
+		t.Fatal(err)
+	}
 	t.Cleanup(func() { b.Shutdown(context.Background()) })
 	b.site = testkit.Site(t, s, h, plan.Plan{})
 	return b
@@ -123,7 +126,6 @@ func TestWaiverThatCannotBeRead(t *testing.T) {
 // TestPanics: a panic in what runs beside requests ends that, not the process, and says so.
 func TestPanics(t *testing.T) {
 	b := begin(t, &testkit.Generated{Pages: 30, Seed: 1})
-	first := b.crawl(b.site.Plan, "finished")
 	p := plan.Plan{Gates: []plan.Gate{{Kind: "bearer", Secret: "token"}}, Probes: plan.No()}
 	host, _, _ := strings.Cut(strings.TrimPrefix(b.site.Home, "http://"), ":")
 	if err := b.store.SetSecret(t.Context(), b.site.ID, "token", host, p.Network(host),
@@ -131,6 +133,7 @@ func TestPanics(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.again()
+	first := b.crawl(p, "finished")
 	held := false
 	func() { // what a request asks is caught where requests are answered
 		defer func() { held = recover() != nil }()
@@ -141,12 +144,9 @@ func TestPanics(t *testing.T) {
 	if !held {
 		t.Fatal("the vault did not slip")
 	}
+	b.vault.slips.Store(true)
 	rec, err := b.store.StartCrawl(t.Context(), b.site, p.WithDefaults(), 1)
 	if err != nil {
-		t.Fatal(err)
-	}
-	b.vault.slips.Store(true)
-	if err := b.Recover(t.Context(), false); err != nil {
 		t.Fatal(err)
 	}
 	for deadline := time.Now().Add(20 * time.Second); rec.State == "running" &&
@@ -161,9 +161,6 @@ func TestPanics(t *testing.T) {
 	lines, err := b.store.FixesOf(t.Context(), first.ID)
 	if err != nil || len(lines) == 0 {
 		t.Fatalf("%d fixes (%v)", len(lines), err)
-	}
-	if err := b.store.SetPlanOf(t.Context(), first.ID, p.WithDefaults()); err != nil {
-		t.Fatal(err)
 	}
 	for fix := range lines {
 		again, err := b.Recheck(t.Context(), b.site, []string{fix}, "anna")

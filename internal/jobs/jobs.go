@@ -5,6 +5,7 @@ package jobs
 import (
 	"cmp"
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -35,29 +36,34 @@ type Store interface {
 	StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error)
 	ResumeCrawl(ctx context.Context, id int64) (bool, error)
 	Reopen(ctx context.Context, id int64, p plan.Plan) error
-	PauseCrawl(ctx context.Context, id int64, why, waits string) error
-	FailCrawl(ctx context.Context, id int64, why string) error
+	PauseCrawl(ctx context.Context, rec record.Crawl, why, waits string) error
+	FailCrawl(ctx context.Context, rec record.Crawl, why string) error
+	Work(ctx context.Context, name string, crawls int, do func(context.Context, record.CrawlJob) error,
+		log *slog.Logger) (stop func(context.Context), err error)
+	Own(ctx context.Context, id int64, epoch int, owner string) (rec record.Crawl, ok bool, err error)
+	Beat(ctx context.Context, rec record.Crawl, p record.Progress) (record.Crawl, error)
+	Release(ctx context.Context, rec record.Crawl) error
+	Unheard(ctx context.Context, patience time.Duration, seat string) ([]record.Crawl, error)
+	Reclaim(ctx context.Context, rec record.Crawl, counts, most int, why string) (reclaimed, away bool, err error)
 	RemoveCrawl(ctx context.Context, id int64) error
 	RemoveSite(ctx context.Context, name string) error
 	Retain(ctx context.Context, site int64) (numbers []int, err error)
 	Sweep(ctx context.Context) error
 	Tidy(ctx context.Context, id int64) error
-	Wish(ctx context.Context, id int64, wish string) error
-	SetPlanOf(ctx context.Context, id int64, p plan.Plan) error
-	Running(ctx context.Context) ([]record.Crawl, error)
+	Wish(ctx context.Context, id int64, wish string) (running bool, err error)
+	SetPlanOf(ctx context.Context, id int64, p plan.Plan) (running bool, err error)
 	WaitingFor(ctx context.Context, what string) ([]record.Crawl, error)
-	CountCut(ctx context.Context, id int64, fetched, counts int) (cuts int, err error)
 	CutRechecks(ctx context.Context) error
 	Site(ctx context.Context, name string) (record.Site, error)
 	KnownLayouts(ctx context.Context, site int64) (map[string][]uint32, error)
-	Sink(crawl int64) record.Sink
+	Sink(rec record.Crawl) record.Sink
 	SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress, w record.Weighing,
 		with record.Settling) error
 	Replace(ctx context.Context, id int64, r *booking.Result, p record.Progress, w record.Weighing,
 		found []check.Finding, by plan.Plan, catalogue int) error
 	Reread(ctx context.Context, rec record.Crawl,
 		remake func(old *page.Facts, source []byte) (*page.Facts, error)) (read int, err error)
-	Past(crawl int64) record.Past
+	Past(rec record.Crawl) record.Past
 	Source(ctx context.Context, crawl int64, url func(int32) string) survey.Source
 	Ping(ctx context.Context) error
 	Trouble(err error) record.Trouble
@@ -96,13 +102,15 @@ type Runner struct {
 
 	disk   Disk
 	ending chan struct{}
+	seat   string // what the owners of crawls that are run here have in common, over the ends of the process
+	name   string // as whom this runner owns crawls
 
 	mu        sync.Mutex
 	short     string         // why nothing more can be stored; "" if it can
 	fullUntil time.Time      // the database has said that its disk is full
 	live      map[int64]*run // by crawl
-	bySite    map[int64]int64
 	closed    bool
+	idle      func(context.Context) // stops taking from the queue; nil where nothing is taken
 }
 
 // run is a crawl that is being run, through as many attempts as that takes.
@@ -116,6 +124,7 @@ type run struct {
 	stored bool         // with its verdict
 	stop   bool
 	pause  bool
+	lost   bool   // another worker has it
 	waits  string // what it is put away for, if it is to go on by itself
 }
 
@@ -128,6 +137,7 @@ type Parts struct {
 	Judge     Judge
 	Changed   func() // nil, or told when another crawl of a site may be its newest, or it is judged by other rules
 	Disk      Disk
+	Seat      string // names where crawls are run, for as long as the place lasts; "" for one that ends with the runner
 	Log       *slog.Logger
 }
 
@@ -137,8 +147,9 @@ func New(p Parts) *Runner {
 	r := &Runner{
 		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, changed: p.Changed,
 		log: p.Log, ctx: ctx, cancel: cancel,
-		live: map[int64]*run{}, bySite: map[int64]int64{}, disk: p.Disk, ending: make(chan struct{}),
+		live: map[int64]*run{}, disk: p.Disk, ending: make(chan struct{}), seat: cmp.Or(p.Seat, rand.Text()) + "/",
 	}
+	r.name = r.seat + rand.Text()
 	if r.changed == nil {
 		r.changed = func() {}
 	}
@@ -146,47 +157,58 @@ func New(p Parts) *Runner {
 	return r
 }
 
-// Start begins a crawl of a site by a plan and returns its record at once.
+// Start begins a crawl of a site by a plan and returns its record at once; it runs as soon as a worker takes it.
 func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error) {
-	if err := r.Room(); err != nil {
+	if err := r.open(); err != nil {
 		return record.Crawl{}, err
 	}
-	return r.launch(site.ID, func() (record.Crawl, error) {
-		if _, err := r.gear.Secrets(ctx, site.ID, site.Home, p); err != nil {
-			return record.Crawl{}, err
-		}
-		return r.store.StartCrawl(ctx, site, p, r.judge.Version())
-	}, false)
+	if _, err := r.gear.Secrets(ctx, site.ID, site.Home, p); err != nil {
+		return record.Crawl{}, err
+	}
+	rec, err := r.store.StartCrawl(ctx, site, p, r.judge.Version())
+	return rec, oneASite(err)
 }
 
 // Resume goes on with a paused crawl.
 func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error) {
-	if err := r.Room(); err != nil {
+	if err := r.open(); err != nil {
 		return rec, err
 	}
-	return r.launch(rec.SiteID, func() (record.Crawl, error) {
-		ok, err := r.store.ResumeCrawl(ctx, rec.ID)
-		if err == nil && !ok {
-			err = record.Refuse("crawl %d is %s, not paused", rec.Number, rec.State)
-		}
-		rec.State, rec.Detail = "running", ""
-		return rec, err
-	}, true)
+	ok, err := r.store.ResumeCrawl(ctx, rec.ID)
+	if err == nil && !ok {
+		err = record.Refuse("crawl %d is %s, not paused", rec.Number, rec.State)
+	}
+	rec.State, rec.Detail = "running", ""
+	return rec, oneASite(err)
 }
 
 // Continue goes on with a finished crawl by a plan that allows it more.
 func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (record.Crawl, error) {
-	if err := r.Room(); err != nil {
+	if err := r.open(); err != nil {
 		return rec, err
 	}
-	return r.launch(rec.SiteID, func() (record.Crawl, error) {
-		if err := r.store.Reopen(ctx, rec.ID, p); err != nil {
-			return rec, err
-		}
-		r.changed() // the one before is the newest finished one meanwhile
-		rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", p, nil, nil
-		return rec, nil
-	}, true)
+	if err := r.store.Reopen(ctx, rec.ID, p); err != nil {
+		return rec, oneASite(err)
+	}
+	r.changed() // the one before is the newest finished one meanwhile
+	rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", p, nil, nil
+	return rec, nil
+}
+
+// open tells why no crawl is begun now.
+func (r *Runner) open() error {
+	if r.isClosed() {
+		return record.ErrEnding
+	}
+	return r.Room()
+}
+
+// oneASite says of what there may be one only that it is the running crawl of a site.
+func oneASite(err error) error {
+	if errors.Is(err, record.ErrExists) {
+		return record.ErrRunning
+	}
+	return err
 }
 
 // Rejudge judges a finished crawl anew, by the checks of today and the rules of the site's plan,
@@ -307,25 +329,6 @@ func (r *Runner) weights(ctx context.Context, rec record.Crawl) (*decide.Weights
 	return r.decisions.Weights(ctx, site)
 }
 
-// Recover takes up the crawls that were running when the service last ended. Crashed tells that it ended
-// by a fault of its own.
-func (r *Runner) Recover(ctx context.Context, crashed bool) error {
-	if err := errors.Join(r.store.CutRechecks(ctx), r.gear.BindSecrets(ctx)); err != nil {
-		return err
-	}
-	crawls, err := r.store.Running(ctx)
-	if err != nil {
-		return err
-	}
-	for _, rec := range crawls {
-		if err := r.takeUp(ctx, rec, crashed); err != nil {
-			return err
-		}
-	}
-	r.sweep()
-	return nil
-}
-
 // RemoveCrawl deletes a crawl that does not run; record.ErrNotFound where there is none.
 func (r *Runner) RemoveCrawl(ctx context.Context, id int64) error {
 	defer r.sweep()
@@ -352,125 +355,6 @@ func (r *Runner) sweep() {
 			gear.Tell(r.log, "what a removed crawl left could not be dropped yet", err)
 		}
 	})
-}
-
-// What taking a crawl up without its having got further counts against it: after the third end of a service that was
-// killed it is put away, after the second of one that crashed.
-const (
-	killCounts  = 4
-	crashCounts = 6
-	mostCounted = 12
-)
-
-// takeUp goes on with a crawl that was running when the service ended, unless it seems to be what ends it.
-func (r *Runner) takeUp(ctx context.Context, rec record.Crawl, crashed bool) error {
-	log := r.log.With("site", rec.Site, "crawl", rec.Number)
-	counts := killCounts
-	if crashed {
-		counts = crashCounts
-	}
-	cuts, err := r.store.CountCut(ctx, rec.ID, rec.Progress.Fetched, counts)
-	if err != nil {
-		return err
-	}
-	if cuts >= mostCounted {
-		const why = "the service ended again and again while this crawl ran, and it got no further: it is put away, so that the service can go on; " +
-			"the service's log and the files crash-*.log of its data folder say more, `harvik crawl resume` tries once more"
-		log.Error("crawl put away", "reason", why)
-		return r.store.PauseCrawl(ctx, rec.ID, why, "")
-	}
-	if _, err := r.launch(rec.SiteID, func() (record.Crawl, error) { return rec, nil }, true); err != nil {
-		if r.store.Trouble(err) == record.Away || errors.Is(err, record.ErrEnding) {
-			return err
-		}
-		log.Error("crawl cannot be taken up", "reason", err.Error()) // one crawl may not keep the service from starting
-		return r.store.PauseCrawl(ctx, rec.ID, err.Error(), "")
-	}
-	return nil
-}
-
-// launch makes room for a site's crawl, has its record made, and runs it. The place is taken first, so that nobody
-// waits for the database with all others locked out.
-func (r *Runner) launch(site int64, begin func() (record.Crawl, error), past bool) (record.Crawl, error) {
-	err := r.take(site)
-	for errors.Is(err, record.ErrRunning) && r.awaitStored(site) {
-		err = r.take(site)
-	}
-	if err != nil {
-		return record.Crawl{}, err
-	}
-	runs := false
-	defer func() { // whatever happens, panics too
-		if !runs {
-			r.leave(site)
-		}
-	}()
-	rec, err := begin()
-	if errors.Is(err, record.ErrExists) {
-		err = record.ErrRunning // started by another process
-	}
-	if err != nil {
-		return record.Crawl{}, err
-	}
-	one := &run{rec: rec, ended: make(chan struct{}), stop: rec.Wish == record.WishStop,
-		pause: rec.Wish == record.WishPause}
-	if one.start, err = weburl.Parse(rec.Home); err != nil {
-		return record.Crawl{}, err
-	}
-	runs = true
-	r.mu.Lock()
-	r.live[rec.ID], r.bySite[site] = one, rec.ID
-	if r.closed { // meanwhile: it is put away as soon as it begins
-		one.pause = true
-	}
-	r.mu.Unlock()
-	go func() {
-		defer close(one.ended)
-		defer r.leave(site)
-		r.run(one, past)
-	}()
-	return rec, nil
-}
-
-// awaitStored waits for a site's crawl that is stored with its verdict, and so has ended for all who ask, but has not
-// given its place back yet. It tells whether there was one.
-func (r *Runner) awaitStored(site int64) bool {
-	r.mu.Lock()
-	one := r.live[r.bySite[site]]
-	r.mu.Unlock()
-	if one == nil {
-		return false
-	}
-	one.mu.Lock()
-	stored := one.stored
-	one.mu.Unlock()
-	if stored {
-		<-one.ended
-	}
-	return stored
-}
-
-// take takes a site's one place; leave gives it back.
-func (r *Runner) take(site int64) error {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.closed {
-		return record.ErrEnding
-	}
-	if _, taken := r.bySite[site]; taken {
-		return record.ErrRunning
-	}
-	r.bySite[site] = 0 // until it has a number
-	r.group.Add(1)
-	return nil
-}
-
-func (r *Runner) leave(site int64) {
-	r.mu.Lock()
-	delete(r.live, r.bySite[site])
-	delete(r.bySite, site)
-	r.mu.Unlock()
-	r.group.Done()
 }
 
 // attempt is one attempt at a run.
@@ -502,11 +386,11 @@ func (r *Runner) prepare(one *run, past bool, log *slog.Logger) (*attempt, error
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
 	}
-	a := &attempt{book: booking.New(r.judge.Runner(p, log), layouts), sink: r.store.Sink(rec.ID)}
+	a := &attempt{book: booking.New(r.judge.Runner(p, log), layouts), sink: r.store.Sink(rec)}
 	a.book.Survey.Source = r.store.Source(r.ctx, rec.ID, a.book.URL)
 	config.Book, config.Sink, config.Log = a.book, a.sink, log
 	if past {
-		config.Past = r.store.Past(rec.ID)
+		config.Past = r.store.Past(rec)
 	}
 	if a.crawl, err = crawl.New(config); err != nil {
 		return nil, record.Refuse("%s", err.Error())
@@ -613,19 +497,22 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	var mistake *mishap.Panic
 	var facts *booking.OldFactsError
 	switch {
+	case one.isLost(), errors.Is(err, record.ErrLost):
+		log.Warn("crawl given up: another worker has taken it up")
+		return true
 	case errors.As(err, &facts):
 		log.Warn("crawl paused", "reason", facts.Error())
-		err = r.store.PauseCrawl(ctx, one.rec.ID, facts.Error(), "") // what it has is kept for the Harvik that made it
+		err = r.store.PauseCrawl(ctx, one.rec, facts.Error(), "") // what it has is kept for the Harvik that made it
 	case errors.As(err, &mistake):
 		gear.Tell(log, "crawl paused", err)
-		err = r.store.PauseCrawl(ctx, one.rec.ID, err.Error(), "") // what it has is kept
+		err = r.store.PauseCrawl(ctx, one.rec, err.Error(), "") // what it has is kept
 	case r.store.Trouble(err) == record.Full:
 		r.full()
 		log.Warn("crawl put away", "reason", err.Error())
-		err = r.store.PauseCrawl(ctx, one.rec.ID, r.shortage(), waitsForDisk)
+		err = r.store.PauseCrawl(ctx, one.rec, r.shortage(), waitsForDisk)
 	case r.isClosed() && (errors.As(err, &paused) || r.ctx.Err() != nil):
-		log.Info("crawl put away; it goes on when the service starts")
-		return true
+		log.Info("crawl given back; it goes on with the next worker that is free")
+		err = r.store.Release(ctx, one.rec)
 	case errors.As(err, &paused), errors.As(err, &refusal):
 		why := err.Error()
 		if paused != nil {
@@ -638,14 +525,14 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 			why = r.shortage()
 		}
 		log.Info("crawl paused", "reason", why)
-		err = r.store.PauseCrawl(ctx, one.rec.ID, why, waits)
+		err = r.store.PauseCrawl(ctx, one.rec, why, waits)
 	case r.store.Trouble(err) == record.Away:
 		return false
 	default:
 		log.Error("crawl failed", "reason", err.Error())
-		err = r.store.FailCrawl(ctx, one.rec.ID, err.Error())
+		err = r.store.FailCrawl(ctx, one.rec, err.Error())
 	}
-	if err != nil {
+	if err != nil && !errors.Is(err, record.ErrLost) {
 		log.Error("crawl's end could not be stored", "reason", err.Error())
 	}
 	return true
@@ -692,13 +579,10 @@ func (r *Runner) Pause(ctx context.Context, id int64) (running bool, err error) 
 
 // wish has a running crawl do something, which is stored first: a crash must not forget it.
 func (r *Runner) wish(ctx context.Context, id int64, wish string, do func(*run)) (running bool, err error) {
-	if !r.with(id, func(*run) {}) {
-		return false, nil
+	if running, err = r.store.Wish(ctx, id, wish); running && err == nil {
+		r.with(id, do) // otherwise its owner hears of it when it next tells how far it is
 	}
-	if err := r.store.Wish(ctx, id, wish); err != nil {
-		return true, err
-	}
-	return r.with(id, do), nil
+	return running, err
 }
 
 // ends is crawl.ErrPaused once the run is to be put away: judging begins anew when it goes on.
@@ -720,16 +604,17 @@ func (o *run) putAway() {
 
 // Retune changes the pace of a running crawl, and of the plan that it keeps.
 func (r *Runner) Retune(ctx context.Context, id int64, p plan.Plan) (running bool, err error) {
-	running = r.with(id, func(one *run) {
-		one.rec.Plan = p
-		if one.crawl != nil {
-			one.crawl.Retune(p.Parallel, time.Duration(p.Pause), p.PerSecond)
-		}
-	})
-	if running {
-		err = r.store.SetPlanOf(ctx, id, p)
+	if running, err = r.store.SetPlanOf(ctx, id, p); running && err == nil {
+		r.with(id, func(one *run) { one.retune(p) })
 	}
 	return running, err
+}
+
+func (o *run) retune(p plan.Plan) {
+	o.rec.Plan = p
+	if o.crawl != nil {
+		o.crawl.Retune(p.Parallel, time.Duration(p.Pause), p.PerSecond)
+	}
 }
 
 func (r *Runner) with(id int64, f func(*run)) bool {
@@ -745,7 +630,7 @@ func (r *Runner) with(id int64, f func(*run)) bool {
 	return true
 }
 
-// Progress is that of a running crawl. Ended is closed when it has been stored.
+// Progress is that of a crawl that is run here. Ended is closed when it has been stored.
 func (r *Runner) Progress(id int64) (p record.Progress, ended <-chan struct{}, running bool) {
 	running = r.with(id, func(one *run) {
 		p.Phase = "starting"
@@ -770,6 +655,10 @@ func (r *Runner) Shutdown(ctx context.Context) {
 		one.putAway()
 		one.mu.Unlock()
 	}
+	idle := r.idle
 	r.mu.Unlock()
+	if idle != nil {
+		idle(ctx)
+	}
 	gear.End(ctx, &r.group, r.cancel)
 }

@@ -60,9 +60,20 @@ func begin(t *testing.T, disk Disk, h http.Handler, p plan.Plan) *beside {
 	return &beside{over(t, s, v, disk), t, s, v, testkit.Site(t, s, h, p)}
 }
 
+// works has the runner take crawls from the queue.
+func works(t *testing.T, r *Runner) {
+	t.Helper()
+	if r.idle == nil {
+		if err := r.Work(t.Context(), 8); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
 // crawl starts a crawl and waits until it is in a state.
 func (b *beside) crawl(state string) record.Crawl {
 	b.t.Helper()
+	works(b.t, b.Runner)
 	rec, err := b.Start(b.t.Context(), b.site, b.site.Plan.WithDefaults())
 	if err != nil {
 		b.t.Fatal(err)
@@ -86,12 +97,30 @@ func (b *beside) await(number int, state string) record.Crawl {
 	return rec
 }
 
+// settled waits until a crawl is done with, whatever became of it, by the runner that has it.
+func (b *beside) settled(r *Runner, rec record.Crawl) {
+	b.t.Helper()
+	for deadline := time.Now().Add(30 * time.Second); rec.State == "running"; time.Sleep(10 * time.Millisecond) {
+		if time.Now().After(deadline) {
+			b.t.Fatalf("crawl %d runs on", rec.Number)
+		}
+		var err error
+		if rec, err = b.store.Crawl(b.t.Context(), "fernhollow", rec.Number); err != nil {
+			b.t.Fatal(err)
+		}
+	}
+	if _, ended, here := r.Progress(rec.ID); here {
+		<-ended
+	}
+}
+
 // TestDisk puts crawls away while there is too little space, says why, and goes on by itself.
 func TestDisk(t *testing.T) {
 	var free atomic.Uint64
 	free.Store(10 << 30)
 	disk := Disk{Keep: 1 << 30, Free: func() (uint64, error) { return free.Load(), nil }}
 	b := begin(t, disk, &testkit.Generated{Pages: 200, Seed: 1}, plan.Plan{Pause: plan.Duration(5 * time.Millisecond)})
+	works(t, b.Runner)
 	rec, err := b.Start(t.Context(), b.site, b.site.Plan.WithDefaults())
 	if err != nil {
 		t.Fatal(err)
@@ -122,27 +151,31 @@ func TestDisk(t *testing.T) {
 // TestCrawlThatEndsTheService: a crawl that was running when the service crashed is put away the second
 // time, unless it got further; one whose service was only killed is taken up many times.
 func TestCrawlThatEndsTheService(t *testing.T) {
-	held := make(chan struct{})
-	defer close(held)
-	b := begin(t, Disk{}, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { <-held }), plan.Plan{})
+	b := begin(t, Disk{}, http.NotFoundHandler(), plan.Plan{})
 	started, err := b.store.StartCrawl(t.Context(), b.site, plan.Plan{}.WithDefaults(), 1)
 	if err != nil {
 		t.Fatal(err)
 	}
 	restart := func(crashed bool) record.Crawl {
 		t.Helper()
-		next := over(t, b.store, b.vault, Disk{})
-		if err := next.Recover(t.Context(), crashed); err != nil {
-			t.Fatal(err)
-		}
-		rec, err := b.store.Crawl(t.Context(), "fernhollow", started.Number)
+		now, err := b.store.Crawl(t.Context(), "fernhollow", started.Number)
 		if err != nil {
 			t.Fatal(err)
 		}
-		ending, end := context.WithCancel(t.Context())
-		end() // it is cut off, as by a kill
-		next.Shutdown(ending)
-		return rec
+		if _, ok, err := b.store.Own(t.Context(), now.ID, now.Epoch, "here/before"); err != nil || !ok {
+			t.Fatalf("it has no owner: %v, %v", ok, err)
+		}
+		next := over(t, b.store, b.vault, Disk{})
+		if err := next.rescue(t.Context(), "there/", crashed); err != nil { // another's seat
+			t.Fatal(err)
+		}
+		if err := next.rescue(t.Context(), "here/", crashed); err != nil {
+			t.Fatal(err)
+		}
+		if now, err = b.store.Crawl(t.Context(), "fernhollow", started.Number); err != nil || now.Owner != "" {
+			t.Fatalf("%s owns it (%v)", now.Owner, err)
+		}
+		return now
 	}
 	for kill := range 2 {
 		if rec := restart(false); rec.State != "running" {
@@ -176,10 +209,17 @@ func TestOtherFacts(t *testing.T) {
 		Records: []booking.Record{{Facts: &page.Facts{Version: page.Version + 1, Address: b.site.Home,
 			Outcome: page.Answered, Status: 200}}},
 	}
-	if err := b.store.Sink(rec.ID).Save(t.Context(), newer); err != nil {
+	if err := b.store.Sink(rec).Save(t.Context(), newer); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Recover(t.Context(), false); err != nil {
+	if _, ok, err := b.store.Own(t.Context(), rec.ID, 0, "an earlier one"); !ok || err != nil {
+		t.Fatalf("%v, %v", ok, err)
+	}
+	rec.Epoch = 1
+	if err := b.store.Release(t.Context(), rec); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Recover(t.Context(), 8, false); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.await(rec.Number, "paused"); !strings.Contains(got.Detail, "newer Harvik") {
@@ -208,10 +248,14 @@ func TestRecoverGoesOn(t *testing.T) {
 	if _, err := b.store.StartCrawl(t.Context(), odd, plan.Plan{}.WithDefaults(), 1); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Recover(t.Context(), false); err != nil {
+	if err := b.Recover(t.Context(), 8, false); err != nil {
 		t.Errorf("the service does not start: %v", err)
 	}
 	rec, err := b.store.Crawl(t.Context(), "odd", 1)
+	for deadline := time.Now().Add(20 * time.Second); rec.State == "running" && time.Now().Before(deadline); {
+		time.Sleep(20 * time.Millisecond)
+		rec, err = b.store.Crawl(t.Context(), "odd", 1)
+	}
 	if err != nil || rec.State != "paused" || rec.Detail == "" {
 		t.Errorf("the odd crawl is %s: %q (%v)", rec.State, rec.Detail, err)
 	}

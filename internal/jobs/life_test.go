@@ -61,15 +61,18 @@ func (f *faulty) Tidy(ctx context.Context, id int64) error {
 	return errors.Join(f.says("Tidy"), f.Store.Tidy(ctx, id))
 }
 
-func (f *faulty) CountCut(ctx context.Context, id int64, fetched, counts int) (int, error) {
-	if err := f.says("CountCut"); err != nil {
-		return 0, err
+func (f *faulty) Unheard(ctx context.Context, patience time.Duration, seat string) ([]record.Crawl, error) {
+	if err := f.says("Unheard"); err != nil {
+		return nil, err
 	}
-	return f.Store.CountCut(ctx, id, fetched, counts)
+	return f.Store.Unheard(ctx, patience, seat)
 }
 
-func (f *faulty) Wish(ctx context.Context, id int64, wish string) error {
-	return errors.Join(f.says("Wish"), f.Store.Wish(ctx, id, wish))
+func (f *faulty) Wish(ctx context.Context, id int64, wish string) (bool, error) {
+	if err := f.says("Wish"); err != nil {
+		return true, err
+	}
+	return f.Store.Wish(ctx, id, wish)
 }
 
 func (f *faulty) Ping(ctx context.Context) error {
@@ -121,6 +124,7 @@ func watched(t *testing.T, b *beside, f *faulty) (*Runner, *lines) {
 	r := New(Parts{Store: f, Gear: g, Log: log, Work: worklist.New(b.store),
 		Decisions: decide.New(b.store, testkit.Catalogue, func() error { return nil }, log),
 		Judge:     judging.New(b.store, testkit.Catalogue, log)})
+	works(t, r)
 	t.Cleanup(func() {
 		r.Shutdown(context.Background())
 		g.Close()
@@ -259,9 +263,7 @@ func TestKeeps(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, ended, running := r.Progress(rec.ID); running {
-			<-ended
-		}
+		b.settled(r, rec)
 		if n == 0 {
 			if log.text.Len() == 0 || strings.Contains(log.text.String(), "older crawls") {
 				t.Errorf("after the first:\n%s", log.text.String())
@@ -310,9 +312,7 @@ func TestTroubles(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, ended, running := r.Progress(rec.ID); running {
-			<-ended
-		}
+		b.settled(r, rec)
 		got, err := b.store.Crawl(t.Context(), "fernhollow", rec.Number)
 		if err != nil || got.State != want {
 			t.Errorf("trouble %v: %s, %q (%v)", trouble, got.State, got.Detail, err)
@@ -348,8 +348,8 @@ func TestRecoverFails(t *testing.T) {
 	if _, err := b.store.StartCrawl(t.Context(), b.site, slowly.WithDefaults(), 1); err != nil {
 		t.Fatal(err)
 	}
-	r, log := watched(t, b, &faulty{fail: map[string]error{"CountCut": errTest, "Sweep": errTest}})
-	if err := r.Recover(t.Context(), false); !errors.Is(err, errTest) {
+	r, log := watched(t, b, &faulty{fail: map[string]error{"Unheard": errTest, "Sweep": errTest}})
+	if err := r.Recover(t.Context(), 8, false); !errors.Is(err, errTest) {
 		t.Errorf("it starts: %v", err)
 	}
 	r.sweep()

@@ -2,7 +2,7 @@ package record
 
 // Progress is how far a crawl is.
 type Progress struct {
-	Phase     string // "starting", "resuming", "fetching", "probing", "judging", "done"
+	Phase     string // "waiting" for a worker, "starting", "resuming", "fetching", "probing", "judging", "done"
 	Lane      string // what is being fetched: "links", "sitemaps", "resources", "outbound"
 	Fetched   int    // addresses
 	Pages     int    // of these, those that count for the plan's number of pages

@@ -50,7 +50,19 @@ type Crawl struct {
 	Weighed   string // by which waivers and figure its report was made
 	Marked    bool   // it stays when older ones go
 	Wish      string // what it is to do while it runs: WishStop, WishPause or ""
+	Owner     string // who runs it, "" where it waits for a worker, or does not run
+	Epoch     int    // how often its owner changed: what is written of it is written by this
+	Live      *Progress
 }
+
+// A CrawlJob is that a crawl waits for a worker, since an epoch.
+type CrawlJob struct {
+	Crawl int64 `json:"crawl"`
+	Epoch int   `json:"epoch"`
+}
+
+// Kind names the jobs in the queue.
+func (CrawlJob) Kind() string { return "crawl" }
 
 // What a running crawl is asked to do.
 const (

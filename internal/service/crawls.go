@@ -68,13 +68,18 @@ func (s *Service) listCrawls(c *gin.Context) {
 // maxListedAddresses is how many of a plan's addresses a list of crawls repeats.
 const maxListedAddresses = 20
 
-// enliven replaces the stored progress of a running crawl by that of now.
+// enliven replaces the stored progress of a running crawl by that of now, as it is here, or as its worker last told.
 func (s *Service) enliven(cr *record.Crawl) {
 	if cr.State != "running" {
 		return
 	}
-	if p, _, ok := s.rooms.Progress(cr.ID); ok {
+	switch p, _, here := s.rooms.Progress(cr.ID); {
+	case here:
 		cr.Progress = p
+	case cr.Owner == "":
+		cr.Progress.Phase = "waiting"
+	case cr.Live != nil:
+		cr.Progress = *cr.Live
 	}
 }
 
@@ -345,12 +350,18 @@ func (s *Service) watchCrawl(c *gin.Context) {
 			}
 			looked = time.Now()
 		}
-		p, ended, running := s.rooms.Progress(cr.ID)
-		if !running {
-			if now, err := s.store.Crawl(c, cr.Site, cr.Number); err == nil {
-				send("end", wire.Crawl(&now))
+		p, ended, here := s.rooms.Progress(cr.ID)
+		if !here { // it runs elsewhere, waits, or has ended
+			now, err := s.store.Crawl(c, cr.Site, cr.Number)
+			if err != nil {
+				return
 			}
-			return
+			if now.State != "running" {
+				send("end", wire.Crawl(&now))
+				return
+			}
+			s.enliven(&now)
+			p = now.Progress
 		}
 		send("progress", wire.Progress(&p))
 		select {

@@ -2,7 +2,9 @@ package store
 
 import (
 	"context"
+	"errors"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jmoiron/sqlx"
 
 	"harvik/internal/core/plan"
@@ -11,7 +13,8 @@ import (
 
 const (
 	crawlBasics = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
-		c.started, c.finished, c.catalogue, c.progress, c.weighed, c.wish, c.marked`
+		c.started, c.finished, c.catalogue, c.progress, c.weighed, c.wish, c.marked,
+		c.owner, c.epoch, c.live`
 	ofSite = ` from crawl c join site s on s.id = c.site_id `
 
 	crawlColumns = crawlBasics + ", c.report, c.probes, c.traps" + ofSite
@@ -27,18 +30,21 @@ func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, c
 		return record.Crawl{}, err
 	}
 	var row crawlRow
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
-		var id int64
-		if err := tx.GetContext(ctx, &id, `with next as (update site set numbered = numbered + 1 where id = $1 returning id, numbered)
+	var id int64
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := tx.QueryRow(ctx, `with next as (update site set numbered = numbered + 1 where id = $1 returning id, numbered)
 			insert into crawl (site_id, number, state, plan, catalogue) select id, numbered, 'running', cast($2 as jsonb), $3 from next returning id`,
-			site.ID, string(data), catalogue); err != nil {
+			site.ID, string(data), catalogue).Scan(&id); err != nil {
 			return exists(found(err))
 		}
 		if err := makeParts(ctx, tx, id); err != nil {
 			return err
 		}
-		return tx.GetContext(ctx, &row, crawlColumns+"where c.id = $1", id)
+		return s.enqueue(ctx, tx, record.CrawlJob{Crawl: id})
 	})
+	if err == nil {
+		err = s.db.GetContext(ctx, &row, crawlColumns+"where c.id = $1", id)
+	}
 	return row.crawl(), err
 }
 
@@ -95,21 +101,20 @@ func (s *Store) MarkCrawl(ctx context.Context, id int64, marked bool) error {
 }
 
 // FailCrawl marks a crawl that could not be ended properly.
-func (s *Store) FailCrawl(ctx context.Context, id int64, why string) error {
-	s.recent.forget(id)
-	_, err := s.db.ExecContext(ctx,
-		`update crawl set state = 'failed', detail = $2, finished = now() where id = $1 and state = 'running'`,
-		id, clean(why))
-	return err
+func (s *Store) FailCrawl(ctx context.Context, rec record.Crawl, why string) error {
+	s.recent.forget(rec.ID)
+	tag, err := s.pool.Exec(ctx, `update crawl set state = 'failed', detail = $3, finished = now(), owner = '', live = null
+		where id = $1 and epoch = $2 and state = 'running'`, rec.ID, rec.Epoch, clean(why))
+	return held(tag.RowsAffected(), err)
 }
 
 // PauseCrawl marks a crawl as paused, with the reason if nobody asked for it, and what it waits for if it is
 // to go on by itself.
-func (s *Store) PauseCrawl(ctx context.Context, id int64, why, waits string) error {
-	s.recent.forget(id)
-	_, err := s.db.ExecContext(ctx,
-		`update crawl set state = 'paused', detail = $2, wish = '', waits = $3 where id = $1 and state = 'running'`, id, clean(why), waits)
-	return err
+func (s *Store) PauseCrawl(ctx context.Context, rec record.Crawl, why, waits string) error {
+	s.recent.forget(rec.ID)
+	tag, err := s.pool.Exec(ctx, `update crawl set state = 'paused', detail = $3, wish = '', waits = $4, owner = '', live = null
+		where id = $1 and epoch = $2 and state = 'running'`, rec.ID, rec.Epoch, clean(why), waits)
+	return held(tag.RowsAffected(), err)
 }
 
 // WaitingFor are the paused crawls that wait for something, the oldest first.
@@ -119,24 +124,24 @@ func (s *Store) WaitingFor(ctx context.Context, what string) ([]record.Crawl, er
 	return crawlsOf(rows), err
 }
 
-// CountCut notes that a crawl is taken up after the service ended, when it had fetched so many addresses,
-// and returns what counts against it by now: nothing that came before it last got further.
-func (s *Store) CountCut(ctx context.Context, id int64, fetched, counts int) (cuts int, err error) {
-	err = s.db.GetContext(ctx, &cuts, `update crawl set cuts = case when cut_at is distinct from $2 then 0 else cuts end + $3, cut_at = $2
-		where id = $1 returning cuts`, id, fetched, counts)
-	return cuts, err
-}
-
 // ResumeCrawl marks a paused crawl as running. It tells whether it was paused; record.ErrExists where another of the
 // site runs.
 func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
-	r, err := s.db.ExecContext(ctx,
-		`update crawl set state = 'running', detail = '', wish = '', waits = '', cuts = 0, cut_at = null where id = $1 and state = 'paused'`, id)
-	if err != nil {
-		return false, exists(err)
-	}
-	n, err := r.RowsAffected()
-	return n > 0, err
+	resumed := false
+	err := s.inTx(ctx, func(tx pgx.Tx) error {
+		epoch := 0
+		err := tx.QueryRow(ctx, `update crawl set state = 'running', detail = '', wish = '', waits = '', cuts = 0, cut_at = null,
+			owner = '', epoch = epoch + 1 where id = $1 and state = 'paused' returning epoch`, id).Scan(&epoch)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return nil
+		}
+		if err != nil {
+			return exists(err)
+		}
+		resumed = true
+		return s.enqueue(ctx, tx, record.CrawlJob{Crawl: id, Epoch: epoch})
+	})
+	return resumed && err == nil, err
 }
 
 // Reopen makes a finished crawl one that runs by a changed plan: its verdict goes, and with it
@@ -164,38 +169,40 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 			return err
 		}
 	}
-	tag, err := tx.Exec(ctx, `update crawl set state = 'running', ending = '', detail = '', wish = '', finished = null, report = null, health = null, tally = null, probes = null,
-		traps = '[]', plan = $2 where id = $1`, id, data)
+	epoch := 0
+	err = tx.QueryRow(ctx, `update crawl set state = 'running', owner = '', epoch = epoch + 1, ending = '', detail = '', wish = '', finished = null, report = null, health = null, tally = null, probes = null,
+		traps = '[]', plan = $2 where id = $1 returning epoch`, id, data).Scan(&epoch)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return record.ErrNotFound
+	}
 	if err != nil {
 		return exists(err)
 	}
-	if tag.RowsAffected() == 0 {
-		return record.ErrNotFound
+	if err := s.enqueue(ctx, tx, record.CrawlJob{Crawl: id, Epoch: epoch}); err != nil {
+		return err
 	}
 	return tx.Commit(ctx)
 }
 
-// Wish notes what a running crawl is to do, for the service that takes it up after a crash.
-func (s *Store) Wish(ctx context.Context, id int64, wish string) error {
-	_, err := s.db.ExecContext(ctx, "update crawl set wish = $2 where id = $1 and state = 'running'", id, wish)
-	return err
+// Wish notes what a running crawl is to do, for whoever runs it, or takes it up; one that nobody runs is put away at
+// once. It tells whether the crawl was running.
+func (s *Store) Wish(ctx context.Context, id int64, wish string) (running bool, err error) {
+	tag, err := s.pool.Exec(ctx, `update crawl set
+		state = case when owner = '' and $2 = 'pause' then 'paused' else state end,
+		epoch = case when owner = '' and $2 = 'pause' then epoch + 1 else epoch end,
+		wish = case when owner = '' and $2 = 'pause' then '' else $2 end
+		where id = $1 and state = 'running'`, id, wish)
+	return tag.RowsAffected() > 0, err
 }
 
-// SetPlanOf replaces the plan that a crawl keeps: its pace can be changed while it runs.
-func (s *Store) SetPlanOf(ctx context.Context, id int64, p plan.Plan) error {
+// SetPlanOf replaces the plan of a running crawl: its pace can be changed. It tells whether the crawl was running.
+func (s *Store) SetPlanOf(ctx context.Context, id int64, p plan.Plan) (running bool, err error) {
 	data, err := encodePlan(p)
 	if err != nil {
-		return err
+		return false, err
 	}
-	_, err = s.db.ExecContext(ctx, "update crawl set plan = cast($2 as jsonb) where id = $1", id, string(data))
-	return err
-}
-
-// Running are the crawls that were not ended, oldest first.
-func (s *Store) Running(ctx context.Context) ([]record.Crawl, error) {
-	var rows []crawlRow
-	err := s.db.SelectContext(ctx, &rows, crawlColumns+"where c.state = 'running' order by c.id")
-	return crawlsOf(rows), err
+	tag, err := s.pool.Exec(ctx, "update crawl set plan = cast($2 as jsonb) where id = $1 and state = 'running'", id, string(data))
+	return tag.RowsAffected() > 0, err
 }
 
 // Crawls lists those of a site, newest first, before a number (0 for the newest), without ledger, probes and traps.

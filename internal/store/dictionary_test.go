@@ -32,7 +32,7 @@ func TestPacked(t *testing.T) {
 			b.Addresses, first = result.Survey.Addresses, false
 		}
 		at += len(b.Records)
-		sink := s.Sink(rec.ID) // as after a cut
+		sink := s.Sink(rec) // as after a cut
 		if err := sink.Save(t.Context(), b); err != nil {
 			t.Fatal(err)
 		}
@@ -48,7 +48,7 @@ func TestPacked(t *testing.T) {
 	}
 	read := func() error {
 		n := 0
-		err := s.Past(rec.ID).EachRecord(t.Context(), names, func(r *booking.Record) error {
+		err := s.Past(rec).EachRecord(t.Context(), names, func(r *booking.Record) error {
 			n++
 			if want := kept[r.ID]; !reflect.DeepEqual(r.Facts, want.Facts) || !reflect.DeepEqual(r.Links, want.Links) {
 				return fmt.Errorf("page %d comes back as\n%+v\nwas\n%+v", r.ID, r.Facts, want.Facts)
@@ -109,7 +109,7 @@ func TestPacked(t *testing.T) {
 	if texts, err = before.Texts(t.Context(), rec.ID, []string{url}); err != nil || texts[url] != "Fern and moss" {
 		t.Errorf("a text as it was kept before is %.60q (%v)", texts[url], err)
 	}
-	if err := s.FailCrawl(t.Context(), rec.ID, "it was cut"); err != nil {
+	if err := s.FailCrawl(t.Context(), rec, "it was cut"); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.RemoveCrawl(t.Context(), rec.ID); err != nil {

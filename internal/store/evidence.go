@@ -251,7 +251,7 @@ func (s *Store) packFindings(ctx context.Context, tx pgx.Tx, crawlID int64) erro
 	if made, err := roomForFailing(ctx, tx, crawlID); err != nil || !made {
 		return err
 	}
-	k := &Sink{store: s, crawl: crawlID}
+	k := &Sink{store: s, crawl: crawlID, epoch: anyEpoch}
 	var found []check.Finding
 	err := each(ctx, s, func(r *findingRow) error {
 		f := r.finding()

@@ -128,6 +128,7 @@ type crawlRow struct {
 	record.Crawl
 	Plan     kept[plan.Plan]
 	Progress kept[record.Progress]
+	Live     kept[*record.Progress]
 	Report   kept[*record.Summary]
 	Probes   kept[*survey.Probes]
 	Traps    kept[[]survey.Trap]
@@ -137,6 +138,7 @@ func (r *crawlRow) crawl() record.Crawl {
 	c := r.Crawl
 	c.Plan, c.Progress, c.Report, c.Probes, c.Traps = r.Plan.value, r.Progress.value, r.Report.value, r.Probes.value,
 		r.Traps.value
+	c.Live = r.Live.value
 	return c
 }
 

@@ -89,7 +89,12 @@ func (k *Sink) saveWaiting(ctx context.Context) (err error) {
 	defer k.undone(&err)
 	rows := inOrder(k.site)
 	k.site, k.waits = nil, 0
-	return k.words.store(ctx, k.store.pool, k.crawl, rows, true)
+	return k.store.inTx(ctx, func(tx pgx.Tx) error {
+		if err := k.fence(ctx, tx); err != nil {
+			return err
+		}
+		return k.words.store(ctx, tx, k.crawl, rows, true)
+	})
 }
 
 func inOrder(rows map[int32]*failingRow) []failingRow {
@@ -102,6 +107,11 @@ func inOrder(rows map[int32]*failingRow) []failingRow {
 
 // DropSite implements record.Sink.
 func (k *Sink) DropSite(ctx context.Context) error {
-	_, err := k.store.pool.Exec(ctx, "delete from failing where crawl_id = $1 and whole", k.crawl)
-	return err
+	return k.store.inTx(ctx, func(tx pgx.Tx) error {
+		if err := k.fence(ctx, tx); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, "delete from failing where crawl_id = $1 and whole", k.crawl)
+		return err
+	})
 }

@@ -41,7 +41,7 @@ func newKeeping(t *testing.T, p plan.Plan) *keeping {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &keeping{Store: s, rec: rec, db: db, sink: s.Sink(rec.ID)}
+	return &keeping{Store: s, rec: rec, db: db, sink: s.Sink(rec)}
 }
 
 // save stores pages of some sources, "" for one without.
@@ -102,7 +102,7 @@ func TestKeeping(t *testing.T) {
 	big := many.String()
 	want := []string{"<p>One", "", "<p>Two é", "<p>One", big, "<p>Three", "<p>One", "\xff\x00"}
 	k.save(t, want[:5]...)
-	k.sink = k.Sink(k.rec.ID) // another run goes on
+	k.sink = k.Sink(k.rec) // another run goes on
 	k.save(t, want[5:]...)
 	check := func() {
 		t.Helper()
@@ -164,7 +164,7 @@ func TestKeepingBounded(t *testing.T) {
 	}
 	for i := range 6 {
 		k.save(t, noise(i+1), "<p>small")
-		k.sink = k.Sink(k.rec.ID)
+		k.sink = k.Sink(k.rec)
 	}
 	kept := 0
 	for _, s := range k.read(t) {
@@ -218,7 +218,7 @@ func TestReread(t *testing.T) {
 			"https://fernhollow.example/1",
 			"https://fernhollow.example/2",
 		}
-		if err := k.Past(k.rec.ID).EachRecord(t.Context(), addresses, func(r *booking.Record) error {
+		if err := k.Past(k.rec).EachRecord(t.Context(), addresses, func(r *booking.Record) error {
 			out = append(out, r)
 			return nil
 		}); err != nil {

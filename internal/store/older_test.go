@@ -43,7 +43,7 @@ func TestOlderGoesOn(t *testing.T) {
 		return b
 	}
 	old := batch(0, 70)
-	if err := s.Sink(rec.ID).Save(ctx, old); err != nil {
+	if err := s.Sink(rec).Save(ctx, old); err != nil {
 		t.Fatal(err)
 	}
 	conn, err := pgx.Connect(ctx, database)
@@ -120,7 +120,7 @@ func TestOlderGoesOn(t *testing.T) {
 	}
 	read(70)
 	for _, to := range []int{80, 90} { // the second by a service that was started anew
-		if err := s.Sink(rec.ID).Save(ctx, batch(to-10, to)); err != nil {
+		if err := s.Sink(rec).Save(ctx, batch(to-10, to)); err != nil {
 			t.Fatal(err)
 		}
 		read(to)
@@ -132,10 +132,14 @@ func TestOlderGoesOn(t *testing.T) {
 	if err := s.Reopen(ctx, rec.ID, plan.Plan{}.WithDefaults()); err != nil {
 		t.Fatal(err)
 	}
+	if err := s.Sink(rec).Save(ctx, batch(80, 90)); !errors.Is(err, record.ErrLost) {
+		t.Errorf("who had it before it was taken up again still writes: %v", err)
+	}
+	rec.Epoch++
 	again := batch(0, 90)
 	again.Addresses, again.First = nil, 90
 	again.Records = slices.DeleteFunc(again.Records, func(r booking.Record) bool { return r.Role == page.AsPage })
-	if err := s.Sink(rec.ID).Save(ctx, again); err != nil {
+	if err := s.Sink(rec).Save(ctx, again); err != nil {
 		t.Fatalf("fetching again what is no page: %v", err)
 	}
 	read(90)

@@ -36,14 +36,14 @@ const shared = "before"
 func partName(table string, crawlID int64) string { return fmt.Sprintf("%s_%d", table, crawlID) }
 
 // makeParts makes the parts of a new crawl. They are attached, not made in place, which would wait for all who read.
-func makeParts(ctx context.Context, tx *sqlx.Tx, crawlID int64) error {
+func makeParts(ctx context.Context, tx pgx.Tx, crawlID int64) error {
 	var b strings.Builder
 	for _, table := range parted {
 		if table != formerly {
 			makePart(&b, table, crawlID)
 		}
 	}
-	if _, err := tx.ExecContext(ctx, b.String()); err != nil {
+	if _, err := tx.Exec(ctx, b.String()); err != nil {
 		return fmt.Errorf("making room for the crawl: %w", err)
 	}
 	return nil

@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 
+	"github.com/jackc/pgx/v5"
+
 	"harvik/internal/core/booking"
 	"harvik/internal/core/page"
 	"harvik/internal/record"
@@ -13,10 +15,11 @@ import (
 type Past struct {
 	store *Store
 	crawl int64
+	epoch int
 }
 
 // Past is what there is of a crawl.
-func (s *Store) Past(crawlID int64) record.Past { return &Past{s, crawlID} }
+func (s *Store) Past(rec record.Crawl) record.Past { return &Past{s, rec.ID, rec.Epoch} }
 
 // Start implements record.Past.
 func (p *Past) Start(
@@ -166,6 +169,11 @@ func restore(f *page.Facts, facts, links, uses []byte, text string,
 
 // Truncate implements record.Past.
 func (p *Past) Truncate(ctx context.Context, n int) error {
-	_, err := p.store.db.ExecContext(ctx, "delete from address where crawl_id = $1 and id >= $2", p.crawl, n)
-	return err
+	return p.store.inTx(ctx, func(tx pgx.Tx) error {
+		if err := (&Sink{crawl: p.crawl, epoch: p.epoch}).fence(ctx, tx); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, "delete from address where crawl_id = $1 and id >= $2", p.crawl, n)
+		return err
+	})
 }

@@ -44,7 +44,7 @@ func (s *Store) Reread(ctx context.Context, rec record.Crawl,
 		Scan(&id); err != nil {
 		return 0, fmt.Errorf("taking the crawl: %w", err)
 	}
-	sink := &Sink{store: s, crawl: rec.ID}
+	sink := &Sink{store: s, crawl: rec.ID, epoch: anyEpoch}
 	if sink.packer, err = s.newPacker(ctx, rec.ID); err != nil {
 		return 0, err
 	}
@@ -56,7 +56,7 @@ func (s *Store) Reread(ctx context.Context, rec record.Crawl,
 		read, seq, batch = read+n, seq+len(batch), batch[:0]
 		return err
 	}
-	err = (&Past{s, rec.ID}).EachRecord(ctx, urls, func(r *booking.Record) error {
+	err = (&Past{s, rec.ID, rec.Epoch}).EachRecord(ctx, urls, func(r *booking.Record) error {
 		if batch = append(batch, *r); len(batch) < rereadBatch {
 			return nil
 		}

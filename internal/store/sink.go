@@ -22,6 +22,7 @@ import (
 type Sink struct {
 	store  *Store
 	crawl  int64
+	epoch  int     // of its owner; anyEpoch where nobody runs it
 	packer *packer // once something was stored
 	keeper *keeper // likewise
 	lasts  bool    // a batch is on the disk
@@ -31,7 +32,29 @@ type Sink struct {
 }
 
 // Sink is where a crawl writes to.
-func (s *Store) Sink(crawlID int64) record.Sink { return &Sink{store: s, crawl: crawlID} }
+func (s *Store) Sink(rec record.Crawl) record.Sink {
+	return &Sink{store: s, crawl: rec.ID, epoch: rec.Epoch}
+}
+
+// anyEpoch is that of who writes into a crawl that does not run.
+const anyEpoch = -1
+
+// fence holds a transaction that writes into a crawl to its owner: nobody else takes it up until it has ended.
+func (k *Sink) fence(ctx context.Context, tx pgx.Tx) error {
+	tag, err := tx.Exec(ctx, "select 1 from crawl where id = $1 and ($2 < 0 or epoch = $2) for share", k.crawl, k.epoch)
+	return held(tag.RowsAffected(), err)
+}
+
+// whose makes of an error that comes of two owners' writing the same that another owns the crawl, where it does.
+func (k *Sink) whose(ctx context.Context, err *error) {
+	if *err == nil || !isUnique(*err) || k.epoch < 0 {
+		return
+	}
+	epoch := k.epoch
+	if k.store.pool.QueryRow(ctx, "select epoch from crawl where id = $1", k.crawl).Scan(&epoch) == nil && epoch != k.epoch {
+		*err = record.ErrLost
+	}
+}
 
 // ready makes room for a crawl that an earlier Harvik began.
 func (k *Sink) ready(ctx context.Context) error {
@@ -55,6 +78,7 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 		}
 	}
 	defer k.undone(&err)
+	defer k.whose(ctx, &err)
 	var found []check.Finding
 	for i := range b.Records {
 		found = append(found, b.Records[i].Findings...)
@@ -105,7 +129,8 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if err != nil {
 		return err
 	}
-	if _, err := tx.Exec(ctx, "update crawl set progress = $2 where id = $1", k.crawl, progress); err != nil {
+	tag, err := tx.Exec(ctx, "update crawl set progress = $2 where id = $1 and ($3 < 0 or epoch = $3)", k.crawl, progress, k.epoch)
+	if err := held(tag.RowsAffected(), err); err != nil {
 		return err
 	}
 	if err := tx.Commit(ctx); err != nil {
@@ -223,14 +248,16 @@ func (k *Sink) Finish(ctx context.Context) error {
 // SaveResult stores what judging the whole crawl gave, and what that makes of the work at its site's fixes, and marks
 // it finished.
 func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Result, p record.Progress,
-	w record.Weighing, with record.Settling) error {
+	w record.Weighing, with record.Settling) (err error) {
 	s.recent.forget(rec.ID)
+	k := &Sink{store: s, crawl: rec.ID, epoch: rec.Epoch}
+	defer k.whose(ctx, &err)
 	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	if err := (&Sink{store: s, crawl: rec.ID}).result(ctx, tx, r, p, w); err != nil {
+	if err := k.result(ctx, tx, r, p, w); err != nil {
 		return err
 	}
 	if err := settle(ctx, tx, rec, with); err != nil {
@@ -247,7 +274,7 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 	if err != nil {
 		return err
 	}
-	k := &Sink{store: s, crawl: id}
+	k := &Sink{store: s, crawl: id, epoch: anyEpoch}
 	tx, err := s.pool.Begin(ctx)
 	if err != nil {
 		return err
@@ -323,10 +350,11 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *booking.Result, p recor
 	if err != nil {
 		return err
 	}
-	_, err = tx.Exec(
+	tag, err := tx.Exec(
 		ctx,
-		`update crawl set state = 'finished', ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
-		probes = $6, traps = $7, weighed = $8, map = $9, tally = null, health = $10 where id = $1`,
+		`update crawl set state = 'finished', owner = '', live = null, ending = $2, detail = $3, finished = now(), report = $4, progress = $5,
+		probes = $6, traps = $7, weighed = $8, map = $9, tally = null, health = $10
+		where id = $1 and ($11 < 0 or epoch = $11)`,
 		k.crawl,
 		string(r.Ending),
 		clean(r.Detail),
@@ -337,8 +365,9 @@ func (k *Sink) result(ctx context.Context, tx pgx.Tx, r *booking.Result, p recor
 		w.Signature,
 		sore,
 		r.Report.Health,
+		k.epoch,
 	)
-	if err != nil {
+	if err := held(tag.RowsAffected(), err); err != nil {
 		return err
 	}
 	return saveMatches(ctx, tx, w)

@@ -20,6 +20,7 @@ import (
 	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
+	"github.com/riverqueue/river"
 )
 
 //go:embed migrations/*.sql
@@ -29,6 +30,7 @@ var migrations embed.FS
 type Store struct {
 	pool         *pgxpool.Pool
 	db           *sqlx.DB
+	queue        *river.Client[pgx.Tx] // that only leaves word
 	openers      openers
 	checkNumbers checkNumbers
 	recent       recent
@@ -63,6 +65,13 @@ func OpenWith(ctx context.Context, database string, connections int) (*Store, er
 	if _, _, err := migrate(ctx, s.db.DB); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("bringing the database up to date: %w", err)
+	}
+	if err = migrateQueue(ctx, pool); err == nil {
+		s.queue, err = newQueue(pool)
+	}
+	if err != nil {
+		s.Close()
+		return nil, err
 	}
 	return s, nil
 }

@@ -153,7 +153,7 @@ func storedIn(t *testing.T, s *store.Store, n int, r *rand.Rand) (int64, []colum
 		b.Addresses = append(b.Addresses, survey.Address{URL: row.Address, FoundOn: -1, State: survey.Fetched})
 		b.Records = append(b.Records, booking.Record{ID: int32(i), Facts: f})
 	}
-	if err := s.Sink(rec.ID).Save(t.Context(), b); err != nil {
+	if err := s.Sink(rec).Save(t.Context(), b); err != nil {
 		t.Fatal(err)
 	}
 	return rec.ID, rows
@@ -401,7 +401,7 @@ func TestRemoveCrawl(t *testing.T) {
 	if err := s.RemoveCrawl(t.Context(), id); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("removing one that runs: %v", err)
 	}
-	if err := s.PauseCrawl(t.Context(), id, "for the test", ""); err != nil {
+	if err := s.PauseCrawl(t.Context(), record.Crawl{ID: id}, "for the test", ""); err != nil {
 		t.Fatal(err)
 	}
 	second, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
@@ -411,7 +411,7 @@ func TestRemoveCrawl(t *testing.T) {
 	if _, err := s.ResumeCrawl(t.Context(), id); !errors.Is(err, record.ErrExists) {
 		t.Errorf("resuming one while another runs: %v", err)
 	}
-	if err := s.FailCrawl(t.Context(), second.ID, "for the test"); err != nil {
+	if err := s.FailCrawl(t.Context(), second, "for the test"); err != nil {
 		t.Fatal(err)
 	}
 	for _, one := range []int64{id, second.ID} {

@@ -34,7 +34,7 @@ func (s *Store) LoadSurvey(ctx context.Context, rec record.Crawl) (*booking.Stor
 			return nil, err
 		}
 	}
-	past := &Past{s, rec.ID}
+	past := &Past{s, rec.ID, rec.Epoch}
 	if out.Files, err = past.files(ctx); err != nil {
 		return nil, err
 	}

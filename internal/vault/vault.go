@@ -14,15 +14,15 @@ import (
 	"strings"
 )
 
-// keyFile is the key's place in the data folder.
-const keyFile = "secrets.key"
+// KeyFile is the key's place in a service's data folder.
+const KeyFile = "secrets.key"
 
 // A Vault seals and opens. It is safe for use from several goroutines.
 type Vault struct{ aead cipher.AEAD }
 
 // Open reads the key of a data folder, and makes one where there is none.
 func Open(data string) (*Vault, error) {
-	name := filepath.Join(data, keyFile)
+	name := filepath.Join(data, KeyFile)
 	text, err := os.ReadFile(name)
 	if errors.Is(err, os.ErrNotExist) {
 		key := make([]byte, keyBytes)
@@ -40,6 +40,19 @@ func Open(data string) (*Vault, error) {
 	if err != nil || len(key) != keyBytes {
 		return nil, fmt.Errorf("%s does not hold a key of %d hexadecimal digits: it was damaged, or cut off while it was written. "+
 			"Put it back from a copy of the data folder; without one, move it away, start again, and set every secret anew with `harvik secret set`", name, 2*keyBytes)
+	}
+	return New(key)
+}
+
+// Read reads the key that a file holds, which another process has made.
+func Read(name string) (*Vault, error) {
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return nil, fmt.Errorf("reading the key of the secrets: %w", err)
+	}
+	key, err := hex.DecodeString(strings.TrimSpace(string(text)))
+	if err != nil || len(key) != keyBytes {
+		return nil, fmt.Errorf("%s does not hold a key of %d hexadecimal digits", name, 2*keyBytes)
 	}
 	return New(key)
 }

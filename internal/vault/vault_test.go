@@ -35,16 +35,16 @@ func TestVault(t *testing.T) {
 	if _, err := other.Unseal(sealed, "1/members"); err == nil {
 		t.Error("a secret opens with another key")
 	}
-	if info, err := os.Stat(filepath.Join(data, keyFile)); err != nil || info.Mode().Perm() != 0o600 {
+	if info, err := os.Stat(filepath.Join(data, KeyFile)); err != nil || info.Mode().Perm() != 0o600 {
 		t.Errorf("the key's file: %v, %v", info.Mode(), err)
 	}
-	whole, err := os.ReadFile(filepath.Join(data, keyFile))
+	whole, err := os.ReadFile(filepath.Join(data, KeyFile))
 	if err != nil {
 		t.Fatal(err)
 	}
 	for _, damaged := range [][]byte{[]byte("nonsense"), nil, whole[:10], whole[:len(whole)-3],
 		append([]byte("ab"), whole...)} {
-		if err := os.WriteFile(filepath.Join(data, keyFile), damaged, 0o600); err != nil {
+		if err := os.WriteFile(filepath.Join(data, KeyFile), damaged, 0o600); err != nil {
 			t.Fatal(err)
 		}
 		if _, err := Open(data); err == nil || !strings.Contains(err.Error(), "Put it back from a copy") {

@@ -3386,7 +3386,7 @@ export interface components {
         /** @description How far a crawl is */
         Progress: {
             /**
-             * @description "starting", "resuming", "fetching", "probing", "judging", "done"
+             * @description "waiting" for a worker, "starting", "resuming", "fetching", "probing", "judging", "done"
              * @enum {string}
              */
             phase: "" | "starting" | "resuming" | "fetching" | "probing" | "judging" | "done";

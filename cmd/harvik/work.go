@@ -1,0 +1,70 @@
+package main
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"time"
+
+	"harvik/internal/cli"
+	"harvik/internal/core/checks"
+	"harvik/internal/house"
+	"harvik/internal/render"
+	"harvik/internal/store"
+	"harvik/internal/vault"
+)
+
+// work takes crawls from a service's queue until Ctrl-C or SIGTERM.
+func work(ctx context.Context, o cli.WorkOptions) error {
+	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
+	defer stop()
+	defer watchOver()()
+	level := slog.LevelInfo
+	if o.Verbose {
+		level = slog.LevelDebug
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	database := o.Database
+	if database == "" {
+		text, err := os.ReadFile(filepath.Join(o.Data, databaseFile))
+		if errors.Is(err, os.ErrNotExist) {
+			return fmt.Errorf("no database is named, and no service runs in %s: name the service's by HARVIK_DATABASE or --database-file",
+				o.Data)
+		} else if err != nil {
+			return fmt.Errorf("reading where the service's database is: %w", err)
+		}
+		database = strings.TrimSpace(string(text))
+	}
+	v, err := vault.Read(cmp.Or(o.KeyFile, filepath.Join(o.Data, vault.KeyFile)))
+	if err != nil {
+		return err
+	}
+	s, err := store.OpenWith(ctx, database, o.Connections)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	profiles, err := os.MkdirTemp("", "harvik-worker-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(profiles)
+	w := house.NewWorker(s, checks.New(), v, render.NewPool(profiles, min(8, 2*runtime.GOMAXPROCS(0))), log)
+	if err := w.Work(ctx, o.Crawls); err != nil {
+		return err
+	}
+	log.Info("worker started", "crawls", o.Crawls)
+	<-ctx.Done()
+	log.Info("worker ending")
+	ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), 60*time.Second)
+	defer cancel()
+	w.Shutdown(ending)
+	return nil
+}
