@@ -114,8 +114,9 @@ func (s *shell) crawlOf(name string, number int) (out api.Crawl) {
 	return out
 }
 
-// TestFleet runs crawls in workers beside a service that runs none: they wait for one, hear what is wished of them, go on
-// elsewhere when their worker is killed, stopped in its tracks or ends in good order, and end as if nothing had been.
+// TestFleet runs crawls in workers beside a service that runs none: they wait for one, hear what is wished of them, go
+// on elsewhere when their worker is killed, stopped in its tracks or ends in good order, and end as if nothing had
+// been.
 func TestFleet(t *testing.T) {
 	t.Parallel()
 	s := newShell(t)
@@ -124,7 +125,9 @@ func TestFleet(t *testing.T) {
 	beds := &counted{pages: 160, asked: map[string]int{}}
 	address := testkit.Serve(t, beds)
 	s.ok("site add beds http://beds.example/ --allow 127.0.0.0/8")
-	s.ok("plan set beds probes=false resources=none sources.sitemaps=false parallel=2 pause=10ms --host beds.example=" + address)
+	s.ok(
+		"plan set beds probes=false resources=none sources.sitemaps=false parallel=2 pause=10ms --host beds.example=" + address,
+	)
 
 	s.ok("crawl beds --detach")
 	s.ok("crawl pause beds")
@@ -141,7 +144,10 @@ func TestFleet(t *testing.T) {
 	first := s.hire()
 	s.until("the first worker fetches", progress(20))
 	s.ok("crawl pace beds --parallel 1 --pause 60ms")
-	s.until("the pace is another", func() bool { p := s.crawlOf("beds", 1).Progress.Pace; return p != nil && p.Parallel == 1 })
+	s.until(
+		"the pace is another",
+		func() bool { p := s.crawlOf("beds", 1).Progress.Pace; return p != nil && p.Parallel == 1 },
+	)
 	_ = first.cmd.Process.Kill()
 	stood := s.crawlOf("beds", 1).Progress.Fetched
 
@@ -155,14 +161,21 @@ func TestFleet(t *testing.T) {
 	third := s.hire()
 	s.until("the third goes on", func() bool { return strings.Contains(third.log.String(), "crawl started") })
 	_ = second.cmd.Process.Signal(syscall.SIGCONT)
-	s.until("the second gives up", func() bool { return strings.Contains(second.log.String(), "another worker has taken it up") })
+	s.until(
+		"the second gives up",
+		func() bool { return strings.Contains(second.log.String(), "another worker has taken it up") },
+	)
 
 	_ = third.cmd.Process.Signal(syscall.SIGTERM)
 	s.until("the third hands over", func() bool { return strings.Contains(third.log.String(), "crawl given back") })
-	s.until("the second has it again", func() bool { return strings.Count(second.log.String(), "crawl started") == 2 })
+	s.until(
+		"the second has it again",
+		func() bool { return strings.Count(second.log.String(), "crawl started") == 2 },
+	)
 	s.ok("crawl pace beds --parallel 8 --pause 0s")
 	s.until("it ends", func() bool { return s.crawlOf("beds", 1).State != "running" })
-	if c := s.crawlOf("beds", 1); c.State != "finished" || c.Ending != "complete" || c.Progress.Pages != beds.pages+1 {
+	if c := s.crawlOf("beds", 1); c.State != "finished" || c.Ending != "complete" ||
+		c.Progress.Pages != beds.pages+1 {
 		t.Fatalf("it is %s, %s, with %d pages: %s\n%s", c.State, c.Ending, c.Progress.Pages, c.Detail, second.log)
 	}
 	// What was in flight, or not stored yet, is fetched again: at most that of three ends.

@@ -40,8 +40,8 @@ type House struct {
 	ahead     *upkeep.Chore // judging of older crawls by the rules of the newest
 }
 
-// New puts a house together, which closes the browser when it is shut down. The seat names where it stands, also for the
-// one that comes after it.
+// New puts a house together, which closes the browser when it is shut down. The seat names where it stands, also for
+// the one that comes after it.
 func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, browser *render.Pool,
 	seat string, log *slog.Logger) *House {
 	h := &House{gear: gear.New(s, v, log), browser: browser}
@@ -80,12 +80,20 @@ type Worker struct {
 
 // NewWorker puts a worker together, which closes the browser when it is shut down. What hangs on a crawl that it has
 // ended is left to the service.
-func NewWorker(s *store.Store, c *check.Catalogue, v gear.Unsealer, browser *render.Pool, log *slog.Logger) *Worker {
+func NewWorker(
+	s *store.Store,
+	c *check.Catalogue,
+	v gear.Unsealer,
+	browser *render.Pool,
+	log *slog.Logger,
+) *Worker {
 	w := &Worker{gear: gear.New(s, v, log), browser: browser}
 	w.gear.Browser = browser
 	enough := func() error { return nil }
-	w.Runner = jobs.New(jobs.Parts{Store: s, Gear: w.gear, Decisions: decide.New(s, c, enough, log), Work: worklist.New(s),
-		Judge: judging.New(s, c, log), Changed: func() { s.Tell(context.Background()) }, Log: log})
+	w.Runner = jobs.New(
+		jobs.Parts{Store: s, Gear: w.gear, Decisions: decide.New(s, c, enough, log), Work: worklist.New(s),
+			Judge: judging.New(s, c, log), Changed: func() { s.Tell(context.Background()) }, Log: log},
+	)
 	return w
 }
 

@@ -11,9 +11,9 @@ import (
 	"harvik/internal/record"
 )
 
-// A crawl is run by whoever owns it. The owner tells every half second that it lives and how far it is, and hears what the
-// crawl is to do. One who is not heard of for ten seconds is thought dead, and the crawl is taken up elsewhere, from what
-// is stored of it; what such an owner still writes is refused.
+// A crawl is run by whoever owns it. The owner tells every half second that it lives and how far it is, and hears what
+// the crawl is to do. One who is not heard of for ten seconds is thought dead, and the crawl is taken up elsewhere,
+// from what is stored of it; what such an owner still writes is refused.
 const (
 	beatEvery   = 500 * time.Millisecond
 	patience    = 10 * time.Second
@@ -31,8 +31,8 @@ const (
 const whyAway = "the service ended again and again while this crawl ran, and it got no further: it is put away, so that the service can go on; " +
 	"the service's log and the files crash-*.log of its data folder say more, `harvik crawl resume` tries once more"
 
-// Recover takes up what was left when the service last ended, and takes crawls from the queue from then on. Crashed tells
-// that it ended by a fault of its own.
+// Recover takes up what was left when the service last ended, and takes crawls from the queue from then on. Crashed
+// tells that it ended by a fault of its own.
 func (r *Runner) Recover(ctx context.Context, crawls int, crashed bool) error {
 	if err := errors.Join(r.store.CutRechecks(ctx), r.gear.BindSecrets(ctx)); err != nil {
 		return err
@@ -44,7 +44,8 @@ func (r *Runner) Recover(ctx context.Context, crawls int, crashed bool) error {
 	return r.Work(ctx, crawls)
 }
 
-// Work takes crawls from the queue, so many at once, until the runner is shut down. No crawls are taken where that is 0.
+// Work takes crawls from the queue, so many at once, until the runner is shut down. No crawls are taken where that is
+// 0.
 func (r *Runner) Work(ctx context.Context, crawls int) error {
 	if crawls == 0 {
 		return nil
@@ -158,7 +159,9 @@ func (r *Runner) beat(ctx context.Context, one *run) {
 		case <-tick.C:
 		}
 		var lost bool
-		_ = mishap.Catch(func() error { lost = r.beatOnce(ctx, one); return nil }) // the next one tells, or another takes it up
+		_ = mishap.Catch(
+			func() error { lost = r.beatOnce(ctx, one); return nil },
+		) // the next one tells, or another takes it up
 		if lost {
 			return
 		}
@@ -194,7 +197,8 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 			one.crawl.Stop()
 		}
 	}
-	if was, is := rec.Plan.WithDefaults(), now.Plan.WithDefaults(); was.Parallel != is.Parallel || was.Pause != is.Pause ||
+	if was, is := rec.Plan.WithDefaults(), now.Plan.WithDefaults(); was.Parallel != is.Parallel ||
+		was.Pause != is.Pause ||
 		was.PerSecond != is.PerSecond {
 		one.retune(now.Plan)
 	}
