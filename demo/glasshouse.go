@@ -67,7 +67,7 @@ var glasshouse = map[string]glassPage{
 			"Open from ten until the light goes, every day of the week. ".repeat(2) + "</div>" })</script>`,
 		plants: []string{"paint-very-slow"}},
 	"/prices/": {title: "What a ticket costs this year", body: `<div id="late"></div><script>
-		fetch("/wait?ms=3000").then(() => { late.innerHTML = '<div style="height:420px;font-size:60px;line-height:1.1">' +
+		fetch("/wait?ms=2550").then(() => { late.innerHTML = '<div style="height:420px;font-size:60px;line-height:1.1">' +
 			"A ticket costs four shillings, and children come in free. ".repeat(2) + "</div>" })</script>`,
 		plants: []string{"paint-slow"}},
 	"/news/": {title: "News from the glasshouse", long: 2, body: `<script>fetch("/wait?ms=250").then(() =>

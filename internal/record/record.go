@@ -57,12 +57,9 @@ type Crawl struct {
 
 // A CrawlJob is that a crawl waits for a worker, since an epoch.
 type CrawlJob struct {
-	Crawl int64 `json:"crawl"`
-	Epoch int   `json:"epoch"`
+	Crawl int64
+	Epoch int
 }
-
-// Kind names the jobs in the queue.
-func (CrawlJob) Kind() string { return "crawl" }
 
 // What a running crawl is asked to do.
 const (

@@ -22,6 +22,15 @@ import (
 // crawlQueue is that of crawls which wait for a worker.
 const crawlQueue = "crawl"
 
+// crawlArgs is a record.CrawlJob as it stands in the queue.
+type crawlArgs struct {
+	Crawl int64 `json:"crawl"`
+	Epoch int   `json:"epoch"`
+}
+
+// Kind names the jobs in the queue.
+func (crawlArgs) Kind() string { return crawlQueue }
+
 // newQueue is a client that only leaves word.
 func newQueue(pool *pgxpool.Pool) (*river.Client[pgx.Tx], error) {
 	return river.NewClient(riverpgxv5.New(pool), &river.Config{Logger: slog.New(slog.DiscardHandler)})
@@ -41,19 +50,19 @@ func migrateQueue(ctx context.Context, pool *pgxpool.Pool) error {
 
 // enqueue leaves word in a transaction that a crawl waits.
 func (s *Store) enqueue(ctx context.Context, tx pgx.Tx, job record.CrawlJob) error {
-	_, err := s.queue.InsertTx(ctx, tx, job, &river.InsertOpts{Queue: crawlQueue, MaxAttempts: 1000})
+	_, err := s.queue.InsertTx(ctx, tx, crawlArgs(job), &river.InsertOpts{Queue: crawlQueue, MaxAttempts: 1000})
 	return err
 }
 
 // worker does what waits in the queue, as River knows workers.
 type worker struct {
-	river.WorkerDefaults[record.CrawlJob]
+	river.WorkerDefaults[crawlArgs]
 	do func(ctx context.Context, job record.CrawlJob) error
 }
 
 // Work implements river.Worker.
-func (w *worker) Work(ctx context.Context, job *river.Job[record.CrawlJob]) error {
-	err := w.do(ctx, job.Args)
+func (w *worker) Work(ctx context.Context, job *river.Job[crawlArgs]) error {
+	err := w.do(ctx, record.CrawlJob(job.Args))
 	if errors.Is(err, record.ErrEnding) || errors.Is(err, record.ErrAnother) {
 		return river.JobSnooze(snoozed)
 	}
@@ -61,7 +70,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[record.CrawlJob]) erro
 }
 
 // Timeout implements river.Worker: a crawl takes as long as it takes. Who owns it is told by its heartbeat.
-func (w *worker) Timeout(*river.Job[record.CrawlJob]) time.Duration { return -1 }
+func (w *worker) Timeout(*river.Job[crawlArgs]) time.Duration { return -1 }
 
 // snoozed is after what time work that this process does not do is offered again, to all.
 const snoozed = time.Second
