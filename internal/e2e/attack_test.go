@@ -397,6 +397,7 @@ func TestCrashes(t *testing.T) {
 	s.start()
 	s.ok("crawl list slow", "running")
 	for range 2 {
+		s.until("the crawl is taken up", func() bool { return s.crawlOf("slow", 1).Progress.Phase != "waiting" })
 		s.stop(syscall.SIGABRT) // the runtime ends as for a fault of its own
 		s.start()
 	}
