@@ -190,6 +190,46 @@ func TestFleet(t *testing.T) {
 	s.ok("drift beds", "0 gone · 0 new")
 }
 
+// TestCareIsShared: two workers that crawl the same host stay together at the gentler of the tempos asked for, as the
+// server counts.
+func TestCareIsShared(t *testing.T) {
+	t.Parallel()
+	s := newShell(t)
+	s.startWith(new(bytes.Buffer), "--crawls", "0")
+	beds := &counted{pages: 300, asked: map[string]int{}}
+	address := testkit.Serve(t, beds)
+	for name, pause := range map[string]string{"one": "50ms", "two": "100ms"} {
+		s.ok("site add " + name + " http://beds.example/ --allow 127.0.0.0/8")
+		s.ok("plan set " + name + " probes=false resources=none sources.sitemaps=false steady=true parallel=4 pause=" + pause +
+			" --host beds.example=" + address)
+	}
+	first := s.hire("--crawls", "1")
+	s.ok("crawl one --detach")
+	s.until("the first fetches", func() bool { return beds.sum() > 5 })
+	second := s.hire("--crawls", "1")
+	s.ok("crawl two --detach")
+	s.until("the second fetches", func() bool {
+		return s.crawlOf("two", 1).Progress.Fetched > 3 && strings.Contains(second.log.String(), "crawl started")
+	})
+	before, begun := beds.sum(), time.Now()
+	time.Sleep(5 * time.Second)
+	// A machine that is busy makes it fewer, never more.
+	if n, most := beds.sum()-before, time.Since(begun).Seconds()*10; float64(n) > 1.15*most+3 {
+		t.Errorf("%d requests in the time of %.0f", n, most)
+	}
+	for _, name := range []string{"one", "two"} {
+		if p := s.crawlOf(name, 1).Progress.Pace; p == nil || p.Gap < 0.19 {
+			t.Errorf("the pace of %s is %+v", name, p)
+		}
+	}
+	_ = second.cmd.Process.Signal(syscall.SIGTERM)
+	s.until("the first is alone again", func() bool {
+		p := s.crawlOf("one", 1).Progress.Pace
+		return p != nil && p.Gap < 0.06
+	})
+	_ = first.cmd.Process.Signal(syscall.SIGTERM)
+}
+
 // TestWorkerRefused: a worker without a database or a key says what is missing.
 func TestWorkerRefused(t *testing.T) {
 	t.Parallel()

@@ -205,3 +205,38 @@ func Tell(log *slog.Logger, what string, err error) {
 	}
 	log.Error(what, "reason", err.Error())
 }
+
+// A Sharer knows which hosts other workers ask.
+type Sharer interface {
+	Share(ctx context.Context, w record.Worker, joined []record.HostUse, left []string) ([]record.HostShare, error)
+}
+
+// shareEvery is how often a worker tells that it lives, and hears of others at its hosts.
+const shareEvery = 500 * time.Millisecond
+
+// ShareHosts keeps the pace of hosts together with other workers, until ctx ends: no host is asked before they were
+// told of it. Where they cannot be told, what is known holds.
+func (g *Gear) ShareHosts(ctx context.Context, me record.Worker, with Sharer) {
+	fresh := g.paces.Share()
+	tick := time.NewTicker(shareEvery)
+	defer tick.Stop()
+	for {
+		err := mishap.Catch(func() error {
+			joined, left := g.paces.Uses()
+			shares, err := with.Share(ctx, me, joined, left)
+			if err == nil {
+				g.paces.Shared(joined, left, shares, time.Now())
+			}
+			return err
+		})
+		if p := (*mishap.Panic)(nil); errors.As(err, &p) {
+			Tell(g.log, "the pace of hosts could not be shared", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		case <-fresh:
+		}
+	}
+}

@@ -38,6 +38,8 @@ type Store interface {
 	Reopen(ctx context.Context, id int64, p plan.Plan) error
 	PauseCrawl(ctx context.Context, rec record.Crawl, why, waits string) error
 	FailCrawl(ctx context.Context, rec record.Crawl, why string) error
+	Share(ctx context.Context, w record.Worker, joined []record.HostUse, left []string) ([]record.HostShare, error)
+	Unshare(ctx context.Context, name string) error
 	Work(ctx context.Context, name string, crawls int, do func(context.Context, record.CrawlJob) error,
 		log *slog.Logger) (stop func(context.Context), err error)
 	Own(ctx context.Context, id int64, epoch int, owner string) (rec record.Crawl, ok bool, err error)
@@ -110,6 +112,7 @@ type Runner struct {
 	fullUntil time.Time      // the database has said that its disk is full
 	live      map[int64]*run // by crawl
 	closed    bool
+	unshare   func(context.Context) // ends the sharing of hosts with other workers; nil where none are shared
 	idle      func(context.Context) // stops taking from the queue; nil where nothing is taken
 }
 
@@ -655,10 +658,15 @@ func (r *Runner) Shutdown(ctx context.Context) {
 		one.putAway()
 		one.mu.Unlock()
 	}
-	idle := r.idle
+	idle, unshare := r.idle, r.unshare
 	r.mu.Unlock()
 	if idle != nil {
 		idle(ctx)
 	}
 	gear.End(ctx, &r.group, r.cancel)
+	if unshare != nil {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		unshare(ctx)
+	}
 }

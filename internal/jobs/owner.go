@@ -3,6 +3,9 @@ package jobs
 import (
 	"context"
 	"errors"
+	"fmt"
+	"os"
+	"sync"
 	"time"
 
 	"harvik/internal/core/mishap"
@@ -47,6 +50,18 @@ func (r *Runner) Recover(ctx context.Context, crawls int, crashed bool) error {
 // Work takes crawls from the queue, so many at once, until the runner is shut down. No crawls are taken where that is
 // 0.
 func (r *Runner) Work(ctx context.Context, crawls int) error {
+	host, _ := os.Hostname() // for people
+	me := record.Worker{Name: r.name, Place: fmt.Sprintf("%s, process %d", host, os.Getpid()), Crawls: crawls}
+	sharing, stop := context.WithCancel(context.Background())
+	var group sync.WaitGroup
+	group.Go(func() { r.gear.ShareHosts(sharing, me, r.store) })
+	r.mu.Lock()
+	r.unshare = func(ctx context.Context) {
+		stop()
+		group.Wait()
+		_ = r.store.Unshare(ctx, r.name) // otherwise it is forgotten by itself
+	}
+	r.mu.Unlock()
 	if crawls == 0 {
 		return nil
 	}

@@ -25,8 +25,17 @@ type Tempo struct {
 // Paces hands out one governor a host, shared by all crawls of the service, so that two crawls
 // of one host do not add up. The zero value is ready for use.
 type Paces struct {
-	mu    sync.Mutex
-	hosts map[string]*Governor
+	mu     sync.Mutex
+	hosts  map[string]*Governor
+	shared bool           // with other workers
+	told   map[string]use // hosts that others know this one asks, by how fast
+	fresh  chan struct{}  // something is to be told
+}
+
+// A use is how fast a host is asked.
+type use struct {
+	Gap      time.Duration
+	Parallel int
 }
 
 // Of is the governor of a host.
@@ -38,8 +47,9 @@ func (p *Paces) Of(host string) *Governor {
 	}
 	g := p.hosts[host]
 	if g == nil {
-		g = &Governor{tempos: map[any]Tempo{}}
+		g = &Governor{tempos: map[any]Tempo{}, alone: p.shared}
 		p.hosts[host] = g
+		p.tell()
 	}
 	return g
 }
@@ -68,6 +78,8 @@ type Governor struct {
 	tempos  map[any]Tempo
 	running int
 	next    time.Time // of the next start
+	alone   bool      // others do not know yet that the host is asked here
+	share   record.HostShare
 
 	allowed float64       // requests at once, by the server's behaviour; 0 until something happened
 	slow    time.Duration // further gap, likewise
@@ -111,6 +123,16 @@ func (g *Governor) tempo() Tempo {
 		}
 		out.Steady = out.Steady && t.Steady
 	}
+	if n := g.share.Others + 1; n > 1 {
+		if g.share.Gap > out.Gap {
+			out.Gap, out.Why = g.share.Gap, "another worker's crawl asks for "+g.share.Gap.String()+" between requests"
+		}
+		if out.Why == "" {
+			out.Why = fmt.Sprintf("%d workers ask this host together", n)
+		}
+		out.Gap *= time.Duration(n)
+		out.Parallel = max(1, min(out.Parallel, g.share.Parallel)/n)
+	}
 	return out
 }
 
@@ -127,8 +149,11 @@ func (g *Governor) limits(t Tempo) (parallel int, gap time.Duration) {
 func (g *Governor) Try(now time.Time) (wait time.Duration, ok bool) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	if g.alone {
+		return 10 * time.Millisecond, false
+	}
 	parallel, gap := g.limits(g.tempo())
-	if g.running >= parallel {
+	if g.running >= parallel || !g.isTurn(now) {
 		return 50 * time.Millisecond, false
 	}
 	at := g.next

@@ -1,0 +1,28 @@
+package record
+
+import "time"
+
+// A Worker is a process that takes crawls from the queue.
+type Worker struct {
+	Name    string
+	Place   string // host and process, for people
+	Crawls  int    // that it runs at once, at most
+	Started time.Time
+	Seen    time.Time // when it was last heard of
+}
+
+// A HostUse is a host that a worker asks, and how fast at most its crawls have it asked.
+type HostUse struct {
+	Host     string
+	Gap      time.Duration // between the starts of two requests
+	Parallel int
+}
+
+// A HostShare is what others ask of a host that a worker asks.
+type HostShare struct {
+	Host     string
+	Others   int // workers
+	Before   int // of these, those that stand before this one in the order of all
+	Gap      time.Duration
+	Parallel int // the gentlest of theirs
+}

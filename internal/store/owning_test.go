@@ -1,0 +1,171 @@
+package store_test
+
+import (
+	"errors"
+	"slices"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"harvik/internal/core/plan"
+	"harvik/internal/record"
+	"harvik/internal/store"
+	"harvik/internal/testkit"
+)
+
+// waiting is a crawl that waits for a worker.
+func waiting(t *testing.T) (*store.Store, record.Crawl) {
+	t.Helper()
+	s := testkit.Store(t)
+	if err := s.AddSite(t.Context(), "fernhollow", "http://fernhollow.example/", plan.Plan{}); err != nil {
+		t.Fatal(err)
+	}
+	site, err := s.Site(t.Context(), "fernhollow")
+	if err != nil {
+		t.Fatal(err)
+	}
+	rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s, rec
+}
+
+// TestOwn: of many who want a crawl one gets it, and by an epoch it is had once.
+func TestOwn(t *testing.T) {
+	s, rec := waiting(t)
+	var had atomic.Int32
+	var group sync.WaitGroup
+	for range 16 {
+		group.Go(func() {
+			got, ok, err := s.Own(t.Context(), rec.ID, rec.Epoch, "somebody")
+			if err != nil {
+				t.Error(err)
+			}
+			if ok {
+				had.Add(1)
+				if got.Epoch != rec.Epoch+1 || got.Owner != "somebody" {
+					t.Errorf("it is had as %+v", got)
+				}
+			}
+		})
+	}
+	group.Wait()
+	if had.Load() != 1 {
+		t.Errorf("%d have it", had.Load())
+	}
+	if _, ok, err := s.Own(t.Context(), rec.ID, rec.Epoch+1, "another"); ok || err != nil {
+		t.Errorf("what has an owner is had by another: %v, %v", ok, err)
+	}
+}
+
+// TestFence: who owned a crawl before it was taken back writes nothing of it any more, by no way; whoever has it now
+// does.
+func TestFence(t *testing.T) {
+	s, rec := waiting(t)
+	old, _, err := s.Own(t.Context(), rec.ID, 0, "the old one")
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx := t.Context()
+	sink := s.Sink(old)
+	if err := sink.Save(ctx, record.Batch{}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Beat(ctx, old, record.Progress{Fetched: 7}); err != nil {
+		t.Fatal(err)
+	}
+	if now, err := s.Crawl(ctx, "fernhollow", 1); err != nil || now.Live == nil || now.Live.Fetched != 7 {
+		t.Errorf("how far it is, is told as %+v (%v)", now.Live, err)
+	}
+	if all, err := s.Unheard(ctx, time.Minute, "another/"); err != nil || len(all) > 0 {
+		t.Errorf("unheard are %+v (%v)", all, err)
+	}
+	if all, err := s.Unheard(ctx, 0, ""); err != nil || len(all) != 1 {
+		t.Fatalf("unheard are %+v (%v)", all, err)
+	}
+	if ok, away, err := s.Reclaim(ctx, old, 4, 12, "why"); !ok || away || err != nil {
+		t.Fatalf("%v, %v, %v", ok, away, err)
+	}
+	if ok, _, err := s.Reclaim(ctx, old, 4, 12, "why"); ok || err != nil {
+		t.Errorf("taken back twice: %v, %v", ok, err)
+	}
+	if all, err := s.Unheard(ctx, 0, ""); err != nil || len(all) > 0 {
+		t.Errorf("although the queue knows of it, unheard are %+v (%v)", all, err)
+	}
+	young, ok, err := s.Own(ctx, rec.ID, old.Epoch+1, "the young one")
+	if !ok || err != nil {
+		t.Fatalf("%v, %v", ok, err)
+	}
+	for name, write := range map[string]func(record.Crawl) error{
+		"a batch":       func(c record.Crawl) error { return s.Sink(c).Save(ctx, record.Batch{}) },
+		"what is whole": func(c record.Crawl) error { return s.Sink(c).DropSite(ctx) },
+		"what it forgets": func(c record.Crawl) error {
+			return s.Past(c).Truncate(ctx, 1_000_000)
+		},
+		"its life": func(c record.Crawl) error { _, err := s.Beat(ctx, c, record.Progress{}); return err },
+	} {
+		if err := write(old); !errors.Is(err, record.ErrLost) {
+			t.Errorf("the old owner writes %s: %v", name, err)
+		}
+		if err := write(young); err != nil {
+			t.Errorf("the young owner cannot write %s: %v", name, err)
+		}
+	}
+	if err := s.Release(ctx, old); err != nil {
+		t.Error(err)
+	}
+	if now, err := s.Crawl(ctx, "fernhollow", 1); err != nil || now.Owner != "the young one" {
+		t.Errorf("the old owner has given it away: %s (%v)", now.Owner, err)
+	}
+	if err := s.PauseCrawl(ctx, old, "why", ""); !errors.Is(err, record.ErrLost) {
+		t.Errorf("the old owner puts it away: %v", err)
+	}
+	if err := s.FailCrawl(ctx, old, "why"); !errors.Is(err, record.ErrLost) {
+		t.Errorf("the old owner ends it: %v", err)
+	}
+	if err := s.PauseCrawl(ctx, young, "why", ""); err != nil {
+		t.Errorf("the young owner cannot put it away: %v", err)
+	}
+}
+
+// TestShareHosts: workers hear of each other at the hosts that they ask, and of no others; one that ends is forgotten.
+func TestShareHosts(t *testing.T) {
+	s := testkit.Store(t)
+	share := func(name string, joined []record.HostUse, left ...string) []record.HostShare {
+		t.Helper()
+		out, err := s.Share(t.Context(), record.Worker{Name: name, Place: "here", Crawls: 2}, joined, left)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return out
+	}
+	garden := func(gap time.Duration, parallel int) []record.HostUse {
+		return []record.HostUse{{Host: "fernhollow.example", Gap: gap, Parallel: parallel}}
+	}
+	if got := share("b", garden(time.Second, 4)); len(got) > 0 {
+		t.Errorf("alone it hears %+v", got)
+	}
+	share("a", []record.HostUse{{Host: "other.example", Gap: time.Minute, Parallel: 1}})
+	if got := share("b", nil); len(got) > 0 {
+		t.Errorf("of another's host it hears %+v", got)
+	}
+	share("a", garden(2*time.Second, 8))
+	share("c", garden(3*time.Second, 2))
+	want := record.HostShare{Host: "fernhollow.example", Others: 2, Before: 1, Gap: 3 * time.Second, Parallel: 2}
+	if got := share("b", nil); !slices.Equal(got, []record.HostShare{want}) {
+		t.Errorf("it hears %+v, want %+v", got, want)
+	}
+	share("c", nil, "fernhollow.example")
+	if err := s.Unshare(t.Context(), "a"); err != nil {
+		t.Fatal(err)
+	}
+	if got := share("b", nil); len(got) > 0 {
+		t.Errorf("once the others are gone it hears %+v", got)
+	}
+	all, err := s.Workers(t.Context())
+	if err != nil || len(all) != 2 || all[0].Name != "b" || all[0].Crawls != 2 {
+		t.Errorf("the workers are %+v (%v)", all, err)
+	}
+}

@@ -1,0 +1,78 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"harvik/internal/record"
+)
+
+// forgotten is after what time a worker that is not heard of is no more, and its hosts are nobody's.
+const forgotten = 10 * time.Second
+
+// Share tells that a worker lives, which hosts it has begun to ask since it last did and which it asks no more, and
+// gives of those that other workers ask too how many there are and the gentlest of their tempos.
+func (s *Store) Share(ctx context.Context, w record.Worker, joined []record.HostUse, left []string) (
+	shares []record.HostShare, err error) {
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		var b pgx.Batch
+		b.Queue(
+			`insert into worker (name, place, crawls) values ($1, $2, $3) on conflict (name) do update set seen = now()`,
+			w.Name,
+			clean(w.Place),
+			w.Crawls,
+		)
+		b.Queue(
+			"delete from worker where seen < now() - make_interval(secs => $1) and name <> $2",
+			6*forgotten.Seconds(),
+			w.Name,
+		)
+		if len(left) > 0 {
+			b.Queue("delete from host_use where worker = $1 and host = any($2)", w.Name, left)
+		}
+		for _, u := range joined {
+			b.Queue(`insert into host_use (host, worker, gap_ms, parallel) values ($1, $2, $3, $4)
+				on conflict (host, worker) do update set gap_ms = excluded.gap_ms, parallel = excluded.parallel`,
+				clean(u.Host), w.Name, u.Gap.Milliseconds(), u.Parallel)
+		}
+		if err := tx.SendBatch(ctx, &b).Close(); err != nil {
+			return err
+		}
+		rows, err := tx.Query(
+			ctx,
+			`select o.host, count(*), count(*) filter (where o.worker < $1), max(o.gap_ms), min(o.parallel)
+			from host_use m join host_use o on o.host = m.host and o.worker <> m.worker join worker w on w.name = o.worker
+			where m.worker = $1 and w.seen > now() - make_interval(secs => $2) group by o.host`,
+			w.Name,
+			forgotten.Seconds(),
+		)
+		if err != nil {
+			return err
+		}
+		var one record.HostShare
+		var gap int64
+		_, err = pgx.ForEachRow(rows, []any{&one.Host, &one.Others, &one.Before, &gap, &one.Parallel}, func() error {
+			one.Gap = time.Duration(gap) * time.Millisecond
+			shares = append(shares, one)
+			return nil
+		})
+		return err
+	})
+	return shares, err
+}
+
+// Unshare tells that a worker ends.
+func (s *Store) Unshare(ctx context.Context, name string) error {
+	_, err := s.pool.Exec(ctx, "delete from worker where name = $1", name)
+	return err
+}
+
+// Workers are those that are heard of, the one that began first first.
+func (s *Store) Workers(ctx context.Context) ([]record.Worker, error) {
+	out := []record.Worker{}
+	err := s.db.SelectContext(ctx, &out, `select name, place, crawls, started, seen from worker
+		where seen > now() - make_interval(secs => $1) order by started, name`, forgotten.Seconds())
+	return out, err
+}
