@@ -105,6 +105,9 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		return err
 	}
 	defer s.Close()
+	if err := s.SetSeal(ctx, v.Print()); err != nil {
+		return err
+	}
 	if err := s.DropExpired(ctx); err != nil {
 		return err
 	}

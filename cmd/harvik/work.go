@@ -51,6 +51,11 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 		return err
 	}
 	defer s.Close()
+	if seal, err := s.Seal(ctx); err != nil {
+		return err
+	} else if seal != "" && seal != v.Print() {
+		return errors.New("the key is not the one by which the service seals secrets: name the secrets.key of its data folder by --key-file")
+	}
 	profiles, err := os.MkdirTemp("", "harvik-worker-")
 	if err != nil {
 		return err

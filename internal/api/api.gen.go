@@ -1726,6 +1726,35 @@ type QuestionReading struct {
 	Whole bool `json:"whole"`
 }
 
+// Queue defines model for Queue.
+type Queue struct {
+	// Crawls those that run, then those that wait, the longest first
+	Crawls  []QueuedCrawl `json:"crawls"`
+	Workers []Worker      `json:"workers"`
+}
+
+// QueuedCrawl defines model for QueuedCrawl.
+type QueuedCrawl struct {
+	// Error what last kept a worker from taking it
+	Error   string `json:"error,omitempty,omitzero"`
+	Fetched int    `json:"fetched"`
+	Number  int    `json:"number"`
+	Phase   string `json:"phase,omitempty,omitzero"`
+
+	// Place where it runs
+	Place string `json:"place,omitempty,omitzero"`
+
+	// Since when it was last left to the queue
+	Since time.Time `json:"since"`
+	Site  string    `json:"site"`
+
+	// Taken how often it was taken up, or given back
+	Taken int `json:"taken"`
+
+	// Waits for a worker
+	Waits bool `json:"waits"`
+}
+
 // Recheck A look at what some fixes concern, after a crawl. The crawl stays as it was
 type Recheck struct {
 	// After projected
@@ -2591,6 +2620,22 @@ type Words struct {
 	Steps []Word `json:"steps"`
 }
 
+// Worker A process that takes crawls from the queue
+type Worker struct {
+	// Crawls that it runs at once, at most
+	Crawls int `json:"crawls"`
+
+	// Place host and process
+	Place string `json:"place"`
+
+	// Runs crawls that it runs now
+	Runs int `json:"runs"`
+
+	// Seen when it was last heard of
+	Seen    time.Time `json:"seen"`
+	Started time.Time `json:"started"`
+}
+
 // AtMost defines model for atMost.
 type AtMost = int
 
@@ -3116,6 +3161,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /question (the `ReadQuestion` operationId).
 	ReadQuestion(ctx context.Context, params *ReadQuestionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowQueue The workers that are heard of, and the crawls that run or wait for one
+	//
+	// Corresponds with GET /queue (the `ShowQueue` operationId).
+	ShowQueue(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SignOut End the session
 	//
@@ -3953,6 +4003,21 @@ func (c *Calls) ListProfiles(ctx context.Context, reqEditors ...RequestEditorFn)
 // Corresponds with GET /question (the `ReadQuestion` operationId).
 func (c *Calls) ReadQuestion(ctx context.Context, params *ReadQuestionParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewReadQuestionRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowQueue The workers that are heard of, and the crawls that run or wait for one
+//
+// Corresponds with GET /queue (the `ShowQueue` operationId).
+func (c *Calls) ShowQueue(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowQueueRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -5999,6 +6064,33 @@ func NewReadQuestionRequest(server string, params *ReadQuestionParams) (*http.Re
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
 		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewShowQueueRequest constructs an http.Request for the ShowQueue method
+func NewShowQueueRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/queue")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -10057,6 +10149,11 @@ func (c *Client) ListProfiles(ctx context.Context) (ProfileList, error) {
 // ReadQuestion: What a question says, as a form shows it, or what is wrong with it.
 func (c *Client) ReadQuestion(ctx context.Context, params *ReadQuestionParams) (QuestionReading, error) {
 	return read[QuestionReading](c.calls.ReadQuestion(ctx, params))
+}
+
+// ShowQueue: The workers that are heard of, and the crawls that run or wait for one.
+func (c *Client) ShowQueue(ctx context.Context) (Queue, error) {
+	return read[Queue](c.calls.ShowQueue(ctx))
 }
 
 // SignOut: End the session.

@@ -107,7 +107,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		}
 		root.AddCommand(commands...)
 	}
-	add("Service, sites, plans", a.startCommand(), a.workerCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(),
+	add("Service, sites, plans", a.startCommand(), a.workerCommand(), a.queueCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(),
 		a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
 	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(),
 		a.askCommand(), a.viewCommand(), a.pagesCommand(), a.pageCommand(),

@@ -105,6 +105,7 @@ func TestDescription(t *testing.T) {
 		{operation: "showMap", path: "site=fernhollow&crawl=latest"},
 		{operation: "showDrift", path: "site=fernhollow&crawl=latest"},
 		{operation: "showSpeed", path: "site=fernhollow&crawl=latest&by=section"},
+		{operation: "showQueue"},
 		{operation: "showTrend", path: "site=fernhollow"},
 		{operation: "passGate", path: "site=fernhollow&crawl=latest",
 			body: `{"minHealth": 99, "noNew": "error", "max": {"title-*": 0}}`},

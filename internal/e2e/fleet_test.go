@@ -5,7 +5,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -141,6 +144,12 @@ func TestFleet(t *testing.T) {
 	progress := func(n int) func() bool {
 		return func() bool { c := s.crawlOf("beds", 1); return c.Progress.Fetched >= n || c.State != "running" }
 	}
+	s.ok(
+		"queue",
+		"1 worker",
+		"beds@1",
+		"waits for a worker",
+	) // the service shares hosts with workers, and takes no crawl
 	first := s.hire()
 	s.until("the first worker fetches", progress(20))
 	s.ok("crawl pace beds --parallel 1 --pause 60ms")
@@ -148,6 +157,7 @@ func TestFleet(t *testing.T) {
 		"the pace is another",
 		func() bool { p := s.crawlOf("beds", 1).Progress.Pace; return p != nil && p.Parallel == 1 },
 	)
+	s.ok("queue", "2 workers", "1 crawl runs or waits", "beds@1", "process "+strconv.Itoa(first.cmd.Process.Pid))
 	_ = first.cmd.Process.Kill()
 	stood := s.crawlOf("beds", 1).Progress.Fetched
 
@@ -200,8 +210,10 @@ func TestCareIsShared(t *testing.T) {
 	address := testkit.Serve(t, beds)
 	for name, pause := range map[string]string{"one": "50ms", "two": "100ms"} {
 		s.ok("site add " + name + " http://beds.example/ --allow 127.0.0.0/8")
-		s.ok("plan set " + name + " probes=false resources=none sources.sitemaps=false steady=true parallel=4 pause=" + pause +
-			" --host beds.example=" + address)
+		s.ok(
+			"plan set " + name + " probes=false resources=none sources.sitemaps=false steady=true parallel=4 pause=" + pause +
+				" --host beds.example=" + address,
+		)
 	}
 	first := s.hire("--crawls", "1")
 	s.ok("crawl one --detach")
@@ -237,4 +249,17 @@ func TestWorkerRefused(t *testing.T) {
 	s.fails("worker", 1, "no database is named, and no service runs in")
 	s.fails("worker --crawls 0", 2, "--crawls is a number from 1 to 1000")
 	s.fails("worker --database host=/nowhere", 1, "reading the key of the secrets")
+}
+
+// TestWorkerWithAnotherKey: a worker that could not open the service's secrets is refused, and says which key is
+// wanted.
+func TestWorkerWithAnotherKey(t *testing.T) {
+	t.Parallel()
+	s := newShell(t)
+	s.start()
+	file := filepath.Join(t.TempDir(), "key")
+	if err := os.WriteFile(file, []byte(strings.Repeat("ab", 32)), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.fails("worker --key-file "+file, 1, "the key is not the one by which the service seals secrets")
 }

@@ -11,6 +11,24 @@ type Worker struct {
 	Seen    time.Time // when it was last heard of
 }
 
+// A Queued is a crawl that runs, or waits for a worker.
+type Queued struct {
+	Site   string
+	Number int
+	Owner  string // "" for one that waits
+	Place  string // where it runs
+	Since  time.Time
+	Epoch  int // how often it was taken up, or given back
+	Error  string
+	Now    Progress
+}
+
+// A Queue is who works, and at what.
+type Queue struct {
+	Workers []Worker
+	Crawls  []Queued // those that run, then those that wait, the longest first
+}
+
 // A HostUse is a host that a worker asks, and how fast at most its crawls have it asked.
 type HostUse struct {
 	Host     string

@@ -45,6 +45,7 @@ func (s *Service) routes(g *gin.Engine) {
 
 	api.POST("/look", atOnce(looks, s.look))
 
+	api.GET("/queue", s.showQueue)
 	api.GET("/sites", s.listSites)
 	api.POST("/sites", s.addSite)
 	api.GET("/sites/:site", s.showSite)

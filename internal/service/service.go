@@ -53,6 +53,7 @@ type Store interface {
 	RemoveSecret(ctx context.Context, site int64, name string) error
 	Tally(ctx context.Context, crawl int64) (record.Tallies, error)
 	Layouts(ctx context.Context, crawl int64) ([]record.LayoutRow, error)
+	Queue(ctx context.Context) (record.Queue, error)
 	Map(ctx context.Context, crawl int64) (*fixlist.Map, error)
 	Before(ctx context.Context, site int64, number int) (record.Crawl, error)
 	Task(ctx context.Context, site int64, fix string) (record.Task, error)

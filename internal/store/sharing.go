@@ -69,6 +69,41 @@ func (s *Store) Unshare(ctx context.Context, name string) error {
 	return err
 }
 
+// SetSeal notes by which key the service seals secrets, by its print.
+func (s *Store) SetSeal(ctx context.Context, print string) error {
+	_, err := s.pool.Exec(ctx, "insert into seal (print) values ($1) on conflict (one) do update set print = excluded.print",
+		print)
+	return err
+}
+
+// Seal is the print of the key by which the service seals secrets, "" where none has said so yet.
+func (s *Store) Seal(ctx context.Context) (print string, err error) {
+	err = s.db.GetContext(ctx, &print, "select coalesce(max(print), '') from seal")
+	return print, err
+}
+
+// Queue is who works, and at what.
+func (s *Store) Queue(ctx context.Context) (out record.Queue, err error) {
+	if out.Workers, err = s.Workers(ctx); err != nil {
+		return out, err
+	}
+	var rows []struct {
+		record.Queued
+		Now kept[record.Progress]
+	}
+	err = s.db.SelectContext(ctx, &rows, `select s.name as site, c.number, c.owner, coalesce(w.place, '') as place,
+		coalesce(j.created_at, c.started) as since, c.epoch, coalesce(j.error, '') as error, coalesce(c.live, c.progress) as now
+		from crawl c join site s on s.id = c.site_id left join worker w on w.name = c.owner
+		left join lateral (select created_at, errors[array_upper(errors, 1)] ->> 'error' as error from river_job
+			where kind = $1 and args @> jsonb_build_object('crawl', c.id) order by id desc limit 1) j on true
+		where c.state = 'running' order by c.owner = '', since, c.id`, crawlQueue)
+	for i := range rows {
+		rows[i].Queued.Now = rows[i].Now.value
+		out.Crawls = append(out.Crawls, rows[i].Queued)
+	}
+	return out, err
+}
+
 // Workers are those that are heard of, the one that began first first.
 func (s *Store) Workers(ctx context.Context) ([]record.Worker, error) {
 	out := []record.Worker{}

@@ -1194,6 +1194,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The workers that are heard of, and the crawls that run or wait for one */
+        get: operations["showQueue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/trend": {
         parameters: {
             query?: never;
@@ -2665,6 +2682,46 @@ export interface components {
              */
             took: number;
             grade?: components["schemas"]["Grade"];
+        };
+        Queue: {
+            workers: components["schemas"]["Worker"][];
+            /** @description those that run, then those that wait, the longest first */
+            crawls: components["schemas"]["QueuedCrawl"][];
+        };
+        /** @description A process that takes crawls from the queue */
+        Worker: {
+            /** @description host and process */
+            place: string;
+            /** @description that it runs at once, at most */
+            crawls: number;
+            /** @description crawls that it runs now */
+            runs: number;
+            /** Format: date-time */
+            started: string;
+            /**
+             * Format: date-time
+             * @description when it was last heard of
+             */
+            seen: string;
+        };
+        QueuedCrawl: {
+            site: string;
+            number: number;
+            /** @description for a worker */
+            waits: boolean;
+            /** @description where it runs */
+            place?: string;
+            /**
+             * Format: date-time
+             * @description when it was last left to the queue
+             */
+            since: string;
+            /** @description how often it was taken up, or given back */
+            taken: number;
+            fetched: number;
+            phase?: string;
+            /** @description what last kept a worker from taking it */
+            error?: string;
         };
         /**
          * @description how a measure is by public guidance on Web Vitals
@@ -5904,6 +5961,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recheck"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showQueue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The queue */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queue"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -16,7 +16,13 @@ create table host_use (
   primary key (host, worker)
 );
 create index host_use_worker on host_use (worker);
+-- By which key the service seals secrets, as a print of it that tells nothing: a worker with another one is refused.
+create table seal (
+  one boolean primary key default true check (one),
+  print text not null
+);
 
 -- +goose Down
+drop table seal;
 drop table host_use;
 drop table worker;
