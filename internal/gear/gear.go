@@ -211,8 +211,11 @@ type Sharer interface {
 	Share(ctx context.Context, w record.Worker, joined []record.HostUse, left []string) ([]record.HostShare, error)
 }
 
-// shareEvery is how often a worker tells that it lives, and hears of others at its hosts.
-const shareEvery = 500 * time.Millisecond
+// How often a worker tells that it lives, and hears of others at its hosts: while it asks some, and while it asks none.
+const (
+	shareEvery = 500 * time.Millisecond
+	shareIdly  = 3 * time.Second
+)
 
 // ShareHosts keeps the pace of hosts together with other workers, until ctx ends: no host is asked before they were
 // told of it. Where they cannot be told, what is known holds.
@@ -220,7 +223,17 @@ func (g *Gear) ShareHosts(ctx context.Context, me record.Worker, with Sharer) {
 	fresh := g.paces.Share()
 	tick := time.NewTicker(shareEvery)
 	defer tick.Stop()
-	for {
+	for said := time.Now().Add(-shareIdly); ; {
+		if g.paces.Idle() && time.Since(said) < shareIdly {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+			case <-fresh:
+			}
+			continue
+		}
+		said = time.Now()
 		err := mishap.Catch(func() error {
 			joined, left := g.paces.Uses()
 			shares, err := with.Share(ctx, me, joined, left)

@@ -40,6 +40,13 @@ func (p *Paces) tell() {
 	}
 }
 
+// Idle tells that no host is asked, and that others know it.
+func (p *Paces) Idle() bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return len(p.hosts) == 0 && len(p.told) == 0
+}
+
 // Uses are the hosts that are asked otherwise than others were told, and those that are asked no more.
 func (p *Paces) Uses() (joined []record.HostUse, left []string) {
 	p.mu.Lock()

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"harvik/internal/record"
 )
@@ -34,13 +35,22 @@ func (s *Store) Beat(ctx context.Context, rec record.Crawl, p record.Progress) (
 	if err != nil {
 		return now, err
 	}
-	tag, err := s.pool.Exec(ctx, `update crawl set beat = now(), live = $3
-		where id = $1 and epoch = $2 and state = 'running'`, rec.ID, rec.Epoch, live)
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		var b pgx.Batch
+		b.Queue("set local synchronous_commit = off") // the next one says it again
+		b.Queue(`update crawl set beat = now(), live = $3 where id = $1 and epoch = $2 and state = 'running'`, rec.ID,
+			rec.Epoch, live)
+		results := tx.SendBatch(ctx, &b)
+		_, err := results.Exec()
+		if err == nil {
+			var tag pgconn.CommandTag
+			tag, err = results.Exec()
+			err = held(tag.RowsAffected(), err)
+		}
+		return errors.Join(err, results.Close())
+	})
 	if err != nil {
 		return now, err
-	}
-	if tag.RowsAffected() == 0 {
-		return now, record.ErrLost
 	}
 	var row crawlRow
 	err = s.db.GetContext(ctx, &row, listColumns+"where c.id = $1", rec.ID)
