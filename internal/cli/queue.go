@@ -39,7 +39,11 @@ func printQueue(w io.Writer, q api.Queue, now time.Time) {
 	if len(q.Workers) > 0 {
 		rows := [][]string{{"  where", "runs", "at most", "for", "heard of"}}
 		for _, one := range q.Workers {
-			rows = append(rows, []string{"  " + one.Place, strconv.Itoa(one.Runs), strconv.Itoa(one.Crawls),
+			most := strconv.Itoa(one.Crawls)
+			if one.Crawls == 0 {
+				most = "none" // a service that leaves crawls to others
+			}
+			rows = append(rows, []string{"  " + one.Place, strconv.Itoa(one.Runs), most,
 				lasting(now.Sub(one.Started)), lasting(now.Sub(one.Seen)) + " ago"})
 		}
 		printRows(w, rows, 2, 3)
