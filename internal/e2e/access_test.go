@@ -56,6 +56,9 @@ func TestAccessible(t *testing.T) {
 			b.click("button", "Dark")
 		}
 		for _, p := range pages {
+			if mode == "dark" && !strings.HasPrefix(p.path, crawl) {
+				continue // the views of a crawl have every colour that there is
+			}
 			b.visit(h.url + p.path)
 			b.see(p.shows)
 			b.wait("no place that still loads", `!document.querySelector('[aria-label=Loading]')`)
