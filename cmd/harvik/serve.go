@@ -39,11 +39,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
 	defer stop()
 	defer watchOver()()
-	level := slog.LevelInfo
-	if o.Verbose {
-		level = slog.LevelDebug
-	}
-	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	log := logger(o.Verbose)
 	if err := os.MkdirAll(o.Data, 0o755); err != nil {
 		return fmt.Errorf("making the data folder: %w", err)
 	}
@@ -261,11 +257,11 @@ func oneTimeLink(ctx context.Context, data string) (string, error) {
 	if err != nil {
 		return "", fmt.Errorf("no service runs on the data folder %s; start it with `harvik start`", data)
 	}
-	database, err := os.ReadFile(filepath.Join(data, databaseFile))
+	database, err := databaseOf(data)
 	if err != nil {
 		return "", err
 	}
-	s, err := store.Open(ctx, strings.TrimSpace(string(database)))
+	s, err := store.Open(ctx, database)
 	if err != nil {
 		return "", err
 	}
@@ -275,7 +271,27 @@ func oneTimeLink(ctx context.Context, data string) (string, error) {
 
 // browser renders pages, as many at once as suit the machine.
 func (p *parts) browser() *render.Pool {
-	return render.NewPool(filepath.Join(p.options.Data, "browser"), min(8, 2*runtime.GOMAXPROCS(0)))
+	return browserIn(filepath.Join(p.options.Data, "browser"))
+}
+
+// browserIn is a browser whose profiles stand in a folder, for as many pages at once as the machine can render.
+func browserIn(folder string) *render.Pool {
+	return render.NewPool(folder, min(8, 2*runtime.GOMAXPROCS(0)))
+}
+
+// logger writes what happens to standard error.
+func logger(verbose bool) *slog.Logger {
+	level := slog.LevelInfo
+	if verbose {
+		level = slog.LevelDebug
+	}
+	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+}
+
+// databaseOf is where the database of the service on a data folder is.
+func databaseOf(data string) (string, error) {
+	text, err := os.ReadFile(filepath.Join(data, databaseFile))
+	return strings.TrimSpace(string(text)), err
 }
 
 // seatFile names a data folder, so that who starts in it takes back at once what was run there before.

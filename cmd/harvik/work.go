@@ -5,18 +5,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"os"
 	"os/signal"
 	"path/filepath"
-	"runtime"
-	"strings"
 	"time"
 
 	"harvik/internal/cli"
 	"harvik/internal/core/checks"
 	"harvik/internal/house"
-	"harvik/internal/render"
 	"harvik/internal/store"
 	"harvik/internal/vault"
 )
@@ -26,21 +22,15 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
 	defer stop()
 	defer watchOver()()
-	level := slog.LevelInfo
-	if o.Verbose {
-		level = slog.LevelDebug
-	}
-	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
-	database := o.Database
+	log, database := logger(o.Verbose), o.Database
 	if database == "" {
-		text, err := os.ReadFile(filepath.Join(o.Data, databaseFile))
-		if errors.Is(err, os.ErrNotExist) {
+		var err error
+		if database, err = databaseOf(o.Data); errors.Is(err, os.ErrNotExist) {
 			return fmt.Errorf("no database is named, and no service runs in %s: name the service's by HARVIK_DATABASE or --database-file",
 				o.Data)
 		} else if err != nil {
 			return fmt.Errorf("reading where the service's database is: %w", err)
 		}
-		database = strings.TrimSpace(string(text))
 	}
 	v, err := vault.Read(cmp.Or(o.KeyFile, filepath.Join(o.Data, vault.KeyFile)))
 	if err != nil {
@@ -61,7 +51,7 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 		return err
 	}
 	defer os.RemoveAll(profiles)
-	w := house.NewWorker(s, checks.New(), v, render.NewPool(profiles, min(8, 2*runtime.GOMAXPROCS(0))), log)
+	w := house.NewWorker(s, checks.New(), v, browserIn(profiles), log)
 	if err := w.Work(ctx, o.Crawls); err != nil {
 		return err
 	}

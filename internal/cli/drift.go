@@ -17,6 +17,14 @@ import (
 	numbers "harvik/internal/core/text"
 )
 
+// between is the client, and the site and crawls that a name of two crawls means.
+func (a *app) between(name string) (cl *api.Client, site string, from, to int, err error) {
+	if site, from, to, err = driftName(name); err == nil {
+		cl, err = a.client()
+	}
+	return cl, site, from, to, err
+}
+
 // driftName takes SITE, SITE@N and SITE@N..M apart; N is the earlier crawl where both are named.
 func driftName(s string) (site string, from, to int, err error) {
 	site, span, _ := strings.Cut(s, "@")
@@ -44,11 +52,7 @@ still there; pages that appeared, vanished, moved or changed; robots.txt and sit
 in health, split into parts that add up to it. SITE@N compares crawl N with the one before,
 SITE@N..M two crawls of your choice.`,
 		RunE: func(c *cobra.Command, in []string) error {
-			site, from, to, err := driftName(in[0])
-			if err != nil {
-				return err
-			}
-			cl, err := a.client()
+			cl, site, from, to, err := a.between(in[0])
 			if err != nil {
 				return err
 			}

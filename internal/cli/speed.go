@@ -24,11 +24,7 @@ the laboratory, on this machine; that of a group is the one than which three in 
 are no worse.`,
 		Example: "  harvik speed fernhollow\n  harvik speed fernhollow@3..5 --by section",
 		RunE: func(c *cobra.Command, in []string) error {
-			site, from, to, err := driftName(in[0])
-			if err != nil {
-				return err
-			}
-			cl, err := a.client()
+			cl, site, from, to, err := a.between(in[0])
 			if err != nil {
 				return err
 			}

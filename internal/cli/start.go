@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net"
@@ -47,11 +48,8 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 				return usage(c, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8420",
 					o.Listen))
 			}
-			if o.Connections < 4 || o.Connections > 1000 {
-				return usage(c, fmt.Errorf("--connections is a number from 4 to 1000, not %d", o.Connections))
-			}
-			if o.Crawls < 0 || o.Crawls > 1000 {
-				return usage(c, fmt.Errorf("--crawls is a number from 0 to 1000, not %d", o.Crawls))
+			if err := cmp.Or(within("connections", o.Connections, 4), within("crawls", o.Crawls, 0)); err != nil {
+				return usage(c, err)
 			}
 			for _, name := range o.Names {
 				if err := isName(name); err != nil {
@@ -78,6 +76,14 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 	f.StringSliceVar(&allow, "allow", nil, "")
 	_ = f.MarkHidden("allow") // of earlier versions: it says what to do instead
 	return c
+}
+
+// within refuses a number that is not within its bounds.
+func within(flag string, n, least int) error {
+	if n < least || n > 1000 {
+		return fmt.Errorf("--%s is a number from %d to 1000, not %d", flag, least, n)
+	}
+	return nil
 }
 
 // databaseNamed is the existing database that flags or environment name, "" for Harvik's own.

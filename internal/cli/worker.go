@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"fmt"
+	"cmp"
 
 	"github.com/spf13/cobra"
 )
@@ -26,11 +26,8 @@ folder.`,
 			if o.Database, err = databaseNamed(database, file); err != nil {
 				return usage(c, err)
 			}
-			if o.Crawls < 1 || o.Crawls > 1000 {
-				return usage(c, fmt.Errorf("--crawls is a number from 1 to 1000, not %d", o.Crawls))
-			}
-			if o.Connections < 4 || o.Connections > 1000 {
-				return usage(c, fmt.Errorf("--connections is a number from 4 to 1000, not %d", o.Connections))
+			if err := cmp.Or(within("crawls", o.Crawls, 1), within("connections", o.Connections, 4)); err != nil {
+				return usage(c, err)
 			}
 			o.Data = a.dataFolder()
 			return a.service.Work(c.Context(), o)

@@ -44,18 +44,14 @@ func (c *Comparisons) Speed(
 	}
 	for i := range groups {
 		g := &groups[i]
-		one := record.SpeedGroup{Group: *g, Address: at(g.Example), Question: ask(g), Slow: make([]string, 3),
-			Worst: []string{
-				at(g.Largest.Worst),
-				at(g.Shift.Worst),
-				at(g.Blocked.Worst),
-			}, Before: earlier[key{g.Name, g.Device}]}
-		if one.Question != "" {
-			one.Slow = []string{
-				fmt.Sprintf("%s && largestPaint > %.1f", one.Question, rendered.LargestBounds.Good),
-				fmt.Sprintf("%s && shift > %g", one.Question, rendered.ShiftBounds.Good),
-				fmt.Sprintf("%s && blocked > %.1f", one.Question, rendered.BlockedBounds.Good),
+		one := record.SpeedGroup{Group: *g, Address: at(g.Example), Question: ask(g),
+			Before: earlier[key{g.Name, g.Device}]}
+		for _, m := range rendered.Measures {
+			slow := ""
+			if one.Question != "" {
+				slow = fmt.Sprintf("%s && %s > %.1f", one.Question, m.Fact, m.Bounds.Good)
 			}
+			one.Slow, one.Worst = append(one.Slow, slow), append(one.Worst, at(m.Of(g).Worst))
 		}
 		out.Groups = append(out.Groups, one)
 	}
@@ -122,10 +118,9 @@ func (c *Comparisons) layoutNames(
 		}
 	}
 	return func(id int32) string {
-		layout, ok := of[id]
-		if !ok || sheet == nil || layout < 0 || int(layout) >= len(sheet.Layouts) {
-			return ""
+		if layout, ok := of[id]; ok && sheet != nil {
+			return sheet.LayoutName(layout)
 		}
-		return sheet.Layouts[layout]
+		return ""
 	}, numbers, nil
 }

@@ -223,27 +223,10 @@ func (g *Gear) ShareHosts(ctx context.Context, me record.Worker, with Sharer) {
 	fresh := g.paces.Share()
 	tick := time.NewTicker(shareEvery)
 	defer tick.Stop()
-	for said := time.Now().Add(-shareIdly); ; {
-		if g.paces.Idle() && time.Since(said) < shareIdly {
-			select {
-			case <-ctx.Done():
-				return
-			case <-tick.C:
-			case <-fresh:
-			}
-			continue
-		}
-		said = time.Now()
-		err := mishap.Catch(func() error {
-			joined, left := g.paces.Uses()
-			shares, err := with.Share(ctx, me, joined, left)
-			if err == nil {
-				g.paces.Shared(joined, left, shares, time.Now())
-			}
-			return err
-		})
-		if p := (*mishap.Panic)(nil); errors.As(err, &p) {
-			Tell(g.log, "the pace of hosts could not be shared", err)
+	for said := (time.Time{}); ; {
+		if !g.paces.Idle() || time.Since(said) >= shareIdly {
+			said = time.Now()
+			g.shareOnce(ctx, me, with)
 		}
 		select {
 		case <-ctx.Done():
@@ -251,5 +234,20 @@ func (g *Gear) ShareHosts(ctx context.Context, me record.Worker, with Sharer) {
 		case <-tick.C:
 		case <-fresh:
 		}
+	}
+}
+
+// shareOnce tells other workers of the hosts that are asked here, and hears of theirs.
+func (g *Gear) shareOnce(ctx context.Context, me record.Worker, with Sharer) {
+	err := mishap.Catch(func() error {
+		joined, left := g.paces.Uses()
+		shares, err := with.Share(ctx, me, joined, left)
+		if err == nil {
+			g.paces.Shared(joined, left, shares, time.Now())
+		}
+		return err
+	})
+	if p := (*mishap.Panic)(nil); errors.As(err, &p) {
+		Tell(g.log, "the pace of hosts could not be shared", err)
 	}
 }

@@ -27,7 +27,12 @@ const (
 
 // watchDisk puts crawls away while there is too little space, and lets them go on when there is more.
 func (r *Runner) watchDisk() {
-	tick := time.NewTicker(lookEvery)
+	r.every(lookEvery, func() { r.lookAtDisk(time.Now()) })
+}
+
+// every does something again and again, until the runner ends.
+func (r *Runner) every(d time.Duration, do func()) {
+	tick := time.NewTicker(d)
 	defer tick.Stop()
 	for {
 		select {
@@ -36,7 +41,7 @@ func (r *Runner) watchDisk() {
 		case <-r.ending:
 			return
 		case <-tick.C:
-			r.lookAtDisk(time.Now())
+			do()
 		}
 	}
 }

@@ -43,7 +43,7 @@ type Store interface {
 	Work(ctx context.Context, name string, crawls int, do func(context.Context, record.CrawlJob) error,
 		log *slog.Logger) (stop func(context.Context), err error)
 	Own(ctx context.Context, id int64, epoch int, owner string) (rec record.Crawl, ok bool, err error)
-	Beat(ctx context.Context, rec record.Crawl, p record.Progress) (record.Crawl, error)
+	Beat(ctx context.Context, rec record.Crawl, p record.Progress) (record.Orders, error)
 	Release(ctx context.Context, rec record.Crawl) error
 	Unheard(ctx context.Context, patience time.Duration, seat string) ([]record.Crawl, error)
 	Reclaim(ctx context.Context, rec record.Crawl, counts, most int, why string) (reclaimed, away bool, err error)

@@ -80,21 +80,12 @@ func (r *Runner) Work(ctx context.Context, crawls int) error {
 
 // watchOthers takes crawls back whose owners are not heard of any more.
 func (r *Runner) watchOthers() {
-	tick := time.NewTicker(rescueEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-r.ctx.Done():
-			return
-		case <-r.ending:
-			return
-		case <-tick.C:
-		}
+	r.every(rescueEvery, func() {
 		err := mishap.Catch(func() error { return r.rescue(r.ctx, "", false) })
 		if err != nil && r.ctx.Err() == nil && r.store.Trouble(err) != record.Away {
 			gear.Tell(r.log, "crawls of workers that ended could not be taken back", err)
 		}
-	}
+	})
 }
 
 // rescue takes crawls back from owners who are no more: those that are not heard of, and earlier ones of a seat.
@@ -212,10 +203,10 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 			one.crawl.Stop()
 		}
 	}
-	if was, is := rec.Plan.WithDefaults(), now.Plan.WithDefaults(); was.Parallel != is.Parallel ||
-		was.Pause != is.Pause ||
-		was.PerSecond != is.PerSecond {
-		one.retune(now.Plan)
+	was, is := rec.Plan.WithDefaults(), now.Pace.WithDefaults()
+	if was.Parallel != is.Parallel || was.Pause != is.Pause || was.PerSecond != is.PerSecond {
+		was.Parallel, was.Pause, was.PerSecond = is.Parallel, is.Pause, is.PerSecond
+		one.retune(was)
 	}
 	return false
 }

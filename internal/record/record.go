@@ -55,6 +55,12 @@ type Crawl struct {
 	Live      *Progress
 }
 
+// Orders are what a running crawl is to do.
+type Orders struct {
+	Wish string    // WishStop, WishPause or ""
+	Pace plan.Plan // that it is to run at: of the plan its pace alone
+}
+
 // A CrawlJob is that a crawl waits for a worker, since an epoch.
 type CrawlJob struct {
 	Crawl int64

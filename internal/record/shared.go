@@ -18,7 +18,6 @@ var (
 	ErrRunning = errors.New("a crawl of this site is running")
 	ErrEnding  = errors.New("the service is ending")
 	ErrLost    = errors.New("another worker has taken the crawl up")
-	ErrAnother = errors.New("this worker does not do that; another may")
 	ErrDisk    = errors.New("the disk is nearly full")
 )
 

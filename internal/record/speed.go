@@ -16,6 +16,7 @@ const (
 )
 
 // SpeedGroup is a group with the addresses that it names by number.
+// Worst and Slow are in the order of rendered.Measures.
 type SpeedGroup struct {
 	rendered.Group
 	Address string   // of its example

@@ -206,9 +206,7 @@ func (p *seeing) prepare(ctx context.Context) error {
 				page.AddScriptToEvaluateOnNewDocumentParams{Source: closed})
 		},
 	}
-	for _, step := range p.tracks() {
-		steps = append(steps, func() error { return step(ctx) })
-	}
+	steps = append(steps, p.tracks(ctx)...)
 	if s.NoScripts {
 		steps = append(steps, func() error {
 			return do(ctx, p.tab.session, emulation.SetScriptExecutionDisabled,

@@ -25,16 +25,14 @@ type sheet struct {
 }
 
 // tracks are the steps by which the browser begins to watch what of its scripts and styles a page uses.
-func (p *seeing) tracks() []func(context.Context) error {
+func (p *seeing) tracks(ctx context.Context) []func() error {
 	no := false
-	return []func(context.Context) error{
-		func(ctx context.Context) error { return do(ctx, p.tab.session, dom.Enable, dom.EnableParams{}) },
-		func(ctx context.Context) error { return do(ctx, p.tab.session, css.Enable, cdp.Empty{}) },
-		func(ctx context.Context) error {
-			return do(ctx, p.tab.session, css.StartRuleUsageTracking, cdp.Empty{})
-		},
-		func(ctx context.Context) error { return do(ctx, p.tab.session, profiler.Enable, cdp.Empty{}) },
-		func(ctx context.Context) error {
+	return []func() error{
+		func() error { return do(ctx, p.tab.session, dom.Enable, dom.EnableParams{}) },
+		func() error { return do(ctx, p.tab.session, css.Enable, cdp.Empty{}) },
+		func() error { return do(ctx, p.tab.session, css.StartRuleUsageTracking, cdp.Empty{}) },
+		func() error { return do(ctx, p.tab.session, profiler.Enable, cdp.Empty{}) },
+		func() error {
 			return do(ctx, p.tab.session, profiler.StartPreciseCoverage, profiler.StartPreciseCoverageParams{
 				CallCount: &no, Detailed: &no})
 		},

@@ -361,14 +361,7 @@ func renderingCells(address string, p *rendered.Page) []any {
 		}
 		return int(v + 0.5)
 	}
-	var kinds []string
-	for _, d := range p.Differs {
-		kinds = append(kinds, d.What)
-	}
-	s, unused := &p.Speed, 0
-	for i := range p.Unused {
-		unused += p.Unused[i].Spare
-	}
+	s := &p.Speed
 	return append(
 		out,
 		ms(s.FirstByte),
@@ -379,11 +372,11 @@ func renderingCells(address string, p *rendered.Page) []any {
 		ms(s.Blocked),
 		s.Requests,
 		s.Transferred,
-		unused,
+		p.Spare(),
 		p.Source,
 		p.Words,
 		p.Links,
-		strings.Join(kinds, ", "),
+		strings.Join(p.Changed(), ", "),
 		len(p.Console),
 		text.YesNo(s.Throttled),
 	)

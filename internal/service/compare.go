@@ -66,8 +66,8 @@ func (s *Service) listLayouts(c *gin.Context) {
 		return
 	}
 	for i := range layouts {
-		if sheet != nil && layouts[i].Layout < len(sheet.Layouts) {
-			layouts[i].Name = sheet.Layouts[layouts[i].Layout]
+		if sheet != nil {
+			layouts[i].Name = sheet.LayoutName(int32(layouts[i].Layout))
 		}
 	}
 	c.JSON(http.StatusOK, api.LayoutList{Layouts: wire.Each(layouts, wire.Layout)})

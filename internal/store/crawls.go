@@ -151,37 +151,31 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 	if err != nil {
 		return err
 	}
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	for _, sql := range []string{
-		"delete from standing where crawl_id = $1", "delete from fix where crawl_id = $1",
-		"delete from fix_entry where crawl_id = $1",
-		"delete from sheet where crawl_id = $1",
-		"delete from finding where crawl_id = $1 and whole",
-		"delete from failing where crawl_id = $1 and whole",
-		"delete from document where crawl_id = $1 and id in (select id from page where crawl_id = $1 and role <> 0)",
-		"delete from page where crawl_id = $1 and role <> 0",
-	} {
-		if _, err := tx.Exec(ctx, sql, id); err != nil {
-			return err
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		for _, sql := range []string{
+			"delete from standing where crawl_id = $1", "delete from fix where crawl_id = $1",
+			"delete from fix_entry where crawl_id = $1",
+			"delete from sheet where crawl_id = $1",
+			"delete from finding where crawl_id = $1 and whole",
+			"delete from failing where crawl_id = $1 and whole",
+			"delete from document where crawl_id = $1 and id in (select id from page where crawl_id = $1 and role <> 0)",
+			"delete from page where crawl_id = $1 and role <> 0",
+		} {
+			if _, err := tx.Exec(ctx, sql, id); err != nil {
+				return err
+			}
 		}
-	}
-	epoch := 0
-	err = tx.QueryRow(ctx, `update crawl set state = 'running', owner = '', epoch = epoch + 1, ending = '', detail = '', wish = '', finished = null, report = null, health = null, tally = null, probes = null,
-		traps = '[]', plan = $2 where id = $1 returning epoch`, id, data).Scan(&epoch)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return record.ErrNotFound
-	}
-	if err != nil {
-		return exists(err)
-	}
-	if err := s.enqueue(ctx, tx, record.CrawlJob{Crawl: id, Epoch: epoch}); err != nil {
-		return err
-	}
-	return tx.Commit(ctx)
+		epoch := 0
+		err = tx.QueryRow(ctx, `update crawl set state = 'running', owner = '', epoch = epoch + 1, ending = '', detail = '', wish = '', finished = null, report = null, health = null, tally = null, probes = null,
+			traps = '[]', plan = $2 where id = $1 returning epoch`, id, data).Scan(&epoch)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return record.ErrNotFound
+		}
+		if err != nil {
+			return exists(err)
+		}
+		return s.enqueue(ctx, tx, record.CrawlJob{Crawl: id, Epoch: epoch})
+	})
 }
 
 // Wish notes what a running crawl is to do, for whoever runs it, or takes it up; one that nobody runs is put away at

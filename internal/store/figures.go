@@ -17,35 +17,32 @@ import (
 // to adjust first. Two at once for a site come one after the other.
 func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t *figures.Table,
 	adjust func(*figures.Row)) error {
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock($1)",
-		urlHash(fmt.Sprintf("figures %d", site))); err != nil {
-		return err
-	}
-	for _, c := range t.Columns {
-		if _, err := tx.Exec(ctx, "delete from figure_set where site_id = $1 and name = $2 and taken = $3", site,
-			clean(c.Name), taken.Time); err != nil {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock($1)",
+			urlHash(fmt.Sprintf("figures %d", site))); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "insert into figure_set (site_id, name, taken, kind, rows) values ($1, $2, $3, $4, 0)",
-			site, clean(c.Name), taken.Time, string(c.Kind)); err != nil {
+		for _, c := range t.Columns {
+			if _, err := tx.Exec(ctx, "delete from figure_set where site_id = $1 and name = $2 and taken = $3", site,
+				clean(c.Name), taken.Time); err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, "insert into figure_set (site_id, name, taken, kind, rows) values ($1, $2, $3, $4, 0)",
+				site, clean(c.Name), taken.Time, string(c.Kind)); err != nil {
+				return err
+			}
+		}
+		if err := copyFigures(ctx, tx, site, taken, t, adjust); err != nil {
 			return err
 		}
-	}
-	if err := copyFigures(ctx, tx, site, taken, t, adjust); err != nil {
-		return err
-	}
-	for _, c := range t.Columns {
-		if _, err := tx.Exec(ctx, "update figure_set set rows = $4 where site_id = $1 and name = $2 and taken = $3",
-			site, clean(c.Name), taken.Time, c.Rows); err != nil {
-			return err
+		for _, c := range t.Columns {
+			if _, err := tx.Exec(ctx, "update figure_set set rows = $4 where site_id = $1 and name = $2 and taken = $3",
+				site, clean(c.Name), taken.Time, c.Rows); err != nil {
+				return err
+			}
 		}
-	}
-	return tx.Commit(ctx)
+		return nil
+	})
 }
 
 // copyFigures hands the rows on as they are read.

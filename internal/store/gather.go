@@ -89,10 +89,7 @@ func (k *Sink) saveWaiting(ctx context.Context) (err error) {
 	defer k.undone(&err)
 	rows := inOrder(k.site)
 	k.site, k.waits = nil, 0
-	return k.store.inTx(ctx, func(tx pgx.Tx) error {
-		if err := k.fence(ctx, tx); err != nil {
-			return err
-		}
+	return k.store.asOwner(ctx, k.crawl, k.epoch, func(tx pgx.Tx) error {
 		return k.words.store(ctx, tx, k.crawl, rows, true)
 	})
 }
@@ -107,10 +104,7 @@ func inOrder(rows map[int32]*failingRow) []failingRow {
 
 // DropSite implements record.Sink.
 func (k *Sink) DropSite(ctx context.Context) error {
-	return k.store.inTx(ctx, func(tx pgx.Tx) error {
-		if err := k.fence(ctx, tx); err != nil {
-			return err
-		}
+	return k.store.asOwner(ctx, k.crawl, k.epoch, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, "delete from failing where crawl_id = $1 and whole", k.crawl)
 		return err
 	})

@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgconn"
 
+	"harvik/internal/core/plan"
 	"harvik/internal/record"
 )
 
@@ -28,33 +28,29 @@ func (s *Store) Own(ctx context.Context, id int64, epoch int, owner string) (rec
 	return row.crawl(), err == nil && row.Epoch == epoch+1, err
 }
 
-// Beat tells that a crawl's owner lives, and how far it is. It gives what the crawl is to do by now, and the plan that
-// it is to run by; the error is record.ErrLost where another owns it.
-func (s *Store) Beat(ctx context.Context, rec record.Crawl, p record.Progress) (now record.Crawl, err error) {
+// Beat tells that a crawl's owner lives, and how far it is, and gives what the crawl is to do by now; the error is
+// record.ErrLost where another owns it.
+func (s *Store) Beat(ctx context.Context, rec record.Crawl, p record.Progress) (now record.Orders, err error) {
 	live, err := encode(p)
 	if err != nil {
 		return now, err
 	}
+	var pace kept[plan.Plan]
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		var b pgx.Batch
 		b.Queue("set local synchronous_commit = off") // the next one says it again
-		b.Queue(`update crawl set beat = now(), live = $3 where id = $1 and epoch = $2 and state = 'running'`, rec.ID,
-			rec.Epoch, live)
-		results := tx.SendBatch(ctx, &b)
-		_, err := results.Exec()
-		if err == nil {
-			var tag pgconn.CommandTag
-			tag, err = results.Exec()
-			err = held(tag.RowsAffected(), err)
-		}
-		return errors.Join(err, results.Close())
+		b.Queue(`update crawl set beat = now(), live = $3 where id = $1 and epoch = $2 and state = 'running'
+			returning wish, jsonb_strip_nulls(jsonb_build_object('parallel', plan -> 'parallel', 'pause', plan -> 'pause',
+			'perSecond', plan -> 'perSecond'))`, rec.ID, rec.Epoch, live).QueryRow(func(row pgx.Row) error {
+			return row.Scan(&now.Wish, &pace)
+		})
+		return tx.SendBatch(ctx, &b).Close()
 	})
-	if err != nil {
-		return now, err
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = record.ErrLost
 	}
-	var row crawlRow
-	err = s.db.GetContext(ctx, &row, listColumns+"where c.id = $1", rec.ID)
-	return row.crawl(), found(err)
+	now.Pace = pace.value
+	return now, err
 }
 
 // Unheard are the running crawls whose owner has not been heard of for some time, those that an earlier owner of a seat
@@ -125,6 +121,18 @@ func (s *Store) inTx(ctx context.Context, f func(tx pgx.Tx) error) error {
 		return err
 	}
 	return tx.Commit(ctx)
+}
+
+// asOwner runs f in a transaction that writes into a crawl as its owner of an epoch: nobody else takes it up until that
+// has ended.
+func (s *Store) asOwner(ctx context.Context, crawl int64, epoch int, f func(tx pgx.Tx) error) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "select 1 from crawl where id = $1 and ($2 < 0 or epoch = $2) for share", crawl, epoch)
+		if err := held(tag.RowsAffected(), err); err != nil {
+			return err
+		}
+		return f(tx)
+	})
 }
 
 // held is the error of what was to be written of a crawl, and touched so many of its rows by its epoch.

@@ -8,7 +8,6 @@ import (
 	"testing"
 	"time"
 
-	"harvik/internal/core/plan"
 	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/testkit"
@@ -18,18 +17,7 @@ import (
 func waiting(t *testing.T) (*store.Store, record.Crawl) {
 	t.Helper()
 	s := testkit.Store(t)
-	if err := s.AddSite(t.Context(), "fernhollow", "http://fernhollow.example/", plan.Plan{}); err != nil {
-		t.Fatal(err)
-	}
-	site, err := s.Site(t.Context(), "fernhollow")
-	if err != nil {
-		t.Fatal(err)
-	}
-	rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return s, rec
+	return s, begun(t, s)
 }
 
 // TestOwn: of many who want a crawl one gets it, and by an epoch it is had once.

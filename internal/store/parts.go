@@ -61,48 +61,45 @@ func makePart(b *strings.Builder, table string, crawlID int64) {
 // setApart readies a crawl that an earlier Harvik began, and that now goes on, for what is long of its pages and for
 // what fails on them: what it has of that goes where the rest will be.
 func (s *Store) setApart(ctx context.Context, crawlID int64) error {
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(ctx)
-	if is, err := hasPart(ctx, tx, "document", crawlID); err != nil {
-		return err
-	} else if !is {
-		var b strings.Builder
-		makePart(&b, "document", crawlID)
-		fmt.Fprintf(&b, `insert into document (crawl_id, id, facts, links, main)
-			select crawl_id, id, facts, links, convert_to(main_text, 'UTF8') from page where crawl_id = %d`, crawlID)
-		if _, err := tx.Exec(ctx, b.String()); err != nil {
-			return fmt.Errorf("setting apart what is long of pages: %w", err)
-		}
-	}
-	if is, err := hasPart(ctx, tx, "source", crawlID); err != nil {
-		return err
-	} else if !is {
-		var b strings.Builder
-		makePart(&b, "source", crawlID)
-		if _, err := tx.Exec(ctx, b.String()); err != nil {
-			return fmt.Errorf("making room for source: %w", err)
-		}
-	}
-	for _, table := range []string{"rendering", "screen"} {
-		is, err := hasPart(ctx, tx, table, crawlID)
-		if err != nil {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if is, err := hasPart(ctx, tx, "document", crawlID); err != nil {
 			return err
-		}
-		if !is {
+		} else if !is {
 			var b strings.Builder
-			makePart(&b, table, crawlID)
+			makePart(&b, "document", crawlID)
+			fmt.Fprintf(&b, `insert into document (crawl_id, id, facts, links, main)
+				select crawl_id, id, facts, links, convert_to(main_text, 'UTF8') from page where crawl_id = %d`, crawlID)
 			if _, err := tx.Exec(ctx, b.String()); err != nil {
-				return fmt.Errorf("making room for renderings: %w", err)
+				return fmt.Errorf("setting apart what is long of pages: %w", err)
 			}
 		}
-	}
-	if err := s.packFindings(ctx, tx, crawlID); err != nil {
-		return fmt.Errorf("packing what fails: %w", err)
-	}
-	return tx.Commit(ctx)
+		if is, err := hasPart(ctx, tx, "source", crawlID); err != nil {
+			return err
+		} else if !is {
+			var b strings.Builder
+			makePart(&b, "source", crawlID)
+			if _, err := tx.Exec(ctx, b.String()); err != nil {
+				return fmt.Errorf("making room for source: %w", err)
+			}
+		}
+		for _, table := range []string{"rendering", "screen"} {
+			is, err := hasPart(ctx, tx, table, crawlID)
+			if err != nil {
+				return err
+			}
+			if !is {
+				var b strings.Builder
+				makePart(&b, table, crawlID)
+				if _, err := tx.Exec(ctx, b.String()); err != nil {
+					return fmt.Errorf("making room for renderings: %w", err)
+				}
+			}
+		}
+		if err := s.packFindings(ctx, tx, crawlID); err != nil {
+			return fmt.Errorf("packing what fails: %w", err)
+		}
+		return nil
+	})
 }
 
 // roomForFailing makes the parts for what fails on the pages of a crawl that an earlier Harvik judged, and tells

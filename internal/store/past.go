@@ -169,10 +169,7 @@ func restore(f *page.Facts, facts, links, uses []byte, text string,
 
 // Truncate implements record.Past.
 func (p *Past) Truncate(ctx context.Context, n int) error {
-	return p.store.inTx(ctx, func(tx pgx.Tx) error {
-		if err := (&Sink{crawl: p.crawl, epoch: p.epoch}).fence(ctx, tx); err != nil {
-			return err
-		}
+	return p.store.asOwner(ctx, p.crawl, p.epoch, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, "delete from address where crawl_id = $1 and id >= $2", p.crawl, n)
 		return err
 	})

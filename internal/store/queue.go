@@ -63,7 +63,7 @@ type worker struct {
 // Work implements river.Worker.
 func (w *worker) Work(ctx context.Context, job *river.Job[crawlArgs]) error {
 	err := w.do(ctx, record.CrawlJob(job.Args))
-	if errors.Is(err, record.ErrEnding) || errors.Is(err, record.ErrAnother) {
+	if errors.Is(err, record.ErrEnding) {
 		return river.JobSnooze(snoozed)
 	}
 	return err
@@ -72,7 +72,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[crawlArgs]) error {
 // Timeout implements river.Worker: a crawl takes as long as it takes. Who owns it is told by its heartbeat.
 func (w *worker) Timeout(*river.Job[crawlArgs]) time.Duration { return -1 }
 
-// snoozed is after what time work that this process does not do is offered again, to all.
+// snoozed is after what time work that an ending process does not begin is offered again, to all.
 const snoozed = time.Second
 
 // retrying tries again soon, since what fails here is the database, or this process.

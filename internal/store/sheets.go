@@ -50,18 +50,12 @@ func (s *Store) HasSheet(ctx context.Context, crawlID int64, rules string) (has 
 
 // KeepSheet stores a crawl as judged by other rules than its own, in place of any such before.
 func (s *Store) KeepSheet(ctx context.Context, crawlID int64, rules string, sheet *fixlist.Sheet) error {
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	if _, err := tx.Exec(ctx, "delete from sheet where crawl_id = $1 and rules <> ''", crawlID); err != nil {
-		return err
-	}
-	if err := saveSheet(ctx, tx, crawlID, rules, sheet); err != nil {
-		return err
-	}
-	return tx.Commit(ctx)
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "delete from sheet where crawl_id = $1 and rules <> ''", crawlID); err != nil {
+			return err
+		}
+		return saveSheet(ctx, tx, crawlID, rules, sheet)
+	})
 }
 
 // Layouts of earlier crawls.
@@ -97,51 +91,45 @@ func (s *Store) KnownLayouts(ctx context.Context, site int64) (map[string][]uint
 // Reweigh puts a report of other waivers or another importance in the place of a finished crawl's:
 // what was found stays, what it costs changes.
 func (s *Store) Reweigh(ctx context.Context, crawlID int64, r *fixlist.Report, w record.Weighing) error {
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	var state string
-	if err := tx.QueryRow(ctx, "select state from crawl where id = $1 for update", crawlID).Scan(&state); err != nil {
-		return fmt.Errorf("taking the crawl: %w", err)
-	}
-	if state != "finished" {
-		return nil // it goes on, and will be weighed when it ends
-	}
-	report, sore, err := summary(r)
-	if err != nil {
-		return err
-	}
-	if _, err := tx.Exec(ctx, "update crawl set report = $2, weighed = $3, map = $4, health = $5 where id = $1",
-		crawlID, report, w.Signature, sore, r.Health); err != nil {
-		return err
-	}
-	if _, err := tx.Exec(ctx, "delete from fix where crawl_id = $1", crawlID); err != nil {
-		return err
-	}
-	if err := saveFixes(ctx, tx, crawlID, r.Fixes); err != nil {
-		return err
-	}
-	n := len(r.Pages)
-	ids, health, importance := make([]int32, n), make([]float64, n), make([]float64, n)
-	errors, warnings, notices := make([]int32, n), make([]int32, n), make([]int32, n)
-	for i, p := range r.Pages {
-		ids[i], health[i], importance[i] = p.Page, p.Health, p.Importance
-		errors[i], warnings[i], notices[i] = int32(p.Counts[check.Error]), int32(p.Counts[check.Warning]),
-			int32(p.Counts[check.Notice])
-	}
-	if _, err := tx.Exec(ctx, `update standing s set health = v.health, importance = v.importance, errors = v.errors, warnings = v.warnings, notices = v.notices
-		from unnest($2::int[], $3::float8[], $4::float8[], $5::int[], $6::int[], $7::int[]) as v(id, health, importance, errors, warnings, notices)
-		where s.crawl_id = $1 and s.page_id = v.id
-			and (s.health, s.importance, s.errors, s.warnings, s.notices) is distinct from (v.health, v.importance, v.errors, v.warnings, v.notices)`,
-		crawlID, ids, health, importance, errors, warnings, notices); err != nil {
-		return err
-	}
-	if err := saveMatches(ctx, tx, w); err != nil {
-		return err
-	}
-	return tx.Commit(ctx)
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		var state string
+		if err := tx.QueryRow(ctx, "select state from crawl where id = $1 for update", crawlID).Scan(&state); err != nil {
+			return fmt.Errorf("taking the crawl: %w", err)
+		}
+		if state != "finished" {
+			return nil // it goes on, and will be weighed when it ends
+		}
+		report, sore, err := summary(r)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "update crawl set report = $2, weighed = $3, map = $4, health = $5 where id = $1",
+			crawlID, report, w.Signature, sore, r.Health); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "delete from fix where crawl_id = $1", crawlID); err != nil {
+			return err
+		}
+		if err := saveFixes(ctx, tx, crawlID, r.Fixes); err != nil {
+			return err
+		}
+		n := len(r.Pages)
+		ids, health, importance := make([]int32, n), make([]float64, n), make([]float64, n)
+		errors, warnings, notices := make([]int32, n), make([]int32, n), make([]int32, n)
+		for i, p := range r.Pages {
+			ids[i], health[i], importance[i] = p.Page, p.Health, p.Importance
+			errors[i], warnings[i], notices[i] = int32(p.Counts[check.Error]), int32(p.Counts[check.Warning]),
+				int32(p.Counts[check.Notice])
+		}
+		if _, err := tx.Exec(ctx, `update standing s set health = v.health, importance = v.importance, errors = v.errors, warnings = v.warnings, notices = v.notices
+			from unnest($2::int[], $3::float8[], $4::float8[], $5::int[], $6::int[], $7::int[]) as v(id, health, importance, errors, warnings, notices)
+			where s.crawl_id = $1 and s.page_id = v.id
+				and (s.health, s.importance, s.errors, s.warnings, s.notices) is distinct from (v.health, v.importance, v.errors, v.warnings, v.notices)`,
+			crawlID, ids, health, importance, errors, warnings, notices); err != nil {
+			return err
+		}
+		return saveMatches(ctx, tx, w)
+	})
 }
 
 // saveMatches notes what each waiver covers, in order of number: two crawls of a site that do so at once would

@@ -39,12 +39,6 @@ func (s *Store) Sink(rec record.Crawl) record.Sink {
 // anyEpoch is that of who writes into a crawl that does not run.
 const anyEpoch = -1
 
-// fence holds a transaction that writes into a crawl to its owner: nobody else takes it up until it has ended.
-func (k *Sink) fence(ctx context.Context, tx pgx.Tx) error {
-	tag, err := tx.Exec(ctx, "select 1 from crawl where id = $1 and ($2 < 0 or epoch = $2) for share", k.crawl, k.epoch)
-	return held(tag.RowsAffected(), err)
-}
-
 // whose makes of an error that comes of two owners' writing the same that another owns the crawl, where it does.
 func (k *Sink) whose(ctx context.Context, err *error) {
 	if *err == nil || !isUnique(*err) || k.epoch < 0 {
@@ -252,18 +246,15 @@ func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Res
 	s.recent.forget(rec.ID)
 	k := &Sink{store: s, crawl: rec.ID, epoch: rec.Epoch}
 	defer k.whose(ctx, &err)
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	if err := k.result(ctx, tx, r, p, w); err != nil {
-		return err
-	}
-	if err := settle(ctx, tx, rec, with); err != nil {
-		return fmt.Errorf("storing the states of fixes: %w", err)
-	}
-	return tx.Commit(ctx)
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := k.result(ctx, tx, r, p, w); err != nil {
+			return err
+		}
+		if err := settle(ctx, tx, rec, with); err != nil {
+			return fmt.Errorf("storing the states of fixes: %w", err)
+		}
+		return nil
+	})
 }
 
 // Replace stores a new judgement of a finished crawl in place of the old one: what it found on
@@ -275,38 +266,35 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 		return err
 	}
 	k := &Sink{store: s, crawl: id, epoch: anyEpoch}
-	tx, err := s.pool.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback(context.WithoutCancel(ctx))
-	var finished time.Time
-	if err := tx.QueryRow(ctx, "select finished from crawl where id = $1 and state = 'finished' for update",
-		k.crawl).Scan(&finished); err != nil {
-		return fmt.Errorf("taking the crawl: %w", err)
-	}
-	if _, err := roomForFailing(ctx, tx, k.crawl); err != nil {
-		return err
-	}
-	for _, table := range []string{"standing", "fix", "fix_entry", "finding", "failing", "evidence", "sheet"} {
-		if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", k.crawl); err != nil {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		var finished time.Time
+		if err := tx.QueryRow(ctx, "select finished from crawl where id = $1 and state = 'finished' for update",
+			k.crawl).Scan(&finished); err != nil {
+			return fmt.Errorf("taking the crawl: %w", err)
+		}
+		if _, err := roomForFailing(ctx, tx, k.crawl); err != nil {
 			return err
 		}
-	}
-	if err := k.saveFindings(ctx, tx, found, false); err != nil {
-		return err
-	}
-	if err := k.result(ctx, tx, r, p, w); err != nil {
-		return err
-	}
-	if _, err := tx.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, page_id)", partName("failing", k.crawl))); err != nil {
-		return fmt.Errorf("gathering statistics: %w", err)
-	}
-	if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl,
-		finished, data, catalogue); err != nil {
-		return err
-	}
-	return tx.Commit(ctx)
+		for _, table := range []string{"standing", "fix", "fix_entry", "finding", "failing", "evidence", "sheet"} {
+			if _, err := tx.Exec(ctx, "delete from "+table+" where crawl_id = $1", k.crawl); err != nil {
+				return err
+			}
+		}
+		if err := k.saveFindings(ctx, tx, found, false); err != nil {
+			return err
+		}
+		if err := k.result(ctx, tx, r, p, w); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, fmt.Sprintf("analyze %s (crawl_id, page_id)", partName("failing", k.crawl))); err != nil {
+			return fmt.Errorf("gathering statistics: %w", err)
+		}
+		if _, err := tx.Exec(ctx, "update crawl set finished = $2, plan = $3, catalogue = $4 where id = $1", k.crawl,
+			finished, data, catalogue); err != nil {
+			return err
+		}
+		return nil
+	})
 }
 
 // result stores a verdict in a transaction.

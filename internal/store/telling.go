@@ -40,13 +40,13 @@ func (s *Store) hearOnce(ctx context.Context, missed bool, changed func()) error
 	if _, err := own.Exec(ctx, "listen "+changes); err != nil {
 		return err
 	}
+	if missed {
+		changed()
+	}
 	for {
-		if missed {
-			changed()
-		}
 		if _, err := own.WaitForNotification(ctx); err != nil {
 			return err
 		}
-		missed = true
+		changed()
 	}
 }

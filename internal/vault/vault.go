@@ -41,10 +41,19 @@ func Open(data string) (*Vault, error) {
 	} else if err != nil {
 		return nil, fmt.Errorf("reading the key of the secrets: %w", err)
 	}
+	v, err := held(name, text)
+	if err != nil {
+		return nil, fmt.Errorf("%w: it was damaged, or cut off while it was written. Put it back from a copy of the data folder; "+
+			"without one, move it away, start again, and set every secret anew with `harvik secret set`", err)
+	}
+	return v, nil
+}
+
+// held is the vault of the key that a file holds.
+func held(name string, text []byte) (*Vault, error) {
 	key, err := hex.DecodeString(strings.TrimSpace(string(text)))
 	if err != nil || len(key) != keyBytes {
-		return nil, fmt.Errorf("%s does not hold a key of %d hexadecimal digits: it was damaged, or cut off while it was written. "+
-			"Put it back from a copy of the data folder; without one, move it away, start again, and set every secret anew with `harvik secret set`", name, 2*keyBytes)
+		return nil, fmt.Errorf("%s does not hold a key of %d hexadecimal digits", name, 2*keyBytes)
 	}
 	return New(key)
 }
@@ -58,11 +67,7 @@ func Read(name string) (*Vault, error) {
 	if err != nil {
 		return nil, fmt.Errorf("reading the key of the secrets: %w", err)
 	}
-	key, err := hex.DecodeString(strings.TrimSpace(string(text)))
-	if err != nil || len(key) != keyBytes {
-		return nil, fmt.Errorf("%s does not hold a key of %d hexadecimal digits", name, 2*keyBytes)
-	}
-	return New(key)
+	return held(name, text)
 }
 
 // keyBytes is the length of a key.

@@ -66,33 +66,33 @@ func Speed(in *record.Speed) api.Speed {
 func speedGroup(in *record.SpeedGroup) api.SpeedGroup {
 	out := api.SpeedGroup{
 		Name: in.Name, Device: in.Device, Pages: in.Pages, Failed: in.Failed, Example: in.Address,
-		Largest: spread(in, &in.Largest, 0), Shift: spread(in, &in.Shift, 1),
-		Blocked: spread(in, &in.Blocked, 2), Transferred: in.Transferred, Links: in.Links, Throttled: in.Throttled,
-		Question: in.Question, Differs: Each(in.Differs, func(s *rendered.Share) api.SpeedShare {
+		Transferred: in.Transferred, Links: in.Links, Throttled: in.Throttled, Question: in.Question,
+		Differs: Each(in.Differs, func(s *rendered.Share) api.SpeedShare {
 			return api.SpeedShare{What: s.What, Label: s.Say, Pages: s.Pages}
 		}),
 	}
-	if b := in.Before; b != nil {
-		out.Rendered = b.Pages
-		for _, one := range []struct {
-			now *api.SpeedSpread
-			was *rendered.Spread
-			by  rendered.Bounds
-		}{{&out.Largest, &b.Largest, rendered.LargestBounds}, {&out.Shift, &b.Shift, rendered.ShiftBounds},
-			{&out.Blocked, &b.Blocked, rendered.BlockedBounds}} {
-			one.now.Compared = one.now.Known > 0 && one.was.Known > 0 && b.Throttled == in.Throttled
-			one.now.Was = one.was.Upper
-			one.now.Changed = one.now.Compared && one.by.Changed(one.was.Upper, one.now.Upper)
-		}
+	for i, spread := range []*api.SpeedSpread{&out.Largest, &out.Shift, &out.Blocked} { // in the order of measures
+		*spread = speedSpread(in, i)
+	}
+	if in.Before != nil {
+		out.Rendered = in.Before.Pages
 	}
 	return out
 }
 
-// spread is how one measure of a group, by its place in the lists of the group, is spread.
-func spread(of *record.SpeedGroup, in *rendered.Spread, at int) api.SpeedSpread {
-	return api.SpeedSpread{Known: in.Known, Median: in.Median, Upper: in.Upper, Grade: string(in.Grade), Good: in.Good,
-		Fair: in.Fair, Poor: in.Poor, Worst: of.Worst[at], Slow: of.Slow[at], Element: in.Element,
-		ElementPages: in.ElementPages}
+// speedSpread is how a measure of a group, by its number, is spread.
+func speedSpread(in *record.SpeedGroup, measure int) api.SpeedSpread {
+	m := &rendered.Measures[measure]
+	s := m.Of(&in.Group)
+	out := api.SpeedSpread{Known: s.Known, Median: s.Median, Upper: s.Upper, Grade: string(s.Grade), Good: s.Good,
+		Fair: s.Fair, Poor: s.Poor, Worst: in.Worst[measure], Slow: in.Slow[measure], Element: s.Element,
+		ElementPages: s.ElementPages}
+	if in.Before != nil {
+		was := m.Of(in.Before)
+		out.Was, out.Compared = was.Upper, s.Known > 0 && was.Known > 0 && in.Before.Throttled == in.Throttled
+		out.Changed = out.Compared && m.Bounds.Changed(was.Upper, s.Upper)
+	}
+	return out
 }
 
 func renderingDifference(in *rendered.Difference) api.RenderingDifference {

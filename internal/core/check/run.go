@@ -224,8 +224,7 @@ func (r *Runner) renderings(s *survey.Survey) (map[*Check][]Finding, error) {
 		}
 		seen[id] = true
 		for _, c := range r.Checks {
-			if places := r.rendering(c, s.URL(id), on); len(places) > 0 {
-				as, _ := r.at(c, s.URL(id))
+			if as, places := r.rendering(c, s.URL(id), on); len(places) > 0 {
 				f := Finding{Check: as, Page: id, Silent: r.follows(c) && isHidden(s, id)}
 				for _, p := range places {
 					f.add(p)
@@ -244,19 +243,19 @@ func (r *Runner) renderings(s *survey.Survey) (map[*Check][]Finding, error) {
 	return out, nil
 }
 
-// rendering is where a check of what a browser makes of pages fails on one, none where it judges other things, or is
-// switched off there.
-func (r *Runner) rendering(c *Check, address string, on []rendered.Page) (places []Place) {
+// rendering is where a check of what a browser makes of pages fails on one, and as what it counts there; none where it
+// judges other things, or is switched off.
+func (r *Runner) rendering(c *Check, address string, on []rendered.Page) (as *Check, places []Place) {
 	if c.Rendering == nil {
-		return nil
+		return nil, nil
 	}
-	if as, _ := r.at(c, address); as == nil {
-		return nil
+	if as, _ = r.at(c, address); as == nil {
+		return nil, nil
 	}
 	if !r.guard(c, address, func() { places = c.Rendering(on) }) {
-		return nil
+		return nil, nil
 	}
-	return places
+	return as, places
 }
 
 // follows tells that nothing of a check is told where a page cannot be found.

@@ -36,7 +36,7 @@ func (r *Runner) Explain(f *page.Facts, on []rendered.Page) []Verdict {
 	}
 	var out []Verdict
 	for _, c := range r.Checks {
-		if places := r.rendering(c, f.Address, on); len(on) > 0 && len(places) > 0 {
+		if _, places := r.rendering(c, f.Address, on); len(on) > 0 && len(places) > 0 {
 			found[c.ID] = Finding{Check: c, Places: places}
 		}
 		if c.Judges() {

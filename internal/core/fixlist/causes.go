@@ -255,12 +255,7 @@ func (b *builder) layout(id int32) int32 {
 }
 
 // layoutName is that of a page's layout, "" for none.
-func (b *builder) layoutName(id int32) string {
-	if l := b.layout(id); l >= 0 {
-		return b.Layouts[l]
-	}
-	return ""
-}
+func (b *builder) layoutName(id int32) string { return b.LayoutName(b.layout(id)) }
 
 // separate is one line for what is left of a check, and one for what is about the whole site.
 func (b *builder) separate(c int32, entries []int32) (out []gathered) {

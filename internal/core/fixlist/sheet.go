@@ -99,6 +99,14 @@ func (c *Collector) Sheet(s *survey.Survey) *Sheet {
 	return sheet
 }
 
+// LayoutName is the name of a layout by its number, "" where there is none.
+func (s *Sheet) LayoutName(layout int32) string {
+	if layout < 0 || int(layout) >= len(s.Layouts) {
+		return ""
+	}
+	return s.Layouts[layout]
+}
+
 // byNumber tells where in a sheet a page stands: by its number, −1 for none.
 func (s *Sheet) byNumber() []int32 {
 	most := int32(-1)

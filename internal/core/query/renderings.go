@@ -21,12 +21,7 @@ var renderingFacts = map[string]func(*rendered.Page) any{
 	"requests":     func(p *rendered.Page) any { return p.Speed.Requests },
 	"transferred":  func(p *rendered.Page) any { return p.Speed.Transferred },
 	"kept":         counted(func(p *rendered.Page) int { return p.Speed.Kept }),
-	"unused": counted(func(p *rendered.Page) (n int) {
-		for i := range p.Unused {
-			n += p.Unused[i].Spare
-		}
-		return n
-	}),
+	"unused":       counted((*rendered.Page).Spare),
 	"tap": func(p *rendered.Page) any {
 		slowest := 0.0
 		for i := range p.Taps {
@@ -46,13 +41,7 @@ var renderingFacts = map[string]func(*rendered.Page) any{
 	"content":       counted(func(p *rendered.Page) int { return p.Fit.Content }),
 	"smallTargets":  func(p *rendered.Page) any { return len(p.Fit.Small) + p.Fit.SmallMore },
 	"covers":        func(p *rendered.Page) any { return p.Covers },
-	"differs": func(p *rendered.Page) any {
-		out := []string{}
-		for _, d := range p.Differs {
-			out = append(out, d.What)
-		}
-		return out
-	},
+	"differs":       func(p *rendered.Page) any { return p.Changed() },
 	"hosts": func(p *rendered.Page) any {
 		out := []string{}
 		for _, h := range p.Hosts {

@@ -78,6 +78,20 @@ type Share struct {
 	Pages     int
 }
 
+// A Measure is one of those by which groups are told, with the fact that has it in questions.
+type Measure struct {
+	Fact   string
+	Bounds Bounds
+	Of     func(*Group) *Spread
+}
+
+// Measures are all, in the order in which they are shown.
+var Measures = []Measure{
+	{"largestPaint", LargestBounds, func(g *Group) *Spread { return &g.Largest }},
+	{"shift", ShiftBounds, func(g *Group) *Spread { return &g.Shift }},
+	{"blocked", BlockedBounds, func(g *Group) *Spread { return &g.Blocked }},
+}
+
 // A Gathering puts renderings into groups. The zero value is ready to use.
 type Gathering struct{ groups map[groupKey]*gathered }
 

@@ -210,6 +210,23 @@ func (p *Page) Differ(what string) *Difference {
 	return nil
 }
 
+// Spare is how many bytes of scripts and stylesheets the page does not use, about.
+func (p *Page) Spare() (n int) {
+	for i := range p.Unused {
+		n += p.Unused[i].Spare
+	}
+	return n
+}
+
+// Changed are the kinds of differences that there are, by their names.
+func (p *Page) Changed() []string {
+	out := make([]string, len(p.Differs))
+	for i := range p.Differs {
+		out[i] = p.Differs[i].What
+	}
+	return out
+}
+
 // WorstWindow is the cumulative layout shift of shifts at these times in milliseconds, in their order: the largest sum
 // within a session, which ends where a second passes without one, or after five (Layout Instability; the usual
 // definition of CLS).
