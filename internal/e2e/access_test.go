@@ -38,9 +38,9 @@ func TestAccessible(t *testing.T) {
 		{
 			"/",
 			"fernhollow",
-		}, {"/ask?question=words+%3C+100", "Ask all sites"}, {"/look", "Look"}, {"/checks", "title-missing"},
+		}, {"/ask?question=words+%3C+100", "Ask all sites"}, {"/look", "Look"}, {"/checks?search=title", "title-missing"},
 		{"/sites/fernhollow", "Health, by the rules"}, {"/sites/fernhollow/plan", "Plan of"},
-		{"/sites/fernhollow/checks?open=title-long", "What it would change"},
+		{"/sites/fernhollow/checks?search=title&open=title-long", "What it would change"},
 		{"/sites/fernhollow/waivers", "aive"}, {"/sites/fernhollow/figures", "igures"},
 		{crawl, "What stands in the way"}, {crawl + "/fixes", "Link to a page of the site"},
 		{
@@ -51,30 +51,28 @@ func TestAccessible(t *testing.T) {
 		{crawl + "/drift", "How health got there"}, {crawl + "/left", "address"}, {crawl + "/doors", "Answer"},
 		{crawl + "/export", "Hand over"}, {"/sites/nobody", "there is no site"},
 	}
-	for _, mode := range []string{"light", "dark"} {
-		if mode == "dark" {
-			b.click("button", "Dark")
-		}
-		for _, p := range pages {
-			if mode == "dark" && !strings.HasPrefix(p.path, crawl) {
-				continue // the views of a crawl have every colour that there is
-			}
-			b.visit(h.url + p.path)
-			b.see(p.shows)
-			b.wait("no place that still loads", `!document.querySelector('[aria-label=Loading]')`)
-			b.holdsToRules(string(axe), p.path+", "+mode)
-		}
+	for _, p := range pages {
+		b.visit(h.url + p.path)
+		b.see(p.shows)
+		b.wait("no place that still loads", `!document.querySelector('[aria-label=Loading]')`)
+		b.holdsToRules(string(axe), p.path+", light")
+		b.click("button", "Dark")
+		b.holdsToRules(string(axe), p.path+", dark")
+		b.click("button", "Light")
 	}
 }
+
+// later are the rows of a long list after the first two dozen, which are built as those are.
+const later = ":is(li, tr, details, [role=row], [role=listitem]):nth-of-type(n+25)"
 
 // holdsToRules runs axe-core over what the page shows.
 func (b *browser) holdsToRules(axe, name string) {
 	b.t.Helper()
-	if _, err := chromedp.Run(b.ctx, chromedp.Evaluate[any](axe+";null")); err != nil {
+	if _, err := chromedp.Run(b.ctx, chromedp.Evaluate[any]("window.axe ||\n"+axe+";null")); err != nil {
 		b.t.Fatalf("axe-core cannot be loaded: %.200s", err)
 	}
 	b.eval(
-		`window.judged = undefined, axe.run(document, {resultTypes: ['violations'], runOnly: document.documentElement.classList.contains('dark') ? {type: 'rule', values: ['color-contrast']} : ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']}).then(r => {
+		`window.judged = undefined, axe.run({include: [document], exclude: ["` + later + `"]}, {resultTypes: ['violations'], runOnly: document.documentElement.classList.contains('dark') ? {type: 'rule', values: ['color-contrast']} : ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']}).then(r => {
 		window.judged = r.violations.map(v => v.id + ' (' + v.help + '): ' + v.nodes.slice(0, 4).map(n => n.target.join(' ') + ' ' + n.html.slice(0, 160) + ' ' + (n.any[0] ? n.any[0].message : '')).join('\n      ')).join('\n    ')
 	}, e => { window.judged = 'axe failed: ' + e })`,
 	)

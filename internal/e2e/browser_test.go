@@ -104,7 +104,7 @@ func (b *browser) wait(what, script string) {
 		time.Sleep(pollEvery)
 	}
 	body, _ := chromedp.Run(b.ctx,
-		chromedp.Evaluate[string]("location.href + '\\n' + document.body.innerText.slice(0, 3000)"))
+		chromedp.Evaluate[string]("location.href + '\\n' + document.body.innerText.slice(0, 12000)"))
 	b.t.Fatalf("never saw %s; the page shows:\n%s", what, body)
 }
 

@@ -206,6 +206,7 @@ func (h *harvik) builtAgain(t *testing.T) {
 		"layout-shifts":   "confirmed",
 		"own-heavy":       "confirmed",
 		"layout-jumps":    "still there",
+		"render-failed":   "still there",
 	}
 	list, err := h.ListFixes(
 		t.Context(),

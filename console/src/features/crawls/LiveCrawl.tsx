@@ -16,7 +16,9 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
   useEffect(
     () =>
       follow(site, String(number), (event, data) => {
-        if (event === "progress") setProgress(data as CrawlProgress);
+        // While a crawl is taken up again its pace is not known yet; a pace being typed is not to vanish for that.
+        if (event === "progress")
+          setProgress((before) => ({ pace: before.pace, ...(data as CrawlProgress) }));
         else client.invalidateQueries({ queryKey: ["sites"] });
       }),
     [site, number, client],
@@ -47,7 +49,9 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
       <Text mb="4" color="fg.muted" truncate role="status">
         {what(p)}
       </Text>
-      {p.pace && <PaceLine site={site} crawl={String(number)} pace={p.pace} pause={crawl.plan.pause} />}
+      {p.pace && p.phase !== "judging" && (
+        <PaceLine site={site} crawl={String(number)} pace={p.pace} pause={crawl.plan.pause} />
+      )}
       <SimpleGrid columns={{ base: 2, md: 4 }} gap="4" mb="6">
         <Fact label="fetched" value={whole(p.fetched)} />
         <Fact label="waiting" value={whole(ahead)} />
