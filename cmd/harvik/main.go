@@ -14,7 +14,10 @@ import (
 func main() {
 	// Commands that follow a crawl handle Ctrl-C themselves; for all others it ends them.
 	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGTERM)
-	code := cli.Run(ctx, cli.Command(cli.Service{Serve: serve, Work: work, Link: oneTimeLink, Migrate: store.Migrate}))
+	code := cli.Run(
+		ctx,
+		cli.Command(cli.Service{Serve: serve, Work: work, Link: oneTimeLink, TurnKey: turnKey, Migrate: store.Migrate}),
+	)
 	stop()
 	os.Exit(code)
 }

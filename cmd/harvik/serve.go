@@ -12,6 +12,7 @@ import (
 	"os/signal"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -25,6 +26,7 @@ import (
 	"harvik/internal/core/checks"
 	"harvik/internal/house"
 	"harvik/internal/jobs"
+	"harvik/internal/record"
 	"harvik/internal/render"
 	"harvik/internal/service"
 	"harvik/internal/store"
@@ -87,33 +89,70 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		defer watch.Wait()
 		defer end()
 	}
-	v, err := vault.Open(o.Data)
+	v, err := keys(o.KeyFile, o.Data)
 	if err != nil {
 		return err
 	}
-	release, lost, err := store.Claim(ctx, database)
-	if err != nil {
-		return err
-	}
-	defer release()
 	s, err := store.OpenWith(ctx, database, o.Connections)
 	if err != nil {
 		return err
 	}
 	defer s.Close()
-	if err := s.SetSeal(ctx, v.Print()); err != nil {
+	if err := seal(ctx, s, v); err != nil {
 		return err
 	}
 	if err := s.DropExpired(ctx); err != nil {
 		return err
 	}
 	address := "http://" + reachable(listener.Addr())
-	if err := leaveWord(ctx, s, o.Data, address, database); err != nil {
+	seat, err := seatOf(o.Data)
+	if err != nil {
+		return err
+	}
+	if err := leaveWord(ctx, s, o.Data, seat, address, database); err != nil {
 		return err
 	}
 	defer os.Remove(filepath.Join(o.Data, cli.ServiceFile))
-	p := parts{log, listener, s, v, lost, o}
+	p := parts{log, listener, s, v, seat, o}
 	return p.listen(ctx, address, crash != "")
+}
+
+// keyVariable names the keys of secrets, for where files are hard to bring.
+const keyVariable = "HARVIK_KEY"
+
+// keys are those by which secrets are sealed: of a file that is named, of the environment, or of a data folder.
+func keys(file, data string) (*vault.Vault, error) {
+	if file != "" {
+		return vault.Read(file)
+	}
+	if text := os.Getenv(keyVariable); text != "" {
+		return vault.Parse(text, keyVariable)
+	}
+	return vault.Open(data)
+}
+
+// seal notes by which key this service seals secrets. Another is refused while somebody works with the one that is
+// noted.
+func seal(ctx context.Context, s *store.Store, v *vault.Vault) error {
+	noted, err := s.Seal(ctx)
+	if err != nil {
+		return err
+	}
+	mine := v.Prints()
+	if slices.Contains(mine, noted) {
+		return nil // the one that seals, or one that is being turned to
+	}
+	workers, err := s.Workers(ctx)
+	if err != nil {
+		return err
+	}
+	for _, w := range workers {
+		if slices.Contains(w.Keys, noted) {
+			return fmt.Errorf("secrets in this database are sealed by another key, with which %s works: name that by --key-file or %s",
+				w.Place, keyVariable)
+		}
+	}
+	return s.SetSeal(ctx, mine[0])
 }
 
 // parts are what a service is made of.
@@ -122,7 +161,7 @@ type parts struct {
 	listener net.Listener
 	store    *store.Store
 	vault    *vault.Vault
-	lost     <-chan error // the database is another service's now
+	seat     string // names the data folder
 	options  cli.ServeOptions
 }
 
@@ -130,12 +169,8 @@ type parts struct {
 func (p *parts) listen(ctx context.Context, address string, crashed bool) error {
 	s, log := p.store, p.log
 	catalogue := checks.New()
-	seat, err := seatOf(p.options.Data)
-	if err != nil {
-		return err
-	}
-	rooms := house.New(s, catalogue, p.vault, p.disk(), p.browser(), seat, log)
-	if err := rooms.Recover(ctx, p.options.Crawls, crashed); err != nil {
+	rooms := house.New(s, catalogue, p.vault, p.disk(), p.browser(), p.seat, log)
+	if err := rooms.Recover(ctx, record.Hands(p.options.Hands), crashed); err != nil {
 		return err
 	}
 	handler := service.New(s, rooms, service.Config{
@@ -164,10 +199,9 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 		fmt.Fprintf(os.Stdout, "Harvik runs at %s\n`harvik link` prints a link that signs in to the console.\n",
 			address)
 	}
+	var err error
 	select {
 	case err = <-failed:
-	case err = <-p.lost:
-		log.Error("service ending", "reason", err.Error())
 	case <-ctx.Done():
 		log.Info("service ending")
 	}
@@ -217,7 +251,7 @@ func reachable(a net.Addr) string {
 
 // leaveWord writes what the command line needs to find the service: its address, and the
 // owner's token, made at the first start and readable by this user only.
-func leaveWord(ctx context.Context, s *store.Store, data, address, database string) error {
+func leaveWord(ctx context.Context, s *store.Store, data, seat, address, database string) error {
 	tokenFile := filepath.Join(data, cli.TokenFile)
 	secret, err := os.ReadFile(tokenFile)
 	token := strings.TrimSpace(string(secret))
@@ -227,8 +261,8 @@ func leaveWord(ctx context.Context, s *store.Store, data, address, database stri
 	}
 	if err == nil {
 		// The database may be a new one; the token that people have goes on being good. Any other that was
-		// the owner's is not, any more.
-		err = s.KeepOwner(ctx, token)
+		// this data folder's owner's is not, any more.
+		err = s.KeepOwner(ctx, token, seat)
 	}
 	if err != nil {
 		return fmt.Errorf("keeping the owner's token: %w", err)

@@ -8,11 +8,14 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"harvik/internal/cli"
 	"harvik/internal/core/checks"
+	"harvik/internal/gear"
 	"harvik/internal/house"
+	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/vault"
 )
@@ -32,7 +35,7 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 			return fmt.Errorf("reading where the service's database is: %w", err)
 		}
 	}
-	v, err := vault.Read(cmp.Or(o.KeyFile, filepath.Join(o.Data, vault.KeyFile)))
+	v, err := workersKeys(o)
 	if err != nil {
 		return err
 	}
@@ -41,10 +44,11 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 		return err
 	}
 	defer s.Close()
-	if seal, err := s.Seal(ctx); err != nil {
+	if noted, err := s.Seal(ctx); err != nil {
 		return err
-	} else if seal != "" && seal != v.Print() {
-		return errors.New("the key is not the one by which the service seals secrets: name the secrets.key of its data folder by --key-file")
+	} else if noted != "" && !slices.Contains(v.Prints(), noted) {
+		log.Warn("crawls that need a secret are left to others: the key by which the service seals them is lacking; " +
+			"name the secrets.key of its data folder by --key-file, or give it in " + keyVariable)
 	}
 	profiles, err := os.MkdirTemp("", "harvik-worker-")
 	if err != nil {
@@ -52,10 +56,10 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 	}
 	defer os.RemoveAll(profiles)
 	w := house.NewWorker(s, checks.New(), v, browserIn(profiles), log)
-	if err := w.Work(ctx, o.Crawls); err != nil {
+	if err := w.Work(ctx, record.Hands(o.Hands)); err != nil {
 		return err
 	}
-	log.Info("worker started", "crawls", o.Crawls)
+	log.Info("worker started", "crawls", o.Hands.Crawls, "judgings", o.Hands.Judgings, "rechecks", o.Hands.Rechecks)
 	<-ctx.Done()
 	log.Info("worker ending")
 	ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), 60*time.Second)
@@ -63,3 +67,61 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 	w.Shutdown(ending)
 	return nil
 }
+
+// workersKeys are those that a worker is given; none, where it is given none.
+func workersKeys(o cli.WorkOptions) (*vault.Vault, error) {
+	if o.KeyFile != "" || os.Getenv(keyVariable) != "" {
+		return keys(o.KeyFile, "")
+	}
+	v, err := vault.Read(filepath.Join(o.Data, vault.KeyFile))
+	if errors.Is(err, os.ErrNotExist) {
+		return vault.None(), nil
+	}
+	return v, err
+}
+
+// turnKey makes a new key the one by which secrets are sealed, once all who work have it; otherwise it says who lacks
+// it.
+func turnKey(ctx context.Context, data, database, file string) (out cli.Turned, err error) {
+	if database == "" {
+		if database, err = databaseOf(data); err != nil {
+			return out, fmt.Errorf("reading where the service's database is: %w", err)
+		}
+	}
+	out.File = cmp.Or(file, filepath.Join(data, vault.KeyFile))
+	v, err := vault.Read(out.File)
+	if err != nil {
+		return out, err
+	}
+	s, err := store.Open(ctx, database)
+	if err != nil {
+		return out, err
+	}
+	defer s.Close()
+	print, err := v.Prepare()
+	if err != nil {
+		return out, err
+	}
+	time.Sleep(keysSeen) // those on this machine read the file
+	workers, err := s.Workers(ctx)
+	if err != nil {
+		return out, err
+	}
+	for _, w := range workers {
+		if !slices.Contains(w.Keys, print) {
+			out.Lacking = append(out.Lacking, w.Place)
+		}
+	}
+	if len(out.Lacking) > 0 {
+		return out, nil
+	}
+	if out.Secrets, err = s.Reseal(ctx, print, func(site int64, name string, sealed []byte) ([]byte, error) {
+		return v.Anew(sealed, gear.Purpose(site, name))
+	}); err != nil {
+		return out, err
+	}
+	return out, v.Turn()
+}
+
+// keysSeen is how long it takes at most until who works says that it has a key which stands in its file.
+const keysSeen = 4 * time.Second

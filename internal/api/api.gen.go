@@ -976,6 +976,38 @@ type Importance struct {
 	Importance string `json:"importance"`
 }
 
+// Job Work that waits in the queue beside crawls
+type Job struct {
+	Crawl int `json:"crawl,omitempty,omitzero"`
+
+	// Error of the last try
+	Error string `json:"error,omitempty,omitzero"`
+	ID    int64  `json:"id"`
+
+	// Label what that is
+	Label string `json:"label"`
+
+	// Next when it is tried next, if it waits for that
+	Next time.Time `json:"next,omitempty,omitzero"`
+
+	// Number of a recheck
+	Number int `json:"number,omitempty,omitzero"`
+
+	// Place where it runs
+	Place string `json:"place,omitempty,omitzero"`
+
+	// Since it runs, waits, or has ended
+	Since time.Time `json:"since"`
+	Site  string    `json:"site,omitempty,omitzero"`
+
+	// State waits, runs, tried again, given up or cancelled
+	State string `json:"state"`
+	Tries int    `json:"tries"`
+
+	// What tidy, weigh, judge, pack, sweep or recheck
+	What string `json:"what"`
+}
+
 // Keep defines model for Keep.
 type Keep struct {
 	// Crawls how many finished crawls stay beside those that are marked, from 2; 0 for all
@@ -1729,8 +1761,11 @@ type QuestionReading struct {
 // Queue defines model for Queue.
 type Queue struct {
 	// Crawls those that run, then those that wait, the longest first
-	Crawls  []QueuedCrawl `json:"crawls"`
-	Workers []Worker      `json:"workers"`
+	Crawls []QueuedCrawl `json:"crawls"`
+
+	// Jobs other work: what runs, then what waits or was given up, the oldest first; at most 200
+	Jobs    []Job    `json:"jobs"`
+	Workers []Worker `json:"workers"`
 }
 
 // QueuedCrawl defines model for QueuedCrawl.
@@ -2620,13 +2655,19 @@ type Words struct {
 	Steps []Word `json:"steps"`
 }
 
-// Worker A process that takes crawls from the queue
+// Worker A process that takes work from the queue
 type Worker struct {
 	// Crawls that it runs at once, at most
 	Crawls int `json:"crawls"`
 
+	// Judgings pieces of what hangs on ended crawls that it does at once, at most
+	Judgings int `json:"judgings"`
+
 	// Place host and process
 	Place string `json:"place"`
+
+	// Rechecks that it does at once, at most
+	Rechecks int `json:"rechecks"`
 
 	// Runs crawls that it runs now
 	Runs int `json:"runs"`
@@ -2644,6 +2685,9 @@ type CrawlName = string
 
 // FixID defines model for fixID.
 type FixID = string
+
+// JobNumber defines model for jobNumber.
+type JobNumber = int64
 
 // PageAddress defines model for pageAddress.
 type PageAddress = string
@@ -3162,10 +3206,20 @@ type ClientInterface interface {
 	// Corresponds with GET /question (the `ReadQuestion` operationId).
 	ReadQuestion(ctx context.Context, params *ReadQuestionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ShowQueue The workers that are heard of, and the crawls that run or wait for one
+	// ShowQueue The workers that are heard of, and what they do, and what waits for one
 	//
 	// Corresponds with GET /queue (the `ShowQueue` operationId).
 	ShowQueue(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CancelJob Take work from the queue that is no crawl; where it runs it is broken off
+	//
+	// Corresponds with DELETE /queue/jobs/{job} (the `CancelJob` operationId).
+	CancelJob(ctx context.Context, job JobNumber, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RetryJob Have work be tried at once that waits for its next try, was given up, or was cancelled
+	//
+	// Corresponds with POST /queue/jobs/{job}/again (the `RetryJob` operationId).
+	RetryJob(ctx context.Context, job JobNumber, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SignOut End the session
 	//
@@ -4013,11 +4067,41 @@ func (c *Calls) ReadQuestion(ctx context.Context, params *ReadQuestionParams, re
 	return c.Client.Do(req)
 }
 
-// ShowQueue The workers that are heard of, and the crawls that run or wait for one
+// ShowQueue The workers that are heard of, and what they do, and what waits for one
 //
 // Corresponds with GET /queue (the `ShowQueue` operationId).
 func (c *Calls) ShowQueue(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewShowQueueRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CancelJob Take work from the queue that is no crawl; where it runs it is broken off
+//
+// Corresponds with DELETE /queue/jobs/{job} (the `CancelJob` operationId).
+func (c *Calls) CancelJob(ctx context.Context, job JobNumber, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCancelJobRequest(c.Server, job)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RetryJob Have work be tried at once that waits for its next try, was given up, or was cancelled
+//
+// Corresponds with POST /queue/jobs/{job}/again (the `RetryJob` operationId).
+func (c *Calls) RetryJob(ctx context.Context, job JobNumber, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRetryJobRequest(c.Server, job)
 	if err != nil {
 		return nil, err
 	}
@@ -6094,6 +6178,74 @@ func NewShowQueueRequest(server string) (*http.Request, error) {
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCancelJobRequest constructs an http.Request for the CancelJob method
+func NewCancelJobRequest(server string, job JobNumber) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "job", job, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/queue/jobs/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRetryJobRequest constructs an http.Request for the RetryJob method
+func NewRetryJobRequest(server string, job JobNumber) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "job", job, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/queue/jobs/%s/again", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -10151,9 +10303,19 @@ func (c *Client) ReadQuestion(ctx context.Context, params *ReadQuestionParams) (
 	return read[QuestionReading](c.calls.ReadQuestion(ctx, params))
 }
 
-// ShowQueue: The workers that are heard of, and the crawls that run or wait for one.
+// ShowQueue: The workers that are heard of, and what they do, and what waits for one.
 func (c *Client) ShowQueue(ctx context.Context) (Queue, error) {
 	return read[Queue](c.calls.ShowQueue(ctx))
+}
+
+// CancelJob: Take work from the queue that is no crawl; where it runs it is broken off.
+func (c *Client) CancelJob(ctx context.Context, job JobNumber) error {
+	return done(c.calls.CancelJob(ctx, job))
+}
+
+// RetryJob: Have work be tried at once that waits for its next try, was given up, or was cancelled.
+func (c *Client) RetryJob(ctx context.Context, job JobNumber) error {
+	return done(c.calls.RetryJob(ctx, job))
 }
 
 // SignOut: End the session.

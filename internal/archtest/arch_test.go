@@ -61,17 +61,16 @@ internal/render: mishap page plan rendered weburl internal/fetch
 internal/crawl: booking mishap neardup page plan rendered robots scope survey weburl internal/fetch internal/limit internal/pace internal/record internal/render
 internal/store: booking check column drift figures fixlist graph mishap page plan query rendered robots structured survey task waive weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
-internal/upkeep: mishap
 internal/limit: mishap
-internal/judging: booking check fixlist mishap own plan internal/record internal/upkeep
-internal/decide: check figures fixlist mishap own waive weburl internal/record internal/spool internal/upkeep
+internal/judging: booking check fixlist mishap own plan internal/record
+internal/decide: check figures fixlist mishap own waive weburl internal/record internal/spool
 internal/worklist: booking drift fixlist task internal/record
 internal/compare: check drift fixlist gate rendered text weburl internal/decide internal/judging internal/record
 internal/recheck: booking check drift fixlist mishap page plan rendered task text internal/crawl internal/decide internal/gear internal/judging internal/record internal/worklist
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/limit internal/record
-internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/render internal/store internal/upkeep internal/worklist
+internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/record internal/render internal/store internal/worklist
 internal/report: check column gate graph page plan rendered text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan query rendered robots structured survey task text internal/api internal/record
@@ -84,7 +83,7 @@ internal/vault:
 console:
 demo:
 demo/play: demo
-cmd/harvik: checks console internal/cli internal/cluster internal/house internal/jobs internal/render internal/service internal/store internal/vault
+cmd/harvik: checks console internal/cli internal/cluster internal/gear internal/house internal/jobs internal/record internal/render internal/service internal/store internal/vault
 `
 
 // forbidden are the packages of the standard library that no part of the core imports: it

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"io"
 	"strconv"
@@ -14,8 +15,8 @@ import (
 )
 
 func (a *app) queueCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "queue", Short: "Show who works, which crawls run where, and which wait for a worker", Args: args(),
+	c := &cobra.Command{
+		Use: "queue", Short: "Show who works and at what, and what waits for a worker", Args: args(),
 		RunE: func(c *cobra.Command, _ []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -32,28 +33,66 @@ func (a *app) queueCommand() *cobra.Command {
 			return nil
 		},
 	}
+	c.AddCommand(
+		a.jobCommand("cancel", "Take work from the queue that is no crawl; where it runs it is broken off", "cancelled",
+			(*api.Client).CancelJob),
+		a.jobCommand("again", "Have work be tried at once that waits for its next try, was given up, or was cancelled",
+			"is tried again", (*api.Client).RetryJob))
+	return c
+}
+
+// jobCommand does something with a job of the queue.
+func (a *app) jobCommand(name, short, done string, do func(*api.Client, context.Context, int64) error) *cobra.Command {
+	return &cobra.Command{
+		Use: name + " JOB", Short: short, Args: args("JOB"), Example: "  harvik queue " + name + " 12",
+		RunE: func(c *cobra.Command, given []string) error {
+			id, err := strconv.ParseInt(given[0], 10, 64)
+			if err != nil {
+				return usage(c, fmt.Errorf("%q is not the number of a job; `harvik queue` shows them", given[0]))
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := do(cl, c.Context(), id); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "Job %d %s.\n", id, done)
+			return nil
+		},
+	}
 }
 
 func printQueue(w io.Writer, q api.Queue, now time.Time) {
 	fmt.Fprintf(w, "%s\n", bold(w, numbers.Count(len(q.Workers), "worker", "workers")))
 	if len(q.Workers) > 0 {
-		rows := [][]string{{"  where", "runs", "at most", "for", "heard of"}}
+		rows := [][]string{{"  where", "crawls", "at most", "judgings", "rechecks", "for", "heard of"}}
 		for _, one := range q.Workers {
-			most := strconv.Itoa(one.Crawls)
-			if one.Crawls == 0 {
-				most = "none" // a service that leaves crawls to others
-			}
-			rows = append(rows, []string{"  " + one.Place, strconv.Itoa(one.Runs), most,
-				lasting(now.Sub(one.Started)), lasting(now.Sub(one.Seen)) + " ago"})
+			rows = append(rows, []string{"  " + one.Place, strconv.Itoa(one.Runs), most(one.Crawls), most(one.Judgings),
+				most(one.Rechecks), lasting(now.Sub(one.Started)), lasting(now.Sub(one.Seen)) + " ago"})
 		}
-		printRows(w, rows, 2, 3)
+		printRows(w, rows, 2, 3, 4, 5)
 	}
 	fmt.Fprintf(w, "\n%s\n", bold(w, numbers.Count(len(q.Crawls), "crawl runs or waits", "crawls run or wait")))
-	if len(q.Crawls) == 0 {
+	printCrawls(w, q.Crawls, now)
+	fmt.Fprintf(w, "\n%s\n", bold(w, numbers.Count(len(q.Jobs), "other job", "other jobs")))
+	printJobs(w, q.Jobs, now)
+}
+
+// most is how much a process does at once: a service may leave it to others.
+func most(n int) string {
+	if n == 0 {
+		return "none"
+	}
+	return strconv.Itoa(n)
+}
+
+func printCrawls(w io.Writer, crawls []api.QueuedCrawl, now time.Time) {
+	if len(crawls) == 0 {
 		return
 	}
 	rows := [][]string{{"  crawl", "where", "for", "fetched", "taken up"}}
-	for _, one := range q.Crawls {
+	for _, one := range crawls {
 		where := one.Place
 		if one.Waits {
 			where = "waits for a worker"
@@ -62,9 +101,33 @@ func printQueue(w io.Writer, q api.Queue, now time.Time) {
 			lasting(now.Sub(one.Since)), numbers.Thousands(one.Fetched), numbers.Count(one.Taken, "time", "times")})
 	}
 	printRows(w, rows, 4)
-	for _, one := range q.Crawls {
+	for _, one := range crawls {
 		if one.Error != "" {
 			wrap(w, "  ", fmt.Sprintf("%s@%d could not be taken up: %s", one.Site, one.Number, one.Error))
+		}
+	}
+}
+
+func printJobs(w io.Writer, jobs []api.Job, now time.Time) {
+	if len(jobs) == 0 {
+		return
+	}
+	rows := [][]string{{"  job", "what", "of", "state", "where", "for", "tries"}}
+	for _, one := range jobs {
+		of := one.Site
+		if one.Crawl > 0 {
+			of += fmt.Sprintf("@%d", one.Crawl)
+		}
+		if one.Number > 0 {
+			of += fmt.Sprintf(", recheck %d", one.Number)
+		}
+		rows = append(rows, []string{fmt.Sprintf("  %d", one.ID), one.Label, of, one.State, one.Place,
+			lasting(now.Sub(one.Since)), strconv.Itoa(one.Tries)})
+	}
+	printRows(w, rows, 1, 7)
+	for _, one := range jobs {
+		if one.Error != "" {
+			wrap(w, "  ", fmt.Sprintf("%d: %s", one.ID, one.Error))
 		}
 	}
 }

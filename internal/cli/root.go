@@ -39,7 +39,8 @@ type ServeOptions struct {
 	Database    string   // an existing server instead of Harvik's own
 	Connections int      // to the database, at most
 	Names       []string // that the service goes by besides addresses and localhost
-	Crawls      int      // that are run at once, the others wait
+	KeyFile     string   // of its secrets; "" for that of the data folder
+	Hands       Hands    // what waits beyond that waits in the queue
 	KeepFree    int64    // bytes of the disk that crawls leave
 	Verbose     bool
 }
@@ -49,10 +50,13 @@ type WorkOptions struct {
 	Data        string // folder of a service on this machine, for what is not named otherwise
 	Database    string // the service's
 	KeyFile     string // of its secrets
-	Crawls      int    // at once
-	Connections int    // to the database, at most
+	Hands       Hands
+	Connections int // to the database, at most
 	Verbose     bool
 }
+
+// Hands are how much a process does at once of each kind of work that waits in the queue.
+type Hands struct{ Crawls, Judgings, Rechecks int }
 
 // app is what all commands share.
 type app struct {
@@ -67,8 +71,17 @@ type Service struct {
 	Work  func(context.Context, WorkOptions) error
 	// Link makes a one-time sign-in link for the service of a data folder.
 	Link func(ctx context.Context, data string) (string, error)
+	// TurnKey makes a new key the one by which secrets are sealed, once all who work have it.
+	TurnKey func(ctx context.Context, data, database, file string) (Turned, error)
 	// Migrate brings the tables of a database up to date, and tells the number of its last step before and now.
 	Migrate func(ctx context.Context, database string) (before, now int64, err error)
+}
+
+// Turned is what came of turning to a new key.
+type Turned struct {
+	File    string   // that holds the keys
+	Secrets int      // that were sealed anew
+	Lacking []string // where processes work that lack the key; nothing was sealed then
 }
 
 // Command is the whole command line.
@@ -107,8 +120,20 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		}
 		root.AddCommand(commands...)
 	}
-	add("Service, sites, plans", a.startCommand(), a.workerCommand(), a.queueCommand(), a.migrateCommand(), a.linkCommand(), a.tokenCommand(),
-		a.siteCommand(), a.planCommand(), a.secretCommand(), a.versionCommand())
+	add(
+		"Service, sites, plans",
+		a.startCommand(),
+		a.workerCommand(),
+		a.queueCommand(),
+		a.keyCommand(),
+		a.migrateCommand(),
+		a.linkCommand(),
+		a.tokenCommand(),
+		a.siteCommand(),
+		a.planCommand(),
+		a.secretCommand(),
+		a.versionCommand(),
+	)
 	add("Crawl and look", a.crawlCommand(), a.healthCommand(), a.fixesCommand(), a.fixCommand(), a.mapCommand(),
 		a.askCommand(), a.viewCommand(), a.pagesCommand(), a.pageCommand(),
 		a.resourcesCommand(), a.doorsCommand(), a.layoutsCommand(), a.compareCommand(), a.lookCommand(),
@@ -121,8 +146,15 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		a.moveCommand("open", task.Open, "Put fixes back to open",
 			"Puts fixes that were taken or claimed back to open."),
 		a.tasksCommand(), a.undoCommand(), a.waiveCommand(), a.unwaiveCommand(), a.waiversCommand(), a.recheckCommand())
-	add("Compare and hand over", a.driftCommand(), a.speedCommand(), a.trendCommand(), a.gateCommand(), a.exportCommand(),
-		a.metricsCommand())
+	add(
+		"Compare and hand over",
+		a.driftCommand(),
+		a.speedCommand(),
+		a.trendCommand(),
+		a.gateCommand(),
+		a.exportCommand(),
+		a.metricsCommand(),
+	)
 	return root
 }
 
@@ -155,7 +187,9 @@ func flagError(c *cobra.Command, err error) error {
 	return usage(c, err)
 }
 
-var badValue = regexp.MustCompile(`^invalid argument "(.*)" for "(?:-., )?(--[a-z-]+)" flag: strconv\.Parse(Int|Float|Bool)`)
+var badValue = regexp.MustCompile(
+	`^invalid argument "(.*)" for "(?:-., )?(--[a-z-]+)" flag: strconv\.Parse(Int|Float|Bool)`,
+)
 
 // usageError is a command line that makes no sense.
 type usageError struct{ error }
@@ -272,12 +306,19 @@ func (a *app) client() (*api.Client, error) {
 	}
 	token := os.Getenv("HARVIK_TOKEN")
 	if token == "" && strings.TrimSuffix(server, "/") != own {
-		return nil, fmt.Errorf("the token in %s is not for the service at %s; set HARVIK_TOKEN to one of its own: `harvik token add NAME` there makes one", a.dataFolder(), server)
+		return nil, fmt.Errorf(
+			"the token in %s is not for the service at %s; set HARVIK_TOKEN to one of its own: `harvik token add NAME` there makes one",
+			a.dataFolder(),
+			server,
+		)
 	}
 	if token == "" {
 		data, err := os.ReadFile(filepath.Join(a.dataFolder(), TokenFile))
 		if err != nil {
-			return nil, fmt.Errorf("the service's token cannot be read: %w; set HARVIK_TOKEN, or run as the user who started the service", err)
+			return nil, fmt.Errorf(
+				"the service's token cannot be read: %w; set HARVIK_TOKEN, or run as the user who started the service",
+				err,
+			)
 		}
 		token = strings.TrimSpace(string(data))
 	}

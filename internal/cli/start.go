@@ -12,12 +12,14 @@ import (
 
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 )
 
 func (a *app) startCommand() *cobra.Command {
 	o := ServeOptions{}
 	var database, file, keep string
 	var allow []string
+	var idle bool
 	c := &cobra.Command{
 		Use:   "start",
 		Short: "Run the service, and its database unless another is named",
@@ -48,8 +50,11 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 				return usage(c, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8420",
 					o.Listen))
 			}
-			if err := cmp.Or(within("connections", o.Connections, 4), within("crawls", o.Crawls, 0)); err != nil {
+			if err := cmp.Or(within("connections", o.Connections, 4), o.Hands.check()); err != nil {
 				return usage(c, err)
+			}
+			if idle {
+				o.Hands = Hands{}
 			}
 			for _, name := range o.Names {
 				if err := isName(name); err != nil {
@@ -66,8 +71,10 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 		"an existing PostgreSQL server (HARVIK_DATABASE); without a password, which everybody on the machine could read here")
 	f.StringVar(&file, "database-file", "",
 		"a file whose first line names an existing PostgreSQL server, its password included")
+	f.StringVar(&o.KeyFile, "key-file", "", "a file with the key of secrets (or HARVIK_KEY holds it), instead of that of the data folder")
 	f.IntVar(&o.Connections, "connections", 24, "connections to the database at most")
-	f.IntVar(&o.Crawls, "crawls", 8, "crawls that are run here at once; others wait in the queue")
+	o.Hands.flags(f, 8)
+	f.BoolVar(&idle, "no-work", false, "leave all that waits in the queue to workers and other services")
 	f.StringSliceVar(&o.Names, "name", nil,
 		"a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
 	f.StringVar(&keep, "keep-free", "1GB",
@@ -76,6 +83,17 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 	f.StringSliceVar(&allow, "allow", nil, "")
 	_ = f.MarkHidden("allow") // of earlier versions: it says what to do instead
 	return c
+}
+
+// flags are those by which a process is told how much it does at once.
+func (h *Hands) flags(f *pflag.FlagSet, crawls int) {
+	f.IntVar(&h.Crawls, "crawls", crawls, "crawls that are run here at once; others wait in the queue")
+	f.IntVar(&h.Judgings, "judgings", 2, "pieces of the work that hangs on ended crawls that are done here at once")
+	f.IntVar(&h.Rechecks, "rechecks", 8, "rechecks that are done here at once")
+}
+
+func (h *Hands) check() error {
+	return cmp.Or(within("crawls", h.Crawls, 0), within("judgings", h.Judgings, 0), within("rechecks", h.Rechecks, 0))
 }
 
 // within refuses a number that is not within its bounds.

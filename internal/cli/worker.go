@@ -2,6 +2,7 @@ package cli
 
 import (
 	"cmp"
+	"errors"
 
 	"github.com/spf13/cobra"
 )
@@ -10,15 +11,15 @@ func (a *app) workerCommand() *cobra.Command {
 	o := WorkOptions{}
 	var database, file string
 	c := &cobra.Command{
-		Use: "worker", Short: "Take crawls from the queue of a service, on this machine or another",
-		Long: `Takes crawls from the queue of a service until Ctrl-C or SIGTERM, then gives back those that it runs:
-they go on with the next worker that is free, from what is stored of them. Any number of workers on
-any number of machines can work for one service. One that is killed, or cannot be reached any more,
-is missed after ten seconds; what it still writes then is refused.
+		Use: "worker", Short: "Take work from the queue of a service, on this machine or another",
+		Long: `Takes crawls and other work from the queue of a service until Ctrl-C or SIGTERM, then gives back what it
+is at: it goes on with the next worker that is free, crawls from what is stored of them. Any number
+of workers on any number of machines can work for one service. One that is killed, or cannot be
+reached any more, is missed after ten seconds; what it still writes then is refused.
 
 It needs the service's database, named as for ` + "`harvik start`" + `, or by the data folder of a service on
-this machine; and the key by which the service seals secrets, the file secrets.key of its data
-folder.`,
+this machine; and the key by which the service seals secrets, the file secrets.key of its data folder
+(or its text in HARVIK_KEY). Without the key it leaves crawls that need a secret to others.`,
 		Example: "  harvik worker --database-file db.url --key-file secrets.key --crawls 4",
 		Args:    args(),
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -26,8 +27,11 @@ folder.`,
 			if o.Database, err = databaseNamed(database, file); err != nil {
 				return usage(c, err)
 			}
-			if err := cmp.Or(within("crawls", o.Crawls, 1), within("connections", o.Connections, 4)); err != nil {
+			if err := cmp.Or(within("connections", o.Connections, 4), o.Hands.check()); err != nil {
 				return usage(c, err)
+			}
+			if o.Hands == (Hands{}) {
+				return usage(c, errors.New("a worker that may do nothing is none: --crawls, --judgings or --rechecks"))
 			}
 			o.Data = a.dataFolder()
 			return a.service.Work(c.Context(), o)
@@ -37,7 +41,7 @@ folder.`,
 	f.StringVar(&database, "database", "", "the service's PostgreSQL server (HARVIK_DATABASE), without a password")
 	f.StringVar(&file, "database-file", "", "a file whose first line names it, its password included")
 	f.StringVar(&o.KeyFile, "key-file", "", "the service's key of secrets; that of the data folder unless it is named")
-	f.IntVar(&o.Crawls, "crawls", 4, "crawls that are run at once")
+	o.Hands.flags(f, 4)
 	f.IntVar(&o.Connections, "connections", 16, "connections to the database at most")
 	f.BoolVarP(&o.Verbose, "verbose", "v", false, "log more")
 	return c

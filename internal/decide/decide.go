@@ -7,7 +7,6 @@ import (
 	"encoding/hex"
 	"fmt"
 	"hash/fnv"
-	"log/slog"
 	"sync"
 	"time"
 
@@ -16,7 +15,6 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/waive"
 	"harvik/internal/record"
-	"harvik/internal/upkeep"
 )
 
 // Store is where decisions are kept, with the crawls that they weigh.
@@ -46,15 +44,12 @@ type Decisions struct {
 	catalogue *check.Catalogue
 	room      func() error // whether there is space to keep more
 
-	Weighing *upkeep.Chore // of all sites' newest crawls
-	weighing sync.Mutex    // one crawl is weighed anew at a time
+	weighing sync.Mutex // one crawl is weighed anew at a time
 }
 
-// New makes decisions. They weigh what is due while they are attended to.
-func New(s Store, c *check.Catalogue, room func() error, log *slog.Logger) *Decisions {
-	d := &Decisions{store: s, catalogue: c, room: room}
-	d.Weighing = upkeep.New("crawls could not be weighed by what is decided", d.WeighDue, log)
-	return d
+// New makes decisions.
+func New(s Store, c *check.Catalogue, room func() error) *Decisions {
+	return &Decisions{store: s, catalogue: c, room: room}
 }
 
 // Weights are what the consultant decided about a site, as of now.

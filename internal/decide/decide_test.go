@@ -134,14 +134,18 @@ func crawled(t *testing.T) (*Decisions, *kept, record.Site) {
 	t.Helper()
 	address := "http://" + testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
-		w.Write([]byte(`<html lang="en"><head></head><body><h1>Ferns</h1><p>All year. <a href="/moss/">Moss</a> <a href="/shop/">Shop</a> <a href="/">Home</a></p></body></html>`))
+		w.Write(
+			[]byte(
+				`<html lang="en"><head></head><body><h1>Ferns</h1><p>All year. <a href="/moss/">Moss</a> <a href="/shop/">Shop</a> <a href="/">Home</a></p></body></html>`,
+			),
+		)
 	})) + "/"
 	r, _ := testkit.Crawl(t, address, plan.Plan{Probes: plan.No()})
 	k := &kept{sheet: r.Sheet, crawl: record.Crawl{ID: 5, Number: 1, State: "finished",
 		Report: &record.Summary{Report: r.Report, Fixes: len(r.Report.Fixes)}}}
 	latest := 1
 	k.site = record.Site{ID: 1, Name: "fernhollow", Home: address, Latest: &latest}
-	return New(k, testkit.Catalogue, func() error { return nil }, testkit.Quiet), k, k.site
+	return New(k, testkit.Catalogue, func() error { return nil }), k, k.site
 }
 
 // TestWaive lets a waiver count at once, and its end too; what is waived is counted.
@@ -233,53 +237,31 @@ func TestFigureWeighs(t *testing.T) {
 	}
 }
 
-// TestAttend weighs what came while nobody attended, what runs out at midnight, what is asked for, and what failed,
-// again.
-func TestAttend(t *testing.T) {
+// TestDue weighs what is due: what came before, what runs out by the day, and what failed, when it is asked for again.
+func TestDue(t *testing.T) {
 	_, k, site := crawled(t)
 	synctest.Test(t, func(t *testing.T) {
-		d := New(k, testkit.Catalogue, nil, testkit.Quiet)
+		d := New(k, testkit.Catalogue, nil)
 		today := record.Day{Time: time.Now().UTC().Truncate(24 * time.Hour)}
 		k.waivers = []record.Waiver{{ID: 1, Scope: waive.Page, On: site.Home, Until: &today}}
-		ctx, cancel := context.WithCancel(t.Context())
-		ended := make(chan struct{})
-		go func() {
-			d.Weighing.Attend(ctx)
-			close(ended)
-		}()
-		weighed := func() int {
-			synctest.Wait()
-			k.Lock()
-			defer k.Unlock()
-			return k.weighed
+		due := func(when string, weighed int, signed bool) {
+			t.Helper()
+			if err := d.WeighDue(t.Context()); !errors.Is(err, k.away) || k.weighed != weighed ||
+				(k.crawl.Weighed != "") != signed {
+				t.Errorf("%s: weighed %d times, signature %q; %v", when, k.weighed, k.crawl.Weighed, err)
+			}
 		}
-		if weighed() != 1 || k.crawl.Weighed == "" {
-			t.Errorf("at first: weighed %d times", k.weighed)
-		}
+		due("at first", 1, true)
+		due("asked again", 1, true)
 		time.Sleep(12 * time.Hour)
-		if weighed() != 1 {
-			t.Errorf("at noon: weighed %d times", k.weighed)
-		}
+		due("at noon", 1, true)
 		time.Sleep(12*time.Hour + 2*time.Second)
-		if weighed() != 2 || k.crawl.Weighed != "" {
-			t.Errorf("after midnight: weighed %d times, signature %q", k.weighed, k.crawl.Weighed)
-		}
-		k.Lock()
+		due("after midnight", 2, false)
 		k.waivers = []record.Waiver{{ID: 2, Scope: waive.Page, On: site.Home}}
 		k.away = errors.New("the database went away")
-		k.Unlock()
-		d.Weighing.Soon()
-		d.Weighing.Soon() // asking twice is fine
-		time.Sleep(2 * time.Second)
-		k.Lock()
+		due("without a database", 2, false)
 		k.away = nil
-		k.Unlock()
-		time.Sleep(20 * time.Second)
-		if weighed() != 3 || k.crawl.Weighed == "" {
-			t.Errorf("after what failed: weighed %d times", k.weighed)
-		}
-		cancel()
-		<-ended
+		due("with one again", 3, true)
 	})
 }
 
@@ -304,7 +286,7 @@ func TestImport(t *testing.T) {
 		!strings.Contains(err.Error(), "did not arrive whole") {
 		t.Errorf("a file that is cut off: %v", err)
 	}
-	full := New(k, testkit.Catalogue, func() error { return record.ErrDisk }, testkit.Quiet)
+	full := New(k, testkit.Catalogue, func() error { return record.ErrDisk })
 	if _, err := full.ImportFigures(t.Context(), site, record.Day{}, strings.NewReader(in)); !errors.Is(err,
 		record.ErrDisk) {
 		t.Errorf("without room: %v", err)

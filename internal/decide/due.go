@@ -54,12 +54,3 @@ func (d *Decisions) WeighDue(ctx context.Context) error {
 	}
 	return errors.Join(faults...)
 }
-
-// weighNow weighs after a decision was stored. Where that fails it is due, and the decision stands.
-func (d *Decisions) weighNow(ctx context.Context, site string) error {
-	err := d.Weigh(ctx, site)
-	if err != nil {
-		d.Weighing.Soon()
-	}
-	return err
-}

@@ -74,7 +74,7 @@ func (d *Decisions) ImportFigures(
 		out.Faults = append(out.Faults,
 			figures.Fault{Reason: fmt.Sprintf("and %d further lines were left out", table.More)})
 	}
-	return out, d.weighNow(ctx, site.Name)
+	return out, d.Weigh(ctx, site.Name)
 }
 
 // SetImportance chooses the figure in numbers that weighs a site's pages beside their authority; "" for none.
@@ -95,7 +95,7 @@ func (d *Decisions) SetImportance(ctx context.Context, site record.Site, figure 
 	if err := d.store.SetImportance(ctx, site.ID, figure); err != nil {
 		return err
 	}
-	return d.weighNow(ctx, site.Name)
+	return d.Weigh(ctx, site.Name)
 }
 
 // RemoveFigure deletes a figure of a site with all its values; record.ErrNotFound where there is none.
@@ -103,7 +103,7 @@ func (d *Decisions) RemoveFigure(ctx context.Context, site record.Site, name str
 	if err := d.store.RemoveFigure(ctx, site.ID, name); err != nil {
 		return err
 	}
-	return d.weighNow(ctx, site.Name)
+	return d.Weigh(ctx, site.Name)
 }
 
 // spooled is what is read, in a scratch file: figures are read twice.

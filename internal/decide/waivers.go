@@ -76,7 +76,7 @@ func (d *Decisions) EndWaiver(ctx context.Context, site record.Site, id int64, w
 
 // waiver weighs the newest crawl by the waivers as they are now, and reads one.
 func (d *Decisions) waiver(ctx context.Context, site record.Site, id int64) (record.Waiver, error) {
-	if err := d.weighNow(ctx, site.Name); err != nil {
+	if err := d.Weigh(ctx, site.Name); err != nil {
 		return record.Waiver{}, err
 	}
 	all, err := d.store.Waivers(ctx, site.ID)

@@ -345,23 +345,38 @@ func TestStalledClients(t *testing.T) {
 	}
 }
 
-// TestOneService: a second service on one database is refused, whatever its data folder; and one whose
-// predecessor was killed takes over.
-func TestOneService(t *testing.T) {
+// TestTwoServices: two services with data folders of their own work on one database, each with an owner's token of its
+// own, if they seal secrets by the same key; what one is told, the other knows; one that is killed is no loss.
+func TestTwoServices(t *testing.T) {
 	t.Parallel()
 	database := testkit.Database(t)
 	first, second := newShell(t), newShell(t)
 	first.env = append(os.Environ(), "HARVIK_DATABASE="+database)
 	second.env = first.env
 	first.start()
+	first.until("the first is heard of", func() bool { return strings.Contains(first.ok("queue"), "1 worker\n") })
 	out, talk, code := second.run("start", "--listen", "127.0.0.1:0")
-	if code != 1 || !strings.Contains(talk, "another service works on this database") || out != "" {
-		t.Errorf("a second service: exit code %d, %q %q", code, out, talk)
+	if code != 1 || !strings.Contains(talk, "sealed by another key") || out != "" {
+		t.Errorf("a second service with another key: exit code %d, %q %q", code, out, talk)
+	}
+	second.startWith(new(bytes.Buffer), "--key-file", filepath.Join(first.data, "secrets.key"))
+	garden := testkit.Serve(t, &testkit.Generated{Pages: 30, Seed: 1})
+	first.ok("site add both http://both.example/ --allow 127.0.0.0/8")
+	second.ok("plan set both probes=false --host both.example=" + garden)
+	second.ok("crawl both")
+	first.ok("site list", "both")
+	first.ok("waive both --reason both.know --check title-*")
+	second.ok("waivers both", "both.know")
+	out, talk, code = second.run("recheck", "both", "--severity", "warning")
+	if code != 3 || !strings.Contains(out+talk, "still there") {
+		t.Errorf("a recheck: exit code %d, %s%s", code, out, talk)
 	}
 	first.stop(syscall.SIGKILL)
-	second.start()
-	second.ok("site list")
-	if line := commandLine(t, second.service.Process.Pid); strings.Contains(line, "postgres://") {
+	second.ok("site list", "both")
+	first.start()
+	first.ok("site list", "both")
+	second.ok("crawl both")
+	if line := commandLine(t, first.service.Process.Pid); strings.Contains(line, "postgres://") {
 		t.Errorf("the database stands in the list of processes: %s", line)
 	}
 }

@@ -127,6 +127,8 @@ func TestDescription(t *testing.T) {
 			body: `{"scope": "page", "on": "https://fernhollow.example/shop/", "reason": "as it should be", "until": "2027-03-31", "by": "ash"}`, keep: map[string]string{"waiver": "id"}},
 		{operation: "listWaivers", path: "site=fernhollow"},
 		{operation: "endWaiver", path: "site=fernhollow&waiver={waiver}&by=ash"},
+		{operation: "showQueue", keep: map[string]string{"job": "jobs.0.id"}}, // a decision is weighed again, somewhat later
+		{operation: "cancelJob", path: "job={job}"}, {operation: "retryJob", path: "job={job}"},
 		{operation: "startRecheck", path: "site=fernhollow", body: `{"fixes": ["{fix}"], "by": "ash"}`},
 		{operation: "listRechecks", path: "site=fernhollow&crawl=latest", until: func(t *testing.T, h *harvik) {
 			for now, err := h.ShowRecheck(t.Context(), "fernhollow", api.Latest, 1); err != nil ||

@@ -353,10 +353,10 @@ func TestCredentials(t *testing.T) {
 	if _, err := nightly.ListSites(t.Context()); err == nil {
 		t.Error("a revoked token is good")
 	}
-	if err := h.store.KeepOwner(t.Context(), "first"); err != nil {
+	if err := h.store.KeepOwner(t.Context(), "first", "seat"); err != nil {
 		t.Fatal(err)
 	}
-	if err := h.store.KeepOwner(t.Context(), "second"); err != nil {
+	if err := h.store.KeepOwner(t.Context(), "second", "seat"); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := api.New(h.url, "first").ListSites(t.Context()); err == nil {

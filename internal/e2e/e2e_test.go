@@ -69,7 +69,7 @@ func startOn(t testing.TB, database string) *harvik {
 		t.Fatal(err)
 	}
 	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, render.NewPool(t.TempDir(), 4), "", testkit.Quiet)
-	if err := rooms.Work(t.Context(), 8); err != nil {
+	if err := rooms.Work(t.Context(), testkit.Hands); err != nil {
 		t.Fatal(err)
 	}
 	closing := make(chan struct{})

@@ -242,24 +242,86 @@ func TestCareIsShared(t *testing.T) {
 	_ = first.cmd.Process.Signal(syscall.SIGTERM)
 }
 
-// TestWorkerRefused: a worker without a database or a key says what is missing.
+// TestWorkerRefused: a worker without a database, or with nothing to do, says what is missing.
 func TestWorkerRefused(t *testing.T) {
 	t.Parallel()
 	s := &shell{t: t, binary: program(t, "harvik"), data: t.TempDir()}
 	s.fails("worker", 1, "no database is named, and no service runs in")
-	s.fails("worker --crawls 0", 2, "--crawls is a number from 1 to 1000")
-	s.fails("worker --database host=/nowhere", 1, "reading the key of the secrets")
+	s.fails("worker --crawls 0 --judgings 0 --rechecks 0", 2, "a worker that may do nothing is none")
+	s.fails("worker --database host=/nowhere --key-file nowhere.key", 1, "reading the key of the secrets")
 }
 
-// TestWorkerWithAnotherKey: a worker that could not open the service's secrets is refused, and says which key is
-// wanted.
-func TestWorkerWithAnotherKey(t *testing.T) {
+// TestKeys: a worker without the key leaves crawls that need a secret to one that has it; secrets are sealed by a new
+// key only once all who work have it.
+func TestKeys(t *testing.T) {
 	t.Parallel()
 	s := newShell(t)
-	s.start()
-	file := filepath.Join(t.TempDir(), "key")
-	if err := os.WriteFile(file, []byte(strings.Repeat("ab", 32)), 0o600); err != nil {
+	s.startWith(new(bytes.Buffer), "--crawls", "0")
+	address := testkit.Serve(t, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Header.Get("Authorization") != "Bearer open-sesame" {
+			w.WriteHeader(http.StatusUnauthorized)
+			return
+		}
+		fmt.Fprint(w, "<!doctype html><title>Members</title><h1>Members</h1>")
+	}))
+	s.ok("site add beds http://beds.example/ --allow 127.0.0.0/8")
+	other, copied := filepath.Join(t.TempDir(), "other.key"), filepath.Join(t.TempDir(), "copied.key")
+	if err := os.WriteFile(other, []byte(strings.Repeat("ab", 32)), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	s.fails("worker --key-file "+file, 1, "the key is not the one by which the service seals secrets")
+	s.ok("plan set beds probes=false sources.sitemaps=false --host beds.example=" + address)
+	set := exec.Command(s.binary, "--data", s.data, "secret", "set", "beds", "token")
+	set.Stdin = strings.NewReader("open-sesame\n")
+	if answer, err := set.CombinedOutput(); err != nil {
+		t.Fatalf("%s: %v", answer, err)
+	}
+	plan := filepath.Join(t.TempDir(), "plan.yaml")
+	if err := os.WriteFile(plan, []byte("gates: [{kind: bearer, secret: token}]\nhosts: {beds.example: \""+address+
+		"\"}\nprobes: false\nsources: {sitemaps: false}\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.ok("plan set beds -f " + plan)
+	copyKey := func() {
+		t.Helper()
+		text, err := os.ReadFile(filepath.Join(s.data, "secrets.key"))
+		if err == nil {
+			err = os.WriteFile(copied, text, 0o600)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	copyKey()
+	without := s.hire("--key-file", other)
+	s.until("it says what it lacks", func() bool { return strings.Contains(without.log.String(), "is lacking") })
+	with := s.hire("--key-file", copied)
+	s.until("both are heard of", func() bool { return strings.Contains(s.ok("queue"), "3 workers") })
+	for range 3 {
+		s.ok("crawl beds")
+		if c := s.crawlOf("beds", 1); c.Progress.Pages != 1 || c.Progress.Statuses["200"] != 1 {
+			t.Errorf("it ended with %+v", c.Progress)
+		}
+	}
+	if strings.Contains(without.log.String(), "crawl started") || strings.Count(with.log.String(), "crawl started") != 3 {
+		t.Errorf("the one without says %s; the one with %s", without.log, with.log)
+	}
+	_ = without.cmd.Process.Signal(syscall.SIGTERM)
+	s.until("it is gone", func() bool { return strings.Contains(s.ok("queue"), "2 workers") })
+
+	out, talk, code := s.run("key", "rotate")
+	if code != 1 || !strings.Contains(out, "process "+strconv.Itoa(with.cmd.Process.Pid)) ||
+		strings.Contains(out, "process "+strconv.Itoa(s.service.Process.Pid)) || !strings.Contains(talk, "bring the file there") {
+		t.Errorf("while the worker lacks it: exit code %d, %q %q", code, out, talk)
+	}
+	s.ok("crawl beds")
+	copyKey()
+	s.ok("key rotate", "1 secret is sealed by the new key")
+	s.ok("crawl beds") // by the worker's copy, in which the key is still one that is to be
+	if c := s.crawlOf("beds", 5); c.Progress.Statuses["200"] != 1 {
+		t.Errorf("after the rotation it ended with %+v", c.Progress)
+	}
+	text, err := os.ReadFile(filepath.Join(s.data, "secrets.key"))
+	if lines := strings.Fields(string(text)); err != nil || len(lines) != 2 || strings.HasPrefix(string(text), "next") {
+		t.Errorf("the file holds %d words (%v)", len(lines), err)
+	}
 }

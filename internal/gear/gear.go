@@ -35,6 +35,7 @@ type Store interface {
 // Unsealer opens what is kept sealed.
 type Unsealer interface {
 	Unseal(sealed []byte, purpose string) (string, error)
+	Prints() []string // of its keys
 }
 
 // A Gear is safe for use from several goroutines. Close it after use.
@@ -141,6 +142,23 @@ func (g *Gear) Secrets(ctx context.Context, site int64, home string, p plan.Plan
 	return out, nil
 }
 
+// Opens tells whether the secrets that a plan uses of a site can be opened here, as far as there are any.
+func (g *Gear) Opens(ctx context.Context, site int64, p plan.Plan) (bool, error) {
+	for name := range p.Secrets() {
+		kept, err := g.store.SealedSecret(ctx, site, name)
+		if errors.Is(err, record.ErrNotFound) {
+			continue
+		}
+		if err != nil {
+			return false, err
+		}
+		if _, err := g.vault.Unseal(kept.Sealed, Purpose(site, name)); err != nil {
+			return false, nil //nolint:nilerr // that is what is asked
+		}
+	}
+	return true, nil
+}
+
 // Purpose binds a sealed secret to its site and name.
 func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site, name) }
 
@@ -226,6 +244,7 @@ func (g *Gear) ShareHosts(ctx context.Context, me record.Worker, with Sharer) {
 	for said := (time.Time{}); ; {
 		if !g.paces.Idle() || time.Since(said) >= shareIdly {
 			said = time.Now()
+			me.Keys = g.vault.Prints()
 			g.shareOnce(ctx, me, with)
 		}
 		select {

@@ -55,6 +55,8 @@ func (s *safe) BindSecret(_ context.Context, _ int64, name, network string) erro
 // plain opens seals that say for what they are.
 type plain struct{}
 
+func (plain) Prints() []string { return nil }
+
 func (plain) Unseal(sealed []byte, purpose string) (string, error) {
 	secret, ok := strings.CutPrefix(string(sealed), purpose+":")
 	if !ok {

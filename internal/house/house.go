@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"sync"
 
 	"harvik/internal/compare"
 	"harvik/internal/core/check"
@@ -16,9 +15,9 @@ import (
 	"harvik/internal/look"
 	"harvik/internal/preview"
 	"harvik/internal/recheck"
+	"harvik/internal/record"
 	"harvik/internal/render"
 	"harvik/internal/store"
-	"harvik/internal/upkeep"
 	"harvik/internal/worklist"
 )
 
@@ -32,12 +31,8 @@ type House struct {
 	*preview.Previews
 	*jobs.Runner
 
-	gear      *gear.Gear
-	browser   *render.Pool // nil for none
-	attending context.CancelFunc
-	attended  sync.WaitGroup
-	sources   *upkeep.Chore // packing of kept source, and its end
-	ahead     *upkeep.Chore // judging of older crawls by the rules of the newest
+	gear    *gear.Gear
+	browser *render.Pool // nil for none
 }
 
 // New puts a house together, which closes the browser when it is shut down. The seat names where it stands, also for
@@ -49,37 +44,48 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, br
 		h.gear.Browser = browser
 	}
 	room := func() error { return h.Room() }
-	h.Decisions = decide.New(s, c, room, log)
+	h.Decisions = decide.New(s, c, room)
 	h.List = worklist.New(s)
 	judge := judging.New(s, c, log)
-	h.ahead = judge.Ahead
-	h.sources = upkeep.New("the source of crawls could not be packed or let go", func(ctx context.Context) error {
-		return errors.Join(s.PackSources(ctx), s.DropSources(ctx))
-	}, log)
 	h.Comparisons = compare.New(s, judge, h.Decisions)
 	h.Rechecks = recheck.New(s, c, h.gear, h.Decisions, h.List, room, log)
 	h.Looks = look.New(s, c, h.gear)
 	h.Previews = preview.New(h.gear)
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge,
-		Changed: h.changed, Disk: disk, Seat: seat, Log: log})
-	var ctx context.Context
-	ctx, h.attending = context.WithCancel(context.Background())
-	h.attended.Go(func() { h.Weighing.Attend(ctx) })
-	h.attended.Go(func() { h.ahead.Attend(ctx) })
-	h.attended.Go(func() { h.sources.Attend(ctx) })
-	h.attended.Go(func() { s.Hear(ctx, h.changed) })
+		Chores: chores(s, h.Decisions, judge, h.Rechecks), Disk: disk, Seat: seat, Log: log})
 	return h
 }
 
-// A Worker takes crawls from the queue beside a service. Shut it down after use.
+// chores are what waits in the queue beside crawls, and who does it.
+func chores(s *store.Store, d *decide.Decisions, j *judging.Judge, r *recheck.Rechecks) map[string]jobs.Chore {
+	return map[string]jobs.Chore{
+		record.ToWeigh: func(ctx context.Context, t record.Todo, _ int) error {
+			if t.Site == "" {
+				return d.WeighDue(ctx)
+			}
+			if err := d.Weigh(ctx, t.Site); !errors.Is(err, record.ErrNotFound) {
+				return err
+			}
+			return nil // it was removed meanwhile
+		},
+		record.ToJudge: func(ctx context.Context, _ record.Todo, _ int) error { return j.Ahead(ctx) },
+		record.ToPack: func(ctx context.Context, _ record.Todo, _ int) error {
+			return errors.Join(s.PackSources(ctx), s.DropSources(ctx))
+		},
+		record.ToRecheck: func(ctx context.Context, t record.Todo, try int) error {
+			return r.Do(ctx, t.Crawl, t.Number, try)
+		},
+	}
+}
+
+// A Worker takes work from the queue beside a service. Shut it down after use.
 type Worker struct {
 	*jobs.Runner
 	gear    *gear.Gear
 	browser *render.Pool
 }
 
-// NewWorker puts a worker together, which closes the browser when it is shut down. What hangs on a crawl that it has
-// ended is left to the service.
+// NewWorker puts a worker together, which closes the browser when it is shut down.
 func NewWorker(
 	s *store.Store,
 	c *check.Catalogue,
@@ -90,10 +96,9 @@ func NewWorker(
 	w := &Worker{gear: gear.New(s, v, log), browser: browser}
 	w.gear.Browser = browser
 	enough := func() error { return nil }
-	w.Runner = jobs.New(
-		jobs.Parts{Store: s, Gear: w.gear, Decisions: decide.New(s, c, enough, log), Work: worklist.New(s),
-			Judge: judging.New(s, c, log), Changed: func() { s.Tell(context.Background()) }, Log: log},
-	)
+	d, list, judge := decide.New(s, c, enough), worklist.New(s), judging.New(s, c, log)
+	w.Runner = jobs.New(jobs.Parts{Store: s, Gear: w.gear, Decisions: d, Work: list, Judge: judge,
+		Chores: chores(s, d, judge, recheck.New(s, c, w.gear, d, list, enough, log)), Log: log})
 	return w
 }
 
@@ -104,25 +109,10 @@ func (w *Worker) Shutdown(ctx context.Context) {
 	w.browser.Close()
 }
 
-// changed has the rooms look after what hangs on which crawl of a site is its newest.
-func (h *House) changed() {
-	h.Weighing.Soon()
-	h.ahead.Soon()
-	h.sources.Soon()
-}
-
-// Shutdown puts all crawls away, to go on when the service starts again, and ends rechecks. Where ctx ends first it
-// cuts them off, which loses nothing but time.
+// Shutdown gives crawls and other work back, to go on elsewhere, or when the service starts again. Where ctx ends first
+// it cuts them off, which loses nothing but time.
 func (h *House) Shutdown(ctx context.Context) {
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		h.Rechecks.Shutdown(ctx)
-	}()
 	h.Runner.Shutdown(ctx)
-	<-done
-	h.attending()
-	h.attended.Wait()
 	h.gear.Close()
 	if h.browser != nil {
 		h.browser.Close()

@@ -52,7 +52,7 @@ func begin(t *testing.T, h http.Handler) *beside {
 	}
 	b := &beside{t: t, store: s, vault: &slipping{Vault: v}}
 	b.House = New(s, testkit.Catalogue, b.vault, jobs.Disk{}, nil, "", testkit.Quiet)
-	if err := b.Work(t.Context(), 8); err != nil {
+	if err := b.Work(t.Context(), testkit.Hands); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { b.Shutdown(context.Background()) })
@@ -169,7 +169,7 @@ func TestPanics(t *testing.T) {
 		}
 		for deadline := time.Now().Add(20 * time.Second); again.State == "running" &&
 			time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
-			if again, err = b.RecheckOf(t.Context(), first.ID, again.Number); err != nil {
+			if again, err = b.store.RecheckOf(t.Context(), first.ID, again.Number); err != nil {
 				t.Fatal(err)
 			}
 		}

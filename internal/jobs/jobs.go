@@ -40,8 +40,15 @@ type Store interface {
 	FailCrawl(ctx context.Context, rec record.Crawl, why string) error
 	Share(ctx context.Context, w record.Worker, joined []record.HostUse, left []string) ([]record.HostShare, error)
 	Unshare(ctx context.Context, name string) error
-	Work(ctx context.Context, name string, crawls int, do func(context.Context, record.CrawlJob) error,
+	Work(ctx context.Context, name string, hands record.Hands, crawl func(context.Context, record.CrawlJob) error,
+		todo func(ctx context.Context, t record.Todo, try int) error,
 		log *slog.Logger) (stop func(context.Context), err error)
+	Leave(ctx context.Context, todo ...record.Todo) error
+	TakeBack(ctx context.Context, patience time.Duration, seat string) (taken int, err error)
+	Exclusively(ctx context.Context, what string, do func() error) error
+	CrawlOf(ctx context.Context, id int64) (record.Crawl, error)
+	Workers(ctx context.Context) ([]record.Worker, error)
+	Seal(ctx context.Context) (print string, err error)
 	Own(ctx context.Context, id int64, epoch int, owner string) (rec record.Crawl, ok bool, err error)
 	Beat(ctx context.Context, rec record.Crawl, p record.Progress) (record.Orders, error)
 	Release(ctx context.Context, rec record.Crawl) error
@@ -55,7 +62,6 @@ type Store interface {
 	Wish(ctx context.Context, id int64, wish string) (running bool, err error)
 	SetPlanOf(ctx context.Context, id int64, p plan.Plan) (running bool, err error)
 	WaitingFor(ctx context.Context, what string) ([]record.Crawl, error)
-	CutRechecks(ctx context.Context) error
 	Site(ctx context.Context, name string) (record.Site, error)
 	KnownLayouts(ctx context.Context, site int64) (map[string][]uint32, error)
 	Sink(rec record.Crawl) record.Sink
@@ -95,7 +101,7 @@ type Runner struct {
 	decisions Decisions
 	work      Work
 	judge     Judge
-	changed   func()
+	chores    map[string]Chore
 	log       *slog.Logger
 
 	ctx    context.Context
@@ -106,6 +112,8 @@ type Runner struct {
 	ending chan struct{}
 	seat   string // what the owners of crawls that are run here have in common, over the ends of the process
 	name   string // as whom this runner owns crawls
+
+	lacks sync.Once // it was said that a key is lacking
 
 	mu        sync.Mutex
 	short     string         // why nothing more can be stored; "" if it can
@@ -138,7 +146,7 @@ type Parts struct {
 	Decisions Decisions
 	Work      Work
 	Judge     Judge
-	Changed   func() // nil, or told when another crawl of a site may be its newest, or it is judged by other rules
+	Chores    map[string]Chore // what waits in the queue beside crawls, by what it is
 	Disk      Disk
 	Seat      string // names where crawls are run, for as long as the place lasts; "" for one that ends with the runner
 	Log       *slog.Logger
@@ -148,14 +156,11 @@ type Parts struct {
 func New(p Parts) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	r := &Runner{
-		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, changed: p.Changed,
+		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, chores: p.Chores,
 		log: p.Log, ctx: ctx, cancel: cancel,
 		live: map[int64]*run{}, disk: p.Disk, ending: make(chan struct{}), seat: cmp.Or(p.Seat, rand.Text()) + "/",
 	}
 	r.name = r.seat + rand.Text()
-	if r.changed == nil {
-		r.changed = func() {}
-	}
 	r.group.Go(r.watchDisk)
 	return r
 }
@@ -193,7 +198,6 @@ func (r *Runner) Continue(ctx context.Context, rec record.Crawl, p plan.Plan) (r
 	if err := r.store.Reopen(ctx, rec.ID, p); err != nil {
 		return rec, oneASite(err)
 	}
-	r.changed() // the one before is the newest finished one meanwhile
 	rec.State, rec.Ending, rec.Detail, rec.Plan, rec.Report, rec.Finished = "running", "", "", p, nil, nil
 	return rec, nil
 }
@@ -239,7 +243,6 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 		return err
 	}
 	result.Report = result.Sheet.Build(w.Adjustment())
-	defer r.changed()
 	return r.store.Replace(ctx, rec.ID, result, rec.Progress, w.Weighing(result.Sheet), found, by, r.judge.Version())
 }
 
@@ -334,30 +337,12 @@ func (r *Runner) weights(ctx context.Context, rec record.Crawl) (*decide.Weights
 
 // RemoveCrawl deletes a crawl that does not run; record.ErrNotFound where there is none.
 func (r *Runner) RemoveCrawl(ctx context.Context, id int64) error {
-	defer r.sweep()
-	defer r.changed() // another may be the newest now
 	return r.store.RemoveCrawl(ctx, id)
 }
 
 // RemoveSite deletes a site with its crawls.
 func (r *Runner) RemoveSite(ctx context.Context, name string) error {
-	defer r.sweep()
 	return r.store.RemoveSite(ctx, name)
-}
-
-// sweep drops what crawls that are gone have left, beside everything else. What it cannot get at now it gets at when
-// something is next removed, or the service starts.
-func (r *Runner) sweep() {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.closed {
-		return
-	}
-	r.group.Go(func() {
-		if err := mishap.Catch(func() error { return r.store.Sweep(r.ctx) }); err != nil && r.ctx.Err() == nil {
-			gear.Tell(r.log, "what a removed crawl left could not be dropped yet", err)
-		}
-	})
 }
 
 // attempt is one attempt at a run.
@@ -466,29 +451,9 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 	one.mu.Lock()
 	one.stored = true
 	one.mu.Unlock()
-	r.changed() // and by what was decided while the crawl was being judged
-	r.group.Go(func() {
-		if err := mishap.Catch(func() error { return r.tidy(one.rec, log) }); err != nil && r.ctx.Err() == nil {
-			gear.Tell(log, "the database could not be tidied", err)
-		}
-	})
 	log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
 		"seconds", int(progress.Seconds), "fixes", len(result.Report.Fixes))
 	return nil
-}
-
-// tidy tells the database of what a crawl that has ended brought, and deletes older crawls of the site that it does not
-// keep.
-func (r *Runner) tidy(rec record.Crawl, log *slog.Logger) error {
-	if err := r.store.Tidy(r.ctx, rec.ID); err != nil {
-		return err
-	}
-	gone, err := r.store.Retain(r.ctx, rec.SiteID)
-	if err == nil && len(gone) > 0 {
-		log.Info("older crawls deleted, as the site keeps so many", "crawls", gone)
-		r.sweep()
-	}
-	return err
 }
 
 // conclude deals with an attempt's error. It tells whether that is the end of the run.

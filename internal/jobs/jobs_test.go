@@ -39,7 +39,7 @@ type beside struct {
 func over(t *testing.T, s *store.Store, v *vault.Vault, disk Disk) *Runner {
 	g := gear.New(s, v, testkit.Quiet)
 	r := New(Parts{
-		Store: s, Gear: g, Decisions: decide.New(s, testkit.Catalogue, func() error { return nil }, testkit.Quiet),
+		Store: s, Gear: g, Decisions: decide.New(s, testkit.Catalogue, func() error { return nil }),
 		Work:  worklist.New(s),
 		Judge: judging.New(s, testkit.Catalogue, testkit.Quiet), Disk: disk, Log: testkit.Quiet,
 	})
@@ -64,7 +64,7 @@ func begin(t *testing.T, disk Disk, h http.Handler, p plan.Plan) *beside {
 func works(t *testing.T, r *Runner) {
 	t.Helper()
 	if r.idle == nil {
-		if err := r.Work(t.Context(), 8); err != nil {
+		if err := r.Work(t.Context(), testkit.Hands); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -219,7 +219,7 @@ func TestOtherFacts(t *testing.T) {
 	if err := b.store.Release(t.Context(), rec); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Recover(t.Context(), 8, false); err != nil {
+	if err := b.Recover(t.Context(), testkit.Hands, false); err != nil {
 		t.Fatal(err)
 	}
 	if got := b.await(rec.Number, "paused"); !strings.Contains(got.Detail, "newer Harvik") {
@@ -248,7 +248,7 @@ func TestRecoverGoesOn(t *testing.T) {
 	if _, err := b.store.StartCrawl(t.Context(), odd, plan.Plan{}.WithDefaults(), 1); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Recover(t.Context(), 8, false); err != nil {
+	if err := b.Recover(t.Context(), testkit.Hands, false); err != nil {
 		t.Errorf("the service does not start: %v", err)
 	}
 	rec, err := b.store.Crawl(t.Context(), "odd", 1)

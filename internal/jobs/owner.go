@@ -1,10 +1,12 @@
 package jobs
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"sync"
 	"time"
 
@@ -36,22 +38,32 @@ const whyAway = "the service ended again and again while this crawl ran, and it 
 
 // Recover takes up what was left when the service last ended, and takes crawls from the queue from then on. Crashed
 // tells that it ended by a fault of its own.
-func (r *Runner) Recover(ctx context.Context, crawls int, crashed bool) error {
-	if err := errors.Join(r.store.CutRechecks(ctx), r.gear.BindSecrets(ctx)); err != nil {
+func (r *Runner) Recover(ctx context.Context, hands record.Hands, crashed bool) error {
+	if err := r.gear.BindSecrets(ctx); err != nil {
 		return err
 	}
 	if err := r.rescue(ctx, r.seat, crashed); err != nil {
 		return err
 	}
-	r.sweep()
-	return r.Work(ctx, crawls)
+	// What came while nobody was there, or an older Harvik was.
+	if err := r.store.Leave(ctx, r.all("start of "+r.name)...); err != nil {
+		return err
+	}
+	return r.Work(ctx, hands)
 }
 
-// Work takes crawls from the queue, so many at once, until the runner is shut down. No crawls are taken where that is
-// 0.
-func (r *Runner) Work(ctx context.Context, crawls int) error {
+// all is everything that looks for itself what there is to do.
+func (r *Runner) all(cause string) (out []record.Todo) {
+	for _, what := range []string{record.ToWeigh, record.ToJudge, record.ToPack, record.ToSweep} {
+		out = append(out, record.Todo{What: what, Cause: cause})
+	}
+	return out
+}
+
+// Work takes from the queue, so much at once, until the runner is shut down.
+func (r *Runner) Work(ctx context.Context, hands record.Hands) error {
 	host, _ := os.Hostname() // for people
-	me := record.Worker{Name: r.name, Place: fmt.Sprintf("%s, process %d", host, os.Getpid()), Crawls: crawls}
+	me := record.Worker{Name: r.name, Place: fmt.Sprintf("%s, process %d", host, os.Getpid()), Hands: hands}
 	sharing, stop := context.WithCancel(context.Background())
 	var group sync.WaitGroup
 	group.Go(func() { r.gear.ShareHosts(sharing, me, r.store) })
@@ -62,10 +74,10 @@ func (r *Runner) Work(ctx context.Context, crawls int) error {
 		_ = r.store.Unshare(ctx, r.name) // otherwise it is forgotten by itself
 	}
 	r.mu.Unlock()
-	if crawls == 0 {
+	if hands.None() {
 		return nil
 	}
-	idle, err := r.store.Work(context.WithoutCancel(ctx), r.name, crawls, r.do, r.log)
+	idle, err := r.store.Work(context.WithoutCancel(ctx), r.name, hands, r.do, r.todo, r.log)
 	if err != nil {
 		return err
 	}
@@ -98,6 +110,11 @@ func (r *Runner) rescue(ctx context.Context, seat string, crashed bool) error {
 	if err != nil {
 		return err
 	}
+	if taken, err := r.store.TakeBack(ctx, patience, seat); err != nil {
+		return err
+	} else if taken > 0 {
+		r.log.Info("work taken back from workers that ended", "jobs", taken)
+	}
 	for _, rec := range crawls {
 		log := r.log.With("site", rec.Site, "crawl", rec.Number)
 		reclaimed, away, err := r.store.Reclaim(ctx, rec, counts, mostCounted, whyAway)
@@ -117,6 +134,9 @@ func (r *Runner) rescue(ctx context.Context, seat string, crashed bool) error {
 func (r *Runner) do(ctx context.Context, job record.CrawlJob) error {
 	if r.isClosed() {
 		return record.ErrEnding
+	}
+	if others, err := r.isForOthers(ctx, job.Crawl); err != nil || others {
+		return cmp.Or(err, error(record.ErrBusy))
 	}
 	rec, ok, err := r.store.Own(ctx, job.Crawl, job.Epoch, r.name)
 	if err != nil || !ok {
@@ -152,6 +172,41 @@ func (r *Runner) do(ctx context.Context, job record.CrawlJob) error {
 	go r.beat(beating, one)
 	r.run(one, rec.Epoch > 1) // what somebody owned before has a past
 	return nil
+}
+
+// isForOthers tells of a crawl whose secrets cannot be opened here, while another worker that is heard of has the key.
+func (r *Runner) isForOthers(ctx context.Context, id int64) (bool, error) {
+	rec, err := r.store.CrawlOf(ctx, id)
+	if err != nil {
+		return false, notThere(err)
+	}
+	opens := true
+	err = mishap.Catch(func() (err error) { opens, err = r.gear.Opens(ctx, rec.SiteID, rec.Plan); return err })
+	if err != nil || opens {
+		return false, nil //nolint:nilerr // who takes it up meets the same, and says so of the crawl
+	}
+	seal, err := r.store.Seal(ctx)
+	if err != nil {
+		return false, err
+	}
+	workers, err := r.store.Workers(ctx)
+	for _, w := range workers {
+		if w.Name != r.name && w.Hands.Crawls > 0 && slices.Contains(w.Keys, seal) {
+			r.lacks.Do(func() {
+				r.log.Warn("crawls that need a secret are left to other workers: this one lacks the key", "site", rec.Site)
+			})
+			return true, nil
+		}
+	}
+	return false, err
+}
+
+// notThere is nil for what was removed meanwhile.
+func notThere(err error) error {
+	if errors.Is(err, record.ErrNotFound) {
+		return nil
+	}
+	return err
 }
 
 // beat tells that a crawl's owner lives, until ctx ends, and does what the crawl is to do.

@@ -20,7 +20,6 @@ import (
 	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
-	"harvik/internal/upkeep"
 )
 
 // Store is what of stored crawls is read, and where sheets are kept.
@@ -35,7 +34,6 @@ type Store interface {
 
 // A Judge is safe for use from several goroutines.
 type Judge struct {
-	Ahead     *upkeep.Chore // judges what will be compared
 	store     Store
 	catalogue *check.Catalogue
 	log       *slog.Logger
@@ -44,9 +42,7 @@ type Judge struct {
 
 // New makes a judge.
 func New(s Store, c *check.Catalogue, log *slog.Logger) *Judge {
-	j := &Judge{store: s, catalogue: c, log: log}
-	j.Ahead = upkeep.New("older crawls could not be judged by the rules of the newest", j.judgeAhead, log)
-	return j
+	return &Judge{store: s, catalogue: c, log: log}
 }
 
 // Version is that of the catalogue.

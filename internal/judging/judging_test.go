@@ -152,7 +152,7 @@ func TestCannotBeJudged(t *testing.T) {
 	if err != nil || sheet != k.sheets[1][""] || !strings.Contains(note, "crawl 1 is compared as it was judged") {
 		t.Errorf("too old: %q (%v)", note, err)
 	}
-	if err := j.Ahead.Do(t.Context()); err != nil {
+	if err := j.Ahead(t.Context()); err != nil {
 		t.Errorf("what cannot be judged ahead: %v", err)
 	}
 	delete(k.sheets, 1)
@@ -167,7 +167,7 @@ func TestCannotBeJudged(t *testing.T) {
 func TestAhead(t *testing.T) {
 	j, k, _ := site(t)
 	for range 2 {
-		if err := j.Ahead.Do(t.Context()); err != nil {
+		if err := j.Ahead(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -183,7 +183,7 @@ func TestAhead(t *testing.T) {
 		t.Errorf("comparing judges again: %v", k.loads)
 	}
 	k.away = errors.New("the database went away")
-	if err := j.Ahead.Do(t.Context()); !errors.Is(err, k.away) || !strings.Contains(err.Error(), "fernhollow@3") {
+	if err := j.Ahead(t.Context()); !errors.Is(err, k.away) || !strings.Contains(err.Error(), "fernhollow@3") {
 		t.Errorf("without a database: %v", err)
 	}
 }

@@ -76,9 +76,9 @@ func (j *Judge) make(ctx context.Context, rec, rules record.Crawl, as string) (s
 // mostAhead is how many of a site's newest crawls are judged ahead: as many as its trend shows at first.
 const mostAhead = 24
 
-// judgeAhead judges the crawls of each site by the rules of its newest, as far as that has not been done, the newest
+// Ahead judges the crawls of each site by the rules of its newest, as far as that has not been done, the newest
 // first: so that whoever compares them need not wait.
-func (j *Judge) judgeAhead(ctx context.Context) error {
+func (j *Judge) Ahead(ctx context.Context) error {
 	sites, err := j.store.Sites(ctx)
 	if err != nil {
 		return err

@@ -23,12 +23,16 @@ import (
 // Store is what of crawls is read, and where rechecks are kept.
 type Store interface {
 	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
+	CrawlOf(ctx context.Context, id int64) (record.Crawl, error)
+	Site(ctx context.Context, name string) (record.Site, error)
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
 	LoadSurvey(ctx context.Context, rec record.Crawl) (*booking.Stored, error)
 	FixPages(ctx context.Context, crawl int64, f fixlist.Fix, after string, limit int) ([]record.PageFinding, error)
 	Task(ctx context.Context, site int64, fix string) (record.Task, error)
 	AddRecheck(ctx context.Context, crawl int64, r record.Recheck) (number int, err error)
-	SaveRecheck(ctx context.Context, crawl int64, r *record.Recheck) error
+	TakeRecheck(ctx context.Context, crawl int64, number, try int) (record.Recheck, error)
+	SaveRecheck(ctx context.Context, crawl int64, r *record.Recheck, try int) error
+	Trouble(err error) record.Trouble
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 }
 
@@ -42,7 +46,7 @@ type Work interface {
 	NoteAll(ctx context.Context, site int64, who string, changes []record.Change) error
 }
 
-// Rechecks are safe for use from several goroutines. Shut them down after use.
+// Rechecks are asked for in one process, and done in any. They are safe for use from several goroutines.
 type Rechecks struct {
 	store     Store
 	catalogue *check.Catalogue
@@ -51,38 +55,12 @@ type Rechecks struct {
 	work      Work
 	room      func() error // whether there is space to keep more
 	log       *slog.Logger
-
-	ctx    context.Context //nolint:containedctx // of all rechecks, which outlive the requests for them
-	cancel context.CancelFunc
-	group  sync.WaitGroup
-
-	mu      sync.Mutex
-	running map[[2]int64]*recheck // by crawl and number
-	begun   int                   // with those whose number is not known yet
-	closed  bool
 }
 
 // New makes rechecks.
 func New(s Store, c *check.Catalogue, g *gear.Gear, d Decisions, w Work, room func() error,
 	log *slog.Logger) *Rechecks {
-	ctx, cancel := context.WithCancel(context.Background())
-	return &Rechecks{store: s, catalogue: c, gear: g, decisions: d, work: w, room: room, log: log, ctx: ctx,
-		cancel: cancel, running: map[[2]int64]*recheck{}}
-}
-
-// Shutdown ends the rechecks that run, which say so; where ctx ends first they are cut off.
-func (r *Rechecks) Shutdown(ctx context.Context) {
-	r.mu.Lock()
-	r.closed = true
-	for _, one := range r.running {
-		one.mu.Lock()
-		if one.now != nil {
-			one.now.Pause()
-		}
-		one.mu.Unlock()
-	}
-	r.mu.Unlock()
-	gear.End(ctx, &r.group, r.cancel)
+	return &Rechecks{store: s, catalogue: c, gear: g, decisions: d, work: w, room: room, log: log}
 }
 
 // A cause of one template is looked at on a sample: the layout's example and others, evenly over its
@@ -92,9 +70,6 @@ const sampleSize = 12
 // mostRechecked bounds the pages of one recheck: beyond it, a crawl is the better tool.
 const mostRechecked = 5000
 
-// mostRechecks is how many rechecks run at once: each holds a fix list and asks the site.
-const mostRechecks = 8
-
 // recheck is one that runs.
 type recheck struct {
 	mu  sync.Mutex
@@ -102,7 +77,7 @@ type recheck struct {
 	now *crawl.Crawl
 }
 
-// Recheck looks again at what some fixes of a site's newest crawl concern. It returns at once.
+// Recheck looks again at what some fixes of a site's newest crawl concern. It returns at once: the queue has it then.
 func (r *Rechecks) Recheck(ctx context.Context, site record.Site, fixes []string, by string) (record.Recheck, error) {
 	if err := r.room(); err != nil {
 		return record.Recheck{}, err
@@ -114,43 +89,47 @@ func (r *Rechecks) Recheck(ctx context.Context, site record.Site, fixes []string
 	if err != nil {
 		return record.Recheck{}, err
 	}
-	w, err := r.decisions.Weights(ctx, site)
+	fixes = slices.Compact(slices.Sorted(slices.Values(fixes)))
+	if len(fixes) == 0 {
+		return record.Recheck{}, record.Mistaken("a recheck needs at least one fix")
+	}
+	l, err := r.looking(ctx, site, rec, fixes)
 	if err != nil {
 		return record.Recheck{}, err
+	}
+	one := record.Recheck{
+		Crawl: rec.Number, State: "running", By: by, Fixes: fixes, Started: time.Now(), Health: l.report.Health,
+		After: l.report.Health, Results: []record.RecheckResult{}, Pages: []record.RecheckedPage{},
+	}
+	one.Number, err = r.store.AddRecheck(ctx, rec.ID, one)
+	return one, err
+}
+
+// looking prepares to look again at fixes of a crawl.
+func (r *Rechecks) looking(ctx context.Context, site record.Site, rec record.Crawl, fixes []string) (*looking, error) {
+	w, err := r.decisions.Weights(ctx, site)
+	if err != nil {
+		return nil, err
 	}
 	sheet, err := r.store.Sheet(ctx, rec.ID, "")
 	if errors.Is(err, record.ErrNotFound) {
-		return record.Recheck{}, record.Refuse("crawl %d was made by an earlier Harvik; crawl again first", rec.Number)
+		return nil, record.Refuse("crawl %d was made by an earlier Harvik; crawl again first", rec.Number)
 	}
 	if err != nil {
-		return record.Recheck{}, err
+		return nil, err
 	}
 	l := &looking{
-		of:     r,
-		checks: judging.Catalogue(r.catalogue, rec.Plan, r.log),
-		site:   site,
-		crawl:  rec,
-		sheet:  sheet,
-		adjust: w.Adjustment(),
-		report: sheet.Build(w.Adjustment()),
+		of: r, checks: judging.Catalogue(r.catalogue, rec.Plan, r.log), site: site, crawl: rec, sheet: sheet,
+		adjust: w.Adjustment(), report: sheet.Build(w.Adjustment()),
 	}
-	for _, id := range slices.Compact(slices.Sorted(slices.Values(fixes))) {
+	for _, id := range fixes {
 		f := named(l.report.Fixes, id)
 		if f == nil {
-			return record.Recheck{}, record.Mistaken("the newest fix list has no fix %s; `harvik fixes %s` shows them",
-				id, site.Name)
+			return nil, record.Mistaken("the newest fix list has no fix %s; `harvik fixes %s` shows them", id, site.Name)
 		}
 		l.fixes = append(l.fixes, f)
 	}
-	if len(l.fixes) == 0 {
-		return record.Recheck{}, record.Mistaken("a recheck needs at least one fix")
-	}
-	one := &recheck{rec: record.Recheck{
-		Crawl: rec.Number, State: "running", By: by, Started: time.Now(), Health: l.report.Health,
-		After:   l.report.Health,
-		Results: []record.RecheckResult{}, Pages: []record.RecheckedPage{},
-	}}
-	return r.begin(ctx, one, l)
+	return l, nil
 }
 
 // named is the line of an ID, or the entry of one, nil if there is none.
@@ -168,99 +147,86 @@ func named(lines []fixlist.Fix, id string) *fixlist.Fix {
 	return nil
 }
 
-// begin gives a recheck its number and runs it. Its place is taken before, so that none of it waits for the database
-// with the others locked out.
-func (r *Rechecks) begin(ctx context.Context, one *recheck, l *looking) (record.Recheck, error) {
-	if err := r.take(); err != nil {
-		return record.Recheck{}, err
+// saveEvery is how often it is kept how far a recheck is.
+const saveEvery = 500 * time.Millisecond
+
+// Do does a recheck of a crawl that waits, for one of its tries, and keeps what came of it. What is broken off because
+// the process ends, or the database is away, is to be tried again.
+func (r *Rechecks) Do(ctx context.Context, crawlID int64, number, try int) error {
+	rec, err := r.store.TakeRecheck(ctx, crawlID, number, try)
+	if errors.Is(err, record.ErrLost) {
+		return nil // it has ended, or somebody else is at it
 	}
-	number, err := r.store.AddRecheck(ctx, l.crawl.ID, one.rec)
 	if err != nil {
-		r.leave()
-		return record.Recheck{}, err
+		return err
 	}
-	one.rec.Number = number
-	started := one.rec
-	key := [2]int64{l.crawl.ID, int64(number)}
-	l.show = one
-	r.mu.Lock()
-	r.running[key] = one
-	r.mu.Unlock()
+	one := &recheck{rec: rec}
+	saving, still := context.WithCancel(ctx)
+	saved := make(chan struct{})
 	go func() {
-		defer r.leave()
-		defer func() {
-			r.mu.Lock()
-			delete(r.running, key)
-			r.mu.Unlock()
-		}()
-		r.run(one, l)
+		defer close(saved)
+		r.tell(saving, crawlID, one, try)
 	}()
-	return started, nil
-}
-
-// take takes one of the places for rechecks; leave gives it back.
-func (r *Rechecks) take() error {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.closed {
-		return record.ErrEnding
+	err = mishap.Catch(func() error { return r.look(ctx, crawlID, one) })
+	still()
+	<-saved
+	if err != nil && (r.store.Trouble(err) == record.Away || errors.Is(context.Cause(ctx), record.ErrEnding)) {
+		return err
 	}
-	if r.begun >= mostRechecks {
-		return record.Refuse("%d rechecks are running, and that is as many as may; wait for one of them to end",
-			mostRechecks)
-	}
-	r.begun++
-	r.group.Add(1)
-	return nil
-}
-
-func (r *Rechecks) leave() {
-	r.mu.Lock()
-	r.begun--
-	r.mu.Unlock()
-	r.group.Done()
-}
-
-// run looks, and stores what came of it.
-func (r *Rechecks) run(one *recheck, l *looking) {
-	err := mishap.Catch(func() error { return l.run(r.ctx) })
 	one.mu.Lock()
 	defer one.mu.Unlock()
 	one.rec.Seconds, one.rec.State, one.rec.Phase = time.Since(one.rec.Started).Seconds(), "done", ""
 	if err != nil {
-		gear.Tell(r.log.With("site", l.site.Name, "recheck", one.rec.Number), "recheck failed", err)
+		gear.Tell(r.log.With("crawl", crawlID, "recheck", number), "recheck failed", err)
 		one.rec.State, one.rec.Detail = "failed", err.Error()
 	}
-	saving, cancel := context.WithTimeout(context.WithoutCancel(r.ctx), 5*time.Second)
-	defer cancel()
-	if err := r.store.SaveRecheck(saving, l.crawl.ID, &one.rec); err != nil {
-		r.log.Error("recheck could not be stored", "reason", err.Error())
+	if ctx.Err() != nil {
+		one.rec.Detail = "it was broken off"
 	}
+	ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+	defer cancel()
+	if err = r.store.SaveRecheck(ending, crawlID, &one.rec, try); errors.Is(err, record.ErrLost) {
+		return nil
+	}
+	return err
 }
 
-// RecheckOf is a recheck of a crawl as it stands.
-func (r *Rechecks) RecheckOf(ctx context.Context, crawlID int64, number int) (record.Recheck, error) {
-	r.mu.Lock()
-	one := r.running[[2]int64{crawlID, int64(number)}]
-	r.mu.Unlock()
-	if one != nil {
+// look looks again.
+func (r *Rechecks) look(ctx context.Context, crawlID int64, one *recheck) error {
+	rec, err := r.store.CrawlOf(ctx, crawlID)
+	if err != nil {
+		return err
+	}
+	site, err := r.store.Site(ctx, rec.Site)
+	if err != nil {
+		return err
+	}
+	l, err := r.looking(ctx, site, rec, one.rec.Fixes)
+	if err != nil {
+		return err
+	}
+	l.show = one
+	return l.run(ctx)
+}
+
+// tell keeps how far a recheck is, until ctx ends.
+func (r *Rechecks) tell(ctx context.Context, crawlID int64, one *recheck, try int) {
+	tick := time.NewTicker(saveEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
 		one.mu.Lock()
-		defer one.mu.Unlock()
 		out := one.rec
 		if one.now != nil {
 			p := one.now.Progress()
 			out.Phase, out.Fetched = p.Phase, p.Fetched
 		}
+		one.mu.Unlock()
 		out.Seconds = time.Since(out.Started).Seconds()
-		return out, nil
+		_ = r.store.SaveRecheck(ctx, crawlID, &out, try) // the end is kept anyway
 	}
-	all, err := r.store.Rechecks(ctx, crawlID)
-	if err != nil {
-		return record.Recheck{}, err
-	}
-	i := slices.IndexFunc(all, func(x record.Recheck) bool { return x.Number == number })
-	if i < 0 {
-		return record.Recheck{}, record.ErrNotFound
-	}
-	return all[i], nil
 }

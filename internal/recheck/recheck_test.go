@@ -17,20 +17,42 @@ import (
 	"harvik/internal/testkit"
 )
 
-// hanging is a store that keeps those who add rechecks waiting, and has nothing else.
-type hanging struct {
+// bare is a store that has no crawl, and one recheck at most.
+type bare struct {
 	Store
-	asked chan struct{}
-	free  chan error
+	rec     record.Recheck
+	try     int
+	trouble record.Trouble
+	err     error // of reading the crawl
 }
 
-func (h *hanging) AddRecheck(context.Context, int64, record.Recheck) (int, error) {
-	h.asked <- struct{}{}
-	return 0, <-h.free
-}
-
-func (h *hanging) Crawl(context.Context, string, int) (record.Crawl, error) {
+func (b *bare) Crawl(context.Context, string, int) (record.Crawl, error) {
 	return record.Crawl{}, record.ErrNotFound
+}
+
+func (b *bare) CrawlOf(context.Context, int64) (record.Crawl, error) { return record.Crawl{}, b.err }
+
+func (b *bare) TakeRecheck(_ context.Context, _ int64, number, try int) (record.Recheck, error) {
+	if number != b.rec.Number || b.rec.State != "running" || try < b.try {
+		return record.Recheck{}, record.ErrLost
+	}
+	b.try = try
+	return b.rec, nil
+}
+
+func (b *bare) SaveRecheck(_ context.Context, _ int64, r *record.Recheck, try int) error {
+	if try != b.try {
+		return record.ErrLost
+	}
+	b.rec = *r
+	return nil
+}
+
+func (b *bare) Trouble(err error) record.Trouble {
+	if err != nil {
+		return b.trouble
+	}
+	return 0
 }
 
 type undecided struct{}
@@ -39,53 +61,48 @@ func (undecided) Weights(context.Context, record.Site) (*decide.Weights, error) 
 	return nil, errors.New("nothing is decided")
 }
 
-// TestAtOnce refuses the ninth of rechecks at once, while the eight before it still wait for the database, which keeps
-// nobody from asking for others; one that comes to nothing gives its place back.
-func TestAtOnce(t *testing.T) {
-	h := &hanging{asked: make(chan struct{}), free: make(chan error)}
-	r := New(h, testkit.Catalogue, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
-	ended := make(chan error)
-	for range mostRechecks {
-		go func() {
-			_, err := r.begin(t.Context(), &recheck{}, &looking{})
-			ended <- err
-		}()
-		<-h.asked
-	}
-	_, err := r.begin(t.Context(), &recheck{}, &looking{})
-	if refusal := (*record.Refusal)(nil); !errors.As(err, &refusal) ||
-		!strings.Contains(refusal.Reason, "8 rechecks are running") {
-		t.Errorf("the ninth recheck: %v", err)
-	}
+// TestDo: a recheck that fails says so; one that the database, or the end of the process, keeps from it is done again;
+// one that has ended, or that somebody else is at, is left alone.
+func TestDo(t *testing.T) {
 	away := errors.New("the database went away")
-	for range mostRechecks {
-		h.free <- away
-		if err := <-ended; !errors.Is(err, away) {
-			t.Errorf("a recheck that cannot be stored: %v", err)
+	for name, one := range map[string]struct {
+		b      bare
+		ending bool
+		again  bool
+		state  string
+		try    int
+	}{
+		"fails":             {b: bare{err: errors.New("no such crawl")}, state: "failed", try: 1},
+		"database away":     {b: bare{err: away, trouble: record.Away}, again: true, state: "running", try: 1},
+		"process ends":      {b: bare{err: context.Canceled}, ending: true, again: true, state: "running", try: 1},
+		"somebody is at it": {b: bare{err: away, try: 3}, state: "running", try: 2},
+	} {
+		b := &one.b
+		b.rec = record.Recheck{Number: 4, State: "running", Started: time.Now()}
+		r := New(b, testkit.Catalogue, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
+		ctx, cancel := context.WithCancelCause(t.Context())
+		if one.ending {
+			cancel(record.ErrEnding)
 		}
-	}
-	go r.begin(t.Context(), &recheck{}, &looking{})
-	<-h.asked // there is a place again
-	closing, cancel := context.WithTimeout(t.Context(), 50*time.Millisecond)
-	defer cancel()
-	go func() {
-		<-closing.Done()
-		h.free <- away
-	}()
-	r.Shutdown(closing)
-	if err := r.take(); !errors.Is(err, record.ErrEnding) {
-		t.Errorf("a recheck after the end: %v", err)
+		err := r.Do(ctx, 1, 4, one.try)
+		if (err != nil) != one.again || b.rec.State != one.state {
+			t.Errorf("%s: %v; it is %s", name, err, b.rec.State)
+		}
+		if err := r.Do(ctx, 1, 5, 1); err != nil {
+			t.Errorf("%s: what is not there: %v", name, err)
+		}
+		cancel(nil)
 	}
 }
 
 // TestWithout refuses rechecks of sites without crawls, and passes on that there is no room.
 func TestWithout(t *testing.T) {
-	r := New(&hanging{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
+	r := New(&bare{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return nil }, testkit.Quiet)
 	if _, err := r.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); err == nil ||
 		!strings.Contains(err.Error(), "nothing to look at again") {
 		t.Errorf("without a crawl: %v", err)
 	}
-	full := New(&hanging{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return record.ErrDisk },
+	full := New(&bare{}, testkit.Catalogue, nil, undecided{}, nil, func() error { return record.ErrDisk },
 		testkit.Quiet)
 	if _, err := full.Recheck(t.Context(), record.Site{}, []string{"x"}, "ash"); !errors.Is(err, record.ErrDisk) {
 		t.Errorf("without room: %v", err)

@@ -17,6 +17,7 @@ var (
 var (
 	ErrRunning = errors.New("a crawl of this site is running")
 	ErrEnding  = errors.New("the service is ending")
+	ErrBusy    = errors.New("another process is at it")
 	ErrLost    = errors.New("another worker has taken the crawl up")
 	ErrDisk    = errors.New("the disk is nearly full")
 )

@@ -191,6 +191,7 @@ type Recheck struct {
 	Fetched  int    // addresses
 	Of       int
 	By       string
+	Fixes    []string // that it looks at
 	Started  time.Time
 	Seconds  float64
 	Results  []RecheckResult

@@ -6,7 +6,8 @@ import "time"
 type Worker struct {
 	Name    string
 	Place   string // host and process, for people
-	Crawls  int    // that it runs at once, at most
+	Hands   Hands
+	Keys    []string // prints of those by which it opens secrets
 	Started time.Time
 	Seen    time.Time // when it was last heard of
 }
@@ -27,6 +28,8 @@ type Queued struct {
 type Queue struct {
 	Workers []Worker
 	Crawls  []Queued // those that run, then those that wait, the longest first
+	Seal    string   // print of the key by which secrets are sealed
+	Jobs    []Job    // other work that runs, waits or was given up, the oldest first
 }
 
 // A HostUse is a host that a worker asks, and how fast at most its crawls have it asked.

@@ -375,16 +375,6 @@ func (s *Service) watchCrawl(c *gin.Context) {
 	}
 }
 
-// showQueue tells who works, and at what.
-func (s *Service) showQueue(c *gin.Context) {
-	q, err := s.store.Queue(c)
-	if err != nil {
-		s.fail(c, err, "the queue")
-		return
-	}
-	c.JSON(http.StatusOK, wire.Queue(&q))
-}
-
 func (s *Service) tally(c *gin.Context) {
 	cr, ok := s.crawl(c)
 	if !ok {

@@ -46,6 +46,8 @@ func (s *Service) routes(g *gin.Engine) {
 	api.POST("/look", atOnce(looks, s.look))
 
 	api.GET("/queue", s.showQueue)
+	api.DELETE("/queue/jobs/:job", s.cancelJob)
+	api.POST("/queue/jobs/:job/again", s.retryJob)
 	api.GET("/sites", s.listSites)
 	api.POST("/sites", s.addSite)
 	api.GET("/sites/:site", s.showSite)

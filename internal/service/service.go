@@ -62,6 +62,9 @@ type Store interface {
 	HasFix(ctx context.Context, site int64, fix string) (bool, error)
 	Waivers(ctx context.Context, site int64) ([]record.Waiver, error)
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
+	RecheckOf(ctx context.Context, crawl int64, number int) (record.Recheck, error)
+	CancelJob(ctx context.Context, id int64) error
+	RetryJob(ctx context.Context, id int64) error
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
 	Ask(ctx context.Context, crawl int64, a record.Asking) (record.Answer, error)
 	EachSource(ctx context.Context, crawl int64, pages []int32, f func(record.KeptPage) error) error
@@ -114,7 +117,6 @@ type Work interface {
 // Rechecks look again at what fixes concern.
 type Rechecks interface {
 	Recheck(ctx context.Context, site record.Site, fixes []string, by string) (record.Recheck, error)
-	RecheckOf(ctx context.Context, crawl int64, number int) (record.Recheck, error)
 }
 
 // Comparisons set crawls side by side.

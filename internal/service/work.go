@@ -250,7 +250,7 @@ func (s *Service) showRecheck(c *gin.Context) {
 		problem(c, http.StatusNotFound, fmt.Sprintf("a recheck is named by its number, not %q", c.Param("recheck")))
 		return
 	}
-	rec, err := s.rooms.RecheckOf(c, cr.ID, int(n))
+	rec, err := s.store.RecheckOf(c, cr.ID, int(n))
 	if err != nil {
 		s.fail(c, err, fmt.Sprintf("recheck %d of crawl %d", n, cr.Number))
 		return

@@ -3,9 +3,9 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jmoiron/sqlx"
 
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
@@ -29,7 +29,6 @@ func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, c
 	if err != nil {
 		return record.Crawl{}, err
 	}
-	var row crawlRow
 	var id int64
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `with next as (update site set numbered = numbered + 1 where id = $1 returning id, numbered)
@@ -42,10 +41,17 @@ func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, c
 		}
 		return s.enqueue(ctx, tx, record.CrawlJob{Crawl: id})
 	})
-	if err == nil {
-		err = s.db.GetContext(ctx, &row, crawlColumns+"where c.id = $1", id)
+	if err != nil {
+		return record.Crawl{}, err
 	}
-	return row.crawl(), err
+	return s.CrawlOf(ctx, id)
+}
+
+// CrawlOf is a crawl; record.ErrNotFound where there is none.
+func (s *Store) CrawlOf(ctx context.Context, id int64) (record.Crawl, error) {
+	var row crawlRow
+	err := s.db.GetContext(ctx, &row, crawlColumns+"where c.id = $1", id)
+	return row.crawl(), found(err)
 }
 
 // exists turns the database's error for what there may be only one of into ErrExists.
@@ -59,37 +65,38 @@ func exists(err error) error {
 // RemoveCrawl deletes a crawl that does not run, with all that was found; record.ErrNotFound where there is none. What
 // people said of its fixes belongs to the site and stays.
 func (s *Store) RemoveCrawl(ctx context.Context, id int64) error {
-	return s.within(ctx, func(tx *sqlx.Tx) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
 		var one int64
-		if err := tx.GetContext(ctx, &one, "select id from crawl where id = $1 and state <> 'running' for update",
-			id); err != nil {
+		if err := tx.QueryRow(ctx, "select id from crawl where id = $1 and state <> 'running' for update",
+			id).Scan(&one); err != nil {
 			return found(err)
 		}
-		return forget(ctx, tx, []int64{id})
+		return s.forget(ctx, tx, []int64{id})
 	})
 }
 
 // Retain deletes of a site's crawls that have ended those older than the newest finished ones that it keeps, but for
 // what is marked. It returns their numbers.
 func (s *Store) Retain(ctx context.Context, site int64) (numbers []int, err error) {
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
-		var gone []struct {
-			ID     int64
-			Number int
-		}
-		if err := tx.SelectContext(ctx, &gone, `select c.id, c.number from crawl c join site s on s.id = c.site_id
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `select c.id, c.number from crawl c join site s on s.id = c.site_id
 			where s.id = $1 and s.keep > 0 and c.state in ('finished', 'failed') and not c.marked and c.number < (
 				select min(number) from (
 					select number from crawl where site_id = s.id and state = 'finished' and not marked order by number desc limit s.keep) k)
-			order by c.number for update of c`, site); err != nil {
+			order by c.number for update of c`, site)
+		if err != nil {
 			return err
 		}
-		ids := make([]int64, len(gone))
-		for i, c := range gone {
-			ids[i] = c.ID
-			numbers = append(numbers, c.Number)
+		var ids []int64
+		var id int64
+		var number int
+		if _, err := pgx.ForEachRow(rows, []any{&id, &number}, func() error {
+			ids, numbers = append(ids, id), append(numbers, number)
+			return nil
+		}); err != nil || len(ids) == 0 {
+			return err
 		}
-		return forget(ctx, tx, ids)
+		return s.forget(ctx, tx, ids)
 	})
 	return numbers, err
 }
@@ -173,6 +180,10 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 		}
 		if err != nil {
 			return exists(err)
+		}
+		// The one before is the newest finished one meanwhile.
+		if err := s.leave(ctx, tx, hanging(fmt.Sprintf("crawl %d taken up by owner %d", id, epoch))...); err != nil {
+			return err
 		}
 		return s.enqueue(ctx, tx, record.CrawlJob{Crawl: id, Epoch: epoch})
 	})

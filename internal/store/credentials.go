@@ -52,15 +52,19 @@ func (s *Store) IssueLink(ctx context.Context) (secret string, err error) {
 	})
 }
 
-// KeepOwner makes a secret the owner's token, the only one of that name.
-func (s *Store) KeepOwner(ctx context.Context, secret string) error {
+// KeepOwner makes a secret the owner's token, the only one of a data folder, which the seat names.
+func (s *Store) KeepOwner(ctx context.Context, secret, seat string) error {
 	hash := sha256.Sum256([]byte(secret))
 	return s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1 and label = $2 and hash <> $3", Token,
-			Owner, hash[:]); err != nil {
+		if _, err := tx.ExecContext(ctx, `delete from credential
+			where kind = $1 and label = $2 and hash <> $3 and seat in ($4, '')`, Token, Owner, hash[:], seat); err != nil {
 			return err
 		}
-		return keep(ctx, tx, Token, Owner, secret, 0)
+		if err := keep(ctx, tx, Token, Owner, secret, 0); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, "update credential set seat = $2 where hash = $1", hash[:], seat)
+		return err
 	})
 }
 

@@ -41,7 +41,7 @@ func (s *Store) SaveFigures(ctx context.Context, site int64, taken record.Day, t
 				return err
 			}
 		}
-		return nil
+		return s.decided(ctx, tx, site)
 	})
 }
 
@@ -141,21 +141,29 @@ func (s *Store) NewestFigure(ctx context.Context, site int64, name string) (map[
 
 // RemoveFigure forgets a figure of a site, of all days; record.ErrNotFound if there is none.
 func (s *Store) RemoveFigure(ctx context.Context, site int64, name string) error {
-	r, err := s.db.ExecContext(ctx, "delete from figure_set where site_id = $1 and name = $2", site, name)
-	if err != nil {
-		return err
-	}
-	if n, _ := r.RowsAffected(); n == 0 {
-		return record.ErrNotFound
-	}
-	_, err = s.db.ExecContext(ctx, "update site set importance = '' where id = $1 and importance = $2", site, name)
-	return err
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "delete from figure_set where site_id = $1 and name = $2", site, name)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = record.ErrNotFound
+		}
+		if err == nil {
+			_, err = tx.Exec(ctx, "update site set importance = '' where id = $1 and importance = $2", site, name)
+		}
+		if err != nil {
+			return err
+		}
+		return s.decided(ctx, tx, site)
+	})
 }
 
 // SetImportance chooses the figure that weighs a site's pages; "" for authority alone.
 func (s *Store) SetImportance(ctx context.Context, site int64, name string) error {
-	_, err := s.db.ExecContext(ctx, "update site set importance = $2 where id = $1", site, name)
-	return err
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "update site set importance = $2 where id = $1", site, name); err != nil {
+			return err
+		}
+		return s.decided(ctx, tx, site)
+	})
 }
 
 // PageAddresses are the addresses that a crawl fetched as pages, and whether each is a sound one.

@@ -123,7 +123,12 @@ func TestShareHosts(t *testing.T) {
 	s := testkit.Store(t)
 	share := func(name string, joined []record.HostUse, left ...string) []record.HostShare {
 		t.Helper()
-		out, err := s.Share(t.Context(), record.Worker{Name: name, Place: "here", Crawls: 2}, joined, left)
+		out, err := s.Share(
+			t.Context(),
+			record.Worker{Name: name, Place: "here", Hands: record.Hands{Crawls: 2}},
+			joined,
+			left,
+		)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -153,7 +158,7 @@ func TestShareHosts(t *testing.T) {
 		t.Errorf("once the others are gone it hears %+v", got)
 	}
 	all, err := s.Workers(t.Context())
-	if err != nil || len(all) != 2 || all[0].Name != "b" || all[0].Crawls != 2 {
+	if err != nil || len(all) != 2 || all[0].Name != "b" || all[0].Hands.Crawls != 2 {
 		t.Errorf("the workers are %+v (%v)", all, err)
 	}
 }

@@ -7,7 +7,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jmoiron/sqlx"
+
+	"harvik/internal/record"
 )
 
 // parted are the tables that are partitioned by crawl: a crawl's rows are a table of their own, which is filled,
@@ -187,15 +188,18 @@ func (s *Store) Sweep(ctx context.Context) error {
 }
 
 // forget deletes crawls. Those that have parts of their own are gone once their rows are; the rest is swept.
-func forget(ctx context.Context, tx *sqlx.Tx, crawls []int64) error {
+func (s *Store) forget(ctx context.Context, tx pgx.Tx, crawls []int64) error {
 	for _, table := range parted {
-		if _, err := tx.ExecContext(ctx, fmt.Sprintf(`do $$ begin if to_regclass('%[1]s') is not null then
+		if _, err := tx.Exec(ctx, fmt.Sprintf(`do $$ begin if to_regclass('%[1]s') is not null then
 			delete from %[1]s where crawl_id in (%[2]s); end if; end $$`, table+"_"+shared, numbers(crawls))); err != nil {
 			return err
 		}
 	}
-	_, err := tx.ExecContext(ctx, "delete from crawl where id = any($1)", crawls)
-	return err
+	if _, err := tx.Exec(ctx, "delete from crawl where id = any($1)", crawls); err != nil {
+		return err
+	}
+	cause := fmt.Sprint("removed crawls ", crawls)
+	return s.leave(ctx, tx, append(hanging(cause), record.Todo{What: record.ToSweep, Cause: cause})...)
 }
 
 func numbers(list []int64) string {

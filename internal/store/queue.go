@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -14,6 +15,7 @@ import (
 	"github.com/riverqueue/river/rivermigrate"
 	"github.com/riverqueue/river/rivertype"
 
+	"harvik/internal/core/mishap"
 	"harvik/internal/record"
 )
 
@@ -31,9 +33,79 @@ type crawlArgs struct {
 // Kind names the jobs in the queue.
 func (crawlArgs) Kind() string { return crawlQueue }
 
+// The other queues, each with its own number of workers.
+const (
+	judgeQueue   = "judge"
+	recheckQueue = "recheck"
+)
+
+// todoArgs is a record.Todo as it stands in the queue.
+type todoArgs struct {
+	What   string `json:"what"`
+	Site   string `json:"site,omitempty"`
+	Crawl  int64  `json:"crawl,omitempty"`
+	Number int    `json:"number,omitempty"`
+	Cause  string `json:"cause,omitempty"`
+}
+
+const todoKind = "todo"
+
+// Kind names the jobs in the queue.
+func (todoArgs) Kind() string { return todoKind }
+
+// todoTries is how often such work is tried, over two days, before it is given up.
+const todoTries = 60
+
+func (a todoArgs) options(in time.Duration) *river.InsertOpts {
+	o := &river.InsertOpts{Queue: judgeQueue, MaxAttempts: todoTries, UniqueOpts: river.UniqueOpts{ByArgs: true}}
+	if a.What == record.ToRecheck {
+		o.Queue = recheckQueue
+	}
+	if in > 0 {
+		o.ScheduledAt = time.Now().Add(in)
+	}
+	return o
+}
+
 // newQueue is a client that only leaves word.
 func newQueue(pool *pgxpool.Pool) (*river.Client[pgx.Tx], error) {
 	return river.NewClient(riverpgxv5.New(pool), &river.Config{Logger: slog.New(slog.DiscardHandler)})
+}
+
+// leave leaves work to the queue, in the transaction that makes it necessary.
+func (s *Store) leave(ctx context.Context, tx pgx.Tx, todo ...record.Todo) error {
+	for _, t := range todo {
+		a := todoArgs(t)
+		if _, err := s.queue.InsertTx(ctx, tx, a, a.options(0)); err != nil {
+			return fmt.Errorf("leaving work to the queue: %w", err)
+		}
+	}
+	return nil
+}
+
+// Leave leaves work to the queue.
+func (s *Store) Leave(ctx context.Context, todo ...record.Todo) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error { return s.leave(ctx, tx, todo...) })
+}
+
+// decided leaves word, in the transaction of a decision about a site, that its newest crawl is to be weighed. Who
+// decides does it at once; this is for where that cannot be.
+func (s *Store) decided(ctx context.Context, tx pgx.Tx, site int64) error {
+	a := todoArgs{What: record.ToWeigh, Cause: "decision " + rand.Text()}
+	if err := tx.QueryRow(ctx, "select name from site where id = $1", site).Scan(&a.Site); err != nil {
+		return found(err)
+	}
+	_, err := s.queue.InsertTx(ctx, tx, a, a.options(weighedBy))
+	return err
+}
+
+// weighedBy is when a decision has been weighed that nothing kept from it.
+const weighedBy = 15 * time.Second
+
+// hanging is what hangs on which crawl of a site is its newest.
+func hanging(cause string) []record.Todo {
+	return []record.Todo{{What: record.ToWeigh, Cause: cause}, {What: record.ToJudge, Cause: cause},
+		{What: record.ToPack, Cause: cause}}
 }
 
 // migrateQueue brings the queue's tables up to date.
@@ -63,7 +135,7 @@ type worker struct {
 // Work implements river.Worker.
 func (w *worker) Work(ctx context.Context, job *river.Job[crawlArgs]) error {
 	err := w.do(ctx, record.CrawlJob(job.Args))
-	if errors.Is(err, record.ErrEnding) {
+	if errors.Is(err, record.ErrEnding) || errors.Is(err, record.ErrBusy) {
 		return river.JobSnooze(snoozed)
 	}
 	return err
@@ -80,19 +152,74 @@ type retrying struct{}
 
 // NextRetry implements river.ClientRetryPolicy.
 func (retrying) NextRetry(job *rivertype.JobRow) time.Time {
-	return time.Now().Add(min(time.Duration(job.Attempt)*time.Second, 30*time.Second))
+	longest := 30 * time.Second // of a crawl, for which somebody waits
+	if job.Kind != crawlQueue {
+		longest = time.Hour
+	}
+	return time.Now().Add(min(time.Second<<min(job.Attempt, 20), longest))
 }
 
-// Work takes from the queue until stop is called, which waits for what is being done; so many crawls at once. Name is
-// who works.
-func (s *Store) Work(ctx context.Context, name string, crawls int,
-	do func(ctx context.Context, job record.CrawlJob) error, log *slog.Logger) (stop func(context.Context), err error) {
-	workers := river.NewWorkers()
-	river.AddWorker(workers, &worker{do: do})
+// todoWorker does the rest of what waits.
+type todoWorker struct {
+	river.WorkerDefaults[todoArgs]
+	do func(ctx context.Context, t record.Todo, try int) error
+}
+
+// Work implements river.Worker.
+func (w *todoWorker) Work(ctx context.Context, job *river.Job[todoArgs]) error {
+	err := mishap.Catch(func() error { return w.do(ctx, record.Todo(job.Args), job.Attempt) })
+	if errors.Is(err, record.ErrEnding) || errors.Is(err, record.ErrBusy) {
+		return river.JobSnooze(snoozed)
+	}
+	return err
+}
+
+// Timeout implements river.Worker: what does not end by then is broken off, and tried again.
+func (w *todoWorker) Timeout(*river.Job[todoArgs]) time.Duration { return 6 * time.Hour }
+
+// midnights are a moment after each day's end (UTC), when what is decided for some time runs out.
+type midnights struct{}
+
+// Next implements river.PeriodicSchedule.
+func (midnights) Next(now time.Time) time.Time {
+	y, m, day := now.UTC().Date()
+	return time.Date(y, m, day+1, 0, 0, 1, 0, time.UTC)
+}
+
+// daily is what becomes due by the day alone.
+func daily() []*river.PeriodicJob {
+	var out []*river.PeriodicJob
+	for _, t := range hanging("") {
+		out = append(out, river.NewPeriodicJob(midnights{}, func() (river.JobArgs, *river.InsertOpts) {
+			a := todoArgs(t)
+			a.Cause = "day " + time.Now().UTC().Format(time.DateOnly)
+			return a, a.options(0)
+		}, nil))
+	}
+	return out
+}
+
+// Work takes from the queue until stop is called, which waits for what is being done. Name is who works, hands how much
+// at once.
+func (s *Store) Work(ctx context.Context, name string, hands record.Hands,
+	crawl func(ctx context.Context, job record.CrawlJob) error,
+	todo func(ctx context.Context, t record.Todo, try int) error,
+	log *slog.Logger) (stop func(context.Context), err error) {
+	workers, queues := river.NewWorkers(), map[string]river.QueueConfig{}
+	for queue, most := range map[string]int{
+		crawlQueue: hands.Crawls, judgeQueue: hands.Judgings, recheckQueue: hands.Rechecks,
+	} {
+		if most > 0 {
+			queues[queue] = river.QueueConfig{MaxWorkers: most}
+		}
+	}
+	river.AddWorker(workers, &worker{do: crawl})
+	river.AddWorker(workers, &todoWorker{do: todo})
 	client, err := river.NewClient(riverpgxv5.New(s.pool), &river.Config{
-		ID: name, Workers: workers, Queues: map[string]river.QueueConfig{crawlQueue: {MaxWorkers: crawls}},
+		ID: name, Workers: workers, Queues: queues, PeriodicJobs: daily(),
 		FetchCooldown: 20 * time.Millisecond, FetchPollInterval: time.Second, RetryPolicy: retrying{},
-		Logger: slog.New(&louder{log.Handler()}),
+		RescueStuckJobsAfter: 24 * time.Hour, // by their workers' hearts they are missed much sooner
+		Logger:               slog.New(&louder{log.Handler()}),
 	})
 	if err == nil {
 		err = client.Start(ctx)
@@ -101,6 +228,31 @@ func (s *Store) Work(ctx context.Context, name string, crawls int,
 		return nil, fmt.Errorf("starting to work: %w", err)
 	}
 	return func(ctx context.Context) { _ = client.Stop(ctx) }, nil // it has stopped, or ctx has ended
+}
+
+// Exclusively does what no other process may be at meanwhile; record.ErrBusy where one is.
+func (s *Store) Exclusively(ctx context.Context, what string, do func() error) error {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	var free bool
+	key := urlHash("harvik " + what)
+	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock($1)", key).Scan(&free); err != nil {
+		return err
+	}
+	if !free {
+		return record.ErrBusy
+	}
+	defer func() {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		if _, err := conn.Exec(ctx, "select pg_advisory_unlock($1)", key); err != nil {
+			_ = conn.Conn().Close(ctx) // which gives it up, too
+		}
+	}()
+	return do()
 }
 
 // louder lets through what is worth a consultant's log: warnings and errors.

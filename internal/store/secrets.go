@@ -2,6 +2,9 @@ package store
 
 import (
 	"context"
+	"fmt"
+
+	"github.com/jackc/pgx/v5"
 
 	"harvik/internal/core/plan"
 	"harvik/internal/record"
@@ -50,6 +53,35 @@ func (s *Store) BindSecret(ctx context.Context, site int64, name, network string
 	_, err := s.db.ExecContext(ctx,
 		"update secret set network = $3 where site_id = $1 and name = $2 and network is null", site, name, network)
 	return err
+}
+
+// Reseal seals every secret anew, and notes by which key that is; nothing has changed where one of them cannot be.
+func (s *Store) Reseal(ctx context.Context, print string,
+	anew func(site int64, name string, sealed []byte) ([]byte, error)) (secrets int, err error) {
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, "select site_id, name, sealed from secret order by site_id, name for update")
+		if err != nil {
+			return err
+		}
+		var b pgx.Batch
+		var site int64
+		var name string
+		var sealed []byte
+		if _, err = pgx.ForEachRow(rows, []any{&site, &name, &sealed}, func() error {
+			fresh, err := anew(site, name, sealed)
+			if err != nil {
+				return fmt.Errorf("the secret %q: %w", name, err)
+			}
+			b.Queue("update secret set sealed = $3 where site_id = $1 and name = $2", site, name, fresh)
+			return nil
+		}); err != nil {
+			return err
+		}
+		secrets = b.Len()
+		b.Queue("insert into seal (print) values ($1) on conflict (one) do update set print = excluded.print", print)
+		return tx.SendBatch(ctx, &b).Close()
+	})
+	return secrets, err
 }
 
 // keptUses is how many uses of a secret are remembered.

@@ -19,10 +19,9 @@ func (s *Store) Share(ctx context.Context, w record.Worker, joined []record.Host
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		var b pgx.Batch
 		b.Queue(
-			`insert into worker (name, place, crawls) values ($1, $2, $3) on conflict (name) do update set seen = now()`,
-			w.Name,
-			clean(w.Place),
-			w.Crawls,
+			`insert into worker (name, place, crawls, judgings, rechecks, keys) values ($1, $2, $3, $4, $5, coalesce($6, array[]::text[]))
+				on conflict (name) do update set seen = now(), keys = excluded.keys`,
+			w.Name, clean(w.Place), w.Hands.Crawls, w.Hands.Judgings, w.Hands.Rechecks, w.Keys,
 		)
 		b.Queue(
 			"delete from worker where seen < now() - make_interval(secs => $1) and name <> $2",
@@ -80,34 +79,4 @@ func (s *Store) SetSeal(ctx context.Context, print string) error {
 func (s *Store) Seal(ctx context.Context) (print string, err error) {
 	err = s.db.GetContext(ctx, &print, "select coalesce(max(print), '') from seal")
 	return print, err
-}
-
-// Queue is who works, and at what.
-func (s *Store) Queue(ctx context.Context) (out record.Queue, err error) {
-	if out.Workers, err = s.Workers(ctx); err != nil {
-		return out, err
-	}
-	var rows []struct {
-		record.Queued
-		Now kept[record.Progress]
-	}
-	err = s.db.SelectContext(ctx, &rows, `select s.name as site, c.number, c.owner, coalesce(w.place, '') as place,
-		coalesce(j.created_at, c.started) as since, c.epoch, coalesce(j.error, '') as error, coalesce(c.live, c.progress) as now
-		from crawl c join site s on s.id = c.site_id left join worker w on w.name = c.owner
-		left join lateral (select created_at, errors[array_upper(errors, 1)] ->> 'error' as error from river_job
-			where kind = $1 and args @> jsonb_build_object('crawl', c.id) order by id desc limit 1) j on true
-		where c.state = 'running' order by c.owner = '', since, c.id`, crawlQueue)
-	for i := range rows {
-		rows[i].Queued.Now = rows[i].Now.value
-		out.Crawls = append(out.Crawls, rows[i].Queued)
-	}
-	return out, err
-}
-
-// Workers are those that are heard of, the one that began first first.
-func (s *Store) Workers(ctx context.Context) ([]record.Worker, error) {
-	out := []record.Worker{}
-	err := s.db.SelectContext(ctx, &out, `select name, place, crawls, started, seen from worker
-		where seen > now() - make_interval(secs => $1) order by started, name`, forgotten.Seconds())
-	return out, err
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"crypto/rand"
 	"fmt"
 	"time"
 
@@ -45,7 +46,8 @@ func (k *Sink) whose(ctx context.Context, err *error) {
 		return
 	}
 	epoch := k.epoch
-	if k.store.pool.QueryRow(ctx, "select epoch from crawl where id = $1", k.crawl).Scan(&epoch) == nil && epoch != k.epoch {
+	if k.store.pool.QueryRow(ctx, "select epoch from crawl where id = $1", k.crawl).Scan(&epoch) == nil &&
+		epoch != k.epoch {
 		*err = record.ErrLost
 	}
 }
@@ -123,7 +125,13 @@ func (k *Sink) Save(ctx context.Context, b record.Batch) (err error) {
 	if err != nil {
 		return err
 	}
-	tag, err := tx.Exec(ctx, "update crawl set progress = $2 where id = $1 and ($3 < 0 or epoch = $3)", k.crawl, progress, k.epoch)
+	tag, err := tx.Exec(
+		ctx,
+		"update crawl set progress = $2 where id = $1 and ($3 < 0 or epoch = $3)",
+		k.crawl,
+		progress,
+		k.epoch,
+	)
 	if err := held(tag.RowsAffected(), err); err != nil {
 		return err
 	}
@@ -253,7 +261,9 @@ func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Res
 		if err := settle(ctx, tx, rec, with); err != nil {
 			return fmt.Errorf("storing the states of fixes: %w", err)
 		}
-		return nil
+		cause := fmt.Sprintf("crawl %d finished by owner %d", rec.ID, rec.Epoch)
+		tidy := record.Todo{What: record.ToTidy, Crawl: rec.ID, Cause: cause}
+		return s.leave(ctx, tx, append(hanging(cause), tidy)...)
 	})
 }
 
@@ -293,7 +303,7 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 			finished, data, catalogue); err != nil {
 			return err
 		}
-		return nil
+		return s.leave(ctx, tx, hanging(fmt.Sprintf("crawl %d judged anew %s", id, rand.Text()))...)
 	})
 }
 

@@ -3,9 +3,9 @@ package store
 import (
 	"context"
 
-	"harvik/internal/record"
+	"github.com/jackc/pgx/v5"
 
-	"github.com/jmoiron/sqlx"
+	"harvik/internal/record"
 
 	"harvik/internal/core/plan"
 )
@@ -49,23 +49,23 @@ func (s *Store) Site(ctx context.Context, name string) (record.Site, error) {
 
 // RemoveSite deletes a site with its crawls.
 func (s *Store) RemoveSite(ctx context.Context, name string) error {
-	return s.within(ctx, func(tx *sqlx.Tx) error {
-		var crawls []int64
-		if err := tx.SelectContext(ctx, &crawls,
-			"select c.id from crawl c join site s on s.id = c.site_id where s.name = $1", name); err != nil {
-			return err
-		}
-		if err := forget(ctx, tx, crawls); err != nil {
-			return err
-		}
-		r, err := tx.ExecContext(ctx, "delete from site where name = $1", name)
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, "select c.id from crawl c join site s on s.id = c.site_id where s.name = $1", name)
 		if err != nil {
 			return err
 		}
-		if n, _ := r.RowsAffected(); n == 0 {
-			return record.ErrNotFound
+		crawls, err := pgx.CollectRows(rows, pgx.RowTo[int64])
+		if err != nil {
+			return err
 		}
-		return nil
+		if err := s.forget(ctx, tx, crawls); err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, "delete from site where name = $1", name)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = record.ErrNotFound
+		}
+		return err
 	})
 }
 

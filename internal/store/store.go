@@ -54,6 +54,10 @@ func OpenWith(ctx context.Context, database string, connections int) (*Store, er
 	config.MaxConns = int32(connections)
 	// A plan for any crawl would look at the parts of all.
 	config.ConnConfig.RuntimeParams["plan_cache_mode"] = "force_custom_plan"
+	// A process whose machine is gone is not to hold locks.
+	config.ConnConfig.RuntimeParams["tcp_keepalives_idle"] = "15"
+	config.ConnConfig.RuntimeParams["tcp_keepalives_interval"] = "5"
+	config.ConnConfig.RuntimeParams["tcp_keepalives_count"] = "3"
 	// Compiling a query takes longer than any of them.
 	config.ConnConfig.RuntimeParams["jit"] = "off"
 	pool, err := pgxpool.NewWithConfig(ctx, config)

@@ -343,21 +343,28 @@ func (s *Store) AddWaiver(ctx context.Context, site int64, w record.Waiver) (id 
 	if w.Until != nil {
 		until = w.Until.Time
 	}
-	err = s.db.GetContext(ctx, &id,
-		`insert into waiver (site_id, scope, check_id, target, reason, who, until) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
-		site, w.Scope, w.Check, clean(w.On), clean(w.Reason), clean(w.By), until)
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := tx.QueryRow(ctx,
+			`insert into waiver (site_id, scope, check_id, target, reason, who, until) values ($1, $2, $3, $4, $5, $6, $7) returning id`,
+			site, w.Scope, w.Check, clean(w.On), clean(w.Reason), clean(w.By), until).Scan(&id); err != nil {
+			return err
+		}
+		return s.decided(ctx, tx, site)
+	})
 	return id, err
 }
 
 // EndWaiver ends a waiver that holds; record.ErrNotFound if there is none of that number that does.
 func (s *Store) EndWaiver(ctx context.Context, site, id int64, who string) error {
-	r, err := s.db.ExecContext(ctx,
-		"update waiver set ended = now(), ended_by = $3 where site_id = $1 and id = $2 and ended is null", site, id, clean(who))
-	if err != nil {
-		return err
-	}
-	if n, _ := r.RowsAffected(); n == 0 {
-		return record.ErrNotFound
-	}
-	return nil
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx,
+			"update waiver set ended = now(), ended_by = $3 where site_id = $1 and id = $2 and ended is null", site, id, clean(who))
+		if err == nil && tag.RowsAffected() == 0 {
+			err = record.ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		return s.decided(ctx, tx, site)
+	})
 }

@@ -51,6 +51,9 @@ func ReadPDF(ctx context.Context, data []byte) *page.PDF { return documents.Read
 // Catalogue is every check.
 var Catalogue = checks.New()
 
+// Hands do all kinds of work.
+var Hands = record.Hands{Crawls: 8, Judgings: 2, Rechecks: 8}
+
 // Quiet drops all log lines.
 var Quiet = slog.New(slog.DiscardHandler)
 

@@ -1,6 +1,9 @@
 package wire
 
 import (
+	"cmp"
+	"time"
+
 	"harvik/internal/api"
 	"harvik/internal/record"
 )
@@ -13,11 +16,39 @@ func Queue(in *record.Queue) api.Queue {
 	}
 	return api.Queue{
 		Workers: Each(in.Workers, func(w *record.Worker) api.Worker {
-			return api.Worker{Place: w.Place, Crawls: w.Crawls, Runs: runs[w.Name], Started: w.Started, Seen: w.Seen}
+			return api.Worker{
+				Place:    w.Place,
+				Crawls:   w.Hands.Crawls,
+				Judgings: w.Hands.Judgings,
+				Rechecks: w.Hands.Rechecks,
+				Runs:     runs[w.Name],
+				Started:  w.Started,
+				Seen:     w.Seen,
+			}
 		}),
 		Crawls: Each(in.Crawls, func(q *record.Queued) api.QueuedCrawl {
 			return api.QueuedCrawl{Site: q.Site, Number: q.Number, Waits: q.Owner == "", Place: q.Place, Since: q.Since,
 				Taken: q.Epoch, Fetched: q.Now.Fetched, Phase: q.Now.Phase, Error: q.Error}
 		}),
+		Jobs: Each(in.Jobs, job),
 	}
+}
+
+// jobs are the words for what is done beside crawls.
+var jobs = map[string]string{
+	record.ToTidy:    "tidy up after a crawl",
+	record.ToWeigh:   "weigh newest crawls by what is decided",
+	record.ToJudge:   "judge older crawls by the rules of the newest",
+	record.ToPack:    "pack the source that crawls keep",
+	record.ToSweep:   "drop what removed crawls left",
+	record.ToRecheck: "look again at fixes",
+}
+
+func job(j *record.Job) api.Job {
+	out := api.Job{ID: j.ID, What: j.What, Label: cmp.Or(jobs[j.What], j.What), Site: j.Site, Crawl: j.Crawl,
+		Number: j.Number, State: j.State, Place: j.Place, Since: j.Since, Tries: j.Tries, Error: j.Error}
+	if j.State == record.Again || j.State == record.Waits && j.Next.After(time.Now()) {
+		out.Next = j.Next
+	}
+	return out
 }

@@ -1201,10 +1201,48 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The workers that are heard of, and the crawls that run or wait for one */
+        /** The workers that are heard of, and what they do, and what waits for one */
         get: operations["showQueue"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/queue/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take work from the queue that is no crawl; where it runs it is broken off */
+        delete: operations["cancelJob"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/queue/jobs/{job}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have work be tried at once that waits for its next try, was given up, or was cancelled */
+        post: operations["retryJob"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2687,13 +2725,49 @@ export interface components {
             workers: components["schemas"]["Worker"][];
             /** @description those that run, then those that wait, the longest first */
             crawls: components["schemas"]["QueuedCrawl"][];
+            /** @description other work: what runs, then what waits or was given up, the oldest first; at most 200 */
+            jobs: components["schemas"]["Job"][];
         };
-        /** @description A process that takes crawls from the queue */
+        /** @description Work that waits in the queue beside crawls */
+        Job: {
+            /** Format: int64 */
+            id: number;
+            /** @description tidy, weigh, judge, pack, sweep or recheck */
+            what: string;
+            /** @description what that is */
+            label: string;
+            site?: string;
+            crawl?: number;
+            /** @description of a recheck */
+            number?: number;
+            /** @description waits, runs, tried again, given up or cancelled */
+            state: string;
+            /** @description where it runs */
+            place?: string;
+            /**
+             * Format: date-time
+             * @description it runs, waits, or has ended
+             */
+            since: string;
+            /**
+             * Format: date-time
+             * @description when it is tried next, if it waits for that
+             */
+            next?: string;
+            tries: number;
+            /** @description of the last try */
+            error?: string;
+        };
+        /** @description A process that takes work from the queue */
         Worker: {
             /** @description host and process */
             place: string;
             /** @description that it runs at once, at most */
             crawls: number;
+            /** @description pieces of what hangs on ended crawls that it does at once, at most */
+            judgings: number;
+            /** @description that it does at once, at most */
+            rechecks: number;
             /** @description crawls that it runs now */
             runs: number;
             /** Format: date-time */
@@ -4035,6 +4109,7 @@ export interface components {
         };
     };
     parameters: {
+        jobNumber: number;
         siteName: string;
         /** @description a number, or latest: the newest finished crawl */
         crawlName: string;
@@ -5983,6 +6058,48 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Queue"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Cancelled */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    retryJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: components["parameters"]["jobNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is tried */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
