@@ -26,6 +26,7 @@ import (
 	"harvik/internal/core/checks"
 	"harvik/internal/house"
 	"harvik/internal/jobs"
+	"harvik/internal/meter"
 	"harvik/internal/record"
 	"harvik/internal/render"
 	"harvik/internal/service"
@@ -41,7 +42,12 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
 	defer stop()
 	defer watchOver()()
-	log := logger(o.Verbose)
+	log := logger(o.Verbose, o.JSON)
+	stopTracing, err := meter.Trace(ctx)
+	if err != nil {
+		return fmt.Errorf("sending traces: %w", err)
+	}
+	defer flush(stopTracing)
 	if err := os.MkdirAll(o.Data, 0o755); err != nil {
 		return fmt.Errorf("making the data folder: %w", err)
 	}
@@ -148,8 +154,11 @@ func seal(ctx context.Context, s *store.Store, v *vault.Vault) error {
 	}
 	for _, w := range workers {
 		if slices.Contains(w.Keys, noted) {
-			return fmt.Errorf("secrets in this database are sealed by another key, with which %s works: name that by --key-file or %s",
-				w.Place, keyVariable)
+			return fmt.Errorf(
+				"secrets in this database are sealed by another key, with which %s works: name that by --key-file or %s",
+				w.Place,
+				keyVariable,
+			)
 		}
 	}
 	return s.SetSeal(ctx, mine[0])
@@ -169,7 +178,13 @@ type parts struct {
 func (p *parts) listen(ctx context.Context, address string, crashed bool) error {
 	s, log := p.store, p.log
 	catalogue := checks.New()
-	rooms := house.New(s, catalogue, p.vault, p.disk(), p.browser(), p.seat, log)
+	m := meter.New(s)
+	end, err := watched(ctx, m, s, p.options.Metrics, log)
+	if err != nil {
+		return err
+	}
+	defer end()
+	rooms := house.New(s, catalogue, p.vault, p.disk(), p.browser(), p.seat, m, log)
 	if err := rooms.Recover(ctx, record.Hands(p.options.Hands), crashed); err != nil {
 		return err
 	}
@@ -199,7 +214,6 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 		fmt.Fprintf(os.Stdout, "Harvik runs at %s\n`harvik link` prints a link that signs in to the console.\n",
 			address)
 	}
-	var err error
 	select {
 	case err = <-failed:
 	case <-ctx.Done():
@@ -313,13 +327,50 @@ func browserIn(folder string) *render.Pool {
 	return render.NewPool(folder, min(8, 2*runtime.GOMAXPROCS(0)))
 }
 
-// logger writes what happens to standard error.
-func logger(verbose bool) *slog.Logger {
-	level := slog.LevelInfo
+// logger writes what happens to standard error, as JSON if that is wished.
+func logger(verbose, asJSON bool) *slog.Logger {
+	o := &slog.HandlerOptions{Level: slog.LevelInfo}
 	if verbose {
-		level = slog.LevelDebug
+		o.Level = slog.LevelDebug
 	}
-	return slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	if asJSON {
+		return slog.New(slog.NewJSONHandler(os.Stderr, o))
+	}
+	return slog.New(slog.NewTextHandler(os.Stderr, o))
+}
+
+// flush sends the traces that have not been sent, for as long as that is worth waiting for.
+func flush(stop func(context.Context)) {
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	stop(ctx)
+}
+
+// watched serves what the meter counts on an address of its own, "" for none, until end is called. Who can reach it
+// needs no token: it tells of work and machine, and of no site.
+func watched(
+	ctx context.Context,
+	m *meter.Meter,
+	s *store.Store,
+	address string,
+	log *slog.Logger,
+) (end func(), err error) {
+	if address == "" {
+		return func() {}, nil
+	}
+	listener, err := net.Listen("tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("%w; choose another address with --metrics", err)
+	}
+	server := &http.Server{
+		Handler:           m.Handler(ctx, s),
+		ReadHeaderTimeout: 5 * time.Second,
+		WriteTimeout:      30 * time.Second,
+		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),
+	}
+	go func() { _ = server.Serve(listener) }() // until it is closed
+	log.Info("figures served", "address", "http://"+listener.Addr().String()+"/metrics")
+	return func() { _ = server.Close() }, nil
 }
 
 // databaseOf is where the database of the service on a data folder is.

@@ -15,6 +15,7 @@ import (
 	"harvik/internal/core/checks"
 	"harvik/internal/gear"
 	"harvik/internal/house"
+	"harvik/internal/meter"
 	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/vault"
@@ -25,7 +26,12 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt)
 	defer stop()
 	defer watchOver()()
-	log, database := logger(o.Verbose), o.Database
+	log, database := logger(o.Verbose, o.JSON), o.Database
+	stopTracing, err := meter.Trace(ctx)
+	if err != nil {
+		return fmt.Errorf("sending traces: %w", err)
+	}
+	defer flush(stopTracing)
 	if database == "" {
 		var err error
 		if database, err = databaseOf(o.Data); errors.Is(err, os.ErrNotExist) {
@@ -55,7 +61,13 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 		return err
 	}
 	defer os.RemoveAll(profiles)
-	w := house.NewWorker(s, checks.New(), v, browserIn(profiles), log)
+	m := meter.New(s)
+	end, err := watched(ctx, m, s, o.Metrics, log)
+	if err != nil {
+		return err
+	}
+	defer end()
+	w := house.NewWorker(s, checks.New(), v, browserIn(profiles), m, log)
 	if err := w.Work(ctx, record.Hands(o.Hands)); err != nil {
 		return err
 	}

@@ -2663,6 +2663,9 @@ type Worker struct {
 	// Judgings pieces of what hangs on ended crawls that it does at once, at most
 	Judgings int `json:"judgings"`
 
+	// Opens it has the key by which secrets are sealed
+	Opens bool `json:"opens"`
+
 	// Place host and process
 	Place string `json:"place"`
 

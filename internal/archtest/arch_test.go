@@ -70,7 +70,8 @@ internal/recheck: booking check drift fixlist mishap page plan rendered task tex
 internal/look: booking check page plan scope text weburl internal/crawl internal/fetch internal/gear internal/record
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/limit internal/record
-internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/preview internal/recheck internal/record internal/render internal/store internal/worklist
+internal/meter: version internal/record
+internal/house: check internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/meter internal/preview internal/recheck internal/record internal/render internal/store internal/worklist
 internal/report: check column gate graph page plan rendered text weburl internal/record
 internal/api: plan
 internal/wire: check column vocabulary dom drift figures fixlist gate page plan query rendered robots structured survey task text internal/api internal/record
@@ -83,7 +84,7 @@ internal/vault:
 console:
 demo:
 demo/play: demo
-cmd/harvik: checks console internal/cli internal/cluster internal/gear internal/house internal/jobs internal/record internal/render internal/service internal/store internal/vault
+cmd/harvik: checks console internal/cli internal/cluster internal/gear internal/house internal/jobs internal/meter internal/record internal/render internal/service internal/store internal/vault
 `
 
 // forbidden are the packages of the standard library that no part of the core imports: it

@@ -72,6 +72,11 @@ func printQueue(w io.Writer, q api.Queue, now time.Time) {
 				most(one.Rechecks), lasting(now.Sub(one.Started)), lasting(now.Sub(one.Seen)) + " ago"})
 		}
 		printRows(w, rows, 2, 3, 4, 5)
+		for _, one := range q.Workers {
+			if !one.Opens {
+				wrap(w, "  ", one.Place+" lacks the key of secrets: it leaves crawls that need one to others")
+			}
+		}
 	}
 	fmt.Fprintf(w, "\n%s\n", bold(w, numbers.Count(len(q.Crawls), "crawl runs or waits", "crawls run or wait")))
 	printCrawls(w, q.Crawls, now)
@@ -97,8 +102,12 @@ func printCrawls(w io.Writer, crawls []api.QueuedCrawl, now time.Time) {
 		if one.Waits {
 			where = "waits for a worker"
 		}
+		taken := numbers.Count(one.Taken, "time", "times")
+		if one.Taken == 0 {
+			taken = "not yet"
+		}
 		rows = append(rows, []string{fmt.Sprintf("  %s@%d", one.Site, one.Number), cmp.Or(where, "a worker that is missed"),
-			lasting(now.Sub(one.Since)), numbers.Thousands(one.Fetched), numbers.Count(one.Taken, "time", "times")})
+			lasting(now.Sub(one.Since)), numbers.Thousands(one.Fetched), taken})
 	}
 	printRows(w, rows, 4)
 	for _, one := range crawls {

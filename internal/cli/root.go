@@ -42,6 +42,8 @@ type ServeOptions struct {
 	KeyFile     string   // of its secrets; "" for that of the data folder
 	Hands       Hands    // what waits beyond that waits in the queue
 	KeepFree    int64    // bytes of the disk that crawls leave
+	Metrics     string   // address:port to serve figures on; "" for none
+	JSON        bool     // log as JSON
 	Verbose     bool
 }
 
@@ -51,7 +53,9 @@ type WorkOptions struct {
 	Database    string // the service's
 	KeyFile     string // of its secrets
 	Hands       Hands
-	Connections int // to the database, at most
+	Connections int    // to the database, at most
+	Metrics     string // address:port to serve figures on; "" for none
+	JSON        bool   // log as JSON
 	Verbose     bool
 }
 

@@ -79,6 +79,8 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 		"a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
 	f.StringVar(&keep, "keep-free", "1GB",
 		"free space of the disk below which crawls are put away, until there is more")
+	f.StringVar(&o.Metrics, "metrics", "", "address and port to serve /metrics, /healthz and /readyz on, such as 127.0.0.1:9420; for whoever can reach it")
+	f.BoolVar(&o.JSON, "log-json", false, "log as JSON")
 	f.BoolVarP(&o.Verbose, "verbose", "v", false, "log every request")
 	f.StringSliceVar(&allow, "allow", nil, "")
 	_ = f.MarkHidden("allow") // of earlier versions: it says what to do instead

@@ -43,6 +43,8 @@ this machine; and the key by which the service seals secrets, the file secrets.k
 	f.StringVar(&o.KeyFile, "key-file", "", "the service's key of secrets; that of the data folder unless it is named")
 	o.Hands.flags(f, 4)
 	f.IntVar(&o.Connections, "connections", 16, "connections to the database at most")
+	f.StringVar(&o.Metrics, "metrics", "", "address and port to serve /metrics, /healthz and /readyz on, such as 127.0.0.1:9420; for whoever can reach it")
+	f.BoolVar(&o.JSON, "log-json", false, "log as JSON")
 	f.BoolVarP(&o.Verbose, "verbose", "v", false, "log more")
 	return c
 }

@@ -38,7 +38,7 @@ func TestAccessible(t *testing.T) {
 		{
 			"/",
 			"fernhollow",
-		}, {"/ask?question=words+%3C+100", "Ask all sites"}, {"/look", "Look"}, {"/checks?search=title", "title-missing"},
+		}, {"/ask?question=words+%3C+100", "Ask all sites"}, {"/look", "Look"}, {"/queue", "Everything that hangs on crawls is done."}, {"/checks?search=title", "title-missing"},
 		{"/sites/fernhollow", "Health, by the rules"}, {"/sites/fernhollow/plan", "Plan of"},
 		{"/sites/fernhollow/checks?search=title&open=title-long", "What it would change"},
 		{"/sites/fernhollow/waivers", "aive"}, {"/sites/fernhollow/figures", "igures"},

@@ -68,7 +68,7 @@ func startOn(t testing.TB, database string) *harvik {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, render.NewPool(t.TempDir(), 4), "", testkit.Quiet)
+	rooms := house.New(s, testkit.Catalogue, v, jobs.Disk{}, render.NewPool(t.TempDir(), 4), "", nil, testkit.Quiet)
 	if err := rooms.Work(t.Context(), testkit.Hands); err != nil {
 		t.Fatal(err)
 	}

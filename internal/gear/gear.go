@@ -3,6 +3,7 @@
 package gear
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -50,6 +51,27 @@ type Gear struct {
 
 	// Browser renders pages; nil where none are rendered. It is set before the gear is used.
 	Browser crawl.Browser
+	// Meter counts requests; nil where nobody counts. It is set before the gear is used.
+	Meter Meter
+}
+
+// A Meter counts requests to sites, by what came of them and how long they took.
+type Meter interface {
+	Asked(outcome string, took time.Duration)
+}
+
+// counted is a client whose requests are counted.
+type counted struct {
+	crawl.Fetcher
+	meter Meter
+}
+
+// Do implements crawl.Fetcher.
+func (c *counted) Do(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r fetch.Request) fetch.Answer {
+	begun := time.Now()
+	a := c.Fetcher.Do(ctx, u, buf, r)
+	c.meter.Asked(string(a.Outcome), time.Since(begun))
+	return a
 }
 
 // New makes a gear.
@@ -172,9 +194,13 @@ func (g *Gear) Config(p plan.Plan, start weburl.URL, guard fetch.Guard,
 		return crawl.Config{}, err
 	}
 	settings.Large = g.large
-	c, err := fetch.New(settings)
+	client, err := fetch.New(settings)
 	if err != nil {
 		return crawl.Config{}, err
+	}
+	var c crawl.Fetcher = client
+	if g.Meter != nil {
+		c = &counted{client, g.Meter}
 	}
 	return crawl.Config{Plan: p, Start: start, Fetcher: c, Paces: &g.paces, Pages: &g.pages, ReadPDF: g.pdfs.Read,
 		Browser: g.Browser, Log: g.log}, nil

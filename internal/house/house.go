@@ -13,6 +13,7 @@ import (
 	"harvik/internal/jobs"
 	"harvik/internal/judging"
 	"harvik/internal/look"
+	"harvik/internal/meter"
 	"harvik/internal/preview"
 	"harvik/internal/recheck"
 	"harvik/internal/record"
@@ -38,8 +39,9 @@ type House struct {
 // New puts a house together, which closes the browser when it is shut down. The seat names where it stands, also for
 // the one that comes after it.
 func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, browser *render.Pool,
-	seat string, log *slog.Logger) *House {
+	seat string, m *meter.Meter, log *slog.Logger) *House {
 	h := &House{gear: gear.New(s, v, log), browser: browser}
+	h.gear.Meter = m
 	if browser != nil {
 		h.gear.Browser = browser
 	}
@@ -52,7 +54,7 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, br
 	h.Looks = look.New(s, c, h.gear)
 	h.Previews = preview.New(h.gear)
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge,
-		Chores: chores(s, h.Decisions, judge, h.Rechecks), Disk: disk, Seat: seat, Log: log})
+		Chores: chores(s, h.Decisions, judge, h.Rechecks), Disk: disk, Seat: seat, Meter: m, Log: log})
 	return h
 }
 
@@ -91,14 +93,16 @@ func NewWorker(
 	c *check.Catalogue,
 	v gear.Unsealer,
 	browser *render.Pool,
+	m *meter.Meter,
 	log *slog.Logger,
 ) *Worker {
 	w := &Worker{gear: gear.New(s, v, log), browser: browser}
+	w.gear.Meter = m
 	w.gear.Browser = browser
 	enough := func() error { return nil }
 	d, list, judge := decide.New(s, c, enough), worklist.New(s), judging.New(s, c, log)
 	w.Runner = jobs.New(jobs.Parts{Store: s, Gear: w.gear, Decisions: d, Work: list, Judge: judge,
-		Chores: chores(s, d, judge, recheck.New(s, c, w.gear, d, list, enough, log)), Log: log})
+		Chores: chores(s, d, judge, recheck.New(s, c, w.gear, d, list, enough, log)), Meter: m, Log: log})
 	return w
 }
 

@@ -51,7 +51,7 @@ func begin(t *testing.T, h http.Handler) *beside {
 		t.Fatal(err)
 	}
 	b := &beside{t: t, store: s, vault: &slipping{Vault: v}}
-	b.House = New(s, testkit.Catalogue, b.vault, jobs.Disk{}, nil, "", testkit.Quiet)
+	b.House = New(s, testkit.Catalogue, b.vault, jobs.Disk{}, nil, "", nil, testkit.Quiet)
 	if err := b.Work(t.Context(), testkit.Hands); err != nil {
 		t.Fatal(err)
 	}

@@ -50,6 +50,7 @@ type Store interface {
 	Workers(ctx context.Context) ([]record.Worker, error)
 	Seal(ctx context.Context) (print string, err error)
 	Own(ctx context.Context, id int64, epoch int, owner string) (rec record.Crawl, ok bool, err error)
+	Waiting(ctx context.Context) (crawls int, err error)
 	Beat(ctx context.Context, rec record.Crawl, p record.Progress) (record.Orders, error)
 	Release(ctx context.Context, rec record.Crawl) error
 	Unheard(ctx context.Context, patience time.Duration, seat string) ([]record.Crawl, error)
@@ -94,6 +95,12 @@ type Judge interface {
 	Rejudged(ctx context.Context, rec record.Crawl, by plan.Plan) (*booking.Result, []check.Finding, error)
 }
 
+// A Meter counts what ended in this process.
+type Meter interface {
+	Crawled(how string)
+	Did(what, how string)
+}
+
 // A Runner is safe for use from several goroutines.
 type Runner struct {
 	store     Store
@@ -102,6 +109,7 @@ type Runner struct {
 	work      Work
 	judge     Judge
 	chores    map[string]Chore
+	meter     Meter
 	log       *slog.Logger
 
 	ctx    context.Context
@@ -113,7 +121,8 @@ type Runner struct {
 	seat   string // what the owners of crawls that are run here have in common, over the ends of the process
 	name   string // as whom this runner owns crawls
 
-	lacks sync.Once // it was said that a key is lacking
+	lacks     sync.Once // it was said that a key is lacking
+	leastTurn time.Duration
 
 	mu        sync.Mutex
 	short     string         // why nothing more can be stored; "" if it can
@@ -135,8 +144,11 @@ type run struct {
 	stored bool         // with its verdict
 	stop   bool
 	pause  bool
-	lost   bool   // another worker has it
-	waits  string // what it is put away for, if it is to go on by itself
+	lost   bool // another worker has it
+	yields bool // it is to queue up again behind others
+	begun  time.Time
+	at     time.Time // it began to fetch, as its owner first saw
+	waits  string    // what it is put away for, if it is to go on by itself
 }
 
 // Parts are what a runner works with.
@@ -148,6 +160,7 @@ type Parts struct {
 	Judge     Judge
 	Chores    map[string]Chore // what waits in the queue beside crawls, by what it is
 	Disk      Disk
+	Meter     Meter  // nil for none
 	Seat      string // names where crawls are run, for as long as the place lasts; "" for one that ends with the runner
 	Log       *slog.Logger
 }
@@ -156,14 +169,26 @@ type Parts struct {
 func New(p Parts) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	r := &Runner{
-		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, chores: p.Chores,
+		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, chores: p.Chores, meter: p.Meter,
 		log: p.Log, ctx: ctx, cancel: cancel,
 		live: map[int64]*run{}, disk: p.Disk, ending: make(chan struct{}), seat: cmp.Or(p.Seat, rand.Text()) + "/",
 	}
-	r.name = r.seat + rand.Text()
+	if r.meter == nil {
+		r.meter = uncounted{}
+	}
+	r.name, r.leastTurn = r.seat+rand.Text(), leastTurn
 	r.group.Go(r.watchDisk)
 	return r
 }
+
+// uncounted is a Meter that counts nothing.
+type uncounted struct{}
+
+// Crawled implements Meter.
+func (uncounted) Crawled(string) {}
+
+// Did implements Meter.
+func (uncounted) Did(string, string) {}
 
 // Start begins a crawl of a site by a plan and returns its record at once; it runs as soon as a worker takes it.
 func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error) {
@@ -249,8 +274,11 @@ func (r *Runner) Rejudge(ctx context.Context, site record.Site, rec record.Crawl
 // reread reads a crawl's pages anew, by the facts of today and a plan's fields.
 func (r *Runner) reread(ctx context.Context, rec record.Crawl, by plan.Plan) error {
 	if rec.Plan.Render.Pages == plan.All {
-		return record.Refuse("crawl %d was rendered: what was read of its pages is what a browser built, and that is not "+
-			"what is kept as their source; crawl again", rec.Number)
+		return record.Refuse(
+			"crawl %d was rendered: what was read of its pages is what a browser built, and that is not "+
+				"what is kept as their source; crawl again",
+			rec.Number,
+		)
 	}
 	start, err := weburl.Parse(rec.Home)
 	if err != nil {
@@ -415,12 +443,14 @@ func (r *Runner) run(one *run, past bool) {
 }
 
 // once is one attempt, to the end.
-func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
+func (r *Runner) once(one *run, past bool, log *slog.Logger) (err error) {
+	ctx, done := traced(r.ctx, "crawl", one.rec)
+	defer func() { done(err) }()
 	a, err := r.prepare(one, past, log)
 	if err != nil {
 		return err
 	}
-	harvest, err := a.crawl.Run(r.ctx)
+	harvest, err := within(ctx, "fetch", one.rec, a.crawl.Run)
 	if err != nil {
 		return err
 	}
@@ -429,28 +459,31 @@ func (r *Runner) once(one *run, past bool, log *slog.Logger) error {
 		Book: a.book, Harvest: harvest, Sink: a.sink, Further: past, Ends: one.ends,
 		Weigh: func(sheet *fixlist.Sheet) (*fixlist.Report, error) {
 			var err error
-			if w, err = r.weights(r.ctx, one.rec); err != nil {
+			if w, err = r.weights(ctx, one.rec); err != nil {
 				return nil, err
 			}
 			return sheet.Build(w.Adjustment()), nil
 		},
 	}
-	result, err := ended.Judge(r.ctx)
+	result, err := within(ctx, "judge", one.rec, ended.Judge)
 	if err != nil {
 		return err
 	}
 	progress := a.crawl.Progress()
 	progress.Phase, progress.Findings, progress.Waiting, progress.Later = "done", a.book.Places(), 0, 0
-	with, err := r.work.Settle(r.ctx, one.rec, result)
-	if err != nil {
-		return err
-	}
-	if err := r.store.SaveResult(r.ctx, one.rec, result, progress, w.Weighing(result.Sheet), with); err != nil {
+	if _, err = within(ctx, "store", one.rec, func(ctx context.Context) (any, error) {
+		with, err := r.work.Settle(ctx, one.rec, result)
+		if err != nil {
+			return nil, err
+		}
+		return nil, r.store.SaveResult(ctx, one.rec, result, progress, w.Weighing(result.Sheet), with)
+	}); err != nil {
 		return err
 	}
 	one.mu.Lock()
 	one.stored = true
 	one.mu.Unlock()
+	r.meter.Crawled(string(result.Ending))
 	log.Info("crawl finished", "ending", string(result.Ending), "fetched", progress.Fetched,
 		"seconds", int(progress.Seconds), "fixes", len(result.Report.Fixes))
 	return nil
@@ -464,21 +497,31 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	var refusal *record.Refusal
 	var mistake *mishap.Panic
 	var facts *booking.OldFactsError
+	var how string
 	switch {
 	case one.isLost(), errors.Is(err, record.ErrLost):
 		log.Warn("crawl given up: another worker has taken it up")
+		r.meter.Crawled("lost")
 		return true
 	case errors.As(err, &facts):
+		how = "paused"
 		log.Warn("crawl paused", "reason", facts.Error())
 		err = r.store.PauseCrawl(ctx, one.rec, facts.Error(), "") // what it has is kept for the Harvik that made it
 	case errors.As(err, &mistake):
+		how = "paused"
 		gear.Tell(log, "crawl paused", err)
 		err = r.store.PauseCrawl(ctx, one.rec, err.Error(), "") // what it has is kept
 	case r.store.Trouble(err) == record.Full:
 		r.full()
+		how = "paused"
 		log.Warn("crawl put away", "reason", err.Error())
 		err = r.store.PauseCrawl(ctx, one.rec, r.shortage(), waitsForDisk)
+	case one.isYielding() && errors.As(err, &paused):
+		how = "given back"
+		log.Info("crawl queues up again behind others")
+		err = r.store.Release(ctx, one.rec)
 	case r.isClosed() && (errors.As(err, &paused) || r.ctx.Err() != nil):
+		how = "given back"
 		log.Info("crawl given back; it goes on with the next worker that is free")
 		err = r.store.Release(ctx, one.rec)
 	case errors.As(err, &paused), errors.As(err, &refusal):
@@ -492,14 +535,17 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 		if why == "" && waits == waitsForDisk {
 			why = r.shortage()
 		}
+		how = "paused"
 		log.Info("crawl paused", "reason", why)
 		err = r.store.PauseCrawl(ctx, one.rec, why, waits)
 	case r.store.Trouble(err) == record.Away:
 		return false
 	default:
+		how = "failed"
 		log.Error("crawl failed", "reason", err.Error())
 		err = r.store.FailCrawl(ctx, one.rec, err.Error())
 	}
+	r.meter.Crawled(how)
 	if err != nil && !errors.Is(err, record.ErrLost) {
 		log.Error("crawl's end could not be stored", "reason", err.Error())
 	}

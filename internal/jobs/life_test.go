@@ -433,3 +433,64 @@ func TestSpace(t *testing.T) {
 		t.Errorf("it says %q", r.short)
 	}
 }
+
+// TestTurns: where one crawl runs at a time, a large site does not keep a small one from its turn, and goes on after it
+// from what it had; a crawl for which nobody waits goes on as it is.
+func TestTurns(t *testing.T) {
+	brisk := plan.Plan{Pause: plan.Duration(80 * time.Millisecond), Parallel: 1, Retries: -1}
+	b := begin(t, Disk{}, slow, brisk)
+	b.leastTurn = 100 * time.Millisecond
+	small, err := b.store.Site(t.Context(), b.site.Name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := b.store.AddSite(t.Context(), "small", small.Home, brisk); err != nil {
+		t.Fatal(err)
+	}
+	if small, err = b.store.Site(t.Context(), "small"); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.store.Allow(t.Context(), small.ID, "127.0.0.0/8", "test"); err != nil {
+		t.Fatal(err)
+	}
+	if small, err = b.store.Site(t.Context(), "small"); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Work(t.Context(), record.Hands{Crawls: 1}); err != nil {
+		t.Fatal(err)
+	}
+	large, err := b.Start(t.Context(), b.site, brisk.WithDefaults())
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.watch(large, "it has run for longer than a turn", func(rec record.Crawl) bool { return rec.Progress.Fetched > 3 })
+	time.Sleep(3 * turnEvery)
+	if rec, err := b.store.CrawlOf(t.Context(), large.ID); err != nil || rec.Epoch != 1 {
+		t.Errorf("while nobody waits it was given back: owner %d (%v)", rec.Epoch, err)
+	}
+	one := brisk
+	one.Pages = 1
+	other, err := b.Start(t.Context(), small, one.WithDefaults())
+	if err != nil {
+		t.Fatal(err)
+	}
+	b.watch(other, "the small one ends", func(rec record.Crawl) bool { return rec.State == "finished" })
+	b.watch(large, "the large one goes on", func(rec record.Crawl) bool { return rec.Epoch > 2 && rec.State == "running" })
+}
+
+// watch waits until a crawl is as it is to be.
+func (b *beside) watch(rec record.Crawl, what string, is func(record.Crawl) bool) {
+	b.t.Helper()
+	for deadline := time.Now().Add(30 * time.Second); ; time.Sleep(20 * time.Millisecond) {
+		now, err := b.store.CrawlOf(b.t.Context(), rec.ID)
+		if err != nil {
+			b.t.Fatal(err)
+		}
+		if is(now) {
+			return
+		}
+		if time.Now().After(deadline) {
+			b.t.Fatalf("it is never so that %s: %s, %+v", what, now.State, now.Progress)
+		}
+	}
+}

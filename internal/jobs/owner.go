@@ -86,6 +86,7 @@ func (r *Runner) Work(ctx context.Context, hands record.Hands) error {
 	r.idle = idle
 	if !r.closed {
 		r.group.Go(r.watchOthers)
+		r.group.Go(func() { r.takeTurns(hands.Crawls) })
 	}
 	return nil
 }
@@ -142,7 +143,7 @@ func (r *Runner) do(ctx context.Context, job record.CrawlJob) error {
 	if err != nil || !ok {
 		return err
 	}
-	one := &run{rec: rec, ended: make(chan struct{}), stop: rec.Wish == record.WishStop,
+	one := &run{rec: rec, begun: time.Now(), ended: make(chan struct{}), stop: rec.Wish == record.WishStop,
 		pause: rec.Wish == record.WishPause}
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
 		r.log.Error("crawl cannot be taken up", "site", rec.Site, "crawl", rec.Number, "reason", err.Error())
@@ -241,6 +242,9 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 	now, err := r.store.Beat(ctx, rec, p)
 	one.mu.Lock()
 	defer one.mu.Unlock()
+	if p.Phase == fetching && one.at.IsZero() {
+		one.at = time.Now()
+	}
 	switch {
 	case errors.Is(err, record.ErrLost) && !one.stored:
 		one.lost = true
@@ -264,6 +268,13 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 		one.retune(was)
 	}
 	return false
+}
+
+// isYielding tells that the crawl is put away so that others have their turn.
+func (o *run) isYielding() bool {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return o.yields
 }
 
 // isLost tells that another owns the crawl.

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 
+	"go.opentelemetry.io/otel/attribute"
+
 	"harvik/internal/gear"
 	"harvik/internal/record"
 )
@@ -16,7 +18,7 @@ type Chore func(ctx context.Context, t record.Todo, try int) error
 var alone = map[string]bool{record.ToWeigh: true, record.ToJudge: true, record.ToPack: true, record.ToSweep: true}
 
 // todo does work that waits. What the end of the process breaks off is done elsewhere, or later.
-func (r *Runner) todo(ctx context.Context, t record.Todo, try int) error {
+func (r *Runner) todo(ctx context.Context, t record.Todo, try int) (err error) {
 	if r.isClosed() {
 		return record.ErrEnding
 	}
@@ -30,6 +32,9 @@ func (r *Runner) todo(ctx context.Context, t record.Todo, try int) error {
 	if chore == nil {
 		return fmt.Errorf("this Harvik does not know how to %q", t.What)
 	}
+	ctx, spanEnds := spanned(ctx, t.What, attribute.String("harvik.site", t.Site), attribute.Int64("harvik.crawl.id", t.Crawl),
+		attribute.String("harvik.cause", t.Cause), attribute.Int("harvik.try", try))
+	defer func() { spanEnds(err) }()
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	done := make(chan struct{})
@@ -47,11 +52,14 @@ func (r *Runner) todo(ctx context.Context, t record.Todo, try int) error {
 		do = func() error { return r.store.Exclusively(ctx, t.What, one) }
 	}
 	log := r.log.With("what", t.What, "cause", t.Cause)
-	err := do()
-	if err != nil && errors.Is(context.Cause(ctx), record.ErrEnding) {
+	err = do()
+	switch {
+	case err == nil:
+		r.meter.Did(t.What, "done")
+	case errors.Is(context.Cause(ctx), record.ErrEnding):
 		return record.ErrEnding
-	}
-	if err != nil && !errors.Is(err, record.ErrBusy) {
+	case !errors.Is(err, record.ErrBusy):
+		r.meter.Did(t.What, "failed")
 		gear.Tell(log, "work failed; it is tried again", err)
 	}
 	return err

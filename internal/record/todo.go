@@ -47,6 +47,14 @@ type Job struct {
 	Error  string // of the last try
 }
 
+// A QueueLength is how much of the queue is in one state.
+type QueueLength struct {
+	Queue  string // crawl, judge, recheck
+	State  string // Waits, Runs, …
+	Jobs   int
+	Oldest time.Duration // that the oldest has been in it
+}
+
 // How a job stands.
 const (
 	Waits     = "waits"

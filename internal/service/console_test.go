@@ -80,7 +80,13 @@ func TestHealthz(t *testing.T) {
 	if r := request(t, none{}, nil, "GET", "/healthz"); r.StatusCode != http.StatusOK {
 		t.Errorf("status %d", r.StatusCode)
 	}
-	if r := request(t, none{down: true}, nil, "GET", "/healthz"); r.StatusCode != http.StatusServiceUnavailable ||
+	if r := request(t, none{down: true}, nil, "GET", "/healthz"); r.StatusCode != http.StatusOK {
+		t.Errorf("without its database it does not live: %d", r.StatusCode)
+	}
+	if r := request(t, none{}, nil, "GET", "/readyz"); r.StatusCode != http.StatusOK {
+		t.Errorf("it is not ready: %d", r.StatusCode)
+	}
+	if r := request(t, none{down: true}, nil, "GET", "/readyz"); r.StatusCode != http.StatusServiceUnavailable ||
 		r.Header.Get("Content-Type") != "application/problem+json" {
 		t.Errorf("without its database: %d", r.StatusCode)
 	}
@@ -92,7 +98,7 @@ func TestPanic(t *testing.T) {
 	h := New(nil, nil, Config{Console: fstest.MapFS{}, Log: slog.New(slog.DiscardHandler)}).Handler()
 	for range 2 {
 		w := httptest.NewRecorder()
-		h.ServeHTTP(w, newRequest("GET", "/healthz"))
+		h.ServeHTTP(w, newRequest("GET", "/readyz"))
 		if w.Code != http.StatusInternalServerError || !strings.Contains(w.Body.String(), "its log says why") {
 			t.Errorf("%d %s", w.Code, w.Body)
 		}

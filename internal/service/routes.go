@@ -5,6 +5,7 @@ import "github.com/gin-gonic/gin"
 // routes is the whole API; openapi.yaml describes it, and a test holds the two together.
 func (s *Service) routes(g *gin.Engine) {
 	g.GET("/healthz", s.healthz)
+	g.GET("/readyz", s.readyz)
 	g.POST("/api/v1/session", noStore, s.signIn)
 
 	exports := &turns{what: "exports", all: 8, each: 3}

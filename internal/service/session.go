@@ -34,12 +34,22 @@ func caller(c *gin.Context) record.Credential {
 	return one
 }
 
-func (s *Service) healthz(c *gin.Context) {
+// healthz tells that the process lives.
+func (s *Service) healthz(c *gin.Context) { c.JSON(http.StatusOK, gin.H{"status": "ok"}) }
+
+// readyz tells whether it can answer.
+func (s *Service) readyz(c *gin.Context) {
+	select {
+	case <-s.closing:
+		problem(c, http.StatusServiceUnavailable, "the service is ending")
+		return
+	default:
+	}
 	if err := s.store.Ping(c); err != nil {
 		problem(c, http.StatusServiceUnavailable, "the database does not answer")
 		return
 	}
-	c.JSON(http.StatusOK, gin.H{"status": "ok"})
+	c.JSON(http.StatusOK, gin.H{"status": "ready"})
 }
 
 // signIn trades a one-time link for a session.

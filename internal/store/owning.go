@@ -64,6 +64,13 @@ func (s *Store) Unheard(ctx context.Context, patience time.Duration, seat string
 	return crawlsOf(rows), err
 }
 
+// Waiting is how many crawls wait for a worker that is free.
+func (s *Store) Waiting(ctx context.Context) (crawls int, err error) {
+	err = s.pool.QueryRow(ctx, "select count(*) from river_job where state = 'available' and queue = $1", crawlQueue).
+		Scan(&crawls)
+	return crawls, err
+}
+
 // Release gives a running crawl back, for whoever takes it up next, and leaves word of it in the queue; nothing happens
 // where another owns it by now.
 func (s *Store) Release(ctx context.Context, rec record.Crawl) error {

@@ -146,3 +146,28 @@ func (s *Store) Workers(ctx context.Context) ([]record.Worker, error) {
 	}
 	return out, err
 }
+
+// QueueLengths are how much of each queue waits, runs, is tried again, or was given up.
+func (s *Store) QueueLengths(ctx context.Context) (out []record.QueueLength, err error) {
+	var rows []struct {
+		Queue, State string
+		Jobs         int
+		Oldest       float64
+	}
+	err = s.db.SelectContext(ctx, &rows, `select queue, case state when 'running' then $1 when 'discarded' then $2
+			else case when errors is not null then $3 else $4 end end as state, count(*) as jobs,
+			coalesce(max(extract(epoch from now() - case when state = 'running' then attempted_at else created_at end)), 0) as oldest
+		from river_job where state in ('available', 'running', 'retryable', 'scheduled', 'discarded') group by 1, 2 order by 1, 2`,
+		record.Runs, record.GivenUp, record.Again, record.Waits)
+	for _, r := range rows {
+		out = append(out, record.QueueLength{Queue: r.Queue, State: r.State, Jobs: r.Jobs,
+			Oldest: time.Duration(r.Oldest * float64(time.Second))})
+	}
+	return out, err
+}
+
+// Connections are those to the database that are used now, and how many there may be.
+func (s *Store) Connections() (used, most int) {
+	stat := s.pool.Stat()
+	return int(stat.AcquiredConns()), int(stat.MaxConns())
+}

@@ -2,6 +2,7 @@ package wire
 
 import (
 	"cmp"
+	"slices"
 	"time"
 
 	"harvik/internal/api"
@@ -22,6 +23,7 @@ func Queue(in *record.Queue) api.Queue {
 				Judgings: w.Hands.Judgings,
 				Rechecks: w.Hands.Rechecks,
 				Runs:     runs[w.Name],
+				Opens:    in.Seal == "" || slices.Contains(w.Keys, in.Seal),
 				Started:  w.Started,
 				Seen:     w.Seen,
 			}

@@ -21,6 +21,10 @@ export const site = (name: string) =>
     queryFn: () => read(api.GET("/sites/{site}", { params: ofSite(name) })),
   });
 
+/** Who works and at what; it changes by itself. */
+export const queue = () =>
+  queryOptions({ queryKey: ["queue"], queryFn: () => read(api.GET("/queue")), refetchInterval: 2000 });
+
 export const plan = (name: string) =>
   queryOptions({
     queryKey: ["sites", name, "plan"],

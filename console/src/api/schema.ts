@@ -2770,6 +2770,8 @@ export interface components {
             rechecks: number;
             /** @description crawls that it runs now */
             runs: number;
+            /** @description it has the key by which secrets are sealed */
+            opens: boolean;
             /** Format: date-time */
             started: string;
             /**

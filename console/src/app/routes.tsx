@@ -16,6 +16,7 @@ export const router = createBrowserRouter([
       { path: "/", lazy: view("SiteList", () => import("../features/sites/SiteList")) },
       { path: "/checks", lazy: view("CheckList", () => import("../features/checks/CheckList")) },
       { path: "/ask", lazy: view("AskAll", () => import("../features/portfolio/AskAll")) },
+      { path: "/queue", lazy: view("QueuePage", () => import("../features/queue/QueuePage")) },
       { path: "/look", lazy: view("LookPage", () => import("../features/look/LookPage")) },
       { path: "/sites/:site", lazy: view("SitePage", () => import("../features/crawls/SitePage")) },
       { path: "/sites/:site/plan", lazy: view("PlanPage", () => import("../features/plan/PlanPage")) },

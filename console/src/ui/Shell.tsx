@@ -65,6 +65,9 @@ export function Shell() {
         <Link asChild color="fg" display={{ base: "none", sm: "inline" }}>
           <NavLink to="/checks">Checks</NavLink>
         </Link>
+        <Link asChild color="fg" display={{ base: "none", md: "inline" }}>
+          <NavLink to="/queue">Queue</NavLink>
+        </Link>
         <Button size="xs" variant="ghost" onClick={toggle}>
           {mode === "light" ? "Dark" : "Light"}
         </Button>
