@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO_TAGS := -tags nomsgpack -trimpath
 export CGO_ENABLED ?= 0
 
-.PHONY: compiled mutate demo test build tools debian console check format vet types bench bench-manuals bench-compare manuals fuzz race lint attack precision measure soak million docs pictures clean generate generated
+.PHONY: compiled mutate demo test build tools debian console check format vet types bench bench-manuals bench-compare manuals fuzz race lint attack precision measure soak fleet million docs pictures clean generate generated
 
 # Shows Harvik at work on Fernhollow until Ctrl-C; ONCE=1 ends after printing, EDITION=summer
 # shows the other edition, BEARS=2 a host that bears two requests at once.
@@ -108,6 +108,11 @@ attack: debian build
 
 ATTACKS = -run 'Killed|Heavy|Stalled|OneService|Crash|Private|StaysHome|Terminal|Phases|Abroad|Doors|SameImport|AtOnce|Credentials|Names|TwoPorts|Tickets|Slips|Secrets|Hostile|Rebinding|Guard|Allowance|Bound|FormElsewhere|Proxy|Waiver|Disk|Recover|Panics|Full|NotOurs|CutShort|Vault|Forged|Screen|Taker|Maker|Copy|TestRead$$|Child|Small' \
 	./internal/e2e ./internal/fetch ./internal/gear ./internal/house ./internal/jobs ./internal/recheck ./internal/cluster ./internal/vault ./internal/store ./internal/cli ./internal/spool ./internal/pdf ./internal/crawl ./internal/core/page ./internal/core/plan ./internal/core/figures
+
+# Twenty sites crawled by a service and four workers, which are killed and stopped again and again, as is the database.
+# And what a queue costs, what two workers give, and what follows for two hundred.
+fleet: debian build
+	HARVIK_FLEET=1 go test $(GO_TAGS) -vet off -count 1 -v -timeout 60m -run 'TestDisturbed|TestFleetCosts|TestFleetModel' ./internal/e2e ./internal/fleetmodel
 
 # Fix lists of the manuals on this machine, and findings drawn from them beside their source, to be read by a person.
 # MANUALS names other folders or addresses, with commas between; SEED another draw; OUT the folder to write to.

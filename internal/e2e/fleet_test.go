@@ -21,8 +21,9 @@ import (
 
 // A hand is a worker of a test.
 type hand struct {
-	cmd *exec.Cmd
-	log *quietly
+	cmd  *exec.Cmd
+	log  *quietly
+	gone chan struct{} // closed once it has ended
 }
 
 // quietly is a log that is read while it is written.
@@ -46,18 +47,17 @@ func (q *quietly) String() string {
 // hire begins a worker beside the service.
 func (s *shell) hire(more ...string) *hand {
 	s.t.Helper()
-	h := &hand{exec.Command(s.binary, append([]string{"--data", s.data, "worker"}, more...)...), new(quietly)}
+	h := &hand{exec.Command(s.binary, append([]string{"--data", s.data, "worker"}, more...)...), new(quietly), make(chan struct{})}
 	h.cmd.Env, h.cmd.Stderr = s.env, h.log
 	h.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	if err := h.cmd.Start(); err != nil {
 		s.t.Fatal(err)
 	}
-	ended := make(chan struct{})
-	go func() { _ = h.cmd.Wait(); close(ended) }() // whatever ended it
+	go func() { _ = h.cmd.Wait(); close(h.gone) }() // whatever ended it
 	s.t.Cleanup(func() {
 		_ = h.cmd.Process.Signal(syscall.SIGCONT)
 		_ = h.cmd.Process.Kill()
-		<-ended
+		<-h.gone
 	})
 	return h
 }

@@ -169,8 +169,8 @@ type Parts struct {
 func New(p Parts) *Runner {
 	ctx, cancel := context.WithCancel(context.Background())
 	r := &Runner{
-		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, chores: p.Chores, meter: p.Meter,
-		log: p.Log, ctx: ctx, cancel: cancel,
+		store: p.Store, gear: p.Gear, decisions: p.Decisions, work: p.Work, judge: p.Judge, chores: p.Chores,
+		meter: p.Meter, log: p.Log, ctx: ctx, cancel: cancel,
 		live: map[int64]*run{}, disk: p.Disk, ending: make(chan struct{}), seat: cmp.Or(p.Seat, rand.Text()) + "/",
 	}
 	if r.meter == nil {
