@@ -109,7 +109,7 @@ func (s *spent) report(b *testing.B) {
 }
 
 // postgresTime is the processor's time that a database's server has taken so far, by all its processes.
-func postgresTime(b *testing.B, database string) time.Duration {
+func postgresTime(b testing.TB, database string) time.Duration {
 	b.Helper()
 	conn, err := pgx.Connect(b.Context(), database)
 	if err != nil {

@@ -54,13 +54,16 @@ func (s *Store) Beat(ctx context.Context, rec record.Crawl, p record.Progress) (
 }
 
 // Unheard are the running crawls whose owner has not been heard of for some time, those that an earlier owner of a seat
-// left, and those that wait although the queue knows nothing of it.
+// left, and those that wait although the queue knows nothing of it, or says that somebody does it who is no more: who
+// was killed between taking the word and the crawl.
 func (s *Store) Unheard(ctx context.Context, patience time.Duration, seat string) ([]record.Crawl, error) {
 	var rows []crawlRow
 	err := s.db.SelectContext(ctx, &rows, crawlColumns+`where c.state = 'running' and (
 		c.owner <> '' and (c.beat < now() - make_interval(secs => $1) or $2 <> '' and starts_with(c.owner, $2)) or
 		c.owner = '' and not exists (select from river_job j where j.kind = 'crawl'
-			and j.args @> jsonb_build_object('crawl', c.id, 'epoch', c.epoch) and j.state in ('available', 'running', 'retryable', 'scheduled', 'pending'))) order by c.id`, patience.Seconds(), seat)
+			and j.args @> jsonb_build_object('crawl', c.id, 'epoch', c.epoch)
+			and (j.state in ('available', 'retryable', 'scheduled', 'pending') or j.state = 'running' and not `+deserted+`))) order by c.id`,
+		patience.Seconds(), seat)
 	return crawlsOf(rows), err
 }
 
@@ -92,7 +95,7 @@ func (s *Store) Reclaim(ctx context.Context, rec record.Crawl, counts, most int,
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		cuts := 0
 		err := tx.QueryRow(ctx, `update crawl set owner = '', epoch = epoch + 1, beat = null, live = null,
-			cuts = case when cut_at is distinct from $3 then 0 else cuts end + $4, cut_at = $3
+			cuts = case when cut_at is distinct from $3 then 0 else cuts end + case when owner = '' then 0 else $4 end, cut_at = $3
 			where id = $1 and epoch = $2 and state = 'running' returning cuts`, rec.ID, rec.Epoch, rec.Progress.Fetched,
 			counts).Scan(&cuts)
 		if errors.Is(err, pgx.ErrNoRows) {
@@ -110,8 +113,12 @@ func (s *Store) Reclaim(ctx context.Context, rec record.Crawl, counts, most int,
 		if away = cuts >= most; !away {
 			return s.enqueue(ctx, tx, record.CrawlJob{Crawl: rec.ID, Epoch: rec.Epoch + 1})
 		}
-		_, err = tx.Exec(ctx, "update crawl set state = 'paused', detail = $2, wish = '', waits = '' where id = $1", rec.ID,
-			clean(why))
+		_, err = tx.Exec(
+			ctx,
+			"update crawl set state = 'paused', detail = $2, wish = '', waits = '' where id = $1",
+			rec.ID,
+			clean(why),
+		)
 		return err
 	})
 	return reclaimed && err == nil, away, err

@@ -8,6 +8,9 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
+	"harvik/internal/core/plan"
 	"harvik/internal/record"
 	"harvik/internal/store"
 	"harvik/internal/testkit"
@@ -160,5 +163,56 @@ func TestShareHosts(t *testing.T) {
 	all, err := s.Workers(t.Context())
 	if err != nil || len(all) != 2 || all[0].Name != "b" || all[0].Hands.Crawls != 2 {
 		t.Errorf("the workers are %+v (%v)", all, err)
+	}
+}
+
+// TestUnheard: a crawl waits for a worker as long as the queue has it, or gives it to somebody who lives; one that was
+// given to somebody who was killed before taking it up is taken back, which is not held against it.
+func TestUnheard(t *testing.T) {
+	database := testkit.Tables(t)
+	s := testkit.Open(t, database)
+	site := testkit.Site(t, s, &testkit.Generated{Pages: 1, Seed: 1}, plan.Plan{})
+	rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	conn, err := pgx.Connect(t.Context(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(t.Context())
+	unheard := func(when string, want int) (all []record.Crawl) {
+		t.Helper()
+		all, err := s.Unheard(t.Context(), time.Minute, "")
+		if err != nil || len(all) != want {
+			t.Errorf("%s: %d are unheard of (%v)", when, len(all), err)
+		}
+		return all
+	}
+	taken := func(ago string) {
+		t.Helper()
+		if _, err := conn.Exec(t.Context(), `update river_job set state = 'running', attempt = 1, attempted_by = array['gone'],
+			attempted_at = now() - $1::interval where kind = 'crawl'`, ago); err != nil {
+			t.Fatal(err)
+		}
+	}
+	unheard("while it waits", 0)
+	taken("1 second")
+	unheard("just given to somebody", 0)
+	taken("10 minutes")
+	for range 4 {
+		all := unheard("given to somebody who is no more", 1)
+		if _, away, err := s.Reclaim(t.Context(), all[0], 4, 12, "why"); err != nil || away {
+			t.Fatalf("put away %v (%v)", away, err)
+		}
+		unheard("taken back", 0)
+		taken("10 minutes")
+	}
+	if _, err := s.Share(t.Context(), record.Worker{Name: "gone"}, nil, nil); err != nil {
+		t.Fatal(err)
+	}
+	unheard("given to somebody who lives", 0)
+	if now, err := s.CrawlOf(t.Context(), rec.ID); err != nil || now.State != "running" {
+		t.Errorf("it is %s (%v)", now.State, err)
 	}
 }

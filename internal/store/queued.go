@@ -100,6 +100,13 @@ func (s *Store) onJob(ctx context.Context, id int64, do func(tx pgx.Tx) error) e
 	})
 }
 
+// deserted tells of a job j that is done by a worker who is not heard of for $1 seconds, or by an earlier one of the
+// seat $2. Who has just begun may not have been heard of yet.
+const deserted = `(attempted_at < now() - interval '1 second' and $2 <> '' and
+	starts_with(j.attempted_by[array_upper(j.attempted_by, 1)], $2) or
+	attempted_at < now() - make_interval(secs => $1) and not exists (select from worker w
+		where w.name = j.attempted_by[array_upper(j.attempted_by, 1)] and w.seen > now() - make_interval(secs => $1)))`
+
 // TakeBack gives work to the queue again that is done by workers who are not heard of for that long, or by earlier ones
 // of a seat, and ends rechecks that nobody is to do any more.
 func (s *Store) TakeBack(ctx context.Context, patience time.Duration, seat string) (taken int, err error) {
@@ -107,11 +114,7 @@ func (s *Store) TakeBack(ctx context.Context, patience time.Duration, seat strin
 		state = cast(case when attempt >= max_attempts then 'discarded' else 'available' end as river_job_state),
 		finalized_at = case when attempt >= max_attempts then now() end, scheduled_at = now(),
 		errors = array_append(errors, jsonb_build_object('at', now(), 'attempt', attempt, 'error', 'its worker ended', 'trace', ''))
-		where kind = $1 and state = 'running' and attempted_at < now() - interval '1 second' and (
-			$3 <> '' and starts_with(attempted_by[array_upper(attempted_by, 1)], $3) or
-			attempted_at < now() - make_interval(secs => $2) and not exists (select from worker w
-				where w.name = j.attempted_by[array_upper(j.attempted_by, 1)] and w.seen > now() - make_interval(secs => $2)))`,
-		todoKind, patience.Seconds(), seat)
+		where kind = $3 and state = 'running' and `+deserted, patience.Seconds(), seat, todoKind)
 	if err != nil {
 		return 0, fmt.Errorf("taking work back: %w", err)
 	}
