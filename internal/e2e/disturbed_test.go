@@ -20,17 +20,18 @@ type disturbance struct {
 	workers int
 	sites   []int // their pages
 	kills   int
+	apart   time.Duration // at most
 	stopped time.Duration // how long a worker stands still that is stopped in its tracks
 }
 
 // disturbances are that of every day, and that of `make fleet`.
 func disturbances() disturbance {
 	if os.Getenv("HARVIK_FLEET") == "" {
-		return disturbance{workers: 3, sites: []int{5, 20, 60, 150, 300, 500}, kills: 10, stopped: 12 * time.Second}
+		return disturbance{workers: 3, sites: []int{5, 20, 60, 150, 300, 500}, kills: 10, apart: 2800 * time.Millisecond, stopped: 12 * time.Second}
 	}
-	d := disturbance{workers: 4, kills: 50, stopped: 30 * time.Second}
+	d := disturbance{workers: 4, kills: 50, apart: 8 * time.Second, stopped: 30 * time.Second}
 	for i := range 20 {
-		d.sites = append(d.sites, []int{10, 30, 100, 300, 1000, 2000, 5000, 20000}[i*8/20])
+		d.sites = append(d.sites, []int{10, 30, 100, 300, 1000, 2000, 5000, 20000}[min(i*2/5, 6+i/19)])
 	}
 	return d
 }
@@ -104,7 +105,7 @@ func TestDisturbed(t *testing.T) {
 	}
 	r := rand.New(rand.NewPCG(6, 28))
 	for range d.kills {
-		time.Sleep(time.Duration(300+r.IntN(2500)) * time.Millisecond)
+		time.Sleep(300*time.Millisecond + time.Duration(r.Int64N(int64(d.apart))))
 		one := r.IntN(len(fleet))
 		switch r.IntN(5) {
 		case 0, 1:

@@ -15,8 +15,8 @@ import (
 	"harvik/internal/testkit"
 )
 
-// TestUpgradeMidway: a database that Harvik 0.12 left with a paused crawl and one that it was running when it was killed
-// is taken over by this one: both go on, and end as if this one had made them.
+// TestUpgradeMidway: a database that Harvik 0.12 left with a paused crawl, and one that it was running when it was
+// killed, is taken over by this one: both go on, and end as if this one had made them.
 func TestUpgradeMidway(t *testing.T) {
 	t.Parallel()
 	database := testkit.Database(t)

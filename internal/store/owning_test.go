@@ -191,8 +191,10 @@ func TestUnheard(t *testing.T) {
 	}
 	taken := func(ago string) {
 		t.Helper()
-		if _, err := conn.Exec(t.Context(), `update river_job set state = 'running', attempt = 1, attempted_by = array['gone'],
-			attempted_at = now() - $1::interval where kind = 'crawl'`, ago); err != nil {
+		if _, err := conn.Exec(t.Context(), `update river_job set state = 'running', attempt = 1,
+			attempted_by = array['gone'],
+			attempted_at = now() - $1::interval
+			where kind = 'crawl' and state in ('available', 'running')`, ago); err != nil {
 			t.Fatal(err)
 		}
 	}
