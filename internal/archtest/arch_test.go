@@ -81,6 +81,7 @@ internal/cluster:
 internal/spool: mishap
 internal/pdf: mishap page
 internal/vault:
+scripts/scale:
 console:
 demo:
 demo/play: demo

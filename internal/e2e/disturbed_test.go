@@ -27,7 +27,8 @@ type disturbance struct {
 // disturbances are that of every day, and that of `make fleet`.
 func disturbances() disturbance {
 	if os.Getenv("HARVIK_FLEET") == "" {
-		return disturbance{workers: 3, sites: []int{5, 20, 60, 150, 300, 500}, kills: 10, apart: 2800 * time.Millisecond, stopped: 12 * time.Second}
+		return disturbance{workers: 3, sites: []int{5, 20, 60, 150, 300, 500}, kills: 10,
+			apart: 2800 * time.Millisecond, stopped: 12 * time.Second}
 	}
 	d := disturbance{workers: 4, kills: 50, apart: 8 * time.Second, stopped: 30 * time.Second}
 	for i := range 20 {

@@ -63,6 +63,8 @@ type Store interface {
 	Waivers(ctx context.Context, site int64) ([]record.Waiver, error)
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 	RecheckOf(ctx context.Context, crawl int64, number int) (record.Recheck, error)
+	AddTicket(ctx context.Context, address string, by int64, life time.Duration) (secret string, err error)
+	RedeemTicket(ctx context.Context, secret string) (address string, by record.Credential, err error)
 	CancelJob(ctx context.Context, id int64) error
 	RetryJob(ctx context.Context, id int64) error
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
@@ -163,7 +165,6 @@ type Service struct {
 	closing <-chan struct{}
 	names   map[string]bool // that it goes by, besides addresses and localhost
 	origins map[string]bool // those of them that were given with a scheme
-	tickets tickets
 
 	patience patience
 }

@@ -6,7 +6,6 @@ import (
 	"net/netip"
 	"net/url"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -164,50 +163,10 @@ func (s *Service) signOut(c *gin.Context) {
 
 // A ticket lets a browser fetch one file by following a link, which carries no header. It works once, soon,
 // for one address, and only as long as the session that it was made in.
-type ticket struct {
-	address string
-	caller  record.Credential
-	until   time.Time
-}
-
 const (
 	ticketName = "ticket"
 	ticketLife = time.Minute
-	maxTickets = 1000
 )
-
-type tickets struct {
-	mu  sync.Mutex
-	all map[string]ticket
-}
-
-func (t *tickets) add(address string, by record.Credential) (secret string, ok bool) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	for s, one := range t.all {
-		if time.Now().After(one.until) {
-			delete(t.all, s)
-		}
-	}
-	if len(t.all) >= maxTickets {
-		return "", false
-	}
-	if t.all == nil {
-		t.all = map[string]ticket{}
-	}
-	secret = store.NewSecret()
-	t.all[secret] = ticket{address, by, time.Now().Add(ticketLife)}
-	return secret, true
-}
-
-// redeem uses a ticket up.
-func (t *tickets) redeem(secret string) (ticket, bool) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	one, ok := t.all[secret]
-	delete(t.all, secret)
-	return one, ok && time.Now().Before(one.until)
-}
 
 // addTicket makes a ticket for an address of the API.
 func (s *Service) addTicket(c *gin.Context) {
@@ -221,10 +180,14 @@ func (s *Service) addTicket(c *gin.Context) {
 			"address is to be one of this API, such as /api/v1/sites/fernhollow/crawls/latest/export?as=xlsx")
 		return
 	}
-	secret, ok := s.tickets.add(canonical(u), caller(c))
-	if !ok {
+	secret, err := s.store.AddTicket(c, canonical(u), caller(c).ID, ticketLife)
+	if errors.Is(err, record.ErrBusy) {
 		c.Header("Retry-After", retryLater)
 		problem(c, http.StatusTooManyRequests, "too many downloads were asked for; try again in a minute")
+		return
+	}
+	if err != nil {
+		s.fail(c, err, "the link")
 		return
 	}
 	query := u.Query()
@@ -242,19 +205,23 @@ func canonical(u *url.URL) string {
 
 // withTicket lets in who has a ticket for the address.
 func (s *Service) withTicket(c *gin.Context) {
-	one, ok := s.tickets.redeem(c.Query(ticketName))
-	if !ok || c.Request.Method != http.MethodGet || one.address != canonical(c.Request.URL) {
+	address, by, err := s.store.RedeemTicket(c, c.Query(ticketName))
+	if err != nil && !errors.Is(err, record.ErrNotFound) {
+		s.fail(c, err, "the link")
+		return
+	}
+	if err != nil || c.Request.Method != http.MethodGet || address != canonical(c.Request.URL) {
 		problem(c, http.StatusUnauthorized,
 			"this download link has been used or has run out; go back and fetch the file again")
 		return
 	}
-	holds, err := s.store.Holds(c, one.caller.ID)
+	holds, err := s.store.Holds(c, by.ID)
 	switch {
 	case err != nil:
 		s.fail(c, err, "the credential")
 	case !holds:
 		s.refuse(c)
 	default:
-		c.Set(callerKey, one.caller)
+		c.Set(callerKey, by)
 	}
 }

@@ -102,28 +102,3 @@ func TestSignOut(t *testing.T) {
 		}
 	}
 }
-
-// TestTickets: so many wait at once, and one that is used makes room.
-func TestTickets(t *testing.T) {
-	var all tickets
-	last := ""
-	for i := range maxTickets {
-		secret, ok := all.add("/a", record.Credential{})
-		if !ok {
-			t.Fatalf("only %d tickets", i)
-		}
-		last = secret
-	}
-	if _, ok := all.add("/a", record.Credential{}); ok {
-		t.Error("one more than may wait")
-	}
-	if _, ok := all.redeem(last); !ok {
-		t.Error("a ticket is not good")
-	}
-	if _, ok := all.redeem(last); ok {
-		t.Error("a ticket is good twice")
-	}
-	if _, ok := all.add("/a", record.Credential{}); !ok {
-		t.Error("a used ticket makes no room")
-	}
-}

@@ -147,7 +147,8 @@ func main() {
 	flag.Uint64Var(&w.seed, "seed", 1, "of chance")
 	flag.Parse()
 	out := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)
-	fmt.Fprintln(out, "workers\tturns\tload\tcrawls\tpages\tsmall: half wait\t95 in 100\tlarge: half wait\t95 in 100\tlast ends\tdatabase")
+	fmt.Fprintln(out, "workers\tturns\tload\tcrawls\tpages\tsmall: half wait\t95 in 100\tlarge: half wait\t95 in 100"+
+		"\tlast ends\tdatabase")
 	for _, workers := range []int{2, 20, 200} {
 		for _, share := range []float64{0.5, 0.9} {
 			for _, turn := range []float64{0, 120} {
@@ -171,8 +172,9 @@ func main() {
 				if turn > 0 {
 					turns = "yes"
 				}
-				fmt.Fprintf(out, "%d\t%s\t%.0f %%\t%d\t%.1f M\t%.0f s\t%.0f s\t%.0f s\t%.0f s\t%.1f h\t%.0f %%\n", workers, turns,
-					100*share, len(done), pages/1e6, at(small, 50), at(small, 95), at(large, 50), at(large, 95), last/3600, 100*used)
+				fmt.Fprintf(out, "%d\t%s\t%.0f %%\t%d\t%.1f M\t%.0f s\t%.0f s\t%.0f s\t%.0f s\t%.1f h\t%.0f %%\n",
+					workers, turns, 100*share, len(done), pages/1e6, at(small, 50), at(small, 95),
+					at(large, 50), at(large, 95), last/3600, 100*used)
 			}
 		}
 	}

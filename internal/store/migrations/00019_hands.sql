@@ -6,8 +6,16 @@ alter table worker add judgings int not null default 0, add rechecks int not nul
 alter table recheck add try int not null default 0;
 -- Which data folder an owner's token is of.
 alter table credential add seat text not null default '';
+-- Links by which a browser fetches one file, once, soon, from whichever service it reaches.
+create table ticket (
+  hash bytea primary key,
+  address text not null,
+  credential bigint not null, -- by which it was made
+  expires timestamptz not null
+);
 
 -- +goose Down
+drop table ticket;
 alter table credential drop seat;
 alter table recheck drop try;
 alter table worker drop judgings, drop rechecks, drop keys;
