@@ -45,7 +45,7 @@ lint: tools console
 
 # Changes the code of rooms, one thing at a time, and tells which changes no test notices: ROOMS="core/drift core/booking+crawl"
 # tries those of booking on the tests of crawl, too. What makes no difference stands in scripts/mutate/equivalent.txt, with why.
-ROOMS ?= $(patsubst internal/%/,%,$(sort $(dir $(wildcard internal/core/*/*_test.go)))) compare decide gear house jobs judging look pace preview recheck upkeep worklist
+ROOMS ?= $(patsubst internal/%/,%,$(sort $(dir $(wildcard internal/core/*/*_test.go)))) compare decide gear house jobs judging look pace preview recheck worklist
 mutate: tools
 	go run -C scripts/mutate . -root $(CURDIR) $(ROOMS)
 
@@ -106,7 +106,7 @@ attack: debian build
 	HARVIK_ATTACK=1 HARVIK_HOSTILE_MB=20 go test $(GO_TAGS) -count 1 -v -timeout 20m $(ATTACKS)
 	@echo "Nothing gave way."
 
-ATTACKS = -run 'Killed|Heavy|Stalled|OneService|Crash|Private|StaysHome|Terminal|Phases|Abroad|Doors|SameImport|AtOnce|Credentials|Names|TwoPorts|Tickets|Slips|Secrets|Hostile|Rebinding|Guard|Allowance|Bound|FormElsewhere|Proxy|Waiver|Disk|Recover|Panics|Full|NotOurs|CutShort|Vault|Forged|Screen|Taker|Maker|Copy|TestRead$$|Child|Small' \
+ATTACKS = -run 'Killed|Heavy|Stalled|TwoServices|Crash|Private|StaysHome|Terminal|Phases|Abroad|Doors|SameImport|AtOnce|Credentials|Names|TwoPorts|Tickets|Slips|Secrets|Hostile|Rebinding|Guard|Allowance|Bound|FormElsewhere|Proxy|Waiver|Disk|Recover|Panics|Full|NotOurs|CutShort|Vault|Forged|Screen|Taker|Maker|Copy|TestRead$$|Child|Small' \
 	./internal/e2e ./internal/fetch ./internal/gear ./internal/house ./internal/jobs ./internal/recheck ./internal/cluster ./internal/vault ./internal/store ./internal/cli ./internal/spool ./internal/pdf ./internal/crawl ./internal/core/page ./internal/core/plan ./internal/core/figures
 
 # Twenty sites crawled by a service and four workers, which are killed and stopped again and again, as is the database.

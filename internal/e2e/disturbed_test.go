@@ -21,6 +21,7 @@ type disturbance struct {
 	sites   []int // their pages
 	kills   int
 	apart   time.Duration // at most
+	pause   string        // between two requests of a crawl
 	stopped time.Duration // how long a worker stands still that is stopped in its tracks
 }
 
@@ -28,9 +29,9 @@ type disturbance struct {
 func disturbances() disturbance {
 	if os.Getenv("HARVIK_FLEET") == "" {
 		return disturbance{workers: 3, sites: []int{5, 20, 60, 150, 300, 500}, kills: 10,
-			apart: 2800 * time.Millisecond, stopped: 12 * time.Second}
+			pause: "60ms", apart: 2800 * time.Millisecond, stopped: 12 * time.Second}
 	}
-	d := disturbance{workers: 4, kills: 50, apart: 8 * time.Second, stopped: 30 * time.Second}
+	d := disturbance{workers: 4, kills: 50, pause: "25ms", apart: 8 * time.Second, stopped: 30 * time.Second}
 	for i := range 20 {
 		d.sites = append(d.sites, []int{10, 30, 100, 300, 1000, 2000, 5000, 20000}[min(i*2/5, 6+i/19)])
 	}
@@ -85,9 +86,9 @@ func TestDisturbed(t *testing.T) {
 		sites[i] = &once{Generated: testkit.Generated{Pages: pages, Seed: uint64(i) + 1}, now: map[string]int{}}
 		address := testkit.Serve(t, sites[i])
 		for _, name := range []string{"whole", "cut"} {
-			s.ok(fmt.Sprintf("site add %s%d http://big.example/ --allow 127.0.0.0/8", name, i))
-			s.ok(fmt.Sprintf("plan set %s%d pages=%d probes=false pause=0s %s --host big.example=%s", name, i, pages+50,
-				unhurried, address))
+			s.ok(fmt.Sprintf("site add %s%d http://big%d.example/ --allow 127.0.0.0/8", name, i, i))
+			s.ok(fmt.Sprintf("plan set %s%d pages=%d probes=false pause=0s %s --host big%d.example=%s", name, i,
+				pages+50, unhurried, i, address))
 		}
 		s.ok(fmt.Sprintf("crawl whole%d", i))
 		want[i] = s.results(fmt.Sprint("whole", i))
@@ -101,7 +102,7 @@ func TestDisturbed(t *testing.T) {
 		fleet[i] = s.hire("--crawls", fmt.Sprint(1+len(sites)/d.workers))
 	}
 	for i := range sites {
-		s.ok(fmt.Sprintf("plan set cut%d --pause 25ms --parallel 3", i))
+		s.ok(fmt.Sprintf("plan set cut%d --pause %s --parallel 3", i, d.pause))
 		s.ok(fmt.Sprintf("crawl cut%d --detach", i))
 	}
 	r := rand.New(rand.NewPCG(6, 28))

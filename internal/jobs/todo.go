@@ -14,7 +14,7 @@ import (
 // A Chore does work that waits in the queue beside crawls; try counts from 1.
 type Chore func(ctx context.Context, t record.Todo, try int) error
 
-// alone are those of which one is done at a time, wherever: each looks through all sites for what there is to do.
+// alone are those of which one is done at a time for a site, wherever: each looks for what there is to do.
 var alone = map[string]bool{record.ToWeigh: true, record.ToJudge: true, record.ToPack: true, record.ToSweep: true}
 
 // todo does work that waits. What the end of the process breaks off is done elsewhere, or later.
@@ -49,7 +49,7 @@ func (r *Runner) todo(ctx context.Context, t record.Todo, try int) (err error) {
 	do := func() error { return chore(ctx, t, try) }
 	if alone[t.What] {
 		one := do
-		do = func() error { return r.store.Exclusively(ctx, t.What, one) }
+		do = func() error { return r.store.Exclusively(ctx, t.What+" "+t.Site, one) }
 	}
 	log := r.log.With("what", t.What, "cause", t.Cause)
 	err = do()

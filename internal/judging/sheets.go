@@ -85,20 +85,27 @@ func (j *Judge) Ahead(ctx context.Context) error {
 	}
 	var faults []error
 	for i := range sites {
-		crawls, err := j.store.FinishedCrawls(ctx, sites[i].ID, mostAhead)
-		if err != nil {
-			return err
+		faults = append(faults, j.AheadOf(ctx, sites[i]))
+	}
+	return errors.Join(faults...)
+}
+
+// AheadOf is Ahead for one site.
+func (j *Judge) AheadOf(ctx context.Context, site record.Site) error {
+	crawls, err := j.store.FinishedCrawls(ctx, site.ID, mostAhead)
+	if err != nil {
+		return err
+	}
+	var faults []error
+	for n := len(crawls) - 1; n >= 0; n-- {
+		if ctx.Err() != nil {
+			return ctx.Err()
 		}
-		for n := len(crawls) - 1; n >= 0; n-- {
-			if ctx.Err() != nil {
-				return ctx.Err()
-			}
-			err := j.prepare(ctx, crawls[n], crawls[len(crawls)-1])
-			var refusal *record.Refusal
-			// it may be removed meanwhile
-			if err != nil && !errors.As(err, &refusal) && !errors.Is(err, record.ErrNotFound) {
-				faults = append(faults, fmt.Errorf("%s@%d: %w", sites[i].Name, crawls[n].Number, err))
-			}
+		err := j.prepare(ctx, crawls[n], crawls[len(crawls)-1])
+		var refusal *record.Refusal
+		// it may be removed meanwhile
+		if err != nil && !errors.As(err, &refusal) && !errors.Is(err, record.ErrNotFound) {
+			faults = append(faults, fmt.Errorf("%s@%d: %w", site.Name, crawls[n].Number, err))
 		}
 	}
 	return errors.Join(faults...)

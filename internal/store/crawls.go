@@ -182,7 +182,7 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 			return exists(err)
 		}
 		// The one before is the newest finished one meanwhile.
-		if err := s.leave(ctx, tx, hanging(fmt.Sprintf("crawl %d taken up by owner %d", id, epoch))...); err != nil {
+		if err := s.hangs(ctx, tx, id, fmt.Sprintf("crawl %d taken up by owner %d", id, epoch)); err != nil {
 			return err
 		}
 		return s.enqueue(ctx, tx, record.CrawlJob{Crawl: id, Epoch: epoch})

@@ -263,7 +263,7 @@ func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Res
 		}
 		cause := fmt.Sprintf("crawl %d finished by owner %d", rec.ID, rec.Epoch)
 		tidy := record.Todo{What: record.ToTidy, Crawl: rec.ID, Cause: cause}
-		return s.leave(ctx, tx, append(hanging(cause), tidy)...)
+		return s.leave(ctx, tx, append(hanging(rec.Site, cause), tidy)...)
 	})
 }
 
@@ -303,7 +303,7 @@ func (s *Store) Replace(ctx context.Context, id int64, r *booking.Result, p reco
 			finished, data, catalogue); err != nil {
 			return err
 		}
-		return s.leave(ctx, tx, hanging(fmt.Sprintf("crawl %d judged anew %s", id, rand.Text()))...)
+		return s.hangs(ctx, tx, id, fmt.Sprintf("crawl %d judged anew %s", id, rand.Text()))
 	})
 }
 
