@@ -23,8 +23,10 @@ func collectAt(live uint64) int {
 		return 200
 	case live < 192<<20:
 		return 100
+	case live < 1<<30:
+		return 50
 	}
-	return 50
+	return 33
 }
 
 // watchMemory keeps to collectAt until ctx ends.

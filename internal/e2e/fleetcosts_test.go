@@ -33,7 +33,10 @@ func TestFleetCosts(t *testing.T) {
 	}
 	add := func(name, at string, more string) {
 		s.ok("site add " + name + " http://big.example/ --allow 127.0.0.0/8")
-		s.ok("plan set " + name + " probes=false sources.sitemaps=false pause=0s parallel=8 " + more + " --host big.example=" + at)
+		s.ok(
+			"plan set " + name + " probes=false sources.sitemaps=false pause=0s parallel=8 " + more +
+				" --host big.example=" + at,
+		)
 	}
 	both := func(round string) time.Duration {
 		for i, at := range sites {
@@ -84,10 +87,15 @@ func TestFleetCosts(t *testing.T) {
 	cpu, server = processorTime(first)+processorTime(second)-cpu, postgresTime(t, where)-server
 	time.Sleep(2 * time.Second) // until statistics are told
 	n := float64(2 * pages)
-	t.Logf("a page costs %.2f ms of a worker's processor, %.2f ms of the database's, %.1f KB of database, %.1f KB of WAL, %.2f transactions",
-		cpu/n*1000, server.Seconds()/n*1000, (number("select pg_database_size(current_database())::float8")-size)/n/1024,
+	t.Logf(
+		"a page costs %.2f ms of a worker's processor, %.2f ms of the database's, "+
+			"%.1f KB of database, %.1f KB of WAL, %.2f transactions",
+		cpu/n*1000,
+		server.Seconds()/n*1000,
+		(number("select pg_database_size(current_database())::float8")-size)/n/1024,
 		(number("select pg_wal_lsn_diff(pg_current_wal_lsn(), '0/0')::float8")-wal)/n/1024,
-		(number("select xact_commit::float8 from pg_stat_database where datname = current_database()")-commits)/n)
+		(number("select xact_commit::float8 from pg_stat_database where datname = current_database()")-commits)/n,
+	)
 	together = min(together, both("together1").Seconds())
 	t.Logf("%d pages of two sites: one process %.1f s, two workers %.1f s: %+.0f %%", 2*pages, alone, together,
 		100*(together/alone-1))
@@ -97,34 +105,34 @@ func TestFleetCosts(t *testing.T) {
 		add(fmt.Sprint("tiny", i), tiny, "pages=1")
 		s.ok(fmt.Sprintf("crawl tiny%d", i))
 	}
+	const ofTiny = `from river_job j join crawl c on c.id = (j.args ->> 'crawl')::bigint join site s on s.id = c.site_id
+		where j.kind = 'crawl' and s.name like 'tiny%'`
 	t.Logf("a crawl waits %.0f ms for a worker that is free, and half of them %.0f ms",
-		number(`select avg(extract(epoch from attempted_at - created_at) * 1000)::float8 from river_job j join crawl c
-			on c.id = (j.args ->> 'crawl')::bigint join site s on s.id = c.site_id where j.kind = 'crawl' and s.name like 'tiny%'`),
-		number(`select percentile_cont(0.5) within group (order by extract(epoch from attempted_at - created_at) * 1000) from river_job j
-			join crawl c on c.id = (j.args ->> 'crawl')::bigint join site s on s.id = c.site_id where j.kind = 'crawl' and s.name like 'tiny%'`))
+		number("select avg(extract(epoch from attempted_at - created_at) * 1000)::float8 "+ofTiny),
+		number(`select percentile_cont(0.5) within group
+			(order by extract(epoch from attempted_at - created_at) * 1000) `+ofTiny))
 
 	add("before", sites[0], "pages="+strconv.Itoa(pages))
-	begun := time.Now()
 	s.ok("crawl before")
-	before := time.Since(begun)
 	add("amid", sites[0], "pages="+strconv.Itoa(pages))
 	_ = second.cmd.Process.Signal(syscall.SIGTERM)
 	s.until("one is left", func() bool { return strings.Contains(s.ok("queue"), "2 workers") })
-	begun = time.Now()
 	s.ok("crawl amid --detach")
 	s.until("it runs", func() bool { return s.crawlOf("amid", 1).Progress.Fetched > 0 })
 	for i := range 1000 { // as the service does it, without the time that a thousand commands take
-		if _, err := conn.Exec(t.Context(), `with s as (insert into site (name, home, plan) select 'waits' || $1, home, plan from site
-				where name = 'tiny0' returning id), c as (insert into crawl (site_id, number, state, plan, catalogue)
-				select s.id, 1, 'running', t.plan, 1 from s, crawl t where t.site_id = (select id from site where name = 'tiny0') returning id)
-			insert into river_job (kind, queue, args, max_attempts, state, priority)
-			select 'crawl', 'crawl', jsonb_build_object('crawl', id, 'epoch', 0), 1000, 'available', 1 from c`, i); err != nil {
+		if _, err := conn.Exec(t.Context(), `with s as (
+				insert into site (name, home, plan) select 'waits' || $1::text, home, plan from site where name = 'tiny0'
+				returning id), c as (
+				insert into crawl (site_id, number, state, plan, catalogue) select s.id, 1, 'running', t.plan, 1
+				from s, crawl t where t.site_id = (select id from site where name = 'tiny0') returning id)
+			insert into river_job (kind, queue, args, max_attempts, state, priority) select 'crawl', 'crawl',
+				jsonb_build_object('crawl', id, 'epoch', 0), 1000, 'available', 1 from c`, strconv.Itoa(i)); err != nil {
 			t.Fatal(err)
 		}
 	}
 	s.await("amid", "finished")
-	t.Logf("%d pages while nobody waits %.1f s, while a thousand crawls wait %.1f s", pages, before.Seconds(),
-		time.Since(begun).Seconds())
+	t.Logf("%d pages while nobody waits %.1f s, while a thousand crawls wait %.1f s", pages,
+		s.crawlOf("before", 1).Progress.Seconds, s.crawlOf("amid", 1).Progress.Seconds)
 }
 
 // processorTime is what a worker and its children that have ended have used of a processor so far, in seconds.
