@@ -16,7 +16,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"time"
 )
 
 // KeyFile is the key's place in a service's data folder.
@@ -26,9 +25,9 @@ const KeyFile = "secrets.key"
 type Vault struct {
 	file string // that the keys are read from again when it changes; "" for none
 
-	mu    sync.Mutex
-	keys  []key
-	stamp time.Time // of the file
+	mu   sync.Mutex
+	keys []key
+	seen os.FileInfo // of the file, as it was read
 }
 
 type key struct {
@@ -57,8 +56,11 @@ func Open(data string) (*Vault, error) {
 	}
 	v, err := Read(name)
 	if errors.Is(err, errDamaged) {
-		return nil, fmt.Errorf("%w: it was damaged, or cut off while it was written. Put it back from a copy of the data folder; "+
-			"without one, move it away, start again, and set every secret anew with `harvik secret set`", err)
+		return nil, fmt.Errorf(
+			"%w: it was damaged, or cut off while it was written. Put it back from a copy of the data folder; "+
+				"without one, move it away, start again, and set every secret anew with `harvik secret set`",
+			err,
+		)
 	}
 	return v, err
 }
@@ -89,7 +91,7 @@ func (v *Vault) read() error {
 	}
 	v.mu.Lock()
 	defer v.mu.Unlock()
-	if info.ModTime().Equal(v.stamp) && v.keys != nil {
+	if v.seen != nil && os.SameFile(v.seen, info) && info.ModTime().Equal(v.seen.ModTime()) {
 		return nil
 	}
 	text, err := os.ReadFile(v.file)
@@ -98,7 +100,7 @@ func (v *Vault) read() error {
 	}
 	keys, err := parse(string(text), v.file)
 	if err == nil {
-		v.keys, v.stamp = keys, info.ModTime()
+		v.keys, v.seen = keys, info
 	}
 	return err
 }
