@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net/http"
 	"net/netip"
 	"strings"
 	"sync"
@@ -62,16 +63,28 @@ type Meter interface {
 
 // counted is a client whose requests are counted.
 type counted struct {
-	crawl.Fetcher
+	*fetch.Client
 	meter Meter
 }
 
 // Do implements crawl.Fetcher.
 func (c *counted) Do(ctx context.Context, u *weburl.URL, buf *bytes.Buffer, r fetch.Request) fetch.Answer {
 	begun := time.Now()
-	a := c.Fetcher.Do(ctx, u, buf, r)
+	a := c.Client.Do(ctx, u, buf, r)
 	c.meter.Asked(string(a.Outcome), time.Since(begun))
 	return a
+}
+
+// Carry implements render.Carrier.
+func (c *counted) Carry(ctx context.Context, u *weburl.URL, from *http.Request) (*http.Response, error) {
+	begun := time.Now()
+	a, err := c.Client.Carry(ctx, u, from)
+	outcome := "answered to a browser"
+	if err != nil {
+		outcome = "not answered to a browser"
+	}
+	c.meter.Asked(outcome, time.Since(begun))
+	return a, err
 }
 
 // New makes a gear.
