@@ -1783,7 +1783,7 @@ type QueuedCrawl struct {
 	Since time.Time `json:"since"`
 	Site  string    `json:"site"`
 
-	// Taken how often it was taken up, or given back
+	// Taken how often it was taken up
 	Taken int `json:"taken"`
 
 	// Waits for a worker

@@ -19,7 +19,7 @@ type Queued struct {
 	Owner  string // "" for one that waits
 	Place  string // where it runs
 	Since  time.Time
-	Epoch  int // how often it was taken up, or given back
+	Epoch  int // changes when it is taken up, and when it is given back
 	Error  string
 	Now    Progress
 }

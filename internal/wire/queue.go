@@ -30,7 +30,7 @@ func Queue(in *record.Queue) api.Queue {
 		}),
 		Crawls: Each(in.Crawls, func(q *record.Queued) api.QueuedCrawl {
 			return api.QueuedCrawl{Site: q.Site, Number: q.Number, Waits: q.Owner == "", Place: q.Place, Since: q.Since,
-				Taken: q.Epoch, Fetched: q.Now.Fetched, Phase: q.Now.Phase, Error: q.Error}
+				Taken: (q.Epoch + 1) / 2, Fetched: q.Now.Fetched, Phase: q.Now.Phase, Error: q.Error}
 		}),
 		Jobs: Each(in.Jobs, job),
 	}

@@ -2792,7 +2792,7 @@ export interface components {
              * @description when it was last left to the queue
              */
             since: string;
-            /** @description how often it was taken up, or given back */
+            /** @description how often it was taken up */
             taken: number;
             fetched: number;
             phase?: string;
