@@ -112,7 +112,8 @@ ATTACKS = -run 'Killed|Heavy|Stalled|TwoServices|Crash|Private|StaysHome|Termina
 # Twenty sites crawled by a service and four workers, which are killed and stopped again and again, as is the database.
 # And what a queue costs, what two workers give, and what follows for two hundred.
 fleet: debian build
-	HARVIK_FLEET=1 go test $(GO_TAGS) -vet off -count 1 -v -timeout 60m -run 'TestDisturbed|TestFleetCosts|TestFleetModel' ./internal/e2e ./internal/fleetmodel
+	HARVIK_FLEET=1 go test $(GO_TAGS) -vet off -count 1 -v -timeout 60m -run 'TestDisturbed|TestFleetCosts|TestFleetWaiting' ./internal/e2e
+	go run ./scripts/scale
 
 # Fix lists of the manuals on this machine, and findings drawn from them beside their source, to be read by a person.
 # MANUALS names other folders or addresses, with commas between; SEED another draw; OUT the folder to write to.

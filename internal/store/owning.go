@@ -60,10 +60,9 @@ func (s *Store) Unheard(ctx context.Context, patience time.Duration, seat string
 	var rows []crawlRow
 	err := s.db.SelectContext(ctx, &rows, crawlColumns+`where c.state = 'running' and (
 		c.owner <> '' and (c.beat < now() - make_interval(secs => $1) or $2 <> '' and starts_with(c.owner, $2)) or
-		c.owner = '' and not exists (select from river_job j where j.kind = 'crawl'
-			and j.args @> jsonb_build_object('crawl', c.id, 'epoch', c.epoch)
-			and (j.state in ('available', 'retryable', 'scheduled', 'pending') or j.state = 'running' and not `+deserted+`))) order by c.id`,
-		patience.Seconds(), seat)
+		c.owner = '' and (c.id, c.epoch) not in (select cast(j.args ->> 'crawl' as bigint), cast(j.args ->> 'epoch' as int)
+			from river_job j where j.kind = 'crawl' and (j.state in ('available', 'retryable', 'scheduled', 'pending')
+			or j.state = 'running' and not `+deserted+`))) order by c.id`, patience.Seconds(), seat)
 	return crawlsOf(rows), err
 }
 

@@ -31,8 +31,9 @@ func (s *Store) Queue(ctx context.Context) (out record.Queue, err error) {
 	err = s.db.SelectContext(ctx, &rows, `select s.name as site, c.number, c.owner, coalesce(w.place, '') as place,
 		coalesce(j.created_at, c.started) as since, c.epoch, coalesce(j.error, '') as error, coalesce(c.live, c.progress) as now
 		from crawl c join site s on s.id = c.site_id left join worker w on w.name = c.owner
-		left join lateral (select created_at, errors[array_upper(errors, 1)] ->> 'error' as error from river_job
-			where kind = $1 and args @> jsonb_build_object('crawl', c.id) order by id desc limit 1) j on true
+		left join (select distinct on (args ->> 'crawl') cast(args ->> 'crawl' as bigint) as crawl, created_at,
+			errors[array_upper(errors, 1)] ->> 'error' as error from river_job where kind = $1
+			order by args ->> 'crawl', id desc) j on j.crawl = c.id
 		where c.state = 'running' order by c.owner = '', since, c.id`, crawlQueue)
 	for i := range rows {
 		rows[i].Queued.Now = rows[i].Now.value
