@@ -233,6 +233,9 @@ func TestPlanEditor(t *testing.T) {
 	b.see("Where addresses come from")
 	b.wait("no sideways scrolling", `document.documentElement.scrollWidth <= 390`)
 	b.picture("plan-phone")
+	b.visit(h.url + "/queue")
+	b.see("opens them")
+	b.wait("no sideways scrolling of the queue", `document.documentElement.scrollWidth <= 390`)
 }
 
 // TestLooks takes the pictures of states that the story does not pass through.
