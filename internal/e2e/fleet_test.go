@@ -47,8 +47,13 @@ func (q *quietly) String() string {
 // hire begins a worker beside the service.
 func (s *shell) hire(more ...string) *hand {
 	s.t.Helper()
+	return s.hireWith(s.env, more...)
+}
+
+func (s *shell) hireWith(env []string, more ...string) *hand {
+	s.t.Helper()
 	h := &hand{exec.Command(s.binary, append([]string{"--data", s.data, "worker"}, more...)...), new(quietly), make(chan struct{})}
-	h.cmd.Env, h.cmd.Stderr = s.env, h.log
+	h.cmd.Env, h.cmd.Stderr = env, h.log
 	h.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	if err := h.cmd.Start(); err != nil {
 		s.t.Fatal(err)

@@ -144,8 +144,10 @@ type run struct {
 	stored bool         // with its verdict
 	stop   bool
 	pause  bool
-	lost   bool // another worker has it
-	yields bool // it is to queue up again behind others
+	lost   bool      // another worker has it
+	yields bool      // it is to queue up again behind others
+	silent bool      // its owner is not heard
+	heard  time.Time // when its owner last told that it lives, and was
 	begun  time.Time
 	at     time.Time // it began to fetch, as its owner first saw
 	waits  string    // what it is put away for, if it is to go on by itself
@@ -516,10 +518,12 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 		how = "paused"
 		log.Warn("crawl put away", "reason", err.Error())
 		err = r.store.PauseCrawl(ctx, one.rec, r.shortage(), waitsForDisk)
-	case one.isYielding() && errors.As(err, &paused):
+	case one.isGivenBack() && errors.As(err, &paused):
+		if err = r.store.Release(ctx, one.rec); r.store.Trouble(err) == record.Away {
+			return false
+		}
 		how = "given back"
 		log.Info("crawl queues up again behind others")
-		err = r.store.Release(ctx, one.rec)
 	case r.isClosed() && (errors.As(err, &paused) || r.ctx.Err() != nil):
 		how = "given back"
 		log.Info("crawl given back; it goes on with the next worker that is free")

@@ -23,6 +23,9 @@ const (
 	beatEvery   = 500 * time.Millisecond
 	patience    = 10 * time.Second
 	rescueEvery = 2 * time.Second
+	// Who has not been heard for that long begins no more requests: others are about to take the crawl up.
+	silence = 7 * time.Second
+	oneBeat = 3 * time.Second // at most
 )
 
 // What a crawl's being taken up without its having got further counts against it: after the third end of a worker that
@@ -143,8 +146,14 @@ func (r *Runner) do(ctx context.Context, job record.CrawlJob) error {
 	if err != nil || !ok {
 		return err
 	}
-	one := &run{rec: rec, begun: time.Now(), ended: make(chan struct{}), stop: rec.Wish == record.WishStop,
-		pause: rec.Wish == record.WishPause}
+	one := &run{
+		rec:   rec,
+		begun: time.Now(),
+		heard: time.Now(),
+		ended: make(chan struct{}),
+		stop:  rec.Wish == record.WishStop,
+		pause: rec.Wish == record.WishPause,
+	}
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
 		r.log.Error("crawl cannot be taken up", "site", rec.Site, "crawl", rec.Number, "reason", err.Error())
 		return r.store.PauseCrawl(ctx, rec, err.Error(), "") // one crawl may not keep others from running
@@ -239,9 +248,15 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 	if running != nil {
 		p = running.Progress()
 	}
-	now, err := r.store.Beat(ctx, rec, p)
+	begun := time.Now()
+	telling, cancel := context.WithTimeout(ctx, oneBeat)
+	now, err := r.store.Beat(telling, rec, p)
+	cancel()
 	one.mu.Lock()
 	defer one.mu.Unlock()
+	if err == nil {
+		one.heard = begun
+	}
 	if p.Phase == fetching && one.at.IsZero() {
 		one.at = time.Now()
 	}
@@ -251,6 +266,17 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 		one.putAway()
 		return true
 	case err != nil:
+		if !one.silent && ctx.Err() == nil && time.Since(one.heard) > silence {
+			one.silent = true
+			one.putAway()
+			r.log.Warn(
+				"the database is not heard of: the site is asked nothing more",
+				"site",
+				rec.Site,
+				"crawl",
+				rec.Number,
+			)
+		}
 		return false
 	}
 	if now.Wish == record.WishPause && !one.pause {
@@ -270,11 +296,12 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 	return false
 }
 
-// isYielding tells that the crawl is put away so that others have their turn.
-func (o *run) isYielding() bool {
+// isGivenBack tells that the crawl is put away to be taken up again: so that others have their turn, or because its
+// owner was not heard.
+func (o *run) isGivenBack() bool {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	return o.yields
+	return o.yields || o.silent
 }
 
 // isLost tells that another owns the crawl.

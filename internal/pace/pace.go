@@ -36,6 +36,7 @@ type Paces struct {
 type use struct {
 	Gap      time.Duration
 	Parallel int
+	asked    time.Time // until when the host has asked to be left alone
 }
 
 // Of is the governor of a host.
@@ -83,7 +84,8 @@ type Governor struct {
 
 	allowed float64       // requests at once, by the server's behaviour; 0 until something happened
 	slow    time.Duration // further gap, likewise
-	until   time.Time     // nothing starts before: the server asked for it
+	until   time.Time     // nothing starts before: the server asked for it, or another worker is to learn of this one
+	asked   time.Time     // of this, what the server asked of this worker
 	reason  string
 	good    int     // answers since the last struggle
 	fallen  int     // answers since the pace last fell
@@ -204,7 +206,7 @@ func (g *Governor) Done(now time.Time, a *fetch.Answer) {
 	}
 	if a.RetryAfter > 0 && (a.Status == http.StatusTooManyRequests || a.Status == http.StatusServiceUnavailable) {
 		if until := now.Add(min(a.RetryAfter, LongestWait)); until.After(g.until) {
-			g.until = until
+			g.until, g.asked = until, until
 		}
 	}
 	if why := struggle(a); why != "" {

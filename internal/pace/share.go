@@ -53,13 +53,13 @@ func (p *Paces) Uses() (joined []record.HostUse, left []string) {
 	defer p.mu.Unlock()
 	for host, g := range p.hosts {
 		g.mu.Lock()
-		own := use{0, math.MaxInt32}
+		own := use{0, math.MaxInt32, g.asked}
 		for _, t := range g.tempos {
 			own.Gap, own.Parallel = max(own.Gap, t.Gap), min(own.Parallel, t.Parallel)
 		}
 		g.mu.Unlock()
 		if told, ok := p.told[host]; !ok || told != own {
-			joined = append(joined, record.HostUse{Host: host, Gap: own.Gap, Parallel: own.Parallel})
+			joined = append(joined, record.HostUse{Host: host, Gap: own.Gap, Parallel: own.Parallel, Asked: own.asked})
 		}
 	}
 	for host := range p.told {
@@ -79,7 +79,7 @@ func (p *Paces) Shared(joined []record.HostUse, left []string, shares []record.H
 		delete(p.told, host)
 	}
 	for _, u := range joined {
-		p.told[u.Host] = use{u.Gap, u.Parallel}
+		p.told[u.Host] = use{u.Gap, u.Parallel, u.Asked}
 	}
 	of := map[string]record.HostShare{}
 	for _, s := range shares {
@@ -94,6 +94,9 @@ func (p *Paces) Shared(joined []record.HostUse, left []string, shares []record.H
 			g.until = now.Add(settling)
 		}
 		g.alone = false
+		if wait := min(g.share.Wait, LongestWait); wait > 0 && now.Add(wait).After(g.until) {
+			g.until = now.Add(wait) // what the host asked of another it asked of all
+		}
 		g.mu.Unlock()
 	}
 }

@@ -5,6 +5,8 @@ import (
 	"testing"
 	"time"
 
+	"harvik/internal/core/page"
+	"harvik/internal/fetch"
 	"harvik/internal/record"
 )
 
@@ -87,6 +89,39 @@ func TestShare(t *testing.T) {
 		if math.Abs(got-c.want) > 0.12*c.want {
 			t.Errorf("%s: %.2f requests a second, want %.2f", c.name, got, c.want)
 		}
+	}
+}
+
+// TestAskedOfAll: what a host asks of one worker, to be left alone for a while, is told to the others, who keep to it;
+// they do not tell it on.
+func TestAskedOfAll(t *testing.T) {
+	tempo := Tempo{Parallel: 4, Gap: 100 * time.Millisecond}
+	one, g, now := told(t, tempo, record.HostShare{Others: 1, Parallel: 4})
+	now = now.Add(time.Minute)
+	if _, ok := g.Try(now); !ok {
+		t.Fatal("it is not asked")
+	}
+	g.Done(now, &fetch.Answer{Outcome: page.Answered, Status: 503, RetryAfter: 40 * time.Second})
+	joined, _ := one.Uses()
+	if len(joined) != 1 || !joined[0].Asked.Equal(now.Add(40*time.Second)) {
+		t.Fatalf("to be told is %+v", joined)
+	}
+	one.Shared(joined, nil, nil, now)
+	if again, _ := one.Uses(); len(again) > 0 {
+		t.Errorf("it is told again: %+v", again)
+	}
+	two, h, then := told(t, tempo, record.HostShare{Others: 1, Parallel: 4})
+	then = then.Add(time.Minute)
+	share := record.HostShare{Host: "fernhollow.example", Others: 1, Parallel: 4, Wait: 40 * time.Second}
+	two.Shared(nil, nil, []record.HostShare{share}, then)
+	if n := begun(h, then, 39*time.Second, time.Millisecond); n > 0 {
+		t.Errorf("the other asks it %d times meanwhile", n)
+	}
+	if n := begun(h, then.Add(40*time.Second), 10*time.Second, time.Millisecond); n < 20 {
+		t.Errorf("afterwards it asks it %d times", n)
+	}
+	if told, _ := two.Uses(); len(told) > 0 {
+		t.Errorf("the other tells it on: %+v", told)
 	}
 }
 

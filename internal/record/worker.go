@@ -37,6 +37,7 @@ type HostUse struct {
 	Host     string
 	Gap      time.Duration // between the starts of two requests
 	Parallel int
+	Asked    time.Time // until when the host has asked to be left alone; zero if it has not
 }
 
 // A HostShare is what others ask of a host that a worker asks.
@@ -45,5 +46,6 @@ type HostShare struct {
 	Others   int // workers
 	Before   int // of these, those that stand before this one in the order of all
 	Gap      time.Duration
-	Parallel int // the gentlest of theirs
+	Parallel int           // the gentlest of theirs
+	Wait     time.Duration // for which the host has asked one of them to leave it alone
 }

@@ -153,6 +153,16 @@ func TestShareHosts(t *testing.T) {
 	if got := share("b", nil); !slices.Equal(got, []record.HostShare{want}) {
 		t.Errorf("it hears %+v, want %+v", got, want)
 	}
+	asked := garden(3*time.Second, 2)
+	asked[0].Asked = time.Now().Add(30 * time.Second)
+	share("c", asked)
+	if got := share("b", nil); len(got) != 1 || got[0].Wait < 25*time.Second || got[0].Wait > 30*time.Second {
+		t.Errorf("of what the host asked of another it hears %+v", got)
+	}
+	share("c", garden(3*time.Second, 2))
+	if got := share("b", nil); !slices.Equal(got, []record.HostShare{want}) {
+		t.Errorf("once that is over it hears %+v", got)
+	}
 	share("c", nil, "fernhollow.example")
 	if err := s.Unshare(t.Context(), "a"); err != nil {
 		t.Fatal(err)

@@ -32,16 +32,19 @@ func (s *Store) Share(ctx context.Context, w record.Worker, joined []record.Host
 			b.Queue("delete from host_use where worker = $1 and host = any($2)", w.Name, left)
 		}
 		for _, u := range joined {
-			b.Queue(`insert into host_use (host, worker, gap_ms, parallel) values ($1, $2, $3, $4)
-				on conflict (host, worker) do update set gap_ms = excluded.gap_ms, parallel = excluded.parallel`,
-				clean(u.Host), w.Name, u.Gap.Milliseconds(), u.Parallel)
+			// How long is told by the database's clock: those of the machines need not agree.
+			b.Queue(`insert into host_use (host, worker, gap_ms, parallel, asked) values ($1, $2, $3, $4,
+				now() + make_interval(secs => $5)) on conflict (host, worker) do update set gap_ms = excluded.gap_ms,
+				parallel = excluded.parallel, asked = excluded.asked`,
+				clean(u.Host), w.Name, u.Gap.Milliseconds(), u.Parallel, max(0, time.Until(u.Asked).Seconds()))
 		}
 		if err := tx.SendBatch(ctx, &b).Close(); err != nil {
 			return err
 		}
 		rows, err := tx.Query(
 			ctx,
-			`select o.host, count(*), count(*) filter (where o.worker < $1), max(o.gap_ms), min(o.parallel)
+			`select o.host, count(*), count(*) filter (where o.worker < $1), max(o.gap_ms), min(o.parallel),
+				coalesce(extract(epoch from max(o.asked) - now()), 0)::float8
 			from host_use m join host_use o on o.host = m.host and o.worker <> m.worker join worker w on w.name = o.worker
 			where m.worker = $1 and w.seen > now() - make_interval(secs => $2) group by o.host`,
 			w.Name,
@@ -52,8 +55,10 @@ func (s *Store) Share(ctx context.Context, w record.Worker, joined []record.Host
 		}
 		var one record.HostShare
 		var gap int64
-		_, err = pgx.ForEachRow(rows, []any{&one.Host, &one.Others, &one.Before, &gap, &one.Parallel}, func() error {
-			one.Gap = time.Duration(gap) * time.Millisecond
+		var wait float64
+		into := []any{&one.Host, &one.Others, &one.Before, &gap, &one.Parallel, &wait}
+		_, err = pgx.ForEachRow(rows, into, func() error {
+			one.Gap, one.Wait = time.Duration(gap)*time.Millisecond, max(0, time.Duration(wait*float64(time.Second)))
 			shares = append(shares, one)
 			return nil
 		})

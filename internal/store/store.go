@@ -8,7 +8,10 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net"
 	"strings"
+	"syscall"
+	"time"
 	"unicode/utf8"
 
 	"harvik/internal/record"
@@ -21,6 +24,7 @@ import (
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
 	"github.com/riverqueue/river"
+	"golang.org/x/sys/unix"
 )
 
 //go:embed migrations/*.sql
@@ -58,6 +62,7 @@ func OpenWith(ctx context.Context, database string, connections int) (*Store, er
 	config.ConnConfig.RuntimeParams["tcp_keepalives_idle"] = "15"
 	config.ConnConfig.RuntimeParams["tcp_keepalives_interval"] = "5"
 	config.ConnConfig.RuntimeParams["tcp_keepalives_count"] = "3"
+	config.ConnConfig.DialFunc = dial
 	// Compiling a query takes longer than any of them.
 	config.ConnConfig.RuntimeParams["jit"] = "off"
 	pool, err := pgxpool.NewWithConfig(ctx, config)
@@ -78,6 +83,28 @@ func OpenWith(ctx context.Context, database string, connections int) (*Store, er
 		return nil, err
 	}
 	return s, nil
+}
+
+// unanswered is for how long what is sent to the database may go without word of its arrival.
+const unanswered = 20 * time.Second
+
+// dial connects to the database so that a connection on which nothing arrives any more is given up (TCP_USER_TIMEOUT,
+// RFC 5482): the kernel by itself hopes for a quarter of an hour.
+func dial(ctx context.Context, network, address string) (net.Conn, error) {
+	alive := net.KeepAliveConfig{Enable: true, Idle: unanswered / 2, Interval: 5 * time.Second, Count: 2}
+	const most = int(unanswered / time.Millisecond)
+	d := net.Dialer{KeepAliveConfig: alive,
+		Control: func(network, _ string, c syscall.RawConn) error {
+			if network == "unix" {
+				return nil
+			}
+			var failed error
+			err := c.Control(func(fd uintptr) {
+				failed = unix.SetsockoptInt(int(fd), unix.IPPROTO_TCP, unix.TCP_USER_TIMEOUT, most)
+			})
+			return errors.Join(err, failed)
+		}}
+	return d.DialContext(ctx, network, address)
 }
 
 // Migrate brings the tables of a database up to date, and tells the number of its last step before and now.
