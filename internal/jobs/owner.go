@@ -269,13 +269,8 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 		if !one.silent && ctx.Err() == nil && time.Since(one.heard) > silence {
 			one.silent = true
 			one.putAway()
-			r.log.Warn(
-				"the database is not heard of: the site is asked nothing more",
-				"site",
-				rec.Site,
-				"crawl",
-				rec.Number,
-			)
+			r.log.Warn("the database is not heard of: the site is asked nothing more", "site", rec.Site,
+				"crawl", rec.Number)
 		}
 		return false
 	}
