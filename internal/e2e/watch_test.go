@@ -42,7 +42,7 @@ func TestWatchedOver(t *testing.T) {
 		t.Fatal(err)
 	}
 	free.Close()
-	s.startWith(new(bytes.Buffer), "--crawls", "0", "--metrics", free.Addr().String(), "--log-json")
+	s.startWith(new(bytes.Buffer), "--no-work", "--metrics", free.Addr().String(), "--log-json")
 	worker := s.hire("--metrics", "127.0.0.1:0", "--log-json")
 	s.until("the worker serves figures", func() bool { return strings.Contains(worker.log.String(), "/metrics") })
 	at := regexp.MustCompile(`"address":"(http://[0-9.:]+)/metrics"`).FindStringSubmatch(worker.log.String())[1]

@@ -39,6 +39,7 @@ func (s *Store) Beat(ctx context.Context, rec record.Crawl, p record.Progress) (
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		var b pgx.Batch
 		b.Queue("set local synchronous_commit = off") // the next one says it again
+		b.Queue("set local idle_in_transaction_session_timeout = '8s'")
 		b.Queue(`update crawl set beat = now(), live = $3 where id = $1 and epoch = $2 and state = 'running'
 			returning wish, jsonb_strip_nulls(jsonb_build_object('parallel', plan -> 'parallel', 'pause', plan -> 'pause',
 			'perSecond', plan -> 'perSecond'))`, rec.ID, rec.Epoch, live).QueryRow(func(row pgx.Row) error {
@@ -140,6 +141,10 @@ func (s *Store) inTx(ctx context.Context, f func(tx pgx.Tx) error) error {
 // has ended.
 func (s *Store) asOwner(ctx context.Context, crawl int64, epoch int, f func(tx pgx.Tx) error) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
+		// Who is cut off in the midst of it is not to keep others from the crawl.
+		if _, err := tx.Exec(ctx, "set local idle_in_transaction_session_timeout = '8s'"); err != nil {
+			return err
+		}
 		tag, err := tx.Exec(ctx, "select 1 from crawl where id = $1 and ($2 < 0 or epoch = $2) for share", crawl, epoch)
 		if err := held(tag.RowsAffected(), err); err != nil {
 			return err
