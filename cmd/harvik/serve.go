@@ -179,7 +179,7 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 	s, log := p.store, p.log
 	catalogue := checks.New()
 	m := meter.New(s)
-	end, err := watched(ctx, m, s, p.options.Metrics, log)
+	end, err := watched(ctx, m, p.options.Metrics, log)
 	if err != nil {
 		return err
 	}
@@ -348,13 +348,7 @@ func flush(stop func(context.Context)) {
 
 // watched serves what the meter counts on an address of its own, "" for none, until end is called. Who can reach it
 // needs no token: it tells of work and machine, and of no site.
-func watched(
-	ctx context.Context,
-	m *meter.Meter,
-	s *store.Store,
-	address string,
-	log *slog.Logger,
-) (end func(), err error) {
+func watched(ctx context.Context, m *meter.Meter, address string, log *slog.Logger) (end func(), err error) {
 	if address == "" {
 		return func() {}, nil
 	}
@@ -363,7 +357,7 @@ func watched(
 		return nil, fmt.Errorf("%w; choose another address with --metrics", err)
 	}
 	server := &http.Server{
-		Handler:           m.Handler(ctx, s),
+		Handler:           m.Handler(ctx),
 		ReadHeaderTimeout: 5 * time.Second,
 		WriteTimeout:      30 * time.Second,
 		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),

@@ -33,7 +33,6 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 	}
 	defer flush(stopTracing)
 	if database == "" {
-		var err error
 		if database, err = databaseOf(o.Data); errors.Is(err, os.ErrNotExist) {
 			return fmt.Errorf("no database is named, and no service runs in %s: name the service's by HARVIK_DATABASE or --database-file",
 				o.Data)
@@ -62,7 +61,7 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 	}
 	defer os.RemoveAll(profiles)
 	m := meter.New(s)
-	end, err := watched(ctx, m, s, o.Metrics, log)
+	end, err := watched(ctx, m, o.Metrics, log)
 	if err != nil {
 		return err
 	}

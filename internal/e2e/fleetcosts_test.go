@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"math"
 	"os"
@@ -59,15 +60,7 @@ func TestFleetCosts(t *testing.T) {
 	s.stop(syscall.SIGTERM)
 
 	s.startWith(new(bytes.Buffer), "--no-work")
-	database, err := os.ReadFile(filepath.Join(s.data, "database.url"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	conn, err := pgx.Connect(t.Context(), strings.TrimSpace(string(database)))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer conn.Close(t.Context())
+	where, conn := s.database()
 	number := func(sql string, args ...any) (n float64) {
 		t.Helper()
 		if err := conn.QueryRow(t.Context(), sql, args...).Scan(&n); err != nil {
@@ -81,7 +74,6 @@ func TestFleetCosts(t *testing.T) {
 	wal := number("select pg_wal_lsn_diff(pg_current_wal_lsn(), '0/0')::float8")
 	size := number("select pg_database_size(current_database())::float8")
 	commits := number("select xact_commit::float8 from pg_stat_database where datname = current_database()")
-	where := strings.TrimSpace(string(database))
 	cpu, server := processorTime(first)+processorTime(second), postgresTime(t, where)
 	together := both("together0").Seconds()
 	cpu, server = processorTime(first)+processorTime(second)-cpu, postgresTime(t, where)-server
@@ -121,15 +113,7 @@ func TestFleetWaiting(t *testing.T) {
 	const pages, rounds = 4000, 3
 	s := newShell(t)
 	s.startWith(new(bytes.Buffer), "--no-work")
-	database, err := os.ReadFile(filepath.Join(s.data, "database.url"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	conn, err := pgx.Connect(t.Context(), strings.TrimSpace(string(database)))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer conn.Close(t.Context())
+	_, conn := s.database()
 	at := testkit.Serve(t, &testkit.Generated{Pages: pages, Seed: 1, Mixed: true, Keep: true})
 	crawls := func(name string) float64 {
 		least := math.Inf(1)
@@ -161,6 +145,21 @@ func TestFleetWaiting(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Logf("%d pages while nobody waits %.2f s, while a thousand crawls wait %.2f s", pages, alone, crawls("amid"))
+}
+
+// database is where the service has its database, and a connection to it until the test ends.
+func (s *shell) database() (where string, conn *pgx.Conn) {
+	s.t.Helper()
+	text, err := os.ReadFile(filepath.Join(s.data, "database.url"))
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	where = strings.TrimSpace(string(text))
+	if conn, err = pgx.Connect(s.t.Context(), where); err != nil {
+		s.t.Fatal(err)
+	}
+	s.t.Cleanup(func() { conn.Close(context.Background()) })
+	return where, conn
 }
 
 // processorTime is what a worker and its children that have ended have used of a processor so far, in seconds.

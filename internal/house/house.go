@@ -65,7 +65,7 @@ func chores(s *store.Store, d *decide.Decisions, j *judging.Judge, r *recheck.Re
 			if t.Site == "" {
 				return d.WeighDue(ctx)
 			}
-			return unlessGone(d.Weigh(ctx, t.Site))
+			return record.UnlessGone(d.Weigh(ctx, t.Site))
 		},
 		record.ToJudge: func(ctx context.Context, t record.Todo, _ int) error {
 			if t.Site == "" {
@@ -75,7 +75,7 @@ func chores(s *store.Store, d *decide.Decisions, j *judging.Judge, r *recheck.Re
 			if err == nil {
 				err = j.AheadOf(ctx, site)
 			}
-			return unlessGone(err)
+			return record.UnlessGone(err)
 		},
 		record.ToPack: func(ctx context.Context, _ record.Todo, _ int) error {
 			return errors.Join(s.PackSources(ctx), s.DropSources(ctx))
@@ -84,14 +84,6 @@ func chores(s *store.Store, d *decide.Decisions, j *judging.Judge, r *recheck.Re
 			return r.Do(ctx, t.Crawl, t.Number, try)
 		},
 	}
-}
-
-// unlessGone is nil for a site that was removed meanwhile.
-func unlessGone(err error) error {
-	if errors.Is(err, record.ErrNotFound) {
-		return nil
-	}
-	return err
 }
 
 // A Worker takes work from the queue beside a service. Shut it down after use.

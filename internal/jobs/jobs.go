@@ -499,23 +499,20 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 	var refusal *record.Refusal
 	var mistake *mishap.Panic
 	var facts *booking.OldFactsError
-	var how string
+	how := "paused"
 	switch {
 	case one.isLost(), errors.Is(err, record.ErrLost):
 		log.Warn("crawl given up: another worker has taken it up")
 		r.meter.Crawled("lost")
 		return true
 	case errors.As(err, &facts):
-		how = "paused"
 		log.Warn("crawl paused", "reason", facts.Error())
 		err = r.store.PauseCrawl(ctx, one.rec, facts.Error(), "") // what it has is kept for the Harvik that made it
 	case errors.As(err, &mistake):
-		how = "paused"
 		gear.Tell(log, "crawl paused", err)
 		err = r.store.PauseCrawl(ctx, one.rec, err.Error(), "") // what it has is kept
 	case r.store.Trouble(err) == record.Full:
 		r.full()
-		how = "paused"
 		log.Warn("crawl put away", "reason", err.Error())
 		err = r.store.PauseCrawl(ctx, one.rec, r.shortage(), waitsForDisk)
 	case one.isGivenBack() && errors.As(err, &paused):
@@ -539,7 +536,6 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 		if why == "" && waits == waitsForDisk {
 			why = r.shortage()
 		}
-		how = "paused"
 		log.Info("crawl paused", "reason", why)
 		err = r.store.PauseCrawl(ctx, one.rec, why, waits)
 	case r.store.Trouble(err) == record.Away:

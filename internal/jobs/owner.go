@@ -49,18 +49,12 @@ func (r *Runner) Recover(ctx context.Context, hands record.Hands, crashed bool) 
 		return err
 	}
 	// What came while nobody was there, or an older Harvik was.
-	if err := r.store.Leave(ctx, r.all("start of "+r.name)...); err != nil {
+	cause := "start of " + r.name
+	due := append(record.Hanging("", cause), record.Todo{What: record.ToSweep, Cause: cause})
+	if err := r.store.Leave(ctx, due...); err != nil {
 		return err
 	}
 	return r.Work(ctx, hands)
-}
-
-// all is everything that looks for itself what there is to do.
-func (r *Runner) all(cause string) (out []record.Todo) {
-	for _, what := range []string{record.ToWeigh, record.ToJudge, record.ToPack, record.ToSweep} {
-		out = append(out, record.Todo{What: what, Cause: cause})
-	}
-	return out
 }
 
 // Work takes from the queue, so much at once, until the runner is shut down.
@@ -188,7 +182,7 @@ func (r *Runner) do(ctx context.Context, job record.CrawlJob) error {
 func (r *Runner) isForOthers(ctx context.Context, id int64) (bool, error) {
 	rec, err := r.store.CrawlOf(ctx, id)
 	if err != nil {
-		return false, notThere(err)
+		return false, record.UnlessGone(err)
 	}
 	opens := true
 	err = mishap.Catch(func() (err error) { opens, err = r.gear.Opens(ctx, rec.SiteID, rec.Plan); return err })
@@ -209,14 +203,6 @@ func (r *Runner) isForOthers(ctx context.Context, id int64) (bool, error) {
 		}
 	}
 	return false, err
-}
-
-// notThere is nil for what was removed meanwhile.
-func notThere(err error) error {
-	if errors.Is(err, record.ErrNotFound) {
-		return nil
-	}
-	return err
 }
 
 // beat tells that a crawl's owner lives, until ctx ends, and does what the crawl is to do.

@@ -69,11 +69,8 @@ func (r *Runner) todo(ctx context.Context, t record.Todo, try int) (err error) {
 // keep.
 func (r *Runner) tidy(ctx context.Context, t record.Todo, _ int) error {
 	rec, err := r.store.CrawlOf(ctx, t.Crawl)
-	if errors.Is(err, record.ErrNotFound) {
-		return nil
-	}
 	if err != nil {
-		return err
+		return record.UnlessGone(err)
 	}
 	if err := r.store.Tidy(ctx, rec.ID); err != nil {
 		return err

@@ -25,6 +25,7 @@ type Store interface {
 
 // A Meter is safe for use from several goroutines. The nil Meter counts nothing.
 type Meter struct {
+	store    Store
 	registry *prometheus.Registry
 	requests *prometheus.CounterVec
 	seconds  prometheus.Histogram
@@ -35,6 +36,7 @@ type Meter struct {
 // New makes a meter of this process and of the queue that it works for.
 func New(s Store) *Meter {
 	m := &Meter{
+		store:    s,
 		registry: prometheus.NewRegistry(),
 		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "harvik_requests_total",
 			Help: "Requests to sites that were made by this process, by what came of them."}, []string{"outcome"}),
@@ -79,7 +81,7 @@ func (m *Meter) Did(what, how string) {
 
 // Handler serves the figures at /metrics, whether the process lives at /healthz, and whether it can be given work at
 // /readyz: it cannot once ctx has ended.
-func (m *Meter) Handler(ctx context.Context, s Store) http.Handler {
+func (m *Meter) Handler(ctx context.Context) http.Handler {
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{Timeout: 10 * time.Second}))
 	mux.HandleFunc("GET /healthz", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("ok\n")) })
@@ -87,7 +89,7 @@ func (m *Meter) Handler(ctx context.Context, s Store) http.Handler {
 		switch {
 		case ctx.Err() != nil:
 			http.Error(w, "this process is ending", http.StatusServiceUnavailable)
-		case s.Ping(r.Context()) != nil:
+		case m.store.Ping(r.Context()) != nil:
 			http.Error(w, "the database does not answer", http.StatusServiceUnavailable)
 		default:
 			_, _ = w.Write([]byte("ready\n"))

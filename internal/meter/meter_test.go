@@ -48,7 +48,7 @@ func TestMeter(t *testing.T) {
 	m.Crawled("complete")
 	m.Did(record.ToTidy, "done")
 	ctx, cancel := context.WithCancel(t.Context())
-	h := m.Handler(ctx, queue{})
+	h := m.Handler(ctx)
 	_, body := get(h, "/metrics")
 	for _, line := range []string{
 		`harvik_requests_total{outcome="timed-out"} 1`, `harvik_request_seconds_bucket{le="0.1"} 1`,
@@ -72,7 +72,7 @@ func TestMeter(t *testing.T) {
 	gone := queue{errors.New("away")}
 	m = meter.New(gone)
 	m.Crawled("paused")
-	h = m.Handler(t.Context(), gone)
+	h = m.Handler(t.Context())
 	if _, body := get(h, "/metrics"); !strings.Contains(body, "\nharvik_database_up 0\n") ||
 		!strings.Contains(body, `harvik_crawls_total{how="paused"} 1`) {
 		t.Errorf("without a database: %s", body)
@@ -96,7 +96,7 @@ func TestDashboard(t *testing.T) {
 	m.Asked("answered", 0)
 	m.Crawled("complete")
 	m.Did(record.ToTidy, "failed")
-	_, body := get(m.Handler(t.Context(), queue{}), "/metrics")
+	_, body := get(m.Handler(t.Context()), "/metrics")
 	names := regexp.MustCompile(`\b(harvik|go|process)_[a-z_]+`).FindAllString(string(text), -1)
 	if len(names) < 10 {
 		t.Fatalf("it shows %v", names)

@@ -33,7 +33,6 @@ type Store interface {
 	TakeRecheck(ctx context.Context, crawl int64, number, try int) (record.Recheck, error)
 	SaveRecheck(ctx context.Context, crawl int64, r *record.Recheck, try int) error
 	Trouble(err error) record.Trouble
-	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 }
 
 // Decisions are what is decided about a site.

@@ -22,6 +22,14 @@ var (
 	ErrDisk    = errors.New("the disk is nearly full")
 )
 
+// UnlessGone is nil for what was removed meanwhile, ErrNotFound.
+func UnlessGone(err error) error {
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	return err
+}
+
 // A Refusal says why something cannot be done as things are.
 type Refusal struct{ Reason string }
 

@@ -22,6 +22,12 @@ const (
 	ToRecheck = "recheck" // looks again at what fixes concern
 )
 
+// Hanging is what hangs on which crawl of a site, "" for all, is its newest.
+func Hanging(site, cause string) []Todo {
+	return []Todo{{What: ToWeigh, Site: site, Cause: cause}, {What: ToJudge, Site: site, Cause: cause},
+		{What: ToPack, Cause: cause}}
+}
+
 // Hands are how much a process does at once of what waits in the queue.
 type Hands struct {
 	Crawls   int

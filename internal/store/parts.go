@@ -199,7 +199,7 @@ func (s *Store) forget(ctx context.Context, tx pgx.Tx, crawls []int64) error {
 		return err
 	}
 	cause := fmt.Sprint("removed crawls ", crawls)
-	return s.leave(ctx, tx, append(hanging("", cause), record.Todo{What: record.ToSweep, Cause: cause})...)
+	return s.leave(ctx, tx, append(record.Hanging("", cause), record.Todo{What: record.ToSweep, Cause: cause})...)
 }
 
 func numbers(list []int64) string {

@@ -102,12 +102,6 @@ func (s *Store) decided(ctx context.Context, tx pgx.Tx, site int64) error {
 // weighedBy is when a decision has been weighed that nothing kept from it.
 const weighedBy = 15 * time.Second
 
-// hanging is what hangs on which crawl of a site, "" for all, is its newest.
-func hanging(site, cause string) []record.Todo {
-	return []record.Todo{{What: record.ToWeigh, Site: site, Cause: cause},
-		{What: record.ToJudge, Site: site, Cause: cause}, {What: record.ToPack, Cause: cause}}
-}
-
 // hangs leaves what hangs on a site's crawl to the queue.
 func (s *Store) hangs(ctx context.Context, tx pgx.Tx, crawl int64, cause string) error {
 	var site string
@@ -115,7 +109,7 @@ func (s *Store) hangs(ctx context.Context, tx pgx.Tx, crawl int64, cause string)
 		Scan(&site); err != nil {
 		return found(err)
 	}
-	return s.leave(ctx, tx, hanging(site, cause)...)
+	return s.leave(ctx, tx, record.Hanging(site, cause)...)
 }
 
 // migrateQueue brings the queue's tables up to date.
@@ -199,7 +193,7 @@ func (midnights) Next(now time.Time) time.Time {
 // daily is what becomes due by the day alone.
 func daily() []*river.PeriodicJob {
 	var out []*river.PeriodicJob
-	for _, t := range hanging("", "") {
+	for _, t := range record.Hanging("", "") {
 		out = append(out, river.NewPeriodicJob(midnights{}, func() (river.JobArgs, *river.InsertOpts) {
 			a := todoArgs(t)
 			a.Cause = "day " + time.Now().UTC().Format(time.DateOnly)
