@@ -70,7 +70,8 @@ func work(ctx context.Context, o cli.WorkOptions) error {
 	if err := w.Work(ctx, record.Hands(o.Hands)); err != nil {
 		return err
 	}
-	log.Info("worker started", "crawls", o.Hands.Crawls, "judgings", o.Hands.Judgings, "rechecks", o.Hands.Rechecks)
+	log.Info("worker started", "crawls", o.Hands.Crawls, "judgings", o.Hands.Judgings, "rechecks", o.Hands.Rechecks,
+		"watches", o.Hands.Watches, "messages", o.Hands.Messages)
 	<-ctx.Done()
 	log.Info("worker ending")
 	ending, cancel := context.WithTimeout(context.WithoutCancel(ctx), 60*time.Second)

@@ -235,6 +235,20 @@ type ColumnList struct {
 	Columns []Column `json:"columns"`
 }
 
+// Coming A crawl that a schedule will begin
+type Coming struct {
+	At   time.Time `json:"at"`
+	Host string    `json:"host"`
+
+	// Requests as many as the last crawl made; 0 where there was none
+	Requests int    `json:"requests"`
+	Schedule string `json:"schedule"`
+	Site     string `json:"site"`
+
+	// Until as long as the last crawl took
+	Until time.Time `json:"until"`
+}
+
 // Comparison Comparison sets the main texts of two pages side by side
 type Comparison struct {
 	A string `json:"a"`
@@ -263,6 +277,9 @@ type Crawl struct {
 	Finished  time.Time `json:"finished,omitempty,omitzero"`
 	Home      string    `json:"home"`
 
+	// Hours in which alone it runs, such as 22:00-06:00
+	Hours string `json:"hours,omitempty,omitzero"`
+
 	// Marked it stays when older crawls go
 	Marked bool `json:"marked,omitempty,omitzero"`
 	Number int  `json:"number"`
@@ -272,8 +289,11 @@ type Crawl struct {
 	Probes *Probes `json:"probes,omitempty"`
 
 	// Progress How far a crawl is
-	Progress Progress  `json:"progress"`
-	Report   *Report   `json:"report,omitempty"`
+	Progress Progress `json:"progress"`
+	Report   *Report  `json:"report,omitempty"`
+
+	// Schedule that began it; left out where a person did
+	Schedule string    `json:"schedule,omitempty,omitzero"`
 	Site     string    `json:"site"`
 	Started  time.Time `json:"started"`
 
@@ -939,6 +959,11 @@ type Heading struct {
 	Text string `json:"text"`
 }
 
+// Held defines model for Held.
+type Held struct {
+	Held bool `json:"held"`
+}
+
 // Hop One step of a redirect chain
 type Hop struct {
 	Address string `json:"address"`
@@ -1004,7 +1029,7 @@ type Job struct {
 	State string `json:"state"`
 	Tries int    `json:"tries"`
 
-	// What tidy, weigh, judge, pack, sweep or recheck
+	// What tidy, weigh, judge, pack, sweep, recheck or begin
 	What string `json:"what"`
 }
 
@@ -1012,6 +1037,9 @@ type Job struct {
 type Keep struct {
 	// Crawls how many finished crawls stay beside those that are marked, from 2; 0 for all
 	Crawls int `json:"crawls"`
+
+	// Monthly the first finished one of each month stays, too
+	Monthly bool `json:"monthly,omitempty,omitzero"`
 }
 
 // KnownAddress A known address
@@ -2092,6 +2120,55 @@ type Robots struct {
 	Said []TextAt `json:"said,omitempty,omitzero"`
 }
 
+// Schedule When a site is crawled by itself, and how that differs from its plan
+type Schedule struct {
+	// Hours in which alone it runs, such as 22:00-06:00: a crawl pauses at their end, and goes on when they come again
+	Hours string `json:"hours,omitempty,omitzero"`
+
+	// Jitter minutes at most by which a start is put off, so that not all begin at once
+	Jitter int `json:"jitter,omitempty,omitzero"`
+
+	// Overlap what becomes of it while another crawl of the site runs: skip, queue or replace
+	Overlap string `json:"overlap,omitempty,omitzero"`
+	Paused  bool   `json:"paused,omitempty,omitzero"`
+
+	// Plan settings that differ from the plan of the site, in YAML
+	Plan string `json:"plan,omitempty,omitzero"`
+
+	// When daily 03:00, weekdays 03:00, mon,thu 03:00, monthly 1 03:00, monthly last 03:00, or five fields of cron
+	When string `json:"when"`
+
+	// Zone of the IANA database, such as Europe/Berlin; UTC without one
+	Zone string `json:"zone,omitempty,omitzero"`
+}
+
+// ScheduleList defines model for ScheduleList.
+type ScheduleList struct {
+	// Coming in order
+	Coming []Coming `json:"coming"`
+
+	// Held no schedule begins anything
+	Held      bool        `json:"held"`
+	Schedules []Scheduled `json:"schedules"`
+}
+
+// Scheduled defines model for Scheduled.
+type Scheduled struct {
+	// Last What came of a schedule when it was last due
+	Last *Turnout `json:"last,omitempty"`
+	Name string   `json:"name"`
+
+	// Next when it is due; left out where it is paused
+	Next time.Time `json:"next,omitempty,omitzero"`
+
+	// Schedule When a site is crawled by itself, and how that differs from its plan
+	Schedule Schedule `json:"schedule"`
+	Site     string   `json:"site"`
+
+	// Words when it comes, as people say it
+	Words string `json:"words"`
+}
+
 // Script One external script
 type Script struct {
 	Address string `json:"address"`
@@ -2196,6 +2273,9 @@ type Site struct {
 
 	// Keep how many finished crawls it keeps beside those that are marked; left out for all
 	Keep int `json:"keep,omitempty,omitzero"`
+
+	// KeepMonthly the first finished one of each month stays, too
+	KeepMonthly bool `json:"keepMonthly,omitempty,omitzero"`
 
 	// Latest number of the newest finished crawl
 	Latest *int   `json:"latest,omitempty"`
@@ -2490,6 +2570,18 @@ type TrialSide struct {
 	Scored bool `json:"scored"`
 }
 
+// Turnout What came of a schedule when it was last due
+type Turnout struct {
+	At time.Time `json:"at"`
+
+	// Crawl that was begun
+	Crawl int       `json:"crawl,omitempty,omitzero"`
+	Due   time.Time `json:"due"`
+
+	// Says the crawl, or why there is none
+	Says string `json:"says"`
+}
+
 // Undo defines model for Undo.
 type Undo struct {
 	Batch int64  `json:"batch"`
@@ -2663,6 +2755,9 @@ type Worker struct {
 	// Judgings pieces of what hangs on ended crawls that it does at once, at most
 	Judgings int `json:"judgings"`
 
+	// Messages that it sends at once, at most
+	Messages int `json:"messages"`
+
 	// Opens it has the key by which secrets are sealed
 	Opens bool `json:"opens"`
 
@@ -2678,6 +2773,9 @@ type Worker struct {
 	// Seen when it was last heard of
 	Seen    time.Time `json:"seen"`
 	Started time.Time `json:"started"`
+
+	// Watches rounds of schedules and watches that it does at once, at most
+	Watches int `json:"watches"`
 }
 
 // AtMost defines model for atMost.
@@ -2694,6 +2792,9 @@ type JobNumber = int64
 
 // PageAddress defines model for pageAddress.
 type PageAddress = string
+
+// ScheduleName defines model for scheduleName.
+type ScheduleName = string
 
 // SiteName defines model for siteName.
 type SiteName = string
@@ -2714,6 +2815,14 @@ type ReadQuestionParams struct {
 	// Of the table, pages by default
 	Of       string `form:"of,omitempty" json:"of,omitempty,omitzero"`
 	Question string `form:"question,omitempty" json:"question,omitempty,omitzero"`
+}
+
+// ListSchedulesParams defines parameters for ListSchedules.
+type ListSchedulesParams struct {
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+
+	// Days of what is to come, 1 to 31; 7 without it
+	Days int `form:"days,omitempty" json:"days,omitempty,omitzero"`
 }
 
 // DisallowParams defines parameters for Disallow.
@@ -2933,6 +3042,13 @@ type ListTasksParams struct {
 	State State `form:"state,omitempty" json:"state,omitempty,omitzero"`
 }
 
+// ListGoingParams defines parameters for ListGoing.
+type ListGoingParams struct {
+	// Crawls how many finished crawls stay beside those that are marked; as the site keeps them without it
+	Crawls  *int `form:"crawls,omitempty" json:"crawls,omitempty"`
+	Monthly bool `form:"monthly,omitempty" json:"monthly,omitempty,omitzero"`
+}
+
 // ShowTrendParams defines parameters for ShowTrend.
 type ShowTrendParams struct {
 	Limit AtMost `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -2968,6 +3084,9 @@ type LookJSONRequestBody = LookRequest
 
 // CheckPlanJSONRequestBody defines body for CheckPlan for application/json ContentType.
 type CheckPlanJSONRequestBody = PlanText
+
+// HoldSchedulesJSONRequestBody defines body for HoldSchedules for application/json ContentType.
+type HoldSchedulesJSONRequestBody = Held
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
@@ -3022,6 +3141,9 @@ type PreviewPlanJSONRequestBody = PlanText
 
 // StartRecheckJSONRequestBody defines body for StartRecheck for application/json ContentType.
 type StartRecheckJSONRequestBody = NewRecheck
+
+// SetScheduleJSONRequestBody defines body for SetSchedule for application/json ContentType.
+type SetScheduleJSONRequestBody = Schedule
 
 // SetSecretJSONRequestBody defines body for SetSecret for application/json ContentType.
 type SetSecretJSONRequestBody = NewSecret
@@ -3223,6 +3345,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /queue/jobs/{job}/again (the `RetryJob` operationId).
 	RetryJob(ctx context.Context, job JobNumber, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListSchedules The schedules of all sites, or of one, with what they will begin in the coming days
+	//
+	// Corresponds with GET /schedules (the `ListSchedules` operationId).
+	ListSchedules(ctx context.Context, params *ListSchedulesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// HoldSchedulesWithBody Let no schedule begin anything, or let them again; what comes meanwhile passes
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /schedules/held (the `HoldSchedules` operationId).
+	HoldSchedulesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// HoldSchedules Let no schedule begin anything, or let them again; what comes meanwhile passes
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /schedules/held (the `HoldSchedules` operationId).
+	HoldSchedules(ctx context.Context, body HoldSchedulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SignOut End the session
 	//
@@ -3610,6 +3751,11 @@ type ClientInterface interface {
 	// Corresponds with PUT /sites/{site}/importance (the `SetImportance` operationId).
 	SetImportance(ctx context.Context, site SiteName, body SetImportanceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListGoing The crawls of a site that would go if it kept so many
+	//
+	// Corresponds with GET /sites/{site}/keep (the `ListGoing` operationId).
+	ListGoing(ctx context.Context, site SiteName, params *ListGoingParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SetKeepWithBody Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends
 	//
 	// Takes any type of body and a specified content type.
@@ -3684,6 +3830,30 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /sites/{site}/rechecks (the `StartRecheck` operationId).
 	StartRecheck(ctx context.Context, site SiteName, body StartRecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveSchedule Forget a schedule
+	//
+	// Corresponds with DELETE /sites/{site}/schedules/{schedule} (the `RemoveSchedule` operationId).
+	RemoveSchedule(ctx context.Context, site SiteName, schedule ScheduleName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetScheduleWithBody Keep a schedule of a site, in place of what had its name
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /sites/{site}/schedules/{schedule} (the `SetSchedule` operationId).
+	SetScheduleWithBody(ctx context.Context, site SiteName, schedule ScheduleName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetSchedule Keep a schedule of a site, in place of what had its name
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /sites/{site}/schedules/{schedule} (the `SetSchedule` operationId).
+	SetSchedule(ctx context.Context, site SiteName, schedule ScheduleName, body SetScheduleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RunSchedule Begin at once what a schedule would; when it is due does not change
+	//
+	// Corresponds with POST /sites/{site}/schedules/{schedule}/run (the `RunSchedule` operationId).
+	RunSchedule(ctx context.Context, site SiteName, schedule ScheduleName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListSecrets The names of the site's secrets, and the host that each is for
 	//
@@ -4105,6 +4275,55 @@ func (c *Calls) CancelJob(ctx context.Context, job JobNumber, reqEditors ...Requ
 // Corresponds with POST /queue/jobs/{job}/again (the `RetryJob` operationId).
 func (c *Calls) RetryJob(ctx context.Context, job JobNumber, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRetryJobRequest(c.Server, job)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListSchedules The schedules of all sites, or of one, with what they will begin in the coming days
+//
+// Corresponds with GET /schedules (the `ListSchedules` operationId).
+func (c *Calls) ListSchedules(ctx context.Context, params *ListSchedulesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListSchedulesRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// HoldSchedulesWithBody Let no schedule begin anything, or let them again; what comes meanwhile passes
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /schedules/held (the `HoldSchedules` operationId).
+func (c *Calls) HoldSchedulesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewHoldSchedulesRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// HoldSchedules Let no schedule begin anything, or let them again; what comes meanwhile passes
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /schedules/held (the `HoldSchedules` operationId).
+func (c *Calls) HoldSchedules(ctx context.Context, body HoldSchedulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewHoldSchedulesRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5161,6 +5380,21 @@ func (c *Calls) SetImportance(ctx context.Context, site SiteName, body SetImport
 	return c.Client.Do(req)
 }
 
+// ListGoing The crawls of a site that would go if it kept so many
+//
+// Corresponds with GET /sites/{site}/keep (the `ListGoing` operationId).
+func (c *Calls) ListGoing(ctx context.Context, site SiteName, params *ListGoingParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListGoingRequest(c.Server, site, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SetKeepWithBody Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends
 //
 // Takes any type of body and a specified content type.
@@ -5336,6 +5570,70 @@ func (c *Calls) StartRecheckWithBody(ctx context.Context, site SiteName, content
 // Corresponds with POST /sites/{site}/rechecks (the `StartRecheck` operationId).
 func (c *Calls) StartRecheck(ctx context.Context, site SiteName, body StartRecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewStartRecheckRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveSchedule Forget a schedule
+//
+// Corresponds with DELETE /sites/{site}/schedules/{schedule} (the `RemoveSchedule` operationId).
+func (c *Calls) RemoveSchedule(ctx context.Context, site SiteName, schedule ScheduleName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveScheduleRequest(c.Server, site, schedule)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetScheduleWithBody Keep a schedule of a site, in place of what had its name
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /sites/{site}/schedules/{schedule} (the `SetSchedule` operationId).
+func (c *Calls) SetScheduleWithBody(ctx context.Context, site SiteName, schedule ScheduleName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetScheduleRequestWithBody(c.Server, site, schedule, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetSchedule Keep a schedule of a site, in place of what had its name
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /sites/{site}/schedules/{schedule} (the `SetSchedule` operationId).
+func (c *Calls) SetSchedule(ctx context.Context, site SiteName, schedule ScheduleName, body SetScheduleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetScheduleRequest(c.Server, site, schedule, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RunSchedule Begin at once what a schedule would; when it is due does not change
+//
+// Corresponds with POST /sites/{site}/schedules/{schedule}/run (the `RunSchedule` operationId).
+func (c *Calls) RunSchedule(ctx context.Context, site SiteName, schedule ScheduleName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRunScheduleRequest(c.Server, site, schedule)
 	if err != nil {
 		return nil, err
 	}
@@ -6252,6 +6550,104 @@ func NewRetryJobRequest(server string, job JobNumber) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewListSchedulesRequest constructs an http.Request for the ListSchedules method
+func NewListSchedulesRequest(server string, params *ListSchedulesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/schedules")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "days", params.Days, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewHoldSchedulesRequest calls the generic HoldSchedules builder with application/json body
+func NewHoldSchedulesRequest(server string, body HoldSchedulesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewHoldSchedulesRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewHoldSchedulesRequestWithBody constructs an http.Request for the HoldSchedules method, with any body, and a specified content type
+func NewHoldSchedulesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/schedules/held")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -9290,6 +9686,75 @@ func NewSetImportanceRequestWithBody(server string, site SiteName, contentType s
 	return req, nil
 }
 
+// NewListGoingRequest constructs an http.Request for the ListGoing method
+func NewListGoingRequest(server string, site SiteName, params *ListGoingParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/keep", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Crawls != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "crawls", *params.Crawls, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "monthly", params.Monthly, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewSetKeepRequest calls the generic SetKeep builder with application/json body
 func NewSetKeepRequest(server string, site SiteName, body SetKeepJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -9555,6 +10020,142 @@ func NewStartRecheckRequestWithBody(server string, site SiteName, contentType st
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveScheduleRequest constructs an http.Request for the RemoveSchedule method
+func NewRemoveScheduleRequest(server string, site SiteName, schedule ScheduleName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "schedule", schedule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/schedules/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetScheduleRequest calls the generic SetSchedule builder with application/json body
+func NewSetScheduleRequest(server string, site SiteName, schedule ScheduleName, body SetScheduleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetScheduleRequestWithBody(server, site, schedule, "application/json", bodyReader)
+}
+
+// NewSetScheduleRequestWithBody constructs an http.Request for the SetSchedule method, with any body, and a specified content type
+func NewSetScheduleRequestWithBody(server string, site SiteName, schedule ScheduleName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "schedule", schedule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/schedules/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRunScheduleRequest constructs an http.Request for the RunSchedule method
+func NewRunScheduleRequest(server string, site SiteName, schedule ScheduleName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "schedule", schedule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/schedules/%s/run", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -10321,6 +10922,16 @@ func (c *Client) RetryJob(ctx context.Context, job JobNumber) error {
 	return done(c.calls.RetryJob(ctx, job))
 }
 
+// ListSchedules: The schedules of all sites, or of one, with what they will begin in the coming days.
+func (c *Client) ListSchedules(ctx context.Context, params *ListSchedulesParams) (ScheduleList, error) {
+	return read[ScheduleList](c.calls.ListSchedules(ctx, params))
+}
+
+// HoldSchedules: Let no schedule begin anything, or let them again; what comes meanwhile passes.
+func (c *Client) HoldSchedules(ctx context.Context, body HoldSchedulesJSONRequestBody) error {
+	return done(c.calls.HoldSchedules(ctx, body))
+}
+
 // SignOut: End the session.
 func (c *Client) SignOut(ctx context.Context) error {
 	return done(c.calls.SignOut(ctx))
@@ -10586,6 +11197,11 @@ func (c *Client) SetImportance(ctx context.Context, site SiteName, body SetImpor
 	return read[Importance](c.calls.SetImportance(ctx, site, body))
 }
 
+// ListGoing: The crawls of a site that would go if it kept so many.
+func (c *Client) ListGoing(ctx context.Context, site SiteName, params *ListGoingParams) (CrawlList, error) {
+	return read[CrawlList](c.calls.ListGoing(ctx, site, params))
+}
+
 // SetKeep: Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends.
 func (c *Client) SetKeep(ctx context.Context, site SiteName, body SetKeepJSONRequestBody) (Site, error) {
 	return read[Site](c.calls.SetKeep(ctx, site, body))
@@ -10614,6 +11230,21 @@ func (c *Client) PreviewPlan(ctx context.Context, site SiteName, contentType str
 // StartRecheck: Fetch again what fixes of the newest crawl concern, and judge it; the crawl stays as it is.
 func (c *Client) StartRecheck(ctx context.Context, site SiteName, body StartRecheckJSONRequestBody) (Recheck, error) {
 	return read[Recheck](c.calls.StartRecheck(ctx, site, body))
+}
+
+// RemoveSchedule: Forget a schedule.
+func (c *Client) RemoveSchedule(ctx context.Context, site SiteName, schedule ScheduleName) error {
+	return done(c.calls.RemoveSchedule(ctx, site, schedule))
+}
+
+// SetSchedule: Keep a schedule of a site, in place of what had its name.
+func (c *Client) SetSchedule(ctx context.Context, site SiteName, schedule ScheduleName, body SetScheduleJSONRequestBody) (Scheduled, error) {
+	return read[Scheduled](c.calls.SetSchedule(ctx, site, schedule, body))
+}
+
+// RunSchedule: Begin at once what a schedule would; when it is due does not change.
+func (c *Client) RunSchedule(ctx context.Context, site SiteName, schedule ScheduleName) (Crawl, error) {
+	return read[Crawl](c.calls.RunSchedule(ctx, site, schedule))
 }
 
 // ListSecrets: The names of the site's secrets, and the host that each is for.

@@ -42,7 +42,10 @@ func (a *app) queueCommand() *cobra.Command {
 }
 
 // jobCommand does something with a job of the queue.
-func (a *app) jobCommand(name, short, done string, do func(*api.Client, context.Context, int64) error) *cobra.Command {
+func (a *app) jobCommand(
+	name, short, done string,
+	do func(*api.Client, context.Context, int64) error,
+) *cobra.Command {
 	return &cobra.Command{
 		Use: name + " JOB", Short: short, Args: args("JOB"), Example: "  harvik queue " + name + " 12",
 		RunE: func(c *cobra.Command, given []string) error {
@@ -66,12 +69,16 @@ func (a *app) jobCommand(name, short, done string, do func(*api.Client, context.
 func printQueue(w io.Writer, q api.Queue, now time.Time) {
 	fmt.Fprintf(w, "%s\n", bold(w, numbers.Count(len(q.Workers), "worker", "workers")))
 	if len(q.Workers) > 0 {
-		rows := [][]string{{"  where", "crawls", "at most", "judgings", "rechecks", "for", "heard of"}}
+		rows := [][]string{
+			{"  where", "crawls", "at most", "judgings", "rechecks", "watches", "messages", "for", "heard of"},
+		}
 		for _, one := range q.Workers {
 			rows = append(rows, []string{"  " + one.Place, strconv.Itoa(one.Runs), most(one.Crawls), most(one.Judgings),
-				most(one.Rechecks), lasting(now.Sub(one.Started)), lasting(now.Sub(one.Seen)) + " ago"})
+				most(
+					one.Rechecks,
+				), most(one.Watches), most(one.Messages), lasting(now.Sub(one.Started)), lasting(now.Sub(one.Seen)) + " ago"})
 		}
-		printRows(w, rows, 2, 3, 4, 5)
+		printRows(w, rows, 2, 3, 4, 5, 6, 7)
 		for _, one := range q.Workers {
 			if !one.Opens {
 				wrap(w, "  ", one.Place+" lacks the key of secrets: it leaves crawls that need one to others")
@@ -106,8 +113,11 @@ func printCrawls(w io.Writer, crawls []api.QueuedCrawl, now time.Time) {
 		if one.Taken == 0 {
 			taken = "not yet"
 		}
-		rows = append(rows, []string{fmt.Sprintf("  %s@%d", one.Site, one.Number), cmp.Or(where, "a worker that is missed"),
-			lasting(now.Sub(one.Since)), numbers.Thousands(one.Fetched), taken})
+		rows = append(
+			rows,
+			[]string{fmt.Sprintf("  %s@%d", one.Site, one.Number), cmp.Or(where, "a worker that is missed"),
+				lasting(now.Sub(one.Since)), numbers.Thousands(one.Fetched), taken},
+		)
 	}
 	printRows(w, rows, 4)
 	for _, one := range crawls {

@@ -60,7 +60,7 @@ type WorkOptions struct {
 }
 
 // Hands are how much a process does at once of each kind of work that waits in the queue.
-type Hands struct{ Crawls, Judgings, Rechecks int }
+type Hands struct{ Crawls, Judgings, Rechecks, Watches, Messages int }
 
 // app is what all commands share.
 type app struct {
@@ -134,6 +134,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		a.linkCommand(),
 		a.tokenCommand(),
 		a.siteCommand(),
+		a.scheduleCommand(),
 		a.planCommand(),
 		a.secretCommand(),
 		a.versionCommand(),

@@ -13,6 +13,7 @@ import (
 
 func (a *app) siteCommand() *cobra.Command {
 	var profile, allow string
+	var monthly, try bool
 	add := &cobra.Command{
 		Use: "add NAME ADDRESS", Short: "Take a site under care", Args: args("NAME", "ADDRESS"),
 		Example: "  harvik site add fernhollow https://fernhollow.example/ --profile publisher",
@@ -89,11 +90,11 @@ stays out of reach there.`,
 		},
 	}
 	keep := &cobra.Command{
-		Use: "keep NAME CRAWLS", Short: "Say how many crawls a site keeps, such as 12, or all",
+		Use: "keep NAME CRAWLS", Short: "Say how many crawls a site keeps, such as 12, or all; --try shows what would go",
 		Args: args("NAME", "CRAWLS"),
 		Long: `When a crawl of the site ends, older ones than so many go, with their pages and findings. Those that are marked
-("harvik crawl mark") stay beside them. The work at fixes, waivers and figures belong to the site and stay.`,
-		Example: "  harvik site keep fernhollow 12\n  harvik site keep fernhollow all",
+("harvik crawl mark") stay beside them, and with --monthly the first of each month. The work at fixes, waivers and figures belong to the site and stay.`,
+		Example: "  harvik site keep fernhollow 12 --monthly --try\n  harvik site keep fernhollow 12\n  harvik site keep fernhollow all",
 		RunE: func(c *cobra.Command, in []string) error {
 			n := 0
 			if in[1] != "all" {
@@ -106,21 +107,30 @@ stays out of reach there.`,
 			if err != nil {
 				return err
 			}
-			site, err := cl.SetKeep(c.Context(), in[0], api.Keep{Crawls: n})
+			going, err := cl.ListGoing(c.Context(), in[0], &api.ListGoingParams{Crawls: &n, Monthly: monthly})
+			if err != nil {
+				return err
+			}
+			if try {
+				return a.showGoing(c, going)
+			}
+			site, err := cl.SetKeep(c.Context(), in[0], api.Keep{Crawls: n, Monthly: monthly})
 			if err != nil {
 				return err
 			}
 			if a.json {
 				return writeJSON(c.OutOrStdout(), site)
 			}
-			fmt.Fprintf(c.ErrOrStderr(), "%s keeps %s.\n", site.Name, kept(site.Keep))
-			if gone := site.Crawls - site.Keep; site.Keep > 0 && gone > 0 {
-				fmt.Fprintf(c.ErrOrStderr(), "It has %s; the oldest go when a crawl ends.\n",
-					numbers.Count(site.Crawls, "crawl", "crawls"))
+			fmt.Fprintf(c.ErrOrStderr(), "%s keeps %s.\n", site.Name, kept(site))
+			if n := len(going.Crawls); n > 0 {
+				fmt.Fprintf(c.ErrOrStderr(), "When a crawl ends, %s: %s.\n",
+					numbers.Count(n, "older one goes", "older ones go"), numbersOf(going.Crawls))
 			}
 			return nil
 		},
 	}
+	keep.Flags().BoolVar(&monthly, "monthly", false, "keep the first finished crawl of each month, too")
+	keep.Flags().BoolVar(&try, "try", false, "show which crawls would go, and change nothing")
 	list := &cobra.Command{Use: "list", Short: "List the sites", Args: args(), RunE: a.listSites}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	show := &cobra.Command{
@@ -149,7 +159,7 @@ stays out of reach there.`,
 				fmt.Fprintf(w, "its hosts may be in %s\n", strings.Join(site.Allowed, ", "))
 			}
 			if site.Keep > 0 {
-				fmt.Fprintf(w, "keeps %s\n", kept(site.Keep))
+				fmt.Fprintf(w, "keeps %s\n", kept(site))
 			}
 			return nil
 		},
@@ -173,11 +183,43 @@ stays out of reach there.`,
 }
 
 // kept words how many crawls a site keeps.
-func kept(crawls int) string {
-	if crawls == 0 {
+func kept(site api.Site) string {
+	switch {
+	case site.Keep == 0:
 		return "all its crawls"
+	case site.KeepMonthly:
+		return fmt.Sprintf("the newest %d crawls, the first of each month, and those that are marked", site.Keep)
 	}
-	return fmt.Sprintf("the newest %d crawls, and those that are marked", crawls)
+	return fmt.Sprintf("the newest %d crawls, and those that are marked", site.Keep)
+}
+
+// numbersOf are the numbers of crawls.
+func numbersOf(crawls []api.Crawl) string {
+	var out []string
+	for _, one := range crawls {
+		out = append(out, strconv.Itoa(one.Number))
+	}
+	return strings.Join(out, ", ")
+}
+
+// showGoing shows which crawls would go.
+func (a *app) showGoing(c *cobra.Command, going api.CrawlList) error {
+	w := c.OutOrStdout()
+	if a.json {
+		return writeJSON(w, going)
+	}
+	if len(going.Crawls) == 0 {
+		fmt.Fprintln(w, "No crawl would go.")
+		return nil
+	}
+	t := newTable(w, []string{"crawl", "of", "state", "fetched"}, 1, 4)
+	for _, one := range going.Crawls {
+		t.AppendRow([]any{one.Number, one.Started.Local().Format("2 Jan 2006 15:04"), one.State,
+			numbers.Thousands(one.Progress.Fetched)})
+	}
+	t.Render()
+	fmt.Fprintf(c.ErrOrStderr(), "%s would go when the next crawl ends.\n", numbers.Count(len(going.Crawls), "crawl", "crawls"))
+	return nil
 }
 
 func (a *app) listSites(c *cobra.Command, _ []string) error {

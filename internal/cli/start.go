@@ -92,10 +92,13 @@ func (h *Hands) flags(f *pflag.FlagSet, crawls int) {
 	f.IntVar(&h.Crawls, "crawls", crawls, "crawls that are run here at once; others wait in the queue")
 	f.IntVar(&h.Judgings, "judgings", 2, "pieces of the work that hangs on ended crawls that are done here at once")
 	f.IntVar(&h.Rechecks, "rechecks", 8, "rechecks that are done here at once")
+	f.IntVar(&h.Watches, "watches", 2, "rounds of schedules and watches that are done here at once")
+	f.IntVar(&h.Messages, "messages", 4, "messages that are sent from here at once")
 }
 
 func (h *Hands) check() error {
-	return cmp.Or(within("crawls", h.Crawls, 0), within("judgings", h.Judgings, 0), within("rechecks", h.Rechecks, 0))
+	return cmp.Or(within("crawls", h.Crawls, 0), within("judgings", h.Judgings, 0), within("rechecks", h.Rechecks, 0),
+		within("watches", h.Watches, 0), within("messages", h.Messages, 0))
 }
 
 // within refuses a number that is not within its bounds.

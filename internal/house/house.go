@@ -5,9 +5,11 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"time"
 
 	"harvik/internal/compare"
 	"harvik/internal/core/check"
+	"harvik/internal/core/own"
 	"harvik/internal/decide"
 	"harvik/internal/gear"
 	"harvik/internal/jobs"
@@ -18,6 +20,7 @@ import (
 	"harvik/internal/recheck"
 	"harvik/internal/record"
 	"harvik/internal/render"
+	"harvik/internal/schedules"
 	"harvik/internal/store"
 	"harvik/internal/worklist"
 )
@@ -30,6 +33,7 @@ type House struct {
 	*recheck.Rechecks
 	*look.Looks
 	*preview.Previews
+	*schedules.Schedules
 	*jobs.Runner
 
 	gear    *gear.Gear
@@ -53,9 +57,19 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, br
 	h.Rechecks = recheck.New(s, c, h.gear, h.Decisions, h.List, room, log)
 	h.Looks = look.New(s, c, h.gear)
 	h.Previews = preview.New(h.gear)
+	all := chores(s, h.Decisions, judge, h.Rechecks)
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge,
-		Chores: chores(s, h.Decisions, judge, h.Rechecks), Disk: disk, Seat: seat, Meter: m, Log: log})
+		Chores: all, Disk: disk, Seat: seat, Meter: m, Log: log})
+	h.Schedules = timed(s, c, h.Runner, all, log)
 	return h
+}
+
+// timed puts what begins by the clock together, and adds it to the chores.
+func timed(s *store.Store, c *check.Catalogue, r *jobs.Runner, all map[string]jobs.Chore, log *slog.Logger,
+) *schedules.Schedules {
+	out := schedules.New(s, r, own.Known(c), time.Now, log)
+	all[record.ToBegin] = func(ctx context.Context, _ record.Todo, _ int) error { return out.Begin(ctx) }
+	return out
 }
 
 // chores are what waits in the queue beside crawls, and who does it.
@@ -107,8 +121,10 @@ func NewWorker(
 	w.gear.Browser = browser
 	enough := func() error { return nil }
 	d, list, judge := decide.New(s, c, enough), worklist.New(s), judging.New(s, c, log)
+	all := chores(s, d, judge, recheck.New(s, c, w.gear, d, list, enough, log))
 	w.Runner = jobs.New(jobs.Parts{Store: s, Gear: w.gear, Decisions: d, Work: list, Judge: judge,
-		Chores: chores(s, d, judge, recheck.New(s, c, w.gear, d, list, enough, log)), Meter: m, Log: log})
+		Chores: all, Meter: m, Log: log})
+	timed(s, c, w.Runner, all, log)
 	return w
 }
 

@@ -92,7 +92,7 @@ func (r *Runner) goOn() {
 		return // the database is away; there is a next time
 	}
 	for _, rec := range crawls {
-		if _, err := r.Resume(r.ctx, rec); err != nil && !errors.Is(err, record.ErrRunning) &&
+		if _, err := r.Revive(r.ctx, rec); err != nil && !errors.Is(err, record.ErrRunning) &&
 			!errors.Is(err, record.ErrEnding) {
 			r.log.Error("crawl could not go on", "site", rec.Site, "crawl", rec.Number, "reason", err.Error())
 		}

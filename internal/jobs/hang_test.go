@@ -19,7 +19,13 @@ type hanging struct {
 	free  chan error
 }
 
-func (h *hanging) StartCrawl(_ context.Context, site record.Site, _ plan.Plan, _ int) (record.Crawl, error) {
+func (h *hanging) StartTurn(
+	_ context.Context,
+	site record.Site,
+	_ plan.Plan,
+	_ int,
+	_ *record.Turn,
+) (record.Crawl, error) {
 	h.asked <- site.ID
 	return record.Crawl{}, <-h.free
 }

@@ -33,7 +33,14 @@ import (
 
 // Store is where crawls are kept.
 type Store interface {
-	StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error)
+	StartTurn(
+		ctx context.Context,
+		site record.Site,
+		p plan.Plan,
+		catalogue int,
+		turn *record.Turn,
+	) (record.Crawl, error)
+	AnyTime(ctx context.Context, crawl int64) error
 	ResumeCrawl(ctx context.Context, id int64) (bool, error)
 	Reopen(ctx context.Context, id int64, p plan.Plan) error
 	PauseCrawl(ctx context.Context, rec record.Crawl, why, waits string) error
@@ -194,18 +201,39 @@ func (uncounted) Did(string, string) {}
 
 // Start begins a crawl of a site by a plan and returns its record at once; it runs as soon as a worker takes it.
 func (r *Runner) Start(ctx context.Context, site record.Site, p plan.Plan) (record.Crawl, error) {
+	return r.StartTurn(ctx, site, p, nil)
+}
+
+// StartTurn is Start where it is a schedule's turn; record.ErrBusy where another process has taken that.
+func (r *Runner) StartTurn(
+	ctx context.Context,
+	site record.Site,
+	p plan.Plan,
+	turn *record.Turn,
+) (record.Crawl, error) {
 	if err := r.open(); err != nil {
 		return record.Crawl{}, err
 	}
 	if _, err := r.gear.Secrets(ctx, site.ID, site.Home, p); err != nil {
 		return record.Crawl{}, err
 	}
-	rec, err := r.store.StartCrawl(ctx, site, p, r.judge.Version())
+	rec, err := r.store.StartTurn(ctx, site, p, r.judge.Version(), turn)
 	return rec, oneASite(err)
 }
 
-// Resume goes on with a paused crawl.
+// Resume goes on with a paused crawl, because somebody wants it to: from then on at any time of the day.
 func (r *Runner) Resume(ctx context.Context, rec record.Crawl) (record.Crawl, error) {
+	if err := r.open(); err != nil {
+		return rec, err
+	}
+	if err := r.store.AnyTime(ctx, rec.ID); err != nil {
+		return rec, err
+	}
+	return r.Revive(ctx, rec)
+}
+
+// Revive goes on with a paused crawl that waited for something.
+func (r *Runner) Revive(ctx context.Context, rec record.Crawl) (record.Crawl, error) {
 	if err := r.open(); err != nil {
 		return rec, err
 	}
@@ -533,8 +561,12 @@ func (r *Runner) conclude(one *run, err error, log *slog.Logger) bool {
 		one.mu.Lock()
 		waits := one.waits
 		one.mu.Unlock()
-		if why == "" && waits == waitsForDisk {
+		switch {
+		case why != "":
+		case waits == waitsForDisk:
 			why = r.shortage()
+		case waits == record.WaitsForHours:
+			why = "it runs " + one.rec.Hours.Text + " alone, and goes on by itself then"
 		}
 		log.Info("crawl paused", "reason", why)
 		err = r.store.PauseCrawl(ctx, one.rec, why, waits)
@@ -591,6 +623,11 @@ func (r *Runner) Pause(ctx context.Context, id int64) (running bool, err error) 
 	return r.wish(ctx, id, record.WishPause, (*run).putAway)
 }
 
+// Defer puts a running crawl away until its hours come. It tells whether the crawl was running.
+func (r *Runner) Defer(ctx context.Context, id int64) (running bool, err error) {
+	return r.wish(ctx, id, record.WaitsForHours, func(one *run) { one.putAwayFor(record.WaitsForHours) })
+}
+
 // wish has a running crawl do something, which is stored first: a crash must not forget it.
 func (r *Runner) wish(ctx context.Context, id int64, wish string, do func(*run)) (running bool, err error) {
 	if running, err = r.store.Wish(ctx, id, wish); running && err == nil {
@@ -607,6 +644,14 @@ func (o *run) ends() error {
 		return &crawl.ErrPaused{}
 	}
 	return nil
+}
+
+// putAwayFor puts the crawl away until something is there, unless it waits for something else already.
+func (o *run) putAwayFor(what string) {
+	if !o.pause {
+		o.waits = what
+	}
+	o.putAway()
 }
 
 func (o *run) putAway() {

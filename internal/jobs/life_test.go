@@ -251,7 +251,7 @@ func TestContinue(t *testing.T) {
 // TestKeeps: of a site that keeps one crawl the older one goes when the next has ended, and what it left with it.
 func TestKeeps(t *testing.T) {
 	b := begin(t, Disk{}, &testkit.Generated{Pages: 5, Seed: 1}, plan.Plan{Retries: -1})
-	if err := b.store.SetKeep(t.Context(), b.site.ID, 1); err != nil {
+	if err := b.store.SetKeep(t.Context(), b.site.ID, record.Retention{Crawls: 1}); err != nil {
 		t.Fatal(err)
 	}
 	r, log := watched(t, b, &faulty{fail: map[string]error{"Sweep": errTest}})

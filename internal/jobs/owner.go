@@ -148,6 +148,9 @@ func (r *Runner) do(ctx context.Context, job record.CrawlJob) error {
 		stop:  rec.Wish == record.WishStop,
 		pause: rec.Wish == record.WishPause,
 	}
+	if rec.Wish == record.WaitsForHours {
+		one.putAwayFor(rec.Wish)
+	}
 	if one.start, err = weburl.Parse(rec.Home); err != nil {
 		r.log.Error("crawl cannot be taken up", "site", rec.Site, "crawl", rec.Number, "reason", err.Error())
 		return r.store.PauseCrawl(ctx, rec, err.Error(), "") // one crawl may not keep others from running
@@ -262,6 +265,9 @@ func (r *Runner) beatOnce(ctx context.Context, one *run) (lost bool) {
 	}
 	if now.Wish == record.WishPause && !one.pause {
 		one.putAway()
+	}
+	if now.Wish == record.WaitsForHours && !one.pause {
+		one.putAwayFor(now.Wish)
 	}
 	if now.Wish == record.WishStop && !one.stop {
 		one.stop = true

@@ -24,7 +24,7 @@ type Site struct {
 	Health  *float64 // of that crawl
 
 	Weighed    string   // by which waivers and figure that crawl's report was made
-	Keep       int      // how many finished crawls it keeps beside those that are marked; 0 for all
+	Keep       Retention
 	Importance string   // the figure that weighs pages beside their authority
 	Allowed    []string // ranges that are not public and that its hosts may be in
 }
@@ -49,15 +49,17 @@ type Crawl struct {
 	Traps     []survey.Trap
 	Weighed   string // by which waivers and figure its report was made
 	Marked    bool   // it stays when older ones go
-	Wish      string // what it is to do while it runs: WishStop, WishPause or ""
+	Wish      string // what it is to do while it runs: WishStop, WishPause, WaitsForHours or ""
 	Owner     string // who runs it, "" where it waits for a worker, or does not run
 	Epoch     int    // how often its owner changed: what is written of it is written by this
 	Live      *Progress
+	Schedule  string // that began it; "" for a person
+	Hours     Hours  // when alone it runs
 }
 
 // Orders are what a running crawl is to do.
 type Orders struct {
-	Wish string    // WishStop, WishPause or ""
+	Wish string    // WishStop, WishPause, WaitsForHours or ""
 	Pace plan.Plan // that it is to run at: of the plan its pace alone
 }
 
@@ -72,6 +74,9 @@ const (
 	WishStop  = "stop"
 	WishPause = "pause"
 )
+
+// WaitsForHours is what a crawl is asked to do, and then waits for: until its hours come.
+const WaitsForHours = "hours"
 
 // Summary is a crawl's report without its fix list.
 type Summary struct {

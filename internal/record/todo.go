@@ -20,6 +20,7 @@ const (
 	ToPack    = "pack"    // packs the source that crawls keep, and lets old source go
 	ToSweep   = "sweep"   // drops what crawls that are gone have left
 	ToRecheck = "recheck" // looks again at what fixes concern
+	ToBegin   = "begin"   // begins crawls that are due by their schedules, and keeps them to their hours
 )
 
 // Hanging is what hangs on which crawl of a site, "" for all, is its newest.
@@ -33,6 +34,8 @@ type Hands struct {
 	Crawls   int
 	Judgings int // what hangs on crawls that have ended
 	Rechecks int
+	Watches  int // what is done by the clock
+	Messages int // that are sent
 }
 
 // None tells of a process that leaves all of it to others.
@@ -55,7 +58,7 @@ type Job struct {
 
 // A QueueLength is how much of the queue is in one state.
 type QueueLength struct {
-	Queue  string // crawl, judge, recheck
+	Queue  string // crawl, judge, recheck, watch, message
 	State  string // Waits, Runs, …
 	Jobs   int
 	Oldest time.Duration // that the oldest has been in it

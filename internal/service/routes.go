@@ -79,6 +79,13 @@ func (s *Service) routes(g *gin.Engine) {
 	api.DELETE("/sites/:site/figures/:figure", s.removeFigure)
 	api.PUT("/sites/:site/importance", s.setImportance)
 	api.PUT("/sites/:site/keep", s.setKeep)
+	api.GET("/sites/:site/keep", s.listGoing)
+
+	api.GET("/schedules", s.listSchedules)
+	api.PUT("/schedules/held", s.holdSchedules)
+	api.PUT("/sites/:site/schedules/:schedule", s.setSchedule)
+	api.DELETE("/sites/:site/schedules/:schedule", s.removeSchedule)
+	api.POST("/sites/:site/schedules/:schedule/run", s.runSchedule)
 
 	api.GET("/sites/:site/crawls", s.listCrawls)
 	api.POST("/sites/:site/crawls", s.startCrawl)

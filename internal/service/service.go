@@ -20,6 +20,7 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/core/query"
 	"harvik/internal/core/rendered"
+	"harvik/internal/core/schedule"
 	"harvik/internal/record"
 	"harvik/internal/report"
 )
@@ -73,7 +74,9 @@ type Store interface {
 	Views(ctx context.Context, site string) ([]record.KeptView, error)
 	KeepView(ctx context.Context, site string, v query.View) error
 	RemoveView(ctx context.Context, site, name string) error
-	SetKeep(ctx context.Context, site int64, crawls int) error
+	SetKeep(ctx context.Context, site int64, keep record.Retention) error
+	Going(ctx context.Context, site int64, keep record.Retention) ([]record.Crawl, error)
+	Schedules(ctx context.Context, site string) ([]record.Scheduled, error)
 	MarkCrawl(ctx context.Context, id int64, marked bool) error
 	Known(ctx context.Context, secret, kind string) (record.Credential, error)
 	Holds(ctx context.Context, credential int64) (bool, error)
@@ -143,6 +146,16 @@ type Previews interface {
 	Preview(ctx context.Context, site record.Site, p plan.Plan, who string) (*record.Preview, error)
 }
 
+// Schedules have sites crawled by themselves.
+type Schedules interface {
+	SetSchedule(ctx context.Context, site record.Site, c schedule.Schedule) error
+	RemoveSchedule(ctx context.Context, site record.Site, name string) error
+	RunSchedule(ctx context.Context, site record.Site, name string) (record.Crawl, error)
+	HoldSchedules(ctx context.Context, hold bool) error
+	SchedulesHeld(ctx context.Context) (bool, error)
+	Coming(ctx context.Context, site string, days int) ([]record.Coming, error)
+}
+
 // Rooms are all that does the work.
 type Rooms interface {
 	Crawls
@@ -152,6 +165,7 @@ type Rooms interface {
 	Comparisons
 	Looks
 	Previews
+	Schedules
 }
 
 // A Service answers requests.

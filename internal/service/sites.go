@@ -125,6 +125,12 @@ func (s *Service) removeSite(c *gin.Context) {
 // fewestKept is how few crawls a site may keep: a crawl is compared with the one before it.
 const fewestKept = 2
 
+var tooFewKept = fmt.Sprintf("a site keeps at least %d crawls, so that each can be compared with the one before, or all of them",
+	fewestKept)
+
+// enoughKept tells whether a site may keep so many crawls; 0 are all.
+func enoughKept(crawls int) bool { return crawls == 0 || crawls >= fewestKept }
+
 // setKeep says how many crawls a site keeps. None goes before a crawl of it ends.
 func (s *Service) setKeep(c *gin.Context) {
 	site, ok := s.siteOf(c)
@@ -135,12 +141,11 @@ func (s *Service) setKeep(c *gin.Context) {
 	if !s.bind(c, &in) {
 		return
 	}
-	if in.Crawls != 0 && in.Crawls < fewestKept {
-		problem(c, http.StatusUnprocessableEntity,
-			fmt.Sprintf("a site keeps at least %d crawls, so that each can be compared with the one before, or all of them", fewestKept))
+	if !enoughKept(in.Crawls) {
+		problem(c, http.StatusUnprocessableEntity, tooFewKept)
 		return
 	}
-	if err := s.store.SetKeep(c, site.ID, in.Crawls); err != nil {
+	if err := s.store.SetKeep(c, site.ID, record.Retention{Crawls: in.Crawls, Monthly: in.Monthly}); err != nil {
 		s.fail(c, err, siteWord(c))
 		return
 	}

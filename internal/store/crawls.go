@@ -14,7 +14,7 @@ import (
 const (
 	crawlBasics = `select c.id, c.site_id, s.name as site, s.home, c.number, c.state, c.ending, c.detail, c.plan,
 		c.started, c.finished, c.catalogue, c.progress, c.weighed, c.wish, c.marked,
-		c.owner, c.epoch, c.live`
+		c.owner, c.epoch, c.live, c.schedule, c.hours`
 	ofSite = ` from crawl c join site s on s.id = c.site_id `
 
 	crawlColumns = crawlBasics + ", c.report, c.probes, c.traps" + ofSite
@@ -25,16 +25,39 @@ const (
 // StartCrawl makes the next crawl of a site; record.ErrExists where one of it runs. A number is given once, also where
 // the crawl that had it is removed.
 func (s *Store) StartCrawl(ctx context.Context, site record.Site, p plan.Plan, catalogue int) (record.Crawl, error) {
+	return s.StartTurn(ctx, site, p, catalogue, nil)
+}
+
+// StartTurn is StartCrawl where it is a schedule's turn, which is taken with it; record.ErrBusy where another process
+// has taken it.
+func (s *Store) StartTurn(ctx context.Context, site record.Site, p plan.Plan, catalogue int, turn *record.Turn) (
+	record.Crawl, error) {
 	data, err := encodePlan(p)
 	if err != nil {
 		return record.Crawl{}, err
 	}
+	by := record.Turn{}
+	if turn != nil {
+		by = *turn
+	}
+	var hours any
+	if by.Hours.Text != "" {
+		if hours, err = encode(by.Hours); err != nil {
+			return record.Crawl{}, err
+		}
+	}
 	var id int64
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `with next as (update site set numbered = numbered + 1 where id = $1 returning id, numbered)
-			insert into crawl (site_id, number, state, plan, catalogue) select id, numbered, 'running', cast($2 as jsonb), $3 from next returning id`,
-			site.ID, string(data), catalogue).Scan(&id); err != nil {
+			insert into crawl (site_id, number, state, plan, catalogue, schedule, hours)
+			select id, numbered, 'running', cast($2 as jsonb), $3, $4, cast($5 as jsonb) from next returning id, number`,
+			site.ID, string(data), catalogue, by.Name, hours).Scan(&id, &by.Last.Crawl); err != nil {
 			return exists(found(err))
+		}
+		if turn != nil {
+			if err := takeTurn(ctx, tx, by); err != nil {
+				return err
+			}
 		}
 		if err := makeParts(ctx, tx, id); err != nil {
 			return err
@@ -75,15 +98,37 @@ func (s *Store) RemoveCrawl(ctx context.Context, id int64) error {
 	})
 }
 
+// tooOld are the crawls c of the site $1 that go where it keeps $2 (0 for all), and, if $3, the first finished one of
+// each month.
+const tooOld = `from crawl c where c.site_id = $1 and $2 > 0 and c.state in ('finished', 'failed') and not c.marked and
+	c.number < (select min(number) from (select number from crawl where site_id = $1 and state = 'finished' and not marked
+		order by number desc limit $2) k) and
+	not ($3 and c.state = 'finished' and not exists (select from crawl e where e.site_id = $1 and e.state = 'finished' and
+		e.number < c.number and date_trunc('month', e.started at time zone 'UTC') = date_trunc('month', c.started at time zone 'UTC')))
+	order by c.number`
+
+// Going are the crawls of a site that would go now if it kept so many.
+func (s *Store) Going(ctx context.Context, site int64, keep record.Retention) ([]record.Crawl, error) {
+	var ids []int64
+	err := s.db.SelectContext(ctx, &ids, "select c.id "+tooOld, site, keep.Crawls, keep.Monthly)
+	if err != nil || len(ids) == 0 {
+		return nil, err
+	}
+	var rows []crawlRow
+	err = s.db.SelectContext(ctx, &rows, listColumns+"where c.id = any($1) order by c.number", ids)
+	return crawlsOf(rows), err
+}
+
 // Retain deletes of a site's crawls that have ended those older than the newest finished ones that it keeps, but for
-// what is marked. It returns their numbers.
+// what is marked, and the first of each month where it keeps those. It returns their numbers.
 func (s *Store) Retain(ctx context.Context, site int64) (numbers []int, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select c.id, c.number from crawl c join site s on s.id = c.site_id
-			where s.id = $1 and s.keep > 0 and c.state in ('finished', 'failed') and not c.marked and c.number < (
-				select min(number) from (
-					select number from crawl where site_id = s.id and state = 'finished' and not marked order by number desc limit s.keep) k)
-			order by c.number for update of c`, site)
+		var keep record.Retention
+		if err := tx.QueryRow(ctx, "select keep, keep_monthly from site where id = $1", site).
+			Scan(&keep.Crawls, &keep.Monthly); err != nil {
+			return record.UnlessGone(found(err))
+		}
+		rows, err := tx.Query(ctx, "select c.id, c.number "+tooOld+" for update of c", site, keep.Crawls, keep.Monthly)
 		if err != nil {
 			return err
 		}
@@ -110,8 +155,14 @@ func (s *Store) MarkCrawl(ctx context.Context, id int64, marked bool) error {
 // FailCrawl marks a crawl that could not be ended properly.
 func (s *Store) FailCrawl(ctx context.Context, rec record.Crawl, why string) error {
 	s.recent.forget(rec.ID)
-	tag, err := s.pool.Exec(ctx, `update crawl set state = 'failed', detail = $3, finished = now(), owner = '', live = null
-		where id = $1 and epoch = $2 and state = 'running'`, rec.ID, rec.Epoch, clean(why))
+	tag, err := s.pool.Exec(
+		ctx,
+		`update crawl set state = 'failed', detail = $3, finished = now(), owner = '', live = null
+		where id = $1 and epoch = $2 and state = 'running'`,
+		rec.ID,
+		rec.Epoch,
+		clean(why),
+	)
 	return held(tag.RowsAffected(), err)
 }
 
@@ -119,8 +170,15 @@ func (s *Store) FailCrawl(ctx context.Context, rec record.Crawl, why string) err
 // to go on by itself.
 func (s *Store) PauseCrawl(ctx context.Context, rec record.Crawl, why, waits string) error {
 	s.recent.forget(rec.ID)
-	tag, err := s.pool.Exec(ctx, `update crawl set state = 'paused', detail = $3, wish = '', waits = $4, owner = '', live = null
-		where id = $1 and epoch = $2 and state = 'running'`, rec.ID, rec.Epoch, clean(why), waits)
+	tag, err := s.pool.Exec(
+		ctx,
+		`update crawl set state = 'paused', detail = $3, wish = '', waits = $4, owner = '', live = null
+		where id = $1 and epoch = $2 and state = 'running'`,
+		rec.ID,
+		rec.Epoch,
+		clean(why),
+		waits,
+	)
 	return held(tag.RowsAffected(), err)
 }
 
@@ -138,7 +196,8 @@ func (s *Store) ResumeCrawl(ctx context.Context, id int64) (bool, error) {
 	err := s.inTx(ctx, func(tx pgx.Tx) error {
 		epoch := 0
 		err := tx.QueryRow(ctx, `update crawl set state = 'running', detail = '', wish = '', waits = '', cuts = 0, cut_at = null,
-			owner = '', epoch = epoch + 1 where id = $1 and state = 'paused' returning epoch`, id).Scan(&epoch)
+			owner = '', epoch = epoch + 1 where id = $1 and state = 'paused' returning epoch`, id).
+			Scan(&epoch)
 		if errors.Is(err, pgx.ErrNoRows) {
 			return nil
 		}
@@ -174,7 +233,8 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 		}
 		epoch := 0
 		err = tx.QueryRow(ctx, `update crawl set state = 'running', owner = '', epoch = epoch + 1, ending = '', detail = '', wish = '', finished = null, report = null, health = null, tally = null, probes = null,
-			traps = '[]', plan = $2 where id = $1 returning epoch`, id, data).Scan(&epoch)
+			traps = '[]', plan = $2 where id = $1 returning epoch`, id, data).
+			Scan(&epoch)
 		if errors.Is(err, pgx.ErrNoRows) {
 			return record.ErrNotFound
 		}
@@ -193,10 +253,11 @@ func (s *Store) Reopen(ctx context.Context, id int64, p plan.Plan) error {
 // once. It tells whether the crawl was running.
 func (s *Store) Wish(ctx context.Context, id int64, wish string) (running bool, err error) {
 	tag, err := s.pool.Exec(ctx, `update crawl set
-		state = case when owner = '' and $2 = 'pause' then 'paused' else state end,
-		epoch = case when owner = '' and $2 = 'pause' then epoch + 1 else epoch end,
-		wish = case when owner = '' and $2 = 'pause' then '' else $2 end
-		where id = $1 and state = 'running'`, id, wish)
+		state = case when owner = '' and $2 <> $3 then 'paused' else state end,
+		epoch = case when owner = '' and $2 <> $3 then epoch + 1 else epoch end,
+		wish = case when owner = '' and $2 <> $3 then '' else $2 end,
+		waits = case when owner = '' and $2 = $4 then $4 else waits end
+		where id = $1 and state = 'running'`, id, wish, record.WishStop, record.WaitsForHours)
 	return tag.RowsAffected() > 0, err
 }
 
@@ -206,7 +267,12 @@ func (s *Store) SetPlanOf(ctx context.Context, id int64, p plan.Plan) (running b
 	if err != nil {
 		return false, err
 	}
-	tag, err := s.pool.Exec(ctx, "update crawl set plan = cast($2 as jsonb) where id = $1 and state = 'running'", id, string(data))
+	tag, err := s.pool.Exec(
+		ctx,
+		"update crawl set plan = cast($2 as jsonb) where id = $1 and state = 'running'",
+		id,
+		string(data),
+	)
 	return tag.RowsAffected() > 0, err
 }
 
@@ -221,7 +287,13 @@ func (s *Store) Crawls(ctx context.Context, site record.Site, before, limit int)
 // Crawl is the one of a number; 0 means the newest finished one.
 func (s *Store) Crawl(ctx context.Context, site string, number int) (record.Crawl, error) {
 	var row crawlRow
-	err := s.db.GetContext(ctx, &row, crawlColumns+`where s.name = $1 and (c.number = $2 or $2 = 0 and c.state = 'finished')
-		order by c.number desc limit 1`, site, number)
+	err := s.db.GetContext(
+		ctx,
+		&row,
+		crawlColumns+`where s.name = $1 and (c.number = $2 or $2 = 0 and c.state = 'finished')
+		order by c.number desc limit 1`,
+		site,
+		number,
+	)
 	return row.crawl(), found(err)
 }

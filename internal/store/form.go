@@ -116,10 +116,14 @@ type siteRow struct {
 	record.Site
 	Plan    kept[plan.Plan]
 	Allowed kept[[]string]
+
+	KeepCrawls  int
+	KeepMonthly bool
 }
 
 func (r *siteRow) site() record.Site {
 	r.Site.Plan, r.Site.Allowed = r.Plan.value, r.Allowed.value
+	r.Site.Keep = record.Retention{Crawls: r.KeepCrawls, Monthly: r.KeepMonthly}
 	return r.Site
 }
 
@@ -129,6 +133,7 @@ type crawlRow struct {
 	Plan     kept[plan.Plan]
 	Progress kept[record.Progress]
 	Live     kept[*record.Progress]
+	Hours    kept[record.Hours]
 	Report   kept[*record.Summary]
 	Probes   kept[*survey.Probes]
 	Traps    kept[[]survey.Trap]
@@ -138,7 +143,7 @@ func (r *crawlRow) crawl() record.Crawl {
 	c := r.Crawl
 	c.Plan, c.Progress, c.Report, c.Probes, c.Traps = r.Plan.value, r.Progress.value, r.Report.value, r.Probes.value,
 		r.Traps.value
-	c.Live = r.Live.value
+	c.Live, c.Hours = r.Live.value, r.Hours.value
 	return c
 }
 

@@ -37,6 +37,8 @@ func (crawlArgs) Kind() string { return crawlQueue }
 const (
 	judgeQueue   = "judge"
 	recheckQueue = "recheck"
+	watchQueue   = "watch"
+	messageQueue = "message"
 )
 
 // todoArgs is a record.Todo as it stands in the queue.
@@ -58,8 +60,11 @@ const todoTries = 60
 
 func (a todoArgs) options(in time.Duration) *river.InsertOpts {
 	o := &river.InsertOpts{Queue: judgeQueue, MaxAttempts: todoTries, UniqueOpts: river.UniqueOpts{ByArgs: true}}
-	if a.What == record.ToRecheck {
+	switch a.What {
+	case record.ToRecheck:
 		o.Queue = recheckQueue
+	case record.ToBegin:
+		o.Queue, o.MaxAttempts = watchQueue, 1 // the next minute does it
 	}
 	if in > 0 {
 		o.ScheduledAt = time.Now().Add(in)
@@ -190,16 +195,25 @@ func (midnights) Next(now time.Time) time.Time {
 	return time.Date(y, m, day+1, 0, 0, 1, 0, time.UTC)
 }
 
-// daily is what becomes due by the day alone.
-func daily() []*river.PeriodicJob {
-	var out []*river.PeriodicJob
-	for _, t := range record.Hanging("", "") {
-		out = append(out, river.NewPeriodicJob(midnights{}, func() (river.JobArgs, *river.InsertOpts) {
+// minutes are the beginnings of all.
+type minutes struct{}
+
+// Next implements river.PeriodicSchedule.
+func (minutes) Next(now time.Time) time.Time { return now.Truncate(time.Minute).Add(time.Minute) }
+
+// byTheClock is what becomes due by time alone.
+func byTheClock() (out []*river.PeriodicJob) {
+	add := func(when river.PeriodicSchedule, t record.Todo, cause, form string) {
+		out = append(out, river.NewPeriodicJob(when, func() (river.JobArgs, *river.InsertOpts) {
 			a := todoArgs(t)
-			a.Cause = "day " + time.Now().UTC().Format(time.DateOnly)
+			a.Cause = cause + time.Now().UTC().Format(form)
 			return a, a.options(0)
 		}, nil))
 	}
+	for _, t := range record.Hanging("", "") {
+		add(midnights{}, t, "day ", time.DateOnly)
+	}
+	add(minutes{}, record.Todo{What: record.ToBegin}, "minute ", "2006-01-02 15:04")
 	return out
 }
 
@@ -212,6 +226,7 @@ func (s *Store) Work(ctx context.Context, name string, hands record.Hands,
 	workers, queues := river.NewWorkers(), map[string]river.QueueConfig{}
 	for queue, most := range map[string]int{
 		crawlQueue: hands.Crawls, judgeQueue: hands.Judgings, recheckQueue: hands.Rechecks,
+		watchQueue: hands.Watches, messageQueue: hands.Messages,
 	} {
 		if most > 0 {
 			queues[queue] = river.QueueConfig{MaxWorkers: most}
@@ -220,7 +235,7 @@ func (s *Store) Work(ctx context.Context, name string, hands record.Hands,
 	river.AddWorker(workers, &worker{do: crawl})
 	river.AddWorker(workers, &todoWorker{do: todo})
 	client, err := river.NewClient(riverpgxv5.New(s.pool), &river.Config{
-		ID: name, Workers: workers, Queues: queues, PeriodicJobs: daily(),
+		ID: name, Workers: workers, Queues: queues, PeriodicJobs: byTheClock(),
 		FetchCooldown: 20 * time.Millisecond, FetchPollInterval: time.Second, RetryPolicy: retrying{},
 		RescueStuckJobsAfter: 24 * time.Hour, // by their workers' hearts they are missed much sooner
 		Logger:               slog.New(&louder{log.Handler()}),

@@ -131,13 +131,13 @@ func (s *Store) TakeBack(ctx context.Context, patience time.Duration, seat strin
 func (s *Store) Workers(ctx context.Context) ([]record.Worker, error) {
 	var rows []struct {
 		record.Worker
-		Crawls, Judgings, Rechecks int
+		Crawls, Judgings, Rechecks, Watches, Messages int
 		Prints                     string
 	}
 	err := s.db.SelectContext(
 		ctx,
 		&rows,
-		`select name, place, crawls, judgings, rechecks, array_to_string(keys, ' ') as prints,
+		`select name, place, crawls, judgings, rechecks, watches, messages, array_to_string(keys, ' ') as prints,
 		started, seen from worker
 		where seen > now() - make_interval(secs => $1) order by started, name`,
 		forgotten.Seconds(),
@@ -145,7 +145,8 @@ func (s *Store) Workers(ctx context.Context) ([]record.Worker, error) {
 	out := make([]record.Worker, len(rows))
 	for i, r := range rows {
 		out[i] = r.Worker
-		out[i].Hands = record.Hands{Crawls: r.Crawls, Judgings: r.Judgings, Rechecks: r.Rechecks}
+		out[i].Hands = record.Hands{Crawls: r.Crawls, Judgings: r.Judgings, Rechecks: r.Rechecks,
+			Watches: r.Watches, Messages: r.Messages}
 		out[i].Keys = strings.Fields(r.Prints)
 	}
 	return out, err

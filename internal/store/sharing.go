@@ -19,9 +19,11 @@ func (s *Store) Share(ctx context.Context, w record.Worker, joined []record.Host
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		var b pgx.Batch
 		b.Queue(
-			`insert into worker (name, place, crawls, judgings, rechecks, keys) values ($1, $2, $3, $4, $5, coalesce($6, array[]::text[]))
+			`insert into worker (name, place, crawls, judgings, rechecks, watches, messages, keys)
+				values ($1, $2, $3, $4, $5, $6, $7, coalesce($8, array[]::text[]))
 				on conflict (name) do update set seen = now(), keys = excluded.keys`,
-			w.Name, clean(w.Place), w.Hands.Crawls, w.Hands.Judgings, w.Hands.Rechecks, w.Keys,
+			w.Name, clean(w.Place), w.Hands.Crawls, w.Hands.Judgings, w.Hands.Rechecks, w.Hands.Watches,
+			w.Hands.Messages, w.Keys,
 		)
 		b.Queue(
 			"delete from worker where seen < now() - make_interval(secs => $1) and name <> $2",

@@ -10,7 +10,8 @@ import (
 	"harvik/internal/core/plan"
 )
 
-const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importance, s.keep,
+const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importance,
+	s.keep as keep_crawls, s.keep_monthly,
 	(select count(*) from crawl c where c.site_id = s.id) as crawls,
 	coalesce((select jsonb_agg(a.range order by a.range) from allowance a where a.site_id = s.id), '[]') as allowed,
 	l.number as latest, l.health, coalesce(l.weighed, '') as weighed
@@ -85,8 +86,8 @@ func (s *Store) SetPlan(ctx context.Context, name string, p plan.Plan) error {
 	return nil
 }
 
-// SetKeep says how many finished crawls a site keeps beside those that are marked; 0 for all.
-func (s *Store) SetKeep(ctx context.Context, site int64, crawls int) error {
-	_, err := s.db.ExecContext(ctx, "update site set keep = $2 where id = $1", site, crawls)
+// SetKeep says which crawls a site keeps.
+func (s *Store) SetKeep(ctx context.Context, site int64, keep record.Retention) error {
+	_, err := s.db.ExecContext(ctx, "update site set keep = $2, keep_monthly = $3 where id = $1", site, keep.Crawls, keep.Monthly)
 	return err
 }

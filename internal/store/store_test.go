@@ -483,7 +483,7 @@ func TestRetain(t *testing.T) {
 	if gone, err := s.Retain(t.Context(), site.ID); err != nil || len(gone) != 0 {
 		t.Errorf("a site that keeps all loses %v, %v", gone, err)
 	}
-	if err := s.SetKeep(t.Context(), site.ID, 2); err != nil {
+	if err := s.SetKeep(t.Context(), site.ID, record.Retention{Crawls: 2}); err != nil {
 		t.Fatal(err)
 	}
 	for _, want := range [][]int{{1, 3}, nil} {
@@ -504,8 +504,8 @@ func TestRetain(t *testing.T) {
 	if left, err := s.Crawls(t.Context(), other, 0, 10); err != nil || len(left) != 4 {
 		t.Errorf("another site has %d of 4 crawls, %v", len(left), err)
 	}
-	if site, err = s.Site(t.Context(), "fernhollow"); err != nil || site.Keep != 2 {
-		t.Errorf("the site keeps %d; %v", site.Keep, err)
+	if site, err = s.Site(t.Context(), "fernhollow"); err != nil || site.Keep.Crawls != 2 {
+		t.Errorf("the site keeps %+v; %v", site.Keep, err)
 	}
 }
 

@@ -52,7 +52,7 @@ func ReadPDF(ctx context.Context, data []byte) *page.PDF { return documents.Read
 var Catalogue = checks.New()
 
 // Hands do all kinds of work.
-var Hands = record.Hands{Crawls: 8, Judgings: 2, Rechecks: 8}
+var Hands = record.Hands{Crawls: 8, Judgings: 2, Rechecks: 8, Watches: 2, Messages: 4}
 
 // Quiet drops all log lines.
 var Quiet = slog.New(slog.DiscardHandler)

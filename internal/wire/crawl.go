@@ -14,6 +14,7 @@ import (
 func Crawl(in *record.Crawl) api.Crawl {
 	return api.Crawl{
 		Site: in.Site, Home: in.Home, Number: in.Number, State: in.State, Marked: in.Marked,
+		Schedule: in.Schedule, Hours: in.Hours.Text,
 		Ending: in.Ending, Detail: in.Detail, Plan: in.Plan.WithDefaults(),
 		Started: in.Started, Finished: value(in.Finished), Catalogue: in.Catalogue,
 		Progress: Progress(&in.Progress), Report: maybe(in.Report, report), Probes: maybe(in.Probes, probes),

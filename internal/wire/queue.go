@@ -22,6 +22,8 @@ func Queue(in *record.Queue) api.Queue {
 				Crawls:   w.Hands.Crawls,
 				Judgings: w.Hands.Judgings,
 				Rechecks: w.Hands.Rechecks,
+				Watches:  w.Hands.Watches,
+				Messages: w.Hands.Messages,
 				Runs:     runs[w.Name],
 				Opens:    in.Seal == "" || slices.Contains(w.Keys, in.Seal),
 				Started:  w.Started,
@@ -44,6 +46,7 @@ var jobs = map[string]string{
 	record.ToPack:    "pack the source that crawls keep",
 	record.ToSweep:   "drop what removed crawls left",
 	record.ToRecheck: "look again at fixes",
+	record.ToBegin:   "begin what schedules say",
 }
 
 func job(j *record.Job) api.Job {

@@ -16,7 +16,8 @@ import (
 func Site(in *record.Site) api.Site {
 	return api.Site{
 		Name: in.Name, Home: in.Home, Plan: in.Plan.WithDefaults(), Created: in.Created,
-		Crawls: in.Crawls, Latest: in.Latest, Health: in.Health, Importance: in.Importance, Keep: in.Keep,
+		Crawls: in.Crawls, Latest: in.Latest, Health: in.Health, Importance: in.Importance, Keep: in.Keep.Crawls,
+		KeepMonthly: in.Keep.Monthly,
 		Allowed: in.Allowed,
 	}
 }

@@ -1249,6 +1249,81 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The schedules of all sites, or of one, with what they will begin in the coming days */
+        get: operations["listSchedules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/schedules/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Let no schedule begin anything, or let them again; what comes meanwhile passes */
+        put: operations["holdSchedules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/schedules/{schedule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                schedule: components["parameters"]["scheduleName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a schedule of a site, in place of what had its name */
+        put: operations["setSchedule"];
+        post?: never;
+        /** Forget a schedule */
+        delete: operations["removeSchedule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/schedules/{schedule}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                schedule: components["parameters"]["scheduleName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin at once what a schedule would; when it is due does not change */
+        post: operations["runSchedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/trend": {
         parameters: {
             query?: never;
@@ -1317,7 +1392,8 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
+        /** The crawls of a site that would go if it kept so many */
+        get: operations["listGoing"];
         /** Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends */
         put: operations["setKeep"];
         post?: never;
@@ -1674,6 +1750,10 @@ export interface components {
             state: "running" | "paused" | "finished" | "failed";
             /** @description it stays when older crawls go */
             marked?: boolean;
+            /** @description that began it; left out where a person did */
+            schedule?: string;
+            /** @description in which alone it runs, such as 22:00-06:00 */
+            hours?: string;
             /** @enum {string} */
             ending?: "complete" | "page-limit" | "time-limit" | "stopped" | "shut-out";
             detail?: string;
@@ -1691,6 +1771,8 @@ export interface components {
         Keep: {
             /** @description how many finished crawls stay beside those that are marked, from 2; 0 for all */
             crawls: number;
+            /** @description the first finished one of each month stays, too */
+            monthly?: boolean;
         };
         Mark: {
             marked: boolean;
@@ -2732,7 +2814,7 @@ export interface components {
         Job: {
             /** Format: int64 */
             id: number;
-            /** @description tidy, weigh, judge, pack, sweep or recheck */
+            /** @description tidy, weigh, judge, pack, sweep, recheck or begin */
             what: string;
             /** @description what that is */
             label: string;
@@ -2768,6 +2850,10 @@ export interface components {
             judgings: number;
             /** @description that it does at once, at most */
             rechecks: number;
+            /** @description rounds of schedules and watches that it does at once, at most */
+            watches: number;
+            /** @description that it sends at once, at most */
+            messages: number;
             /** @description crawls that it runs now */
             runs: number;
             /** @description it has the key by which secrets are sealed */
@@ -3784,6 +3870,71 @@ export interface components {
         SignIn: {
             link: string;
         };
+        /** @description When a site is crawled by itself, and how that differs from its plan */
+        Schedule: {
+            /** @description daily 03:00, weekdays 03:00, mon,thu 03:00, monthly 1 03:00, monthly last 03:00, or five fields of cron */
+            when: string;
+            /** @description of the IANA database, such as Europe/Berlin; UTC without one */
+            zone?: string;
+            /** @description in which alone it runs, such as 22:00-06:00: a crawl pauses at their end, and goes on when they come again */
+            hours?: string;
+            /** @description minutes at most by which a start is put off, so that not all begin at once */
+            jitter?: number;
+            /** @description what becomes of it while another crawl of the site runs: skip, queue or replace */
+            overlap?: string;
+            /** @description settings that differ from the plan of the site, in YAML */
+            plan?: string;
+            paused?: boolean;
+        };
+        Scheduled: {
+            site: string;
+            name: string;
+            schedule: components["schemas"]["Schedule"];
+            /** @description when it comes, as people say it */
+            words: string;
+            /**
+             * Format: date-time
+             * @description when it is due; left out where it is paused
+             */
+            next?: string;
+            last?: components["schemas"]["Turnout"];
+        };
+        /** @description What came of a schedule when it was last due */
+        Turnout: {
+            /** Format: date-time */
+            due: string;
+            /** Format: date-time */
+            at: string;
+            /** @description that was begun */
+            crawl?: number;
+            /** @description the crawl, or why there is none */
+            says: string;
+        };
+        /** @description A crawl that a schedule will begin */
+        Coming: {
+            site: string;
+            schedule: string;
+            host: string;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: date-time
+             * @description as long as the last crawl took
+             */
+            until: string;
+            /** @description as many as the last crawl made; 0 where there was none */
+            requests: number;
+        };
+        ScheduleList: {
+            /** @description no schedule begins anything */
+            held: boolean;
+            schedules: components["schemas"]["Scheduled"][];
+            /** @description in order */
+            coming: components["schemas"]["Coming"][];
+        };
+        Held: {
+            held: boolean;
+        };
         /** @description A client's web site under care */
         Site: {
             name: string;
@@ -3803,6 +3954,8 @@ export interface components {
             importance?: string;
             /** @description how many finished crawls it keeps beside those that are marked; left out for all */
             keep?: number;
+            /** @description the first finished one of each month stays, too */
+            keepMonthly?: boolean;
             /** @description ranges that are not public and that its hosts may be in */
             allowed?: string[];
         };
@@ -4111,6 +4264,7 @@ export interface components {
         };
     };
     parameters: {
+        scheduleName: string;
         jobNumber: number;
         siteName: string;
         /** @description a number, or latest: the newest finished crawl */
@@ -6106,6 +6260,128 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listSchedules: {
+        parameters: {
+            query?: {
+                site?: string;
+                /** @description of what is to come, 1 to 31; 7 without it */
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    holdSchedules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Held"];
+            };
+        };
+        responses: {
+            /** @description So it is */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                schedule: components["parameters"]["scheduleName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Schedule"];
+            };
+        };
+        responses: {
+            /** @description The schedule */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scheduled"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                schedule: components["parameters"]["scheduleName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    runSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                schedule: components["parameters"]["scheduleName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The crawl */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crawl"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     showTrend: {
         parameters: {
             query?: {
@@ -6202,6 +6478,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listGoing: {
+        parameters: {
+            query?: {
+                /** @description how many finished crawls stay beside those that are marked; as the site keeps them without it */
+                crawls?: number;
+                monthly?: boolean;
+            };
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The crawls, the oldest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrawlList"];
+                };
             };
             default: components["responses"]["Problem"];
         };
