@@ -909,6 +909,53 @@ type FormComparison struct {
 	Write string `json:"write"`
 }
 
+// Front What a site shows besides its pages
+type Front struct {
+	// Addresses that the name of the host resolves to
+	Addresses []string `json:"addresses"`
+
+	// At when it was last looked at
+	At time.Time `json:"at,omitempty,omitzero"`
+
+	// Changes the newest first
+	Changes []Noticed `json:"changes"`
+
+	// Ends of the certificate
+	Ends    time.Time     `json:"ends,omitempty,omitzero"`
+	Headers []FrontHeader `json:"headers"`
+
+	// Issuer of the certificate
+	Issuer string `json:"issuer,omitempty,omitzero"`
+
+	// Next when it is looked at; left out where it is not
+	Next time.Time `json:"next,omitempty,omitzero"`
+
+	// NoRobots why there is none
+	NoRobots string `json:"noRobots,omitempty,omitzero"`
+
+	// Robots the text of robots.txt
+	Robots   string         `json:"robots,omitempty,omitzero"`
+	Sitemaps []FrontSitemap `json:"sitemaps"`
+}
+
+// FrontHeader defines model for FrontHeader.
+type FrontHeader struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
+// FrontSitemap defines model for FrontSitemap.
+type FrontSitemap struct {
+	Address string `json:"address"`
+	Entries int    `json:"entries"`
+	Fault   string `json:"fault,omitempty,omitzero"`
+}
+
+// FrontWatched defines model for FrontWatched.
+type FrontWatched struct {
+	Watched bool `json:"watched"`
+}
+
 // GateConditions Conditions that a crawl has to meet. The zero value asks for nothing
 type GateConditions struct {
 	// Max check, or a pattern of IDs → findings at most
@@ -1029,7 +1076,7 @@ type Job struct {
 	State string `json:"state"`
 	Tries int    `json:"tries"`
 
-	// What tidy, weigh, judge, pack, sweep, recheck or begin
+	// What tidy, weigh, judge, pack, sweep, recheck, begin, watch or front
 	What string `json:"what"`
 }
 
@@ -1187,6 +1234,19 @@ type LookRequest struct {
 	Render bool `json:"render,omitempty,omitzero"`
 }
 
+// Maintenance defines model for Maintenance.
+type Maintenance struct {
+	Began  time.Time `json:"began"`
+	Ends   time.Time `json:"ends"`
+	ID     int64     `json:"id"`
+	Reason string    `json:"reason"`
+}
+
+// MaintenanceList defines model for MaintenanceList.
+type MaintenanceList struct {
+	Maintenance []Maintenance `json:"maintenance"`
+}
+
 // Map defines model for Map.
 type Map struct {
 	Cells    []MapCell    `json:"cells"`
@@ -1303,6 +1363,14 @@ type NewCrawl struct {
 	Pages int `json:"pages,omitempty,omitzero"`
 }
 
+// NewMaintenance defines model for NewMaintenance.
+type NewMaintenance struct {
+	// Began now without it
+	Began  time.Time `json:"began,omitempty,omitzero"`
+	Ends   time.Time `json:"ends"`
+	Reason string    `json:"reason"`
+}
+
 // NewRecheck defines model for NewRecheck.
 type NewRecheck struct {
 	By    string   `json:"by,omitempty,omitzero"`
@@ -1374,6 +1442,33 @@ type NewWaiver struct {
 
 	// Until the last day on which it holds; for good if empty
 	Until string `json:"until,omitempty,omitzero"`
+}
+
+// Noticed Something that was otherwise than before
+type Noticed struct {
+	At    time.Time `json:"at"`
+	Label string    `json:"label"`
+
+	// Lines of a file: those that went, with − in front, and those that came, with +
+	Lines []string `json:"lines,omitempty,omitzero"`
+	Now   string   `json:"now"`
+	Was   string   `json:"was"`
+
+	// Watch left out for what a site shows besides its pages
+	Watch string `json:"watch,omitempty,omitzero"`
+	What  string `json:"what"`
+}
+
+// Outage A time in which a watched address was not to be had
+type Outage struct {
+	Address string    `json:"address"`
+	Began   time.Time `json:"began"`
+
+	// Ended left out while it lasts
+	Ended  time.Time `json:"ended,omitempty,omitzero"`
+	Reason string    `json:"reason"`
+	Site   string    `json:"site"`
+	Watch  string    `json:"watch"`
 }
 
 // OversizedImage defines model for OversizedImage.
@@ -2694,6 +2789,125 @@ type WaiverList struct {
 // WaiverScope defines model for WaiverScope.
 type WaiverScope = string
 
+// Watch An address that is looked at every few minutes
+type Watch struct {
+	// Address or its path from the home address
+	Address string `json:"address"`
+
+	// Every minutes, 1 to 1440
+	Every int `json:"every"`
+
+	// Must a text that has to stand there
+	Must string `json:"must,omitempty,omitzero"`
+
+	// Never a text that may not stand there
+	Never  string `json:"never,omitempty,omitzero"`
+	Paused bool   `json:"paused,omitempty,omitzero"`
+
+	// Slow milliseconds from which a look counts as slow
+	Slow int `json:"slow,omitempty,omitzero"`
+
+	// Status that it has to have; without one any from 200 to 399, redirects followed
+	Status int `json:"status,omitempty,omitzero"`
+}
+
+// WatchBin defines model for WatchBin.
+type WatchBin struct {
+	At time.Time `json:"at"`
+
+	// Down of these
+	Down  int `json:"down"`
+	Looks int `json:"looks"`
+
+	// Median milliseconds
+	Median int `json:"median,omitempty,omitzero"`
+
+	// Planned looks in maintenance, which count for nothing else
+	Planned int `json:"planned"`
+
+	// Slow milliseconds within which 95 of a hundred were
+	Slow int `json:"slow,omitempty,omitzero"`
+}
+
+// WatchCourse defines model for WatchCourse.
+type WatchCourse struct {
+	// Available in hundredths
+	Available *float64   `json:"available,omitempty"`
+	Bins      []WatchBin `json:"bins"`
+	Changes   []Noticed  `json:"changes"`
+	Down      int        `json:"down"`
+	From      time.Time  `json:"from"`
+	Looks     int        `json:"looks"`
+
+	// Median milliseconds, as all times here; percentiles are told to within 6 hundredths
+	Median  int          `json:"median"`
+	Outages []Outage     `json:"outages"`
+	P95     int          `json:"p95"`
+	P99     int          `json:"p99"`
+	Phases  []WatchPhase `json:"phases"`
+	Until   time.Time    `json:"until"`
+	Watched Watched      `json:"watched"`
+}
+
+// WatchList defines model for WatchList.
+type WatchList struct {
+	// Outages of the last 30 days, the newest first
+	Outages []Outage  `json:"outages"`
+	Watches []Watched `json:"watches"`
+}
+
+// WatchPhase defines model for WatchPhase.
+type WatchPhase struct {
+	Label string `json:"label"`
+
+	// Median milliseconds
+	Median int `json:"median"`
+}
+
+// Watched defines model for Watched.
+type Watched struct {
+	// At of the newest look at which it was to be had
+	At time.Time `json:"at,omitempty,omitzero"`
+
+	// Available hundredths of looks in the last 30 days at which it was to be had
+	Available *float64 `json:"available,omitempty"`
+	Canonical string   `json:"canonical,omitempty,omitzero"`
+	Down      bool     `json:"down"`
+
+	// Ends of the certificate
+	Ends time.Time `json:"ends,omitempty,omitzero"`
+
+	// Median milliseconds, of the last 30 days
+	Median int    `json:"median,omitempty,omitzero"`
+	Name   string `json:"name"`
+
+	// Next when it is looked at; left out where it is paused
+	Next time.Time `json:"next,omitempty,omitzero"`
+
+	// Reason why it is down
+	Reason string `json:"reason,omitempty,omitzero"`
+
+	// Robots what was said to crawlers
+	Robots string `json:"robots,omitempty,omitzero"`
+
+	// Since it has been so
+	Since time.Time `json:"since,omitempty,omitzero"`
+	Site  string    `json:"site"`
+
+	// Status at that look
+	Status int `json:"status,omitempty,omitzero"`
+
+	// Target where it redirected then
+	Target string `json:"target,omitempty,omitzero"`
+	Title  string `json:"title,omitempty,omitzero"`
+
+	// Watch An address that is looked at every few minutes
+	Watch Watch `json:"watch"`
+
+	// Whole milliseconds that the look took
+	Whole int `json:"whole,omitempty,omitzero"`
+}
+
 // Wish What is to be done with fixes: what is not named stays
 type Wish struct {
 	Assignee *string `json:"assignee,omitempty"`
@@ -2790,6 +3004,9 @@ type FixID = string
 // JobNumber defines model for jobNumber.
 type JobNumber = int64
 
+// MaintenanceNumber defines model for maintenanceNumber.
+type MaintenanceNumber = int64
+
 // PageAddress defines model for pageAddress.
 type PageAddress = string
 
@@ -2798,6 +3015,9 @@ type ScheduleName = string
 
 // SiteName defines model for siteName.
 type SiteName = string
+
+// WatchName defines model for watchName.
+type WatchName = string
 
 // ListChecksParams defines parameters for ListChecks.
 type ListChecksParams struct {
@@ -3059,6 +3279,15 @@ type EndWaiverParams struct {
 	By string `form:"by,omitempty" json:"by,omitempty,omitzero"`
 }
 
+// ShowWatchParams defines parameters for ShowWatch.
+type ShowWatchParams struct {
+	// Days how many, 1 to 400; 1 without it
+	Days int `form:"days,omitempty" json:"days,omitempty,omitzero"`
+
+	// Bins in how many parts, 1 to 500; 96 without it
+	Bins int `form:"bins,omitempty" json:"bins,omitempty,omitzero"`
+}
+
 // ListViewsParams defines parameters for ListViews.
 type ListViewsParams struct {
 	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
@@ -3073,6 +3302,12 @@ type RemoveViewParams struct {
 // KeepViewParams defines parameters for KeepView.
 type KeepViewParams struct {
 	// Site the site that it is for; all of them without one
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+}
+
+// ListWatchesParams defines parameters for ListWatches.
+type ListWatchesParams struct {
+	// Site of one site alone
 	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
 }
 
@@ -3124,11 +3359,17 @@ type TryFieldJSONRequestBody = Field
 // MoveFixesJSONRequestBody defines body for MoveFixes for application/json ContentType.
 type MoveFixesJSONRequestBody = Wish
 
+// SetFrontJSONRequestBody defines body for SetFront for application/json ContentType.
+type SetFrontJSONRequestBody = FrontWatched
+
 // SetImportanceJSONRequestBody defines body for SetImportance for application/json ContentType.
 type SetImportanceJSONRequestBody = FigureChoice
 
 // SetKeepJSONRequestBody defines body for SetKeep for application/json ContentType.
 type SetKeepJSONRequestBody = Keep
+
+// AddMaintenanceJSONRequestBody defines body for AddMaintenance for application/json ContentType.
+type AddMaintenanceJSONRequestBody = NewMaintenance
 
 // ChangePlanJSONRequestBody defines body for ChangePlan for application/json ContentType.
 type ChangePlanJSONRequestBody = PlanText
@@ -3153,6 +3394,9 @@ type UndoJSONRequestBody = Undo
 
 // AddWaiverJSONRequestBody defines body for AddWaiver for application/json ContentType.
 type AddWaiverJSONRequestBody = NewWaiver
+
+// SetWatchJSONRequestBody defines body for SetWatch for application/json ContentType.
+type SetWatchJSONRequestBody = Watch
 
 // AddTicketJSONRequestBody defines body for AddTicket for application/json ContentType.
 type AddTicketJSONRequestBody = NewTicket
@@ -3737,6 +3981,30 @@ type ClientInterface interface {
 	// Corresponds with GET /sites/{site}/fixes/{fix} (the `ShowTask` operationId).
 	ShowTask(ctx context.Context, site SiteName, fix FixID, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ShowFront What a site shows besides its pages, as it was last seen, and what changed
+	//
+	// Corresponds with GET /sites/{site}/front (the `ShowFront` operationId).
+	ShowFront(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LookAtFront Look at once at what a site shows besides its pages
+	//
+	// Corresponds with POST /sites/{site}/front (the `LookAtFront` operationId).
+	LookAtFront(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetFrontWithBody Say whether what a site shows besides its pages is looked at daily
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /sites/{site}/front (the `SetFront` operationId).
+	SetFrontWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetFront Say whether what a site shows besides its pages is looked at daily
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /sites/{site}/front (the `SetFront` operationId).
+	SetFront(ctx context.Context, site SiteName, body SetFrontJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SetImportanceWithBody Choose the figure that weighs pages beside their authority
 	//
 	// Takes any type of body and a specified content type.
@@ -3769,6 +4037,30 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /sites/{site}/keep (the `SetKeep` operationId).
 	SetKeep(ctx context.Context, site SiteName, body SetKeepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListMaintenance When a site is worked at, now and later
+	//
+	// Corresponds with GET /sites/{site}/maintenance (the `ListMaintenance` operationId).
+	ListMaintenance(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddMaintenanceWithBody Say when a site is worked at, when looks count for nothing
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /sites/{site}/maintenance (the `AddMaintenance` operationId).
+	AddMaintenanceWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddMaintenance Say when a site is worked at, when looks count for nothing
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /sites/{site}/maintenance (the `AddMaintenance` operationId).
+	AddMaintenance(ctx context.Context, site SiteName, body AddMaintenanceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveMaintenance Say that a site is not worked at
+	//
+	// Corresponds with DELETE /sites/{site}/maintenance/{maintenance} (the `RemoveMaintenance` operationId).
+	RemoveMaintenance(ctx context.Context, site SiteName, maintenance MaintenanceNumber, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ShowPlan How the site is crawled
 	//
@@ -3927,6 +4219,30 @@ type ClientInterface interface {
 	// Corresponds with DELETE /sites/{site}/waivers/{waiver} (the `EndWaiver` operationId).
 	EndWaiver(ctx context.Context, site SiteName, waiver int64, params *EndWaiverParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RemoveWatch Forget a watch, with all that it saw
+	//
+	// Corresponds with DELETE /sites/{site}/watches/{watch} (the `RemoveWatch` operationId).
+	RemoveWatch(ctx context.Context, site SiteName, watch WatchName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowWatch How a watched address did over the last days
+	//
+	// Corresponds with GET /sites/{site}/watches/{watch} (the `ShowWatch` operationId).
+	ShowWatch(ctx context.Context, site SiteName, watch WatchName, params *ShowWatchParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetWatchWithBody Keep a watch of a site, in place of what had its name; it is looked at at once
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /sites/{site}/watches/{watch} (the `SetWatch` operationId).
+	SetWatchWithBody(ctx context.Context, site SiteName, watch WatchName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetWatch Keep a watch of a site, in place of what had its name; it is looked at at once
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /sites/{site}/watches/{watch} (the `SetWatch` operationId).
+	SetWatch(ctx context.Context, site SiteName, watch WatchName, body SetWatchJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// AddTicketWithBody A link that fetches one address of this API once, within a minute, without a header
 	//
 	// Takes any type of body and a specified content type.
@@ -3966,6 +4282,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /views/{view} (the `KeepView` operationId).
 	KeepView(ctx context.Context, view string, params *KeepViewParams, body KeepViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListWatches The watched addresses of all sites, or of one, and how each stands
+	//
+	// Corresponds with GET /watches (the `ListWatches` operationId).
+	ListWatches(ctx context.Context, params *ListWatchesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListWords The words in which names are shown
 	//
@@ -5346,6 +5667,70 @@ func (c *Calls) ShowTask(ctx context.Context, site SiteName, fix FixID, reqEdito
 	return c.Client.Do(req)
 }
 
+// ShowFront What a site shows besides its pages, as it was last seen, and what changed
+//
+// Corresponds with GET /sites/{site}/front (the `ShowFront` operationId).
+func (c *Calls) ShowFront(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowFrontRequest(c.Server, site)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LookAtFront Look at once at what a site shows besides its pages
+//
+// Corresponds with POST /sites/{site}/front (the `LookAtFront` operationId).
+func (c *Calls) LookAtFront(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLookAtFrontRequest(c.Server, site)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetFrontWithBody Say whether what a site shows besides its pages is looked at daily
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /sites/{site}/front (the `SetFront` operationId).
+func (c *Calls) SetFrontWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetFrontRequestWithBody(c.Server, site, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetFront Say whether what a site shows besides its pages is looked at daily
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /sites/{site}/front (the `SetFront` operationId).
+func (c *Calls) SetFront(ctx context.Context, site SiteName, body SetFrontJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetFrontRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SetImportanceWithBody Choose the figure that weighs pages beside their authority
 //
 // Takes any type of body and a specified content type.
@@ -5419,6 +5804,70 @@ func (c *Calls) SetKeepWithBody(ctx context.Context, site SiteName, contentType 
 // Corresponds with PUT /sites/{site}/keep (the `SetKeep` operationId).
 func (c *Calls) SetKeep(ctx context.Context, site SiteName, body SetKeepJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSetKeepRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListMaintenance When a site is worked at, now and later
+//
+// Corresponds with GET /sites/{site}/maintenance (the `ListMaintenance` operationId).
+func (c *Calls) ListMaintenance(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListMaintenanceRequest(c.Server, site)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddMaintenanceWithBody Say when a site is worked at, when looks count for nothing
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /sites/{site}/maintenance (the `AddMaintenance` operationId).
+func (c *Calls) AddMaintenanceWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddMaintenanceRequestWithBody(c.Server, site, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddMaintenance Say when a site is worked at, when looks count for nothing
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /sites/{site}/maintenance (the `AddMaintenance` operationId).
+func (c *Calls) AddMaintenance(ctx context.Context, site SiteName, body AddMaintenanceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddMaintenanceRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveMaintenance Say that a site is not worked at
+//
+// Corresponds with DELETE /sites/{site}/maintenance/{maintenance} (the `RemoveMaintenance` operationId).
+func (c *Calls) RemoveMaintenance(ctx context.Context, site SiteName, maintenance MaintenanceNumber, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveMaintenanceRequest(c.Server, site, maintenance)
 	if err != nil {
 		return nil, err
 	}
@@ -5836,6 +6285,70 @@ func (c *Calls) EndWaiver(ctx context.Context, site SiteName, waiver int64, para
 	return c.Client.Do(req)
 }
 
+// RemoveWatch Forget a watch, with all that it saw
+//
+// Corresponds with DELETE /sites/{site}/watches/{watch} (the `RemoveWatch` operationId).
+func (c *Calls) RemoveWatch(ctx context.Context, site SiteName, watch WatchName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveWatchRequest(c.Server, site, watch)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowWatch How a watched address did over the last days
+//
+// Corresponds with GET /sites/{site}/watches/{watch} (the `ShowWatch` operationId).
+func (c *Calls) ShowWatch(ctx context.Context, site SiteName, watch WatchName, params *ShowWatchParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowWatchRequest(c.Server, site, watch, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetWatchWithBody Keep a watch of a site, in place of what had its name; it is looked at at once
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /sites/{site}/watches/{watch} (the `SetWatch` operationId).
+func (c *Calls) SetWatchWithBody(ctx context.Context, site SiteName, watch WatchName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetWatchRequestWithBody(c.Server, site, watch, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetWatch Keep a watch of a site, in place of what had its name; it is looked at at once
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /sites/{site}/watches/{watch} (the `SetWatch` operationId).
+func (c *Calls) SetWatch(ctx context.Context, site SiteName, watch WatchName, body SetWatchJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetWatchRequest(c.Server, site, watch, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // AddTicketWithBody A link that fetches one address of this API once, within a minute, without a header
 //
 // Takes any type of body and a specified content type.
@@ -5926,6 +6439,21 @@ func (c *Calls) KeepViewWithBody(ctx context.Context, view string, params *KeepV
 // Corresponds with PUT /views/{view} (the `KeepView` operationId).
 func (c *Calls) KeepView(ctx context.Context, view string, params *KeepViewParams, body KeepViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewKeepViewRequest(c.Server, view, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListWatches The watched addresses of all sites, or of one, and how each stands
+//
+// Corresponds with GET /watches (the `ListWatches` operationId).
+func (c *Calls) ListWatches(ctx context.Context, params *ListWatchesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListWatchesRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -9639,6 +10167,121 @@ func NewShowTaskRequest(server string, site SiteName, fix FixID) (*http.Request,
 	return req, nil
 }
 
+// NewShowFrontRequest constructs an http.Request for the ShowFront method
+func NewShowFrontRequest(server string, site SiteName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/front", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewLookAtFrontRequest constructs an http.Request for the LookAtFront method
+func NewLookAtFrontRequest(server string, site SiteName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/front", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetFrontRequest calls the generic SetFront builder with application/json body
+func NewSetFrontRequest(server string, site SiteName, body SetFrontJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetFrontRequestWithBody(server, site, "application/json", bodyReader)
+}
+
+// NewSetFrontRequestWithBody constructs an http.Request for the SetFront method, with any body, and a specified content type
+func NewSetFrontRequestWithBody(server string, site SiteName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/front", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewSetImportanceRequest calls the generic SetImportance builder with application/json body
 func NewSetImportanceRequest(server string, site SiteName, body SetImportanceJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -9798,6 +10441,128 @@ func NewSetKeepRequestWithBody(server string, site SiteName, contentType string,
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListMaintenanceRequest constructs an http.Request for the ListMaintenance method
+func NewListMaintenanceRequest(server string, site SiteName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/maintenance", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddMaintenanceRequest calls the generic AddMaintenance builder with application/json body
+func NewAddMaintenanceRequest(server string, site SiteName, body AddMaintenanceJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddMaintenanceRequestWithBody(server, site, "application/json", bodyReader)
+}
+
+// NewAddMaintenanceRequestWithBody constructs an http.Request for the AddMaintenance method, with any body, and a specified content type
+func NewAddMaintenanceRequestWithBody(server string, site SiteName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/maintenance", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveMaintenanceRequest constructs an http.Request for the RemoveMaintenance method
+func NewRemoveMaintenanceRequest(server string, site SiteName, maintenance MaintenanceNumber) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "maintenance", maintenance, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/maintenance/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -10579,6 +11344,173 @@ func NewEndWaiverRequest(server string, site SiteName, waiver int64, params *End
 	return req, nil
 }
 
+// NewRemoveWatchRequest constructs an http.Request for the RemoveWatch method
+func NewRemoveWatchRequest(server string, site SiteName, watch WatchName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "watch", watch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/watches/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewShowWatchRequest constructs an http.Request for the ShowWatch method
+func NewShowWatchRequest(server string, site SiteName, watch WatchName, params *ShowWatchParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "watch", watch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/watches/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "days", params.Days, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "bins", params.Bins, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetWatchRequest calls the generic SetWatch builder with application/json body
+func NewSetWatchRequest(server string, site SiteName, watch WatchName, body SetWatchJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetWatchRequestWithBody(server, site, watch, "application/json", bodyReader)
+}
+
+// NewSetWatchRequestWithBody constructs an http.Request for the SetWatch method, with any body, and a specified content type
+func NewSetWatchRequestWithBody(server string, site SiteName, watch WatchName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "watch", watch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/watches/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewAddTicketRequest calls the generic AddTicket builder with application/json body
 func NewAddTicketRequest(server string, body AddTicketJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -10792,6 +11724,56 @@ func NewKeepViewRequestWithBody(server string, view string, params *KeepViewPara
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListWatchesRequest constructs an http.Request for the ListWatches method
+func NewListWatchesRequest(server string, params *ListWatchesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/watches")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -11192,6 +12174,21 @@ func (c *Client) ShowTask(ctx context.Context, site SiteName, fix FixID) (TaskDe
 	return read[TaskDetail](c.calls.ShowTask(ctx, site, fix))
 }
 
+// ShowFront: What a site shows besides its pages, as it was last seen, and what changed.
+func (c *Client) ShowFront(ctx context.Context, site SiteName) (Front, error) {
+	return read[Front](c.calls.ShowFront(ctx, site))
+}
+
+// LookAtFront: Look at once at what a site shows besides its pages.
+func (c *Client) LookAtFront(ctx context.Context, site SiteName) (Front, error) {
+	return read[Front](c.calls.LookAtFront(ctx, site))
+}
+
+// SetFront: Say whether what a site shows besides its pages is looked at daily.
+func (c *Client) SetFront(ctx context.Context, site SiteName, body SetFrontJSONRequestBody) (Front, error) {
+	return read[Front](c.calls.SetFront(ctx, site, body))
+}
+
 // SetImportance: Choose the figure that weighs pages beside their authority.
 func (c *Client) SetImportance(ctx context.Context, site SiteName, body SetImportanceJSONRequestBody) (Importance, error) {
 	return read[Importance](c.calls.SetImportance(ctx, site, body))
@@ -11205,6 +12202,21 @@ func (c *Client) ListGoing(ctx context.Context, site SiteName, params *ListGoing
 // SetKeep: Say how many crawls a site keeps, beside those that are marked; older ones go when a crawl ends.
 func (c *Client) SetKeep(ctx context.Context, site SiteName, body SetKeepJSONRequestBody) (Site, error) {
 	return read[Site](c.calls.SetKeep(ctx, site, body))
+}
+
+// ListMaintenance: When a site is worked at, now and later.
+func (c *Client) ListMaintenance(ctx context.Context, site SiteName) (MaintenanceList, error) {
+	return read[MaintenanceList](c.calls.ListMaintenance(ctx, site))
+}
+
+// AddMaintenance: Say when a site is worked at, when looks count for nothing.
+func (c *Client) AddMaintenance(ctx context.Context, site SiteName, body AddMaintenanceJSONRequestBody) (Maintenance, error) {
+	return read[Maintenance](c.calls.AddMaintenance(ctx, site, body))
+}
+
+// RemoveMaintenance: Say that a site is not worked at.
+func (c *Client) RemoveMaintenance(ctx context.Context, site SiteName, maintenance MaintenanceNumber) error {
+	return done(c.calls.RemoveMaintenance(ctx, site, maintenance))
 }
 
 // ShowPlan: How the site is crawled.
@@ -11292,6 +12304,21 @@ func (c *Client) EndWaiver(ctx context.Context, site SiteName, waiver int64, par
 	return read[Waiver](c.calls.EndWaiver(ctx, site, waiver, params))
 }
 
+// RemoveWatch: Forget a watch, with all that it saw.
+func (c *Client) RemoveWatch(ctx context.Context, site SiteName, watch WatchName) error {
+	return done(c.calls.RemoveWatch(ctx, site, watch))
+}
+
+// ShowWatch: How a watched address did over the last days.
+func (c *Client) ShowWatch(ctx context.Context, site SiteName, watch WatchName, params *ShowWatchParams) (WatchCourse, error) {
+	return read[WatchCourse](c.calls.ShowWatch(ctx, site, watch, params))
+}
+
+// SetWatch: Keep a watch of a site, in place of what had its name; it is looked at at once.
+func (c *Client) SetWatch(ctx context.Context, site SiteName, watch WatchName, body SetWatchJSONRequestBody) (Watched, error) {
+	return read[Watched](c.calls.SetWatch(ctx, site, watch, body))
+}
+
 // AddTicket: A link that fetches one address of this API once, within a minute, without a header.
 func (c *Client) AddTicket(ctx context.Context, body AddTicketJSONRequestBody) (Ticket, error) {
 	return read[Ticket](c.calls.AddTicket(ctx, body))
@@ -11310,6 +12337,11 @@ func (c *Client) RemoveView(ctx context.Context, view string, params *RemoveView
 // KeepView: Keep a question under a name, in place of what had that name.
 func (c *Client) KeepView(ctx context.Context, view string, params *KeepViewParams, body KeepViewJSONRequestBody) (View, error) {
 	return read[View](c.calls.KeepView(ctx, view, params, body))
+}
+
+// ListWatches: The watched addresses of all sites, or of one, and how each stands.
+func (c *Client) ListWatches(ctx context.Context, params *ListWatchesParams) (WatchList, error) {
+	return read[WatchList](c.calls.ListWatches(ctx, params))
 }
 
 // ListWords: The words in which names are shown.

@@ -52,15 +52,16 @@ core/own: check column field graph page plan query rendered survey text
 core/waive: check plan scope weburl
 core/task:
 core/schedule: plan
+core/watch: page plan weburl
 core/drift: check fixlist health sitemap task text
 core/gate: check fixlist text
-core/vocabulary: check drift page survey task
+core/vocabulary: check drift page survey task watch
 internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
-internal/record: booking check column drift figures fixlist page plan query rendered robots schedule survey task text waive
+internal/record: booking check column drift figures fixlist page plan query rendered robots schedule survey task text waive watch
 internal/render: mishap page plan rendered weburl internal/fetch
 internal/crawl: booking mishap neardup page plan rendered robots scope survey weburl internal/fetch internal/limit internal/pace internal/record internal/render
-internal/store: booking check column drift figures fixlist graph mishap page plan query rendered robots schedule structured survey task waive weburl internal/record
+internal/store: booking check column drift figures fixlist graph mishap page plan query rendered robots schedule structured survey task waive watch weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
 internal/limit: mishap
 internal/judging: booking check fixlist mishap own plan internal/record
@@ -72,12 +73,13 @@ internal/look: booking check page plan scope text weburl internal/crawl internal
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/limit internal/record
 internal/schedules: plan schedule weburl internal/record
+internal/watching: booking check mishap page plan watch weburl internal/crawl internal/fetch internal/gear internal/record
 internal/meter: version internal/record
-internal/house: check own internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/meter internal/preview internal/recheck internal/record internal/render internal/schedules internal/store internal/worklist
+internal/house: check own internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/meter internal/preview internal/recheck internal/record internal/render internal/schedules internal/store internal/watching internal/worklist
 internal/report: check column gate graph page plan rendered text weburl internal/record
 internal/api: plan
-internal/wire: check column vocabulary dom drift figures fixlist gate page plan query rendered robots schedule structured survey task text internal/api internal/record
-internal/service: check column vocabulary drift field fixlist gate neardup own page plan query rendered schedule survey task text waive weburl internal/api internal/fetch internal/gear internal/limit internal/record internal/report internal/spool internal/store internal/wire
+internal/wire: check column vocabulary dom drift figures fixlist gate page plan query rendered robots schedule structured survey task text watch internal/api internal/record
+internal/service: check column vocabulary drift field fixlist gate neardup own page plan query rendered schedule survey task text waive watch weburl internal/api internal/fetch internal/gear internal/limit internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan query schedule task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap
@@ -95,7 +97,7 @@ cmd/harvik: checks console internal/cli internal/cluster internal/gear internal/
 var forbidden = []string{"net", "net/http", "database/sql", "os", "log", "log/slog", "time"}
 
 // clock may use durations of package time, which is no clock.
-var clock = map[string]bool{"core/plan": true, "core/schedule": true}
+var clock = map[string]bool{"core/plan": true, "core/schedule": true, "core/watch": true}
 
 func TestImports(t *testing.T) {
 	cmd := exec.Command("go", "list", "-json=ImportPath,Imports", "./...")

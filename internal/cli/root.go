@@ -135,6 +135,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		a.tokenCommand(),
 		a.siteCommand(),
 		a.scheduleCommand(),
+		a.watchCommand(),
 		a.planCommand(),
 		a.secretCommand(),
 		a.versionCommand(),

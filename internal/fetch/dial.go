@@ -61,6 +61,7 @@ func transport(s *Settings, d *dialer, config *tls.Config) (*http.Transport, err
 		TLSClientConfig:        config,
 		ForceAttemptHTTP2:      true,
 		DisableCompression:     true, // undone here, so that the coding is known
+		DisableKeepAlives:      s.Fresh,
 		MaxIdleConnsPerHost:    max(2, s.Parallel),
 		IdleConnTimeout:        60 * time.Second,
 		TLSHandshakeTimeout:    orWhole(s.Timeouts.TLS, s.Timeout),
@@ -260,6 +261,11 @@ func (c *Client) shakes(ctx context.Context, host, port string, version uint16) 
 	only := &tls.Config{ServerName: host, MinVersion: version, MaxVersion: version, InsecureSkipVerify: true}
 	t := tls.Client(conn, only)
 	return t.HandshakeContext(ctx) == nil
+}
+
+// Resolve are the addresses of a host's name.
+func (c *Client) Resolve(ctx context.Context, host string) ([]netip.Addr, error) {
+	return c.dialer.resolve(ctx, host)
 }
 
 // Numeric is the bare IP address of a host, with its port where the settings name one; "" if the

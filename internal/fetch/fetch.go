@@ -29,6 +29,7 @@ type Settings struct {
 	Timeouts Timeouts
 	MaxBytes int               // of a body, unpacked
 	Parallel int               // connections kept open to a host
+	Fresh    bool              // a connection for each request, so that what it takes to make one is seen
 	Hosts    map[string]string // host name → "address" or "address:port" to connect to
 	// of inside addresses, and of what Hosts and Proxy name; others reach what is public
 	Guard  Guard

@@ -197,6 +197,21 @@ func (g *Gear) Opens(ctx context.Context, site int64, p plan.Plan) (bool, error)
 // Purpose binds a sealed secret to its site and name.
 func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site, name) }
 
+// Client asks the hosts of a site as its plan does, beside any crawl, each time by a connection of its own.
+func (g *Gear) Client(
+	p plan.Plan,
+	start weburl.URL,
+	guard fetch.Guard,
+	secrets map[string]string,
+) (*fetch.Client, error) {
+	settings, err := Settings(p, start, guard, secrets)
+	if err != nil {
+		return nil, err
+	}
+	settings.Large, settings.Fresh = g.large, true
+	return fetch.New(settings)
+}
+
 // Config is what everything that fetches shares: the paces of hosts, the readers and bounds of the one service, and a
 // client for a site's hosts, with the secrets that are for them. It fails where the plan's certificates or secrets are
 // of no use.

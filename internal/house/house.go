@@ -22,6 +22,7 @@ import (
 	"harvik/internal/render"
 	"harvik/internal/schedules"
 	"harvik/internal/store"
+	"harvik/internal/watching"
 	"harvik/internal/worklist"
 )
 
@@ -34,6 +35,7 @@ type House struct {
 	*look.Looks
 	*preview.Previews
 	*schedules.Schedules
+	*watching.Watching
 	*jobs.Runner
 
 	gear    *gear.Gear
@@ -60,16 +62,24 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, br
 	all := chores(s, h.Decisions, judge, h.Rechecks)
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge,
 		Chores: all, Disk: disk, Seat: seat, Meter: m, Log: log})
-	h.Schedules = timed(s, c, h.Runner, all, log)
+	h.Schedules, h.Watching = timed(s, c, h.gear, h.Runner, all, log)
 	return h
 }
 
 // timed puts what begins by the clock together, and adds it to the chores.
-func timed(s *store.Store, c *check.Catalogue, r *jobs.Runner, all map[string]jobs.Chore, log *slog.Logger,
-) *schedules.Schedules {
-	out := schedules.New(s, r, own.Known(c), time.Now, log)
-	all[record.ToBegin] = func(ctx context.Context, _ record.Todo, _ int) error { return out.Begin(ctx) }
-	return out
+func timed(
+	s *store.Store,
+	c *check.Catalogue,
+	g *gear.Gear,
+	r *jobs.Runner,
+	all map[string]jobs.Chore,
+	log *slog.Logger,
+) (*schedules.Schedules, *watching.Watching) {
+	begins, looks := schedules.New(s, r, own.Known(c), time.Now, log), watching.New(s, g, time.Now, log)
+	all[record.ToBegin] = func(ctx context.Context, _ record.Todo, _ int) error { return begins.Begin(ctx) }
+	all[record.ToWatch] = func(ctx context.Context, _ record.Todo, _ int) error { return looks.Round(ctx) }
+	all[record.ToFront] = func(ctx context.Context, _ record.Todo, _ int) error { return looks.Fronts(ctx) }
+	return begins, looks
 }
 
 // chores are what waits in the queue beside crawls, and who does it.
@@ -103,8 +113,9 @@ func chores(s *store.Store, d *decide.Decisions, j *judging.Judge, r *recheck.Re
 // A Worker takes work from the queue beside a service. Shut it down after use.
 type Worker struct {
 	*jobs.Runner
-	gear    *gear.Gear
-	browser *render.Pool
+	gear     *gear.Gear
+	watching *watching.Watching
+	browser  *render.Pool
 }
 
 // NewWorker puts a worker together, which closes the browser when it is shut down.
@@ -124,13 +135,14 @@ func NewWorker(
 	all := chores(s, d, judge, recheck.New(s, c, w.gear, d, list, enough, log))
 	w.Runner = jobs.New(jobs.Parts{Store: s, Gear: w.gear, Decisions: d, Work: list, Judge: judge,
 		Chores: all, Meter: m, Log: log})
-	timed(s, c, w.Runner, all, log)
+	_, w.watching = timed(s, c, w.gear, w.Runner, all, log)
 	return w
 }
 
 // Shutdown gives crawls back, to go on elsewhere.
 func (w *Worker) Shutdown(ctx context.Context) {
 	w.Runner.Shutdown(ctx)
+	w.watching.Close()
 	w.gear.Close()
 	w.browser.Close()
 }
@@ -139,6 +151,7 @@ func (w *Worker) Shutdown(ctx context.Context) {
 // it cuts them off, which loses nothing but time.
 func (h *House) Shutdown(ctx context.Context) {
 	h.Runner.Shutdown(ctx)
+	h.Watching.Close()
 	h.gear.Close()
 	if h.browser != nil {
 		h.browser.Close()

@@ -23,7 +23,7 @@ type Site struct {
 	Latest  *int     // number of the newest finished crawl
 	Health  *float64 // of that crawl
 
-	Weighed    string   // by which waivers and figure that crawl's report was made
+	Weighed    string // by which waivers and figure that crawl's report was made
 	Keep       Retention
 	Importance string   // the figure that weighs pages beside their authority
 	Allowed    []string // ranges that are not public and that its hosts may be in

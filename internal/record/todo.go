@@ -21,6 +21,8 @@ const (
 	ToSweep   = "sweep"   // drops what crawls that are gone have left
 	ToRecheck = "recheck" // looks again at what fixes concern
 	ToBegin   = "begin"   // begins crawls that are due by their schedules, and keeps them to their hours
+	ToWatch   = "watch"   // looks at watched addresses that are due
+	ToFront   = "front"   // looks at what sites show besides their pages, where that is due
 )
 
 // Hanging is what hangs on which crawl of a site, "" for all, is its newest.

@@ -81,6 +81,17 @@ func (s *Service) routes(g *gin.Engine) {
 	api.PUT("/sites/:site/keep", s.setKeep)
 	api.GET("/sites/:site/keep", s.listGoing)
 
+	api.GET("/watches", s.listWatches)
+	api.GET("/sites/:site/watches/:watch", s.showWatch)
+	api.PUT("/sites/:site/watches/:watch", s.setWatch)
+	api.DELETE("/sites/:site/watches/:watch", s.removeWatch)
+	api.GET("/sites/:site/front", s.showFront)
+	api.POST("/sites/:site/front", atOnce(looks, s.lookAtFront))
+	api.PUT("/sites/:site/front", s.setFront)
+	api.GET("/sites/:site/maintenance", s.listMaintenance)
+	api.POST("/sites/:site/maintenance", s.addMaintenance)
+	api.DELETE("/sites/:site/maintenance/:maintenance", s.removeMaintenance)
+
 	api.GET("/schedules", s.listSchedules)
 	api.PUT("/schedules/held", s.holdSchedules)
 	api.PUT("/sites/:site/schedules/:schedule", s.setSchedule)

@@ -25,14 +25,9 @@ func (s *Service) listSchedules(c *gin.Context) {
 	if !ok {
 		return
 	}
-	days := usualDays
-	if text := c.Query("days"); text != "" {
-		var err error
-		if days, err = strconv.Atoi(text); err != nil || days < 1 || days > mostDays {
-			problem(c, http.StatusUnprocessableEntity,
-				fmt.Sprintf("days is a number from 1 to %d, not %q", mostDays, text))
-			return
-		}
+	days, ok := within(c, "days", usualDays, mostDays)
+	if !ok {
+		return
 	}
 	all, err := s.store.Schedules(c, site.Name)
 	if err == nil {

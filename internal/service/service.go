@@ -21,6 +21,7 @@ import (
 	"harvik/internal/core/query"
 	"harvik/internal/core/rendered"
 	"harvik/internal/core/schedule"
+	"harvik/internal/core/watch"
 	"harvik/internal/record"
 	"harvik/internal/report"
 )
@@ -77,6 +78,16 @@ type Store interface {
 	SetKeep(ctx context.Context, site int64, keep record.Retention) error
 	Going(ctx context.Context, site int64, keep record.Retention) ([]record.Crawl, error)
 	Schedules(ctx context.Context, site string) ([]record.Scheduled, error)
+	Watches(ctx context.Context, site string) ([]record.Watched, error)
+	Lately(ctx context.Context, watches []int64, since time.Time) (map[int64]watch.Course, error)
+	RemoveWatch(ctx context.Context, site int64, name string) error
+	Outages(ctx context.Context, site string, watchID int64, since time.Time, most int) ([]record.Outage, error)
+	Changes(ctx context.Context, site, watchID int64, since time.Time, most int) ([]record.Noticed, error)
+	Fronts(ctx context.Context, site string) ([]record.Front, error)
+	SetFront(ctx context.Context, site int64, due *time.Time) error
+	AddMaintenance(ctx context.Context, m record.Maintenance) (record.Maintenance, error)
+	Maintenances(ctx context.Context, site int64, at time.Time) ([]record.Maintenance, error)
+	RemoveMaintenance(ctx context.Context, site, id int64) error
 	MarkCrawl(ctx context.Context, id int64, marked bool) error
 	Known(ctx context.Context, secret, kind string) (record.Credential, error)
 	Holds(ctx context.Context, credential int64) (bool, error)
@@ -156,6 +167,13 @@ type Schedules interface {
 	Coming(ctx context.Context, site string, days int) ([]record.Coming, error)
 }
 
+// Watching looks at addresses again and again.
+type Watching interface {
+	SetWatch(ctx context.Context, site record.Site, one watch.Watch) error
+	CourseOf(ctx context.Context, site record.Site, name string, from, until time.Time, bins int) (record.Course, error)
+	LookAtFront(ctx context.Context, site record.Site) error
+}
+
 // Rooms are all that does the work.
 type Rooms interface {
 	Crawls
@@ -166,6 +184,7 @@ type Rooms interface {
 	Looks
 	Previews
 	Schedules
+	Watching
 }
 
 // A Service answers requests.

@@ -63,7 +63,7 @@ func (a todoArgs) options(in time.Duration) *river.InsertOpts {
 	switch a.What {
 	case record.ToRecheck:
 		o.Queue = recheckQueue
-	case record.ToBegin:
+	case record.ToBegin, record.ToWatch, record.ToFront:
 		o.Queue, o.MaxAttempts = watchQueue, 1 // the next minute does it
 	}
 	if in > 0 {
@@ -213,7 +213,9 @@ func byTheClock() (out []*river.PeriodicJob) {
 	for _, t := range record.Hanging("", "") {
 		add(midnights{}, t, "day ", time.DateOnly)
 	}
-	add(minutes{}, record.Todo{What: record.ToBegin}, "minute ", "2006-01-02 15:04")
+	for _, what := range []string{record.ToBegin, record.ToWatch, record.ToFront} {
+		add(minutes{}, record.Todo{What: what}, "minute ", "2006-01-02 15:04")
+	}
 	return out
 }
 

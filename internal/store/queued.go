@@ -132,7 +132,7 @@ func (s *Store) Workers(ctx context.Context) ([]record.Worker, error) {
 	var rows []struct {
 		record.Worker
 		Crawls, Judgings, Rechecks, Watches, Messages int
-		Prints                     string
+		Prints                                        string
 	}
 	err := s.db.SelectContext(
 		ctx,

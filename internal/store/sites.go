@@ -25,8 +25,8 @@ func (s *Store) AddSite(ctx context.Context, name, home string, p plan.Plan) err
 	if err != nil {
 		return err
 	}
-	_, err = s.db.ExecContext(ctx, `insert into site (name, home, plan) values ($1, $2, cast($3 as jsonb))`, name, home,
-		string(data))
+	_, err = s.db.ExecContext(ctx, `with new as (insert into site (name, home, plan) values ($1, $2, cast($3 as jsonb)) returning id)
+		insert into front (site_id, due) select id, now() from new`, name, home, string(data))
 	return exists(err)
 }
 

@@ -47,6 +47,8 @@ var jobs = map[string]string{
 	record.ToSweep:   "drop what removed crawls left",
 	record.ToRecheck: "look again at fixes",
 	record.ToBegin:   "begin what schedules say",
+	record.ToWatch:   "look at watched addresses",
+	record.ToFront:   "look at what sites show besides pages",
 }
 
 func job(j *record.Job) api.Job {

@@ -1324,6 +1324,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The watched addresses of all sites, or of one, and how each stands */
+        get: operations["listWatches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/watches/{watch}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                watch: components["parameters"]["watchName"];
+            };
+            cookie?: never;
+        };
+        /** How a watched address did over the last days */
+        get: operations["showWatch"];
+        /** Keep a watch of a site, in place of what had its name; it is looked at at once */
+        put: operations["setWatch"];
+        post?: never;
+        /** Forget a watch, with all that it saw */
+        delete: operations["removeWatch"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/front": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        /** What a site shows besides its pages, as it was last seen, and what changed */
+        get: operations["showFront"];
+        /** Say whether what a site shows besides its pages is looked at daily */
+        put: operations["setFront"];
+        /** Look at once at what a site shows besides its pages */
+        post: operations["lookAtFront"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/maintenance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        /** When a site is worked at, now and later */
+        get: operations["listMaintenance"];
+        put?: never;
+        /** Say when a site is worked at, when looks count for nothing */
+        post: operations["addMaintenance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/maintenance/{maintenance}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                maintenance: components["parameters"]["maintenanceNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Say that a site is not worked at */
+        delete: operations["removeMaintenance"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/trend": {
         parameters: {
             query?: never;
@@ -2814,7 +2914,7 @@ export interface components {
         Job: {
             /** Format: int64 */
             id: number;
-            /** @description tidy, weigh, judge, pack, sweep, recheck or begin */
+            /** @description tidy, weigh, judge, pack, sweep, recheck, begin, watch or front */
             what: string;
             /** @description what that is */
             label: string;
@@ -3935,6 +4035,203 @@ export interface components {
         Held: {
             held: boolean;
         };
+        /** @description An address that is looked at every few minutes */
+        Watch: {
+            /** @description or its path from the home address */
+            address: string;
+            /** @description minutes, 1 to 1440 */
+            every: number;
+            /** @description that it has to have; without one any from 200 to 399, redirects followed */
+            status?: number;
+            /** @description a text that has to stand there */
+            must?: string;
+            /** @description a text that may not stand there */
+            never?: string;
+            /** @description milliseconds from which a look counts as slow */
+            slow?: number;
+            paused?: boolean;
+        };
+        Watched: {
+            site: string;
+            name: string;
+            watch: components["schemas"]["Watch"];
+            /**
+             * Format: date-time
+             * @description when it is looked at; left out where it is paused
+             */
+            next?: string;
+            down: boolean;
+            /**
+             * Format: date-time
+             * @description it has been so
+             */
+            since?: string;
+            /** @description why it is down */
+            reason?: string;
+            /**
+             * Format: date-time
+             * @description of the newest look at which it was to be had
+             */
+            at?: string;
+            /** @description at that look */
+            status?: number;
+            /** @description where it redirected then */
+            target?: string;
+            /** @description milliseconds that the look took */
+            whole?: number;
+            title?: string;
+            canonical?: string;
+            /** @description what was said to crawlers */
+            robots?: string;
+            /**
+             * Format: date-time
+             * @description of the certificate
+             */
+            ends?: string;
+            /**
+             * Format: double
+             * @description hundredths of looks in the last 30 days at which it was to be had
+             */
+            available?: number;
+            /** @description milliseconds, of the last 30 days */
+            median?: number;
+        };
+        WatchList: {
+            watches: components["schemas"]["Watched"][];
+            /** @description of the last 30 days, the newest first */
+            outages: components["schemas"]["Outage"][];
+        };
+        /** @description A time in which a watched address was not to be had */
+        Outage: {
+            site: string;
+            watch: string;
+            address: string;
+            /** Format: date-time */
+            began: string;
+            /**
+             * Format: date-time
+             * @description left out while it lasts
+             */
+            ended?: string;
+            reason: string;
+        };
+        WatchBin: {
+            /** Format: date-time */
+            at: string;
+            looks: number;
+            /** @description of these */
+            down: number;
+            /** @description looks in maintenance, which count for nothing else */
+            planned: number;
+            /** @description milliseconds */
+            median?: number;
+            /** @description milliseconds within which 95 of a hundred were */
+            slow?: number;
+        };
+        WatchCourse: {
+            watched: components["schemas"]["Watched"];
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            until: string;
+            looks: number;
+            down: number;
+            /**
+             * Format: double
+             * @description in hundredths
+             */
+            available?: number;
+            /** @description milliseconds, as all times here; percentiles are told to within 6 hundredths */
+            median: number;
+            p95: number;
+            p99: number;
+            phases: components["schemas"]["WatchPhase"][];
+            bins: components["schemas"]["WatchBin"][];
+            outages: components["schemas"]["Outage"][];
+            changes: components["schemas"]["Noticed"][];
+        };
+        WatchPhase: {
+            label: string;
+            /** @description milliseconds */
+            median: number;
+        };
+        /** @description Something that was otherwise than before */
+        Noticed: {
+            /** Format: date-time */
+            at: string;
+            /** @description left out for what a site shows besides its pages */
+            watch?: string;
+            what: string;
+            label: string;
+            was: string;
+            now: string;
+            /** @description of a file: those that went, with − in front, and those that came, with + */
+            lines?: string[];
+        };
+        /** @description What a site shows besides its pages */
+        Front: {
+            /**
+             * Format: date-time
+             * @description when it is looked at; left out where it is not
+             */
+            next?: string;
+            /**
+             * Format: date-time
+             * @description when it was last looked at
+             */
+            at?: string;
+            /** @description the text of robots.txt */
+            robots?: string;
+            /** @description why there is none */
+            noRobots?: string;
+            sitemaps: components["schemas"]["FrontSitemap"][];
+            /**
+             * Format: date-time
+             * @description of the certificate
+             */
+            ends?: string;
+            /** @description of the certificate */
+            issuer?: string;
+            /** @description that the name of the host resolves to */
+            addresses: string[];
+            headers: components["schemas"]["FrontHeader"][];
+            /** @description the newest first */
+            changes: components["schemas"]["Noticed"][];
+        };
+        FrontSitemap: {
+            address: string;
+            entries: number;
+            fault?: string;
+        };
+        FrontHeader: {
+            name: string;
+            value: string;
+        };
+        FrontWatched: {
+            watched: boolean;
+        };
+        NewMaintenance: {
+            /**
+             * Format: date-time
+             * @description now without it
+             */
+            began?: string;
+            /** Format: date-time */
+            ends: string;
+            reason: string;
+        };
+        Maintenance: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            began: string;
+            /** Format: date-time */
+            ends: string;
+            reason: string;
+        };
+        MaintenanceList: {
+            maintenance: components["schemas"]["Maintenance"][];
+        };
         /** @description A client's web site under care */
         Site: {
             name: string;
@@ -4264,6 +4561,8 @@ export interface components {
         };
     };
     parameters: {
+        watchName: string;
+        maintenanceNumber: number;
         scheduleName: string;
         jobNumber: number;
         siteName: string;
@@ -6378,6 +6677,254 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Crawl"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWatches: {
+        parameters: {
+            query?: {
+                /** @description of one site alone */
+                site?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description WatchList */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showWatch: {
+        parameters: {
+            query?: {
+                /** @description how many, 1 to 400; 1 without it */
+                days?: number;
+                /** @description in how many parts, 1 to 500; 96 without it */
+                bins?: number;
+            };
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                watch: components["parameters"]["watchName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description WatchCourse */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchCourse"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                watch: components["parameters"]["watchName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Watch"];
+            };
+        };
+        responses: {
+            /** @description Watched */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watched"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                watch: components["parameters"]["watchName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showFront: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Front */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Front"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setFront: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrontWatched"];
+            };
+        };
+        responses: {
+            /** @description Front */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Front"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    lookAtFront: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Front */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Front"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMaintenance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description MaintenanceList */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaintenanceList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addMaintenance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMaintenance"];
+            };
+        };
+        responses: {
+            /** @description Maintenance */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Maintenance"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeMaintenance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                maintenance: components["parameters"]["maintenanceNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
