@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -52,7 +53,7 @@ place of the first.`,
 				return usage(c, fmt.Errorf("give an address, or a question with --question"))
 			}
 			if len(addresses) == 0 {
-				fmt.Fprintln(c.ErrOrStderr(), "No page answers the question; nothing is watched anew.")
+				fmt.Fprintln(c.ErrOrStderr(), "No page answers the question that is not watched already.")
 				return nil
 			}
 			for _, address := range addresses {
@@ -102,16 +103,21 @@ place of the first.`,
 	return c
 }
 
-// addressesOf are the pages of a site's newest crawl that answer a question.
+// addressesOf are the pages of a site's newest crawl that answer a question, and are not watched yet.
 func addressesOf(c *cobra.Command, cl *api.Client, site, question, order string, most int) ([]string, error) {
 	answer, err := cl.Ask(c.Context(), site, api.Latest, &api.AskParams{Question: question, Columns: "address",
 		Order: strings.Replace(order, "−", "-", 1), Limit: most})
 	if err != nil {
 		return nil, err
 	}
+	known, err := cl.ListWatches(c.Context(), &api.ListWatchesParams{Site: site})
+	if err != nil {
+		return nil, err
+	}
 	var out []string
 	for _, row := range answer.Rows {
-		if address, ok := row[0].(string); ok {
+		address, ok := row[0].(string)
+		if ok && !slices.ContainsFunc(known.Watches, func(w api.Watched) bool { return w.Watch.Address == address }) {
 			out = append(out, address)
 		}
 	}
@@ -446,7 +452,9 @@ func printFront(w io.Writer, f api.Front) {
 			[]string{"certificate", "until " + f.Ends.Local().Format("2 Jan 2006") + ", by " + middle(f.Issuer, 60)},
 		)
 	}
-	rows = append(rows, []string{"DNS", middle(strings.Join(f.Addresses, ", "), 90)})
+	if len(f.Addresses) > 0 {
+		rows = append(rows, []string{"DNS", middle(strings.Join(f.Addresses, ", "), 90)})
+	}
 	for _, h := range f.Headers {
 		rows = append(rows, []string{h.Name, middle(h.Value, 90)})
 	}

@@ -81,7 +81,7 @@ func (s *Service) watched(c *gin.Context, site record.Site) (record.Watched, boo
 // within reads a number of the query; on failure it has answered.
 func within(c *gin.Context, name string, usual, most int) (int, bool) {
 	text := c.Query(name)
-	if text == "" {
+	if text == "" || text == "0" {
 		return usual, true
 	}
 	n, err := strconv.Atoi(text)

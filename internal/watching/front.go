@@ -146,8 +146,12 @@ func (w *Watching) files(ctx context.Context, c *fetch.Client, home weburl.URL, 
 	}
 	for _, f := range got.Evidence.Sitemaps {
 		one := watch.Sitemap{Address: f.Address, Entries: f.Pages + f.Sitemaps}
-		if f.Form == "" && f.Detail != "" {
+		switch {
+		case f.Form != "":
+		case f.Detail != "":
 			one.Fault = f.Detail
+		default:
+			one.Fault = fmt.Sprintf("status %d", f.Status)
 		}
 		now.Sitemaps = append(now.Sitemaps, one)
 	}

@@ -4,11 +4,12 @@ package schedule
 import (
 	"cmp"
 	"fmt"
-	"hash/fnv"
 	"slices"
 	"strings"
 	"time"
 	_ "time/tzdata" // zones, on machines that have none
+
+	"github.com/cespare/xxhash/v2"
 
 	"harvik/internal/core/plan"
 )
@@ -153,9 +154,8 @@ func (t *Timetable) put(base time.Time) time.Time {
 	if t.jitter == 0 {
 		return base
 	}
-	h := fnv.New64a()
-	fmt.Fprintf(h, "%s\x00%d", t.seed, base.Unix())
-	at := base.Add(time.Duration(h.Sum64()%uint64(t.jitter/time.Second+1)) * time.Second)
+	h := xxhash.Sum64String(fmt.Sprintf("%s\x00%d", t.seed, base.Unix()))
+	at := base.Add(time.Duration(h%uint64(t.jitter/time.Second+1)) * time.Second)
 	if !t.hours.Open(at) {
 		return base
 	}
