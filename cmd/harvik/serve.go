@@ -164,6 +164,16 @@ func seal(ctx context.Context, s *store.Store, v *vault.Vault) error {
 	return s.SetSeal(ctx, mine[0])
 }
 
+// consoleAt is where links in messages lead: to the first origin by which the service goes, or else to its address.
+func consoleAt(address string, names []string) string {
+	for _, name := range names {
+		if strings.Contains(name, "://") {
+			return strings.TrimSuffix(name, "/")
+		}
+	}
+	return address
+}
+
 // parts are what a service is made of.
 type parts struct {
 	log      *slog.Logger
@@ -186,6 +196,9 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 	defer end()
 	rooms := house.New(s, catalogue, p.vault, p.disk(), p.browser(), p.seat, m, log)
 	if err := rooms.Recover(ctx, record.Hands(p.options.Hands), crashed); err != nil {
+		return err
+	}
+	if err := s.Set(ctx, record.ConsoleSetting, consoleAt(address, p.options.Names)); err != nil {
 		return err
 	}
 	handler := service.New(s, rooms, service.Config{

@@ -13,7 +13,6 @@ import (
 
 	"harvik/internal/cli"
 	"harvik/internal/core/checks"
-	"harvik/internal/gear"
 	"harvik/internal/house"
 	"harvik/internal/meter"
 	"harvik/internal/record"
@@ -127,8 +126,8 @@ func turnKey(ctx context.Context, data, database, file string) (out cli.Turned, 
 	if len(out.Lacking) > 0 {
 		return out, nil
 	}
-	if out.Secrets, err = s.Reseal(ctx, print, func(site int64, name string, sealed []byte) ([]byte, error) {
-		return v.Anew(sealed, gear.Purpose(site, name))
+	if out.Secrets, err = s.Reseal(ctx, print, func(purpose string, sealed []byte) ([]byte, error) {
+		return v.Anew(sealed, purpose)
 	}); err != nil {
 		return out, err
 	}

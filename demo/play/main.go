@@ -15,8 +15,10 @@ import (
 	"fmt"
 	"io"
 	"log"
+	"mime"
 	"net"
 	"net/http"
+	"net/mail"
 	"os"
 	"os/exec"
 	"os/signal"
@@ -109,6 +111,18 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 		"snippets=[{name: consent, contains: "+demo.Consent+"}]"); err != nil {
 		return err
 	}
+	box, mails, err := demo.NewMailbox()
+	if err != nil {
+		return err
+	}
+	defer mails.Close()
+	box.OnMail = func(m *mail.Message) {
+		subject, _ := new(mime.WordDecoder).DecodeHeader(m.Header.Get("Subject"))
+		fmt.Printf("Mail to %s: %s\n", m.Header.Get("To"), subject)
+	}
+	if err := watching(run, box.Address); err != nil {
+		return err
+	}
 	if err := run("crawl", "fernhollow"); err != nil {
 		return err
 	}
@@ -137,6 +151,26 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	case err := <-gone:
 		return fmt.Errorf("the service ended: %v", err)
 	}
+}
+
+// watching has the garden watched, crawled by itself, and mail sent to a stand-in.
+func watching(run func(args ...string) error, mailbox string) error {
+	host, port, err := net.SplitHostPort(mailbox)
+	if err != nil {
+		return err
+	}
+	for _, args := range [][]string{
+		{"way", "mail", "--host", host, "--port", port, "--from", "Harvik <harvik@" + demo.Host + ">", "--secure", "plain"},
+		{"way", "set", "ash", "--mail", "ash@" + demo.Host},
+		{"schedule", "set", "fernhollow", "weekdays", "03:00", "--zone", "Europe/Berlin", "--jitter", "30"},
+		{"watch", "set", "fernhollow", "/", "--every", "1", "--must", "Opening hours"},
+		{"watch", "set", "fernhollow", "/shop/", "--every", "5", "--slow", "2000"},
+	} {
+		if err := run(args...); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // beside serves the glasshouse on its own host, and the garden on all others.

@@ -57,6 +57,70 @@ type Agent struct {
 	Token string `json:"token,omitempty,omitzero"`
 }
 
+// Alert Something that was told
+type Alert struct {
+	Assignee string    `json:"assignee,omitempty,omitzero"`
+	Began    time.Time `json:"began"`
+	Ended    time.Time `json:"ended,omitempty,omitzero"`
+
+	// First the first thing to do
+	First string `json:"first,omitempty,omitzero"`
+
+	// Fixes lines of the fix list that it is about
+	Fixes []string `json:"fixes"`
+	ID    int64    `json:"id"`
+
+	// Label what the rule tells of
+	Label string `json:"label"`
+
+	// Lasts it lasts until it is over
+	Lasts bool     `json:"lasts"`
+	Lines []string `json:"lines"`
+
+	// Link the place of the console that shows it
+	Link string `json:"link"`
+
+	// More lines that are left out
+	More int `json:"more,omitempty,omitzero"`
+
+	// Over how it is over
+	Over string `json:"over,omitempty,omitzero"`
+
+	// Reason why it was waved off, or was expected
+	Reason string `json:"reason,omitempty,omitzero"`
+	Rule   string `json:"rule"`
+	Says   string `json:"says"`
+	Site   string `json:"site"`
+	State  string `json:"state"`
+
+	// Until it is out of sight until then
+	Until  time.Time `json:"until,omitempty,omitzero"`
+	Urgent bool      `json:"urgent"`
+}
+
+// AlertChange What is left out stays
+type AlertChange struct {
+	Assignee *string `json:"assignee,omitempty"`
+
+	// Reason why it is waved off
+	Reason string `json:"reason,omitempty,omitzero"`
+	State  string `json:"state,omitempty,omitzero"`
+
+	// Until out of sight until then; a time that is past brings it back
+	Until time.Time `json:"until,omitempty,omitzero"`
+}
+
+// AlertList defines model for AlertList.
+type AlertList struct {
+	Alerts []Alert `json:"alerts"`
+
+	// New alerts of all sites that are new, and not out of sight
+	New int `json:"new"`
+
+	// Next before which the list goes on; 0 at its end
+	Next int64 `json:"next"`
+}
+
 // Allowance defines model for Allowance.
 type Allowance struct {
 	// Range in CIDR notation, or one address
@@ -1234,6 +1298,17 @@ type LookRequest struct {
 	Render bool `json:"render,omitempty,omitzero"`
 }
 
+// MailServer defines model for MailServer.
+type MailServer struct {
+	From string `json:"from"`
+
+	// Host empty where none is set
+	Host   string `json:"host"`
+	Port   int    `json:"port"`
+	Secure string `json:"secure,omitempty,omitzero"`
+	User   string `json:"user,omitempty,omitzero"`
+}
+
 // Maintenance defines model for Maintenance.
 type Maintenance struct {
 	Began  time.Time `json:"began"`
@@ -1322,6 +1397,24 @@ type Measured struct {
 	Sum    float64 `json:"sum"`
 }
 
+// Message defines model for Message.
+type Message struct {
+	Created time.Time `json:"created"`
+	Error   string    `json:"error,omitempty,omitzero"`
+	ID      int64     `json:"id"`
+
+	// Key stays the same with every try: the Idempotency-Key of a webhook, part of the Message-ID of a mail
+	Key     string    `json:"key"`
+	Sent    time.Time `json:"sent,omitempty,omitzero"`
+	Subject string    `json:"subject"`
+	Tries   int       `json:"tries"`
+}
+
+// MessageList defines model for MessageList.
+type MessageList struct {
+	Messages []Message `json:"messages"`
+}
+
 // MissingRequest defines model for MissingRequest.
 type MissingRequest struct {
 	Address string `json:"address"`
@@ -1361,6 +1454,21 @@ type NamedValue struct {
 type NewCrawl struct {
 	// Pages addresses fetched at most; 0 leaves the plan's number
 	Pages int `json:"pages,omitempty,omitzero"`
+}
+
+// NewMailServer defines model for NewMailServer.
+type NewMailServer struct {
+	// From who sends, such as Harvik <harvik@fernhollow.example>
+	From string `json:"from"`
+	Host string `json:"host"`
+
+	// Password it never comes out again; left out, it stays
+	Password string `json:"password,omitempty,omitzero"`
+	Port     int    `json:"port"`
+
+	// Secure starttls without one
+	Secure string `json:"secure,omitempty,omitzero"`
+	User   string `json:"user,omitempty,omitzero"`
 }
 
 // NewMaintenance defines model for NewMaintenance.
@@ -1442,6 +1550,38 @@ type NewWaiver struct {
 
 	// Until the last day on which it holds; for good if empty
 	Until string `json:"until,omitempty,omitzero"`
+}
+
+// NewWay How somebody is told
+type NewWay struct {
+	// Address of a mailbox, or of what takes webhooks
+	Address string `json:"address,omitempty,omitzero"`
+
+	// Allow a range that is not public and that the host may be in
+	Allow string `json:"allow,omitempty,omitzero"`
+
+	// Gap minutes between two messages at least
+	Gap  int    `json:"gap,omitempty,omitzero"`
+	Kind string `json:"kind"`
+
+	// Letter when a letter of the week is sent, such as mon 07:00
+	Letter string `json:"letter,omitempty,omitzero"`
+	Off    bool   `json:"off,omitempty,omitzero"`
+
+	// Quiet hours in which it is left alone, such as 22:00-07:00
+	Quiet string `json:"quiet,omitempty,omitzero"`
+
+	// Secret by which webhooks are signed (RFC 9421, hmac-sha256); it never comes out again
+	Secret string `json:"secret,omitempty,omitzero"`
+
+	// Sites that it is for; all without any
+	Sites []string `json:"sites,omitempty,omitzero"`
+
+	// Wake but for what is urgent
+	Wake bool `json:"wake,omitempty,omitzero"`
+
+	// Zone of these hours and of the letter
+	Zone string `json:"zone,omitempty,omitzero"`
 }
 
 // Noticed Something that was otherwise than before
@@ -2215,6 +2355,64 @@ type Robots struct {
 	Said []TextAt `json:"said,omitempty,omitzero"`
 }
 
+// Rule What is to be told
+type Rule struct {
+	Check string `json:"check,omitempty,omitzero"`
+
+	// Every hours in which it tells at most once
+	Every int             `json:"every,omitempty,omitzero"`
+	Gate  *GateConditions `json:"gate,omitempty"`
+
+	// Group of checks
+	Group string `json:"group,omitempty,omitzero"`
+
+	// Least from which number on, in the unit of the kind; its own without one
+	Least float64 `json:"least,omitempty,omitzero"`
+	Off   bool    `json:"off,omitempty,omitzero"`
+
+	// Question of pages
+	Question string `json:"question,omitempty,omitzero"`
+
+	// Section pages whose path begins so
+	Section string `json:"section,omitempty,omitzero"`
+
+	// Severity of findings, this or a graver one; error without one
+	Severity string `json:"severity,omitempty,omitzero"`
+
+	// To names of ways; all that are for the site without any
+	To []string `json:"to,omitempty,omitzero"`
+
+	// What the name of a kind
+	What string `json:"what"`
+}
+
+// RuleKind defines model for RuleKind.
+type RuleKind struct {
+	// Lasts it is told when it begins and when it is over
+	Lasts bool `json:"lasts"`
+
+	// Least the threshold without another
+	Least float64 `json:"least"`
+	Name  string  `json:"name"`
+	Says  string  `json:"says"`
+
+	// Takes what of a rule, beside its threshold, it regards
+	Takes []string `json:"takes"`
+
+	// Unit of the threshold; empty where it has none
+	Unit   string `json:"unit"`
+	Urgent bool   `json:"urgent"`
+
+	// Usual it is told of each site
+	Usual bool `json:"usual"`
+}
+
+// RuleList defines model for RuleList.
+type RuleList struct {
+	Kinds []RuleKind `json:"kinds"`
+	Rules []SiteRule `json:"rules"`
+}
+
 // Schedule When a site is crawled by itself, and how that differs from its plan
 type Schedule struct {
 	// Hours in which alone it runs, such as 22:00-06:00: a crawl pauses at their end, and goes on when they come again
@@ -2385,6 +2583,26 @@ type SiteList struct {
 	Sites []Site `json:"sites"`
 }
 
+// SiteRule defines model for SiteRule.
+type SiteRule struct {
+	// From its threshold
+	From float64 `json:"from"`
+	Name string  `json:"name"`
+
+	// Own somebody has made it, or changed the usual one
+	Own bool `json:"own"`
+
+	// Rule What is to be told
+	Rule Rule `json:"rule"`
+
+	// Says what it tells of, in words
+	Says string `json:"says"`
+	Site string `json:"site"`
+
+	// Unit of its threshold
+	Unit string `json:"unit,omitempty,omitzero"`
+}
+
 // SnippetFound A text that was looked for in the source
 type SnippetFound struct {
 	Found bool   `json:"found,omitempty,omitzero"`
@@ -2498,6 +2716,12 @@ type StepPart struct {
 
 	// Shown rounded to a hundredth so that all parts add up to the step as shown
 	Shown float64 `json:"shown"`
+}
+
+// TakeAlert defines model for TakeAlert.
+type TakeAlert struct {
+	Assignee *string `json:"assignee,omitempty"`
+	By       string  `json:"by,omitempty,omitzero"`
 }
 
 // Tallies The counts of a crawl's overview
@@ -2663,6 +2887,26 @@ type TrialSide struct {
 
 	// Scored some page could be assessed
 	Scored bool `json:"scored"`
+}
+
+// TriedRule defines model for TriedRule.
+type TriedRule struct {
+	// Crawls that it was held against
+	Crawls int `json:"crawls"`
+
+	// Days of what was watched; 0 for how things are now, or for crawls
+	Days int         `json:"days"`
+	Told []TriedTold `json:"told"`
+}
+
+// TriedTold defines model for TriedTold.
+type TriedTold struct {
+	At    time.Time `json:"at"`
+	Crawl int       `json:"crawl,omitempty,omitzero"`
+
+	// Over that it is over
+	Over bool   `json:"over,omitempty,omitzero"`
+	Says string `json:"says"`
 }
 
 // Turnout What came of a schedule when it was last due
@@ -2908,6 +3152,35 @@ type Watched struct {
 	Whole int `json:"whole,omitempty,omitzero"`
 }
 
+// Way defines model for Way.
+type Way struct {
+	// Error of the newest of these
+	Error string `json:"error,omitempty,omitzero"`
+
+	// Failed messages that could not be sent yet
+	Failed int `json:"failed"`
+
+	// Feed address of the feed; told once, when it is made
+	Feed string `json:"feed,omitempty,omitzero"`
+
+	// Last a message was sent
+	Last       time.Time `json:"last,omitempty,omitzero"`
+	Name       string    `json:"name"`
+	NextLetter time.Time `json:"nextLetter,omitempty,omitzero"`
+	Signed     bool      `json:"signed"`
+
+	// Waiting things that wait to be told
+	Waiting int `json:"waiting"`
+
+	// Way How somebody is told
+	Way NewWay `json:"way"`
+}
+
+// WayList defines model for WayList.
+type WayList struct {
+	Ways []Way `json:"ways"`
+}
+
 // Wish What is to be done with fixes: what is not named stays
 type Wish struct {
 	Assignee *string `json:"assignee,omitempty"`
@@ -2992,6 +3265,9 @@ type Worker struct {
 	Watches int `json:"watches"`
 }
 
+// AlertNumber defines model for alertNumber.
+type AlertNumber = int64
+
 // AtMost defines model for atMost.
 type AtMost = int
 
@@ -3010,6 +3286,9 @@ type MaintenanceNumber = int64
 // PageAddress defines model for pageAddress.
 type PageAddress = string
 
+// RuleName defines model for ruleName.
+type RuleName = string
+
 // ScheduleName defines model for scheduleName.
 type ScheduleName = string
 
@@ -3018,6 +3297,22 @@ type SiteName = string
 
 // WatchName defines model for watchName.
 type WatchName = string
+
+// WayName defines model for wayName.
+type WayName = string
+
+// ListAlertsParams defines parameters for ListAlerts.
+type ListAlertsParams struct {
+	// Site of one site alone
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+
+	// State open without one: what is new, lasts, or somebody has, and is not out of sight
+	State string `form:"state,omitempty" json:"state,omitempty,omitzero"`
+
+	// Before number of the alert before which the list goes on
+	Before int64  `form:"before,omitempty" json:"before,omitempty,omitzero"`
+	Limit  AtMost `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
 
 // ListChecksParams defines parameters for ListChecks.
 type ListChecksParams struct {
@@ -3311,11 +3606,20 @@ type ListWatchesParams struct {
 	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
 }
 
+// ChangeAlertJSONRequestBody defines body for ChangeAlert for application/json ContentType.
+type ChangeAlertJSONRequestBody = AlertChange
+
+// TakeAlertJSONRequestBody defines body for TakeAlert for application/json ContentType.
+type TakeAlertJSONRequestBody = TakeAlert
+
 // AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
 type AddTokenJSONRequestBody = TokenLabel
 
 // LookJSONRequestBody defines body for Look for application/json ContentType.
 type LookJSONRequestBody = LookRequest
+
+// SetMailJSONRequestBody defines body for SetMail for application/json ContentType.
+type SetMailJSONRequestBody = NewMailServer
 
 // CheckPlanJSONRequestBody defines body for CheckPlan for application/json ContentType.
 type CheckPlanJSONRequestBody = PlanText
@@ -3383,11 +3687,17 @@ type PreviewPlanJSONRequestBody = PlanText
 // StartRecheckJSONRequestBody defines body for StartRecheck for application/json ContentType.
 type StartRecheckJSONRequestBody = NewRecheck
 
+// SetRuleJSONRequestBody defines body for SetRule for application/json ContentType.
+type SetRuleJSONRequestBody = Rule
+
 // SetScheduleJSONRequestBody defines body for SetSchedule for application/json ContentType.
 type SetScheduleJSONRequestBody = Schedule
 
 // SetSecretJSONRequestBody defines body for SetSecret for application/json ContentType.
 type SetSecretJSONRequestBody = NewSecret
+
+// TryRuleJSONRequestBody defines body for TryRule for application/json ContentType.
+type TryRuleJSONRequestBody = Rule
 
 // UndoJSONRequestBody defines body for Undo for application/json ContentType.
 type UndoJSONRequestBody = Undo
@@ -3403,6 +3713,9 @@ type AddTicketJSONRequestBody = NewTicket
 
 // KeepViewJSONRequestBody defines body for KeepView for application/json ContentType.
 type KeepViewJSONRequestBody = NewView
+
+// SetWayJSONRequestBody defines body for SetWay for application/json ContentType.
+type SetWayJSONRequestBody = NewWay
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -3478,6 +3791,39 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// ListAlerts The inbox, the newest first
+	//
+	// Corresponds with GET /alerts (the `ListAlerts` operationId).
+	ListAlerts(ctx context.Context, params *ListAlertsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeAlertWithBody Read, put out of sight, assign or wave off an alert
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /alerts/{alert} (the `ChangeAlert` operationId).
+	ChangeAlertWithBody(ctx context.Context, alert AlertNumber, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeAlert Read, put out of sight, assign or wave off an alert
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /alerts/{alert} (the `ChangeAlert` operationId).
+	ChangeAlert(ctx context.Context, alert AlertNumber, body ChangeAlertJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TakeAlertWithBody Take the fixes that an alert is about
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /alerts/{alert}/task (the `TakeAlert` operationId).
+	TakeAlertWithBody(ctx context.Context, alert AlertNumber, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TakeAlert Take the fixes that an alert is about
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /alerts/{alert}/task (the `TakeAlert` operationId).
+	TakeAlert(ctx context.Context, alert AlertNumber, body TakeAlertJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListChecks The catalogue of checks, with the own ones of a site that is named
 	//
 	// Corresponds with GET /checks (the `ListChecks` operationId).
@@ -3535,6 +3881,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /look (the `Look` operationId).
 	Look(ctx context.Context, body LookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowMail The server by which mail is sent
+	//
+	// Corresponds with GET /mail (the `ShowMail` operationId).
+	ShowMail(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetMailWithBody Set the server by which mail is sent
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /mail (the `SetMail` operationId).
+	SetMailWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetMail Set the server by which mail is sent
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /mail (the `SetMail` operationId).
+	SetMail(ctx context.Context, body SetMailJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// OpenAPI This description
 	//
@@ -4123,6 +4488,30 @@ type ClientInterface interface {
 	// Corresponds with POST /sites/{site}/rechecks (the `StartRecheck` operationId).
 	StartRecheck(ctx context.Context, site SiteName, body StartRecheckJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListRules What is told of a site, and what could be
+	//
+	// Corresponds with GET /sites/{site}/rules (the `ListRules` operationId).
+	ListRules(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveRule Forget a rule of a site; the usual one of its name comes back
+	//
+	// Corresponds with DELETE /sites/{site}/rules/{rule} (the `RemoveRule` operationId).
+	RemoveRule(ctx context.Context, site SiteName, rule RuleName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetRuleWithBody Keep a rule of a site, in place of what had its name
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /sites/{site}/rules/{rule} (the `SetRule` operationId).
+	SetRuleWithBody(ctx context.Context, site SiteName, rule RuleName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetRule Keep a rule of a site, in place of what had its name
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /sites/{site}/rules/{rule} (the `SetRule` operationId).
+	SetRule(ctx context.Context, site SiteName, rule RuleName, body SetRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// RemoveSchedule Forget a schedule
 	//
 	// Corresponds with DELETE /sites/{site}/schedules/{schedule} (the `RemoveSchedule` operationId).
@@ -4180,6 +4569,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /sites/{site}/trend (the `ShowTrend` operationId).
 	ShowTrend(ctx context.Context, site SiteName, params *ShowTrendParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryRuleWithBody What a rule would have told of the last crawls, or of what was watched
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /sites/{site}/try-rule (the `TryRule` operationId).
+	TryRuleWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryRule What a rule would have told of the last crawls, or of what was watched
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /sites/{site}/try-rule (the `TryRule` operationId).
+	TryRule(ctx context.Context, site SiteName, body TryRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// UndoWithBody Take back what was done at once, where nobody has gone on from it
 	//
@@ -4288,10 +4691,127 @@ type ClientInterface interface {
 	// Corresponds with GET /watches (the `ListWatches` operationId).
 	ListWatches(ctx context.Context, params *ListWatchesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListWays How somebody is told, and how that is going
+	//
+	// Corresponds with GET /ways (the `ListWays` operationId).
+	ListWays(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveWay Forget a way; what waits to be told by it is dropped
+	//
+	// Corresponds with DELETE /ways/{way} (the `RemoveWay` operationId).
+	RemoveWay(ctx context.Context, way WayName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetWayWithBody Keep a way to tell somebody, in place of what had its name
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /ways/{way} (the `SetWay` operationId).
+	SetWayWithBody(ctx context.Context, way WayName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetWay Keep a way to tell somebody, in place of what had its name
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /ways/{way} (the `SetWay` operationId).
+	SetWay(ctx context.Context, way WayName, body SetWayJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListMessages The newest messages of a way, and what became of them
+	//
+	// Corresponds with GET /ways/{way}/messages (the `ListMessages` operationId).
+	ListMessages(ctx context.Context, way WayName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TestWay Send a test
+	//
+	// Corresponds with POST /ways/{way}/test (the `TestWay` operationId).
+	TestWay(ctx context.Context, way WayName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListWords The words in which names are shown
 	//
 	// Corresponds with GET /words (the `ListWords` operationId).
 	ListWords(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+}
+
+// ListAlerts The inbox, the newest first
+//
+// Corresponds with GET /alerts (the `ListAlerts` operationId).
+func (c *Calls) ListAlerts(ctx context.Context, params *ListAlertsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListAlertsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeAlertWithBody Read, put out of sight, assign or wave off an alert
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /alerts/{alert} (the `ChangeAlert` operationId).
+func (c *Calls) ChangeAlertWithBody(ctx context.Context, alert AlertNumber, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeAlertRequestWithBody(c.Server, alert, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeAlert Read, put out of sight, assign or wave off an alert
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /alerts/{alert} (the `ChangeAlert` operationId).
+func (c *Calls) ChangeAlert(ctx context.Context, alert AlertNumber, body ChangeAlertJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeAlertRequest(c.Server, alert, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TakeAlertWithBody Take the fixes that an alert is about
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /alerts/{alert}/task (the `TakeAlert` operationId).
+func (c *Calls) TakeAlertWithBody(ctx context.Context, alert AlertNumber, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeAlertRequestWithBody(c.Server, alert, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TakeAlert Take the fixes that an alert is about
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /alerts/{alert}/task (the `TakeAlert` operationId).
+func (c *Calls) TakeAlert(ctx context.Context, alert AlertNumber, body TakeAlertJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeAlertRequest(c.Server, alert, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
 }
 
 // ListChecks The catalogue of checks, with the own ones of a site that is named
@@ -4442,6 +4962,55 @@ func (c *Calls) LookWithBody(ctx context.Context, contentType string, body io.Re
 // Corresponds with POST /look (the `Look` operationId).
 func (c *Calls) Look(ctx context.Context, body LookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewLookRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowMail The server by which mail is sent
+//
+// Corresponds with GET /mail (the `ShowMail` operationId).
+func (c *Calls) ShowMail(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowMailRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetMailWithBody Set the server by which mail is sent
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /mail (the `SetMail` operationId).
+func (c *Calls) SetMailWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetMailRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetMail Set the server by which mail is sent
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /mail (the `SetMail` operationId).
+func (c *Calls) SetMail(ctx context.Context, body SetMailJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetMailRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6029,6 +6598,70 @@ func (c *Calls) StartRecheck(ctx context.Context, site SiteName, body StartReche
 	return c.Client.Do(req)
 }
 
+// ListRules What is told of a site, and what could be
+//
+// Corresponds with GET /sites/{site}/rules (the `ListRules` operationId).
+func (c *Calls) ListRules(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListRulesRequest(c.Server, site)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveRule Forget a rule of a site; the usual one of its name comes back
+//
+// Corresponds with DELETE /sites/{site}/rules/{rule} (the `RemoveRule` operationId).
+func (c *Calls) RemoveRule(ctx context.Context, site SiteName, rule RuleName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveRuleRequest(c.Server, site, rule)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetRuleWithBody Keep a rule of a site, in place of what had its name
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /sites/{site}/rules/{rule} (the `SetRule` operationId).
+func (c *Calls) SetRuleWithBody(ctx context.Context, site SiteName, rule RuleName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetRuleRequestWithBody(c.Server, site, rule, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetRule Keep a rule of a site, in place of what had its name
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /sites/{site}/rules/{rule} (the `SetRule` operationId).
+func (c *Calls) SetRule(ctx context.Context, site SiteName, rule RuleName, body SetRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetRuleRequest(c.Server, site, rule, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // RemoveSchedule Forget a schedule
 //
 // Corresponds with DELETE /sites/{site}/schedules/{schedule} (the `RemoveSchedule` operationId).
@@ -6177,6 +6810,40 @@ func (c *Calls) ListUses(ctx context.Context, site SiteName, secret string, reqE
 // Corresponds with GET /sites/{site}/trend (the `ShowTrend` operationId).
 func (c *Calls) ShowTrend(ctx context.Context, site SiteName, params *ShowTrendParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewShowTrendRequest(c.Server, site, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryRuleWithBody What a rule would have told of the last crawls, or of what was watched
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /sites/{site}/try-rule (the `TryRule` operationId).
+func (c *Calls) TryRuleWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryRuleRequestWithBody(c.Server, site, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryRule What a rule would have told of the last crawls, or of what was watched
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /sites/{site}/try-rule (the `TryRule` operationId).
+func (c *Calls) TryRule(ctx context.Context, site SiteName, body TryRuleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryRuleRequest(c.Server, site, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6464,6 +7131,100 @@ func (c *Calls) ListWatches(ctx context.Context, params *ListWatchesParams, reqE
 	return c.Client.Do(req)
 }
 
+// ListWays How somebody is told, and how that is going
+//
+// Corresponds with GET /ways (the `ListWays` operationId).
+func (c *Calls) ListWays(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListWaysRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveWay Forget a way; what waits to be told by it is dropped
+//
+// Corresponds with DELETE /ways/{way} (the `RemoveWay` operationId).
+func (c *Calls) RemoveWay(ctx context.Context, way WayName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveWayRequest(c.Server, way)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetWayWithBody Keep a way to tell somebody, in place of what had its name
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /ways/{way} (the `SetWay` operationId).
+func (c *Calls) SetWayWithBody(ctx context.Context, way WayName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetWayRequestWithBody(c.Server, way, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetWay Keep a way to tell somebody, in place of what had its name
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /ways/{way} (the `SetWay` operationId).
+func (c *Calls) SetWay(ctx context.Context, way WayName, body SetWayJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetWayRequest(c.Server, way, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListMessages The newest messages of a way, and what became of them
+//
+// Corresponds with GET /ways/{way}/messages (the `ListMessages` operationId).
+func (c *Calls) ListMessages(ctx context.Context, way WayName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListMessagesRequest(c.Server, way)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TestWay Send a test
+//
+// Corresponds with POST /ways/{way}/test (the `TestWay` operationId).
+func (c *Calls) TestWay(ctx context.Context, way WayName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTestWayRequest(c.Server, way)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListWords The words in which names are shown
 //
 // Corresponds with GET /words (the `ListWords` operationId).
@@ -6477,6 +7238,174 @@ func (c *Calls) ListWords(ctx context.Context, reqEditors ...RequestEditorFn) (*
 		return nil, err
 	}
 	return c.Client.Do(req)
+}
+
+// NewListAlertsRequest constructs an http.Request for the ListAlerts method
+func NewListAlertsRequest(server string, params *ListAlertsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/alerts")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "state", params.State, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewChangeAlertRequest calls the generic ChangeAlert builder with application/json body
+func NewChangeAlertRequest(server string, alert AlertNumber, body ChangeAlertJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangeAlertRequestWithBody(server, alert, "application/json", bodyReader)
+}
+
+// NewChangeAlertRequestWithBody constructs an http.Request for the ChangeAlert method, with any body, and a specified content type
+func NewChangeAlertRequestWithBody(server string, alert AlertNumber, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "alert", alert, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/alerts/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewTakeAlertRequest calls the generic TakeAlert builder with application/json body
+func NewTakeAlertRequest(server string, alert AlertNumber, body TakeAlertJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTakeAlertRequestWithBody(server, alert, "application/json", bodyReader)
+}
+
+// NewTakeAlertRequestWithBody constructs an http.Request for the TakeAlert method, with any body, and a specified content type
+func NewTakeAlertRequestWithBody(server string, alert AlertNumber, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "alert", alert, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/alerts/%s/task", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
 }
 
 // NewListChecksRequest constructs an http.Request for the ListChecks method
@@ -6772,6 +7701,73 @@ func NewLookRequestWithBody(server string, contentType string, body io.Reader) (
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewShowMailRequest constructs an http.Request for the ShowMail method
+func NewShowMailRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/mail")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetMailRequest calls the generic SetMail builder with application/json body
+func NewSetMailRequest(server string, body SetMailJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetMailRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSetMailRequestWithBody constructs an http.Request for the SetMail method, with any body, and a specified content type
+func NewSetMailRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/mail")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -10789,6 +11785,135 @@ func NewStartRecheckRequestWithBody(server string, site SiteName, contentType st
 	return req, nil
 }
 
+// NewListRulesRequest constructs an http.Request for the ListRules method
+func NewListRulesRequest(server string, site SiteName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/rules", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemoveRuleRequest constructs an http.Request for the RemoveRule method
+func NewRemoveRuleRequest(server string, site SiteName, rule RuleName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "rule", rule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/rules/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetRuleRequest calls the generic SetRule builder with application/json body
+func NewSetRuleRequest(server string, site SiteName, rule RuleName, body SetRuleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetRuleRequestWithBody(server, site, rule, "application/json", bodyReader)
+}
+
+// NewSetRuleRequestWithBody constructs an http.Request for the SetRule method, with any body, and a specified content type
+func NewSetRuleRequestWithBody(server string, site SiteName, rule RuleName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "rule", rule, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/rules/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewRemoveScheduleRequest constructs an http.Request for the RemoveSchedule method
 func NewRemoveScheduleRequest(server string, site SiteName, schedule ScheduleName) (*http.Request, error) {
 	var err error
@@ -11148,6 +12273,53 @@ func NewShowTrendRequest(server string, site SiteName, params *ShowTrendParams) 
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewTryRuleRequest calls the generic TryRule builder with application/json body
+func NewTryRuleRequest(server string, site SiteName, body TryRuleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryRuleRequestWithBody(server, site, "application/json", bodyReader)
+}
+
+// NewTryRuleRequestWithBody constructs an http.Request for the TryRule method, with any body, and a specified content type
+func NewTryRuleRequestWithBody(server string, site SiteName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/try-rule", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -11778,6 +12950,182 @@ func NewListWatchesRequest(server string, params *ListWatchesParams) (*http.Requ
 	return req, nil
 }
 
+// NewListWaysRequest constructs an http.Request for the ListWays method
+func NewListWaysRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/ways")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemoveWayRequest constructs an http.Request for the RemoveWay method
+func NewRemoveWayRequest(server string, way WayName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "way", way, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/ways/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetWayRequest calls the generic SetWay builder with application/json body
+func NewSetWayRequest(server string, way WayName, body SetWayJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetWayRequestWithBody(server, way, "application/json", bodyReader)
+}
+
+// NewSetWayRequestWithBody constructs an http.Request for the SetWay method, with any body, and a specified content type
+func NewSetWayRequestWithBody(server string, way WayName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "way", way, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/ways/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListMessagesRequest constructs an http.Request for the ListMessages method
+func NewListMessagesRequest(server string, way WayName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "way", way, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/ways/%s/messages", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewTestWayRequest constructs an http.Request for the TestWay method
+func NewTestWayRequest(server string, way WayName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "way", way, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/ways/%s/test", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListWordsRequest constructs an http.Request for the ListWords method
 func NewListWordsRequest(server string) (*http.Request, error) {
 	var err error
@@ -11819,6 +13167,21 @@ func (c *Calls) applyEditors(ctx context.Context, req *http.Request, additionalE
 	return nil
 }
 
+// ListAlerts: The inbox, the newest first.
+func (c *Client) ListAlerts(ctx context.Context, params *ListAlertsParams) (AlertList, error) {
+	return read[AlertList](c.calls.ListAlerts(ctx, params))
+}
+
+// ChangeAlert: Read, put out of sight, assign or wave off an alert.
+func (c *Client) ChangeAlert(ctx context.Context, alert AlertNumber, body ChangeAlertJSONRequestBody) (Alert, error) {
+	return read[Alert](c.calls.ChangeAlert(ctx, alert, body))
+}
+
+// TakeAlert: Take the fixes that an alert is about.
+func (c *Client) TakeAlert(ctx context.Context, alert AlertNumber, body TakeAlertJSONRequestBody) (Moves, error) {
+	return read[Moves](c.calls.TakeAlert(ctx, alert, body))
+}
+
 // ListChecks: The catalogue of checks, with the own ones of a site that is named.
 func (c *Client) ListChecks(ctx context.Context, params *ListChecksParams) (CheckList, error) {
 	return read[CheckList](c.calls.ListChecks(ctx, params))
@@ -11857,6 +13220,16 @@ func (c *Client) ListFacts(ctx context.Context) (FactTables, error) {
 // Look: One page, fetched or given as HTML, and judged at once.
 func (c *Client) Look(ctx context.Context, body LookJSONRequestBody) (Look, error) {
 	return read[Look](c.calls.Look(ctx, body))
+}
+
+// ShowMail: The server by which mail is sent.
+func (c *Client) ShowMail(ctx context.Context) (MailServer, error) {
+	return read[MailServer](c.calls.ShowMail(ctx))
+}
+
+// SetMail: Set the server by which mail is sent.
+func (c *Client) SetMail(ctx context.Context, body SetMailJSONRequestBody) (MailServer, error) {
+	return read[MailServer](c.calls.SetMail(ctx, body))
 }
 
 // OpenAPI: This description.
@@ -12244,6 +13617,21 @@ func (c *Client) StartRecheck(ctx context.Context, site SiteName, body StartRech
 	return read[Recheck](c.calls.StartRecheck(ctx, site, body))
 }
 
+// ListRules: What is told of a site, and what could be.
+func (c *Client) ListRules(ctx context.Context, site SiteName) (RuleList, error) {
+	return read[RuleList](c.calls.ListRules(ctx, site))
+}
+
+// RemoveRule: Forget a rule of a site; the usual one of its name comes back.
+func (c *Client) RemoveRule(ctx context.Context, site SiteName, rule RuleName) error {
+	return done(c.calls.RemoveRule(ctx, site, rule))
+}
+
+// SetRule: Keep a rule of a site, in place of what had its name.
+func (c *Client) SetRule(ctx context.Context, site SiteName, rule RuleName, body SetRuleJSONRequestBody) (SiteRule, error) {
+	return read[SiteRule](c.calls.SetRule(ctx, site, rule, body))
+}
+
 // RemoveSchedule: Forget a schedule.
 func (c *Client) RemoveSchedule(ctx context.Context, site SiteName, schedule ScheduleName) error {
 	return done(c.calls.RemoveSchedule(ctx, site, schedule))
@@ -12282,6 +13670,11 @@ func (c *Client) ListUses(ctx context.Context, site SiteName, secret string) (Se
 // ShowTrend: Health, pages and findings over the crawls, by the rules of the newest and the waivers of today.
 func (c *Client) ShowTrend(ctx context.Context, site SiteName, params *ShowTrendParams) (Trend, error) {
 	return read[Trend](c.calls.ShowTrend(ctx, site, params))
+}
+
+// TryRule: What a rule would have told of the last crawls, or of what was watched.
+func (c *Client) TryRule(ctx context.Context, site SiteName, body TryRuleJSONRequestBody) (TriedRule, error) {
+	return read[TriedRule](c.calls.TryRule(ctx, site, body))
 }
 
 // Undo: Take back what was done at once, where nobody has gone on from it.
@@ -12342,6 +13735,31 @@ func (c *Client) KeepView(ctx context.Context, view string, params *KeepViewPara
 // ListWatches: The watched addresses of all sites, or of one, and how each stands.
 func (c *Client) ListWatches(ctx context.Context, params *ListWatchesParams) (WatchList, error) {
 	return read[WatchList](c.calls.ListWatches(ctx, params))
+}
+
+// ListWays: How somebody is told, and how that is going.
+func (c *Client) ListWays(ctx context.Context) (WayList, error) {
+	return read[WayList](c.calls.ListWays(ctx))
+}
+
+// RemoveWay: Forget a way; what waits to be told by it is dropped.
+func (c *Client) RemoveWay(ctx context.Context, way WayName) error {
+	return done(c.calls.RemoveWay(ctx, way))
+}
+
+// SetWay: Keep a way to tell somebody, in place of what had its name.
+func (c *Client) SetWay(ctx context.Context, way WayName, body SetWayJSONRequestBody) (Way, error) {
+	return read[Way](c.calls.SetWay(ctx, way, body))
+}
+
+// ListMessages: The newest messages of a way, and what became of them.
+func (c *Client) ListMessages(ctx context.Context, way WayName) (MessageList, error) {
+	return read[MessageList](c.calls.ListMessages(ctx, way))
+}
+
+// TestWay: Send a test.
+func (c *Client) TestWay(ctx context.Context, way WayName) (Message, error) {
+	return read[Message](c.calls.TestWay(ctx, way))
 }
 
 // ListWords: The words in which names are shown.

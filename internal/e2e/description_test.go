@@ -165,6 +165,17 @@ func TestDescription(t *testing.T) {
 		{operation: "holdSchedules", body: `{"held": false}`},
 		{operation: "runSchedule", path: "site=beds&schedule=nightly", until: state("beds", 3, "finished")},
 		{operation: "removeSchedule", path: "site=beds&schedule=nightly"},
+		{operation: "listRules", path: "site=beds"}, {operation: "setRule", path: "site=beds&rule=fell", body: `{"what": "health-fell", "least": 2}`},
+		{operation: "tryRule", path: "site=beds", body: `{"what": "pages-vanished", "least": 1}`},
+		{operation: "removeRule", path: "site=beds&rule=fell"},
+		{operation: "setWay", path: "way=reader", body: `{"kind": "feed"}`, keep: map[string]string{"feed": "feed"}},
+		{operation: "setWay", path: "way=ash", body: `{"kind": "mail", "address": "ash@fernhollow.example", "quiet": "22:00-07:00", "letter": "mon 07:00"}`},
+		{operation: "setMail", body: `{"host": "127.0.0.1", "port": 9, "from": "Harvik <harvik@fernhollow.example>", "secure": "plain"}`},
+		{operation: "showMail"}, {operation: "testWay", path: "way=ash"}, {operation: "listMessages", path: "way=ash"},
+		{operation: "listWays"}, {operation: "removeWay", path: "way=ash", until: told},
+		{operation: "listAlerts", path: "state=all", keep: map[string]string{"alert": "alerts.0.id"}},
+		{operation: "changeAlert", path: "alert={alert}", body: `{"state": "read", "assignee": "ash"}`},
+		{operation: "takeAlert", path: "alert={alert}", body: `{"by": "ash"}`},
 		{operation: "setWatch", path: "site=beds&watch=home", body: `{"address": "/", "every": 5, "must": "Ferns", "slow": 900}`},
 		{operation: "listWatches", path: "site=beds"}, {operation: "showWatch", path: "site=beds&watch=home&days=2&bins=4"},
 		{operation: "removeWatch", path: "site=beds&watch=home"}, {operation: "lookAtFront", path: "site=beds"},
@@ -370,6 +381,15 @@ func TestUndescribed(t *testing.T) {
 	if want := []string{".fixes[].secret", ".sketch"}; !slices.Equal(got, want) {
 		t.Errorf("undescribed are %q, want %q", got, want)
 	}
+}
+
+// told has something be told of Fernhollow.
+func told(t *testing.T, h *harvik) {
+	t.Helper()
+	h.execute(t, `insert into alert (site_id, rule, what, subject, lasts, began, body) select s.id, 'new-findings', 'new-findings',
+		'crawl 2', true, now(), jsonb_build_object('Says', 'Footer link is dead', 'Link', '/2/fixes', 'Lines', jsonb_build_array('/a'),
+		'Fixes', jsonb_build_array((select min(f.id) from fix f join crawl c on c.id = f.crawl_id where c.site_id = s.id)))
+		from site s where s.name = 'fernhollow'`)
 }
 
 // cannot leaves work to the queue that nobody knows how to do, and returns its number once it was tried some times, and

@@ -3,9 +3,11 @@ package fetch
 import (
 	"fmt"
 	"net"
+	"net/http"
 	"net/netip"
 	"slices"
 	"syscall"
+	"time"
 )
 
 // A Guard decides which addresses may be connected to. Public ones always may; private,
@@ -57,8 +59,11 @@ func (e *ForbiddenError) Range() netip.Prefix {
 }
 
 func (e *ForbiddenError) Error() string {
-	return fmt.Sprintf("%s is not a public address. What the site itself serves from there can be crawled once that is allowed: `harvik site allow SITE %s`",
-		e.Addr, e.Range())
+	return fmt.Sprintf(
+		"%s is not a public address. What the site itself serves from there can be crawled once that is allowed: `harvik site allow SITE %s`",
+		e.Addr,
+		e.Range(),
+	)
 }
 
 // control is a net.Dialer's Control.
@@ -75,4 +80,17 @@ func (g Guard) control(_, address string, _ syscall.RawConn) error {
 		return &ForbiddenError{addr}
 	}
 	return nil
+}
+
+// Guarded is a transport for what is sent beside crawls, which connects where the guard permits it alone, each time
+// anew.
+func Guarded(g Guard) *http.Transport {
+	dialer := net.Dialer{Timeout: 10 * time.Second, Control: g.control}
+	return &http.Transport{
+		DialContext:            dialer.DialContext,
+		TLSHandshakeTimeout:    10 * time.Second,
+		DisableKeepAlives:      true,
+		MaxResponseHeaderBytes: maxHeaderBytes,
+		ForceAttemptHTTP2:      true,
+	}
 }

@@ -6,7 +6,6 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"log/slog"
 	"net/http"
 	"net/netip"
@@ -170,7 +169,7 @@ func (g *Gear) Secrets(ctx context.Context, site int64, home string, p plan.Plan
 				name,
 			)
 		}
-		if out[name], err = g.vault.Unseal(kept.Sealed, Purpose(site, name)); err != nil {
+		if out[name], err = g.vault.Unseal(kept.Sealed, record.SecretPurpose(site, name)); err != nil {
 			return nil, record.Refuse("%s: %s", name, err)
 		}
 	}
@@ -187,15 +186,12 @@ func (g *Gear) Opens(ctx context.Context, site int64, p plan.Plan) (bool, error)
 		if err != nil {
 			return false, err
 		}
-		if _, err := g.vault.Unseal(kept.Sealed, Purpose(site, name)); err != nil {
+		if _, err := g.vault.Unseal(kept.Sealed, record.SecretPurpose(site, name)); err != nil {
 			return false, nil //nolint:nilerr // that is what is asked
 		}
 	}
 	return true, nil
 }
-
-// Purpose binds a sealed secret to its site and name.
-func Purpose(site int64, name string) string { return fmt.Sprintf("%d/%s", site, name) }
 
 // Client asks the hosts of a site as its plan does, beside any crawl, each time by a connection of its own.
 func (g *Gear) Client(

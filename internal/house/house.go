@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"time"
 
+	"harvik/internal/alerts"
 	"harvik/internal/compare"
 	"harvik/internal/core/check"
 	"harvik/internal/core/own"
@@ -15,6 +16,7 @@ import (
 	"harvik/internal/jobs"
 	"harvik/internal/judging"
 	"harvik/internal/look"
+	"harvik/internal/messages"
 	"harvik/internal/meter"
 	"harvik/internal/preview"
 	"harvik/internal/recheck"
@@ -36,6 +38,7 @@ type House struct {
 	*preview.Previews
 	*schedules.Schedules
 	*watching.Watching
+	*alerts.Alerts
 	*jobs.Runner
 
 	gear    *gear.Gear
@@ -63,6 +66,7 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, br
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge,
 		Chores: all, Disk: disk, Seat: seat, Meter: m, Log: log})
 	h.Schedules, h.Watching = timed(s, c, h.gear, h.Runner, all, log)
+	h.Alerts = telling(s, c, h.Comparisons, v, all, log)
 	return h
 }
 
@@ -80,6 +84,20 @@ func timed(
 	all[record.ToWatch] = func(ctx context.Context, _ record.Todo, _ int) error { return looks.Round(ctx) }
 	all[record.ToFront] = func(ctx context.Context, _ record.Todo, _ int) error { return looks.Fronts(ctx) }
 	return begins, looks
+}
+
+// telling puts together what tells somebody, and adds it to the chores.
+func telling(s *store.Store, c *check.Catalogue, r *compare.Comparisons, v gear.Unsealer, all map[string]jobs.Chore,
+	log *slog.Logger) *alerts.Alerts {
+	known := own.Known(c)
+	out := alerts.New(s, r, c.Groups, known.Check, time.Now, log)
+	sends := messages.New(s, v, time.Now, log)
+	all[record.ToNews] = func(ctx context.Context, t record.Todo, _ int) error { return out.News(ctx, t.Crawl) }
+	all[record.ToTell] = func(ctx context.Context, _ record.Todo, _ int) error { return out.Tell(ctx) }
+	all[record.ToSend] = func(ctx context.Context, t record.Todo, try int) error {
+		return sends.Send(ctx, int64(t.Number), try)
+	}
+	return out
 }
 
 // chores are what waits in the queue beside crawls, and who does it.
@@ -136,6 +154,7 @@ func NewWorker(
 	w.Runner = jobs.New(jobs.Parts{Store: s, Gear: w.gear, Decisions: d, Work: list, Judge: judge,
 		Chores: all, Meter: m, Log: log})
 	_, w.watching = timed(s, c, w.gear, w.Runner, all, log)
+	telling(s, c, compare.New(s, judge, d), v, all, log)
 	return w
 }
 

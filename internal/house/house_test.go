@@ -11,7 +11,6 @@ import (
 
 	"harvik/internal/core/plan"
 	"harvik/internal/core/waive"
-	"harvik/internal/gear"
 	"harvik/internal/jobs"
 	"harvik/internal/record"
 	"harvik/internal/store"
@@ -129,7 +128,7 @@ func TestPanics(t *testing.T) {
 	p := plan.Plan{Gates: []plan.Gate{{Kind: "bearer", Secret: "token"}}, Probes: plan.No()}
 	host, _, _ := strings.Cut(strings.TrimPrefix(b.site.Home, "http://"), ":")
 	if err := b.store.SetSecret(t.Context(), b.site.ID, "token", host, p.Network(host),
-		b.vault.Seal("x", gear.Purpose(b.site.ID, "token"))); err != nil {
+		b.vault.Seal("x", record.SecretPurpose(b.site.ID, "token"))); err != nil {
 		t.Fatal(err)
 	}
 	b.again()

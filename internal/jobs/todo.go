@@ -16,7 +16,7 @@ type Chore func(ctx context.Context, t record.Todo, try int) error
 
 // alone are those of which one is done at a time for a site, wherever: each looks for what there is to do.
 var alone = map[string]bool{record.ToWeigh: true, record.ToJudge: true, record.ToPack: true, record.ToSweep: true,
-	record.ToBegin: true}
+	record.ToBegin: true, record.ToTell: true}
 
 // todo does work that waits. What the end of the process breaks off is done elsewhere, or later.
 func (r *Runner) todo(ctx context.Context, t record.Todo, try int) (err error) {

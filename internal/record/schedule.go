@@ -18,11 +18,12 @@ type Scheduled struct {
 
 // A Turnout is what came of a schedule when it was due.
 type Turnout struct {
-	Due    time.Time
-	At     time.Time
-	Crawl  int    // that was begun; 0 for none
-	Detail string // why none was
-	Missed int    // times before it at which nobody was there to begin one
+	Due     time.Time
+	At      time.Time
+	Crawl   int    // that was begun; 0 for none
+	Detail  string // why none was
+	Refused bool   // it could not be begun: that is not as the schedule wants it
+	Missed  int    // times before it at which nobody was there to begin one
 }
 
 // A Turn has a crawl begin as a schedule's, in the transaction that sets when it is due next.

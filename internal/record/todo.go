@@ -23,6 +23,9 @@ const (
 	ToBegin   = "begin"   // begins crawls that are due by their schedules, and keeps them to their hours
 	ToWatch   = "watch"   // looks at watched addresses that are due
 	ToFront   = "front"   // looks at what sites show besides their pages, where that is due
+	ToNews    = "news"    // holds a crawl against the rules of its site
+	ToTell    = "tell"    // holds what was watched against rules, and makes messages of what is to be told
+	ToSend    = "send"    // sends a message
 )
 
 // Hanging is what hangs on which crawl of a site, "" for all, is its newest.

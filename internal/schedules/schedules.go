@@ -223,7 +223,7 @@ func (s *Schedules) begin(ctx context.Context, one record.Scheduled, now time.Ti
 	switch {
 	case errors.As(err, &refusal), errors.As(err, &faults):
 		s.log.Warn("crawl could not be begun", "site", site.Name, "schedule", one.Name, "reason", err.Error())
-		turn.Last.Detail = err.Error()
+		turn.Last.Detail, turn.Last.Refused = err.Error(), true
 		return unlessTaken(s.store.PassOver(ctx, turn))
 	case errors.Is(err, record.ErrRunning), errors.Is(err, record.ErrDisk):
 		return nil // in a minute, then

@@ -7,6 +7,7 @@ func (s *Service) routes(g *gin.Engine) {
 	g.GET("/healthz", s.healthz)
 	g.GET("/readyz", s.readyz)
 	g.POST("/api/v1/session", noStore, s.signIn)
+	g.GET("/feeds/:token", noStore, s.feed)
 
 	exports := &turns{what: "exports", all: 8, each: 3}
 	looks := &turns{what: "looks at a page", all: 4, each: 3}
@@ -80,6 +81,21 @@ func (s *Service) routes(g *gin.Engine) {
 	api.PUT("/sites/:site/importance", s.setImportance)
 	api.PUT("/sites/:site/keep", s.setKeep)
 	api.GET("/sites/:site/keep", s.listGoing)
+
+	api.GET("/sites/:site/rules", s.listRules)
+	api.PUT("/sites/:site/rules/:rule", s.setRule)
+	api.DELETE("/sites/:site/rules/:rule", s.removeRule)
+	api.POST("/sites/:site/try-rule", atOnce(comparisons, s.tryRule))
+	api.GET("/alerts", s.listAlerts)
+	api.PATCH("/alerts/:alert", s.changeAlert)
+	api.POST("/alerts/:alert/task", s.takeAlert)
+	api.GET("/ways", s.listWays)
+	api.PUT("/ways/:way", s.setWay)
+	api.DELETE("/ways/:way", s.removeWay)
+	api.POST("/ways/:way/test", s.testWay)
+	api.GET("/ways/:way/messages", s.listMessages)
+	api.GET("/mail", s.showMail)
+	api.PUT("/mail", s.setMail)
 
 	api.GET("/watches", s.listWatches)
 	api.GET("/sites/:site/watches/:watch", s.showWatch)

@@ -10,7 +10,7 @@ import (
 	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
-	"harvik/internal/gear"
+	"harvik/internal/record"
 	"harvik/internal/wire"
 )
 
@@ -62,7 +62,7 @@ func (s *Service) setSecret(c *gin.Context) {
 		s.fail(c, faults, "")
 		return
 	}
-	sealed := s.sealer.Seal(in.Value, gear.Purpose(site.ID, c.Param("secret")))
+	sealed := s.sealer.Seal(in.Value, record.SecretPurpose(site.ID, c.Param("secret")))
 	if err := s.store.SetSecret(c, site.ID, c.Param("secret"), host, site.Plan.Network(host), sealed); err != nil {
 		s.fail(c, err, "the secret")
 		return

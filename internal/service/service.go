@@ -13,6 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/core/alert"
 	"harvik/internal/core/check"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
@@ -78,6 +79,20 @@ type Store interface {
 	SetKeep(ctx context.Context, site int64, keep record.Retention) error
 	Going(ctx context.Context, site int64, keep record.Retention) ([]record.Crawl, error)
 	Schedules(ctx context.Context, site string) ([]record.Scheduled, error)
+	Alerts(ctx context.Context, site, state string, before int64, limit int, now time.Time) ([]record.Alert, error)
+	AlertCounts(ctx context.Context, now time.Time) (map[string]int, error)
+	Alert(ctx context.Context, id int64) (record.Alert, error)
+	ChangeAlert(ctx context.Context, id int64, c record.AlertChange) error
+	Ways(ctx context.Context) ([]record.Way, error)
+	PutWay(ctx context.Context, w record.Way) error
+	RemoveWay(ctx context.Context, name string) error
+	Post(ctx context.Context, way int64, body record.MessageBody) (id int64, err error)
+	Message(ctx context.Context, id int64) (record.Message, error)
+	Messages(ctx context.Context, way int64, most int) ([]record.Message, error)
+	WayOf(ctx context.Context, print []byte) (record.Way, error)
+	ToldBy(ctx context.Context, way int64, most int) ([]record.Alert, error)
+	Setting(ctx context.Context, name string, into any) error
+	Set(ctx context.Context, name string, value any) error
 	Watches(ctx context.Context, site string) ([]record.Watched, error)
 	Lately(ctx context.Context, watches []int64, since time.Time) (map[int64]watch.Course, error)
 	RemoveWatch(ctx context.Context, site int64, name string) error
@@ -167,6 +182,14 @@ type Schedules interface {
 	Coming(ctx context.Context, site string, days int) ([]record.Coming, error)
 }
 
+// Alerts tell what is worth it.
+type Alerts interface {
+	RulesOf(ctx context.Context, site record.Site) ([]record.SiteRule, error)
+	SetRule(ctx context.Context, site record.Site, r alert.Rule) error
+	RemoveRule(ctx context.Context, site record.Site, name string) error
+	TryRule(ctx context.Context, site record.Site, r alert.Rule) (record.TriedRule, error)
+}
+
 // Watching looks at addresses again and again.
 type Watching interface {
 	SetWatch(ctx context.Context, site record.Site, one watch.Watch) error
@@ -185,6 +208,7 @@ type Rooms interface {
 	Previews
 	Schedules
 	Watching
+	Alerts
 }
 
 // A Service answers requests.

@@ -154,32 +154,29 @@ func (s *Store) MarkCrawl(ctx context.Context, id int64, marked bool) error {
 
 // FailCrawl marks a crawl that could not be ended properly.
 func (s *Store) FailCrawl(ctx context.Context, rec record.Crawl, why string) error {
-	s.recent.forget(rec.ID)
-	tag, err := s.pool.Exec(
-		ctx,
-		`update crawl set state = 'failed', detail = $3, finished = now(), owner = '', live = null
-		where id = $1 and epoch = $2 and state = 'running'`,
-		rec.ID,
-		rec.Epoch,
-		clean(why),
-	)
-	return held(tag.RowsAffected(), err)
+	return s.putAway(ctx, rec, `update crawl set state = 'failed', detail = $3, finished = now(), owner = '', live = null
+		where id = $1 and epoch = $2 and state = 'running'`, true, rec.ID, rec.Epoch, clean(why))
 }
 
 // PauseCrawl marks a crawl as paused, with the reason if nobody asked for it, and what it waits for if it is
 // to go on by itself.
 func (s *Store) PauseCrawl(ctx context.Context, rec record.Crawl, why, waits string) error {
+	return s.putAway(ctx, rec, `update crawl set state = 'paused', detail = $3, wish = '', waits = $4, owner = '', live = null
+		where id = $1 and epoch = $2 and state = 'running'`, why != "" && waits != record.WaitsForHours, rec.ID, rec.Epoch,
+		clean(why), waits)
+}
+
+// putAway runs a statement that ends a crawl's running, and leaves word of it where that is news.
+func (s *Store) putAway(ctx context.Context, rec record.Crawl, sql string, news bool, args ...any) error {
 	s.recent.forget(rec.ID)
-	tag, err := s.pool.Exec(
-		ctx,
-		`update crawl set state = 'paused', detail = $3, wish = '', waits = $4, owner = '', live = null
-		where id = $1 and epoch = $2 and state = 'running'`,
-		rec.ID,
-		rec.Epoch,
-		clean(why),
-		waits,
-	)
-	return held(tag.RowsAffected(), err)
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, sql, args...)
+		if err = held(tag.RowsAffected(), err); err != nil || !news {
+			return err
+		}
+		return s.leave(ctx, tx, record.Todo{What: record.ToNews, Crawl: rec.ID,
+			Cause: fmt.Sprintf("crawl %d put away by owner %d", rec.ID, rec.Epoch)})
+	})
 }
 
 // WaitingFor are the paused crawls that wait for something, the oldest first.

@@ -366,3 +366,14 @@ func (s *Store) count(ctx context.Context, crawlID int64) (t record.Tallies, err
 	}
 	return t, nil
 }
+
+// FixIDs are the lines of a crawl's fix list, and of what they consist of.
+func (s *Store) FixIDs(ctx context.Context, crawl int64) (map[string]bool, error) {
+	var ids []string
+	err := s.db.SelectContext(ctx, &ids, `select id from fix where crawl_id = $1 union select id from fix_entry where crawl_id = $1`, crawl)
+	out := make(map[string]bool, len(ids))
+	for _, id := range ids {
+		out[id] = true
+	}
+	return out, err
+}

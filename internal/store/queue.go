@@ -63,7 +63,9 @@ func (a todoArgs) options(in time.Duration) *river.InsertOpts {
 	switch a.What {
 	case record.ToRecheck:
 		o.Queue = recheckQueue
-	case record.ToBegin, record.ToWatch, record.ToFront:
+	case record.ToSend:
+		o.Queue = messageQueue
+	case record.ToBegin, record.ToWatch, record.ToFront, record.ToTell:
 		o.Queue, o.MaxAttempts = watchQueue, 1 // the next minute does it
 	}
 	if in > 0 {
@@ -213,7 +215,7 @@ func byTheClock() (out []*river.PeriodicJob) {
 	for _, t := range record.Hanging("", "") {
 		add(midnights{}, t, "day ", time.DateOnly)
 	}
-	for _, what := range []string{record.ToBegin, record.ToWatch, record.ToFront} {
+	for _, what := range []string{record.ToBegin, record.ToWatch, record.ToFront, record.ToTell} {
 		add(minutes{}, record.Todo{What: what}, "minute ", "2006-01-02 15:04")
 	}
 	return out

@@ -55,24 +55,43 @@ func (s *Store) BindSecret(ctx context.Context, site int64, name, network string
 	return err
 }
 
-// Reseal seals every secret anew, and notes by which key that is; nothing has changed where one of them cannot be.
-func (s *Store) Reseal(ctx context.Context, print string,
-	anew func(site int64, name string, sealed []byte) ([]byte, error)) (secrets int, err error) {
+// Reseal seals every secret anew, and notes by which key that is; nothing has changed where one of them cannot be. Anew
+// takes what a secret is sealed for.
+func (s *Store) Reseal(ctx context.Context, print string, anew func(purpose string, sealed []byte) ([]byte, error)) (
+	secrets int, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "select site_id, name, sealed from secret order by site_id, name for update")
+		// Those of sites, those of ways to tell somebody, and the password of the mail server.
+		rows, err := tx.Query(ctx, `select 'secret', site_id, name, sealed from secret
+			union all select 'way', 0, name, sealed from way where sealed is not null
+			union all select 'mail', 0, 'of the mail server', decode(body ->> 'Sealed', 'base64') from setting
+				where name = 'mail' and body ->> 'Sealed' is not null order by 1, 2, 3`)
 		if err != nil {
 			return err
 		}
 		var b pgx.Batch
+		var of, name string
 		var site int64
-		var name string
 		var sealed []byte
-		if _, err = pgx.ForEachRow(rows, []any{&site, &name, &sealed}, func() error {
-			fresh, err := anew(site, name, sealed)
+		if _, err = pgx.ForEachRow(rows, []any{&of, &site, &name, &sealed}, func() error {
+			purpose := record.SecretPurpose(site, name)
+			switch of {
+			case "way":
+				purpose = record.WayPurpose(name)
+			case "mail":
+				purpose = record.MailPurpose
+			}
+			fresh, err := anew(purpose, sealed)
 			if err != nil {
 				return fmt.Errorf("the secret %q: %w", name, err)
 			}
-			b.Queue("update secret set sealed = $3 where site_id = $1 and name = $2", site, name, fresh)
+			switch of {
+			case "secret":
+				b.Queue("update secret set sealed = $3 where site_id = $1 and name = $2", site, name, fresh)
+			case "way":
+				b.Queue("update way set sealed = $2 where name = $1", name, fresh)
+			default:
+				b.Queue("update setting set body = jsonb_set(body, '{Sealed}', to_jsonb(encode($1, 'base64'))) where name = 'mail'", fresh)
+			}
 			return nil
 		}); err != nil {
 			return err

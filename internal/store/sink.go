@@ -263,7 +263,8 @@ func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Res
 		}
 		cause := fmt.Sprintf("crawl %d finished by owner %d", rec.ID, rec.Epoch)
 		tidy := record.Todo{What: record.ToTidy, Crawl: rec.ID, Cause: cause}
-		return s.leave(ctx, tx, append(record.Hanging(rec.Site, cause), tidy)...)
+		news := record.Todo{What: record.ToNews, Crawl: rec.ID, Cause: cause}
+		return s.leave(ctx, tx, append(record.Hanging(rec.Site, cause), tidy, news)...)
 	})
 }
 

@@ -230,36 +230,32 @@ func (s *Store) Outages(
 	return out, err
 }
 
-// Changes are those of a site since a time, the newest first, at most so many; of one watch where it is named.
-func (s *Store) Changes(
-	ctx context.Context,
-	site, watchID int64,
-	since time.Time,
-	most int,
-) ([]record.Noticed, error) {
-	rows := []struct {
-		ID, SiteID, Watch int64
-		Name              string
-		At                time.Time
-		What, Was, Now    string
-	}{}
-	err := s.db.SelectContext(
-		ctx,
-		&rows,
-		`select c.id, c.site_id, coalesce(c.watch_id, 0) as watch, coalesce(w.name, '') as name,
-		c.at, c.what, c.was, c.now from change c left join watch w on w.id = c.watch_id
-		where c.site_id = $1 and ($2 = 0 or c.watch_id = $2) and c.at > $3 order by c.at desc, c.id desc limit $4`,
-		site,
-		watchID,
-		since,
-		most,
-	)
+// noticedRow is something that was otherwise than before.
+type noticedRow struct {
+	ID, SiteID, Watch int64
+	Name              string
+	At                time.Time
+	What, Was, Now    string
+}
+
+const noticedColumns = `select c.id, c.site_id, coalesce(c.watch_id, 0) as watch, coalesce(w.name, '') as name,
+	c.at, c.what, c.was, c.now from change c left join watch w on w.id = c.watch_id `
+
+func noticedOf(rows []noticedRow) []record.Noticed {
 	out := make([]record.Noticed, len(rows))
 	for i, r := range rows {
 		out[i] = record.Noticed{ID: r.ID, SiteID: r.SiteID, Watch: r.Watch, Name: r.Name, At: r.At,
 			Change: watch.Change{What: r.What, Was: r.Was, Now: r.Now}}
 	}
-	return out, err
+	return out
+}
+
+// Changes are those of a site since a time, the newest first, at most so many; of one watch where it is named.
+func (s *Store) Changes(ctx context.Context, site, watchID int64, since time.Time, most int) ([]record.Noticed, error) {
+	rows := []noticedRow{}
+	err := s.db.SelectContext(ctx, &rows, noticedColumns+`where c.site_id = $1 and ($2 = 0 or c.watch_id = $2) and c.at > $3
+		order by c.at desc, c.id desc limit $4`, site, watchID, since, most)
+	return noticedOf(rows), err
 }
 
 // How long looks are kept one by one, and by hour; days stay.

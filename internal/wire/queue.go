@@ -49,6 +49,9 @@ var jobs = map[string]string{
 	record.ToBegin:   "begin what schedules say",
 	record.ToWatch:   "look at watched addresses",
 	record.ToFront:   "look at what sites show besides pages",
+	record.ToNews:    "hold a crawl against rules",
+	record.ToTell:    "tell what was noticed",
+	record.ToSend:    "send a message",
 }
 
 func job(j *record.Job) api.Job {

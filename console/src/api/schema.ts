@@ -1424,6 +1424,213 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        /** What is told of a site, and what could be */
+        get: operations["listRules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/rules/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                rule: components["parameters"]["ruleName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a rule of a site, in place of what had its name */
+        put: operations["setRule"];
+        post?: never;
+        /** Forget a rule of a site; the usual one of its name comes back */
+        delete: operations["removeRule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/try-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a rule would have told of the last crawls, or of what was watched */
+        post: operations["tryRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The inbox, the newest first */
+        get: operations["listAlerts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/alerts/{alert}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert: components["parameters"]["alertNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Read, put out of sight, assign or wave off an alert */
+        patch: operations["changeAlert"];
+        trace?: never;
+    };
+    "/alerts/{alert}/task": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert: components["parameters"]["alertNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the fixes that an alert is about */
+        post: operations["takeAlert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How somebody is told, and how that is going */
+        get: operations["listWays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ways/{way}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: components["parameters"]["wayName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a way to tell somebody, in place of what had its name */
+        put: operations["setWay"];
+        post?: never;
+        /** Forget a way; what waits to be told by it is dropped */
+        delete: operations["removeWay"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ways/{way}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: components["parameters"]["wayName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a test */
+        post: operations["testWay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ways/{way}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: components["parameters"]["wayName"];
+            };
+            cookie?: never;
+        };
+        /** The newest messages of a way, and what became of them */
+        get: operations["listMessages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The server by which mail is sent */
+        get: operations["showMail"];
+        /** Set the server by which mail is sent */
+        put: operations["setMail"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/trend": {
         parameters: {
             query?: never;
@@ -4232,6 +4439,234 @@ export interface components {
         MaintenanceList: {
             maintenance: components["schemas"]["Maintenance"][];
         };
+        /** @description What is to be told */
+        Rule: {
+            /** @description the name of a kind */
+            what: string;
+            /**
+             * Format: double
+             * @description from which number on, in the unit of the kind; its own without one
+             */
+            least?: number;
+            /** @description of findings, this or a graver one; error without one */
+            severity?: string;
+            /** @description of checks */
+            group?: string;
+            check?: string;
+            /** @description pages whose path begins so */
+            section?: string;
+            /** @description of pages */
+            question?: string;
+            gate?: components["schemas"]["GateConditions"];
+            /** @description names of ways; all that are for the site without any */
+            to?: string[];
+            /** @description hours in which it tells at most once */
+            every?: number;
+            off?: boolean;
+        };
+        SiteRule: {
+            site: string;
+            name: string;
+            rule: components["schemas"]["Rule"];
+            /** @description what it tells of, in words */
+            says: string;
+            /** @description of its threshold */
+            unit?: string;
+            /**
+             * Format: double
+             * @description its threshold
+             */
+            from: number;
+            /** @description somebody has made it, or changed the usual one */
+            own: boolean;
+        };
+        RuleKind: {
+            name: string;
+            says: string;
+            /** @description of the threshold; empty where it has none */
+            unit: string;
+            /**
+             * Format: double
+             * @description the threshold without another
+             */
+            least: number;
+            /** @description it is told of each site */
+            usual: boolean;
+            /** @description it is told when it begins and when it is over */
+            lasts: boolean;
+            urgent: boolean;
+            /** @description what of a rule, beside its threshold, it regards */
+            takes: string[];
+        };
+        RuleList: {
+            rules: components["schemas"]["SiteRule"][];
+            kinds: components["schemas"]["RuleKind"][];
+        };
+        TriedRule: {
+            /** @description that it was held against */
+            crawls: number;
+            /** @description of what was watched; 0 for how things are now, or for crawls */
+            days: number;
+            told: components["schemas"]["TriedTold"][];
+        };
+        TriedTold: {
+            crawl?: number;
+            /** Format: date-time */
+            at: string;
+            says: string;
+            /** @description that it is over */
+            over?: boolean;
+        };
+        /** @description Something that was told */
+        Alert: {
+            /** Format: int64 */
+            id: number;
+            site: string;
+            rule: string;
+            /** @description what the rule tells of */
+            label: string;
+            says: string;
+            lines: string[];
+            /** @description lines that are left out */
+            more?: number;
+            /** @description the first thing to do */
+            first?: string;
+            /** @description the place of the console that shows it */
+            link: string;
+            urgent: boolean;
+            /** @description it lasts until it is over */
+            lasts: boolean;
+            /** Format: date-time */
+            began: string;
+            /** Format: date-time */
+            ended?: string;
+            /** @description how it is over */
+            over?: string;
+            /** @enum {string} */
+            state: "new" | "read" | "waved off" | "expected";
+            /**
+             * Format: date-time
+             * @description it is out of sight until then
+             */
+            until?: string;
+            assignee?: string;
+            /** @description why it was waved off, or was expected */
+            reason?: string;
+            /** @description lines of the fix list that it is about */
+            fixes: string[];
+        };
+        AlertList: {
+            alerts: components["schemas"]["Alert"][];
+            /** @description alerts of all sites that are new, and not out of sight */
+            new: number;
+            /**
+             * Format: int64
+             * @description before which the list goes on; 0 at its end
+             */
+            next: number;
+        };
+        /** @description What is left out stays */
+        AlertChange: {
+            /** @enum {string} */
+            state?: "new" | "read" | "waved off";
+            /**
+             * Format: date-time
+             * @description out of sight until then; a time that is past brings it back
+             */
+            until?: string;
+            assignee?: string;
+            /** @description why it is waved off */
+            reason?: string;
+        };
+        TakeAlert: {
+            by?: string;
+            assignee?: string;
+        };
+        /** @description How somebody is told */
+        NewWay: {
+            /** @enum {string} */
+            kind: "mail" | "webhook" | "feed";
+            /** @description of a mailbox, or of what takes webhooks */
+            address?: string;
+            /** @description by which webhooks are signed (RFC 9421, hmac-sha256); it never comes out again */
+            secret?: string;
+            /** @description that it is for; all without any */
+            sites?: string[];
+            /** @description hours in which it is left alone, such as 22:00-07:00 */
+            quiet?: string;
+            /** @description of these hours and of the letter */
+            zone?: string;
+            /** @description but for what is urgent */
+            wake?: boolean;
+            /** @description minutes between two messages at least */
+            gap?: number;
+            /** @description when a letter of the week is sent, such as mon 07:00 */
+            letter?: string;
+            /** @description a range that is not public and that the host may be in */
+            allow?: string;
+            off?: boolean;
+        };
+        Way: {
+            name: string;
+            way: components["schemas"]["NewWay"];
+            signed: boolean;
+            /** @description address of the feed; told once, when it is made */
+            feed?: string;
+            /** @description things that wait to be told */
+            waiting: number;
+            /**
+             * Format: date-time
+             * @description a message was sent
+             */
+            last?: string;
+            /** @description messages that could not be sent yet */
+            failed: number;
+            /** @description of the newest of these */
+            error?: string;
+            /** Format: date-time */
+            nextLetter?: string;
+        };
+        WayList: {
+            ways: components["schemas"]["Way"][];
+        };
+        Message: {
+            /** Format: int64 */
+            id: number;
+            /** @description stays the same with every try: the Idempotency-Key of a webhook, part of the Message-ID of a mail */
+            key: string;
+            subject: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            sent?: string;
+            tries: number;
+            error?: string;
+        };
+        MessageList: {
+            messages: components["schemas"]["Message"][];
+        };
+        NewMailServer: {
+            host: string;
+            port: number;
+            /** @description who sends, such as Harvik <harvik@fernhollow.example> */
+            from: string;
+            user?: string;
+            /** @description it never comes out again; left out, it stays */
+            password?: string;
+            /**
+             * @description starttls without one
+             * @enum {string}
+             */
+            secure?: "starttls" | "tls" | "plain";
+        };
+        MailServer: {
+            /** @description empty where none is set */
+            host: string;
+            port: number;
+            from: string;
+            user?: string;
+            secure?: string;
+        };
         /** @description A client's web site under care */
         Site: {
             name: string;
@@ -4563,6 +4998,9 @@ export interface components {
     parameters: {
         watchName: string;
         maintenanceNumber: number;
+        ruleName: string;
+        alertNumber: number;
+        wayName: string;
         scheduleName: string;
         jobNumber: number;
         siteName: string;
@@ -6925,6 +7363,350 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description RuleList */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                rule: components["parameters"]["ruleName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rule"];
+            };
+        };
+        responses: {
+            /** @description SiteRule */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteRule"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                rule: components["parameters"]["ruleName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rule"];
+            };
+        };
+        responses: {
+            /** @description TriedRule */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedRule"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAlerts: {
+        parameters: {
+            query?: {
+                /** @description of one site alone */
+                site?: string;
+                /** @description open without one: what is new, lasts, or somebody has, and is not out of sight */
+                state?: "open" | "new" | "read" | "waved off" | "expected" | "all";
+                /** @description number of the alert before which the list goes on */
+                before?: number;
+                limit?: components["parameters"]["atMost"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description AlertList */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeAlert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert: components["parameters"]["alertNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertChange"];
+            };
+        };
+        responses: {
+            /** @description Alert */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alert"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeAlert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert: components["parameters"]["alertNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeAlert"];
+            };
+        };
+        responses: {
+            /** @description Moves */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moves"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description WayList */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setWay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: components["parameters"]["wayName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWay"];
+            };
+        };
+        responses: {
+            /** @description Way */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Way"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeWay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: components["parameters"]["wayName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    testWay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: components["parameters"]["wayName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Message */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMessages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: components["parameters"]["wayName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description MessageList */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showMail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description MailServer */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailServer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setMail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMailServer"];
+            };
+        };
+        responses: {
+            /** @description MailServer */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailServer"];
+                };
             };
             default: components["responses"]["Problem"];
         };

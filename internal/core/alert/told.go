@@ -1,0 +1,69 @@
+package alert
+
+import "time"
+
+// A Told is something that is worth telling, as a rule has it.
+type Told struct {
+	Subject string   // what is told once, or lasts: "crawl 12", the name of a watch
+	Says    string   // in a sentence
+	Lines   []string // what it is about, at most mostLines
+	More    int      // lines that are left out
+	Count   int      // pages, points, days: what the threshold is of
+	First   string   // the first thing to do
+	Link    string   // the place of the console that shows exactly that, from the site's on
+	Fixes   []string // lines of the fix list that it is about
+	Since   time.Time
+	Urgent  bool
+}
+
+// mostLines is how many lines a message has of one thing: it is to be one screen.
+const mostLines = 8
+
+func (t *Told) line(text string) {
+	if len(t.Lines) == mostLines {
+		t.More++
+		return
+	}
+	t.Lines = append(t.Lines, text)
+}
+
+// An Open is something that was told, and lasts.
+type Open struct {
+	Subject string
+	Count   int
+	Fixes   []string
+	Began   time.Time
+}
+
+// An Over is something that lasted, and is over.
+type Over struct {
+	Subject string
+	Says    string
+}
+
+// A Verdict is what a rule makes of how things are: what is to be told that was not, and what is over.
+type Verdict struct {
+	Told []Told
+	Over []Over
+}
+
+// lasting sorts what is so now from what was told before.
+func lasting(now []Told, open []Open, over func(Open) string) (v Verdict) {
+	is := map[string]bool{}
+	was := map[string]bool{}
+	for _, o := range open {
+		was[o.Subject] = true
+	}
+	for _, t := range now {
+		is[t.Subject] = true
+		if !was[t.Subject] {
+			v.Told = append(v.Told, t)
+		}
+	}
+	for _, o := range open {
+		if !is[o.Subject] {
+			v.Over = append(v.Over, Over{o.Subject, over(o)})
+		}
+	}
+	return v
+}
