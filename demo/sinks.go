@@ -97,6 +97,7 @@ type Hook struct {
 	mu     sync.Mutex
 	posts  []Posted
 	status int
+	held   chan struct{}
 }
 
 // NewHook makes one, to be served.
@@ -108,7 +109,16 @@ func (h *Hook) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.posts = append(h.posts, Posted{r.Header.Clone(), "http://" + r.Host + r.URL.RequestURI(), body})
-	w.WriteHeader(h.status)
+	status, held := h.status, h.held
+	h.mu.Unlock()
+	if held != nil {
+		select {
+		case <-held:
+		case <-r.Context().Done():
+		}
+	}
+	h.mu.Lock()
+	w.WriteHeader(status)
 }
 
 // Answers has it answer with a status.
@@ -116,6 +126,20 @@ func (h *Hook) Answers(status int) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.status = status
+}
+
+// Hold has it take what comes and not answer, until the function that it gives is called.
+func (h *Hook) Hold() (release func()) {
+	held := make(chan struct{})
+	h.mu.Lock()
+	h.held = held
+	h.mu.Unlock()
+	return func() {
+		h.mu.Lock()
+		h.held = nil
+		h.mu.Unlock()
+		close(held)
+	}
 }
 
 // Posts are what came.
