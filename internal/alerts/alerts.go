@@ -42,6 +42,7 @@ type Store interface {
 	Messages(ctx context.Context, way int64, most int) ([]record.Message, error)
 	Decide(ctx context.Context, way int64, of []record.Telling,
 		make func(began, over []record.Alert) (record.MessageBody, error)) error
+	KeepStep(ctx context.Context, crawl int64, step record.Step) error
 	ForgetMessages(ctx context.Context, now time.Time) error
 }
 

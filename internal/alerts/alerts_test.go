@@ -67,6 +67,7 @@ func (p *post) Rules(_ context.Context, id int64) ([]alert.Rule, error)   { retu
 func (p *post) RemoveRule(context.Context, int64, string) error           { return nil }
 func (p *post) Watches(context.Context, string) ([]record.Watched, error) { return p.watches, nil }
 func (p *post) Fronts(context.Context, string) ([]record.Front, error)    { return p.fronts, nil }
+func (p *post) KeepStep(context.Context, int64, record.Step) error        { return nil }
 func (p *post) ForgetMessages(context.Context, time.Time) error           { return nil }
 func (p *post) Schedules(context.Context, string) ([]record.Scheduled, error) {
 	return nil, nil

@@ -3,6 +3,7 @@ package alerts
 import (
 	"context"
 	"errors"
+	"math"
 	"slices"
 	"time"
 
@@ -28,6 +29,11 @@ func (a *Alerts) News(ctx context.Context, crawl int64) error {
 	if err != nil || news == nil {
 		return err
 	}
+	if news.Drift != nil {
+		if err := a.store.KeepStep(ctx, rec.ID, stepOf(news)); err != nil {
+			return err
+		}
+	}
 	t, err := a.telling(ctx, site)
 	if err != nil {
 		return err
@@ -38,6 +44,19 @@ func (a *Alerts) News(ctx context.Context, crawl int64) error {
 		return err
 	}
 	return t.save(ctx)
+}
+
+// stepOf is how health changed, with what took or brought most of it.
+func stepOf(n *alert.News) record.Step {
+	s := n.Drift.Step
+	out := record.Step{Before: n.Before, Change: s.After - s.Before}
+	most := 0.05
+	for _, p := range s.Parts {
+		if same := p.Points < 0 == (out.Change < 0); same && math.Abs(p.Points) > most {
+			most, out.Cause = math.Abs(p.Points), n.Cause(p)
+		}
+	}
+	return out
 }
 
 // ofCrawl is what a rule makes of a crawl; one that cannot be held against it is told by nobody, and keeps no other

@@ -190,6 +190,73 @@ type Caller struct {
 	Role  string `json:"role"`
 }
 
+// CareList defines model for CareList.
+type CareList struct {
+	// Alerts that are new, of all sites
+	Alerts int        `json:"alerts"`
+	Sites  []CareSite `json:"sites"`
+}
+
+// CareSite How a site stands
+type CareSite struct {
+	// Alerts that are new
+	Alerts    int      `json:"alerts"`
+	Assignees []string `json:"assignees"`
+
+	// At it finished
+	At time.Time `json:"at,omitempty,omitzero"`
+
+	// Available hundredths of looks in the last 30 days
+	Available *float64 `json:"available,omitempty"`
+
+	// Before that crawl
+	Before int `json:"before,omitempty,omitzero"`
+
+	// Cause what took or brought most of it
+	Cause string `json:"cause"`
+
+	// Change of health since the crawl before
+	Change float64 `json:"change"`
+
+	// Course health of the last finished crawls, the oldest first
+	Course []float64 `json:"course"`
+
+	// Down watched addresses that are down now
+	Down []string `json:"down"`
+
+	// Errors checks of that severity that fail in it
+	Errors int `json:"errors"`
+
+	// Health of the newest finished crawl
+	Health *float64 `json:"health,omitempty"`
+	Home   string   `json:"home"`
+
+	// Latest the newest finished crawl
+	Latest int `json:"latest,omitempty,omitzero"`
+
+	// Lost points that these take
+	Lost float64 `json:"lost"`
+	Name string  `json:"name"`
+
+	// Need why it needs somebody; empty where it does not
+	Need string `json:"need"`
+
+	// Next a schedule begins a crawl
+	Next time.Time `json:"next,omitempty,omitzero"`
+
+	// Returned fixes that were confirmed, and are there again
+	Returned int `json:"returned"`
+
+	// Running the crawl that runs
+	Running int `json:"running,omitempty,omitzero"`
+
+	// State of the newest crawl
+	State string `json:"state,omitempty,omitzero"`
+
+	// Urgent of these
+	Urgent int `json:"urgent"`
+}
+
 // Certificate What the home page's host shows
 type Certificate struct {
 	Cipher string `json:"cipher"`
@@ -3824,6 +3891,11 @@ type ClientInterface interface {
 	// Corresponds with POST /alerts/{alert}/task (the `TakeAlert` operationId).
 	TakeAlert(ctx context.Context, alert AlertNumber, body TakeAlertJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListCare How all sites stand, those that need somebody most first
+	//
+	// Corresponds with GET /care (the `ListCare` operationId).
+	ListCare(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListChecks The catalogue of checks, with the own ones of a site that is named
 	//
 	// Corresponds with GET /checks (the `ListChecks` operationId).
@@ -4804,6 +4876,21 @@ func (c *Calls) TakeAlertWithBody(ctx context.Context, alert AlertNumber, conten
 // Corresponds with POST /alerts/{alert}/task (the `TakeAlert` operationId).
 func (c *Calls) TakeAlert(ctx context.Context, alert AlertNumber, body TakeAlertJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTakeAlertRequest(c.Server, alert, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListCare How all sites stand, those that need somebody most first
+//
+// Corresponds with GET /care (the `ListCare` operationId).
+func (c *Calls) ListCare(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListCareRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -7404,6 +7491,33 @@ func NewTakeAlertRequestWithBody(server string, alert AlertNumber, contentType s
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListCareRequest constructs an http.Request for the ListCare method
+func NewListCareRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/care")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -13180,6 +13294,11 @@ func (c *Client) ChangeAlert(ctx context.Context, alert AlertNumber, body Change
 // TakeAlert: Take the fixes that an alert is about.
 func (c *Client) TakeAlert(ctx context.Context, alert AlertNumber, body TakeAlertJSONRequestBody) (Moves, error) {
 	return read[Moves](c.calls.TakeAlert(ctx, alert, body))
+}
+
+// ListCare: How all sites stand, those that need somebody most first.
+func (c *Client) ListCare(ctx context.Context) (CareList, error) {
+	return read[CareList](c.calls.ListCare(ctx))
 }
 
 // ListChecks: The catalogue of checks, with the own ones of a site that is named.

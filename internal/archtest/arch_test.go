@@ -54,6 +54,7 @@ core/task:
 core/schedule: plan
 core/watch: page plan weburl
 core/alert: check drift gate plan robots text watch
+core/care: text
 core/drift: check fixlist health sitemap task text
 core/gate: check fixlist text
 core/vocabulary: check drift page survey task watch
@@ -62,7 +63,7 @@ internal/pace: page internal/fetch internal/record
 internal/record: alert booking check column drift figures fixlist page plan query rendered robots schedule survey task text waive watch
 internal/render: mishap page plan rendered weburl internal/fetch
 internal/crawl: booking mishap neardup page plan rendered robots scope survey weburl internal/fetch internal/limit internal/pace internal/record internal/render
-internal/store: alert booking check column drift figures fixlist graph mishap page plan query rendered robots schedule structured survey task waive watch weburl internal/record
+internal/store: alert booking care check column drift figures fixlist graph mishap page plan query rendered robots schedule structured survey task waive watch weburl internal/record
 internal/gear: mishap page plan scope weburl internal/crawl internal/fetch internal/pace internal/pdf internal/record
 internal/limit: mishap
 internal/judging: booking check fixlist mishap own plan internal/record
@@ -81,8 +82,8 @@ internal/meter: version internal/record
 internal/house: check own internal/alerts internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/messages internal/meter internal/preview internal/recheck internal/record internal/render internal/schedules internal/store internal/watching internal/worklist
 internal/report: check column gate graph page plan rendered text weburl internal/record
 internal/api: plan
-internal/wire: alert check column vocabulary dom drift figures fixlist gate page plan query rendered robots schedule structured survey task text watch internal/api internal/record
-internal/service: alert check column vocabulary drift field fixlist gate neardup own page plan query rendered schedule survey task text waive watch weburl internal/alerts internal/api internal/fetch internal/limit internal/messages internal/record internal/report internal/spool internal/store internal/wire
+internal/wire: alert care check column vocabulary dom drift figures fixlist gate page plan query rendered robots schedule structured survey task text watch internal/api internal/record
+internal/service: alert care check column vocabulary drift field fixlist gate neardup own page plan query rendered schedule survey task text waive watch weburl internal/alerts internal/api internal/fetch internal/limit internal/messages internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan query schedule task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap
@@ -100,7 +101,8 @@ cmd/harvik: checks console internal/cli internal/cluster internal/house internal
 var forbidden = []string{"net", "net/http", "database/sql", "os", "log", "log/slog", "time"}
 
 // clock may use durations of package time, which is no clock.
-var clock = map[string]bool{"core/plan": true, "core/schedule": true, "core/watch": true, "core/alert": true}
+var clock = map[string]bool{"core/plan": true, "core/schedule": true, "core/watch": true, "core/alert": true,
+	"core/care": true}
 
 func TestImports(t *testing.T) {
 	cmd := exec.Command("go", "list", "-json=ImportPath,Imports", "./...")

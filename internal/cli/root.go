@@ -133,6 +133,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		a.migrateCommand(),
 		a.linkCommand(),
 		a.tokenCommand(),
+		a.sitesCommand(),
 		a.siteCommand(),
 		a.scheduleCommand(),
 		a.watchCommand(),

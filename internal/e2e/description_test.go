@@ -108,7 +108,7 @@ func TestDescription(t *testing.T) {
 		{operation: "showMap", path: "site=fernhollow&crawl=latest"},
 		{operation: "showDrift", path: "site=fernhollow&crawl=latest"},
 		{operation: "showSpeed", path: "site=fernhollow&crawl=latest&by=section"},
-		{operation: "showQueue"},
+		{operation: "showQueue"}, {operation: "listCare"},
 		{operation: "cancelJob", path: "job=" + dance}, {operation: "retryJob", path: "job=" + dance},
 		{operation: "showTrend", path: "site=fernhollow"},
 		{operation: "passGate", path: "site=fernhollow&crawl=latest",

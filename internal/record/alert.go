@@ -198,6 +198,13 @@ type TriedTold struct {
 	Over  bool
 }
 
+// A Step is how health changed from an earlier crawl to a newer one.
+type Step struct {
+	Before int // number of the earlier crawl
+	Change float64
+	Cause  string // what took or brought most of it, in words; "" where nothing did
+}
+
 // An AlertSight is how a site stands, for rules that are not about a crawl.
 type AlertSight struct {
 	Addresses    []alert.Address

@@ -50,6 +50,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/queue", s.showQueue)
 	api.DELETE("/queue/jobs/:job", s.cancelJob)
 	api.POST("/queue/jobs/:job/again", s.retryJob)
+	api.GET("/care", s.listCare)
 	api.GET("/sites", s.listSites)
 	api.POST("/sites", s.addSite)
 	api.GET("/sites/:site", s.showSite)

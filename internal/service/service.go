@@ -14,6 +14,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/core/alert"
+	"harvik/internal/core/care"
 	"harvik/internal/core/check"
 	"harvik/internal/core/drift"
 	"harvik/internal/core/fixlist"
@@ -79,6 +80,7 @@ type Store interface {
 	SetKeep(ctx context.Context, site int64, keep record.Retention) error
 	Going(ctx context.Context, site int64, keep record.Retention) ([]record.Crawl, error)
 	Schedules(ctx context.Context, site string) ([]record.Scheduled, error)
+	Care(ctx context.Context, now time.Time) ([]care.Site, error)
 	Alerts(ctx context.Context, site, state string, before int64, limit int, now time.Time) ([]record.Alert, error)
 	AlertCounts(ctx context.Context, now time.Time) (map[string]int, error)
 	Alert(ctx context.Context, id int64) (record.Alert, error)

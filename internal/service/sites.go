@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"net/http"
 	"regexp"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
+	"harvik/internal/core/care"
 	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/weburl"
@@ -22,6 +24,23 @@ func (s *Service) listSites(c *gin.Context) {
 		return
 	}
 	c.JSON(http.StatusOK, api.SiteList{Sites: wire.Each(sites, wire.Site)})
+}
+
+// listCare tells how all sites stand, those that need somebody most first.
+func (s *Service) listCare(c *gin.Context) {
+	now := time.Now()
+	sites, err := s.store.Care(c, now)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	care.Sort(sites, now)
+	out := api.CareList{Sites: []api.CareSite{}}
+	for i := range sites {
+		out.Alerts += sites[i].Alerts
+		out.Sites = append(out.Sites, wire.CareSite(&sites[i], now))
+	}
+	c.JSON(http.StatusOK, out)
 }
 
 var siteName = regexp.MustCompile(`^[a-z0-9]([a-z0-9._-]{0,61}[a-z0-9])?$`)

@@ -297,7 +297,7 @@ func walk(t *testing.T, s *store.Store, id int64, q record.Asking) (out []string
 }
 
 // opened is an empty store, and its database as it is.
-func opened(t *testing.T) (*store.Store, *sql.DB) {
+func opened(t testing.TB) (*store.Store, *sql.DB) {
 	t.Helper()
 	database := testkit.Tables(t)
 	s := testkit.Open(t, database)

@@ -1631,6 +1631,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/care": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How all sites stand, those that need somebody most first */
+        get: operations["listCare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/trend": {
         parameters: {
             query?: never;
@@ -4666,6 +4683,71 @@ export interface components {
             from: string;
             user?: string;
             secure?: string;
+        };
+        CareList: {
+            sites: components["schemas"]["CareSite"][];
+            /** @description that are new, of all sites */
+            alerts: number;
+        };
+        /** @description How a site stands */
+        CareSite: {
+            name: string;
+            home: string;
+            /** @description why it needs somebody; empty where it does not */
+            need: string;
+            /**
+             * Format: double
+             * @description of the newest finished crawl
+             */
+            health?: number;
+            /** @description health of the last finished crawls, the oldest first */
+            course: number[];
+            /**
+             * Format: double
+             * @description of health since the crawl before
+             */
+            change: number;
+            /** @description that crawl */
+            before?: number;
+            /** @description what took or brought most of it */
+            cause: string;
+            /** @description the newest finished crawl */
+            latest?: number;
+            /**
+             * Format: date-time
+             * @description it finished
+             */
+            at?: string;
+            /** @description checks of that severity that fail in it */
+            errors: number;
+            /**
+             * Format: double
+             * @description points that these take
+             */
+            lost: number;
+            /** @description fixes that were confirmed, and are there again */
+            returned: number;
+            /**
+             * Format: double
+             * @description hundredths of looks in the last 30 days
+             */
+            available?: number;
+            /** @description watched addresses that are down now */
+            down: string[];
+            /** @description that are new */
+            alerts: number;
+            /** @description of these */
+            urgent: number;
+            /**
+             * Format: date-time
+             * @description a schedule begins a crawl
+             */
+            next?: string;
+            /** @description the crawl that runs */
+            running?: number;
+            /** @description of the newest crawl */
+            state?: string;
+            assignees: string[];
         };
         /** @description A client's web site under care */
         Site: {
@@ -7706,6 +7788,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MailServer"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listCare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sites */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CareList"];
                 };
             };
             default: components["responses"]["Problem"];

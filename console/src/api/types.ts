@@ -56,3 +56,22 @@ export type Waiver = Schemas["Waiver"];
 export type WaiverScope = Schemas["WaiverScope"];
 export type Word = Schemas["Word"];
 export type Wish = Schemas["Wish"];
+export type Alert = Schemas["Alert"];
+export type AlertChange = Schemas["AlertChange"];
+export type CareSite = Schemas["CareSite"];
+export type Coming = Schemas["Coming"];
+export type Noticed = Schemas["Noticed"];
+export type Outage = Schemas["Outage"];
+export type Rule = Schemas["Rule"];
+export type RuleKind = Schemas["RuleKind"];
+export type Schedule = Schemas["Schedule"];
+export type Scheduled = Schemas["Scheduled"];
+export type SiteRule = Schemas["SiteRule"];
+export type TriedRule = Schemas["TriedRule"];
+export type Watch = Schemas["Watch"];
+export type WatchBin = Schemas["WatchBin"];
+export type Watched = Schemas["Watched"];
+export type Way = Schemas["Way"];
+
+/** By what the inbox can be asked for. */
+export type AlertState = "open" | "new" | "read" | "waved off" | "expected" | "all";

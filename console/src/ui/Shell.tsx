@@ -1,7 +1,8 @@
 import { Box, Button, Flex, Input, Link } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { NavLink, Outlet, Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api } from "../api/client";
+import { alerts } from "../api/watching";
 import { useMe } from "../lib/me";
 import { useColorMode } from "./colorMode";
 import { KeyHelp } from "./KeyHelp";
@@ -56,6 +57,10 @@ export function Shell() {
           onBlur={(e) => setMe(e.target.value)}
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
+        <Inbox />
+        <Link asChild color="fg" display={{ base: "none", md: "inline" }}>
+          <NavLink to="/week">Week</NavLink>
+        </Link>
         <Link asChild color="fg" display={{ base: "none", sm: "inline" }}>
           <NavLink to="/ask">Ask</NavLink>
         </Link>
@@ -80,5 +85,16 @@ export function Shell() {
       </Box>
       <KeyHelp />
     </Flex>
+  );
+}
+
+/** The way to what was told, with how much of it is new. */
+function Inbox() {
+  const list = useQuery(alerts("", "open"));
+  const waiting = list.data?.new ?? 0;
+  return (
+    <Link asChild color="fg" fontWeight={waiting > 0 ? "600" : undefined}>
+      <NavLink to="/inbox">Inbox{waiting > 0 && ` ${waiting}`}</NavLink>
+    </Link>
   );
 }

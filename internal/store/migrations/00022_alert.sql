@@ -57,12 +57,15 @@ create table telling (
   primary key (alert_id, way_id, over)
 );
 create index telling_waits on telling (way_id) where message_id is null;
+-- What the step in health since an earlier crawl comes from.
+alter table crawl add step jsonb;
 alter table change add told boolean not null default false;
 create index change_untold on change (id) where not told;
 update change set told = true;
 
 -- +goose Down
 alter table change drop told;
+alter table crawl drop step;
 drop table telling;
 drop table message;
 drop table alert;

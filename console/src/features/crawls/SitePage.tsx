@@ -6,6 +6,7 @@ import { api, read } from "../../api/client";
 import { crawls, site } from "../../api/queries";
 import { whole } from "../../lib/format";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
+import { AtAGlance } from "./AtAGlance";
 import { CrawlTable } from "./CrawlTable";
 
 const Trend = lazy(() => import("./Trend").then((m) => ({ default: m.Trend })));
@@ -57,6 +58,10 @@ export function SitePage() {
         </Link>
         {" · "}
         <Link asChild color="accent" fontWeight="600">
+          <RouterLink to={`/sites/${name}/watch`}>Watching</RouterLink>
+        </Link>
+        {" · "}
+        <Link asChild color="accent" fontWeight="600">
           <RouterLink to={`/sites/${name}/checks`}>Checks</RouterLink>
         </Link>
         {" · "}
@@ -68,6 +73,7 @@ export function SitePage() {
           <RouterLink to={`/sites/${name}/figures`}>Own figures</RouterLink>
         </Link>
       </Text>
+      <AtAGlance site={name} />
       <Suspense>{list.data.length > 1 && <Trend site={name} />}</Suspense>
       {list.data.length === 0 ? (
         <Empty title="No crawl yet">

@@ -1,130 +1,97 @@
-import { Box, Button, Field, Flex, Heading, Input, Link, Table } from "@chakra-ui/react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
-import { Link as RouterLink, useNavigate } from "react-router";
-import { api, Problem, read } from "../../api/client";
-import { profiles, sites } from "../../api/queries";
-import { points, whole } from "../../lib/format";
-import { Select } from "../../ui/Select";
-import { Empty, Failed, Loading, Refused } from "../../ui/States";
+import { Box, Checkbox, Flex, Heading, Input, Text } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
+import { care } from "../../api/watching";
+import { count } from "../../lib/format";
+import { Empty, Failed, Loading } from "../../ui/States";
+import { AddSite } from "./AddSite";
+import { CareTable, type Choice, choices } from "./CareTable";
 
+/** All sites under care, those that need somebody most first. */
 export function SiteList() {
-  const list = useQuery(sites());
+  const list = useQuery(care());
+  const [at, setAt] = useSearchParams();
   if (list.isPending) return <Loading />;
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
+  const words = (at.get("find") ?? "").toLowerCase();
+  const without = (at.get("without") ?? "").split(",").filter(Boolean);
+  const needing = at.get("needing") === "yes";
+  const set = (name: string, value: string) =>
+    setAt(
+      (old) => {
+        const next = new URLSearchParams(old);
+        if (value) next.set(name, value);
+        else next.delete(name);
+        return next;
+      },
+      { replace: true },
+    );
+  const all = list.data.sites;
+  const some = all.filter(
+    (s) =>
+      (!needing || s.need !== "") &&
+      (!words ||
+        [s.name, s.home, s.need, s.cause, ...s.assignees].some((text) => text.toLowerCase().includes(words))),
+  );
+  const shown = choices.map(([name]) => name).filter((name) => !without.includes(name));
+  const toggle = (name: Choice) =>
+    set(
+      "without",
+      (without.includes(name) ? without.filter((n) => n !== name) : [...without, name]).join(","),
+    );
   return (
     <Box px={{ base: "3", md: "5" }} py="5">
-      <Heading as="h1" size="xl" mb="4">
+      <Heading as="h1" size="xl" mb="3">
         Sites
       </Heading>
-      {list.data.length === 0 ? (
+      {all.length === 0 ? (
         <Empty title="No site yet">Add the first one below; then look over its plan and crawl it.</Empty>
       ) : (
-        <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel" mb="8">
-          <Table.Root size="sm" interactive bg="bg.panel">
-            <Table.Header>
-              <Table.Row bg="bg.subtle">
-                <Table.ColumnHeader>Site</Table.ColumnHeader>
-                <Table.ColumnHeader>Home</Table.ColumnHeader>
-                <Table.ColumnHeader textAlign="end">Crawls</Table.ColumnHeader>
-                <Table.ColumnHeader textAlign="end">Health</Table.ColumnHeader>
-              </Table.Row>
-            </Table.Header>
-            <Table.Body>
-              {list.data.map((s) => (
-                <Table.Row key={s.name} bg="bg.panel">
-                  <Table.Cell>
-                    <Link asChild color="accent" fontWeight="600">
-                      <RouterLink to={`/sites/${s.name}`}>{s.name}</RouterLink>
-                    </Link>
-                  </Table.Cell>
-                  <Table.Cell>{s.home}</Table.Cell>
-                  <Table.Cell textAlign="end">{whole(s.crawls)}</Table.Cell>
-                  <Table.Cell textAlign="end">
-                    {s.health === undefined ? (
-                      "–"
-                    ) : (
-                      <Link asChild color="accent">
-                        <RouterLink to={`/sites/${s.name}/${s.latest}`}>{points(s.health)}</RouterLink>
-                      </Link>
-                    )}
-                  </Table.Cell>
-                </Table.Row>
+        <Box mb="8">
+          <Flex gap="4" mb="3" wrap="wrap" align="center">
+            <Input
+              size="sm"
+              width="16rem"
+              bg="bg.panel"
+              aria-label="Find sites"
+              placeholder="name, need, cause, person"
+              defaultValue={words}
+              onChange={(e) => set("find", e.target.value)}
+            />
+            <Tick
+              label="only those that need somebody"
+              on={needing}
+              toggle={() => set("needing", needing ? "" : "yes")}
+            />
+            <Flex gap="3" wrap="wrap" hideBelow="md" role="group" aria-label="Columns">
+              {choices.map(([name, head]) => (
+                <Tick
+                  key={name}
+                  label={head.replace(">", "")}
+                  on={!without.includes(name)}
+                  toggle={() => toggle(name)}
+                />
               ))}
-            </Table.Body>
-          </Table.Root>
-        </Table.ScrollArea>
+            </Flex>
+          </Flex>
+          {some.length === 0 ? (
+            <Text color="fg.muted">None of {count(all.length, "site", "sites")} is so.</Text>
+          ) : (
+            <CareTable sites={some} shown={shown} />
+          )}
+        </Box>
       )}
       <AddSite />
     </Box>
   );
 }
 
-function AddSite() {
-  const [name, setName] = useState("");
-  const [home, setHome] = useState("");
-  const [profile, setProfile] = useState("");
-  const known = useQuery(profiles());
-  const client = useQueryClient();
-  const navigate = useNavigate();
-  const add = useMutation({
-    mutationFn: () => read(api.POST("/sites", { body: { name, home, profile } })),
-    onSuccess: (site) => {
-      client.invalidateQueries({ queryKey: ["sites"] });
-      navigate(`/sites/${site.name}`);
-    },
-  });
-  const faults = add.error instanceof Problem ? add.error.faults : [];
-  const fault = (field: string) => faults.find((f) => f.field === field)?.reason;
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    add.mutate();
-  };
+function Tick({ label, on, toggle }: { label: string; on: boolean; toggle: () => void }) {
   return (
-    <form onSubmit={submit}>
-      <Heading as="h2" size="md" mb="3">
-        Take a site under care
-      </Heading>
-      <Flex gap="3" wrap="wrap" align="flex-start">
-        <Field.Root invalid={!!fault("name")} width="14rem">
-          <Field.Label>Name</Field.Label>
-          <Input
-            size="sm"
-            bg="bg.panel"
-            value={name}
-            placeholder="fernhollow"
-            onChange={(e) => setName(e.target.value)}
-          />
-          <Field.ErrorText>{fault("name")}</Field.ErrorText>
-        </Field.Root>
-        <Field.Root invalid={!!fault("home")} width="24rem" maxW="100%">
-          <Field.Label>Home address</Field.Label>
-          <Input
-            size="sm"
-            bg="bg.panel"
-            value={home}
-            placeholder="https://fernhollow.example/"
-            onChange={(e) => setHome(e.target.value)}
-          />
-          <Field.ErrorText>{fault("home")}</Field.ErrorText>
-        </Field.Root>
-        <Field.Root width="16rem" maxW="100%">
-          <Field.Label>Kind of site</Field.Label>
-          <Select
-            label="Kind of site"
-            value={profile}
-            set={setProfile}
-            options={[
-              ["", "any; start from the defaults"],
-              ...(known.data?.profiles ?? []).map((p) => [p.name, p.say] as const),
-            ]}
-          />
-        </Field.Root>
-        <Button type="submit" size="sm" mt="6" bg="accent" color="accent.text" loading={add.isPending}>
-          Add site
-        </Button>
-      </Flex>
-      {faults.length === 0 && <Refused error={add.error} mt="2" />}
-    </form>
+    <Checkbox.Root size="sm" checked={on} onCheckedChange={toggle}>
+      <Checkbox.HiddenInput />
+      <Checkbox.Control />
+      <Checkbox.Label fontWeight="400">{label}</Checkbox.Label>
+    </Checkbox.Root>
   );
 }

@@ -1,0 +1,80 @@
+import { Button, Flex, Input, Text } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { api, read } from "../../api/client";
+import { maintenance } from "../../api/watching";
+import { moment } from "../../lib/time";
+import { Panel } from "../../ui/Panel";
+import { Failed, Loading, Refused } from "../../ui/States";
+
+/** When the site is worked at: looks count for nothing then, and what changes is expected. */
+export function Planned({ site }: { site: string }) {
+  const list = useQuery(maintenance(site));
+  const client = useQueryClient();
+  const [until, setUntil] = useState("");
+  const [reason, setReason] = useState("");
+  const onSuccess = () => client.invalidateQueries({ queryKey: ["maintenance", site] });
+  const add = useMutation({
+    mutationFn: () =>
+      read(
+        api.POST("/sites/{site}/maintenance", {
+          params: { path: { site } },
+          body: { ends: new Date(until).toISOString(), reason },
+        }),
+      ),
+    onSuccess,
+  });
+  const end = useMutation({
+    mutationFn: (id: number) =>
+      api.DELETE("/sites/{site}/maintenance/{maintenance}", { params: { path: { site, maintenance: id } } }),
+    onSuccess,
+  });
+  if (list.isPending) return <Loading rows={1} />;
+  if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    add.mutate();
+  };
+  return (
+    <Panel title="Expected">
+      {list.data.maintenance.map((m) => (
+        <Flex key={m.id} gap="3" align="center">
+          <Text>
+            {moment(m.began)} to {moment(m.ends)}: {m.reason}
+          </Text>
+          <Button size="xs" variant="ghost" onClick={() => end.mutate(m.id)}>
+            Not any more
+          </Button>
+        </Flex>
+      ))}
+      <form onSubmit={submit}>
+        <Flex gap="2" wrap="wrap" align="center">
+          <Text>The site is worked at from now until</Text>
+          <Input
+            size="xs"
+            width="13rem"
+            type="datetime-local"
+            bg="bg.panel"
+            aria-label="Until when"
+            value={until}
+            onChange={(e) => setUntil(e.target.value)}
+          />
+          <Text>because of</Text>
+          <Input
+            size="xs"
+            width="14rem"
+            bg="bg.panel"
+            aria-label="Why"
+            placeholder="a relaunch"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+          <Button type="submit" size="xs" variant="outline" disabled={!until} loading={add.isPending}>
+            Tell nobody of it
+          </Button>
+        </Flex>
+        <Refused error={add.error ?? end.error} mt="2" />
+      </form>
+    </Panel>
+  );
+}
