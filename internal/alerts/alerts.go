@@ -42,6 +42,10 @@ type Store interface {
 	Messages(ctx context.Context, way int64, most int) ([]record.Message, error)
 	Decide(ctx context.Context, way int64, of []record.Telling,
 		make func(began, over []record.Alert) (record.MessageBody, error)) error
+	Week(ctx context.Context, site record.Site, from, until time.Time) (record.LetterSite, error)
+	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
+	Fixes(ctx context.Context, crawl int64, q record.FixQuery) (record.FixList, error)
+	PostLetter(ctx context.Context, w record.Way, next *time.Time, body record.MessageBody) error
 	KeepStep(ctx context.Context, crawl int64, step record.Step) error
 	ForgetMessages(ctx context.Context, now time.Time) error
 }
@@ -256,7 +260,7 @@ func (a *Alerts) Tell(ctx context.Context) error {
 			failed = errors.Join(failed, err)
 		}
 	}
-	return errors.Join(failed, a.gather(ctx), a.store.ForgetMessages(ctx, a.now()))
+	return errors.Join(failed, a.gather(ctx), a.letters(ctx), a.store.ForgetMessages(ctx, a.now()))
 }
 
 // tellOf holds what was watched at a site against its rules.

@@ -29,7 +29,7 @@ type post struct {
 	changes      []record.Noticed
 	fronts       []record.Front
 	maintenances []record.Maintenance
-	crawls       []record.Crawl // the newest first
+	crawls       []record.Crawl // the oldest first, as the store gives them
 	drifts       map[int]*drift.Comparison
 	listed       map[int64][]string
 	ways         []record.Way
@@ -67,8 +67,27 @@ func (p *post) Rules(_ context.Context, id int64) ([]alert.Rule, error)   { retu
 func (p *post) RemoveRule(context.Context, int64, string) error           { return nil }
 func (p *post) Watches(context.Context, string) ([]record.Watched, error) { return p.watches, nil }
 func (p *post) Fronts(context.Context, string) ([]record.Front, error)    { return p.fronts, nil }
-func (p *post) KeepStep(context.Context, int64, record.Step) error        { return nil }
-func (p *post) ForgetMessages(context.Context, time.Time) error           { return nil }
+func (p *post) Week(_ context.Context, site record.Site, _, _ time.Time) (record.LetterSite, error) {
+	health, before := 81.9, 88.2
+	return record.LetterSite{Site: site.Name, Latest: 1, Health: &health, Before: &before}, nil
+}
+
+func (p *post) Crawl(context.Context, string, int) (record.Crawl, error) {
+	return record.Crawl{ID: 1}, nil
+}
+
+func (p *post) Fixes(context.Context, int64, record.FixQuery) (record.FixList, error) {
+	return record.FixList{Fixes: []record.FixLine{{Fix: fixlist.Fix{ID: "a", Line: "Footer link is dead"}}}}, nil
+}
+
+func (p *post) PostLetter(_ context.Context, w record.Way, next *time.Time, body record.MessageBody) error {
+	p.ways[w.ID-1].Next = next
+	p.messages = append(p.messages, fmt.Sprintf("%s %s, next: %s", p.now.Format("02 15:04"), body.Subject, body.Letter.Sites[0].Next[0].Line))
+	return nil
+}
+
+func (p *post) KeepStep(context.Context, int64, record.Step) error { return nil }
+func (p *post) ForgetMessages(context.Context, time.Time) error    { return nil }
 func (p *post) Schedules(context.Context, string) ([]record.Scheduled, error) {
 	return nil, nil
 }
@@ -251,11 +270,8 @@ func (p *post) minutes(n int) {
 func (p *post) crawl(d *drift.Comparison, listed ...string) {
 	p.t.Helper()
 	n := len(p.crawls) + 1
-	p.crawls = slices.Insert(
-		p.crawls,
-		0,
-		record.Crawl{ID: int64(n), SiteID: 1, Site: "fernhollow", Number: n, State: "finished",
-			Home: "https://fernhollow.example/", Started: p.now, Report: &record.Summary{Report: &fixlist.Report{}}},
+	p.crawls = append(p.crawls, record.Crawl{ID: int64(n), SiteID: 1, Site: "fernhollow", Number: n, State: "finished",
+		Home: "https://fernhollow.example/", Started: p.now, Report: &record.Summary{Report: &fixlist.Report{}}},
 	)
 	p.drifts[n], p.listed[int64(n)] = d, listed
 	if err := p.News(p.t.Context(), int64(n)); err != nil {
@@ -428,7 +444,7 @@ func TestLike(t *testing.T) {
 	sized := func(number, pages int) record.Crawl {
 		return record.Crawl{Number: number, Plan: plan.Plan{Pages: pages}, Report: &record.Summary{}}
 	}
-	finished := []record.Crawl{sized(5, 50), sized(4, 5000), sized(3, 50), sized(2, 5000)}
+	finished := []record.Crawl{sized(1, 50), sized(2, 5000), sized(3, 50), sized(4, 5000), sized(5, 50)}
 	if before, ok := like(sized(5, 50), finished); !ok || before.Number != 3 {
 		t.Errorf("%d, %v", before.Number, ok)
 	}
@@ -462,6 +478,21 @@ func TestStorm(t *testing.T) {
 	body, err := say(began, nil)
 	if err != nil || len(body.Items) != mostItems || body.More != 60-mostItems {
 		t.Errorf("%d items, %d more (%v)", len(body.Items), body.More, err)
+	}
+}
+
+// TestLetters: a letter comes once a week, at its hour.
+func TestLetters(t *testing.T) {
+	p := newPost(t, "2026-11-30T06:30:00Z") // a Monday
+	p.ways[0].Letter, p.ways[0].Zone = "mon 08:00", "Europe/Berlin"
+	first := time.Date(2026, 11, 30, 7, 0, 0, 0, time.UTC)
+	p.ways[0].Next = &first
+	p.minutes(60)
+	p.now = p.now.AddDate(0, 0, 7)
+	p.minutes(60)
+	want := "30 07:00 fernhollow: the week, health 81.9 (-6.3), next: Footer link is dead; 07 07:31 fernhollow: the week, health 81.9 (-6.3), next: Footer link is dead"
+	if got := p.says(); got != want {
+		t.Errorf("told: %s", got)
 	}
 }
 

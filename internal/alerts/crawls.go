@@ -76,7 +76,7 @@ func ofCrawl(r *alert.Rule, news *alert.News, open []alert.Open) (alert.Verdict,
 const mostBack = 60
 
 // newsOf is what a crawl brought; nil where that is nothing to speak of, such as one that a person put away. Finished
-// are the crawls of the site, the newest first, nil where they are to be read.
+// are the crawls of the site, the oldest first, nil where they are to be read.
 func (a *Alerts) newsOf(
 	ctx context.Context,
 	site record.Site,
@@ -120,10 +120,11 @@ func (a *Alerts) newsOf(
 	return n, err
 }
 
-// like is the newest crawl before one that was as large: a small look between full ones is compared with small looks.
+// like is the newest crawl before one that was as large, of some that are in order, the oldest first: a small look
+// between full ones is compared with small looks.
 func like(rec record.Crawl, finished []record.Crawl) (record.Crawl, bool) {
 	p := rec.Plan.WithDefaults()
-	for _, one := range finished {
+	for _, one := range slices.Backward(finished) {
 		q := one.Plan.WithDefaults()
 		if one.Number < rec.Number && one.Report != nil && p.Pages == q.Pages && p.Depth == q.Depth &&
 			p.Selection == q.Selection && p.Render.Pages == q.Render.Pages {
@@ -178,7 +179,7 @@ func (a *Alerts) important(ctx context.Context, site record.Site, crawl int64) (
 
 // pagesOf are the pages of the newest finished crawl of a site.
 func (a *Alerts) pagesOf(ctx context.Context, site record.Site) ([]string, error) {
-	finished, err := a.store.FinishedCrawls(ctx, site.ID, 1)
+	finished, err := a.store.FinishedCrawls(ctx, site.ID, 1) // the newest
 	if err != nil || len(finished) == 0 {
 		return nil, err
 	}
@@ -209,10 +210,8 @@ func (a *Alerts) TryRule(ctx context.Context, site record.Site, r alert.Rule) (o
 	if err != nil {
 		return out, err
 	}
-	last := min(len(finished), mostTried)
 	var open []alert.Open
-	for i := last - 1; i >= 0; i-- {
-		rec := finished[i]
+	for _, rec := range finished[max(0, len(finished)-mostTried):] {
 		news, err := a.newsOf(ctx, site, rec, finished)
 		if err != nil {
 			return out, err

@@ -76,7 +76,7 @@ internal/preview: booking check page plan robots scope survey text weburl intern
 internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/limit internal/record
 internal/schedules: plan schedule weburl internal/record
 internal/alerts: alert drift gate query schedule text vocabulary watch weburl internal/record
-internal/messages: internal/fetch internal/record
+internal/messages: text internal/fetch internal/record
 internal/watching: booking check mishap page plan watch weburl internal/crawl internal/fetch internal/gear internal/record
 internal/meter: version internal/record
 internal/house: check own internal/alerts internal/compare internal/decide internal/gear internal/jobs internal/judging internal/look internal/messages internal/meter internal/preview internal/recheck internal/record internal/render internal/schedules internal/store internal/watching internal/worklist

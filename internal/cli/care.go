@@ -61,8 +61,11 @@ func printCare(w io.Writer, sites []api.CareSite, now time.Time) {
 		if !s.Next.IsZero() {
 			next = moment(s.Next, now)
 		}
-		rows = append(rows, []string{s.Name, health, courseOf(s.Course), change, errors, availableWord(s.Available), last, next,
-			strings.Join(s.Assignees, ", ")})
+		rows = append(
+			rows,
+			[]string{s.Name, health, courseOf(s.Course), change, errors, availableWord(s.Available), last, next,
+				strings.Join(s.Assignees, ", ")},
+		)
 	}
 	printRows(w, rows, 2, 4, 6)
 	fmt.Fprintln(w)

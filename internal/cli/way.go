@@ -165,6 +165,7 @@ secret; its Idempotency-Key stays the same with every try. The address of a feed
 	f.BoolVar(&in.Wake, "wake", false, "but for what is urgent")
 	f.IntVar(&in.Gap, "gap", 0, "minutes between two messages at least; what comes meanwhile is told as one")
 	f.StringVar(&in.Allow, "allow", "", "a range that is not public and that the host may be in")
+	f.StringVar(&in.Letter, "letter", "", "when a letter of the week is sent, such as \"mon 07:00\"")
 	f.BoolVar(&in.Off, "off", false, "keep it, and tell nothing by it")
 	return c
 }

@@ -123,6 +123,13 @@ func TestStoryTold(t *testing.T) {
 	if mails, _ = box.Mails(); len(mails) != 2 {
 		t.Errorf("%d mails came", len(mails))
 	}
+	garden.Turn()
+	due()
+	s.until("the third crawl is told", func() bool {
+		out, _, _ := s.run("inbox")
+		return strings.Contains(out, "Health fell by") && strings.Contains(out, "since crawl 2")
+	})
+	s.ok("sites", "fernhollow", "100 %", "rowan")
 	s.ok("schedule hold")
 	s.ok("schedule list", "All schedules are held")
 	s.ok("schedule release")

@@ -178,6 +178,45 @@ func TestMail(t *testing.T) {
 	}
 }
 
+// TestLetter: a letter says of each site how the week went, and what is next.
+func TestLetter(t *testing.T) {
+	health, before := 81.9, 88.2
+	one := record.Message{
+		Key: "K",
+		Body: record.MessageBody{Subject: "the week", Letter: &record.Letter{From: now.AddDate(0, 0, -7), Until: now,
+			Sites: []record.LetterSite{
+				{Site: "fernhollow", Latest: 12, Health: &health, Before: &before, Crawls: 5, Cause: "Footer link is dead",
+					Confirmed: []string{
+						"Title is missing",
+					}, Returned: []string{"Footer link is dead"}, Alerts: []string{"health fell <by> 6.3"},
+					Down: []string{
+						"home was down",
+					}, Next: []record.LetterFix{{Line: "Mend the footer", Gain: 7.35, Link: "/sites/fernhollow/12/fixes?fix=a"}}},
+				{Site: "nursery"},
+			}}},
+	}
+	text, err := Text(one, "https://harvik.example")
+	if err != nil {
+		t.Fatal(err)
+	}
+	html, err := HTML(one, "https://harvik.example")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, want := range []string{"from 23 November 2026 to 30 November 2026", "fernhollow: health 81.9 (-6.3)", "5 crawls", "mostly: Footer link is dead",
+		"confirmed: Title is missing", "came back: Footer link is dead", "home was down", "https://harvik.example/sites/fernhollow/12/fixes?fix=a"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("the text lacks %q:\n%s", want, text)
+		}
+		if !strings.Contains(html, want) && !strings.Contains(html, strings.ReplaceAll(want, "+", "&#43;")) {
+			t.Errorf("the HTML lacks %q:\n%s", want, html)
+		}
+	}
+	if !strings.Contains(text, "nursery, no crawl") || strings.Contains(html, "<by>") {
+		t.Errorf("%s\n%s", text, html)
+	}
+}
+
 func TestNoMailServer(t *testing.T) {
 	p := &post{
 		message: told(),

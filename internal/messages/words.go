@@ -4,12 +4,14 @@ import (
 	"embed"
 	"encoding/json"
 	"encoding/xml"
+	"fmt"
 	htmltemplate "html/template"
 	"strconv"
 	"strings"
 	texttemplate "text/template"
 	"time"
 
+	numbers "harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
@@ -17,9 +19,12 @@ import (
 var words embed.FS
 
 var functions = map[string]any{
-	"when": func(t time.Time) string { return t.UTC().Format("Mon 2 Jan 15:04 UTC") },
-	"day":  func(t time.Time) string { return t.UTC().Format("2 January 2006") },
-	"add":  func(a, b int) int { return a + b },
+	"when":   func(t time.Time) string { return t.UTC().Format("Mon 2 Jan 15:04 UTC") },
+	"day":    func(t time.Time) string { return t.UTC().Format("2 January 2006") },
+	"points": func(p *float64) string { return fmt.Sprintf("%.1f", *p) },
+	"step":   func(was, is *float64) string { return fmt.Sprintf("%+.1f", *is-*was) },
+	"gain":   func(g float64) string { return fmt.Sprintf("%+.2f", g) },
+	"count":  numbers.Count,
 }
 
 var (

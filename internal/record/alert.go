@@ -172,15 +172,24 @@ type Letter struct {
 // A LetterSite is what a week brought to one site.
 type LetterSite struct {
 	Site      string
-	Health    *float64
-	Before    *float64 // a week earlier
-	Crawls    int
-	Causes    []string // of the change in health
+	Latest    int      // the newest finished crawl; 0 for none
+	Health    *float64 // of that
+	Before    *float64 // as it was when the week began
+	Crawls    int      // that finished in it
+	Cause     string   // what took or brought most of the last step
 	Confirmed []string
 	Returned  []string
 	Alerts    []string
-	Available *float64
-	Next      []string // the next things to do
+	Down      []string // outages
+	Next      []LetterFix
+}
+
+// A LetterFix is a next thing to do.
+type LetterFix struct {
+	Line  string
+	Gain  float64
+	Pages int
+	Link  string // from the console's address on
 }
 
 // A TriedRule is what a rule would have told.

@@ -268,3 +268,68 @@ func TestWays(t *testing.T) {
 		t.Errorf("%d messages are left (%v)", left, err)
 	}
 }
+
+// TestLetters: a letter is left to the queue once, and a week has what happened in it, and nothing else.
+func TestLetters(t *testing.T) {
+	s, db := opened(t)
+	site, ash, _ := gateSite(t, s)
+	due, next := time.Now().Add(-time.Minute), time.Now().AddDate(0, 0, 7)
+	ash.Letter, ash.Next = "mon 07:00", &due
+	if err := s.PutWay(t.Context(), ash); err != nil {
+		t.Fatal(err)
+	}
+	ways, err := s.Ways(t.Context())
+	if err != nil || ways[0].Next == nil {
+		t.Fatalf("%+v (%v)", ways, err)
+	}
+	for range 2 {
+		body := record.MessageBody{Subject: "the week", Letter: &record.Letter{}}
+		if err := s.PostLetter(t.Context(), ways[0], &next, body); err != nil {
+			t.Fatal(err)
+		}
+	}
+	messages, err := s.Messages(t.Context(), ash.ID, 9)
+	if err != nil || len(messages) != 1 || messages[0].Body.Letter == nil {
+		t.Errorf("%+v (%v)", messages, err)
+	}
+	if ways, err = s.Ways(t.Context()); err != nil || ways[0].Next.Unix() != next.Unix() {
+		t.Errorf("next %v (%v)", ways[0].Next, err)
+	}
+	now := time.Now()
+	ago := func(days int) time.Time { return now.AddDate(0, 0, -days) }
+	for n, health := range []float64{88.2, 81.9} {
+		rec, err := s.StartCrawl(t.Context(), site, plan.Plan{}.WithDefaults(), 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := db.ExecContext(t.Context(), "update crawl set state = 'finished', health = $2, finished = $3 where id = $1", rec.ID,
+			health, ago(9-7*n)); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.KeepStep(t.Context(), rec.ID, record.Step{Before: n, Cause: "Footer link is dead"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for line, days := range map[string]int{"Title is missing": 3, "an old one": 30} {
+		if _, err := db.ExecContext(t.Context(), `insert into task (site_id, fix, check_id, line, state, seen, changed)
+			values ($1, $2, 'a', $2, 'confirmed', 2, $3)`, site.ID, line, ago(days)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	news := record.News{Alerts: []record.Alert{{Rule: "a", Subject: "1", Began: ago(2), State: record.AlertNew,
+		Told: alert.Told{Says: "health fell"}}, {Rule: "b", Subject: "1", Began: ago(2), State: record.AlertSilent}}}
+	if err := s.Tell(t.Context(), site.ID, news); err != nil {
+		t.Fatal(err)
+	}
+	week, err := s.Week(t.Context(), site, ago(7), now)
+	if err != nil || *week.Health != 81.9 || *week.Before != 88.2 || week.Crawls != 1 || week.Cause != "Footer link is dead" ||
+		week.Latest != 2 || !slices.Equal(week.Confirmed, []string{"Title is missing"}) || len(week.Returned) != 0 ||
+		!slices.Equal(week.Alerts, []string{"health fell"}) ||
+		len(week.Down) != 0 {
+		t.Errorf("%+v (%v)", week, err)
+	}
+	if early, err := s.Week(t.Context(), site, ago(60), ago(50)); err != nil || early.Health != nil ||
+		early.Crawls != 0 {
+		t.Errorf("%+v (%v)", early, err)
+	}
+}

@@ -75,9 +75,9 @@ func TestCare(t *testing.T) {
 	if err := s.SaveRound(t.Context(), round); err != nil {
 		t.Fatal(err)
 	}
-	for _, a := range []record.Alert{{Rule: "a", Subject: "1", State: record.AlertNew, Told: alert.Told{Says: "robots.txt shuts the shop", Urgent: true}},
-		{Rule: "b", Subject: "1", State: record.AlertNew, Told: alert.Told{Says: "a title changed"}}} {
-		a.Began = now
+	for rule, told := range map[string]alert.Told{"a": {Says: "robots.txt shuts the shop", Urgent: true},
+		"b": {Says: "a title changed"}} {
+		a := record.Alert{Rule: rule, Subject: "1", State: record.AlertNew, Began: now, Told: told}
 		if err := s.Tell(t.Context(), site.ID, record.News{Alerts: []record.Alert{a}}); err != nil {
 			t.Fatal(err)
 		}
@@ -88,16 +88,21 @@ func TestCare(t *testing.T) {
 	}
 	i := slices.IndexFunc(all, func(c care.Site) bool { return c.Name == "fernhollow" })
 	got, other := all[i], all[1-i]
-	if *got.Health != 81.9 || !slices.Equal(got.Course, []float64{88.2, 90.1, 81.9}) || got.Before != 2 || got.Change != -8.2 ||
+	if *got.Health != 81.9 || !slices.Equal(got.Course, []float64{88.2, 90.1, 81.9}) || got.Before != 2 ||
+		got.Change != -8.2 ||
 		got.Cause != "Footer link is dead" ||
 		got.Latest != 3 || got.Errors != 2 || got.Lost != 6 || got.Returned != 1 ||
-		got.Looks != 40 || got.Missed != 1 || !slices.Equal(got.Down, []string{"home"}) || got.Alerts != 2 || got.Urgent != 1 ||
-		got.Says != "robots.txt shuts the shop" || !got.Next.Equal(due) || got.Running != 4 ||
+		got.Looks != 40 || got.Missed != 1 || !slices.Equal(got.Down, []string{"home"}) || got.Alerts != 2 ||
+		got.Urgent != 1 ||
+		got.Says != "robots.txt shuts the shop" || !got.Next.Equal(due) ||
+		got.Running != 4 ||
 		!slices.Equal(got.Assignees, []string{"rowan"}) {
 		t.Errorf("%+v", got)
 	}
-	if other.Name != "beds" || other.Health != nil || other.Before != 0 || other.Alerts != 0 || other.Looks != 0 || len(other.Course) != 0 ||
-		len(other.Down) != 0 || other.Running != 0 ||
+	if other.Name != "beds" || other.Health != nil || other.Before != 0 || other.Alerts != 0 || other.Looks != 0 ||
+		len(other.Course) != 0 ||
+		len(other.Down) != 0 ||
+		other.Running != 0 ||
 		!other.Next.IsZero() {
 		t.Errorf("the other: %+v", other)
 	}

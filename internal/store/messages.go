@@ -60,11 +60,25 @@ func (s *Store) RemoveWay(ctx context.Context, name string) error {
 	return s.one(ctx, "delete from way where name = $1", name)
 }
 
-// SetLetter says when the next letter of a way is due, if that has not been done meanwhile; false where it has.
-func (s *Store) SetLetter(ctx context.Context, way int64, was, next *time.Time) (bool, error) {
-	tag, err := s.pool.Exec(ctx, `update way set body = jsonb_set(body, '{Next}', coalesce(to_jsonb($3::timestamptz), 'null'))
-		where id = $1 and (body ->> 'Next')::timestamptz is not distinct from $2`, way, was, next)
-	return tag.RowsAffected() > 0, err
+// PostLetter leaves a letter of a way to the queue, and sets when the next is due; nothing happens where another
+// process has done that.
+func (s *Store) PostLetter(ctx context.Context, w record.Way, next *time.Time, body record.MessageBody) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		// To the second: what is written as JSON and read again is to be the same.
+		tag, err := tx.Exec(
+			ctx,
+			`update way set body = jsonb_set(body, '{Next}', coalesce(to_jsonb(date_trunc('second', $3::timestamptz)), 'null'))
+			where id = $1 and date_trunc('second', (body ->> 'Next')::timestamptz) = date_trunc('second', $2::timestamptz)`,
+			w.ID,
+			w.Next,
+			next,
+		)
+		if err != nil || tag.RowsAffected() == 0 {
+			return err
+		}
+		_, err = s.post(ctx, tx, w.ID, body)
+		return err
+	})
 }
 
 // Tellings are what waits to be told by a way, the oldest first.
@@ -155,7 +169,12 @@ func (s *Store) Message(ctx context.Context, id int64) (record.Message, error) {
 		record.Message
 		Body kept[record.MessageBody]
 	}
-	err := s.db.GetContext(ctx, &row, `select id, way_id as way, key, body, created, sent, tries, error from message where id = $1`, id)
+	err := s.db.GetContext(
+		ctx,
+		&row,
+		`select id, way_id as way, key, body, created, sent, tries, error from message where id = $1`,
+		id,
+	)
 	row.Message.Body = row.Body.value
 	return row.Message, found(err)
 }
@@ -178,8 +197,13 @@ func (s *Store) Messages(ctx context.Context, way int64, most int) ([]record.Mes
 
 // Sent notes that a message was sent, or why it was not.
 func (s *Store) Sent(ctx context.Context, id int64, try int, failed string) error {
-	_, err := s.pool.Exec(ctx, `update message set tries = $2, error = $3, sent = case when $3 = '' then now() else sent end where id = $1`,
-		id, try, clean(failed))
+	_, err := s.pool.Exec(
+		ctx,
+		`update message set tries = $2, error = $3, sent = case when $3 = '' then now() else sent end where id = $1`,
+		id,
+		try,
+		clean(failed),
+	)
 	return err
 }
 
@@ -207,7 +231,11 @@ const messagesKept = 400 * 24 * time.Hour
 func (s *Store) ForgetMessages(ctx context.Context, now time.Time) error {
 	_, err := s.pool.Exec(ctx, "delete from message where created < $1", now.Add(-messagesKept))
 	if err == nil {
-		_, err = s.pool.Exec(ctx, "delete from alert where began < $1 and (not lasts or ended is not null)", now.Add(-messagesKept))
+		_, err = s.pool.Exec(
+			ctx,
+			"delete from alert where began < $1 and (not lasts or ended is not null)",
+			now.Add(-messagesKept),
+		)
 	}
 	return err
 }

@@ -152,6 +152,7 @@ function Add({ site }: { site: string }) {
           value={hours}
           onChange={(e) => setHours(e.target.value)}
         />
+        <Text>as</Text>
         <Input
           size="xs"
           width="8rem"

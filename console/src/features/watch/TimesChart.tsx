@@ -60,7 +60,7 @@ export function TimesChart({ bins, days }: { bins: WatchBin[]; days: number }) {
             dataKey="median"
             stroke={accent ?? "currentColor"}
             strokeWidth={1.5}
-            dot={false}
+            dot={{ r: 1.5 }}
             isAnimationActive={false}
           />
           <Tooltip content={({ payload }) => <Hover bin={payload?.[0]?.payload?.bin} />} />
