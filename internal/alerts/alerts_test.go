@@ -36,6 +36,7 @@ type post struct {
 
 	alerts   []record.Alert
 	tellings map[int64][]record.Telling // by way
+	told     map[int64][]int64          // by alert, the ways
 	messages []string
 	*Alerts
 }
@@ -46,10 +47,17 @@ func newPost(t *testing.T, at string) *post {
 	if err != nil {
 		t.Fatal(err)
 	}
-	p := &post{t: t, now: now, rules: map[int64][]alert.Rule{}, tellings: map[int64][]record.Telling{},
-		drifts: map[int]*drift.Comparison{}, listed: map[int64][]string{},
-		sites: []record.Site{{ID: 1, Name: "fernhollow", Home: "https://fernhollow.example/"}},
-		ways:  []record.Way{{ID: 1, Name: "ash", Kind: record.ByMail}}}
+	p := &post{
+		t:        t,
+		now:      now,
+		rules:    map[int64][]alert.Rule{},
+		tellings: map[int64][]record.Telling{},
+		told:     map[int64][]int64{},
+		drifts:   map[int]*drift.Comparison{},
+		listed:   map[int64][]string{},
+		sites:    []record.Site{{ID: 1, Name: "fernhollow", Home: "https://fernhollow.example/"}},
+		ways:     []record.Way{{ID: 1, Name: "ash", Kind: record.ByMail}},
+	}
 	p.Alerts = New(
 		p,
 		p,
@@ -82,7 +90,10 @@ func (p *post) Fixes(context.Context, int64, record.FixQuery) (record.FixList, e
 
 func (p *post) PostLetter(_ context.Context, w record.Way, next *time.Time, body record.MessageBody) error {
 	p.ways[w.ID-1].Next = next
-	p.messages = append(p.messages, fmt.Sprintf("%s %s, next: %s", p.now.Format("02 15:04"), body.Subject, body.Letter.Sites[0].Next[0].Line))
+	p.messages = append(
+		p.messages,
+		fmt.Sprintf("%s %s, next: %s", p.now.Format("02 15:04"), body.Subject, body.Letter.Sites[0].Next[0].Line),
+	)
 	return nil
 }
 
@@ -163,6 +174,7 @@ func (p *post) Tell(_ context.Context, id int64, n record.News) error {
 		if a.State == record.AlertSilent {
 			continue
 		}
+		p.told[a.ID] = n.To[a.Rule]
 		for _, w := range n.To[a.Rule] {
 			p.tellings[w] = append(p.tellings[w], record.Telling{Alert: a.ID, Created: p.now, Urgent: a.Told.Urgent})
 		}
@@ -173,10 +185,8 @@ func (p *post) Tell(_ context.Context, id int64, n record.News) error {
 			if a.SiteID == id && a.Rule == o.Rule && a.Subject == o.Subject && a.Lasts && a.Ended == nil {
 				at := o.At
 				a.Ended, a.Over = &at, o.Says
-				if a.State != record.AlertSilent {
-					for w := range p.tellings {
-						p.tellings[w] = append(p.tellings[w], record.Telling{Alert: a.ID, Over: true, Created: p.now})
-					}
+				for _, w := range p.told[a.ID] {
+					p.tellings[w] = append(p.tellings[w], record.Telling{Alert: a.ID, Over: true, Created: p.now})
 				}
 			}
 		}
@@ -188,8 +198,18 @@ func (p *post) Tell(_ context.Context, id int64, n record.News) error {
 func (p *post) UntoldChanges(context.Context, int) ([]record.Noticed, error) { return p.changes, nil }
 
 func (p *post) Outages(context.Context, string, int64, time.Time, int) ([]record.Outage, error) {
-	out := slices.Clone(p.outages)
-	slices.Reverse(out)
+	var out []record.Outage
+	for _, o := range slices.Backward(p.outages) {
+		if o.Began.After(p.now) { // it is planted, and has not come yet
+			continue
+		}
+		if o.Ended != nil && o.Ended.After(p.now) {
+			o.Ended = nil
+		}
+		if o.Ended == nil || p.now.Sub(*o.Ended) < 31*24*time.Hour {
+			out = append(out, o)
+		}
+	}
 	return out, nil
 }
 

@@ -252,7 +252,7 @@ func TestWorkerRefused(t *testing.T) {
 	t.Parallel()
 	s := &shell{t: t, binary: program(t, "harvik"), data: t.TempDir()}
 	s.fails("worker", 1, "no database is named, and no service runs in")
-	s.fails("worker --crawls 0 --judgings 0 --rechecks 0", 2, "a worker that may do nothing is none")
+	s.fails("worker --crawls 0 --judgings 0 --rechecks 0 --watches 0 --messages 0", 2, "a worker that may do nothing is none")
 	s.fails("worker --database host=/nowhere --key-file nowhere.key", 1, "reading the key of the secrets")
 }
 

@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -117,13 +118,13 @@ func (s *Service) listAlerts(c *gin.Context) {
 	if !ok {
 		return
 	}
-	state := c.DefaultQuery("state", record.AlertStirs)
+	state := cmp.Or(c.Query("state"), record.AlertStirs)
 	if !slices.Contains(record.AlertStates, state) {
 		problem(c, http.StatusUnprocessableEntity,
 			fmt.Sprintf("%q is no state of an alert; there are %s", state, strings.Join(record.AlertStates, ", ")))
 		return
 	}
-	before, err := strconv.ParseInt(c.DefaultQuery("before", "0"), 10, 64)
+	before, err := strconv.ParseInt(cmp.Or(c.Query("before"), "0"), 10, 64)
 	if err != nil || before < 0 {
 		problem(c, http.StatusUnprocessableEntity, "before is the number of an alert")
 		return

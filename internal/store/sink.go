@@ -261,6 +261,10 @@ func (s *Store) SaveResult(ctx context.Context, rec record.Crawl, r *booking.Res
 		if err := settle(ctx, tx, rec, with); err != nil {
 			return fmt.Errorf("storing the states of fixes: %w", err)
 		}
+		if _, err := tx.Exec(ctx, "update front set due = now() where site_id = $1 and body is null and due is not null",
+			rec.SiteID); err != nil {
+			return err
+		}
 		cause := fmt.Sprintf("crawl %d finished by owner %d", rec.ID, rec.Epoch)
 		tidy := record.Todo{What: record.ToTidy, Crawl: rec.ID, Cause: cause}
 		news := record.Todo{What: record.ToNews, Crawl: rec.ID, Cause: cause}

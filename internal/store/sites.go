@@ -19,14 +19,15 @@ const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importanc
 		select number, health, weighed from crawl c where c.site_id = s.id and c.state = 'finished' order by number desc limit 1
 	) l on true `
 
-// AddSite makes a new site; record.ErrExists where its name is taken.
+// AddSite makes a new site; record.ErrExists where its name is taken. What it shows besides its pages is looked at once
+// it has been crawled, or in an hour: by then somebody has said how it is reached.
 func (s *Store) AddSite(ctx context.Context, name, home string, p plan.Plan) error {
 	data, err := encodePlan(p)
 	if err != nil {
 		return err
 	}
 	_, err = s.db.ExecContext(ctx, `with new as (insert into site (name, home, plan) values ($1, $2, cast($3 as jsonb)) returning id)
-		insert into front (site_id, due) select id, now() from new`, name, home, string(data))
+		insert into front (site_id, due) select id, now() + interval '1 hour' from new`, name, home, string(data))
 	return exists(err)
 }
 

@@ -186,7 +186,10 @@ func TestFronts(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	later := time.Now().Add(time.Hour)
+	later := time.Now().Add(2 * time.Hour)
+	if taken, err := s.TakeFronts(t.Context(), time.Now(), 9); err != nil || len(taken) != 0 {
+		t.Errorf("at once: %+v (%v)", taken, err)
+	}
 	taken, err := s.TakeFronts(t.Context(), later, 9)
 	if err != nil || len(taken) != 1 || taken[0].Site != "fernhollow" || taken[0].Now != nil {
 		t.Fatalf("%+v (%v)", taken, err)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"os"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -17,7 +18,13 @@ import (
 	"harvik/internal/testkit"
 )
 
-func TestMain(m *testing.M) { testkit.Main(m) }
+func TestMain(m *testing.M) {
+	if os.Getenv(standsIn) != "" {
+		standIn()
+		return
+	}
+	testkit.Main(m)
+}
 
 // nothing opens no secrets.
 type nothing struct{}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"harvik/internal/core/check"
 	"harvik/internal/core/gate"
@@ -97,20 +98,26 @@ func KindOf(name string) *Kind {
 	return nil
 }
 
-// Defaults are the rules of a site for which nobody has made any: each is named after its kind.
-func Defaults() (out []Rule) {
+// defaults are the rules of a site for which nobody has made any, in the order of their kinds.
+var defaults = sync.OnceValue(func() (out []Rule) {
 	for _, k := range Kinds {
 		if k.On {
 			out = append(out, Rule{Name: k.Name, What: k.Name})
 		}
 	}
 	return out
-}
+})
+
+// Defaults are the rules of a site for which nobody has made any: each is named after its kind.
+func Defaults() []Rule { return slices.Clone(defaults()) }
 
 // Joined are the rules of a site: those of its own, and the defaults that none of them has the name of.
 func Joined(own []Rule) []Rule {
+	if len(own) == 0 {
+		return Defaults()
+	}
 	out := slices.Clone(own)
-	for _, r := range Defaults() {
+	for _, r := range defaults() {
 		if !slices.ContainsFunc(own, func(o Rule) bool { return o.Name == r.Name }) {
 			out = append(out, r)
 		}
