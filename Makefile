@@ -74,7 +74,7 @@ types: tools console
 
 # Speed, as ratios within one run, of all benchmarks or of those that BENCH names.
 bench: debian manuals console
-	GOGC=200 go test $(GO_TAGS) -run '^$$' -bench '$(or $(BENCH),.)' -benchtime $(or $(BENCHTIME),3x) -timeout 60m ./internal/e2e ./internal/render ./internal/core/...
+	GOGC=200 go test $(GO_TAGS) -run '^$$' -bench '$(or $(BENCH),.)' -benchtime $(or $(BENCHTIME),3x) -timeout 60m ./internal/e2e ./internal/render ./internal/store ./internal/watching ./internal/core/...
 
 # Crawls of real sites, beside the floor; docs/bench.md keeps the result.
 bench-manuals: debian manuals console

@@ -139,6 +139,9 @@ func play(ctx context.Context, binary string, edition demo.Edition, data string,
 	if once {
 		return nil
 	}
+	if err := season(ctx, run, garden, data); err != nil {
+		return err
+	}
 	fmt.Printf("\nThe console is at http://%s\nSign in, once: %s\nThe command line: %s --data %s fixes fernhollow\n",
 		address, link, binary, data)
 	fmt.Println("Enter turns the garden to its other edition, to recheck, crawl again and see the drift. Ctrl-C ends the demo.")

@@ -52,8 +52,8 @@ func (y *year) Drift(_ context.Context, site record.Site, _, after record.Crawl)
 	return &drift.Comparison{}, nil
 }
 
-// TestYear: a year of fifty sites, with schedules, deploys, outages, flapping, a certificate, fixes that come back and a
-// relaunch that was expected. Each is told once, to whom it is for; nothing else is.
+// TestYear: a year of fifty sites, with schedules, deploys, outages, flapping, a certificate, fixes that come back and
+// a relaunch that was expected. Each is told once, to whom it is for; nothing else is.
 func TestYear(t *testing.T) {
 	const sites = 50
 	y := &year{post: newPost(t, "2026-01-01T00:00:00Z"), newest: map[int64][]record.Crawl{}}
@@ -94,8 +94,8 @@ func TestYear(t *testing.T) {
 				Reason: "status 503"},
 		)
 	}
-	// Planted: a deploy that closes 400 pages; an outage, and one that comes and goes; a certificate; robots.txt; a fix that
-	// comes back and goes again; a relaunch that was said before, and one that was not.
+	// Planted: a deploy that closes 400 pages; an outage, and one that comes and goes; a certificate; robots.txt; a fix
+	// that comes back and goes again; a relaunch that was said before, and one that was not.
 	closed := &drift.Comparison{}
 	for n := range 400 {
 		closed.Changes = append(
@@ -183,8 +183,8 @@ func TestYear(t *testing.T) {
 	if !slices.Equal(got, want) {
 		t.Errorf("told:\n%s\nnot:\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
-	if silent := slices.IndexFunc(y.alerts, func(a record.Alert) bool { return a.State == record.AlertSilent }); silent < 0 ||
-		y.alerts[silent].Site != "site06" {
+	silent := slices.IndexFunc(y.alerts, func(a record.Alert) bool { return a.State == record.AlertSilent })
+	if silent < 0 || y.alerts[silent].Site != "site06" {
 		t.Error("the relaunch that was expected is not kept")
 	}
 }

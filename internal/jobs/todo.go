@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"go.opentelemetry.io/otel/attribute"
 
@@ -62,6 +63,9 @@ func (r *Runner) todo(ctx context.Context, t record.Todo, try int) (err error) {
 	case !errors.Is(err, record.ErrBusy):
 		r.meter.Did(t.What, "failed")
 		gear.Tell(log, "work failed; it is tried again", err)
+		if slices.Contains(record.ByTheClock, t.What) {
+			return nil // by the next minute's
+		}
 	}
 	return err
 }

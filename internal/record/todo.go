@@ -28,6 +28,9 @@ const (
 	ToSend    = "send"    // sends a message
 )
 
+// ByTheClock are those that are left each minute: where one cannot be done, the next does it.
+var ByTheClock = []string{ToBegin, ToWatch, ToFront, ToTell}
+
 // Hanging is what hangs on which crawl of a site, "" for all, is its newest.
 func Hanging(site, cause string) []Todo {
 	return []Todo{{What: ToWeigh, Site: site, Cause: cause}, {What: ToJudge, Site: site, Cause: cause},

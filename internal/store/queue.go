@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -65,8 +66,12 @@ func (a todoArgs) options(in time.Duration) *river.InsertOpts {
 		o.Queue = recheckQueue
 	case record.ToSend:
 		o.Queue = messageQueue
-	case record.ToBegin, record.ToWatch, record.ToFront, record.ToTell:
-		o.Queue, o.MaxAttempts = watchQueue, 1 // the next minute does it
+	}
+	if slices.Contains(record.ByTheClock, a.What) {
+		// One that waits, or is done, is enough: nobody may be there to do it.
+		o.Queue, o.MaxAttempts = watchQueue, 1
+		o.UniqueOpts.ByState = []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending,
+			rivertype.JobStateRunning, rivertype.JobStateScheduled}
 	}
 	if in > 0 {
 		o.ScheduledAt = time.Now().Add(in)
@@ -215,8 +220,8 @@ func byTheClock() (out []*river.PeriodicJob) {
 	for _, t := range record.Hanging("", "") {
 		add(midnights{}, t, "day ", time.DateOnly)
 	}
-	for _, what := range []string{record.ToBegin, record.ToWatch, record.ToFront, record.ToTell} {
-		add(minutes{}, record.Todo{What: what}, "minute ", "2006-01-02 15:04")
+	for _, what := range record.ByTheClock {
+		add(minutes{}, record.Todo{What: what}, "minute", "")
 	}
 	return out
 }

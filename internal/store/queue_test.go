@@ -114,6 +114,50 @@ func TestTodo(t *testing.T) {
 	}
 }
 
+// TestMinutes: of what comes by the clock one that waits is enough, and one whose worker ended is let go: the next minute
+// brings another.
+func TestMinutes(t *testing.T) {
+	s, db := opened(t)
+	left := func(state string) (n int) {
+		t.Helper()
+		if err := db.QueryRowContext(t.Context(), "select count(*) from river_job where state::text = $1", state).Scan(&n); err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	for range 3 {
+		if err := s.Leave(t.Context(), record.Todo{What: record.ToWatch, Cause: "minute"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if n := left("available"); n != 1 {
+		t.Errorf("%d wait", n)
+	}
+	if q, err := s.Queue(t.Context()); err != nil || len(q.Jobs) != 0 {
+		t.Errorf("people are shown %+v (%v)", q.Jobs, err)
+	}
+	if _, err := db.ExecContext(t.Context(), `update river_job set state = 'running', attempt = 1, attempted_at = now() - interval '1 minute',
+		attempted_by = array['seat/dead']`); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := s.TakeBack(t.Context(), time.Second, ""); err != nil || n != 1 {
+		t.Errorf("%d are taken back (%v)", n, err)
+	}
+	if left("cancelled") != 1 || left("discarded") != 0 {
+		t.Error("what a minute left is kept as given up")
+	}
+	if err := s.Leave(t.Context(), record.Todo{What: record.ToWatch, Cause: "minute"}); err != nil ||
+		left("available") != 1 {
+		t.Errorf("the next minute: %d wait (%v)", left("available"), err)
+	}
+	if _, err := db.ExecContext(t.Context(), "update river_job set created_at = now() - interval '4 minutes' where state = 'available'"); err != nil {
+		t.Fatal(err)
+	}
+	if q, err := s.Queue(t.Context()); err != nil || len(q.Jobs) != 1 {
+		t.Errorf("nobody takes it, and people are shown %+v (%v)", q.Jobs, err)
+	}
+}
+
 // TestTakeBack: what a worker was at that is not heard of any more is done by another, once it has been missed.
 func TestTakeBack(t *testing.T) {
 	s := testkit.Store(t)

@@ -45,7 +45,7 @@ func (s *Store) Queue(ctx context.Context) (out record.Queue, err error) {
 	return out, err
 }
 
-// jobs are what else runs, waits or was given up.
+// jobs are what else runs, waits or was given up. What comes each minute is told where nobody takes it, or it takes long.
 func (s *Store) jobs(ctx context.Context) ([]record.Job, error) {
 	out := []record.Job{}
 	err := s.db.SelectContext(ctx, &out, `select j.id, j.args ->> 'what' as what,
@@ -60,8 +60,9 @@ func (s *Store) jobs(ctx context.Context) ([]record.Job, error) {
 		from river_job j left join crawl c on c.id = (j.args ->> 'crawl')::bigint left join site s on s.id = c.site_id
 		left join worker w on w.name = j.attempted_by[array_upper(j.attempted_by, 1)]
 		where j.kind = $1 and j.state <> 'completed' and (j.state <> 'cancelled' or j.finalized_at > now() - interval '1 hour')
+			and not (j.args ->> 'what' = any($8) and (j.created_at > now() - interval '3 minutes' or j.state = 'cancelled'))
 		order by j.state <> 'running', j.id limit $7`, todoKind, record.Runs, record.GivenUp, record.Cancelled, record.Again,
-		record.Waits, mostQueued)
+		record.Waits, mostQueued, record.ByTheClock)
 	return out, err
 }
 
@@ -112,7 +113,8 @@ const deserted = `(attempted_at < now() - interval '1 second' and $2 <> '' and
 // of a seat, and ends rechecks that nobody is to do any more.
 func (s *Store) TakeBack(ctx context.Context, patience time.Duration, seat string) (taken int, err error) {
 	tag, err := s.pool.Exec(ctx, `update river_job j set
-		state = cast(case when attempt >= max_attempts then 'discarded' else 'available' end as river_job_state),
+		state = cast(case when max_attempts = 1 then 'cancelled' when attempt >= max_attempts then 'discarded' else 'available' end
+			as river_job_state),
 		finalized_at = case when attempt >= max_attempts then now() end, scheduled_at = now(),
 		errors = array_append(errors, jsonb_build_object('at', now(), 'attempt', attempt, 'error', 'its worker ended', 'trace', ''))
 		where kind = $3 and state = 'running' and `+deserted, patience.Seconds(), seat, todoKind)
