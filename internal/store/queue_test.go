@@ -114,8 +114,8 @@ func TestTodo(t *testing.T) {
 	}
 }
 
-// TestMinutes: of what comes by the clock one that waits is enough, and one whose worker ended is let go: the next minute
-// brings another.
+// TestMinutes: of what comes by the clock one that waits is enough, and one whose worker ended is let go: the next
+// minute brings another.
 func TestMinutes(t *testing.T) {
 	s, db := opened(t)
 	left := func(state string) (n int) {

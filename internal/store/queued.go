@@ -45,7 +45,8 @@ func (s *Store) Queue(ctx context.Context) (out record.Queue, err error) {
 	return out, err
 }
 
-// jobs are what else runs, waits or was given up. What comes each minute is told where nobody takes it, or it takes long.
+// jobs are what else runs, waits or was given up. What comes each minute is told where nobody takes it, or it takes
+// long.
 func (s *Store) jobs(ctx context.Context) ([]record.Job, error) {
 	out := []record.Job{}
 	err := s.db.SelectContext(ctx, &out, `select j.id, j.args ->> 'what' as what,

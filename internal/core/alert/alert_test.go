@@ -105,7 +105,7 @@ func TestOfCrawl(t *testing.T) {
 		t.Errorf("%+v", one)
 	}
 	v, _ = (&Rule{What: HealthFell}).OfCrawl(news(fell), nil)
-	if one := v.Told[0]; !slices.Equal(one.Lines, []string{"-5.1: Footer link is dead", "-1.9: Title is missing"}) {
+	if one := v.Told[0]; !slices.Equal(one.Lines, []string{"−5.1: Footer link is dead", "−1.9: Title is missing"}) {
 		t.Errorf("%q", one.Lines)
 	}
 	v, _ = (&Rule{What: NewFindings}).OfCrawl(news(errs), nil)

@@ -164,7 +164,7 @@ func (r *Rule) fell(n *News, t Told) (v Verdict) {
 	slices.SortStableFunc(parts, func(a, b drift.Part) int { return cmp.Compare(a.Points, b.Points) })
 	for _, p := range parts {
 		if p.Points < -0.05 {
-			t.line(fmt.Sprintf("%.1f: %s", p.Points, n.Cause(p)))
+			t.line(fmt.Sprintf("−%.1f: %s", -p.Points, n.Cause(p)))
 		}
 	}
 	if len(t.Lines) > 0 {
