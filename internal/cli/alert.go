@@ -120,7 +120,6 @@ type ruleFlags struct {
 	rule      api.Rule
 	minHealth float64
 	noNew     string
-	on        bool
 }
 
 func (r *ruleFlags) add(c *cobra.Command) {

@@ -8,6 +8,7 @@ import (
 	"mime"
 	"net"
 	"net/http"
+	"os/exec"
 	"regexp"
 	"strconv"
 	"strings"
@@ -155,7 +156,11 @@ func TestNotLost(t *testing.T) {
 	release := hook.Hold()
 	post := func() {
 		t.Helper()
-		go s.run("way", "test", "board")
+		c := exec.Command(s.binary, "--data", s.data, "way", "test", "board")
+		if err := c.Start(); err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { _ = c.Wait() }) // it ends by itself, or with the service
 	}
 	post()
 	s.until("the first is being sent", func() bool { return len(keys()) == 1 })

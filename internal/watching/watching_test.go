@@ -40,7 +40,6 @@ type garden struct {
 	do   http.HandlerFunc
 	asks atomic.Int64
 	site record.Site
-	home string
 	*Watching
 	store interface {
 		Store
