@@ -49,7 +49,7 @@ func openBrowser(t testing.TB) *browser {
 	t.Cleanup(cancel)
 	ctx, cancel = chromedp.NewContext(ctx)
 	t.Cleanup(cancel)
-	ctx, cancel = context.WithTimeout(ctx, 6*time.Minute)
+	ctx, cancel = context.WithTimeout(ctx, 11*time.Minute)
 	t.Cleanup(cancel)
 	b := &browser{t, ctx}
 	if _, err := chromedp.Call(ctx, cdppage.AddScriptToEvaluateOnNewDocument,

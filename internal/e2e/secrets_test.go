@@ -72,6 +72,7 @@ func TestSecrets(t *testing.T) {
 	s := newShell(t)
 	log := s.startVerbose()
 	s.ok("site add fernhollow http://fernhollow.example/ --allow 127.0.0.0/8")
+	s.ok("watch front fernhollow --off") // which uses secrets, too
 	// A secret holds for the network that it is given under.
 	s.ok("plan set fernhollow --host fernhollow.example=" + garden + " --host api.fernhollow.example=" + garden +
 		" --host other.example=" + abroadAt)
