@@ -5,7 +5,6 @@ package alerts
 import (
 	"context"
 	"errors"
-	"log/slog"
 	"slices"
 	"time"
 
@@ -39,9 +38,8 @@ type Store interface {
 	Maintenances(ctx context.Context, site int64, at time.Time) ([]record.Maintenance, error)
 	Ways(ctx context.Context) ([]record.Way, error)
 	Tellings(ctx context.Context, way int64) ([]record.Telling, error)
-	Messages(ctx context.Context, way int64, most int) ([]record.Message, error)
 	Decide(ctx context.Context, way int64, of []record.Telling,
-		make func(began, over []record.Alert) (record.MessageBody, error)) error
+		say func(began, over []record.Alert) (record.MessageBody, error)) error
 	Week(ctx context.Context, site record.Site, from, until time.Time) (record.LetterSite, error)
 	Crawl(ctx context.Context, site string, number int) (record.Crawl, error)
 	Fixes(ctx context.Context, crawl int64, q record.FixQuery) (record.FixList, error)
@@ -64,19 +62,11 @@ type Alerts struct {
 	groups  []string
 	known   func(check string) bool
 	now     func() time.Time
-	log     *slog.Logger
 }
 
 // New makes them; groups are those of checks, known tells the names of checks, now is the clock.
-func New(
-	s Store,
-	c Comparisons,
-	groups []string,
-	known func(string) bool,
-	now func() time.Time,
-	log *slog.Logger,
-) *Alerts {
-	return &Alerts{store: s, compare: c, groups: groups, known: known, now: now, log: log}
+func New(s Store, c Comparisons, groups []string, known func(string) bool, now func() time.Time) *Alerts {
+	return &Alerts{store: s, compare: c, groups: groups, known: known, now: now}
 }
 
 // RulesOf are the rules of a site.
@@ -119,46 +109,46 @@ func (a *Alerts) RemoveRule(ctx context.Context, site record.Site, name string) 
 	return a.store.RemoveRule(ctx, site.ID, name)
 }
 
-// expected is why what happens at a site now is expected; "" where it is not.
-func (a *Alerts) expected(ctx context.Context, site record.Site, at time.Time) (string, error) {
-	all, err := a.store.Maintenances(ctx, site.ID, at)
-	for _, m := range all {
-		if !m.Began.After(at) {
-			return m.Reason, err
-		}
+// A setting is what is the same for all sites.
+type setting struct {
+	at      time.Time
+	ways    []record.Way
+	planned map[int64]string // the sites that are worked at, by ID, and why: what happens there is expected
+}
+
+func (a *Alerts) setting(ctx context.Context) (out setting, err error) {
+	out.at = a.now()
+	if out.ways, err = a.store.Ways(ctx); err != nil {
+		return out, err
 	}
-	return "", err
+	all, err := a.store.Maintenances(ctx, 0, out.at)
+	out.planned = record.Planned(all, out.at)
+	return out, err
 }
 
 // A telling collects what rules make of a site.
 type telling struct {
-	of       *Alerts
-	site     record.Site
-	rules    []alert.Rule
-	open     map[string][]alert.Open
-	last     map[string]time.Time
-	ways     []record.Way
-	expected string // why what happens is expected
-	at       time.Time
-	out      record.News
+	setting
+	of    *Alerts
+	site  record.Site
+	rules []alert.Rule
+	open  map[string][]alert.Open
+	last  map[string]time.Time // that a rule told of something, where one is to tell seldom
+	out   record.News
 }
 
-func (a *Alerts) telling(ctx context.Context, site record.Site) (*telling, error) {
+func (a *Alerts) telling(ctx context.Context, site record.Site, in setting) (*telling, error) {
 	own, err := a.store.Rules(ctx, site.ID)
 	if err != nil {
 		return nil, err
 	}
-	t := &telling{of: a, site: site, rules: alert.Joined(own), at: a.now(), out: record.News{To: map[string][]int64{}}}
+	t := &telling{setting: in, of: a, site: site, rules: alert.Joined(own), out: record.News{To: map[string][]int64{}}}
 	if t.open, err = a.store.OpenAlerts(ctx, site.ID); err != nil {
 		return nil, err
 	}
-	if t.last, err = a.store.LastTold(ctx, site.ID); err != nil {
-		return nil, err
+	if slices.ContainsFunc(own, func(r alert.Rule) bool { return r.Every > 0 }) {
+		t.last, err = a.store.LastTold(ctx, site.ID)
 	}
-	if t.ways, err = a.store.Ways(ctx); err != nil {
-		return nil, err
-	}
-	t.expected, err = a.expected(ctx, site, t.at)
 	return t, err
 }
 
@@ -191,6 +181,7 @@ func offOver(open []alert.Open) (out []alert.Over) {
 // take takes into account what a rule makes of something.
 func (t *telling) take(r *alert.Rule, v alert.Verdict) {
 	kind := alert.KindOf(r.What)
+	why, expected := t.planned[t.site.ID]
 	for _, one := range v.Told {
 		a := record.Alert{
 			Rule:    r.Name,
@@ -205,8 +196,8 @@ func (t *telling) take(r *alert.Rule, v alert.Verdict) {
 			a.Began = t.at
 		}
 		switch {
-		case t.expected != "":
-			a.State, a.Reason = record.AlertSilent, t.expected
+		case expected:
+			a.State, a.Reason = record.AlertSilent, why
 		case r.Every > 0 && t.at.Sub(t.last[r.Name]) < time.Duration(r.Every)*time.Hour:
 			a.State, a.Reason = record.AlertSilent, "the rule tells at most once in so many hours"
 		}
@@ -254,19 +245,27 @@ func (a *Alerts) Tell(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	in, err := a.setting(ctx)
+	if err != nil {
+		return err
+	}
 	var failed error
 	for _, site := range sites {
-		if err := a.tellOf(ctx, site, signs); err != nil {
+		if err := a.tellOf(ctx, site, signs, in); err != nil {
 			failed = errors.Join(failed, err)
 		}
 	}
-	return errors.Join(failed, a.gather(ctx), a.letters(ctx), a.store.ForgetMessages(ctx, a.now()))
+	ways, err := a.store.Ways(ctx) // with what waits now
+	if err != nil {
+		return errors.Join(failed, err)
+	}
+	return errors.Join(failed, a.gather(ctx, ways), a.letters(ctx, ways), a.store.ForgetMessages(ctx, a.now()))
 }
 
 // tellOf holds what was watched at a site against its rules.
-func (a *Alerts) tellOf(ctx context.Context, site record.Site, s *signs) error {
+func (a *Alerts) tellOf(ctx context.Context, site record.Site, s *signs, in setting) error {
 	one := s.of(site)
-	t, err := a.telling(ctx, site)
+	t, err := a.telling(ctx, site, in)
 	if err != nil {
 		return err
 	}

@@ -15,7 +15,6 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/core/watch"
 	"harvik/internal/record"
-	"harvik/internal/testkit"
 )
 
 // post is a store in memory, with a clock that is set by hand.
@@ -64,7 +63,6 @@ func newPost(t *testing.T, at string) *post {
 		[]string{"links"},
 		func(string) bool { return true },
 		func() time.Time { return p.now },
-		testkit.Quiet,
 	)
 	return p
 }
@@ -237,8 +235,6 @@ func (p *post) Ways(context.Context) ([]record.Way, error) {
 func (p *post) Tellings(_ context.Context, way int64) ([]record.Telling, error) {
 	return slices.Clone(p.tellings[way]), nil
 }
-
-func (p *post) Messages(context.Context, int64, int) ([]record.Message, error) { return nil, nil }
 
 func (p *post) Decide(_ context.Context, way int64, of []record.Telling,
 	make func(began, over []record.Alert) (record.MessageBody, error)) error {

@@ -34,7 +34,11 @@ func (a *Alerts) News(ctx context.Context, crawl int64) error {
 			return err
 		}
 	}
-	t, err := a.telling(ctx, site)
+	in, err := a.setting(ctx)
+	if err != nil {
+		return err
+	}
+	t, err := a.telling(ctx, site, in)
 	if err != nil {
 		return err
 	}
@@ -94,7 +98,6 @@ func (a *Alerts) newsOf(
 		n.Failed = "robots.txt shuts all of it out"
 		return n, nil
 	}
-	n.Health = rec.Report.Health
 	var err error
 	if n.Listed, err = a.store.FixIDs(ctx, rec.ID); err != nil {
 		return nil, err
@@ -322,17 +325,7 @@ func tryOutages(r *alert.Rule, watches []record.Watched, all []record.Outage, no
 		var open []alert.Open
 		for at := now.Add(-triedBack); at.Before(now); at = at.Add(triedStep) {
 			one := alert.Address{Name: w.Name, Address: w.Address, Every: w.Every}
-			for _, o := range slices.Backward(all) {
-				if o.Watch != w.ID || o.Planned || o.Began.After(at) ||
-					o.Ended != nil && at.Sub(*o.Ended) > outagesBack {
-					continue
-				}
-				d := alert.Down{Began: o.Began, Reason: o.Reason}
-				if o.Ended != nil && !o.Ended.After(at) {
-					d.Ended = *o.Ended
-				}
-				one.Down = append(one.Down, d)
-			}
+			one.Down = downs(all, w.ID, at)
 			v := r.OfAddresses([]alert.Address{one}, open, at)
 			for _, t := range v.Told {
 				open = append(open, alert.Open{Subject: t.Subject, Began: t.Since})

@@ -10,17 +10,12 @@ import (
 	"time"
 
 	"harvik/internal/core/alert"
-	"harvik/internal/core/schedule"
 	"harvik/internal/core/text"
 	"harvik/internal/record"
 )
 
-// gather makes messages of what waits to be told.
-func (a *Alerts) gather(ctx context.Context) error {
-	ways, err := a.store.Ways(ctx)
-	if err != nil {
-		return err
-	}
+// gather makes messages of what waits to be told by ways.
+func (a *Alerts) gather(ctx context.Context, ways []record.Way) error {
 	var failed error
 	for _, w := range ways {
 		if w.Waiting == 0 || w.Kind == record.ByFeed || w.Off {
@@ -52,15 +47,8 @@ func due(w record.Way, waits []record.Telling, now time.Time) []record.Telling {
 
 // quiet tells of a way's quiet hours.
 func quiet(w record.Way, now time.Time) bool {
-	if w.Quiet == "" {
-		return false
-	}
-	zone, err := time.LoadLocation(cmp.Or(w.Zone, "UTC"))
-	if err != nil {
-		return false
-	}
-	hours, err := schedule.ReadHours(w.Quiet, zone)
-	return err == nil && hours.Open(now)
+	hours, err := record.Hours{Text: w.Quiet, Zone: w.Zone}.Of()
+	return w.Quiet != "" && err == nil && hours.Open(now)
 }
 
 // mostItems is how many things a message tells; of a storm the rest is summed up.

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"time"
 
-	"harvik/internal/core/schedule"
 	"harvik/internal/core/text"
 	"harvik/internal/record"
 )
@@ -18,12 +17,8 @@ const (
 	mostNext   = 3
 )
 
-// letters sends those that are due.
-func (a *Alerts) letters(ctx context.Context) error {
-	ways, err := a.store.Ways(ctx)
-	if err != nil {
-		return err
-	}
+// letters sends those of ways that are due.
+func (a *Alerts) letters(ctx context.Context, ways []record.Way) error {
 	now := a.now()
 	var failed error
 	for _, w := range ways {
@@ -33,22 +28,11 @@ func (a *Alerts) letters(ctx context.Context) error {
 		body, err := a.letter(ctx, w, now)
 		if err == nil {
 			// Who sets the next one sends this one, also where several processes are at it.
-			err = a.store.PostLetter(ctx, w, nextLetter(w, now), body)
+			err = a.store.PostLetter(ctx, w, w.NextLetter(now), body)
 		}
 		failed = errors.Join(failed, err)
 	}
 	return failed
-}
-
-// nextLetter is when the next letter of a way is due after a time; nil for never.
-func nextLetter(w record.Way, after time.Time) *time.Time {
-	when := schedule.Schedule{When: w.Letter, Zone: w.Zone}
-	table, err := when.Read("")
-	if err != nil {
-		return nil
-	}
-	next := table.Next(after)
-	return &next
 }
 
 // letter is what the last week brought to the sites of a way, those first to which it brought most.

@@ -50,14 +50,8 @@ func (s *signs) of(site record.Site) (out record.AlertSight) {
 		if w.Paused {
 			one.State.SlowFor = 0
 		}
-		for _, o := range slices.Backward(s.outages) {
-			if o.Watch == w.ID && !o.Planned && !w.Paused {
-				d := alert.Down{Began: o.Began, Reason: o.Reason}
-				if o.Ended != nil {
-					d.Ended = *o.Ended
-				}
-				one.Down = append(one.Down, d)
-			}
+		if !w.Paused {
+			one.Down = downs(s.outages, w.ID, s.now)
 		}
 		out.Addresses = append(out.Addresses, one)
 		if l := w.State.Last; l != nil && !l.Ends.IsZero() {
@@ -66,7 +60,7 @@ func (s *signs) of(site record.Site) (out record.AlertSight) {
 	}
 	for _, f := range s.fronts {
 		if f.Site == site.Name && f.Now != nil {
-			out.Front, out.Listed = f.Now, f.Now.Entries()
+			out.Listed = f.Now.Entries()
 			if !f.Now.Ends.IsZero() {
 				certificate(&out, f.Home, f.Now.Ends)
 			}
@@ -83,6 +77,22 @@ func (s *signs) of(site record.Site) (out record.AlertSight) {
 		if c.Site == site.Name && c.Last != nil && c.Last.Refused && s.now.Sub(c.Last.At) < refusedBack {
 			out.Refused = c.Last.Detail
 		}
+	}
+	return out
+}
+
+// downs are the outages of a watch as they stand at a time, those that are over for long left out, the oldest first.
+// All are the newest first.
+func downs(all []record.Outage, watch int64, at time.Time) (out []alert.Down) {
+	for _, o := range slices.Backward(all) {
+		if o.Watch != watch || o.Planned || o.Began.After(at) || o.Ended != nil && at.Sub(*o.Ended) > outagesBack {
+			continue
+		}
+		d := alert.Down{Began: o.Began, Reason: o.Reason}
+		if o.Ended != nil && !o.Ended.After(at) {
+			d.Ended = *o.Ended
+		}
+		out = append(out, d)
 	}
 	return out
 }

@@ -58,7 +58,7 @@ func TestYear(t *testing.T) {
 	const sites = 50
 	y := &year{post: newPost(t, "2026-01-01T00:00:00Z"), newest: map[int64][]record.Crawl{}}
 	begin := y.now
-	y.Alerts = New(y, y, nil, func(string) bool { return true }, func() time.Time { return y.now }, y.log)
+	y.Alerts = New(y, y, nil, func(string) bool { return true }, func() time.Time { return y.now })
 	y.sites, y.ways = nil, []record.Way{
 		{ID: 1, Name: "ash", Kind: record.ByMail, Quiet: "22:00-07:00", Zone: "Europe/Berlin", Wake: true},
 		{ID: 2, Name: "rowan", Kind: record.ByMail, Sites: []string{"site05"}},

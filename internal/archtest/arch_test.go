@@ -75,7 +75,7 @@ internal/look: booking check page plan scope text weburl internal/crawl internal
 internal/preview: booking check page plan robots scope survey text weburl internal/crawl internal/gear internal/pace internal/record
 internal/jobs: booking check fixlist mishap page plan scope survey weburl internal/crawl internal/decide internal/gear internal/judging internal/limit internal/record
 internal/schedules: plan schedule weburl internal/record
-internal/alerts: alert drift gate query schedule text vocabulary watch weburl internal/record
+internal/alerts: alert drift gate query text vocabulary watch weburl internal/record
 internal/messages: text internal/fetch internal/record
 internal/watching: booking check mishap page plan watch weburl internal/crawl internal/fetch internal/gear internal/record
 internal/meter: version internal/record

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -95,12 +96,8 @@ func fromWord(n float64, unit string) string {
 }
 
 func narrowed(r api.Rule) string {
-	var out []string
-	for _, one := range [][2]string{{"", r.Severity}, {"", r.Group}, {"", r.Check}, {"", r.Section}, {"", r.Question}} {
-		if one[1] != "" {
-			out = append(out, one[1])
-		}
-	}
+	out := slices.DeleteFunc([]string{r.Severity, r.Group, r.Check, r.Section, r.Question},
+		func(s string) bool { return s == "" })
 	if g := r.Gate; g != nil {
 		if g.MinHealth > 0 {
 			out = append(out, "health "+strconv.FormatFloat(g.MinHealth, 'f', -1, 64))

@@ -26,6 +26,12 @@ func (k *Kept) Save(_ context.Context, b record.Batch) error {
 	return nil
 }
 
+// Nowhere is a Sink that keeps nothing.
+type Nowhere struct{}
+
+// Save implements Sink.
+func (Nowhere) Save(context.Context, record.Batch) error { return nil }
+
 // A saver stores batches in their own goroutine, at most two behind.
 type saver struct {
 	batches chan record.Batch

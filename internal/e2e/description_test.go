@@ -160,7 +160,7 @@ func TestDescription(t *testing.T) {
 		{operation: "showRenderings", path: "site=beds&crawl=2&address=/",
 			keep: map[string]string{"screen": "renderings.0.screen"}},
 		{operation: "showScreen", path: "site=beds&crawl=2&screen={screen}"},
-		{operation: "setSchedule", path: "site=beds&schedule=nightly", body: `{"when": "daily 03:00", "zone": "Europe/Berlin", "hours": "22:00-06:00", "plan": "pages: 20"}`},
+		{operation: "setSchedule", path: "site=beds&schedule=nightly", body: `{"when": "daily 03:00", "zone": "Europe/Berlin", "hours": "22:00-06:00", "plan": "pages: 2"}`},
 		{operation: "listSchedules", path: "site=beds&days=3"}, {operation: "holdSchedules", body: `{"held": true}`},
 		{operation: "holdSchedules", body: `{"held": false}`},
 		{operation: "runSchedule", path: "site=beds&schedule=nightly", until: state("beds", 3, "finished")},

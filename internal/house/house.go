@@ -66,7 +66,7 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, br
 	h.Runner = jobs.New(jobs.Parts{Store: s, Gear: h.gear, Decisions: h.Decisions, Work: h.List, Judge: judge,
 		Chores: all, Disk: disk, Seat: seat, Meter: m, Log: log})
 	h.Schedules, h.Watching = timed(s, c, h.gear, h.Runner, all, log)
-	h.Alerts = telling(s, c, h.Comparisons, v, all, log)
+	h.Alerts = telling(s, c, h.Comparisons, v, all)
 	return h
 }
 
@@ -88,10 +88,10 @@ func timed(
 
 // telling puts together what tells somebody, and adds it to the chores.
 func telling(s *store.Store, c *check.Catalogue, r *compare.Comparisons, v gear.Unsealer, all map[string]jobs.Chore,
-	log *slog.Logger) *alerts.Alerts {
+) *alerts.Alerts {
 	known := own.Known(c)
-	out := alerts.New(s, r, c.Groups, known.Check, time.Now, log)
-	sends := messages.New(s, v, time.Now, log)
+	out := alerts.New(s, r, c.Groups, known.Check, time.Now)
+	sends := messages.New(s, v, time.Now)
 	all[record.ToNews] = func(ctx context.Context, t record.Todo, _ int) error { return out.News(ctx, t.Crawl) }
 	all[record.ToTell] = func(ctx context.Context, _ record.Todo, _ int) error { return out.Tell(ctx) }
 	all[record.ToSend] = func(ctx context.Context, t record.Todo, try int) error {
@@ -154,7 +154,7 @@ func NewWorker(
 	w.Runner = jobs.New(jobs.Parts{Store: s, Gear: w.gear, Decisions: d, Work: list, Judge: judge,
 		Chores: all, Meter: m, Log: log})
 	_, w.watching = timed(s, c, w.gear, w.Runner, all, log)
-	telling(s, c, compare.New(s, judge, d), v, all, log)
+	telling(s, c, compare.New(s, judge, d), v, all)
 	return w
 }
 

@@ -10,7 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"log/slog"
 	"net/http"
 	"net/netip"
 	"net/url"
@@ -41,12 +40,11 @@ type Messages struct {
 	store Store
 	vault Unsealer
 	now   func() time.Time
-	log   *slog.Logger
 }
 
 // New makes them; now is the clock.
-func New(s Store, v Unsealer, now func() time.Time, log *slog.Logger) *Messages {
-	return &Messages{s, v, now, log}
+func New(s Store, v Unsealer, now func() time.Time) *Messages {
+	return &Messages{s, v, now}
 }
 
 // sendTime is how long one try may take.

@@ -141,7 +141,7 @@ func TestMail(t *testing.T) {
 			Secure: record.MailPlain,
 		},
 	}
-	m := New(p, plain{}, func() time.Time { return now }, testkit.Quiet)
+	m := New(p, plain{}, func() time.Time { return now })
 	box.Refuse(errors.New("the disk of the mail server is full"))
 	if err := m.Send(t.Context(), 7, 1); err == nil || !strings.Contains(p.says[0], "disk of the mail server") {
 		t.Fatalf("refused: %v, %q", err, p.says)
@@ -222,7 +222,7 @@ func TestNoMailServer(t *testing.T) {
 		message: told(),
 		way:     record.Way{ID: 1, Name: "ash", Kind: record.ByMail, Address: "ash@fernhollow.example"},
 	}
-	err := New(p, plain{}, time.Now, testkit.Quiet).Send(t.Context(), 7, 1)
+	err := New(p, plain{}, time.Now).Send(t.Context(), 7, 1)
 	if err == nil || !strings.Contains(err.Error(), "harvik way mail") {
 		t.Errorf("%v", err)
 	}
@@ -236,7 +236,7 @@ func TestWebhook(t *testing.T) {
 		way: record.Way{ID: 1, Name: "board", Kind: record.ByWebhook, Address: address, Allow: "127.0.0.0/8",
 			Sealed: []byte("way board:leaf mould")},
 	}
-	m := New(p, plain{}, func() time.Time { return now }, testkit.Quiet)
+	m := New(p, plain{}, func() time.Time { return now })
 	hook.Answers(503)
 	if err := m.Send(t.Context(), 7, 1); err == nil || !strings.Contains(p.says[0], "503") {
 		t.Fatalf("%v, %q", err, p.says)
@@ -283,7 +283,7 @@ func TestWebhook(t *testing.T) {
 func TestWebhookStays(t *testing.T) {
 	hook, address := testkit.Hook(t)
 	p := &post{message: told(), way: record.Way{ID: 1, Name: "board", Kind: record.ByWebhook, Address: address}}
-	m := New(p, plain{}, time.Now, testkit.Quiet)
+	m := New(p, plain{}, time.Now)
 	err := m.Send(t.Context(), 7, 1)
 	if err == nil || !strings.Contains(err.Error(), "harvik way set board --allow 127.0.0.0/8") ||
 		len(hook.Posts()) != 0 {

@@ -31,11 +31,6 @@ const (
 	sampleTime  = 20 * time.Second
 )
 
-// nowhere is a sink that keeps nothing.
-type nowhere struct{}
-
-func (nowhere) Save(context.Context, record.Batch) error { return nil }
-
 // Previews are safe for use from several goroutines.
 type Previews struct{ gear *gear.Gear }
 
@@ -70,7 +65,7 @@ func (p *Previews) Preview(
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())
 	}
-	config.Book, config.Sink = l.book, nowhere{}
+	config.Book, config.Sink = l.book, crawl.Nowhere{}
 	c, err := crawl.New(config)
 	if err != nil {
 		return nil, record.Refuse("%s", err.Error())

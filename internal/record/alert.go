@@ -4,7 +4,7 @@ import (
 	"time"
 
 	"harvik/internal/core/alert"
-	"harvik/internal/core/watch"
+	"harvik/internal/core/schedule"
 )
 
 // A SiteRule is a rule of a site.
@@ -100,6 +100,20 @@ const (
 	ByWebhook = "webhook"
 	ByFeed    = "feed"
 )
+
+// NextLetter is when the next letter of a way is due after a time; nil for never.
+func (w *Way) NextLetter(after time.Time) *time.Time {
+	if w.Letter == "" {
+		return nil
+	}
+	when := schedule.Schedule{When: w.Letter, Zone: w.Zone}
+	table, err := when.Read("")
+	if err != nil {
+		return nil
+	}
+	next := table.Next(after)
+	return &next
+}
 
 // A MailServer takes mail.
 type MailServer struct {
@@ -222,5 +236,4 @@ type AlertSight struct {
 	Noticed      []int64 // the changes that Different tells of
 	Listed       int     // addresses that all sitemaps list
 	Refused      string  // why a crawl that was due was not begun
-	Front        *watch.Front
 }

@@ -67,6 +67,17 @@ type Maintenance struct {
 	Reason string
 }
 
+// Planned are the sites that are worked at at a time, by ID, with why, of some maintenances.
+func Planned(all []Maintenance, at time.Time) map[int64]string {
+	out := map[int64]string{}
+	for _, m := range all {
+		if _, known := out[m.SiteID]; !known && !m.Began.After(at) && m.Ends.After(at) {
+			out[m.SiteID] = m.Reason
+		}
+	}
+	return out
+}
+
 // A Course is how a watched address did over some time.
 type Course struct {
 	From, Until time.Time

@@ -195,7 +195,7 @@ type Alerts interface {
 // Watching looks at addresses again and again.
 type Watching interface {
 	SetWatch(ctx context.Context, site record.Site, one watch.Watch) error
-	CourseOf(ctx context.Context, site record.Site, name string, from, until time.Time, bins int) (record.Course, error)
+	CourseOf(ctx context.Context, one record.Watched, from, until time.Time, bins int) (record.Course, error)
 	LookAtFront(ctx context.Context, site record.Site) error
 }
 

@@ -78,18 +78,12 @@ func (s *Service) watched(c *gin.Context, site record.Site) (record.Watched, boo
 	return record.Watched{}, false
 }
 
-// within reads a number of the query; on failure it has answered.
+// within reads a number of the query, from 1 on; on failure it has answered. 0 is what programs send that name none.
 func within(c *gin.Context, name string, usual, most int) (int, bool) {
-	text := c.Query(name)
-	if text == "" || text == "0" {
+	if c.Query(name) == "0" {
 		return usual, true
 	}
-	n, err := strconv.Atoi(text)
-	if err != nil || n < 1 || n > most {
-		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("%s is a number from 1 to %d, not %q", name, most, text))
-		return 0, false
-	}
-	return n, true
+	return number(c, name, usual, 1, most)
 }
 
 // showWatch tells how a watched address did.
@@ -112,7 +106,7 @@ func (s *Service) showWatch(c *gin.Context) {
 	}
 	until := time.Now()
 	from := until.AddDate(0, 0, -days)
-	course, err := s.rooms.CourseOf(c, site, one.Name, from, until, bins)
+	course, err := s.rooms.CourseOf(c, one, from, until, bins)
 	if err != nil {
 		s.fail(c, err, watchWord(c))
 		return

@@ -80,10 +80,9 @@ func (s *Service) checkWay(c *gin.Context, w record.Way) error {
 			add("sites", "there is no site %q", name)
 		}
 	}
-	zone := schedule.Schedule{When: "daily 00:00", Zone: w.Zone, Hours: w.Quiet}
-	zone.When = "0 * * * *" // at some hour it comes, whatever the hours
+	hourly := schedule.Schedule{When: "0 * * * *", Zone: w.Zone, Hours: w.Quiet} // it comes at some hour, whatever the hours
 	var of plan.Faults
-	if _, err := zone.Read(""); errors.As(err, &of) {
+	if _, err := hourly.Read(""); errors.As(err, &of) {
 		for _, f := range of {
 			add(strings.Replace(f.Field, "hours", "quiet", 1), "%s", f.Reason)
 		}
@@ -128,13 +127,7 @@ func (s *Service) setWay(c *gin.Context) {
 		}
 		w.Sealed = s.sealer.Seal(in.Secret, record.WayPurpose(name))
 	}
-	if w.Letter != "" {
-		letter := schedule.Schedule{When: w.Letter, Zone: w.Zone}
-		if table, err := letter.Read(""); err == nil {
-			next := table.Next(time.Now())
-			w.Next = &next
-		}
-	}
+	w.Next = w.NextLetter(time.Now())
 	all, err := s.store.Ways(c)
 	if err != nil {
 		s.fail(c, err, "the way")

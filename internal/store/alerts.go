@@ -36,7 +36,7 @@ func (s *Store) PutRule(ctx context.Context, site int64, r alert.Rule) error {
 
 // RemoveRule forgets a rule of a site; record.ErrNotFound where there is none of its own.
 func (s *Store) RemoveRule(ctx context.Context, site int64, name string) error {
-	return s.one(ctx, "delete from alert_rule where site_id = $1 and name = $2", site, name)
+	return s.drop(ctx, "delete from alert_rule where site_id = $1 and name = $2", site, name)
 }
 
 // alertRow is an alert with its columns of JSON.

@@ -140,10 +140,7 @@ func of[T any](p *T) (v T) {
 
 // watched adds how the watched addresses of sites did in the last 30 days.
 func (s *Store) watched(ctx context.Context, sites []care.Site, now time.Time) error {
-	rows, err := s.pool.Query(ctx, `with last as (select
-			coalesce((select max(at) + interval '1 day' from watch_course where grain = 'day'), '-infinity') as day,
-			coalesce((select max(at) + interval '1 hour' from watch_course where grain = 'hour'), '-infinity') as hour),
-		looks as (select watch_id, looks, down from watch_course, last where at >= $1 and (grain = 'day' or grain = 'hour' and at >= day)
+	rows, err := s.pool.Query(ctx, summedUp+`, looks as (select watch_id, looks, down from watch_course, last where at >= $1 and (grain = 'day' or grain = 'hour' and at >= day)
 			union all select watch_id, 1 - planned::int, (down and not planned)::int from watch_look, last where at >= $1 and at >= hour)
 		select s.name, sum(l.looks), sum(l.down) from looks l join watch w on w.id = l.watch_id join site s on s.id = w.site_id group by 1`,
 		now.AddDate(0, 0, -30))

@@ -130,6 +130,7 @@ func (s *Store) Redeem(ctx context.Context, secret string) error {
 		hash[:], Link)
 }
 
+// drop deletes what a query names; record.ErrNotFound where there is none.
 func (s *Store) drop(ctx context.Context, query string, args ...any) error {
 	r, err := s.db.ExecContext(ctx, query, args...)
 	if err != nil {

@@ -57,7 +57,7 @@ func (s *Store) PutWay(ctx context.Context, w record.Way) error {
 
 // RemoveWay forgets a way, with what was sent by it; record.ErrNotFound where there is none.
 func (s *Store) RemoveWay(ctx context.Context, name string) error {
-	return s.one(ctx, "delete from way where name = $1", name)
+	return s.drop(ctx, "delete from way where name = $1", name)
 }
 
 // PostLetter leaves a letter of a way to the queue, and sets when the next is due; nothing happens where another
@@ -91,39 +91,44 @@ func (s *Store) Tellings(ctx context.Context, way int64) ([]record.Telling, erro
 }
 
 // Decide makes a message of what waits to be told by a way, and leaves it to the queue. What is told by another
-// meanwhile is left out; where that is all, there is no message. Make says what it is to say of the alerts.
+// meanwhile is left out; where that is all, there is no message. Say words it.
 func (s *Store) Decide(ctx context.Context, way int64, of []record.Telling,
-	make func(began, over []record.Alert) (record.MessageBody, error)) error {
+	say func(began, over []record.Alert) (record.MessageBody, error)) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "select 1 from way where id = $1 for update", way); err != nil {
 			return err
 		}
-		var sides [2][]record.Alert
-		for _, t := range of {
-			var row alertRow
-			var waits bool
-			if err := tx.QueryRow(ctx, `select exists (select from telling where alert_id = $1 and way_id = $2 and over = $3
-				and message_id is null)`, t.Alert, way, t.Over).Scan(&waits); err != nil {
-				return err
-			}
-			if !waits {
-				continue
-			}
-			if err := tx.QueryRow(ctx, `select a.id, s.name, a.rule, a.what, a.subject, a.began, a.ended, a.body, a.over
-				from alert a join site s on s.id = a.site_id where a.id = $1`, t.Alert).Scan(&row.ID, &row.Site, &row.Rule, &row.What,
-				&row.Subject, &row.Began, &row.Ended, &row.Body, &row.Over); err != nil {
-				return err
-			}
+		alerts, overs := make([]int64, len(of)), make([]bool, len(of))
+		for i, t := range of {
+			alerts[i], overs[i] = t.Alert, t.Over
+		}
+		rows, err := tx.Query(ctx, `select t.over, a.id, s.name, a.rule, a.what, a.subject, a.began, a.ended, a.body, a.over
+			from unnest($2::bigint[], $3::boolean[]) with ordinality w (alert, over, place)
+			join telling t on t.alert_id = w.alert and t.over = w.over and t.way_id = $1 and t.message_id is null
+			join alert a on a.id = t.alert_id join site s on s.id = a.site_id order by w.place`, way, alerts, overs)
+		if err != nil {
+			return err
+		}
+		var sides [2][]record.Alert // that began, and that are over
+		var row alertRow
+		var over bool
+		into := []any{&over, &row.ID, &row.Site, &row.Rule, &row.What, &row.Subject, &row.Began, &row.Ended, &row.Body,
+			&row.Over}
+		if _, err := pgx.ForEachRow(rows, into, func() error {
 			side := 0
-			if t.Over {
+			if over {
 				side = 1
 			}
 			sides[side] = append(sides[side], alertsOf([]alertRow{row})...)
+			row = alertRow{}
+			return nil
+		}); err != nil {
+			return err
 		}
 		if len(sides[0])+len(sides[1]) == 0 {
 			return nil
 		}
-		body, err := make(sides[0], sides[1])
+		body, err := say(sides[0], sides[1])
 		if err != nil {
 			return err
 		}
@@ -131,15 +136,9 @@ func (s *Store) Decide(ctx context.Context, way int64, of []record.Telling,
 		if err != nil {
 			return err
 		}
-		for i, side := range sides {
-			for _, a := range side {
-				if _, err := tx.Exec(ctx, "update telling set message_id = $4 where alert_id = $1 and way_id = $2 and over = $3", a.ID, way,
-					i == 1, id); err != nil {
-					return err
-				}
-			}
-		}
-		return nil
+		_, err = tx.Exec(ctx, `update telling t set message_id = $4 from unnest($2::bigint[], $3::boolean[]) w (alert, over)
+			where t.alert_id = w.alert and t.over = w.over and t.way_id = $1 and t.message_id is null`, way, alerts, overs, id)
+		return err
 	})
 }
 
@@ -163,34 +162,33 @@ func (s *Store) Post(ctx context.Context, way int64, body record.MessageBody) (i
 	return id, err
 }
 
+// messageRow is a message with its column of JSON.
+type messageRow struct {
+	record.Message
+	Body kept[record.MessageBody]
+}
+
+func (r *messageRow) message() record.Message {
+	r.Message.Body = r.Body.value
+	return r.Message
+}
+
+const messageColumns = "select id, way_id as way, key, body, created, sent, tries, error from message "
+
 // Message is one of a number; record.ErrNotFound where there is none.
 func (s *Store) Message(ctx context.Context, id int64) (record.Message, error) {
-	var row struct {
-		record.Message
-		Body kept[record.MessageBody]
-	}
-	err := s.db.GetContext(
-		ctx,
-		&row,
-		`select id, way_id as way, key, body, created, sent, tries, error from message where id = $1`,
-		id,
-	)
-	row.Message.Body = row.Body.value
-	return row.Message, found(err)
+	var row messageRow
+	err := s.db.GetContext(ctx, &row, messageColumns+"where id = $1", id)
+	return row.message(), found(err)
 }
 
 // Messages are the newest of a way, at most so many.
 func (s *Store) Messages(ctx context.Context, way int64, most int) ([]record.Message, error) {
-	var rows []struct {
-		record.Message
-		Body kept[record.MessageBody]
-	}
-	err := s.db.SelectContext(ctx, &rows, `select id, way_id as way, key, body, created, sent, tries, error from message
-		where way_id = $1 order by id desc limit $2`, way, most)
+	var rows []messageRow
+	err := s.db.SelectContext(ctx, &rows, messageColumns+"where way_id = $1 order by id desc limit $2", way, most)
 	out := make([]record.Message, len(rows))
 	for i := range rows {
-		out[i] = rows[i].Message
-		out[i].Body = rows[i].Body.value
+		out[i] = rows[i].message()
 	}
 	return out, err
 }

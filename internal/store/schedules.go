@@ -59,16 +59,7 @@ func (s *Store) PutSchedule(ctx context.Context, site int64, c schedule.Schedule
 
 // RemoveSchedule forgets a schedule; record.ErrNotFound where there is none.
 func (s *Store) RemoveSchedule(ctx context.Context, site int64, name string) error {
-	return s.one(ctx, "delete from schedule where site_id = $1 and name = $2", site, name)
-}
-
-// one runs a statement that is to change one row; record.ErrNotFound where it changes none.
-func (s *Store) one(ctx context.Context, sql string, args ...any) error {
-	tag, err := s.pool.Exec(ctx, sql, args...)
-	if err == nil && tag.RowsAffected() == 0 {
-		err = record.ErrNotFound
-	}
-	return err
+	return s.drop(ctx, "delete from schedule where site_id = $1 and name = $2", site, name)
 }
 
 // PassOver sets when a schedule is due next, with what came of it, and begins nothing; record.ErrBusy where another

@@ -63,7 +63,7 @@ func (s *Store) PutWatch(ctx context.Context, site int64, w watch.Watch, due *ti
 
 // RemoveWatch forgets a watch with all that it saw; record.ErrNotFound where there is none.
 func (s *Store) RemoveWatch(ctx context.Context, site int64, name string) error {
-	return s.one(ctx, "delete from watch where site_id = $1 and name = $2", site, name)
+	return s.drop(ctx, "delete from watch where site_id = $1 and name = $2", site, name)
 }
 
 // TakeWatches takes watches that are due by a time, at most so many, and sets when each is due next: what another
@@ -169,13 +169,15 @@ func (s *Store) courses(ctx context.Context, sql string, args ...any) (map[int64
 	return out, err
 }
 
+// summedUp says up to when looks are summed up, by day and by hour.
+const summedUp = `with last as (select
+	coalesce((select max(at) + interval '1 day' from watch_course where grain = 'day'), '-infinity') as day,
+	coalesce((select max(at) + interval '1 hour' from watch_course where grain = 'hour'), '-infinity') as hour)`
+
 // Lately is how watches did since a time, by watch: from days, the hours after the last of them, and the looks after
 // the last of those.
 func (s *Store) Lately(ctx context.Context, watches []int64, since time.Time) (map[int64]watch.Course, error) {
-	parts, err := s.courses(ctx, `with last as (select
-			coalesce((select max(at) + interval '1 day' from watch_course where grain = 'day'), '-infinity') as day,
-			coalesce((select max(at) + interval '1 hour' from watch_course where grain = 'hour'), '-infinity') as hour)
-		select watch_id, at, looks, down, planned, null::int, times from watch_course, last
+	parts, err := s.courses(ctx, summedUp+` select watch_id, at, looks, down, planned, null::int, times from watch_course, last
 			where watch_id = any($1) and at >= $2 and (grain = 'day' or grain = 'hour' and at >= day)
 		union all `+looksAs+", last where watch_id = any($1) and at >= $2 and at >= hour", watches, since)
 	out := map[int64]watch.Course{}
@@ -325,7 +327,7 @@ func (s *Store) Maintenances(ctx context.Context, site int64, at time.Time) ([]r
 
 // RemoveMaintenance ends one; record.ErrNotFound where there is none.
 func (s *Store) RemoveMaintenance(ctx context.Context, site, id int64) error {
-	return s.one(ctx, "delete from maintenance where site_id = $1 and id = $2", site, id)
+	return s.drop(ctx, "delete from maintenance where site_id = $1 and id = $2", site, id)
 }
 
 // TakeFronts takes sites whose front is to be looked at by a time, at most so many, and sets when they are next.

@@ -99,12 +99,6 @@ func ask(ctx context.Context, c *fetch.Client, u weburl.URL) fetch.Answer {
 	return c.Do(ctx, &u, new(bytes.Buffer), fetch.Request{Want: func(int, string) bool { return true }})
 }
 
-// nowhere is a sink that keeps nothing.
-type nowhere struct{}
-
-// Save implements crawl.Sink.
-func (nowhere) Save(context.Context, record.Batch) error { return nil }
-
 // readingTime is how long the sitemaps of a site are read.
 const readingTime = 2 * time.Minute
 
@@ -135,7 +129,7 @@ func (w *Watching) files(ctx context.Context, c *fetch.Client, home weburl.URL, 
 	if err != nil {
 		return err
 	}
-	config.Book, config.Sink = booking.New(check.NewRunner(nil, p), nil), nowhere{}
+	config.Book, config.Sink = booking.New(check.NewRunner(nil, p), nil), crawl.Nowhere{}
 	reader, err := crawl.New(config)
 	if err != nil {
 		return err

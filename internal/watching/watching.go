@@ -92,10 +92,11 @@ func (w *Watching) SetWatch(ctx context.Context, site record.Site, one watch.Wat
 // Round looks at what is due.
 func (w *Watching) Round(ctx context.Context) error {
 	now := w.now()
-	planned, err := w.maintained(ctx, now)
+	all, err := w.store.Maintenances(ctx, 0, now)
 	if err != nil {
 		return err
 	}
+	planned := record.Planned(all, now)
 	left := mostARound
 	for left > 0 {
 		due, err := w.store.TakeWatches(ctx, now, min(left, 4*atOnce))
@@ -109,18 +110,6 @@ func (w *Watching) Round(ctx context.Context) error {
 		}
 	}
 	return nil
-}
-
-// maintained are the sites that are worked at.
-func (w *Watching) maintained(ctx context.Context, now time.Time) (map[int64]bool, error) {
-	all, err := w.store.Maintenances(ctx, 0, now)
-	out := map[int64]bool{}
-	for _, m := range all {
-		if !m.Began.After(now) {
-			out[m.SiteID] = true
-		}
-	}
-	return out, err
 }
 
 // sumUp sums looks up once an hour.
@@ -143,7 +132,7 @@ func (w *Watching) sumUp(ctx context.Context, now time.Time) error {
 
 // lookAt looks at addresses, many side by side, and hands on what that comes to as it comes. What has not begun when
 // the time of a round is over is left out: the next one looks.
-func (w *Watching) lookAt(ctx context.Context, due []record.Watched, planned map[int64]bool,
+func (w *Watching) lookAt(ctx context.Context, due []record.Watched, planned map[int64]string,
 	save func(record.Round) error) error {
 	r := &round{free: make(chan struct{}, atOnce), sites: map[string]*host{}, until: time.Now().Add(roundTime)}
 	for i := range due {
@@ -167,7 +156,8 @@ func (w *Watching) lookAt(ctx context.Context, due []record.Watched, planned map
 			case err != nil:
 				gear.Tell(w.log.With("site", one.Site, "watch", one.Name), "address could not be looked at", err)
 			default:
-				seen <- func(out *record.Round) { note(out, one, look, planned[one.SiteID]) }
+				_, worked := planned[one.SiteID]
+				seen <- func(out *record.Round) { note(out, one, look, worked) }
 			}
 		})
 	}

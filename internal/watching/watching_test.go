@@ -107,13 +107,19 @@ func (g *garden) minutes(n int) {
 	}
 }
 
-func (g *garden) state() watch.State {
+// watched is the first of what is watched.
+func (g *garden) watched() record.Watched {
 	g.t.Helper()
 	all, err := g.store.Watches(g.t.Context(), "")
 	if err != nil || len(all) == 0 {
 		g.t.Fatalf("%d watches (%v)", len(all), err)
 	}
-	return all[0].State
+	return all[0]
+}
+
+func (g *garden) state() watch.State {
+	g.t.Helper()
+	return g.watched().State
 }
 
 // told is what was noticed and what outages there were, in words.
@@ -159,7 +165,7 @@ func TestRounds(t *testing.T) {
 		t.Errorf("told: %s", got)
 	}
 	now := g.now
-	course, err := g.CourseOf(t.Context(), g.site, "home", now.Add(-time.Hour), now, 6)
+	course, err := g.CourseOf(t.Context(), g.watched(), now.Add(-time.Hour), now, 6)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -246,7 +252,7 @@ func TestMaintenance(t *testing.T) {
 	if got := g.told(); got != "" {
 		t.Errorf("told: %s", got)
 	}
-	course, err := g.CourseOf(t.Context(), g.site, "home", g.now.Add(-time.Hour), g.now.Add(time.Second), 1)
+	course, err := g.CourseOf(t.Context(), g.watched(), g.now.Add(-time.Hour), g.now.Add(time.Second), 1)
 	if share, _ := course.Whole.Available(); err != nil || share != 100 || course.Whole.Planned == 0 {
 		t.Errorf("%+v (%v)", course.Whole, err)
 	}

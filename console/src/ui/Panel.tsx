@@ -26,26 +26,29 @@ export function Panel({ title, act, none, rows, children }: Props) {
   );
 }
 
+/** A table of few rows in its frame. */
+export function Framed({ children }: { children: ReactNode }) {
+  return (
+    <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
+      <Table.Root size="sm">{children}</Table.Root>
+    </Table.ScrollArea>
+  );
+}
+
 /** A table of few rows, with its headings; those of numbers begin with ">". */
 export function Rows({ heads, children }: { heads: string[]; children: ReactNode }) {
   return (
-    <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
-      <Table.Root size="sm">
-        <Table.Header>
-          <Table.Row bg="bg.subtle">
-            {heads.map((h) => (
-              <Table.ColumnHeader
-                key={h}
-                textAlign={h.startsWith(">") ? "end" : undefined}
-                whiteSpace="nowrap"
-              >
-                {h.replace(">", "")}
-              </Table.ColumnHeader>
-            ))}
-          </Table.Row>
-        </Table.Header>
-        <Table.Body>{children}</Table.Body>
-      </Table.Root>
-    </Table.ScrollArea>
+    <Framed>
+      <Table.Header>
+        <Table.Row bg="bg.subtle">
+          {heads.map((h) => (
+            <Table.ColumnHeader key={h} textAlign={h.startsWith(">") ? "end" : undefined} whiteSpace="nowrap">
+              {h.replace(">", "")}
+            </Table.ColumnHeader>
+          ))}
+        </Table.Row>
+      </Table.Header>
+      <Table.Body>{children}</Table.Body>
+    </Framed>
   );
 }

@@ -58,6 +58,21 @@ export function Refused({ error, ...place }: { error: Error | null | undefined; 
   );
 }
 
+/** What is wrong with what was sent, each on a line; or else the refusal. */
+export function Faults({ error }: { error: Error | null | undefined }) {
+  const faults = error instanceof Problem ? error.faults : [];
+  if (faults.length === 0) return <Refused error={error} mt="2" />;
+  return (
+    <>
+      {faults.map((f) => (
+        <Text key={f.field} color="severity.error" mt="1">
+          {f.reason}
+        </Text>
+      ))}
+    </>
+  );
+}
+
 export function RouteProblem() {
   return <Failed error={useRouteError()} retry={() => location.reload()} />;
 }

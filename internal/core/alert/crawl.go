@@ -19,10 +19,9 @@ import (
 type News struct {
 	Number    int
 	Home      string
-	Failed    string            // why it failed or was put away, where nobody wanted that; "" where it finished
-	Before    int               // number of the crawl that it is compared with; 0 for none
-	Drift     *drift.Comparison // with that; nil for none
-	Health    float64
+	Failed    string                    // why it failed or was put away, where nobody wanted that; "" where it finished
+	Before    int                       // number of the crawl that it is compared with; 0 for none
+	Drift     *drift.Comparison         // with that; nil for none
 	Listed    map[string]bool           // the lines of its fix list, by ID
 	Important func(address string) bool // pages that matter
 	Cause     func(p drift.Part) string // what a part of a step in health comes from, in words

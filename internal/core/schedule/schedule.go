@@ -135,9 +135,6 @@ func (t *Timetable) examine() plan.Faults {
 // Next is when the schedule comes first after a time; the zero time for never. Where that would be outside of its
 // hours, it comes when they begin.
 func (t *Timetable) Next(after time.Time) time.Time {
-	if t.step == nil {
-		return time.Time{}
-	}
 	for base := t.base(after.Add(-t.jitter - 24*time.Hour)); !base.IsZero(); base = t.base(base) {
 		if at := t.put(base); at.After(after) {
 			return at

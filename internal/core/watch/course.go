@@ -16,17 +16,14 @@ type Course struct {
 	Times   Times     // of those that were answered
 }
 
-// growth is how much longer the times of a step are than those of the one before it.
-const growth = 1.12
+// Growth is how much longer the times of a step are than those of the one before it.
+const Growth = 1.12
 
 // Times count how often a time was taken, by steps that grow: percentiles are told to within six hundredths.
 type Times map[int]int
 
 // StepOf is the step of a time in milliseconds.
-func StepOf(ms int) int { return int(math.Log(float64(max(ms, 1))) / math.Log(growth)) }
-
-// Growth is how steps grow, for those that count elsewhere.
-const Growth = growth
+func StepOf(ms int) int { return int(math.Log(float64(max(ms, 1))) / math.Log(Growth)) }
 
 // Add counts a time in milliseconds.
 func (t Times) Add(ms int) { t[StepOf(ms)]++ }
@@ -43,7 +40,7 @@ func (t Times) Percentile(p float64) int {
 	left := int(math.Ceil(p / 100 * float64(all)))
 	for _, step := range slices.Sorted(maps.Keys(t)) {
 		if left -= t[step]; left <= 0 {
-			return int(math.Round(math.Pow(growth, float64(step)+0.5)))
+			return int(math.Round(math.Pow(Growth, float64(step)+0.5)))
 		}
 	}
 	return 0

@@ -1,13 +1,14 @@
-import { Box, Button, Code, Flex, Heading, Input, Table, Text } from "@chakra-ui/react";
+import { Box, Button, Code, Flex, Heading, Table, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { api, Problem, read } from "../../api/client";
+import { api, read } from "../../api/client";
 import type { Way } from "../../api/types";
 import { ways } from "../../api/watching";
 import { moment } from "../../lib/time";
+import { Blank } from "../../ui/Blank";
 import { Panel, Rows } from "../../ui/Panel";
 import { Select } from "../../ui/Select";
-import { Failed, Loading, Refused } from "../../ui/States";
+import { Failed, Faults, Loading, Refused } from "../../ui/States";
 
 /** Who is told, and how. */
 export function WaysPage() {
@@ -111,48 +112,40 @@ function Add() {
       ),
     onSuccess,
   });
-  const faults = add.error instanceof Problem ? add.error.faults : [];
   const submit = (e: FormEvent) => {
     e.preventDefault();
     add.mutate();
   };
-  const input = (label: string, hint: string, value: string, set: (v: string) => void, width: string) => (
-    <Input
-      size="sm"
-      bg="bg.panel"
-      width={width}
-      aria-label={label}
-      placeholder={hint}
-      value={value}
-      onChange={(e) => set(e.target.value)}
-    />
-  );
   return (
     <form onSubmit={submit}>
       <Flex gap="2" wrap="wrap" align="center">
         <Text>Tell</Text>
-        {input("Name of the way", "ash", name, setName, "8rem")}
+        <Blank label="Name of the way" hint="ash" value={name} set={setName} width="8rem" size="sm" />
         <Text>by</Text>
         <Select label="By what" width="9rem" value={kind} options={kinds} set={setKind} />
-        {kind !== "feed" &&
-          input(
-            "Address",
-            kind === "mail" ? "ash@fernhollow.example" : "https://board.fernhollow.example/told",
-            address,
-            setAddress,
-            "22rem",
-          )}
-        {input("Hours in which only what is urgent is told", "quiet 22:00-07:00", quiet, setQuiet, "10rem")}
+        {kind !== "feed" && (
+          <Blank
+            label="Address"
+            hint={kind === "mail" ? "ash@fernhollow.example" : "https://board.fernhollow.example/told"}
+            value={address}
+            set={setAddress}
+            width="22rem"
+            size="sm"
+          />
+        )}
+        <Blank
+          label="Hours in which only what is urgent is told"
+          hint="quiet 22:00-07:00"
+          value={quiet}
+          set={setQuiet}
+          width="10rem"
+          size="sm"
+        />
         <Button type="submit" size="sm" bg="accent" color="accent.text" loading={add.isPending}>
           Set the way
         </Button>
       </Flex>
-      {faults.map((f) => (
-        <Text key={f.field} color="severity.error" mt="1">
-          {f.reason}
-        </Text>
-      ))}
-      {faults.length === 0 && <Refused error={add.error} mt="2" />}
+      <Faults error={add.error} />
       {add.data?.feed && (
         <Text mt="2">
           The address of the feed, told once: <Code>{location.origin + add.data.feed}</Code>

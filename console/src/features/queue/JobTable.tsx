@@ -3,8 +3,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api } from "../../api/client";
 import { queue } from "../../api/queries";
 import type { Job } from "../../api/types";
+import { lasting } from "../../lib/time";
 import { Refused } from "../../ui/States";
-import { since } from "./since";
 
 /** What is done beside crawls, and what one may do about it. */
 export function JobTable({ jobs }: { jobs: Job[] }) {
@@ -57,7 +57,7 @@ export function JobTable({ jobs }: { jobs: Job[] }) {
               )}
             </Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">
-              {since(j.since)}
+              {lasting(j.since)}
             </Table.Cell>
             <Table.Cell textAlign="end">{j.tries}</Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">

@@ -1,13 +1,13 @@
 import { Box, Heading, Link, Table, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
 import { Link as RouterLink } from "react-router";
 import { queue } from "../../api/queries";
 import type { QueuedCrawl, Worker } from "../../api/types";
 import { whole } from "../../lib/format";
+import { lasting } from "../../lib/time";
+import { Framed, Panel } from "../../ui/Panel";
 import { Failed, Loading } from "../../ui/States";
 import { JobTable } from "./JobTable";
-import { since } from "./since";
 
 /** Who works and at what, and what waits for a worker. */
 export function QueuePage() {
@@ -20,42 +20,21 @@ export function QueuePage() {
       <Heading as="h1" size="xl" mb="4">
         Queue
       </Heading>
-      <Part title="Crawls" none="No crawl runs, and none waits." rows={crawls.length}>
-        <CrawlRows crawls={crawls} />
-      </Part>
-      <Part title="Other work" none="Everything that hangs on crawls is done." rows={jobs.length}>
-        <JobTable jobs={jobs} />
-      </Part>
-      <Part title="Workers" none="Nobody takes work: start `harvik worker`." rows={workers.length}>
-        <WorkerRows workers={workers} />
-      </Part>
-    </Box>
-  );
-}
-
-function Part({
-  title,
-  none,
-  rows,
-  children,
-}: {
-  title: string;
-  none: string;
-  rows: number;
-  children: ReactNode;
-}) {
-  return (
-    <Box as="section" aria-label={title} mb="7">
-      <Heading as="h2" size="md" mb="2">
-        {title}
-      </Heading>
-      {rows === 0 ? (
-        <Text color="fg.muted">{none}</Text>
-      ) : (
-        <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
-          <Table.Root size="sm">{children}</Table.Root>
-        </Table.ScrollArea>
-      )}
+      <Panel title="Crawls" none="No crawl runs, and none waits." rows={crawls.length}>
+        <Framed>
+          <CrawlRows crawls={crawls} />
+        </Framed>
+      </Panel>
+      <Panel title="Other work" none="Everything that hangs on crawls is done." rows={jobs.length}>
+        <Framed>
+          <JobTable jobs={jobs} />
+        </Framed>
+      </Panel>
+      <Panel title="Workers" none="Nobody takes work: start `harvik worker`." rows={workers.length}>
+        <Framed>
+          <WorkerRows workers={workers} />
+        </Framed>
+      </Panel>
     </Box>
   );
 }
@@ -91,7 +70,7 @@ function CrawlRows({ crawls }: { crawls: QueuedCrawl[] }) {
               )}
             </Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">
-              {since(c.since)}
+              {lasting(c.since)}
             </Table.Cell>
             <Table.Cell textAlign="end">{whole(c.fetched)}</Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">
@@ -130,10 +109,10 @@ function WorkerRows({ workers }: { workers: Worker[] }) {
             <Table.Cell textAlign="end">{most(w.rechecks)}</Table.Cell>
             <Table.Cell>{w.opens ? "opens them" : "lacks the key"}</Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">
-              {since(w.started)}
+              {lasting(w.started)}
             </Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">
-              {since(w.seen)} ago
+              {lasting(w.seen)} ago
             </Table.Cell>
           </Table.Row>
         ))}

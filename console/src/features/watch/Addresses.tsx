@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Input, Link, Table, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Link, Table, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useSearchParams } from "react-router";
@@ -7,6 +7,7 @@ import type { Watched } from "../../api/types";
 import { watches } from "../../api/watching";
 import { whole } from "../../lib/format";
 import { availability, lasting } from "../../lib/time";
+import { Blank } from "../../ui/Blank";
 import { Panel, Rows } from "../../ui/Panel";
 import { Failed, Loading, Refused } from "../../ui/States";
 import { Watching } from "./Watching";
@@ -126,35 +127,29 @@ function Add({ site }: { site: string }) {
     e.preventDefault();
     add.mutate();
   };
-  const field = (
-    label: string,
-    hint: string,
-    value: string,
-    set: (v: string) => void,
-    width: string,
-    type?: string,
-  ) => (
-    <Input
-      size="xs"
-      bg="bg.panel"
-      type={type}
-      width={width}
-      aria-label={label}
-      placeholder={hint}
-      value={value}
-      onChange={(e) => set(e.target.value)}
-    />
-  );
   return (
     <Box asChild mt="3">
       <form onSubmit={submit}>
         <Flex gap="2" wrap="wrap" align="center">
           <Text>Watch</Text>
-          {field("Address to watch", "/ or /shop/", address, setAddress, "16rem")}
+          <Blank label="Address to watch" hint="/ or /shop/" value={address} set={setAddress} width="16rem" />
           <Text>every</Text>
-          {field("Minutes between two looks", "5", every, setEvery, "5rem", "number")}
+          <Blank
+            label="Minutes between two looks"
+            hint="5"
+            value={every}
+            set={setEvery}
+            width="5rem"
+            type="number"
+          />
           <Text>minutes; there has to stand</Text>
-          {field("Text that has to stand there", "Opening hours", must, setMust, "12rem")}
+          <Blank
+            label="Text that has to stand there"
+            hint="Opening hours"
+            value={must}
+            set={setMust}
+            width="12rem"
+          />
           <Button type="submit" size="xs" bg="accent" color="accent.text" loading={add.isPending}>
             Watch it
           </Button>

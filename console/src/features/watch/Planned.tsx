@@ -1,9 +1,10 @@
-import { Button, Flex, Input, Text } from "@chakra-ui/react";
+import { Button, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { api, read } from "../../api/client";
 import { maintenance } from "../../api/watching";
 import { moment } from "../../lib/time";
+import { Blank } from "../../ui/Blank";
 import { Panel } from "../../ui/Panel";
 import { Failed, Loading, Refused } from "../../ui/States";
 
@@ -50,25 +51,9 @@ export function Planned({ site }: { site: string }) {
       <form onSubmit={submit}>
         <Flex gap="2" wrap="wrap" align="center">
           <Text>The site is worked at from now until</Text>
-          <Input
-            size="xs"
-            width="13rem"
-            type="datetime-local"
-            bg="bg.panel"
-            aria-label="Until when"
-            value={until}
-            onChange={(e) => setUntil(e.target.value)}
-          />
+          <Blank label="Until when" type="datetime-local" width="13rem" value={until} set={setUntil} />
           <Text>because of</Text>
-          <Input
-            size="xs"
-            width="14rem"
-            bg="bg.panel"
-            aria-label="Why"
-            placeholder="a relaunch"
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-          />
+          <Blank label="Why" hint="a relaunch" width="14rem" value={reason} set={setReason} />
           <Button type="submit" size="xs" variant="outline" disabled={!until} loading={add.isPending}>
             Tell nobody of it
           </Button>

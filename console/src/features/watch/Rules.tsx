@@ -1,12 +1,13 @@
-import { Button, Flex, Input, Table, Text } from "@chakra-ui/react";
+import { Button, Flex, Table, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, Problem, read } from "../../api/client";
+import { api, read } from "../../api/client";
 import type { Rule, RuleKind, SiteRule } from "../../api/types";
 import { rules } from "../../api/watching";
+import { Blank } from "../../ui/Blank";
 import { Panel, Rows } from "../../ui/Panel";
 import { Select } from "../../ui/Select";
-import { Failed, Loading, Refused } from "../../ui/States";
+import { Failed, Faults, Loading, Refused } from "../../ui/States";
 import { Tried } from "./Tried";
 
 /** What is told of the site. */
@@ -109,18 +110,6 @@ function Add({ site, kinds }: { site: string; kinds: RuleKind[] }) {
     mutationFn: () => read(api.POST("/sites/{site}/try-rule", { params, body: rule })),
   });
   const error = set.error ?? test.error;
-  const faults = error instanceof Problem ? error.faults : [];
-  const input = (label: string, hint: string, value: string, change: (v: string) => void, width: string) => (
-    <Input
-      size="xs"
-      bg="bg.panel"
-      width={width}
-      aria-label={label}
-      placeholder={hint}
-      value={value}
-      onChange={(e) => change(e.target.value)}
-    />
-  );
   return (
     <>
       <Flex gap="2" mt="3" wrap="wrap" align="center">
@@ -133,12 +122,37 @@ function Add({ site, kinds }: { site: string; kinds: RuleKind[] }) {
           options={kinds.map((k) => [k.name, k.says] as const)}
           set={setWhat}
         />
-        {kind?.unit && input("From which number on", `${kind.least} ${kind.unit}`, least, setLeast, "9rem")}
-        {takes("gate") && input("Health that a crawl has to have", "health 85", least, setLeast, "7rem")}
-        {takes("section") && input("In which section", "in /shop/", section, setSection, "8rem")}
-        {takes("question") &&
-          input("Question of pages", "words < 50 && indexable", question, setQuestion, "18rem")}
-        {input("Name of the rule", "name", name, setName, "8rem")}
+        {kind?.unit && (
+          <Blank
+            label="From which number on"
+            hint={`${kind.least} ${kind.unit}`}
+            value={least}
+            set={setLeast}
+            width="9rem"
+          />
+        )}
+        {takes("gate") && (
+          <Blank
+            label="Health that a crawl has to have"
+            hint="health 85"
+            value={least}
+            set={setLeast}
+            width="7rem"
+          />
+        )}
+        {takes("section") && (
+          <Blank label="In which section" hint="in /shop/" value={section} set={setSection} width="8rem" />
+        )}
+        {takes("question") && (
+          <Blank
+            label="Question of pages"
+            hint="words < 50 && indexable"
+            value={question}
+            set={setQuestion}
+            width="18rem"
+          />
+        )}
+        <Blank label="Name of the rule" hint="name" value={name} set={setName} width="8rem" />
         <Button size="xs" variant="outline" loading={test.isPending} onClick={() => test.mutate()}>
           Try it on what has been
         </Button>
@@ -152,12 +166,7 @@ function Add({ site, kinds }: { site: string; kinds: RuleKind[] }) {
           Set the rule
         </Button>
       </Flex>
-      {faults.map((f) => (
-        <Text key={f.field} color="severity.error" mt="1">
-          {f.reason}
-        </Text>
-      ))}
-      {faults.length === 0 && <Refused error={error} mt="2" />}
+      <Faults error={error} />
       {test.data && <Tried of={test.data} />}
     </>
   );

@@ -1,14 +1,15 @@
-import { Button, Flex, Input, Table, Text } from "@chakra-ui/react";
+import { Button, Flex, Table, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, Problem, read } from "../../api/client";
+import { api, read } from "../../api/client";
 import type { Schedule, Scheduled } from "../../api/types";
 import { schedules } from "../../api/watching";
 import { moment } from "../../lib/time";
+import { Blank } from "../../ui/Blank";
 import { Panel, Rows } from "../../ui/Panel";
 import { Select } from "../../ui/Select";
-import { Failed, Loading, Refused } from "../../ui/States";
+import { Failed, Faults, Loading, Refused } from "../../ui/States";
 import { Last } from "./WeekPage";
 
 /** When the site is crawled by itself. */
@@ -126,52 +127,28 @@ function Add({ site }: { site: string }) {
     e.preventDefault();
     add.mutate({ when: `${days} ${time}`, zone, hours, jitter: 20 });
   };
-  const faults = add.error instanceof Problem ? add.error.faults : [];
   return (
     <form onSubmit={submit}>
       <Flex gap="2" mt="3" wrap="wrap" align="center">
         <Text>Crawl it</Text>
         <Select label="How often" size="xs" width="13rem" value={days} options={often} set={setDays} />
         <Text>at</Text>
-        <Input
-          size="xs"
-          type="time"
-          width="6.5rem"
-          bg="bg.panel"
-          aria-label="Time of day"
-          value={time}
-          onChange={(e) => setTime(e.target.value)}
-        />
+        <Blank label="Time of day" type="time" width="6.5rem" value={time} set={setTime} />
         <Text>({zone}), only in these hours</Text>
-        <Input
-          size="xs"
+        <Blank
+          label="Hours in which alone it runs"
+          hint="22:00-06:00"
           width="8rem"
-          bg="bg.panel"
-          aria-label="Hours in which alone it runs"
-          placeholder="22:00-06:00"
           value={hours}
-          onChange={(e) => setHours(e.target.value)}
+          set={setHours}
         />
         <Text>as</Text>
-        <Input
-          size="xs"
-          width="8rem"
-          bg="bg.panel"
-          aria-label="Name of the schedule"
-          placeholder="usual"
-          value={name}
-          onChange={(e) => setName(e.target.value)}
-        />
+        <Blank label="Name of the schedule" hint="usual" width="8rem" value={name} set={setName} />
         <Button type="submit" size="xs" bg="accent" color="accent.text" loading={add.isPending}>
           Set the schedule
         </Button>
       </Flex>
-      {faults.map((f) => (
-        <Text key={f.field} color="severity.error" mt="1">
-          {f.reason}
-        </Text>
-      ))}
-      {faults.length === 0 && <Refused error={add.error} mt="2" />}
+      <Faults error={add.error} />
     </form>
   );
 }
