@@ -34,7 +34,7 @@ console/dist/index.html: $(shell find console/src -type f 2>/dev/null) console/i
 # Everything that has to hold: format, vet, types, all tests. The linter, which reads all that is used, too, is check's.
 test:
 	@$(MAKE) --no-print-directory -j 4 debian compiled build format vet types generated
-	go test $(GO_TAGS) -vet off -ldflags '-s -w' -timeout 14m -parallel 10 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
+	go test $(GO_TAGS) -vet off -ldflags '-s -w' -timeout 14m -parallel 6 ./internal/e2e ./internal/crawl ./... # vetted before; what takes longest, and mostly waits, first
 
 check: format vet types generated lint
 

@@ -47,7 +47,40 @@ func (a *Alerts) News(ctx context.Context, crawl int64) error {
 	}); err != nil {
 		return err
 	}
+	t.join()
 	return t.save(ctx)
+}
+
+// join makes one event of a fall of health and what else the crawl brought, where the same people are told: a deploy
+// that closes pages, and lets health fall by that, is one line.
+func (t *telling) join() {
+	all := t.out.Alerts
+	fall := slices.IndexFunc(all, func(a record.Alert) bool {
+		return a.What == alert.HealthFell && a.State == record.AlertNew && !t.every(a.Rule)
+	})
+	if fall < 0 {
+		return
+	}
+	best := -1
+	for i := range all {
+		place := alert.Leads(all[i].What)
+		if place < 0 || all[i].State != record.AlertNew ||
+			!slices.Equal(t.out.To[all[i].Rule], t.out.To[all[fall].Rule]) {
+			continue
+		}
+		if best < 0 || place < alert.Leads(all[best].What) {
+			best = i
+		}
+	}
+	if best >= 0 {
+		all[best].Told.Join(all[fall].Told)
+		t.out.Alerts = slices.Delete(all, fall, fall+1)
+	}
+}
+
+// every tells whether a rule tells at most once in so many hours.
+func (t *telling) every(rule string) bool {
+	return slices.ContainsFunc(t.rules, func(r alert.Rule) bool { return r.Name == rule && r.Every > 0 })
 }
 
 // stepOf is how health changed, with what took or brought most of it.

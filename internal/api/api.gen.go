@@ -227,6 +227,9 @@ type CareSite struct {
 	// Errors checks of that severity that fail in it
 	Errors int `json:"errors"`
 
+	// Groups that it is in
+	Groups []string `json:"groups"`
+
 	// Health of the newest finished crawl
 	Health *float64 `json:"health,omitempty"`
 	Home   string   `json:"home"`
@@ -1120,6 +1123,11 @@ type GateVerdict struct {
 // Grade how a measure is by public guidance on Web Vitals
 type Grade = string
 
+// Groups Which groups a site is in
+type Groups struct {
+	Groups []string `json:"groups"`
+}
+
 // HeaderField One header line
 type HeaderField struct {
 	Name  string `json:"name"`
@@ -1363,6 +1371,15 @@ type LookRequest struct {
 
 	// Render make the page in a browser, too: on phone and desktop
 	Render bool `json:"render,omitempty,omitzero"`
+}
+
+// LooksKept For how many days looks are kept
+type LooksKept struct {
+	// Days one by one
+	Days int `json:"days"`
+
+	// Hours by hour, in days; longer than one by one
+	Hours int `json:"hours"`
 }
 
 // MailServer defines model for MailServer.
@@ -2624,6 +2641,9 @@ type Site struct {
 	Crawls  int       `json:"crawls"`
 	Created time.Time `json:"created"`
 
+	// Groups that it is in
+	Groups []string `json:"groups,omitempty,omitzero"`
+
 	// Health of that crawl
 	Health *float64 `json:"health,omitempty"`
 	Home   string   `json:"home"`
@@ -3162,6 +3182,9 @@ type WatchCourse struct {
 
 // WatchList defines model for WatchList.
 type WatchList struct {
+	// Kept For how many days looks are kept
+	Kept LooksKept `json:"kept"`
+
 	// Outages of the last 30 days, the newest first
 	Outages []Outage  `json:"outages"`
 	Watches []Watched `json:"watches"`
@@ -3733,6 +3756,9 @@ type MoveFixesJSONRequestBody = Wish
 // SetFrontJSONRequestBody defines body for SetFront for application/json ContentType.
 type SetFrontJSONRequestBody = FrontWatched
 
+// SetGroupsJSONRequestBody defines body for SetGroups for application/json ContentType.
+type SetGroupsJSONRequestBody = Groups
+
 // SetImportanceJSONRequestBody defines body for SetImportance for application/json ContentType.
 type SetImportanceJSONRequestBody = FigureChoice
 
@@ -3780,6 +3806,9 @@ type AddTicketJSONRequestBody = NewTicket
 
 // KeepViewJSONRequestBody defines body for KeepView for application/json ContentType.
 type KeepViewJSONRequestBody = NewView
+
+// KeepLooksJSONRequestBody defines body for KeepLooks for application/json ContentType.
+type KeepLooksJSONRequestBody = LooksKept
 
 // SetWayJSONRequestBody defines body for SetWay for application/json ContentType.
 type SetWayJSONRequestBody = NewWay
@@ -4442,6 +4471,20 @@ type ClientInterface interface {
 	// Corresponds with PUT /sites/{site}/front (the `SetFront` operationId).
 	SetFront(ctx context.Context, site SiteName, body SetFrontJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// SetGroupsWithBody Say which groups a site is in
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /sites/{site}/groups (the `SetGroups` operationId).
+	SetGroupsWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetGroups Say which groups a site is in
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /sites/{site}/groups (the `SetGroups` operationId).
+	SetGroups(ctx context.Context, site SiteName, body SetGroupsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SetImportanceWithBody Choose the figure that weighs pages beside their authority
 	//
 	// Takes any type of body and a specified content type.
@@ -4762,6 +4805,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /watches (the `ListWatches` operationId).
 	ListWatches(ctx context.Context, params *ListWatchesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepLooksWithBody Say for how many days looks are kept one by one, and by hour; by day they stay
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /watches/kept (the `KeepLooks` operationId).
+	KeepLooksWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// KeepLooks Say for how many days looks are kept one by one, and by hour; by day they stay
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /watches/kept (the `KeepLooks` operationId).
+	KeepLooks(ctx context.Context, body KeepLooksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListWays How somebody is told, and how that is going
 	//
@@ -6387,6 +6444,40 @@ func (c *Calls) SetFront(ctx context.Context, site SiteName, body SetFrontJSONRe
 	return c.Client.Do(req)
 }
 
+// SetGroupsWithBody Say which groups a site is in
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /sites/{site}/groups (the `SetGroups` operationId).
+func (c *Calls) SetGroupsWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetGroupsRequestWithBody(c.Server, site, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetGroups Say which groups a site is in
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /sites/{site}/groups (the `SetGroups` operationId).
+func (c *Calls) SetGroups(ctx context.Context, site SiteName, body SetGroupsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetGroupsRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SetImportanceWithBody Choose the figure that weighs pages beside their authority
 //
 // Takes any type of body and a specified content type.
@@ -7208,6 +7299,40 @@ func (c *Calls) KeepView(ctx context.Context, view string, params *KeepViewParam
 // Corresponds with GET /watches (the `ListWatches` operationId).
 func (c *Calls) ListWatches(ctx context.Context, params *ListWatchesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListWatchesRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepLooksWithBody Say for how many days looks are kept one by one, and by hour; by day they stay
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /watches/kept (the `KeepLooks` operationId).
+func (c *Calls) KeepLooksWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepLooksRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// KeepLooks Say for how many days looks are kept one by one, and by hour; by day they stay
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /watches/kept (the `KeepLooks` operationId).
+func (c *Calls) KeepLooks(ctx context.Context, body KeepLooksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewKeepLooksRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -11392,6 +11517,53 @@ func NewSetFrontRequestWithBody(server string, site SiteName, contentType string
 	return req, nil
 }
 
+// NewSetGroupsRequest calls the generic SetGroups builder with application/json body
+func NewSetGroupsRequest(server string, site SiteName, body SetGroupsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetGroupsRequestWithBody(server, site, "application/json", bodyReader)
+}
+
+// NewSetGroupsRequestWithBody constructs an http.Request for the SetGroups method, with any body, and a specified content type
+func NewSetGroupsRequestWithBody(server string, site SiteName, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/groups", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewSetImportanceRequest calls the generic SetImportance builder with application/json body
 func NewSetImportanceRequest(server string, site SiteName, body SetImportanceJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -13064,6 +13236,46 @@ func NewListWatchesRequest(server string, params *ListWatchesParams) (*http.Requ
 	return req, nil
 }
 
+// NewKeepLooksRequest calls the generic KeepLooks builder with application/json body
+func NewKeepLooksRequest(server string, body KeepLooksJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewKeepLooksRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewKeepLooksRequestWithBody constructs an http.Request for the KeepLooks method, with any body, and a specified content type
+func NewKeepLooksRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/watches/kept")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListWaysRequest constructs an http.Request for the ListWays method
 func NewListWaysRequest(server string) (*http.Request, error) {
 	var err error
@@ -13681,6 +13893,11 @@ func (c *Client) SetFront(ctx context.Context, site SiteName, body SetFrontJSONR
 	return read[Front](c.calls.SetFront(ctx, site, body))
 }
 
+// SetGroups: Say which groups a site is in.
+func (c *Client) SetGroups(ctx context.Context, site SiteName, body SetGroupsJSONRequestBody) (Site, error) {
+	return read[Site](c.calls.SetGroups(ctx, site, body))
+}
+
 // SetImportance: Choose the figure that weighs pages beside their authority.
 func (c *Client) SetImportance(ctx context.Context, site SiteName, body SetImportanceJSONRequestBody) (Importance, error) {
 	return read[Importance](c.calls.SetImportance(ctx, site, body))
@@ -13854,6 +14071,11 @@ func (c *Client) KeepView(ctx context.Context, view string, params *KeepViewPara
 // ListWatches: The watched addresses of all sites, or of one, and how each stands.
 func (c *Client) ListWatches(ctx context.Context, params *ListWatchesParams) (WatchList, error) {
 	return read[WatchList](c.calls.ListWatches(ctx, params))
+}
+
+// KeepLooks: Say for how many days looks are kept one by one, and by hour; by day they stay.
+func (c *Client) KeepLooks(ctx context.Context, body KeepLooksJSONRequestBody) error {
+	return done(c.calls.KeepLooks(ctx, body))
 }
 
 // ListWays: How somebody is told, and how that is going.

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -105,8 +106,8 @@ func narrowed(r api.Rule) string {
 		if g.NoNew != nil {
 			out = append(out, "no new "+*g.NoNew)
 		}
-		for check, n := range g.Max {
-			out = append(out, fmt.Sprintf("%s=%d", check, n))
+		for _, check := range slices.Sorted(maps.Keys(g.Max)) {
+			out = append(out, fmt.Sprintf("%s=%d", check, g.Max[check]))
 		}
 	}
 	return strings.Join(out, ", ")
@@ -117,6 +118,7 @@ type ruleFlags struct {
 	rule      api.Rule
 	minHealth float64
 	noNew     string
+	most      []string
 }
 
 func (r *ruleFlags) add(c *cobra.Command) {
@@ -129,21 +131,23 @@ func (r *ruleFlags) add(c *cobra.Command) {
 	f.StringVar(&r.rule.Question, "question", "", "for question-answered: a question of pages, as in harvik ask")
 	f.Float64Var(&r.minHealth, "min-health", 0, "for gate-shut: health that a crawl has to have")
 	f.StringVar(&r.noNew, "no-new", "", "for gate-shut: a severity of which nothing may be new")
+	f.StringArrayVar(&r.most, "max", nil, "for gate-shut: findings of a check, or of a pattern of checks, at most: title-*=0; can be repeated")
 	f.StringSliceVar(&r.rule.To, "to", nil, "names of ways; all that are for the site without any")
 	f.IntVar(&r.rule.Every, "every", 0, "hours in which it tells at most once")
 }
 
 // of is the rule of a kind.
-func (r *ruleFlags) of(what string) api.Rule {
-	out := r.rule
+func (r *ruleFlags) of(c *cobra.Command, what string) (out api.Rule, err error) {
+	out = r.rule
 	out.What = what
-	if r.minHealth > 0 || r.noNew != "" {
-		out.Gate = &api.GateConditions{MinHealth: r.minHealth}
+	most, err := mostFindings(c, r.most)
+	if r.minHealth > 0 || r.noNew != "" || most != nil {
+		out.Gate = &api.GateConditions{MinHealth: r.minHealth, Max: most}
 		if r.noNew != "" {
 			out.Gate.NoNew = &r.noNew
 		}
 	}
-	return out
+	return out, err
 }
 
 func (a *app) alertSetCommand() *cobra.Command {
@@ -157,6 +161,10 @@ func (a *app) alertSetCommand() *cobra.Command {
   harvik alert set fernhollow question-answered --question 'path.startsWith("/shop/") && words < 50' --name thin-shop
   harvik alert set fernhollow front-changed --off`,
 		RunE: func(c *cobra.Command, in []string) error {
+			rule, err := r.of(c, in[1])
+			if err != nil {
+				return err
+			}
 			cl, err := a.client()
 			if err != nil {
 				return err
@@ -164,7 +172,7 @@ func (a *app) alertSetCommand() *cobra.Command {
 			if name == "" {
 				name = in[1]
 			}
-			now, err := cl.SetRule(c.Context(), in[0], name, r.of(in[1]))
+			now, err := cl.SetRule(c.Context(), in[0], name, rule)
 			if err != nil {
 				return err
 			}
@@ -187,11 +195,15 @@ func (a *app) alertTryCommand() *cobra.Command {
 		Use: "try SITE KIND", Short: "Show what a rule would have told, before it is made", Args: args("SITE", "KIND"),
 		Example: "  harvik alert try fernhollow pages-vanished --least 3 --section /visit/",
 		RunE: func(c *cobra.Command, in []string) error {
+			rule, err := r.of(c, in[1])
+			if err != nil {
+				return err
+			}
 			cl, err := a.client()
 			if err != nil {
 				return err
 			}
-			out, err := cl.TryRule(c.Context(), in[0], r.of(in[1]))
+			out, err := cl.TryRule(c.Context(), in[0], rule)
 			if err != nil {
 				return err
 			}

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -13,7 +14,8 @@ import (
 
 // sitesCommand is all clients at a glance.
 func (a *app) sitesCommand() *cobra.Command {
-	return &cobra.Command{
+	var in string
+	cmd := &cobra.Command{
 		Use: "sites", Short: "Show how all sites stand, those that need somebody most first", Args: args(),
 		RunE: func(c *cobra.Command, _ []string) error {
 			cl, err := a.client()
@@ -24,8 +26,17 @@ func (a *app) sitesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if in != "" {
+				list.Sites = slices.DeleteFunc(
+					list.Sites,
+					func(s api.CareSite) bool { return !slices.Contains(s.Groups, in) },
+				)
+			}
 			if a.json {
 				return writeJSON(c.OutOrStdout(), list)
+			}
+			if len(list.Sites) == 0 && in != "" {
+				return fmt.Errorf("no site is in the group %s; `harvik site groups NAME %[1]s` puts one there", in)
 			}
 			if len(list.Sites) == 0 {
 				fmt.Fprintln(c.ErrOrStderr(), "No site yet. Add one: harvik site add fernhollow https://fernhollow.example/")
@@ -35,6 +46,8 @@ func (a *app) sitesCommand() *cobra.Command {
 			return nil
 		},
 	}
+	cmd.Flags().StringVar(&in, "group", "", "only those in this group")
+	return cmd
 }
 
 func printCare(w io.Writer, sites []api.CareSite, now time.Time) {

@@ -92,15 +92,8 @@ func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []st
 		}
 		out.NoNew = &noNew
 	}
-	for _, m := range most {
-		id, n, err := gate.ParseMax(m)
-		if err != nil {
-			return out, 0, usage(c, fmt.Errorf("--max: %w", err))
-		}
-		if out.Max == nil {
-			out.Max = map[string]int{}
-		}
-		out.Max[id] = n
+	if out.Max, err = mostFindings(c, most); err != nil {
+		return out, 0, err
 	}
 	if out.MinHealth == 0 && out.NoNew == nil && out.Max == nil {
 		return out, 0, usage(c, errors.New("a gate needs a condition: --min-health, --no-new or --max"))
@@ -114,6 +107,21 @@ func gateConditions(c *cobra.Command, minHealth float64, noNew string, most []st
 		}
 	}
 	return out, from, nil
+}
+
+// mostFindings reads how many findings of checks there may be, such as title-missing=0; nil for no word of it.
+func mostFindings(c *cobra.Command, most []string) (out map[string]int, err error) {
+	for _, m := range most {
+		id, n, err := gate.ParseMax(m)
+		if err != nil {
+			return nil, usage(c, fmt.Errorf("--max: %w", err))
+		}
+		if out == nil {
+			out = map[string]int{}
+		}
+		out[id] = n
+	}
+	return out, nil
 }
 
 // verdictOf is a verdict as files have it.

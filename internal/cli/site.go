@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -131,6 +132,33 @@ stays out of reach there.`,
 	}
 	keep.Flags().BoolVar(&monthly, "monthly", false, "keep the first finished crawl of each month, too")
 	keep.Flags().BoolVar(&try, "try", false, "show which crawls would go, and change nothing")
+	var none bool
+	groups := &cobra.Command{
+		Use: "groups NAME GROUP...", Short: "Say which groups a site is in, such as gardens",
+		Args: func(c *cobra.Command, in []string) error {
+			if len(in) == 0 || len(in) == 1 && !none {
+				return usage(c, errors.New("name a site and the groups that it is in, or --none"))
+			}
+			return nil
+		},
+		Example: "  harvik site groups fernhollow gardens north\n  harvik sites --group gardens",
+		RunE: func(c *cobra.Command, in []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			site, err := cl.SetGroups(c.Context(), in[0], api.Groups{Groups: append([]string{}, in[1:]...)})
+			if err != nil {
+				return err
+			}
+			if a.json {
+				return writeJSON(c.OutOrStdout(), site)
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "%s is %s.\n", site.Name, grouped(site.Groups))
+			return nil
+		},
+	}
+	groups.Flags().BoolVar(&none, "none", false, "it is in no group any more")
 	list := &cobra.Command{Use: "list", Short: "List the sites", Args: args(), RunE: a.listSites}
 	list.Flags().BoolVar(&a.csv, "csv", false, "write CSV")
 	show := &cobra.Command{
@@ -158,6 +186,9 @@ stays out of reach there.`,
 			if len(site.Allowed) > 0 {
 				fmt.Fprintf(w, "its hosts may be in %s\n", strings.Join(site.Allowed, ", "))
 			}
+			if len(site.Groups) > 0 {
+				fmt.Fprintf(w, "it is %s\n", grouped(site.Groups))
+			}
 			if site.Keep > 0 {
 				fmt.Fprintf(w, "keeps %s\n", kept(site))
 			}
@@ -179,7 +210,15 @@ stays out of reach there.`,
 		},
 	}
 	return group("site", "Add, list, show and remove sites, and say where they may be", add, list, show, permit, forbid,
-		keep, remove)
+		keep, groups, remove)
+}
+
+// grouped words which groups a site is in.
+func grouped(groups []string) string {
+	if len(groups) == 0 {
+		return "in no group"
+	}
+	return "in " + strings.Join(groups, ", ")
 }
 
 // kept words how many crawls a site keeps.

@@ -13,12 +13,42 @@ import (
 
 	"harvik/internal/api"
 	numbers "harvik/internal/core/text"
+	"harvik/internal/record"
 )
 
 func (a *app) watchCommand() *cobra.Command {
 	return group("watch", "Look at addresses every few minutes, and daily at what sites show besides pages",
 		a.watchListCommand(), a.watchSetCommand(), a.watchShowCommand(), a.watchRemoveCommand(), a.watchFrontCommand(),
-		a.watchPlannedCommand())
+		a.watchPlannedCommand(), a.watchKeepCommand())
+}
+
+func (a *app) watchKeepCommand() *cobra.Command {
+	usual := record.UsualLooks
+	return &cobra.Command{
+		Use: "keep DAYS HOURS", Short: "Say for how many days looks are kept one by one, and by hour", Args: args("DAYS", "HOURS"),
+		Long: fmt.Sprintf(`Every look is kept for so many days, what an hour came to for so many, and what a day came to for good.
+Without a word it is %d and %d days.`, usual.Days, usual.Hours),
+		Example: fmt.Sprintf("  harvik watch keep %d %d", usual.Days, usual.Hours),
+		RunE: func(c *cobra.Command, in []string) error {
+			var n [2]int
+			for i, word := range in {
+				var err error
+				if n[i], err = strconv.Atoi(word); err != nil {
+					return usage(c, fmt.Errorf("%q is no number of days", word))
+				}
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := cl.KeepLooks(c.Context(), api.LooksKept{Days: n[0], Hours: n[1]}); err != nil {
+				return err
+			}
+			fmt.Fprintf(c.ErrOrStderr(), "Looks are kept one by one for %s, and by hour for %s.\n",
+				numbers.Count(n[0], "day", "days"), numbers.Count(n[1], "day", "days"))
+			return nil
+		},
+	}
 }
 
 func (a *app) watchSetCommand() *cobra.Command {

@@ -49,6 +49,7 @@ func TestAccessible(t *testing.T) {
 		}, {crawl + "/tables?of=links&by=region", "navigation"},
 		{crawl + "/page?address=/shop/", "Headings in order"}, {crawl + "/map", "sorer"},
 		{crawl + "/drift", "How health got there"}, {crawl + "/left", "address"}, {crawl + "/doors", "Answer"},
+		{"/inbox", "Inbox"}, {"/week", "week"}, {"/ways", "mail"}, {"/sites/fernhollow/watch", "Watched"},
 		{crawl + "/export", "Hand over"}, {"/sites/nobody", "there is no site"},
 	}
 	for _, p := range pages {

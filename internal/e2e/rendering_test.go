@@ -71,6 +71,14 @@ func (h *harvik) asked(t *testing.T, of, question, columns string) (out [][]any)
 	return a.Rows
 }
 
+// A machine that is busy with other tests is slower than what was planted, never faster: what these tell may be found
+// on more pages, and where it was planted the worse of the two may stand instead.
+var (
+	byTime = map[string]bool{"thread-blocked": true, "thread-stuck": true, "script-holds": true,
+		"paint-slow": true, "paint-very-slow": true, "tap-late": true}
+	worse = map[string]string{"thread-blocked": "thread-stuck", "paint-slow": "paint-very-slow"}
+)
+
 // TestGlasshouse renders all pages of a site that scripts build: what is found is what was planted, and where only
 // scripts lead is followed.
 func TestGlasshouse(t *testing.T) {
@@ -93,13 +101,14 @@ func TestGlasshouse(t *testing.T) {
 	for _, row := range h.asked(t, "findings", "", "check,page.path,what") {
 		if id := row[0].(string); group[id] {
 			at := id + " " + row[1].(string)
-			if got[at] = true; !want[at] {
+			if got[at] = true; !want[at] && !byTime[id] {
 				t.Errorf("found, not planted: %s: %v", at, row[2])
 			}
 		}
 	}
 	for at := range want {
-		if !got[at] {
+		id, page, _ := strings.Cut(at, " ")
+		if !got[at] && !got[worse[id]+" "+page] {
 			t.Errorf("planted, not found: %s", at)
 		}
 	}

@@ -61,6 +61,13 @@ func TestStoryTold(t *testing.T) {
 	s.ok("schedule week --days 2", "usual")
 	s.ok("watch set fernhollow / --every 1 --must Fernhollow", "watched as home, every minute")
 	s.fails("alert set fernhollow helth-fell", 1, `did you mean "health-fell"?`)
+	s.fails("alert set fernhollow gate-shut --max title", 2, "--max")
+	s.ok("alert set fernhollow gate-shut --max title-*=9000 --min-health 1", "title-*=9000", "health 1")
+	s.ok("site groups fernhollow gardens north", "in gardens, north")
+	s.ok("sites --group north", "fernhollow")
+	s.fails("sites --group south", 1, "no site is in the group south")
+	s.fails("watch keep 10 4", 1, "more days")
+	s.ok("watch keep 10 200", "10 days", "200 days")
 	s.ok("alert set fernhollow pages-vanished --least 1 --section /visit/", "1 page", "/visit/")
 
 	// It is three o'clock.
@@ -128,7 +135,7 @@ func TestStoryTold(t *testing.T) {
 	due()
 	s.until("the third crawl is told", func() bool {
 		out, _, _ := s.run("inbox")
-		return strings.Contains(out, "Health fell by") && strings.Contains(out, "since crawl 2")
+		return strings.Contains(out, "ealth fell by") && strings.Contains(out, "since crawl 2")
 	})
 	s.ok("sites", "fernhollow", "100 %", "rowan")
 	s.ok("schedule hold")

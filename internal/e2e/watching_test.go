@@ -169,6 +169,22 @@ func TestManySites(t *testing.T) {
 	}
 	b.replace("Find sites", "nosuch")
 	b.see("None of 300 sites is so")
+	if _, err := h.SetGroups(t.Context(), "bed-007", api.Groups{Groups: []string{"South side"}}); err == nil {
+		t.Error("a group of any name is taken")
+	}
+	for _, name := range []string{"bed-007", "bed-120"} {
+		if _, err := h.SetGroups(t.Context(), name, api.Groups{Groups: []string{"south", "old", "south"}}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.visit(h.url + "/")
+	b.choose("Group", "south")
+	b.wait("the sites of a group", `document.querySelectorAll('tbody tr').length === 2`)
+	b.visit(h.url + "/sites/bed-007")
+	b.click("button", "change groups")
+	b.replace("Groups, with spaces between", "old, north")
+	b.click("button", "Keep")
+	b.see("In north, old")
 	if resp, err := http.Get(h.url + "/api/v1/care"); err != nil || resp.StatusCode != http.StatusUnauthorized {
 		t.Errorf("without a credential: %v", err)
 	}

@@ -27,6 +27,7 @@ type Site struct {
 	Keep       Retention
 	Importance string   // the figure that weighs pages beside their authority
 	Allowed    []string // ranges that are not public and that its hosts may be in
+	Groups     []string // by name
 }
 
 // A Crawl is one run over a site.

@@ -94,3 +94,15 @@ type Front struct {
 	Due  *time.Time // nil where it is not looked at
 	Now  *watch.Front
 }
+
+// LooksKept is for how many days looks at watched addresses are kept one by one, and by hour; by day they stay.
+type LooksKept struct {
+	Days  int
+	Hours int
+}
+
+// LooksSetting is the name under which that is set.
+const LooksSetting = "looks"
+
+// UsualLooks is what holds where nothing is set.
+var UsualLooks = LooksKept{Days: 14, Hours: 400}

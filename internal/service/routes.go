@@ -81,6 +81,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.DELETE("/sites/:site/figures/:figure", s.removeFigure)
 	api.PUT("/sites/:site/importance", s.setImportance)
 	api.PUT("/sites/:site/keep", s.setKeep)
+	api.PUT("/sites/:site/groups", s.setGroups)
 	api.GET("/sites/:site/keep", s.listGoing)
 
 	api.GET("/sites/:site/rules", s.listRules)
@@ -111,6 +112,7 @@ func (s *Service) routes(g *gin.Engine) {
 
 	api.GET("/schedules", s.listSchedules)
 	api.PUT("/schedules/held", s.holdSchedules)
+	api.PUT("/watches/kept", s.keepLooks)
 	api.PUT("/sites/:site/schedules/:schedule", s.setSchedule)
 	api.DELETE("/sites/:site/schedules/:schedule", s.removeSchedule)
 	api.POST("/sites/:site/schedules/:schedule/run", s.runSchedule)

@@ -77,6 +77,8 @@ type Store interface {
 	Views(ctx context.Context, site string) ([]record.KeptView, error)
 	KeepView(ctx context.Context, site string, v query.View) error
 	RemoveView(ctx context.Context, site, name string) error
+	KeepsLooks(ctx context.Context) (record.LooksKept, error)
+	SetGroups(ctx context.Context, site int64, groups []string) error
 	SetKeep(ctx context.Context, site int64, keep record.Retention) error
 	Going(ctx context.Context, site int64, keep record.Retention) ([]record.Crawl, error)
 	Schedules(ctx context.Context, site string) ([]record.Scheduled, error)

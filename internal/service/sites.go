@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"regexp"
+	"slices"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -165,6 +166,38 @@ func (s *Service) setKeep(c *gin.Context) {
 		return
 	}
 	if err := s.store.SetKeep(c, site.ID, record.Retention{Crawls: in.Crawls, Monthly: in.Monthly}); err != nil {
+		s.fail(c, err, siteWord(c))
+		return
+	}
+	s.showSite(c)
+}
+
+// mostGroups is how many groups a site may be in.
+const mostGroups = 20
+
+// setGroups says which groups a site is in, in place of those that it was in.
+func (s *Service) setGroups(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	var in api.Groups
+	if !s.bind(c, &in) {
+		return
+	}
+	groups := slices.Compact(slices.Sorted(slices.Values(in.Groups)))
+	if len(groups) > mostGroups {
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("a site is in at most %d groups", mostGroups))
+		return
+	}
+	for _, group := range groups {
+		if !siteName.MatchString(group) {
+			problem(c, http.StatusUnprocessableEntity, fmt.Sprintf(
+				"%q is no name of a group: it has 1 to 63 small letters, digits, dots, hyphens or underscores, such as gardens", group))
+			return
+		}
+	}
+	if err := s.store.SetGroups(c, site.ID, groups); err != nil {
 		s.fail(c, err, siteWord(c))
 		return
 	}

@@ -51,12 +51,42 @@ func (s *Service) listWatches(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	out := api.WatchList{Watches: []api.Watched{}, Outages: wire.Each(outages, wire.Outage)}
+	keep, err := s.store.KeepsLooks(c)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	out := api.WatchList{Watches: []api.Watched{}, Outages: wire.Each(outages, wire.Outage),
+		Kept: api.LooksKept{Days: keep.Days, Hours: keep.Hours}}
 	for i := range all {
 		one := courses[all[i].ID]
 		out.Watches = append(out.Watches, wire.Watched(&all[i], &one))
 	}
 	c.JSON(http.StatusOK, out)
+}
+
+// Bounds of how many days looks are kept.
+const (
+	mostDaysKept  = 400
+	mostHoursKept = 4000
+)
+
+// keepLooks says for how long looks are kept.
+func (s *Service) keepLooks(c *gin.Context) {
+	var in api.LooksKept
+	if !s.bind(c, &in) {
+		return
+	}
+	if in.Days < 1 || in.Days > mostDaysKept || in.Hours <= in.Days || in.Hours > mostHoursKept {
+		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf(
+			"looks are kept one by one for 1 to %d days, and by hour for more days than that, at most %d", mostDaysKept, mostHoursKept))
+		return
+	}
+	if err := s.store.Set(c, record.LooksSetting, record.LooksKept{Days: in.Days, Hours: in.Hours}); err != nil {
+		s.fail(c, err, "the setting")
+		return
+	}
+	c.Status(http.StatusNoContent)
 }
 
 func watchWord(c *gin.Context) string {

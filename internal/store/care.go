@@ -25,7 +25,7 @@ const mostCourse = 12
 
 // Care is how all sites stand, in no order, at a time.
 func (s *Store) Care(ctx context.Context, now time.Time) ([]care.Site, error) {
-	rows, err := s.pool.Query(ctx, `select s.name, s.home, l.number, l.finished, l.health, l.step, l.errors, l.lost,
+	rows, err := s.pool.Query(ctx, `select s.name, s.home, s.groups, l.number, l.finished, l.health, l.step, l.errors, l.lost,
 			coalesce((select array_agg(h order by n) from (select c.health as h, c.number as n from crawl c
 				where c.site_id = s.id and c.state = 'finished' and c.health is not null order by c.number desc limit $2) k), '{}'),
 			n.number, n.state, n.detail,
@@ -58,10 +58,11 @@ func (s *Store) Care(ctx context.Context, now time.Time) ([]care.Site, error) {
 	var course []float64
 	var state, detail, says *string
 	var returned, news, urgent int
-	var assignees, down []string
+	var groups, assignees, down []string
 	into := []any{
 		&name,
 		&home,
+		&groups,
 		&number,
 		&finished,
 		&health,
@@ -84,6 +85,7 @@ func (s *Store) Care(ctx context.Context, now time.Time) ([]care.Site, error) {
 		one := care.Site{
 			Name:   name,
 			Home:   home,
+			Groups: groups,
 			Health: clone(health),
 			Course: course,
 			Latest: of(number),
@@ -112,7 +114,7 @@ func (s *Store) Care(ctx context.Context, now time.Time) ([]care.Site, error) {
 			one.Change = course[len(course)-1] - course[len(course)-2]
 		}
 		out = append(out, one)
-		step.value, course, assignees, down = record.Step{}, nil, nil, nil
+		step.value, course, groups, assignees, down = record.Step{}, nil, nil, nil, nil
 		return nil
 	})
 	if err != nil {

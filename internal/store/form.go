@@ -116,13 +116,14 @@ type siteRow struct {
 	record.Site
 	Plan    kept[plan.Plan]
 	Allowed kept[[]string]
+	Groups  kept[[]string]
 
 	KeepCrawls  int
 	KeepMonthly bool
 }
 
 func (r *siteRow) site() record.Site {
-	r.Site.Plan, r.Site.Allowed = r.Plan.value, r.Allowed.value
+	r.Site.Plan, r.Site.Allowed, r.Site.Groups = r.Plan.value, r.Allowed.value, r.Groups.value
 	r.Site.Keep = record.Retention{Crawls: r.KeepCrawls, Monthly: r.KeepMonthly}
 	return r.Site
 }

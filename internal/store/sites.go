@@ -11,7 +11,7 @@ import (
 )
 
 const siteColumns = `select s.id, s.name, s.home, s.plan, s.created, s.importance,
-	s.keep as keep_crawls, s.keep_monthly,
+	s.keep as keep_crawls, s.keep_monthly, to_jsonb(s.groups) as groups,
 	(select count(*) from crawl c where c.site_id = s.id) as crawls,
 	coalesce((select jsonb_agg(a.range order by a.range) from allowance a where a.site_id = s.id), '[]') as allowed,
 	l.number as latest, l.health, coalesce(l.weighed, '') as weighed
@@ -90,5 +90,11 @@ func (s *Store) SetPlan(ctx context.Context, name string, p plan.Plan) error {
 // SetKeep says which crawls a site keeps.
 func (s *Store) SetKeep(ctx context.Context, site int64, keep record.Retention) error {
 	_, err := s.db.ExecContext(ctx, "update site set keep = $2, keep_monthly = $3 where id = $1", site, keep.Crawls, keep.Monthly)
+	return err
+}
+
+// SetGroups says which groups a site is in.
+func (s *Store) SetGroups(ctx context.Context, site int64, groups []string) error {
+	_, err := s.pool.Exec(ctx, "update site set groups = $2 where id = $1", site, groups)
 	return err
 }

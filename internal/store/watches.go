@@ -138,8 +138,8 @@ func (s *Store) Course(
 		union all select c.watch_id, c.at, c.looks, c.down, c.planned, null, c.times from watch_course c
 			where c.watch_id = any($1) and c.at >= $2 and c.at < $3 and c.at < coalesce(
 				(select date_trunc('hour', min(at)) from watch_look l where l.watch_id = c.watch_id), 'infinity')
-			and (c.grain = 'hour' or c.at < coalesce((select min(at) from watch_course h where h.watch_id = c.watch_id
-				and h.grain = 'hour'), 'infinity'))
+			and (c.grain = 'hour' or c.at < coalesce((select date_trunc('day', min(at), 'UTC') from watch_course h
+				where h.watch_id = c.watch_id and h.grain = 'hour'), 'infinity'))
 		order by 2`, watches, from, until)
 }
 
@@ -260,14 +260,21 @@ func (s *Store) Changes(ctx context.Context, site, watchID int64, since time.Tim
 	return noticedOf(rows), err
 }
 
-// How long looks are kept one by one, and by hour; days stay.
-const (
-	looksKept = 14 * 24 * time.Hour
-	hoursKept = 400 * 24 * time.Hour
-)
+// KeepsLooks is for how many days looks are kept one by one, and by hour.
+func (s *Store) KeepsLooks(ctx context.Context) (record.LooksKept, error) {
+	out := record.UsualLooks
+	err := s.Setting(ctx, record.LooksSetting, &out)
+	return out, err
+}
 
 // SumUp keeps looks by hour and day, and lets those go that are older than what is kept one by one.
 func (s *Store) SumUp(ctx context.Context, now time.Time) error {
+	keep, err := s.KeepsLooks(ctx)
+	if err != nil {
+		return err
+	}
+	const day = 24 * time.Hour
+	looksKept, hoursKept := time.Duration(keep.Days)*day, time.Duration(keep.Hours)*day
 	return s.inTx(ctx, func(tx pgx.Tx) error {
 		for _, sql := range []string{
 			`with steps as (select watch_id, date_trunc('hour', at) as hour, down, planned,
@@ -295,11 +302,11 @@ func (s *Store) SumUp(ctx context.Context, now time.Time) error {
 			}
 		}
 		for sql, kept := range map[string]time.Duration{
-			"delete from watch_look where at < $1":                      looksKept,
-			"delete from watch_course where grain = 'hour' and at < $1": hoursKept,
-			"delete from maintenance where ends < $1":                   hoursKept,
-			"delete from change where at < $1":                          hoursKept,
-			"delete from outage where ended is not null and ended < $1": 3 * hoursKept,
+			"delete from watch_look where at < date_trunc('hour', $1::timestamptz)":                            looksKept,
+			"delete from watch_course where grain = 'hour' and at < date_trunc('day', $1::timestamptz, 'UTC')": hoursKept,
+			"delete from maintenance where ends < $1":                                                          hoursKept,
+			"delete from change where at < $1":                                                                 hoursKept,
+			"delete from outage where ended is not null and ended < $1":                                        3 * hoursKept,
 		} {
 			if _, err := tx.Exec(ctx, sql, now.Add(-kept)); err != nil {
 				return err

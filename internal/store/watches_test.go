@@ -94,7 +94,7 @@ func TestWatches(t *testing.T) {
 // TestSumUp: hours and days tell the same as the looks that they stand for, and each look counts once, wherever the
 // time that is asked for begins.
 func TestSumUp(t *testing.T) {
-	s, _ := opened(t)
+	s, db := opened(t)
 	if err := s.AddSite(t.Context(), "fernhollow", "http://fernhollow.invalid/", plan.Plan{}); err != nil {
 		t.Fatal(err)
 	}
@@ -103,6 +103,7 @@ func TestSumUp(t *testing.T) {
 		t.Fatal(err)
 	}
 	from := time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
+	first := 7*time.Hour + 30*time.Minute // into the first day
 	if err := s.PutWatch(t.Context(), site.ID, watch.Watch{Name: "home", Every: 10}, &from); err != nil {
 		t.Fatal(err)
 	}
@@ -128,6 +129,9 @@ func TestSumUp(t *testing.T) {
 		var r record.Round
 		for n := range 144 {
 			at := from.AddDate(0, 0, day).Add(time.Duration(n) * 10 * time.Minute)
+			if at.Sub(from) < first {
+				continue
+			}
 			l := record.Seen{Watch: id, At: at, Status: 200, Tries: 1, Down: n == 30, Planned: n == 31 || n == 32,
 				Timing: [5]int{1, 2, 3, 40, 100 + 7*n}}
 			l.Down = l.Down || n == 32
@@ -171,8 +175,24 @@ func TestSumUp(t *testing.T) {
 	if one := lately[id]; err != nil || one.Looks != 30*142 || one.Down != 30 || one.Planned != 60 {
 		t.Errorf("lately %d looks, %d down, %d planned (%v)", one.Looks, one.Down, one.Planned, err)
 	}
-	if early := whole(from, from.AddDate(0, 0, 10)); early.Looks != 10*142 {
+	if early := whole(from, from.AddDate(0, 0, 10)); early.Looks != 10*142-43 {
 		t.Errorf("of the first ten days %d looks", early.Looks)
+	}
+	for _, keep := range []record.LooksKept{record.UsualLooks, {Days: 3, Hours: 5}} {
+		if err := s.Set(t.Context(), record.LooksSetting, keep); err != nil {
+			t.Fatal(err)
+		}
+		if err := s.SumUp(t.Context(), now.Add(2*time.Hour)); err != nil {
+			t.Fatal(err)
+		}
+		var looks int
+		if err := db.QueryRowContext(t.Context(), "select count(*) from watch_look").Scan(&looks); err != nil ||
+			looks/144 != keep.Days-1 {
+			t.Errorf("of looks that are kept %d days there are %d (%v)", keep.Days, looks, err)
+		}
+	}
+	if again := whole(from, now); again.Looks != want.Looks || again.Down != want.Down {
+		t.Errorf("of all that was kept by day, %d looks, %d down", again.Looks, again.Down)
 	}
 }
 

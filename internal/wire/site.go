@@ -18,7 +18,7 @@ func Site(in *record.Site) api.Site {
 		Name: in.Name, Home: in.Home, Plan: in.Plan.WithDefaults(), Created: in.Created,
 		Crawls: in.Crawls, Latest: in.Latest, Health: in.Health, Importance: in.Importance, Keep: in.Keep.Crawls,
 		KeepMonthly: in.Keep.Monthly,
-		Allowed:     in.Allowed,
+		Allowed:     in.Allowed, Groups: in.Groups,
 	}
 }
 

@@ -1341,6 +1341,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/watches/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say for how many days looks are kept one by one, and by hour; by day they stay */
+        put: operations["keepLooks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/watches/{watch}": {
         parameters: {
             query?: never;
@@ -1702,6 +1719,25 @@ export interface paths {
         post?: never;
         /** Forget a figure */
         delete: operations["removeFigure"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sites/{site}/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say which groups a site is in */
+        put: operations["setGroups"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -4320,8 +4356,16 @@ export interface components {
             /** @description milliseconds, of the last 30 days */
             median?: number;
         };
+        /** @description For how many days looks are kept */
+        LooksKept: {
+            /** @description one by one */
+            days: number;
+            /** @description by hour, in days; longer than one by one */
+            hours: number;
+        };
         WatchList: {
             watches: components["schemas"]["Watched"][];
+            kept: components["schemas"]["LooksKept"];
             /** @description of the last 30 days, the newest first */
             outages: components["schemas"]["Outage"][];
         };
@@ -4693,6 +4737,8 @@ export interface components {
         CareSite: {
             name: string;
             home: string;
+            /** @description that it is in */
+            groups: string[];
             /** @description why it needs somebody; empty where it does not */
             need: string;
             /**
@@ -4772,6 +4818,12 @@ export interface components {
             keepMonthly?: boolean;
             /** @description ranges that are not public and that its hosts may be in */
             allowed?: string[];
+            /** @description that it is in */
+            groups?: string[];
+        };
+        /** @description Which groups a site is in */
+        Groups: {
+            groups: string[];
         };
         SiteList: {
             sites: components["schemas"]["Site"][];
@@ -7225,6 +7277,29 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    keepLooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LooksKept"];
+            };
+        };
+        responses: {
+            /** @description So it is */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     showWatch: {
         parameters: {
             query?: {
@@ -7910,6 +7985,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setGroups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Groups"];
+            };
+        };
+        responses: {
+            /** @description The site */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Site"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -1,6 +1,10 @@
 package alert
 
-import "time"
+import (
+	"slices"
+	"strings"
+	"time"
+)
 
 // A Told is something that is worth telling, as a rule has it.
 type Told struct {
@@ -66,4 +70,20 @@ func lasting(now []Told, open []Open, over func(Open) string) (v Verdict) {
 		}
 	}
 	return v
+}
+
+// leaders are the kinds with which a fall of health that the same crawl brought is told, what most often explains it
+// first.
+var leaders = []string{Closed, Shut, NewFindings, FixReturned, Vanished, Moved, Retitled}
+
+// Leads tells in which place a fall of health is told with what is told of a kind; -1 where it is not.
+func Leads(kind string) int { return slices.Index(leaders, kind) }
+
+// Join takes a fall of health that the same crawl brought into what is told: one event, one message.
+func (t *Told) Join(fall Told) {
+	t.Says += "; " + strings.Replace(fall.Says, "Health", "health", 1)
+	t.More += fall.More
+	for _, line := range fall.Lines {
+		t.line(line)
+	}
 }

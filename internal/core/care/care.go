@@ -16,6 +16,7 @@ import (
 type Site struct {
 	Name      string
 	Home      string
+	Groups    []string
 	Health    *float64  // of the newest finished crawl
 	Course    []float64 // of the last finished crawls, as it was told then, the oldest first
 	Before    int       // the crawl that the newest is compared with; 0 for none

@@ -5,6 +5,7 @@ import { Link as RouterLink } from "react-router";
 import { alerts, care, schedules, watches } from "../../api/watching";
 import { count, points, signed } from "../../lib/format";
 import { availability, moment } from "../../lib/time";
+import { Groups } from "./Groups";
 
 /** How a site stands, in few words that lead to where more is said. */
 export function AtAGlance({ site }: { site: string }) {
@@ -64,6 +65,7 @@ export function AtAGlance({ site }: { site: string }) {
                 `${count(watched.data.watches.length, "address", "addresses")} watched, ${availability(s.available)} available${down.length > 0 ? `, ${down.length} down` : ""}`,
               )}
         </Text>
+        <Groups site={site} of={s.groups} />
         {s.assignees.length > 0 && <Text>On it: {s.assignees.join(", ")}</Text>}
       </Flex>
       {told.data.alerts.length > 0 && (

@@ -12,7 +12,17 @@ import { Refused } from "../../ui/States";
 import { CrawlStep } from "./CrawlStep";
 
 /** A site's crawls, the newest first, and how many of them stay. */
-export function CrawlTable({ site, keep, crawls }: { site: string; keep: number; crawls: Crawl[] }) {
+export function CrawlTable({
+  site,
+  keep,
+  monthly,
+  crawls,
+}: {
+  site: string;
+  keep: number;
+  monthly: boolean;
+  crawls: Crawl[];
+}) {
   const client = useQueryClient();
   const steps = useQuery({ ...trend(site), enabled: crawls.filter((c) => c.report).length > 1 }).data ?? [];
   // Where older crawls were judged by other rules, what they come to by those of today stands beside it.
@@ -23,7 +33,7 @@ export function CrawlTable({ site, keep, crawls }: { site: string; keep: number;
   const refresh = () => client.invalidateQueries({ queryKey: ["sites", site] });
   const hold = useMutation({
     mutationFn: (n: number) =>
-      api.PUT("/sites/{site}/keep", { params: { path: { site } }, body: { crawls: n } }),
+      api.PUT("/sites/{site}/keep", { params: { path: { site } }, body: { crawls: n, monthly } }),
     onSuccess: refresh,
   });
   const mark = useMutation({

@@ -80,7 +80,12 @@ export function SitePage() {
           Start one: its progress is shown at once, and you can leave it alone and come back.
         </Empty>
       ) : (
-        <CrawlTable site={name} keep={info.data.keep ?? 0} crawls={list.data} />
+        <CrawlTable
+          site={name}
+          keep={info.data.keep ?? 0}
+          monthly={info.data.keepMonthly ?? false}
+          crawls={list.data}
+        />
       )}
     </Box>
   );

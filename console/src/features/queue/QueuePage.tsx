@@ -94,6 +94,8 @@ function WorkerRows({ workers }: { workers: Worker[] }) {
           <Table.ColumnHeader textAlign="end">At most</Table.ColumnHeader>
           <Table.ColumnHeader textAlign="end">Judgings</Table.ColumnHeader>
           <Table.ColumnHeader textAlign="end">Rechecks</Table.ColumnHeader>
+          <Table.ColumnHeader textAlign="end">Watches</Table.ColumnHeader>
+          <Table.ColumnHeader textAlign="end">Messages</Table.ColumnHeader>
           <Table.ColumnHeader>Secrets</Table.ColumnHeader>
           <Table.ColumnHeader textAlign="end">For</Table.ColumnHeader>
           <Table.ColumnHeader textAlign="end">Heard of</Table.ColumnHeader>
@@ -107,6 +109,8 @@ function WorkerRows({ workers }: { workers: Worker[] }) {
             <Table.Cell textAlign="end">{most(w.crawls)}</Table.Cell>
             <Table.Cell textAlign="end">{most(w.judgings)}</Table.Cell>
             <Table.Cell textAlign="end">{most(w.rechecks)}</Table.Cell>
+            <Table.Cell textAlign="end">{most(w.watches)}</Table.Cell>
+            <Table.Cell textAlign="end">{most(w.messages)}</Table.Cell>
             <Table.Cell>{w.opens ? "opens them" : "lacks the key"}</Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">
               {lasting(w.started)}

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { care } from "../../api/watching";
 import { count } from "../../lib/format";
+import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { AddSite } from "./AddSite";
 import { CareTable, type Choice, choices } from "./CareTable";
@@ -16,6 +17,7 @@ export function SiteList() {
   const words = (at.get("find") ?? "").toLowerCase();
   const without = (at.get("without") ?? "").split(",").filter(Boolean);
   const needing = at.get("needing") === "yes";
+  const group = at.get("group") ?? "";
   const set = (name: string, value: string) =>
     setAt(
       (old) => {
@@ -27,9 +29,11 @@ export function SiteList() {
       { replace: true },
     );
   const all = list.data.sites;
+  const groups = [...new Set(all.flatMap((s) => s.groups))].sort();
   const some = all.filter(
     (s) =>
       (!needing || s.need !== "") &&
+      (!group || s.groups.includes(group)) &&
       (!words ||
         [s.name, s.home, s.need, s.cause, ...s.assignees].some((text) => text.toLowerCase().includes(words))),
   );
@@ -58,6 +62,15 @@ export function SiteList() {
               defaultValue={words}
               onChange={(e) => set("find", e.target.value)}
             />
+            {(groups.length > 0 || group) && (
+              <Select
+                label="Group"
+                value={group}
+                options={[["", "all groups"], ...groups.map((g): [string, string] => [g, g])]}
+                width="10rem"
+                set={(g) => set("group", g)}
+              />
+            )}
             <Tick
               label="only those that need somebody"
               on={needing}
