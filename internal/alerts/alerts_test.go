@@ -323,7 +323,8 @@ func (p *post) down(minutes ...int) {
 	}
 }
 
-// TestOneMessage: what comes at once is one message, a fall of health is told with what explains it; what lasts is told when it begins and when it is over.
+// TestOneMessage: what comes at once is one message, and a fall of health is told with what explains it; what lasts is
+// told when it begins and when it is over.
 func TestOneMessage(t *testing.T) {
 	p := newPost(t, "2026-11-30T08:00:00Z")
 	p.crawl(nil)
@@ -341,8 +342,9 @@ func TestOneMessage(t *testing.T) {
 	p.minutes(5)
 	p.crawl(&drift.Comparison{})
 	p.minutes(5)
-	if got := p.says(); got != "30 08:01 fernhollow: 400 pages can no longer be found in search; health fell by 6.0 to 84.0 since crawl 1, and 1 more; "+
-		"30 08:11 fernhollow: over: Crawl 4 found none of it any more" {
+	want := "30 08:01 fernhollow: 400 pages can no longer be found in search; health fell by 6.0 to 84.0 since crawl 1, " +
+		"and 1 more; 30 08:11 fernhollow: over: Crawl 4 found none of it any more"
+	if got := p.says(); got != want {
 		t.Errorf("told: %s", got)
 	}
 }
