@@ -5,6 +5,7 @@ go 1.26.0
 require (
 	cel.dev/cel-go v0.33.2
 	github.com/abadojack/whatlanggo v1.0.1
+	github.com/alexedwards/argon2id v1.0.0
 	github.com/andybalholm/brotli v1.2.8
 	github.com/andybalholm/cascadia v1.3.5
 	github.com/antchfx/htmlquery v1.3.7

@@ -27,6 +27,7 @@ import (
 	"harvik/internal/house"
 	"harvik/internal/jobs"
 	"harvik/internal/meter"
+	"harvik/internal/password"
 	"harvik/internal/record"
 	"harvik/internal/render"
 	"harvik/internal/service"
@@ -123,6 +124,9 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	return p.listen(ctx, address, crash != "")
 }
 
+// hashesAtOnce is how many passwords are hashed at once: each takes 64 MiB.
+const hashesAtOnce = 2
+
 // keyVariable names the keys of secrets, for where files are hard to bring.
 const keyVariable = "HARVIK_KEY"
 
@@ -204,6 +208,7 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 	handler := service.New(s, rooms, service.Config{
 		Checks: catalogue,
 		Sealer: p.vault, Console: console.Files(), Log: log, Closing: ctx.Done(), Names: p.options.Names,
+		Passwords: password.New(hashesAtOnce), Proxies: p.options.Proxies,
 	}).Handler()
 	server := &http.Server{
 		Handler:           handler,

@@ -183,11 +183,26 @@ type Became struct {
 	Still int `json:"still"`
 }
 
-// Caller defines model for Caller.
+// Caller Who asks, and what they may
 type Caller struct {
-	Kind  string `json:"kind"`
-	Label string `json:"label"`
-	Role  string `json:"role"`
+	// Everywhere all sites are given to them
+	Everywhere bool   `json:"everywhere"`
+	Kind       string `json:"kind"`
+	Label      string `json:"label"`
+
+	// Lists a client sees the fix lists, too
+	Lists bool `json:"lists"`
+
+	// Name which stands in histories
+	Name string `json:"name"`
+
+	// Password they have one
+	Password bool  `json:"password"`
+	Person   int64 `json:"person"`
+	Role     Role  `json:"role"`
+
+	// Sites those that are given, where not all are
+	Sites []string `json:"sites,omitempty,omitzero"`
 }
 
 // CareList defines model for CareList.
@@ -444,6 +459,11 @@ type CrawlList struct {
 
 // Credential A Credential lets somebody in. Its secret is kept nowhere
 type Credential struct {
+	// Agent what it called itself
+	Agent string `json:"agent,omitempty,omitzero"`
+
+	// Bound to some sites
+	Bound   bool      `json:"bound,omitempty,omitzero"`
 	Created time.Time `json:"created"`
 	Expires time.Time `json:"expires,omitempty,omitzero"`
 	ID      int64     `json:"id"`
@@ -452,6 +472,15 @@ type Credential struct {
 
 	// Own the one that asks
 	Own bool `json:"own,omitempty,omitzero"`
+
+	// Person whose it is
+	Person string `json:"person,omitempty,omitzero"`
+
+	// Place from where a browser signed in
+	Place string `json:"place,omitempty,omitzero"`
+
+	// Role of a token: that it is bound to
+	Role string `json:"role,omitempty,omitzero"`
 
 	// Used the last time, to the minute
 	Used time.Time `json:"used,omitempty,omitzero"`
@@ -1187,6 +1216,16 @@ type Importance struct {
 	Importance string `json:"importance"`
 }
 
+// Invitation A link by which somebody chooses a password, once
+type Invitation struct {
+	// Link it stands here and nowhere else
+	Link string `json:"link"`
+
+	// Person Who works here; of people who are not one's own to let in, the name and the role alone
+	Person Person    `json:"person"`
+	Until  time.Time `json:"until"`
+}
+
 // Job Work that waits in the queue beside crawls
 type Job struct {
 	Crawl int `json:"crawl,omitempty,omitzero"`
@@ -1471,6 +1510,11 @@ type MarkupFault struct {
 	Name string `json:"name"`
 }
 
+// Me defines model for Me.
+type Me struct {
+	Name string `json:"name"`
+}
+
 // Measured A fact over the answers of a group of which it is known; count says how many
 type Measured struct {
 	Count  int     `json:"count"`
@@ -1563,9 +1607,28 @@ type NewMaintenance struct {
 	Reason string    `json:"reason"`
 }
 
+// NewPassword defines model for NewPassword.
+type NewPassword struct {
+	// Old the one that it takes the place of, where there is one
+	Old      string `json:"old,omitempty,omitzero"`
+	Password string `json:"password"`
+}
+
+// NewPerson defines model for NewPerson.
+type NewPerson struct {
+	Everywhere bool     `json:"everywhere,omitempty,omitzero"`
+	Groups     []string `json:"groups,omitempty,omitzero"`
+
+	// Lists a client sees the fix lists, too
+	Lists bool     `json:"lists,omitempty,omitzero"`
+	Mail  string   `json:"mail,omitempty,omitzero"`
+	Name  string   `json:"name"`
+	Role  Role     `json:"role"`
+	Sites []string `json:"sites,omitempty,omitzero"`
+}
+
 // NewRecheck defines model for NewRecheck.
 type NewRecheck struct {
-	By    string   `json:"by,omitempty,omitzero"`
 	Fixes []string `json:"fixes"`
 }
 
@@ -1622,8 +1685,6 @@ type NewView struct {
 
 // NewWaiver defines model for NewWaiver.
 type NewWaiver struct {
-	By string `json:"by,omitempty,omitzero"`
-
 	// Check a check, or a pattern of them; all if empty
 	Check string `json:"check,omitempty,omitzero"`
 
@@ -1838,6 +1899,40 @@ type Panel struct {
 type Passage struct {
 	In   string `json:"in"`
 	Text string `json:"text"`
+}
+
+// PeopleList defines model for PeopleList.
+type PeopleList struct {
+	People []Person   `json:"people"`
+	Roles  []RoleSays `json:"roles"`
+}
+
+// Person Who works here; of people who are not one's own to let in, the name and the role alone
+type Person struct {
+	Created    time.Time `json:"created,omitempty,omitzero"`
+	Everywhere bool      `json:"everywhere,omitempty,omitzero"`
+
+	// Groups whose sites are given to them
+	Groups []string `json:"groups,omitempty,omitzero"`
+	ID     int64    `json:"id"`
+
+	// Invited until when an invitation holds that was not taken up
+	Invited time.Time `json:"invited,omitempty,omitzero"`
+
+	// Lists a client sees the fix lists, too
+	Lists bool   `json:"lists,omitempty,omitzero"`
+	Mail  string `json:"mail,omitempty,omitzero"`
+	Name  string `json:"name"`
+
+	// Ready they have chosen a password
+	Ready bool `json:"ready,omitempty,omitzero"`
+	Role  Role `json:"role"`
+
+	// Seen when they last did something
+	Seen time.Time `json:"seen,omitempty,omitzero"`
+
+	// Sites that are given to them
+	Sites []string `json:"sites,omitempty,omitzero"`
 }
 
 // Place One place of a finding, with its evidence. Fields that say nothing are empty
@@ -2439,6 +2534,15 @@ type Robots struct {
 	Said []TextAt `json:"said,omitempty,omitzero"`
 }
 
+// Role defines model for Role.
+type Role = string
+
+// RoleSays defines model for RoleSays.
+type RoleSays struct {
+	Role Role   `json:"role"`
+	Says string `json:"says"`
+}
+
 // Rule What is to be told
 type Rule struct {
 	Check string `json:"check,omitempty,omitzero"`
@@ -2629,9 +2733,11 @@ type Shape struct {
 	Text int `json:"text"`
 }
 
-// SignIn defines model for SignIn.
+// SignIn A one-time link, or a name and a password
 type SignIn struct {
-	Link string `json:"link"`
+	Link     string `json:"link,omitempty,omitzero"`
+	Name     string `json:"name,omitempty,omitzero"`
+	Password string `json:"password,omitempty,omitzero"`
 }
 
 // Site A client's web site under care
@@ -2808,7 +2914,6 @@ type StepPart struct {
 // TakeAlert defines model for TakeAlert.
 type TakeAlert struct {
 	Assignee *string `json:"assignee,omitempty"`
-	By       string  `json:"by,omitempty,omitzero"`
 }
 
 // Tallies The counts of a crawl's overview
@@ -2899,9 +3004,54 @@ type Timing struct {
 	Whole     int `json:"whole"`
 }
 
-// TokenLabel defines model for TokenLabel.
-type TokenLabel struct {
+// TokenWish defines model for TokenWish.
+type TokenWish struct {
+	// Days for which it is good; without an end if left out
+	Days  int    `json:"days,omitempty,omitzero"`
 	Label string `json:"label"`
+
+	// Role that it is bound to; without one it may what its maker may
+	Role string `json:"role,omitempty,omitzero"`
+
+	// Sites that it is bound to; without any, all of its maker's
+	Sites []string `json:"sites,omitempty,omitzero"`
+}
+
+// TrailList defines model for TrailList.
+type TrailList struct {
+	// Next what before= asks for the steps before these
+	Next int64 `json:"next,omitempty,omitzero"`
+
+	// Steps the newest first
+	Steps []TrailStep `json:"steps"`
+}
+
+// TrailStep Something that somebody changed
+type TrailStep struct {
+	// After how it is, or what was sent
+	After json.RawMessage `json:"after,omitempty,omitzero"`
+	At    time.Time       `json:"at"`
+
+	// Before how it was
+	Before json.RawMessage `json:"before,omitempty,omitzero"`
+	ID     int64           `json:"id"`
+
+	// Kind by what they were let in: token, session
+	Kind string `json:"kind"`
+
+	// Place from where
+	Place string `json:"place"`
+
+	// Says what that does
+	Says string `json:"says"`
+	Site string `json:"site,omitempty,omitzero"`
+
+	// Subject what it was done to, besides the site
+	Subject string `json:"subject,omitempty,omitzero"`
+
+	// What the operation
+	What string `json:"what"`
+	Who  string `json:"who"`
 }
 
 // Trap A pattern of addresses that never ends
@@ -3010,8 +3160,7 @@ type Turnout struct {
 
 // Undo defines model for Undo.
 type Undo struct {
-	Batch int64  `json:"batch"`
-	By    string `json:"by,omitempty,omitzero"`
+	Batch int64 `json:"batch"`
 }
 
 // UnusedFile A script or stylesheet that is loaded for more than the page uses
@@ -3271,12 +3420,28 @@ type WayList struct {
 	Ways []Way `json:"ways"`
 }
 
+// Welcome defines model for Welcome.
+type Welcome struct {
+	Link string `json:"link"`
+
+	// Password that is chosen; without one, the answer tells whom the link invites
+	Password string `json:"password,omitempty,omitzero"`
+}
+
+// Welcomed defines model for Welcomed.
+type Welcomed struct {
+	// Key of their session, sent as Harvik-Session with every request
+	Key  string `json:"key,omitempty,omitzero"`
+	Name string `json:"name"`
+
+	// Ready they have a password already
+	Ready bool `json:"ready"`
+	Role  Role `json:"role"`
+}
+
 // Wish What is to be done with fixes: what is not named stays
 type Wish struct {
 	Assignee *string `json:"assignee,omitempty"`
-
-	// By who says so
-	By string `json:"by,omitempty,omitzero"`
 
 	// Due a day; "" for none
 	Due   *string `json:"due,omitempty"`
@@ -3375,6 +3540,9 @@ type MaintenanceNumber = int64
 
 // PageAddress defines model for pageAddress.
 type PageAddress = string
+
+// PersonID defines model for personID.
+type PersonID = int64
 
 // RuleName defines model for ruleName.
 type RuleName = string
@@ -3659,11 +3827,6 @@ type ShowTrendParams struct {
 	Limit AtMost `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
-// EndWaiverParams defines parameters for EndWaiver.
-type EndWaiverParams struct {
-	By string `form:"by,omitempty" json:"by,omitempty,omitzero"`
-}
-
 // ShowWatchParams defines parameters for ShowWatch.
 type ShowWatchParams struct {
 	// Days how many, 1 to 400; 1 without it
@@ -3671,6 +3834,17 @@ type ShowWatchParams struct {
 
 	// Bins in how many parts, 1 to 500; 96 without it
 	Bins int `form:"bins,omitempty" json:"bins,omitempty,omitzero"`
+}
+
+// ListTrailParams defines parameters for ListTrail.
+type ListTrailParams struct {
+	Site string `form:"site,omitempty" json:"site,omitempty,omitzero"`
+	Who  string `form:"who,omitempty" json:"who,omitempty,omitzero"`
+
+	// What an operation
+	What   string `form:"what,omitempty" json:"what,omitempty,omitzero"`
+	Before int64  `form:"before,omitempty" json:"before,omitempty,omitzero"`
+	Limit  int    `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ListViewsParams defines parameters for ListViews.
@@ -3703,13 +3877,25 @@ type ChangeAlertJSONRequestBody = AlertChange
 type TakeAlertJSONRequestBody = TakeAlert
 
 // AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
-type AddTokenJSONRequestBody = TokenLabel
+type AddTokenJSONRequestBody = TokenWish
 
 // LookJSONRequestBody defines body for Look for application/json ContentType.
 type LookJSONRequestBody = LookRequest
 
 // SetMailJSONRequestBody defines body for SetMail for application/json ContentType.
 type SetMailJSONRequestBody = NewMailServer
+
+// RenameJSONRequestBody defines body for Rename for application/json ContentType.
+type RenameJSONRequestBody = Me
+
+// SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
+type SetPasswordJSONRequestBody = NewPassword
+
+// AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
+type AddPersonJSONRequestBody = NewPerson
+
+// SetPersonJSONRequestBody defines body for SetPerson for application/json ContentType.
+type SetPersonJSONRequestBody = NewPerson
 
 // CheckPlanJSONRequestBody defines body for CheckPlan for application/json ContentType.
 type CheckPlanJSONRequestBody = PlanText
@@ -3812,6 +3998,9 @@ type KeepLooksJSONRequestBody = LooksKept
 
 // SetWayJSONRequestBody defines body for SetWay for application/json ContentType.
 type SetWayJSONRequestBody = NewWay
+
+// WelcomeJSONRequestBody defines body for Welcome for application/json ContentType.
+type WelcomeJSONRequestBody = Welcome
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -4002,6 +4191,39 @@ type ClientInterface interface {
 	// Corresponds with PUT /mail (the `SetMail` operationId).
 	SetMail(ctx context.Context, body SetMailJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RenameWithBody Go by another name
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /me (the `Rename` operationId).
+	RenameWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Rename Go by another name
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /me (the `Rename` operationId).
+	Rename(ctx context.Context, body RenameJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetPasswordWithBody Choose another password; all other sessions end
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /me/password (the `SetPassword` operationId).
+	SetPasswordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetPassword Choose another password; all other sessions end
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /me/password (the `SetPassword` operationId).
+	SetPassword(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EndSessions End all sessions but this one
+	//
+	// Corresponds with DELETE /me/sessions (the `EndSessions` operationId).
+	EndSessions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// OpenAPI This description
 	//
 	// Corresponds with GET /openapi.yaml (the `OpenAPI` operationId).
@@ -4011,6 +4233,49 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /own-schema (the `OwnSchema` operationId).
 	OwnSchema(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListPeople Who works here, and what roles there are
+	//
+	// Corresponds with GET /people (the `ListPeople` operationId).
+	ListPeople(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPersonWithBody Let somebody in, by an invitation
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /people (the `AddPerson` operationId).
+	AddPersonWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPerson Let somebody in, by an invitation
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /people (the `AddPerson` operationId).
+	AddPerson(ctx context.Context, body AddPersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EndPerson Let somebody in no more
+	//
+	// Corresponds with DELETE /people/{person} (the `EndPerson` operationId).
+	EndPerson(ctx context.Context, person PersonID, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetPersonWithBody Change who somebody is and what they may; their sessions end
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /people/{person} (the `SetPerson` operationId).
+	SetPersonWithBody(ctx context.Context, person PersonID, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetPerson Change who somebody is and what they may; their sessions end
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /people/{person} (the `SetPerson` operationId).
+	SetPerson(ctx context.Context, person PersonID, body SetPersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// InvitePerson Make a link by which somebody chooses a password, for the first time or anew
+	//
+	// Corresponds with POST /people/{person}/invitation (the `InvitePerson` operationId).
+	InvitePerson(ctx context.Context, person PersonID, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CheckPlanWithBody What a plan's text comes to, without keeping it
 	//
@@ -4085,14 +4350,14 @@ type ClientInterface interface {
 	// Corresponds with GET /session (the `WhoAmI` operationId).
 	WhoAmI(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SignInWithBody Trade a one-time link for a session, half of it a cookie, half of it the key in the answer
+	// SignInWithBody Trade a one-time link, or a name and a password, for a session, half of it a cookie, half of it the key in the answer
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignInWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SignIn Trade a one-time link for a session, half of it a cookie, half of it the key in the answer
+	// SignIn Trade a one-time link, or a name and a password, for a session, half of it a cookie, half of it the key in the answer
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -4735,7 +5000,7 @@ type ClientInterface interface {
 	// EndWaiver Let what a waiver covered count again
 	//
 	// Corresponds with DELETE /sites/{site}/waivers/{waiver} (the `EndWaiver` operationId).
-	EndWaiver(ctx context.Context, site SiteName, waiver int64, params *EndWaiverParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+	EndWaiver(ctx context.Context, site SiteName, waiver int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// RemoveWatch Forget a watch, with all that it saw
 	//
@@ -4774,6 +5039,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /tickets (the `AddTicket` operationId).
 	AddTicket(ctx context.Context, body AddTicketJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListTrail Who changed what, the newest first
+	//
+	// Corresponds with GET /trail (the `ListTrail` operationId).
+	ListTrail(ctx context.Context, params *ListTrailParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListViews Questions with how their answers are shown, under names
 	//
@@ -4853,6 +5123,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /ways/{way}/test (the `TestWay` operationId).
 	TestWay(ctx context.Context, way WayName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WelcomeWithBody Choose a password by an invitation, and sign in
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /welcome (the `Welcome` operationId).
+	WelcomeWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Welcome Choose a password by an invitation, and sign in
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /welcome (the `Welcome` operationId).
+	Welcome(ctx context.Context, body WelcomeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListWords The words in which names are shown
 	//
@@ -5165,6 +5449,89 @@ func (c *Calls) SetMail(ctx context.Context, body SetMailJSONRequestBody, reqEdi
 	return c.Client.Do(req)
 }
 
+// RenameWithBody Go by another name
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /me (the `Rename` operationId).
+func (c *Calls) RenameWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRenameRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Rename Go by another name
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /me (the `Rename` operationId).
+func (c *Calls) Rename(ctx context.Context, body RenameJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRenameRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetPasswordWithBody Choose another password; all other sessions end
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /me/password (the `SetPassword` operationId).
+func (c *Calls) SetPasswordWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetPasswordRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetPassword Choose another password; all other sessions end
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /me/password (the `SetPassword` operationId).
+func (c *Calls) SetPassword(ctx context.Context, body SetPasswordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetPasswordRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EndSessions End all sessions but this one
+//
+// Corresponds with DELETE /me/sessions (the `EndSessions` operationId).
+func (c *Calls) EndSessions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndSessionsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // OpenAPI This description
 //
 // Corresponds with GET /openapi.yaml (the `OpenAPI` operationId).
@@ -5185,6 +5552,119 @@ func (c *Calls) OpenAPI(ctx context.Context, reqEditors ...RequestEditorFn) (*ht
 // Corresponds with GET /own-schema (the `OwnSchema` operationId).
 func (c *Calls) OwnSchema(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewOwnSchemaRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListPeople Who works here, and what roles there are
+//
+// Corresponds with GET /people (the `ListPeople` operationId).
+func (c *Calls) ListPeople(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPeopleRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPersonWithBody Let somebody in, by an invitation
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /people (the `AddPerson` operationId).
+func (c *Calls) AddPersonWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPersonRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPerson Let somebody in, by an invitation
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /people (the `AddPerson` operationId).
+func (c *Calls) AddPerson(ctx context.Context, body AddPersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPersonRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EndPerson Let somebody in no more
+//
+// Corresponds with DELETE /people/{person} (the `EndPerson` operationId).
+func (c *Calls) EndPerson(ctx context.Context, person PersonID, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndPersonRequest(c.Server, person)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetPersonWithBody Change who somebody is and what they may; their sessions end
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /people/{person} (the `SetPerson` operationId).
+func (c *Calls) SetPersonWithBody(ctx context.Context, person PersonID, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetPersonRequestWithBody(c.Server, person, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetPerson Change who somebody is and what they may; their sessions end
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /people/{person} (the `SetPerson` operationId).
+func (c *Calls) SetPerson(ctx context.Context, person PersonID, body SetPersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetPersonRequest(c.Server, person, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// InvitePerson Make a link by which somebody chooses a password, for the first time or anew
+//
+// Corresponds with POST /people/{person}/invitation (the `InvitePerson` operationId).
+func (c *Calls) InvitePerson(ctx context.Context, person PersonID, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewInvitePersonRequest(c.Server, person)
 	if err != nil {
 		return nil, err
 	}
@@ -5398,7 +5878,7 @@ func (c *Calls) WhoAmI(ctx context.Context, reqEditors ...RequestEditorFn) (*htt
 	return c.Client.Do(req)
 }
 
-// SignInWithBody Trade a one-time link for a session, half of it a cookie, half of it the key in the answer
+// SignInWithBody Trade a one-time link, or a name and a password, for a session, half of it a cookie, half of it the key in the answer
 //
 // Takes any type of body and a specified content type.
 //
@@ -5415,7 +5895,7 @@ func (c *Calls) SignInWithBody(ctx context.Context, contentType string, body io.
 	return c.Client.Do(req)
 }
 
-// SignIn Trade a one-time link for a session, half of it a cookie, half of it the key in the answer
+// SignIn Trade a one-time link, or a name and a password, for a session, half of it a cookie, half of it the key in the answer
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7118,8 +7598,8 @@ func (c *Calls) AddWaiver(ctx context.Context, site SiteName, body AddWaiverJSON
 // EndWaiver Let what a waiver covered count again
 //
 // Corresponds with DELETE /sites/{site}/waivers/{waiver} (the `EndWaiver` operationId).
-func (c *Calls) EndWaiver(ctx context.Context, site SiteName, waiver int64, params *EndWaiverParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewEndWaiverRequest(c.Server, site, waiver, params)
+func (c *Calls) EndWaiver(ctx context.Context, site SiteName, waiver int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndWaiverRequest(c.Server, site, waiver)
 	if err != nil {
 		return nil, err
 	}
@@ -7218,6 +7698,21 @@ func (c *Calls) AddTicketWithBody(ctx context.Context, contentType string, body 
 // Corresponds with POST /tickets (the `AddTicket` operationId).
 func (c *Calls) AddTicket(ctx context.Context, body AddTicketJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddTicketRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListTrail Who changed what, the newest first
+//
+// Corresponds with GET /trail (the `ListTrail` operationId).
+func (c *Calls) ListTrail(ctx context.Context, params *ListTrailParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListTrailRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7427,6 +7922,40 @@ func (c *Calls) ListMessages(ctx context.Context, way WayName, reqEditors ...Req
 // Corresponds with POST /ways/{way}/test (the `TestWay` operationId).
 func (c *Calls) TestWay(ctx context.Context, way WayName, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTestWayRequest(c.Server, way)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WelcomeWithBody Choose a password by an invitation, and sign in
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /welcome (the `Welcome` operationId).
+func (c *Calls) WelcomeWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWelcomeRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Welcome Choose a password by an invitation, and sign in
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /welcome (the `Welcome` operationId).
+func (c *Calls) Welcome(ctx context.Context, body WelcomeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWelcomeRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -8016,6 +8545,113 @@ func NewSetMailRequestWithBody(server string, contentType string, body io.Reader
 	return req, nil
 }
 
+// NewRenameRequest calls the generic Rename builder with application/json body
+func NewRenameRequest(server string, body RenameJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRenameRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewRenameRequestWithBody constructs an http.Request for the Rename method, with any body, and a specified content type
+func NewRenameRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSetPasswordRequest calls the generic SetPassword builder with application/json body
+func NewSetPasswordRequest(server string, body SetPasswordJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetPasswordRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSetPasswordRequestWithBody constructs an http.Request for the SetPassword method, with any body, and a specified content type
+func NewSetPasswordRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me/password")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewEndSessionsRequest constructs an http.Request for the EndSessions method
+func NewEndSessionsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me/sessions")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewOpenAPIRequest constructs an http.Request for the OpenAPI method
 func NewOpenAPIRequest(server string) (*http.Request, error) {
 	var err error
@@ -8063,6 +8699,188 @@ func NewOwnSchemaRequest(server string) (*http.Request, error) {
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListPeopleRequest constructs an http.Request for the ListPeople method
+func NewListPeopleRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/people")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddPersonRequest calls the generic AddPerson builder with application/json body
+func NewAddPersonRequest(server string, body AddPersonJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddPersonRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAddPersonRequestWithBody constructs an http.Request for the AddPerson method, with any body, and a specified content type
+func NewAddPersonRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/people")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewEndPersonRequest constructs an http.Request for the EndPerson method
+func NewEndPersonRequest(server string, person PersonID) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "person", person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/people/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetPersonRequest calls the generic SetPerson builder with application/json body
+func NewSetPersonRequest(server string, person PersonID, body SetPersonJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetPersonRequestWithBody(server, person, "application/json", bodyReader)
+}
+
+// NewSetPersonRequestWithBody constructs an http.Request for the SetPerson method, with any body, and a specified content type
+func NewSetPersonRequestWithBody(server string, person PersonID, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "person", person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/people/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewInvitePersonRequest constructs an http.Request for the InvitePerson method
+func NewInvitePersonRequest(server string, person PersonID) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "person", person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/people/%s/invitation", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -12739,7 +13557,7 @@ func NewAddWaiverRequestWithBody(server string, site SiteName, contentType strin
 }
 
 // NewEndWaiverRequest constructs an http.Request for the EndWaiver method
-func NewEndWaiverRequest(server string, site SiteName, waiver int64, params *EndWaiverParams) (*http.Request, error) {
+func NewEndWaiverRequest(server string, site SiteName, waiver int64) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -12769,29 +13587,6 @@ func NewEndWaiverRequest(server string, site SiteName, waiver int64, params *End
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
-	}
-
-	if params != nil {
-		// queryValues collects non-styled parameters (passthrough, JSON)
-		// that are safe to round-trip through url.Values.Encode().
-		queryValues := queryURL.Query()
-		// rawQueryFragments collects pre-encoded query fragments from
-		// styled parameters, preserving literal commas as delimiters
-		// per the OpenAPI spec (e.g. "color=blue,black,brown").
-		var rawQueryFragments []string
-
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "by", params.By, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-			return nil, err
-		} else {
-			for _, qp := range strings.Split(queryFrag, "&") {
-				rawQueryFragments = append(rawQueryFragments, qp)
-			}
-		}
-
-		if encoded := queryValues.Encode(); encoded != "" {
-			rawQueryFragments = append(rawQueryFragments, encoded)
-		}
-		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
@@ -13005,6 +13800,88 @@ func NewAddTicketRequestWithBody(server string, contentType string, body io.Read
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListTrailRequest constructs an http.Request for the ListTrail method
+func NewListTrailRequest(server string, params *ListTrailParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/trail")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "site", params.Site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "who", params.Who, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "what", params.What, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "before", params.Before, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -13452,6 +14329,46 @@ func NewTestWayRequest(server string, way WayName) (*http.Request, error) {
 	return req, nil
 }
 
+// NewWelcomeRequest calls the generic Welcome builder with application/json body
+func NewWelcomeRequest(server string, body WelcomeJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewWelcomeRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewWelcomeRequestWithBody constructs an http.Request for the Welcome method, with any body, and a specified content type
+func NewWelcomeRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/welcome")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListWordsRequest constructs an http.Request for the ListWords method
 func NewListWordsRequest(server string) (*http.Request, error) {
 	var err error
@@ -13563,6 +14480,21 @@ func (c *Client) SetMail(ctx context.Context, body SetMailJSONRequestBody) (Mail
 	return read[MailServer](c.calls.SetMail(ctx, body))
 }
 
+// Rename: Go by another name.
+func (c *Client) Rename(ctx context.Context, body RenameJSONRequestBody) (Caller, error) {
+	return read[Caller](c.calls.Rename(ctx, body))
+}
+
+// SetPassword: Choose another password; all other sessions end.
+func (c *Client) SetPassword(ctx context.Context, body SetPasswordJSONRequestBody) (SessionKey, error) {
+	return read[SessionKey](c.calls.SetPassword(ctx, body))
+}
+
+// EndSessions: End all sessions but this one.
+func (c *Client) EndSessions(ctx context.Context) error {
+	return done(c.calls.EndSessions(ctx))
+}
+
 // OpenAPI: This description.
 func (c *Client) OpenAPI(ctx context.Context) (*http.Response, error) {
 	return c.calls.OpenAPI(ctx)
@@ -13571,6 +14503,31 @@ func (c *Client) OpenAPI(ctx context.Context) (*http.Response, error) {
 // OwnSchema: The JSON Schema of files of checks.
 func (c *Client) OwnSchema(ctx context.Context) (map[string]interface{}, error) {
 	return read[map[string]interface{}](c.calls.OwnSchema(ctx))
+}
+
+// ListPeople: Who works here, and what roles there are.
+func (c *Client) ListPeople(ctx context.Context) (PeopleList, error) {
+	return read[PeopleList](c.calls.ListPeople(ctx))
+}
+
+// AddPerson: Let somebody in, by an invitation.
+func (c *Client) AddPerson(ctx context.Context, body AddPersonJSONRequestBody) (Invitation, error) {
+	return read[Invitation](c.calls.AddPerson(ctx, body))
+}
+
+// EndPerson: Let somebody in no more.
+func (c *Client) EndPerson(ctx context.Context, person PersonID) error {
+	return done(c.calls.EndPerson(ctx, person))
+}
+
+// SetPerson: Change who somebody is and what they may; their sessions end.
+func (c *Client) SetPerson(ctx context.Context, person PersonID, body SetPersonJSONRequestBody) (Person, error) {
+	return read[Person](c.calls.SetPerson(ctx, person, body))
+}
+
+// InvitePerson: Make a link by which somebody chooses a password, for the first time or anew.
+func (c *Client) InvitePerson(ctx context.Context, person PersonID) (Invitation, error) {
+	return read[Invitation](c.calls.InvitePerson(ctx, person))
 }
 
 // CheckPlan: What a plan's text comes to, without keeping it.
@@ -13628,7 +14585,7 @@ func (c *Client) WhoAmI(ctx context.Context) (Caller, error) {
 	return read[Caller](c.calls.WhoAmI(ctx))
 }
 
-// SignIn: Trade a one-time link for a session, half of it a cookie, half of it the key in the answer.
+// SignIn: Trade a one-time link, or a name and a password, for a session, half of it a cookie, half of it the key in the answer.
 func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody) (SessionKey, error) {
 	return read[SessionKey](c.calls.SignIn(ctx, body))
 }
@@ -14029,8 +14986,8 @@ func (c *Client) AddWaiver(ctx context.Context, site SiteName, body AddWaiverJSO
 }
 
 // EndWaiver: Let what a waiver covered count again.
-func (c *Client) EndWaiver(ctx context.Context, site SiteName, waiver int64, params *EndWaiverParams) (Waiver, error) {
-	return read[Waiver](c.calls.EndWaiver(ctx, site, waiver, params))
+func (c *Client) EndWaiver(ctx context.Context, site SiteName, waiver int64) (Waiver, error) {
+	return read[Waiver](c.calls.EndWaiver(ctx, site, waiver))
 }
 
 // RemoveWatch: Forget a watch, with all that it saw.
@@ -14051,6 +15008,11 @@ func (c *Client) SetWatch(ctx context.Context, site SiteName, watch WatchName, b
 // AddTicket: A link that fetches one address of this API once, within a minute, without a header.
 func (c *Client) AddTicket(ctx context.Context, body AddTicketJSONRequestBody) (Ticket, error) {
 	return read[Ticket](c.calls.AddTicket(ctx, body))
+}
+
+// ListTrail: Who changed what, the newest first.
+func (c *Client) ListTrail(ctx context.Context, params *ListTrailParams) (TrailList, error) {
+	return read[TrailList](c.calls.ListTrail(ctx, params))
 }
 
 // ListViews: Questions with how their answers are shown, under names.
@@ -14101,6 +15063,11 @@ func (c *Client) ListMessages(ctx context.Context, way WayName) (MessageList, er
 // TestWay: Send a test.
 func (c *Client) TestWay(ctx context.Context, way WayName) (Message, error) {
 	return read[Message](c.calls.TestWay(ctx, way))
+}
+
+// Welcome: Choose a password by an invitation, and sign in.
+func (c *Client) Welcome(ctx context.Context, body WelcomeJSONRequestBody) (Welcomed, error) {
+	return read[Welcomed](c.calls.Welcome(ctx, body))
 }
 
 // ListWords: The words in which names are shown.

@@ -330,7 +330,7 @@ func alertNumber(c *cobra.Command, text string) (int64, error) {
 }
 
 func (a *app) inboxTakeCommand() *cobra.Command {
-	var by, who string
+	var who string
 	c := &cobra.Command{Use: "take ALERT", Short: "Take the lines of the fix list that an alert is about", Args: args("ALERT"),
 		RunE: func(c *cobra.Command, in []string) error {
 			id, err := alertNumber(c, in[0])
@@ -341,7 +341,7 @@ func (a *app) inboxTakeCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			body := api.TakeAlert{By: by}
+			body := api.TakeAlert{}
 			if who != "" {
 				body.Assignee = &who
 			}
@@ -358,7 +358,6 @@ func (a *app) inboxTakeCommand() *cobra.Command {
 			}
 			return nil
 		}}
-	c.Flags().StringVar(&by, "by", "", "who says so")
 	c.Flags().StringVar(&who, "assignee", "", "who is on it")
 	return c
 }

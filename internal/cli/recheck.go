@@ -16,7 +16,6 @@ import (
 
 func (a *app) recheckCommand() *cobra.Command {
 	var ch chooser
-	var by string
 	c := &cobra.Command{
 		Use: "recheck SITE FIX…", Short: "Look again at just what fixes concern: confirmed, or still there",
 		Args: atLeastArgs("SITE"),
@@ -39,7 +38,7 @@ Exit codes: 0 all confirmed, 1 it could not be done, 3 something is still there 
 			for i := range at {
 				ids[i] = at[i].Fix
 			}
-			rec, err := cl.StartRecheck(c.Context(), in[0], api.NewRecheck{Fixes: ids, By: by})
+			rec, err := cl.StartRecheck(c.Context(), in[0], api.NewRecheck{Fixes: ids})
 			if err != nil {
 				return err
 			}
@@ -63,7 +62,6 @@ Exit codes: 0 all confirmed, 1 it could not be done, 3 something is still there 
 		},
 	}
 	ch.flags(c)
-	byFlag(c, &by)
 	return c
 }
 

@@ -39,6 +39,7 @@ type ServeOptions struct {
 	Database    string   // an existing server instead of Harvik's own
 	Connections int      // to the database, at most
 	Names       []string // that the service goes by besides addresses and localhost
+	Proxies     []string // ranges of proxies that are believed about where a request comes from
 	KeyFile     string   // of its secrets; "" for that of the data folder
 	Hands       Hands    // what waits beyond that waits in the queue
 	KeepFree    int64    // bytes of the disk that crawls leave

@@ -77,6 +77,8 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 	f.BoolVar(&idle, "no-work", false, "leave all that waits in the queue to workers and other services")
 	f.StringSliceVar(&o.Names, "name", nil,
 		"a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
+	f.StringSliceVar(&o.Proxies, "proxy", nil,
+		"range of addresses of a proxy in front, such as 10.0.0.2/32, that is believed about where requests come from; can be repeated")
 	f.StringVar(&keep, "keep-free", "1GB",
 		"free space of the disk below which crawls are put away, until there is more")
 	f.StringVar(&o.Metrics, "metrics", "", "address and port to serve /metrics, /healthz and /readyz on, such as 127.0.0.1:9420; for whoever can reach it")

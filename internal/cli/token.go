@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"harvik/internal/api"
@@ -11,17 +12,19 @@ import (
 )
 
 func (a *app) tokenCommand() *cobra.Command {
+	var wish api.TokenWish
 	add := &cobra.Command{
 		Use: "add NAME", Short: "Make a token for a program, and print it this once", Args: args("NAME"),
 		Long: `Makes a token for a program and prints it. It is kept nowhere: a lost one is revoked, and another
-made. A program sends it as "Authorization: Bearer …"; this command line takes it from HARVIK_TOKEN.`,
-		Example: "  HARVIK_TOKEN=$(harvik token add nightly-build)",
+made. It may what you may, or less: a role, sites, an end. A program sends it as "Authorization: Bearer …"; this command line takes it from HARVIK_TOKEN.`,
+		Example: "  HARVIK_TOKEN=$(harvik token add nightly-build --role reader --site fernhollow --days 365)",
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
 			if err != nil {
 				return err
 			}
-			made, err := cl.AddToken(c.Context(), api.TokenLabel{Label: in[0]})
+			wish.Label = in[0]
+			made, err := cl.AddToken(c.Context(), wish)
 			if err != nil {
 				return err
 			}
@@ -32,6 +35,10 @@ made. A program sends it as "Authorization: Bearer …"; this command line takes
 			return nil
 		},
 	}
+	f := add.Flags()
+	f.StringVar(&wish.Role, "role", "", "that it is bound to: consultant, reader or client")
+	f.StringSliceVar(&wish.Sites, "site", nil, "a site that it is bound to; can be repeated")
+	f.IntVar(&wish.Days, "days", 0, "for which it is good; without an end if left out")
 	list := &cobra.Command{
 		Use: "list", Short: "List who is let in: tokens, browsers that are signed in, links not used yet", Args: args(),
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -47,14 +54,16 @@ made. A program sends it as "Authorization: Bearer …"; this command line takes
 			if a.json {
 				return writeJSON(w, map[string]any{"credentials": all.Credentials})
 			}
-			t := newTable(w, []string{"number", "kind", "name", "made", "last used", "until"}, 1)
+			t := newTable(w, []string{"number", "kind", "name", "of", "bound to", "made", "last used", "until"}, 1)
 			for _, one := range all.Credentials {
 				name := one.Label
 				if one.Own {
 					name += " (this command)"
 				}
-				t.AppendRow([]any{one.ID, one.Kind, name, minute(one.Created, ""), minute(one.Used, "never"),
-					minute(one.Expires, "revoked")})
+				t.AppendRow(
+					[]any{one.ID, one.Kind, name, one.Person, boundTo(one), minute(one.Created, ""), minute(one.Used, "never"),
+						minute(one.Expires, "revoked")},
+				)
 			}
 			t.Render()
 			return nil
@@ -79,6 +88,18 @@ made. A program sends it as "Authorization: Bearer …"; this command line takes
 		},
 	}
 	return group("token", "Make, list and revoke what lets programs and browsers in", add, list, revoke)
+}
+
+// boundTo words to how little of what its person may a token is bound, or from where a browser came.
+func boundTo(one api.Credential) string {
+	out := one.Role
+	if one.Bound {
+		out = strings.TrimPrefix(out+", some sites", ", ")
+	}
+	if one.Place != "" {
+		out = "from " + one.Place
+	}
+	return out
 }
 
 // minute is a moment to the minute, or a word for none.

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -20,14 +19,6 @@ import (
 	"harvik/internal/core/waive"
 	"harvik/internal/record"
 )
-
-// who is the person at the keyboard, as far as the machine knows.
-func who() string { return cmp.Or(os.Getenv("HARVIK_USER"), os.Getenv("USER"), os.Getenv("LOGNAME")) }
-
-// byFlag says in whose name something is done.
-func byFlag(c *cobra.Command, by *string) {
-	c.Flags().StringVar(by, "by", who(), "who does this (HARVIK_USER), by default the user of this machine")
-}
 
 // chooser picks fixes: those named, or those of a filter.
 type chooser struct{ filter api.ListFixesParams }
@@ -74,7 +65,7 @@ func (ch *chooser) fixes(c *cobra.Command, cl *api.Client, site string, named []
 // moveCommand makes one of the commands that move fixes to a state.
 func (a *app) moveCommand(name string, to task.State, short, long string) *cobra.Command {
 	var ch chooser
-	var by, assignee, due, note string
+	var assignee, due, note string
 	c := &cobra.Command{
 		Use: name + " SITE FIX…", Short: short, Long: long, Args: atLeastArgs("SITE"),
 		Example: fmt.Sprintf("  harvik %[1]s fernhollow k7q2m4xa\n  harvik %[1]s fernhollow --check image-alt-missing --note \"with the next release\"", name),
@@ -83,7 +74,7 @@ func (a *app) moveCommand(name string, to task.State, short, long string) *cobra
 			if err != nil {
 				return err
 			}
-			wish := api.Wish{To: string(to), By: by}
+			wish := api.Wish{To: string(to)}
 			if wish.Fixes, err = ch.fixes(c, cl, in[0], in[1:]); err != nil {
 				return err
 			}
@@ -91,9 +82,6 @@ func (a *app) moveCommand(name string, to task.State, short, long string) *cobra
 				if c.Flags().Changed(flag) {
 					*into = map[string]*string{"for": &assignee, "due": &due, "note": &note}[flag]
 				}
-			}
-			if wish.Assignee == nil && to == task.Taken && by != "" {
-				wish.Assignee = &by
 			}
 			moves, err := cl.MoveFixes(c.Context(), in[0], wish)
 			if err != nil {
@@ -103,7 +91,6 @@ func (a *app) moveCommand(name string, to task.State, short, long string) *cobra
 		},
 	}
 	ch.flags(c)
-	byFlag(c, &by)
 	c.Flags().StringVar(&assignee, "for", "", "who works on it; \"\" for nobody")
 	c.Flags().StringVar(&due, "due", "", "by which day, such as 2027-03-31; \"\" for none")
 	c.Flags().StringVar(&note, "note", "", "a note, kept in the fix's history")
@@ -147,8 +134,7 @@ func assigned(assignee string, due types.Date) string {
 }
 
 func (a *app) undoCommand() *cobra.Command {
-	var by string
-	c := &cobra.Command{
+	return &cobra.Command{
 		Use: "undo SITE NUMBER", Short: "Take back what was done at once, where nobody has gone on from it",
 		Args: args("SITE", "NUMBER"),
 		RunE: func(c *cobra.Command, in []string) error {
@@ -160,15 +146,13 @@ func (a *app) undoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			moves, err := cl.Undo(c.Context(), in[0], api.Undo{Batch: n, By: by})
+			moves, err := cl.Undo(c.Context(), in[0], api.Undo{Batch: n})
 			if err != nil {
 				return err
 			}
 			return a.tellMoves(c, in[0], moves)
 		},
 	}
-	byFlag(c, &by)
-	return c
 }
 
 func (a *app) waiveCommand() *cobra.Command {
@@ -251,7 +235,6 @@ of a day; then it counts again by itself.`,
 		"what is found on pages of this layout, by its name as harvik layouts shows it")
 	c.Flags().StringVar(&w.Reason, "reason", "", "why this is fine as it is")
 	c.Flags().StringVar(&until, "until", "", "the last day on which it holds, such as 2027-03-31; for good if left out")
-	byFlag(c, &w.By)
 	return c
 }
 
@@ -357,8 +340,7 @@ func (a *app) waiversCommand() *cobra.Command {
 }
 
 func (a *app) unwaiveCommand() *cobra.Command {
-	var by string
-	c := &cobra.Command{
+	return &cobra.Command{
 		Use: "unwaive SITE WAIVER…", Short: "Let what waivers cover count again", Args: atLeastArgs("SITE", "WAIVER"),
 		RunE: func(c *cobra.Command, in []string) error {
 			cl, err := a.client()
@@ -372,7 +354,7 @@ func (a *app) unwaiveCommand() *cobra.Command {
 					return usage(c, fmt.Errorf("%q is no number of a waiver; `harvik waivers %s` shows them", name,
 						in[0]))
 				}
-				one, err := cl.EndWaiver(c.Context(), in[0], id, &api.EndWaiverParams{By: by})
+				one, err := cl.EndWaiver(c.Context(), in[0], id)
 				if err != nil {
 					return err
 				}
@@ -387,8 +369,6 @@ func (a *app) unwaiveCommand() *cobra.Command {
 			return a.tellHealth(c, cl, in[0])
 		},
 	}
-	byFlag(c, &by)
-	return c
 }
 
 func (a *app) tasksCommand() *cobra.Command {

@@ -500,7 +500,7 @@ func TestAccess(t *testing.T) {
 	}
 	// A browser that is signed in must not be made to act by another site's page.
 	const half = "one-half"
-	key, err := h.store.IssueSession(t.Context(), half)
+	key, err := h.store.IssueSession(t.Context(), half, 1, "127.0.0.1", "")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -124,14 +124,14 @@ func TestDescription(t *testing.T) {
 		{operation: "watchCrawl", path: "site=fernhollow&crawl=latest"},
 
 		{operation: "moveFixes", path: "site=fernhollow",
-			body: `{"fixes": [{"fix": "{fix}"}, {"fix": "nosuch"}], "to": "taken", "due": "2027-03-31", "note": "soon", "by": "ash"}`, keep: map[string]string{"batch": "batch"}},
+			body: `{"fixes": [{"fix": "{fix}"}, {"fix": "nosuch"}], "to": "taken", "due": "2027-03-31", "note": "soon"}`, keep: map[string]string{"batch": "batch"}},
 		{operation: "listTasks", path: "site=fernhollow"}, {operation: "showTask", path: "site=fernhollow&fix={fix}"},
-		{operation: "undo", path: "site=fernhollow", body: `{"batch": {batch}, "by": "ash"}`},
+		{operation: "undo", path: "site=fernhollow", body: `{"batch": {batch}}`},
 		{operation: "addWaiver", path: "site=fernhollow",
-			body: `{"scope": "page", "on": "https://fernhollow.example/shop/", "reason": "as it should be", "until": "2027-03-31", "by": "ash"}`, keep: map[string]string{"waiver": "id"}},
+			body: `{"scope": "page", "on": "https://fernhollow.example/shop/", "reason": "as it should be", "until": "2027-03-31"}`, keep: map[string]string{"waiver": "id"}},
 		{operation: "listWaivers", path: "site=fernhollow"},
-		{operation: "endWaiver", path: "site=fernhollow&waiver={waiver}&by=ash"},
-		{operation: "startRecheck", path: "site=fernhollow", body: `{"fixes": ["{fix}"], "by": "ash"}`},
+		{operation: "endWaiver", path: "site=fernhollow&waiver={waiver}"},
+		{operation: "startRecheck", path: "site=fernhollow", body: `{"fixes": ["{fix}"]}`},
 		{operation: "listRechecks", path: "site=fernhollow&crawl=latest", until: func(t *testing.T, h *harvik) {
 			for now, err := h.ShowRecheck(t.Context(), "fernhollow", api.Latest, 1); err != nil ||
 				now.State == "running"; now, err = h.ShowRecheck(t.Context(), "fernhollow", api.Latest, 1) {
@@ -175,7 +175,7 @@ func TestDescription(t *testing.T) {
 		{operation: "listWays"}, {operation: "removeWay", path: "way=ash", until: told},
 		{operation: "listAlerts", path: "state=all", keep: map[string]string{"alert": "alerts.0.id"}},
 		{operation: "changeAlert", path: "alert={alert}", body: `{"state": "read", "assignee": "ash"}`},
-		{operation: "takeAlert", path: "alert={alert}", body: `{"by": "ash"}`},
+		{operation: "takeAlert", path: "alert={alert}", body: `{"assignee": "ash"}`},
 		{operation: "setWatch", path: "site=beds&watch=home", body: `{"address": "/", "every": 5, "must": "Ferns", "slow": 900}`},
 		{operation: "keepLooks", body: `{"days": 20, "hours": 300}`}, {operation: "listWatches", path: "site=beds"}, {operation: "showWatch", path: "site=beds&watch=home&days=2&bins=4"},
 		{operation: "removeWatch", path: "site=beds&watch=home"}, {operation: "lookAtFront", path: "site=beds"},

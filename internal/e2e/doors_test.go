@@ -286,7 +286,7 @@ func TestAtOnce(t *testing.T) {
 			t.Errorf("a preview beside two others of the same caller: %d", status)
 		}
 	}
-	other, err := h.AddToken(t.Context(), api.TokenLabel{Label: "other"})
+	other, err := h.AddToken(t.Context(), api.TokenWish{Label: "other"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -312,11 +312,11 @@ func TestCredentials(t *testing.T) {
 	if _, err := h.StartCrawl(t.Context(), "slow", api.NewCrawl{}); err != nil {
 		t.Fatal(err)
 	}
-	secret, err := h.AddToken(t.Context(), api.TokenLabel{Label: "nightly"})
+	secret, err := h.AddToken(t.Context(), api.TokenWish{Label: "nightly"})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := h.AddToken(t.Context(), api.TokenLabel{Label: "nightly"}); err == nil ||
+	if _, err := h.AddToken(t.Context(), api.TokenWish{Label: "nightly"}); err == nil ||
 		!strings.Contains(err.Error(), "exists already") {
 		t.Errorf("a second token of the name: %v", err)
 	}

@@ -4,6 +4,7 @@ package e2e
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -17,6 +18,7 @@ import (
 	"harvik/internal/core/plan"
 	"harvik/internal/house"
 	"harvik/internal/jobs"
+	"harvik/internal/password"
 	"harvik/internal/render"
 	"harvik/internal/service"
 	"harvik/internal/store"
@@ -37,6 +39,8 @@ type harvik struct {
 	*api.Client
 	url      string
 	token    string
+	cookie   string // of a browser's session, and its key
+	key      string
 	store    *store.Store
 	rooms    *house.House
 	routes   func() gin.RoutesInfo
@@ -74,15 +78,15 @@ func startOn(t testing.TB, database string) *harvik {
 	}
 	closing := make(chan struct{})
 	engine := service.New(s, rooms, service.Config{Checks: testkit.Catalogue, Sealer: v, Console: console.Files(),
-		Log: testkit.Quiet, Closing: closing}).Handler()
+		Log: testkit.Quiet, Closing: closing, Passwords: password.New(2)}).Handler()
 	server := httptest.NewServer(engine)
 	t.Cleanup(func() {
 		close(closing)
 		rooms.Shutdown(context.Background())
 		server.Close()
 	})
-	token, err := s.Issue(t.Context(), store.Token, "test", 0)
-	if err != nil {
+	token := store.NewSecret()
+	if err := errors.Join(s.KeepOwner(t.Context(), token, "test"), s.Rename(t.Context(), 1, "rowan")); err != nil {
 		t.Fatal(err)
 	}
 	return &harvik{

@@ -117,7 +117,7 @@ func TestStoryTold(t *testing.T) {
 		id := api.Numbered(int(one.ID))
 		switch {
 		case len(one.Fixes) > 0:
-			s.ok("inbox take "+id+" --assignee rowan --by ash", "taken.")
+			s.ok("inbox take "+id+" --assignee rowan", "taken.")
 		case strings.Contains(one.Says, "no more"):
 			s.fails("inbox wave-off "+id, 1, "say why it is waved off")
 			s.ok("inbox wave-off "+id+" --reason meant", "waved off", "meant")

@@ -66,7 +66,7 @@ func (h *harvik) recheck(t *testing.T, fixes ...string) api.Recheck {
 
 func (h *harvik) recheckOf(t *testing.T, site string, fixes ...string) api.Recheck {
 	t.Helper()
-	rec, err := h.StartRecheck(t.Context(), site, api.NewRecheck{Fixes: fixes, By: "rowan"})
+	rec, err := h.StartRecheck(t.Context(), site, api.NewRecheck{Fixes: fixes})
 	for err == nil && rec.State == "running" {
 		time.Sleep(50 * time.Millisecond)
 		rec, err = h.ShowRecheck(t.Context(), site, api.Numbered(rec.Crawl), rec.Number)
@@ -208,7 +208,7 @@ func testRefusedMoves(t *testing.T, h *harvik, fix string) {
 	t.Helper()
 	for to, why := range map[string]string{"confirmed": "only a recheck", "returned": "by itself",
 		"waived": "needs a reason"} {
-		m, err := h.MoveFixes(t.Context(), "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: to, By: "rowan"})
+		m, err := h.MoveFixes(t.Context(), "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: to})
 		if err != nil || len(m.Refused) != 1 || !strings.Contains(m.Refused[0].Why, why) {
 			t.Errorf("to %s: %+v (%v)", to, m, err)
 		}
@@ -219,11 +219,11 @@ func testRefusedMoves(t *testing.T, h *harvik, fix string) {
 	}
 	who, due, note := "ash", "2027-03-31", "with the new footer"
 	m, err = h.MoveFixes(t.Context(), "fernhollow",
-		api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: "taken", Assignee: &who, Due: &due, Note: &note, By: "rowan"})
+		api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: "taken", Assignee: &who, Due: &due, Note: &note})
 	if err != nil || len(m.Moved) != 1 || m.Moved[0].Assignee != who || m.Moved[0].Due.String() != due {
 		t.Fatalf("taking: %+v (%v)", m, err)
 	}
-	if m, err = h.Undo(t.Context(), "fernhollow", api.Undo{Batch: m.Batch, By: "rowan"}); err != nil ||
+	if m, err = h.Undo(t.Context(), "fernhollow", api.Undo{Batch: m.Batch}); err != nil ||
 		len(m.Moved) != 1 || m.Moved[0].State != "open" || m.Moved[0].Assignee != "" {
 		t.Errorf("undone: %+v (%v)", m, err)
 	}
@@ -257,8 +257,7 @@ func testWaivers(t *testing.T, h *harvik, spring api.Crawl) {
 		}
 	}
 	w, err := h.AddWaiver(ctx, "fernhollow",
-		api.NewWaiver{Scope: "check", Check: "robots-blocks-linked", Reason: "the calendar is meant to be blocked",
-			By: "rowan"})
+		api.NewWaiver{Scope: "check", Check: "robots-blocks-linked", Reason: "the calendar is meant to be blocked"})
 	if err != nil || w.Findings != 82 || w.Pages != 82 || w.State != "holds" {
 		t.Fatalf("waiver %+v (%v)", w, err)
 	}
@@ -304,11 +303,11 @@ func testWaivers(t *testing.T, h *harvik, spring api.Crawl) {
 		t.Errorf("the waiver holds again, and %d findings are waived (%v)", cr.Report.Waived, err)
 	}
 	none, err := h.AddWaiver(ctx, "fernhollow",
-		api.NewWaiver{Scope: "section", On: "/nothing-here/", Reason: "for later", By: "rowan"})
+		api.NewWaiver{Scope: "section", On: "/nothing-here/", Reason: "for later"})
 	if err != nil || none.State != "holds, matches nothing" {
 		t.Errorf("a waiver of nothing %q (%v)", none.State, err)
 	}
-	if _, err := h.EndWaiver(ctx, "fernhollow", none.ID, &api.EndWaiverParams{By: "ash"}); err != nil {
+	if _, err := h.EndWaiver(ctx, "fernhollow", none.ID); err != nil {
 		t.Error(err)
 	}
 	if all, err := h.ListWaivers(ctx, "fernhollow"); err != nil || len(all.Waivers) != 2 ||
@@ -528,7 +527,7 @@ func TestTogether(t *testing.T) {
 		t.Fatal(err)
 	}
 	fix := list.Fixes[0].ID
-	first, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: "taken", By: "ash"})
+	first, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: fix}}, To: "taken"})
 	if err != nil || len(first.Moved) != 1 {
 		t.Fatalf("%+v (%v)", first, err)
 	}
@@ -539,7 +538,7 @@ func TestTogether(t *testing.T) {
 		wg.Go(func() {
 			note := fmt.Sprintf("note %d", i)
 			outcomes[i], _ = h.MoveFixes(ctx, "fernhollow",
-				api.Wish{Fixes: []api.FixAt{{Fix: fix, Version: &version}}, Note: &note, By: note})
+				api.Wish{Fixes: []api.FixAt{{Fix: fix, Version: &version}}, Note: &note})
 		})
 	}
 	wg.Wait()
@@ -563,7 +562,7 @@ func TestTogether(t *testing.T) {
 			who := fmt.Sprintf("person %d", i)
 			outcomes[i], _ = h.MoveFixes(ctx, "fernhollow",
 				api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID, Version: &untouched}}, To: "taken",
-					Assignee: &who, By: who})
+					Assignee: &who})
 		})
 	}
 	wg.Wait()
@@ -575,11 +574,11 @@ func TestTogether(t *testing.T) {
 		t.Errorf("%d people won the first move on a fix", won)
 	}
 	if m, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[len(list.Fixes)-1].ID}},
-		To: "open", By: "ash"}); err != nil || len(m.Moved) != 1 {
+		To: "open"}); err != nil || len(m.Moved) != 1 {
 		t.Errorf("putting it back: %+v (%v)", m, err)
 	}
 	// A batch is one: all of it or nothing, each fix once.
-	batch := api.Wish{To: "taken", By: "ash"}
+	batch := api.Wish{To: "taken"}
 	for _, f := range append(slices.Clone(list.Fixes[2:len(list.Fixes)-1]), list.Fixes[2]) {
 		batch.Fixes = append(batch.Fixes, api.FixAt{Fix: f.ID})
 	}
@@ -588,11 +587,11 @@ func TestTogether(t *testing.T) {
 		!strings.Contains(many.Refused[0].Why, "named twice") {
 		t.Errorf("a batch: %d moved, refused %+v (%v)", len(many.Moved), many.Refused, err)
 	}
-	if back, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: many.Batch, By: "ash"}); err != nil ||
+	if back, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: many.Batch}); err != nil ||
 		len(back.Moved) != len(many.Moved) {
 		t.Errorf("undone: %d of %d (%v)", len(back.Moved), len(many.Moved), err)
 	}
-	if m, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: first.Batch, By: "ash"}); err != nil || len(m.Moved) != 0 ||
+	if m, err := h.Undo(ctx, "fernhollow", api.Undo{Batch: first.Batch}); err != nil || len(m.Moved) != 0 ||
 		len(m.Refused) != 1 {
 		t.Errorf("undoing what somebody has gone on from: %+v (%v)", m, err)
 	}
@@ -612,15 +611,14 @@ func TestTogether(t *testing.T) {
 			case <-time.After(300 * time.Millisecond):
 			}
 			if _, err := h.AddWaiver(ctx, "fernhollow",
-				api.NewWaiver{Scope: "page", On: fmt.Sprintf("%sevents/%d/", demo.Home, i), Reason: "for the test",
-					By: "ash"}); err != nil {
+				api.NewWaiver{Scope: "page", On: fmt.Sprintf("%sevents/%d/", demo.Home, i), Reason: "for the test"}); err != nil {
 				t.Errorf("waiving while a crawl runs: %v", err)
 			}
 			waived++
 			if taken < len(list.Fixes)-1 {
 				taken++
 				if m, err := h.MoveFixes(ctx, "fernhollow",
-					api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[taken].ID}}, To: "taken", By: "ash"}); err != nil ||
+					api.Wish{Fixes: []api.FixAt{{Fix: list.Fixes[taken].ID}}, To: "taken"}); err != nil ||
 					len(m.Moved) != 1 {
 					t.Errorf("taking while a crawl runs: %+v (%v)", m, err)
 				}
@@ -744,8 +742,7 @@ func TestEntries(t *testing.T) {
 			one = id
 		}
 	}
-	moves, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: append(all, api.FixAt{Fix: "zzzzzzzz"}), To: "claimed",
-		By: "rowan"})
+	moves, err := h.MoveFixes(ctx, "fernhollow", api.Wish{Fixes: append(all, api.FixAt{Fix: "zzzzzzzz"}), To: "claimed"})
 	if err != nil || len(moves.Moved) != len(all) || len(moves.Refused) != 1 {
 		t.Fatalf("moved %d, refused %+v (%v)", len(moves.Moved), moves.Refused, err)
 	}

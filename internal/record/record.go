@@ -9,6 +9,7 @@ import (
 	"harvik/internal/core/fixlist"
 	"harvik/internal/core/page"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/rights"
 	"harvik/internal/core/survey"
 )
 
@@ -247,12 +248,18 @@ type SecretUse struct {
 // A Credential lets somebody in. Its secret is kept nowhere.
 type Credential struct {
 	ID      int64
-	Kind    string // token, session, link
+	Kind    string // token, session, link, invite
 	Label   string
 	Created time.Time
 	Used    *time.Time // the last time, to the minute
 	Expires *time.Time
 	Own     bool // the one that asks
+
+	Place      string      // from where a browser signed in
+	Agent      string      // what it called itself
+	PersonName string      // whose it is
+	Limited    rights.Role // a token's; "" for all that the person may
+	Bound      bool        // to some sites
 }
 
 // LayoutRow is a set of pages built from one template.

@@ -134,7 +134,7 @@ func (s *Service) listAlerts(c *gin.Context) {
 		return
 	}
 	now := time.Now()
-	all, err := s.store.Alerts(c, site.Name, state, before, limit, now)
+	all, err := s.store.Alerts(c, given(c, site.Name), state, before, limit, now)
 	if err != nil {
 		s.fail(c, err, "the inbox")
 		return
@@ -145,8 +145,11 @@ func (s *Service) listAlerts(c *gin.Context) {
 		return
 	}
 	out := api.AlertList{Alerts: wire.Each(all, alertOut)}
-	for _, n := range counts {
-		out.New += n
+	who := caller(c)
+	for name, n := range counts {
+		if who.At(name) {
+			out.New += n
+		}
 	}
 	if len(all) == limit {
 		out.Next = all[len(all)-1].ID
@@ -165,6 +168,9 @@ func (s *Service) alertOf(c *gin.Context) (record.Alert, bool) {
 	var one record.Alert
 	if err == nil {
 		one, err = s.store.Alert(c, id)
+	}
+	if who := caller(c); err == nil && !who.At(one.Site) {
+		err = record.ErrNotFound
 	}
 	if err != nil {
 		s.fail(c, err, "such an alert")
@@ -237,7 +243,7 @@ func (s *Service) takeAlert(c *gin.Context) {
 		s.fail(c, err, "the site")
 		return
 	}
-	wish := record.Wish{To: task.Taken, By: in.By, Assignee: in.Assignee}
+	wish := record.Wish{To: task.Taken, By: by(c), Assignee: in.Assignee}
 	for _, id := range one.Told.Fixes {
 		wish.Fixes = append(wish.Fixes, record.FixAt{Fix: id})
 	}

@@ -49,11 +49,11 @@ func (s *Service) allow(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, "range: "+fault)
 		return
 	}
-	if err := s.store.Allow(c, site.ID, p.String(), caller(c).Label); err != nil {
+	if err := s.store.Allow(c, site.ID, p.String(), by(c)); err != nil {
 		s.fail(c, err, "the allowance")
 		return
 	}
-	s.log.Info("range allowed", "site", site.Name, "range", p.String(), "by", caller(c).Label)
+	s.log.Info("range allowed", "site", site.Name, "range", p.String(), "by", by(c))
 	s.showSite(c)
 }
 

@@ -31,6 +31,8 @@ func (s *Service) siteOf(c *gin.Context) (record.Site, bool) {
 	return site, true
 }
 
+func siteNameOf(one *record.Site) string { return one.Name }
+
 // noSite says that there is no site of the name in the path, and what was probably meant.
 func (s *Service) noSite(c *gin.Context) {
 	name := c.Param("site")
@@ -40,7 +42,7 @@ func (s *Service) noSite(c *gin.Context) {
 		return
 	}
 	var names []string
-	for _, one := range sites {
+	for _, one := range mine(c, sites, siteNameOf) {
 		names = append(names, one.Name)
 		if sameHost(name, one.Home) {
 			problem(c, http.StatusNotFound,
@@ -163,7 +165,7 @@ func (s *Service) previewPlan(c *gin.Context) {
 			return
 		}
 	}
-	preview, err := s.rooms.Preview(c, site, p, caller(c).Label)
+	preview, err := s.rooms.Preview(c, site, p, by(c))
 	if err != nil {
 		s.fail(c, err, "the preview")
 		return

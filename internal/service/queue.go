@@ -8,6 +8,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"harvik/internal/record"
 	"harvik/internal/wire"
 )
 
@@ -18,6 +19,8 @@ func (s *Service) showQueue(c *gin.Context) {
 		s.fail(c, err, "the queue")
 		return
 	}
+	q.Crawls = mine(c, q.Crawls, func(one *record.Queued) string { return one.Site })
+	q.Jobs = mine(c, q.Jobs, func(one *record.Job) string { return one.Site })
 	c.JSON(http.StatusOK, wire.Queue(&q))
 }
 

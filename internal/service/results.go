@@ -18,6 +18,7 @@ import (
 	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/query"
+	"harvik/internal/core/rights"
 	"harvik/internal/core/task"
 	"harvik/internal/core/vocabulary"
 	"harvik/internal/core/weburl"
@@ -34,6 +35,9 @@ func (s *Service) listFixes(c *gin.Context) {
 	q := record.FixQuery{Group: c.Query("group"), Check: c.Query("check"), Search: c.Query("search"),
 		Order: c.Query("order"),
 		State: c.Query("state"), Assignee: c.Query("assignee"), Section: c.Query("section")}
+	if caller(c).Role == rights.Client {
+		q.Assignee = "" // who is on what is no matter of theirs
+	}
 	if q.State != "" && q.State != "all" {
 		if _, err := task.ParseState(q.State); err != nil {
 			problem(c, http.StatusUnprocessableEntity, err.Error()+"; or all")
@@ -70,7 +74,13 @@ func (s *Service) listFixes(c *gin.Context) {
 		s.fail(c, err, "the fix list")
 		return
 	}
-	c.JSON(http.StatusOK, wire.FixList(&list))
+	out := wire.FixList(&list)
+	if caller(c).Role == rights.Client {
+		for i := range out.Fixes {
+			out.Fixes[i] = wire.ClientFix(out.Fixes[i])
+		}
+	}
+	c.JSON(http.StatusOK, out)
 }
 
 // folder tells whether a section is a folder, or none; if it is neither, it has answered.
@@ -134,7 +144,11 @@ func (s *Service) showFix(c *gin.Context) {
 		s.fail(c, err, "fix "+c.Param("fix"))
 		return
 	}
-	c.JSON(http.StatusOK, api.FixDetail{Fix: wire.Fix(&f), Check: wire.CheckOf(s.checksOf(cr.Plan).Find(f.Check))})
+	out := wire.Fix(&f)
+	if caller(c).Role == rights.Client {
+		out = wire.ClientFix(out)
+	}
+	c.JSON(http.StatusOK, api.FixDetail{Fix: out, Check: wire.CheckOf(s.checksOf(cr.Plan).Find(f.Check))})
 }
 
 // noFix says that a crawl has no such fix, and what was probably meant: its line's number, or its check.

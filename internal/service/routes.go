@@ -17,7 +17,18 @@ func (s *Service) routes(g *gin.Engine) {
 	streams := &turns{what: "crawls that are followed", all: 200, each: 60}
 	imports := &turns{what: "imports", all: 4, each: 2}
 
-	api := g.Group("/api/v1", noStore, s.authenticated)
+	g.POST("/api/v1/welcome", noStore, s.welcome)
+
+	api := g.Group("/api/v1", noStore, s.authenticated, s.permitted, s.noted)
+	api.PUT("/me", s.rename)
+	api.PUT("/me/password", s.setPassword)
+	api.DELETE("/me/sessions", s.endSessions)
+	api.GET("/people", s.listPeople)
+	api.POST("/people", s.addPerson)
+	api.PUT("/people/:person", s.setPerson)
+	api.DELETE("/people/:person", s.endPerson)
+	api.POST("/people/:person/invitation", s.invitePerson)
+	api.GET("/trail", s.listTrail)
 	api.GET("/session", s.whoAmI)
 	api.DELETE("/session", s.signOut)
 	api.POST("/tickets", s.addTicket)

@@ -36,6 +36,8 @@ func (s *Service) listSchedules(c *gin.Context) {
 			var held bool
 			held, err = s.rooms.SchedulesHeld(c)
 			if err == nil {
+				all = mine(c, all, func(one *record.Scheduled) string { return one.Site })
+				coming = mine(c, coming, func(one *record.Coming) string { return one.Site })
 				c.JSON(http.StatusOK, api.ScheduleList{Held: held, Schedules: wire.Each(all, wire.Scheduled),
 					Coming: wire.Each(coming, wire.Coming)})
 				return

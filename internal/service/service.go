@@ -24,6 +24,7 @@ import (
 	"harvik/internal/core/rendered"
 	"harvik/internal/core/schedule"
 	"harvik/internal/core/watch"
+	"harvik/internal/password"
 	"harvik/internal/record"
 	"harvik/internal/report"
 )
@@ -68,7 +69,7 @@ type Store interface {
 	Rechecks(ctx context.Context, crawl int64) ([]record.Recheck, error)
 	RecheckOf(ctx context.Context, crawl int64, number int) (record.Recheck, error)
 	AddTicket(ctx context.Context, address string, by int64, life time.Duration) (secret string, err error)
-	RedeemTicket(ctx context.Context, secret string) (address string, by record.Credential, err error)
+	RedeemTicket(ctx context.Context, secret string) (address string, by record.Caller, err error)
 	CancelJob(ctx context.Context, id int64) error
 	RetryJob(ctx context.Context, id int64) error
 	Sheet(ctx context.Context, crawl int64, rules string) (*fixlist.Sheet, error)
@@ -83,7 +84,14 @@ type Store interface {
 	Going(ctx context.Context, site int64, keep record.Retention) ([]record.Crawl, error)
 	Schedules(ctx context.Context, site string) ([]record.Scheduled, error)
 	Care(ctx context.Context, now time.Time) ([]care.Site, error)
-	Alerts(ctx context.Context, site, state string, before int64, limit int, now time.Time) ([]record.Alert, error)
+	Alerts(
+		ctx context.Context,
+		sites []string,
+		state string,
+		before int64,
+		limit int,
+		now time.Time,
+	) ([]record.Alert, error)
 	AlertCounts(ctx context.Context, now time.Time) (map[string]int, error)
 	Alert(ctx context.Context, id int64) (record.Alert, error)
 	ChangeAlert(ctx context.Context, id int64, c record.AlertChange) error
@@ -108,14 +116,28 @@ type Store interface {
 	Maintenances(ctx context.Context, site int64, at time.Time) ([]record.Maintenance, error)
 	RemoveMaintenance(ctx context.Context, site, id int64) error
 	MarkCrawl(ctx context.Context, id int64, marked bool) error
-	Known(ctx context.Context, secret, kind string) (record.Credential, error)
+	Known(ctx context.Context, secret, kind string) (record.Caller, error)
 	Holds(ctx context.Context, credential int64) (bool, error)
-	Credentials(ctx context.Context) ([]record.Credential, error)
-	HasToken(ctx context.Context, label string) (bool, error)
-	Issue(ctx context.Context, kind, label string, life time.Duration) (string, error)
-	Revoke(ctx context.Context, credential int64) error
-	Redeem(ctx context.Context, secret string) error
-	IssueSession(ctx context.Context, half string) (string, error)
+	Credentials(ctx context.Context, person int64) ([]record.Credential, error)
+	IssueToken(ctx context.Context, t record.NewToken) (string, error)
+	IssueInvite(ctx context.Context, person int64) (string, error)
+	Invited(ctx context.Context, secret string) (record.Person, error)
+	Revoke(ctx context.Context, credential, person int64) error
+	EndSessions(ctx context.Context, person, but int64) error
+	Redeem(ctx context.Context, secret, kind string) (person int64, err error)
+	IssueSession(ctx context.Context, half string, person int64, place, agent string) (string, error)
+	People(ctx context.Context) ([]record.Person, error)
+	Person(ctx context.Context, id int64) (record.Person, error)
+	AddPerson(ctx context.Context, p record.Person) (int64, error)
+	SetPerson(ctx context.Context, p record.Person) error
+	EndPerson(ctx context.Context, id int64) error
+	Rename(ctx context.Context, person int64, name string) error
+	SetPassword(ctx context.Context, person int64, hash string) error
+	LoginOf(ctx context.Context, name string) (record.Login, error)
+	MayTry(ctx context.Context, name, place string) (bool, error)
+	Tried(ctx context.Context, name, place string, good bool) error
+	Note(ctx context.Context, t record.TrailStep) error
+	Trail(ctx context.Context, q record.TrailQuery) ([]record.TrailStep, error)
 	report.Source
 }
 
@@ -227,7 +249,9 @@ type Service struct {
 	names   map[string]bool // that it goes by, besides addresses and localhost
 	origins map[string]bool // those of them that were given with a scheme
 
-	patience patience
+	patience  patience
+	passwords *password.Keeper
+	proxies   []string
 }
 
 // Config is what a Service needs besides the store and the runner.
@@ -239,12 +263,16 @@ type Config struct {
 	Closing <-chan struct{} // ends live streams, so that a shutdown need not wait for them
 	// that it goes by besides addresses and localhost: host names, or origins such as https://harvik.example
 	Names []string
+	// ranges of addresses of proxies that are believed about where a request comes from
+	Proxies []string
+	// of passwords; nil where nobody signs in by one
+	Passwords *password.Keeper
 }
 
 // New makes a service.
 func New(s Store, r Rooms, c Config) *Service {
 	out := &Service{store: s, rooms: r, checks: c.Checks, sealer: c.Sealer, log: c.Log, console: c.Console,
-		closing: c.Closing, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
+		closing: c.Closing, passwords: c.Passwords, proxies: c.Proxies, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
 	for _, name := range c.Names {
 		name = strings.ToLower(strings.TrimSuffix(name, "/"))
 		if _, host, ok := strings.Cut(name, "://"); ok {
@@ -265,6 +293,10 @@ func (s *Service) Handler() *gin.Engine {
 	g := gin.New()
 	g.UseRawPath, g.UnescapePathValues = true, true
 	g.HandleMethodNotAllowed = true
+	if err := g.SetTrustedProxies(s.proxies); err != nil {
+		s.log.Error("no proxy is believed", "reason", err.Error())
+		_ = g.SetTrustedProxies(nil)
+	}
 	g.Use(s.logged, s.guarded, s.unstalled, secureHeaders, s.named, wellFormed)
 	s.routes(g)
 	return g

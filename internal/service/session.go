@@ -5,12 +5,14 @@ import (
 	"net/http"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
+	"harvik/internal/core/rights"
 	"harvik/internal/record"
 	"harvik/internal/store"
 )
@@ -27,10 +29,16 @@ const (
 const callerKey = "caller"
 
 // caller is who sends a request.
-func caller(c *gin.Context) record.Credential {
+func caller(c *gin.Context) record.Caller {
 	v, _ := c.Get(callerKey)
-	one, _ := v.(record.Credential)
+	one, _ := v.(record.Caller)
 	return one
+}
+
+// by is who asks, as histories name them.
+func by(c *gin.Context) string {
+	who := caller(c)
+	return who.Who()
 }
 
 // healthz tells that the process lives.
@@ -51,28 +59,70 @@ func (s *Service) readyz(c *gin.Context) {
 	c.JSON(http.StatusOK, gin.H{"status": "ready"})
 }
 
-// signIn trades a one-time link for a session.
+// signIn trades a one-time link, or a name and a password, for a session.
 func (s *Service) signIn(c *gin.Context) {
 	var in api.SignIn
 	if !s.bind(c, &in) {
 		return
 	}
-	if err := s.store.Redeem(c, in.Link); errors.Is(err, record.ErrNotFound) {
-		problem(c, http.StatusUnauthorized,
-			"this link has been used, has run out, or a newer one was printed; print another with `harvik link`")
-		return
-	} else if err != nil {
-		s.fail(c, err, "the link")
+	var person int64
+	how := "by a link of the machine"
+	switch {
+	case in.Link != "":
+		if !s.mayTry(c, "") {
+			return
+		}
+		var err error
+		if person, err = s.store.Redeem(c, in.Link, store.Link); errors.Is(err, record.ErrNotFound) {
+			_ = s.store.Tried(c, "", s.place(c), false)
+			problem(c, http.StatusUnauthorized,
+				"this link has been used, has run out, or a newer one was printed; print another with `harvik link`")
+			return
+		} else if err != nil {
+			s.fail(c, err, "the link")
+			return
+		}
+	default:
+		if !fits(c, bounded{"name", in.Name, maxName}) || !s.isPassword(c, in.Name, in.Password) {
+			return
+		}
+		login, err := s.store.LoginOf(c, in.Name)
+		if err != nil {
+			s.fail(c, err, "the name")
+			return
+		}
+		person, how = login.Person, "by password"
+	}
+	s.leave(c) // a session that this browser has goes: what it was told before signing in is worth nothing after
+	key, ok := s.letIn(c, person)
+	if !ok {
 		return
 	}
-	half := store.NewSecret()
-	key, err := s.store.IssueSession(c, half)
-	if err != nil {
-		s.fail(c, err, "the session")
-		return
+	if p, err := s.store.Person(c, person); err == nil {
+		s.note(
+			c,
+			record.TrailStep{
+				Who:     p.Name,
+				Person:  p.ID,
+				Kind:    store.Session,
+				Place:   s.place(c),
+				What:    "signIn",
+				Subject: how,
+			},
+		)
 	}
-	s.setCookie(c, half, int(store.SessionLife/time.Second))
 	c.JSON(http.StatusOK, api.SessionKey{Key: key})
+}
+
+// leave ends the session that a browser has, if it has one.
+func (s *Service) leave(c *gin.Context) {
+	half, err := c.Cookie(cookie)
+	if err != nil || c.GetHeader(keyHeader) == "" {
+		return
+	}
+	if who, err := s.store.Known(c, store.SessionSecret(half, c.GetHeader(keyHeader)), store.Session); err == nil {
+		_ = s.store.Revoke(c, who.ID, who.Person) // gone already is fine
+	}
 }
 
 func (s *Service) setCookie(c *gin.Context, value string, seconds int) {
@@ -109,8 +159,11 @@ func (s *Service) authenticated(c *gin.Context) {
 
 func (s *Service) refuse(c *gin.Context) {
 	c.Header("WWW-Authenticate", `Bearer realm="harvik"`)
-	problem(c, http.StatusUnauthorized,
-		"sign in first: programs with their token, browsers with the link that `harvik link` prints")
+	problem(
+		c,
+		http.StatusUnauthorized,
+		"sign in first: programs with their token, browsers by name and password, or with the link that `harvik link` prints",
+	)
 }
 
 // scheme is that by which browsers reach the service.
@@ -150,12 +203,24 @@ func (s *Service) named(c *gin.Context) {
 }
 
 func (s *Service) whoAmI(c *gin.Context) {
-	c.JSON(http.StatusOK, api.Caller{Role: "owner", Kind: caller(c).Kind, Label: caller(c).Label})
+	who := caller(c)
+	c.JSON(http.StatusOK, whoIs(&who))
+}
+
+// whoIs tells somebody who they are here, and what they may.
+func whoIs(who *record.Caller) api.Caller {
+	out := api.Caller{Role: string(who.Role), Kind: who.Kind, Label: who.Label, Name: who.Name, Person: who.Person,
+		Password: who.Password, Lists: who.Lists, Everywhere: who.Everywhere || who.Role == rights.Owner}
+	for site := range who.Sites {
+		out.Sites = append(out.Sites, site)
+	}
+	slices.Sort(out.Sites)
+	return out
 }
 
 func (s *Service) signOut(c *gin.Context) {
 	if one := caller(c); one.Kind == store.Session {
-		_ = s.store.Revoke(c, one.ID) // gone already is fine
+		_ = s.store.Revoke(c, one.ID, one.Person) // gone already is fine
 	}
 	s.setCookie(c, "", -1)
 	c.Status(http.StatusNoContent)
@@ -205,7 +270,7 @@ func canonical(u *url.URL) string {
 
 // withTicket lets in who has a ticket for the address.
 func (s *Service) withTicket(c *gin.Context) {
-	address, by, err := s.store.RedeemTicket(c, c.Query(ticketName))
+	address, by, err := s.store.RedeemTicket(c, c.Query(ticketName)) // by somebody who is still let in
 	if err != nil && !errors.Is(err, record.ErrNotFound) {
 		s.fail(c, err, "the link")
 		return
@@ -215,13 +280,5 @@ func (s *Service) withTicket(c *gin.Context) {
 			"this download link has been used or has run out; go back and fetch the file again")
 		return
 	}
-	holds, err := s.store.Holds(c, by.ID)
-	switch {
-	case err != nil:
-		s.fail(c, err, "the credential")
-	case !holds:
-		s.refuse(c)
-	default:
-		c.Set(callerKey, by)
-	}
+	c.Set(callerKey, by)
 }

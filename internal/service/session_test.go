@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"harvik/internal/core/rights"
 	"harvik/internal/record"
 	"harvik/internal/store"
 )
@@ -19,23 +20,38 @@ type door struct {
 	revoked []int64
 }
 
-func (d *door) Redeem(_ context.Context, link string) error {
-	if link != "good" {
-		return record.ErrNotFound
+func (d *door) Redeem(_ context.Context, link, kind string) (int64, error) {
+	if link != "good" || kind != store.Link {
+		return 0, record.ErrNotFound
 	}
-	return nil
+	return 1, nil
 }
 
-func (d *door) IssueSession(context.Context, string) (string, error) { return "key", nil }
+func (d *door) MayTry(context.Context, string, string) (bool, error) { return true, nil }
 
-func (d *door) Known(_ context.Context, _, kind string) (record.Credential, error) {
+func (d *door) Tried(context.Context, string, string, bool) error { return nil }
+
+func (d *door) Note(context.Context, record.TrailStep) error { return nil }
+
+func (d *door) Person(context.Context, int64) (record.Person, error) {
+	return record.Person{ID: 1}, nil
+}
+
+func (d *door) IssueSession(context.Context, string, int64, string, string) (string, error) {
+	return "key", nil
+}
+
+func (d *door) Known(_ context.Context, _, kind string) (record.Caller, error) {
 	if kind != d.kind {
-		return record.Credential{}, record.ErrNotFound
+		return record.Caller{}, record.ErrNotFound
 	}
-	return record.Credential{ID: 7, Kind: kind}, nil
+	return record.Caller{
+		Credential: record.Credential{ID: 7, Kind: kind},
+		Somebody:   rights.Somebody{Role: rights.Owner},
+	}, nil
 }
 
-func (d *door) Revoke(_ context.Context, id int64) error {
+func (d *door) Revoke(_ context.Context, id, _ int64) error {
 	d.revoked = append(d.revoked, id)
 	return nil
 }

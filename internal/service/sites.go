@@ -13,6 +13,7 @@ import (
 	"harvik/internal/core/care"
 	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
+	"harvik/internal/core/rights"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 	"harvik/internal/wire"
@@ -24,7 +25,16 @@ func (s *Service) listSites(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
-	c.JSON(http.StatusOK, api.SiteList{Sites: wire.Each(sites, wire.Site)})
+	sites = mine(c, sites, siteNameOf)
+	c.JSON(http.StatusOK, api.SiteList{Sites: wire.Each(sites, siteOut(c))})
+}
+
+// siteOut tells of a site what its reader may know.
+func siteOut(c *gin.Context) func(*record.Site) api.Site {
+	if caller(c).Role == rights.Client {
+		return wire.ClientSite
+	}
+	return wire.Site
 }
 
 // listCare tells how all sites stand, those that need somebody most first.
@@ -35,11 +45,16 @@ func (s *Service) listCare(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
+	sites = mine(c, sites, func(one *care.Site) string { return one.Name })
 	care.Sort(sites, now)
 	out := api.CareList{Sites: []api.CareSite{}}
 	for i := range sites {
 		out.Alerts += sites[i].Alerts
-		out.Sites = append(out.Sites, wire.CareSite(&sites[i], now))
+		one := wire.CareSite(&sites[i], now)
+		if caller(c).Role == rights.Client {
+			one = wire.ClientCare(one)
+		}
+		out.Sites = append(out.Sites, one)
 	}
 	c.JSON(http.StatusOK, out)
 }
@@ -123,7 +138,7 @@ func (s *Service) showSite(c *gin.Context) {
 	if !ok {
 		return
 	}
-	c.JSON(http.StatusOK, wire.Site(&site))
+	c.JSON(http.StatusOK, siteOut(c)(&site))
 }
 
 func (s *Service) removeSite(c *gin.Context) {

@@ -36,6 +36,7 @@ func (s *Service) listWatches(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
+	all = mine(c, all, func(one *record.Watched) string { return one.Site })
 	ids := make([]int64, len(all))
 	for i := range all {
 		ids[i] = all[i].ID
@@ -51,6 +52,7 @@ func (s *Service) listWatches(c *gin.Context) {
 		s.fail(c, err, "the list")
 		return
 	}
+	outages = mine(c, outages, func(one *record.Outage) string { return one.Site })
 	keep, err := s.store.KeepsLooks(c)
 	if err != nil {
 		s.fail(c, err, "the list")

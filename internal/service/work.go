@@ -40,7 +40,7 @@ func (s *Service) moveFixes(c *gin.Context) {
 		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("at most %d fixes can be moved at once", maxMoved))
 		return
 	}
-	texts := []bounded{{"by", wish.By, maxName}}
+	var texts []bounded
 	for name, text := range map[string]*string{"assignee": wish.Assignee, "due": wish.Due} {
 		if text != nil {
 			texts = append(texts, bounded{name, *text, maxName})
@@ -58,7 +58,10 @@ func (s *Service) moveFixes(c *gin.Context) {
 			return
 		}
 	}
-	moves, err := s.rooms.Move(c, site, wire.WishOf(&wish))
+	if who := caller(c).Name; task.State(wish.To) == task.Taken && wish.Assignee == nil {
+		wish.Assignee = &who // who takes it is on it
+	}
+	moves, err := s.rooms.Move(c, site, wire.WishOf(&wish, by(c)))
 	if err != nil {
 		s.fail(c, err, "the fixes")
 		return
@@ -73,10 +76,10 @@ func (s *Service) undo(c *gin.Context) {
 		return
 	}
 	var in api.Undo
-	if !s.bind(c, &in) || !fits(c, bounded{"by", in.By, maxName}) {
+	if !s.bind(c, &in) {
 		return
 	}
-	moves, err := s.rooms.Undo(c, site, in.Batch, in.By)
+	moves, err := s.rooms.Undo(c, site, in.Batch, by(c))
 	if errors.Is(err, record.ErrNotFound) {
 		problem(c, http.StatusNotFound,
 			fmt.Sprintf("nothing was done under the number %d; the command or message that did it told its number",
@@ -161,13 +164,10 @@ func (s *Service) addWaiver(c *gin.Context) {
 	}
 	var in api.NewWaiver
 	if !s.bind(c, &in) || !fits(c, bounded{"check", in.Check, maxName}, bounded{"on", in.On, maxTarget},
-		bounded{"reason", in.Reason, maxWords}, bounded{"by", in.By, maxName}) {
+		bounded{"reason", in.Reason, maxWords}) {
 		return
 	}
-	w := record.Waiver{Scope: waive.Scope(in.Scope), Check: in.Check, On: in.On, Reason: in.Reason, By: in.By}
-	if w.By == "" {
-		w.By = "somebody"
-	}
+	w := record.Waiver{Scope: waive.Scope(in.Scope), Check: in.Check, On: in.On, Reason: in.Reason, By: by(c)}
 	if in.Until != "" {
 		day, err := record.ParseDay(in.Until)
 		if err != nil {
@@ -197,7 +197,7 @@ func (s *Service) endWaiver(c *gin.Context) {
 	if !fits(c, bounded{"by", c.Query("by"), maxName}) {
 		return
 	}
-	w, err := s.rooms.EndWaiver(c, site, id, c.Query("by"))
+	w, err := s.rooms.EndWaiver(c, site, id, by(c))
 	if err != nil {
 		if errors.Is(err, record.ErrNotFound) {
 			problem(c, http.StatusNotFound, fmt.Sprintf("no waiver %d holds; `harvik waivers %s` shows those that do",
@@ -216,10 +216,10 @@ func (s *Service) startRecheck(c *gin.Context) {
 		return
 	}
 	var in api.NewRecheck
-	if !s.bind(c, &in) || !fits(c, bounded{"by", in.By, maxName}) {
+	if !s.bind(c, &in) {
 		return
 	}
-	rec, err := s.rooms.Recheck(c, site, in.Fixes, in.By)
+	rec, err := s.rooms.Recheck(c, site, in.Fixes, by(c))
 	if err != nil {
 		s.fail(c, err, "the recheck")
 		return

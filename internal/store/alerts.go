@@ -146,7 +146,8 @@ func openAlert(ctx context.Context, tx pgx.Tx, site int64, a *record.Alert, ways
 // is what brings those back that are out of sight.
 func (s *Store) Alerts(
 	ctx context.Context,
-	site, state string,
+	sites []string,
+	state string,
 	before int64,
 	limit int,
 	now time.Time,
@@ -155,13 +156,13 @@ func (s *Store) Alerts(
 	err := s.db.SelectContext(
 		ctx,
 		&rows,
-		alertColumns+`where ($1 = '' or s.name = $1) and ($3 = 0 or a.id < $3) and case $2
+		alertColumns+`where ($1::text[] is null or s.name = any($1)) and ($3 = 0 or a.id < $3) and case $2
 			when '`+record.AlertAll+`' then true
 			when '`+record.AlertStirs+`' then a.state in ('`+record.AlertNew+`', '`+record.AlertRead+`') and coalesce(a.until, $5) <= $5
 				and (a.ended is null and a.lasts or a.state = '`+record.AlertNew+`' or a.assignee <> '')
 			else a.state = $2 end
 		order by a.id desc limit $4`,
-		site,
+		sites,
 		state,
 		before,
 		limit,

@@ -128,7 +128,7 @@ func TestTell(t *testing.T) {
 	if n := waits(ash); len(n) != 2 {
 		t.Errorf("%+v wait", n)
 	}
-	all, err := s.Alerts(t.Context(), "", record.AlertAll, 0, 9, time.Now())
+	all, err := s.Alerts(t.Context(), nil, record.AlertAll, 0, 9, time.Now())
 	if err != nil || len(all) != 4 {
 		t.Fatalf("%d alerts (%v)", len(all), err)
 	}
@@ -161,7 +161,7 @@ func TestInbox(t *testing.T) {
 	}
 	list := func(state string, now time.Time) (out string) {
 		t.Helper()
-		all, err := s.Alerts(t.Context(), "fernhollow", state, 0, 9, now)
+		all, err := s.Alerts(t.Context(), []string{"fernhollow"}, state, 0, 9, now)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -170,7 +170,7 @@ func TestInbox(t *testing.T) {
 		}
 		return out
 	}
-	all, err := s.Alerts(t.Context(), "", record.AlertStirs, 0, 9, at)
+	all, err := s.Alerts(t.Context(), nil, record.AlertStirs, 0, 9, at)
 	if err != nil || len(all) != 3 {
 		t.Fatalf("%d alerts (%v)", len(all), err)
 	}

@@ -5,28 +5,33 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
+	"fmt"
 	"time"
 
 	"github.com/jmoiron/sqlx"
 
+	"harvik/internal/core/rights"
 	"harvik/internal/record"
 )
 
 // Kinds of credential.
 const (
-	Token   = "token"   // for programs; does not expire
-	Session = "session" // of a browser
-	Link    = "link"    // signs a browser in, once
+	Token   = record.TokenKind
+	Session = record.SessionKind
+	Link    = record.LinkKind
+	Invite  = record.InviteKind
 )
 
 // Lives of what does not hold for ever.
 const (
 	LinkLife    = 24 * time.Hour
-	SessionLife = 14 * 24 * time.Hour
+	InviteLife  = 7 * 24 * time.Hour
+	SessionLife = 14 * 24 * time.Hour // from signing in
+	sessionIdle = 3 * 24 * time.Hour  // of one that nobody uses
 )
 
 // Owner is the label of the token that the service keeps in its data folder.
-const Owner = "owner"
+const Owner = record.OwnerLabel
 
 // NewSecret is a text with 256 random bits.
 func NewSecret() string {
@@ -35,20 +40,53 @@ func NewSecret() string {
 	return base64.RawURLEncoding.EncodeToString(raw)
 }
 
-// Issue makes a credential and returns its secret, which is kept nowhere. A zero life does not end.
-func (s *Store) Issue(ctx context.Context, kind, label string, life time.Duration) (secret string, err error) {
+// firstOwner is the person whom the machine's own token and links are of.
+const firstOwner = "(select min(id) from person where role = 'owner' and ended is null)"
+
+// IssueToken makes a token for a program, and returns its secret, which is kept nowhere; record.ErrExists where the
+// person has one of that name.
+func (s *Store) IssueToken(ctx context.Context, t record.NewToken) (secret string, err error) {
 	secret = NewSecret()
-	return secret, keep(ctx, s.db, kind, label, secret, life)
+	hash := sha256.Sum256([]byte(secret))
+	n, err := s.changed(ctx, `insert into credential (hash, kind, label, person_id, role, sites, expires)
+		select $1, $2, $3, coalesce(nullif($4, 0), `+firstOwner+`), $5,
+			case when $6 then null else coalesce((select array_agg(id) from site where name = any($7)), '{}') end, $8
+		where not exists (select 1 from credential where kind = $2 and label = $3 and person_id = $4)`,
+		hash[:], Token, clean(t.Label), t.Person, t.Role, t.Sites == nil, t.Sites, t.Expires)
+	if err == nil && n == 0 {
+		err = record.ErrExists
+	}
+	return secret, err
 }
 
-// IssueLink makes a link that signs a browser in. Those made before end.
+func (s *Store) changed(ctx context.Context, sql string, args ...any) (int64, error) {
+	tag, err := s.pool.Exec(ctx, sql, args...)
+	return tag.RowsAffected(), err
+}
+
+// IssueLink makes a link that signs a browser of the owner in. Those made before end.
 func (s *Store) IssueLink(ctx context.Context) (secret string, err error) {
 	secret = NewSecret()
 	return secret, s.within(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1", Link); err != nil {
 			return err
 		}
-		return keep(ctx, tx, Link, "console", secret, LinkLife)
+		return keep(ctx, tx, credential{kind: Link, label: "console", secret: secret, life: LinkLife})
+	})
+}
+
+// IssueInvite makes a link by which a person chooses a password. Those made before end.
+func (s *Store) IssueInvite(ctx context.Context, person int64) (secret string, err error) {
+	secret = NewSecret()
+	return secret, s.within(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.ExecContext(ctx, "delete from credential where kind = $1 and person_id = $2", Invite, person); err != nil {
+			return err
+		}
+		return keep(
+			ctx,
+			tx,
+			credential{kind: Invite, label: "invitation", secret: secret, life: InviteLife, person: person},
+		)
 	})
 }
 
@@ -60,7 +98,7 @@ func (s *Store) KeepOwner(ctx context.Context, secret, seat string) error {
 			where kind = $1 and label = $2 and hash <> $3 and seat in ($4, '')`, Token, Owner, hash[:], seat); err != nil {
 			return err
 		}
-		if err := keep(ctx, tx, Token, Owner, secret, 0); err != nil {
+		if err := keep(ctx, tx, credential{kind: Token, label: Owner, secret: secret}); err != nil {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, "update credential set seat = $2 where hash = $1", hash[:], seat)
@@ -68,66 +106,133 @@ func (s *Store) KeepOwner(ctx context.Context, secret, seat string) error {
 	})
 }
 
-func keep(ctx context.Context, to execer, kind, label, secret string, life time.Duration) error {
-	hash := sha256.Sum256([]byte(secret))
+// A credential is one that is to be kept.
+type credential struct {
+	kind, label, secret string
+	life                time.Duration // 0 for ever
+	person              int64         // 0 for the first owner
+	place, agent        string        // of a browser
+}
+
+func keep(ctx context.Context, to execer, c credential) error {
+	hash := sha256.Sum256([]byte(c.secret))
 	var expires *time.Time
-	if life > 0 {
-		t := time.Now().Add(life)
+	if c.life > 0 {
+		t := time.Now().Add(c.life)
 		expires = &t
 	}
-	_, err := to.ExecContext(ctx, `insert into credential (hash, kind, label, expires) values ($1, $2, $3, $4)
-		on conflict (hash) do nothing`, hash[:], kind, clean(label), expires)
+	_, err := to.ExecContext(ctx, `insert into credential (hash, kind, label, expires, person_id, place, agent)
+		values ($1, $2, $3, $4, coalesce(nullif($5, 0), `+firstOwner+`), $6, $7) on conflict (hash) do nothing`,
+		hash[:], c.kind, clean(c.label), expires, c.person, clean(c.place), clean(c.agent))
 	return err
 }
 
-const credentialColumns = "id, kind, label, created, used, expires"
+const credentialColumns = `select c.id, c.kind, c.label, c.created, c.used, c.expires, c.place, c.agent, c.role as limited,
+	p.name as person_name, c.sites is not null as bound from credential c join person p on p.id = c.person_id `
+
+// holds is what a credential has to be to let anybody in.
+var holds = fmt.Sprintf(`(c.expires is null or c.expires > now()) and (c.kind <> '%s' or
+	coalesce(c.used, c.created) > now() - interval '%d seconds')`, Session, int(sessionIdle.Seconds()))
 
 // usedEvery is how exactly it is known when a credential was last used.
 const usedEvery = time.Minute
 
-// Known is the credential of a kind that a secret is; record.ErrNotFound if it is none that holds.
-func (s *Store) Known(ctx context.Context, secret, kind string) (c record.Credential, err error) {
+// Known is who comes by a credential of a kind, with what they may; record.ErrNotFound if it is none that holds.
+func (s *Store) Known(ctx context.Context, secret, kind string) (record.Caller, error) {
 	hash := sha256.Sum256([]byte(secret))
-	err = s.db.GetContext(ctx, &c, "select "+credentialColumns+` from credential
-		where hash = $1 and kind = $2 and (expires is null or expires > now())`, hash[:], kind)
-	if err == nil && (c.Used == nil || time.Since(*c.Used) > usedEvery) {
-		_, err = s.db.ExecContext(ctx, "update credential set used = now() where id = $1", c.ID)
+	who, err := s.caller(ctx, "c.hash = $1 and c.kind = $2", hash[:], kind)
+	if err == nil && (who.Used == nil || time.Since(*who.Used) > usedEvery) {
+		_, err = s.db.ExecContext(ctx, "update credential set used = now() where id = $1", who.ID)
 	}
-	return c, found(err)
+	return who, err
+}
+
+// caller is who comes by a credential that holds.
+func (s *Store) caller(ctx context.Context, where string, args ...any) (who record.Caller, err error) {
+	var given, bound []string
+	var limited, role rights.Role
+	var whole bool
+	var of rights.Somebody
+	err = s.pool.QueryRow(ctx, `select c.id, c.kind, c.label, c.created, c.used, c.expires, p.id, p.name, p.password is not null,
+			p.role, p.lists, p.everywhere, coalesce(nullif(c.role, ''), p.role), c.sites is null,
+			case when p.role = 'owner' or p.everywhere then '{}' else (select coalesce(array_agg(s.name), '{}') from site s
+				where s.groups && p.groups or exists (select 1 from given g where g.person_id = p.id and g.site_id = s.id)) end,
+			(select coalesce(array_agg(s.name), '{}') from site s where s.id = any(c.sites))
+		from credential c join person p on p.id = c.person_id and p.ended is null where `+where+" and "+holds, args...).
+		Scan(&who.ID, &who.Kind, &who.Label, &who.Created, &who.Used, &who.Expires, &who.Person, &who.Name, &who.Password,
+			&role, &of.Lists, &of.Everywhere, &limited, &whole, &given, &bound)
+	if err != nil {
+		return who, found(err)
+	}
+	of.Role, of.Sites = role, named(given)
+	who.Somebody = of
+	if limited != role || !whole {
+		who.Somebody = of.Within(limited, whole, named(bound))
+	}
+	return who, nil
+}
+
+func named(names []string) map[string]bool {
+	out := make(map[string]bool, len(names))
+	for _, n := range names {
+		out[n] = true
+	}
+	return out
 }
 
 // Holds tells whether a credential has not been revoked and has not run out.
-func (s *Store) Holds(ctx context.Context, id int64) (holds bool, err error) {
-	err = s.db.GetContext(ctx, &holds,
-		"select exists (select 1 from credential where id = $1 and (expires is null or expires > now()))", id)
-	return holds, err
+func (s *Store) Holds(ctx context.Context, id int64) (yes bool, err error) {
+	err = s.db.GetContext(ctx, &yes, "select exists (select 1 from credential c where id = $1 and "+holds+")", id)
+	return yes, err
 }
 
-// Credentials are all that hold, the oldest first.
-func (s *Store) Credentials(ctx context.Context) ([]record.Credential, error) {
+// Credentials are all that hold, the oldest first; of one person where one is named.
+func (s *Store) Credentials(ctx context.Context, person int64) ([]record.Credential, error) {
 	all := []record.Credential{}
-	err := s.db.SelectContext(ctx, &all,
-		"select "+credentialColumns+" from credential where expires is null or expires > now() order by id")
+	err := s.db.SelectContext(
+		ctx,
+		&all,
+		credentialColumns+"where "+holds+" and ($1 = 0 or p.id = $1) order by c.id",
+		person,
+	)
 	return all, err
 }
 
-// HasToken tells whether a token of that label holds.
-func (s *Store) HasToken(ctx context.Context, label string) (has bool, err error) {
-	err = s.db.GetContext(ctx, &has, "select exists (select 1 from credential where kind = $1 and label = $2)", Token,
-		label)
-	return has, err
+// Revoke ends a credential, of one person where one is named; record.ErrNotFound if there is none of that number.
+func (s *Store) Revoke(ctx context.Context, id, person int64) error {
+	return s.drop(ctx, "delete from credential c where id = $1 and ($2 = 0 or person_id = $2) and "+holds, id, person)
 }
 
-// Revoke ends a credential; record.ErrNotFound if there is none of that number.
-func (s *Store) Revoke(ctx context.Context, id int64) error {
-	return s.drop(ctx, "delete from credential where id = $1 and (expires is null or expires > now())", id)
+// EndSessions ends all sessions of a person but one.
+func (s *Store) EndSessions(ctx context.Context, person, but int64) error {
+	_, err := s.pool.Exec(
+		ctx,
+		"delete from credential where person_id = $1 and kind = $2 and id <> $3",
+		person,
+		Session,
+		but,
+	)
+	return err
 }
 
-// Redeem uses a one-time link up; record.ErrNotFound if there is none.
-func (s *Store) Redeem(ctx context.Context, secret string) error {
+// Redeem uses up a link that works once, and tells whose it was; record.ErrNotFound if there is none.
+func (s *Store) Redeem(ctx context.Context, secret, kind string) (person int64, err error) {
 	hash := sha256.Sum256([]byte(secret))
-	return s.drop(ctx, "delete from credential where hash = $1 and kind = $2 and (expires is null or expires > now())",
-		hash[:], Link)
+	err = s.pool.QueryRow(ctx, `delete from credential where hash = $1 and kind = $2 and expires > now() returning person_id`,
+		hash[:], kind).
+		Scan(&person)
+	return person, found(err)
+}
+
+// Invited is whom a link invites, without using it up; record.ErrNotFound if there is none.
+func (s *Store) Invited(ctx context.Context, secret string) (record.Person, error) {
+	hash := sha256.Sum256([]byte(secret))
+	var person int64
+	if err := s.pool.QueryRow(ctx, "select person_id from credential where hash = $1 and kind = $2 and expires > now()",
+		hash[:], Invite).Scan(&person); err != nil {
+		return record.Person{}, found(err)
+	}
+	return s.Person(ctx, person)
 }
 
 // drop deletes what a query names; record.ErrNotFound where there is none.
@@ -152,7 +257,13 @@ func (s *Store) DropExpired(ctx context.Context) error {
 func SessionSecret(half, key string) string { return half + "." + key }
 
 // IssueSession makes a browser's session of one half, and returns the other.
-func (s *Store) IssueSession(ctx context.Context, half string) (key string, err error) {
+func (s *Store) IssueSession(
+	ctx context.Context,
+	half string,
+	person int64,
+	place, agent string,
+) (key string, err error) {
 	key = NewSecret()
-	return key, keep(ctx, s.db, Session, "browser", SessionSecret(half, key), SessionLife)
+	return key, keep(ctx, s.db, credential{kind: Session, label: "browser", secret: SessionSecret(half, key),
+		life: SessionLife, person: person, place: place, agent: agent})
 }

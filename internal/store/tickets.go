@@ -35,13 +35,14 @@ func (s *Store) AddTicket(ctx context.Context, address string, by int64,
 
 // RedeemTicket uses a ticket up, and tells what it is for and by whose credential; record.ErrNotFound where there is
 // none of that secret, or not any more.
-func (s *Store) RedeemTicket(ctx context.Context, secret string) (address string, by record.Credential, err error) {
+func (s *Store) RedeemTicket(ctx context.Context, secret string) (address string, by record.Caller, err error) {
 	hash := sha256.Sum256([]byte(secret))
-	var row struct {
-		Address string
-		record.Credential
+	var credential int64
+	err = s.pool.QueryRow(ctx, "delete from ticket where hash = $1 and expires > now() returning address, credential", hash[:]).
+		Scan(&address, &credential)
+	if err != nil {
+		return "", by, found(err)
 	}
-	err = s.db.GetContext(ctx, &row, `with used as (delete from ticket where hash = $1 returning address, credential, expires)
-		select u.address, c.id, c.kind, c.label, c.created, c.used, c.expires from used u join credential c on c.id = u.credential where u.expires > now()`, hash[:])
-	return row.Address, row.Credential, found(err)
+	by, err = s.caller(ctx, "c.id = $1", credential)
+	return address, by, err
 }

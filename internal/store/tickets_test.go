@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"harvik/internal/record"
-	"harvik/internal/store"
 	"harvik/internal/testkit"
 )
 
@@ -15,10 +14,10 @@ import (
 func TestTickets(t *testing.T) {
 	database := testkit.Tables(t)
 	s, other := testkit.Open(t, database), testkit.Open(t, database)
-	if _, err := s.Issue(t.Context(), store.Session, "console", time.Hour); err != nil {
+	if _, err := s.IssueSession(t.Context(), "half", 1, "127.0.0.1", "browser"); err != nil {
 		t.Fatal(err)
 	}
-	all, err := s.Credentials(t.Context())
+	all, err := s.Credentials(t.Context(), 0)
 	if err != nil || len(all) != 1 {
 		t.Fatalf("%d credentials (%v)", len(all), err)
 	}
@@ -49,7 +48,7 @@ func TestTickets(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Revoke(t.Context(), all[0].ID); err != nil {
+	if err := s.Revoke(t.Context(), all[0].ID, 0); err != nil {
 		t.Fatal(err)
 	}
 	if _, _, err := s.RedeemTicket(t.Context(), orphan); !errors.Is(err, record.ErrNotFound) {

@@ -38,7 +38,8 @@ func SecretUse(in *record.SecretUse) api.SecretUse {
 // Credential is who is let in.
 func Credential(in *record.Credential) api.Credential {
 	return api.Credential{
-		ID: in.ID, Kind: in.Kind, Label: in.Label, Created: in.Created,
+		ID: in.ID, Kind: in.Kind, Label: in.Label, Created: in.Created, Person: in.PersonName,
+		Role: string(in.Limited), Bound: in.Bound, Place: in.Place, Agent: in.Agent,
 		Used: value(in.Used), Expires: value(in.Expires), Own: in.Own,
 	}
 }

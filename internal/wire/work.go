@@ -102,10 +102,10 @@ func recheckedPage(in *record.RecheckedPage) api.RecheckedPage {
 }
 
 // WishOf reads what is to be done with fixes.
-func WishOf(in *api.Wish) record.Wish {
+func WishOf(in *api.Wish, by string) record.Wish {
 	return record.Wish{
 		Fixes: some(in.Fixes, func(f *api.FixAt) record.FixAt { return record.FixAt{Fix: f.Fix, Version: f.Version} }),
-		To:    task.State(in.To), Assignee: in.Assignee, Due: in.Due, Note: in.Note, By: in.By,
+		To:    task.State(in.To), Assignee: in.Assignee, Due: in.Due, Note: in.Note, By: by,
 	}
 }
 

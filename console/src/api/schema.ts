@@ -14,10 +14,152 @@ export interface paths {
         /** Who is signed in */
         get: operations["whoAmI"];
         put?: never;
-        /** Trade a one-time link for a session, half of it a cookie, half of it the key in the answer */
+        /** Trade a one-time link, or a name and a password, for a session, half of it a cookie, half of it the key in the answer */
         post: operations["signIn"];
         /** End the session */
         delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/welcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose a password by an invitation, and sign in */
+        post: operations["welcome"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Go by another name */
+        put: operations["rename"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Choose another password; all other sessions end */
+        put: operations["setPassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End all sessions but this one */
+        delete: operations["endSessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who works here, and what roles there are */
+        get: operations["listPeople"];
+        put?: never;
+        /** Let somebody in, by an invitation */
+        post: operations["addPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: components["parameters"]["personID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Change who somebody is and what they may; their sessions end */
+        put: operations["setPerson"];
+        post?: never;
+        /** Let somebody in no more */
+        delete: operations["endPerson"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people/{person}/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: components["parameters"]["personID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a link by which somebody chooses a password, for the first time or anew */
+        post: operations["invitePerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who changed what, the newest first */
+        get: operations["listTrail"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1991,10 +2133,133 @@ export interface components {
             /** @description of its pages */
             still: number;
         };
+        /** @description Who asks, and what they may */
         Caller: {
-            role: string;
+            role: components["schemas"]["Role"];
             kind: string;
             label: string;
+            /** @description which stands in histories */
+            name: string;
+            /** Format: int64 */
+            person: number;
+            /** @description they have one */
+            password: boolean;
+            /** @description a client sees the fix lists, too */
+            lists: boolean;
+            /** @description all sites are given to them */
+            everywhere: boolean;
+            /** @description those that are given, where not all are */
+            sites?: string[];
+        };
+        /** @enum {string} */
+        Role: "owner" | "consultant" | "reader" | "client";
+        RoleSays: {
+            role: components["schemas"]["Role"];
+            says: string;
+        };
+        /** @description Who works here; of people who are not one's own to let in, the name and the role alone */
+        Person: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            mail?: string;
+            role: components["schemas"]["Role"];
+            /** @description a client sees the fix lists, too */
+            lists?: boolean;
+            everywhere?: boolean;
+            /** @description that are given to them */
+            sites?: string[];
+            /** @description whose sites are given to them */
+            groups?: string[];
+            /** Format: date-time */
+            created?: string;
+            /**
+             * Format: date-time
+             * @description when they last did something
+             */
+            seen?: string;
+            /** @description they have chosen a password */
+            ready?: boolean;
+            /**
+             * Format: date-time
+             * @description until when an invitation holds that was not taken up
+             */
+            invited?: string;
+        };
+        PeopleList: {
+            people: components["schemas"]["Person"][];
+            roles: components["schemas"]["RoleSays"][];
+        };
+        NewPerson: {
+            name: string;
+            mail?: string;
+            role: components["schemas"]["Role"];
+            /** @description a client sees the fix lists, too */
+            lists?: boolean;
+            everywhere?: boolean;
+            sites?: string[];
+            groups?: string[];
+        };
+        /** @description A link by which somebody chooses a password, once */
+        Invitation: {
+            person: components["schemas"]["Person"];
+            /** @description it stands here and nowhere else */
+            link: string;
+            /** Format: date-time */
+            until: string;
+        };
+        Welcome: {
+            link: string;
+            /** @description that is chosen; without one, the answer tells whom the link invites */
+            password?: string;
+        };
+        Welcomed: {
+            name: string;
+            role: components["schemas"]["Role"];
+            /** @description they have a password already */
+            ready: boolean;
+            /** @description of their session, sent as Harvik-Session with every request */
+            key?: string;
+        };
+        Me: {
+            name: string;
+        };
+        NewPassword: {
+            /** @description the one that it takes the place of, where there is one */
+            old?: string;
+            password: string;
+        };
+        /** @description Something that somebody changed */
+        TrailStep: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            who: string;
+            /** @description by what they were let in: token, session */
+            kind: string;
+            /** @description from where */
+            place: string;
+            /** @description the operation */
+            what: string;
+            /** @description what that does */
+            says: string;
+            site?: string;
+            /** @description what it was done to, besides the site */
+            subject?: string;
+            /** @description how it was */
+            before?: unknown;
+            /** @description how it is, or what was sent */
+            after?: unknown;
+        };
+        TrailList: {
+            /** @description the newest first */
+            steps: components["schemas"]["TrailStep"][];
+            /**
+             * Format: int64
+             * @description what before= asks for the steps before these
+             */
+            next?: number;
         };
         /** @description What the home page's host shows */
         Certificate: {
@@ -2146,8 +2411,18 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            kind: "token" | "session" | "link";
+            kind: "token" | "session" | "link" | "invite";
             label: string;
+            /** @description whose it is */
+            person?: string;
+            /** @description of a token: that it is bound to */
+            role?: string;
+            /** @description to some sites */
+            bound?: boolean;
+            /** @description from where a browser signed in */
+            place?: string;
+            /** @description what it called itself */
+            agent?: string;
             /** Format: date-time */
             created: string;
             /**
@@ -2939,7 +3214,6 @@ export interface components {
         };
         NewRecheck: {
             fixes: string[];
-            by?: string;
         };
         NewSecret: {
             value: string;
@@ -2985,7 +3259,6 @@ export interface components {
             reason: string;
             /** @description the last day on which it holds; for good if empty */
             until?: string;
-            by?: string;
         };
         /** @description What a PDF document says about itself (ISO 32000-1, 7.7.2 and 14.3) */
         PDF: {
@@ -4227,8 +4500,11 @@ export interface components {
             clickOnly?: number;
             clickPlace?: string;
         };
+        /** @description A one-time link, or a name and a password */
         SignIn: {
-            link: string;
+            link?: string;
+            name?: string;
+            password?: string;
         };
         /** @description When a site is crawled by itself, and how that differs from its plan */
         Schedule: {
@@ -4640,7 +4916,6 @@ export interface components {
             reason?: string;
         };
         TakeAlert: {
-            by?: string;
             assignee?: string;
         };
         /** @description How somebody is told */
@@ -4925,8 +5200,14 @@ export interface components {
             firstByte: number;
             whole: number;
         };
-        TokenLabel: {
+        TokenWish: {
             label: string;
+            /** @description that it is bound to; without one it may what its maker may */
+            role?: string;
+            /** @description that it is bound to; without any, all of its maker's */
+            sites?: string[];
+            /** @description for which it is good; without an end if left out */
+            days?: number;
         };
         /** @description A pattern of addresses that never ends */
         Trap: {
@@ -4969,7 +5250,6 @@ export interface components {
         Undo: {
             /** Format: int64 */
             batch: number;
-            by?: string;
         };
         /** @description One resource that a page or stylesheet loads */
         Use: {
@@ -5086,8 +5366,6 @@ export interface components {
             /** @description a day; "" for none */
             due?: string;
             note?: string;
-            /** @description who says so */
-            by?: string;
         };
         /** @description A name with what it says to people */
         Word: {
@@ -5137,6 +5415,7 @@ export interface components {
         wayName: string;
         scheduleName: string;
         jobNumber: number;
+        personID: number;
         siteName: string;
         /** @description a number, or latest: the newest finished crawl */
         crawlName: string;
@@ -5216,6 +5495,245 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    welcome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Welcome"];
+            };
+        };
+        responses: {
+            /** @description Whom it invites */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Welcomed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Me"];
+            };
+        };
+        responses: {
+            /** @description Who is signed in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Caller"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description It is changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionKey"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description They are ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The people */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            /** @description The invitation */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: components["parameters"]["personID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            /** @description The person */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: components["parameters"]["personID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description They are let in no more */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    invitePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: components["parameters"]["personID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The invitation */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listTrail: {
+        parameters: {
+            query?: {
+                site?: string;
+                who?: string;
+                /** @description an operation */
+                what?: string;
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The steps */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrailList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     addTicket: {
         parameters: {
             query?: never;
@@ -5271,7 +5789,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TokenLabel"];
+                "application/json": components["schemas"]["TokenWish"];
             };
         };
         responses: {
@@ -7017,9 +7535,7 @@ export interface operations {
     };
     endWaiver: {
         parameters: {
-            query?: {
-                by?: string;
-            };
+            query?: never;
             header?: never;
             path: {
                 site: components["parameters"]["siteName"];
