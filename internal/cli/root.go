@@ -133,6 +133,9 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		a.keyCommand(),
 		a.migrateCommand(),
 		a.linkCommand(),
+		a.signInCommand(),
+		a.peopleCommand(),
+		a.trailCommand(),
 		a.tokenCommand(),
 		a.sitesCommand(),
 		a.siteCommand(),
@@ -300,9 +303,14 @@ const (
 	ServiceFile = "service.address"
 )
 
-// client finds the service and its credential. The token of a data folder is for the service of that
+// client finds the service and its credential: the one that this user is signed in to, or that of a data folder. The token of a data folder is for the service of that
 // folder, and goes to no other.
 func (a *app) client() (*api.Client, error) {
+	if now := signedInto(); now.Token != "" && a.data == "" &&
+		(a.server == "" || strings.TrimSuffix(a.server, "/") == now.Server) &&
+		os.Getenv("HARVIK_TOKEN") == "" {
+		return api.New(now.Server, now.Token), nil
+	}
 	data, err := os.ReadFile(filepath.Join(a.dataFolder(), ServiceFile))
 	own, server := strings.TrimSpace(string(data)), a.server
 	switch {

@@ -189,6 +189,13 @@ func TestDescription(t *testing.T) {
 		{operation: "markCrawl", path: "site=beds&crawl=1", body: `{"marked": true}`},
 		{operation: "removeCrawl", path: "site=beds&crawl=1"},
 
+		{operation: "rename", body: `{"name": "rowan hill"}`}, {operation: "listPeople"},
+		{operation: "addPerson", body: `{"name": "ash", "role": "consultant", "sites": ["beds"], "groups": ["gardens"], "mail": "ash@fernhollow.example"}`,
+			keep: map[string]string{"person": "person.id", "invited": "link"}},
+		{operation: "setPerson", path: "person={person}", body: `{"name": "ash", "role": "reader", "everywhere": true}`},
+		{operation: "invitePerson", path: "person={person}", keep: map[string]string{"invited": "link"}},
+		{operation: "welcome", body: `{"link": "{invited}"}`}, {operation: "setPassword", body: `{"password": "a program may not do so"}`},
+		{operation: "endSessions"}, {operation: "endPerson", path: "person={person}"}, {operation: "listTrail", path: "limit=20"},
 		{operation: "addTicket", body: `{"address": "/api/v1/sites/fernhollow/crawls/latest/export?as=csv"}`},
 		{operation: "addToken", body: `{"label": "nightly"}`},
 		{operation: "listCredentials", keep: map[string]string{"credential": "credentials.2.id"}},

@@ -86,7 +86,14 @@ func (h *harvik) joins(t *testing.T, p api.NewPerson) *harvik {
 		t.Fatal(err)
 	}
 	_, secret, _ := strings.Cut(made.Link, "#")
-	resp := h.asBrowser(t, "POST", "/welcome", fmt.Sprintf(`{"link":%q,"password":"the moss on %s's wall"}`, secret, p.Name), "", "")
+	resp := h.asBrowser(
+		t,
+		"POST",
+		"/welcome",
+		fmt.Sprintf(`{"link":%q,"password":"the moss on %s's wall"}`, secret, p.Name),
+		"",
+		"",
+	)
 	if resp.status != http.StatusOK {
 		t.Fatalf("%s is not welcome: %d %s", p.Name, resp.status, resp.body)
 	}
@@ -215,7 +222,8 @@ func TestRights(t *testing.T) {
 					case allowed && !given && about && got.status != http.StatusNotFound:
 						t.Errorf("%s: %d at a site that is not given: %.200s", who, got.status, got.body)
 					}
-					if name != "owner" && strings.Contains(strings.ReplaceAll(got.body, path, ""), foreignSite) && !strings.Contains(got.body, "there is no site") {
+					if name != "owner" && strings.Contains(strings.ReplaceAll(got.body, path, ""), foreignSite) &&
+						!strings.Contains(got.body, "there is no site") {
 						t.Errorf("%s: the other site is named: %.300s", who, around(got.body, foreignSite))
 					}
 					if name == "client" || name == "list" {
@@ -237,8 +245,13 @@ func TestRights(t *testing.T) {
 }
 
 // siteAsked are the lists of which a site can be asked for.
-var siteAsked = map[string]bool{"/api/v1/alerts": true, "/api/v1/watches": true, "/api/v1/schedules": true, "/api/v1/views": true,
-	"/api/v1/checks": true}
+var siteAsked = map[string]bool{
+	"/api/v1/alerts":    true,
+	"/api/v1/watches":   true,
+	"/api/v1/schedules": true,
+	"/api/v1/views":     true,
+	"/api/v1/checks":    true,
+}
 
 // around is a text where a mark stands.
 func around(text, mark string) string {
@@ -273,10 +286,27 @@ func (h *harvik) foreign(t *testing.T) filled {
 		if err != nil {
 			t.Fatal(err)
 		}
-		names := map[string]string{"site": site, "crawl": "1", "fix": list.Fixes[0].ID, "schedule": "none", "watch": "none",
-			"rule": "none", "view": "none", "waiver": "999", "maintenance": "999", "check": "title-missing", "secret": "none",
-			"figure": "none", "screen": "none", "recheck": "9", "way": "none", "job": "999999", "credential": "999999",
-			"person": "999999", "token": "none"}
+		names := map[string]string{
+			"site":        site,
+			"crawl":       "1",
+			"fix":         list.Fixes[0].ID,
+			"schedule":    "none",
+			"watch":       "none",
+			"rule":        "none",
+			"view":        "none",
+			"waiver":      "999",
+			"maintenance": "999",
+			"check":       "title-missing",
+			"secret":      "none",
+			"figure":      "none",
+			"screen":      "none",
+			"recheck":     "9",
+			"way":         "none",
+			"job":         "999999",
+			"credential":  "999999",
+			"person":      "999999",
+			"token":       "none",
+		}
 		for _, a := range alerts.Alerts {
 			if a.Site == site {
 				names["alert"] = fmt.Sprint(a.ID)

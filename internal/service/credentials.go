@@ -20,8 +20,8 @@ import (
 	"harvik/internal/wire"
 )
 
-// listCredentials lists by what people are let in: tokens, browsers' sessions and links that were not used yet; those of
-// whoever asks, or of all for owners.
+// listCredentials lists by what people are let in: tokens, browsers' sessions and links that were not used yet; those
+// of whoever asks, or of all for owners.
 func (s *Service) listCredentials(c *gin.Context) {
 	all, err := s.store.Credentials(c, s.whose(c))
 	if err != nil {

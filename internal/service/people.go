@@ -78,7 +78,7 @@ func nameFault(name string) string {
 	case name == "" || utf8.RuneCountInString(name) > mostPersonName:
 		return fmt.Sprintf("a name has 1 to %d characters, such as Ash Meadow", mostPersonName)
 	case name != strings.TrimSpace(name) || strings.Contains(name, "  ") ||
-		strings.ContainsFunc(name, func(r rune) bool { return r != ' ' && !unicode.IsGraphic(r) || r == '@' || r == ',' }):
+		strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsGraphic(r) || strings.ContainsRune("@,", r) }):
 		return "a name has no spaces at its ends, nor two together, no commas, no @ and nothing that cannot be seen"
 	case strings.Contains(name, " of "):
 		return "a name does not hold “ of ”, by which histories name programs of people"
@@ -250,6 +250,9 @@ func (s *Service) welcome(c *gin.Context) {
 	}
 	if !s.mayTry(c, "") {
 		return
+	}
+	if _, secret, whole := strings.Cut(in.Link, "#"); whole {
+		in.Link = secret // as it is told
 	}
 	p, err := s.store.Invited(c, in.Link)
 	if errors.Is(err, record.ErrNotFound) {

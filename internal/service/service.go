@@ -272,7 +272,8 @@ type Config struct {
 // New makes a service.
 func New(s Store, r Rooms, c Config) *Service {
 	out := &Service{store: s, rooms: r, checks: c.Checks, sealer: c.Sealer, log: c.Log, console: c.Console,
-		closing: c.Closing, passwords: c.Passwords, proxies: c.Proxies, names: map[string]bool{}, origins: map[string]bool{}, patience: usual}
+		closing: c.Closing, passwords: c.Passwords, proxies: c.Proxies, names: map[string]bool{},
+		origins: map[string]bool{}, patience: usual}
 	for _, name := range c.Names {
 		name = strings.ToLower(strings.TrimSuffix(name, "/"))
 		if _, host, ok := strings.Cut(name, "://"); ok {

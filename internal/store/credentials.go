@@ -159,8 +159,8 @@ func (s *Store) caller(ctx context.Context, where string, args ...any) (who reco
 				where s.groups && p.groups or exists (select 1 from given g where g.person_id = p.id and g.site_id = s.id)) end,
 			(select coalesce(array_agg(s.name), '{}') from site s where s.id = any(c.sites))
 		from credential c join person p on p.id = c.person_id and p.ended is null where `+where+" and "+holds, args...).
-		Scan(&who.ID, &who.Kind, &who.Label, &who.Created, &who.Used, &who.Expires, &who.Person, &who.Name, &who.Password,
-			&role, &of.Lists, &of.Everywhere, &limited, &whole, &given, &bound)
+		Scan(&who.ID, &who.Kind, &who.Label, &who.Created, &who.Used, &who.Expires, &who.Person, &who.Name,
+			&who.Password, &role, &of.Lists, &of.Everywhere, &limited, &whole, &given, &bound)
 	if err != nil {
 		return who, found(err)
 	}

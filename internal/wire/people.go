@@ -49,7 +49,8 @@ func ClientSite(in *record.Site) api.Site {
 func ClientCrawl(in *record.Crawl) api.Crawl {
 	all := Crawl(in)
 	return api.Crawl{Site: all.Site, Home: all.Home, Number: all.Number, State: all.State, Started: all.Started,
-		Finished: all.Finished, Ending: all.Ending, Progress: all.Progress, Report: all.Report, Catalogue: all.Catalogue}
+		Finished: all.Finished, Ending: all.Ending, Progress: all.Progress, Report: all.Report,
+		Catalogue: all.Catalogue}
 }
 
 // ClientCare is how a site stands, as its client sees it: who is on what is no matter of theirs.

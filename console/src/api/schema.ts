@@ -5567,6 +5567,7 @@ export interface operations {
                     "application/json": components["schemas"]["SessionKey"];
                 };
             };
+            403: components["responses"]["Problem"];
             default: components["responses"]["Problem"];
         };
     };
