@@ -3,6 +3,12 @@ import type { components } from "./schema";
 
 type Schemas = components["schemas"];
 
+export type Caller = Schemas["Caller"];
+export type Credential = Schemas["Credential"];
+export type Invitation = Schemas["Invitation"];
+export type Person = Schemas["Person"];
+export type Role = Schemas["Role"];
+export type TrailStep = Schemas["TrailStep"];
 export type Answer = Schemas["Answer"];
 export type Agent = Schemas["Agent"];
 export type Check = Schemas["Check"];

@@ -9,6 +9,7 @@ const view =
 
 export const router = createBrowserRouter([
   { path: "/sign-in", lazy: view("SignIn", () => import("../features/session/SignIn")) },
+  { path: "/welcome", lazy: view("Welcome", () => import("../features/session/Welcome")) },
   {
     element: <Shell />,
     errorElement: <RouteProblem />,
@@ -21,6 +22,9 @@ export const router = createBrowserRouter([
       { path: "/week", lazy: view("WeekPage", () => import("../features/watch/WeekPage")) },
       { path: "/sites/:site/watch", lazy: view("WatchPage", () => import("../features/watch/WatchPage")) },
       { path: "/queue", lazy: view("QueuePage", () => import("../features/queue/QueuePage")) },
+      { path: "/people", lazy: view("PeoplePage", () => import("../features/people/PeoplePage")) },
+      { path: "/trail", lazy: view("TrailPage", () => import("../features/people/TrailPage")) },
+      { path: "/me", lazy: view("MePage", () => import("../features/people/MePage")) },
       { path: "/look", lazy: view("LookPage", () => import("../features/look/LookPage")) },
       { path: "/sites/:site", lazy: view("SitePage", () => import("../features/crawls/SitePage")) },
       { path: "/sites/:site/plan", lazy: view("PlanPage", () => import("../features/plan/PlanPage")) },

@@ -2,7 +2,6 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, read } from "../api/client";
 import type { Fix, Moves, State, Waiver, WaiverScope } from "../api/types";
 import { count } from "./format";
-import { useMe } from "./me";
 
 /** What work is done at: a fix, or an entry of one. */
 export type Worked = Pick<Fix, "id"> & { version?: number };
@@ -37,8 +36,6 @@ export function told(m: Moves, to?: State): string {
 /** All that can be done with the fixes of a site. Whatever shows them is read anew afterwards. */
 export function useWork(site: string) {
   const client = useQueryClient();
-  const [me] = useMe();
-  const by = me || "somebody at the console";
   const refresh = () => client.invalidateQueries({ queryKey: ["sites", site] });
   const params = { path: { site } };
   const move = useMutation({
@@ -48,8 +45,6 @@ export function useWork(site: string) {
           params,
           body: {
             ...rest,
-            by,
-            assignee: rest.assignee ?? (rest.to === "taken" && me ? me : undefined),
             fixes: fixes.map((f) => ({ fix: f.id, version: f.version })),
           },
         }),
@@ -57,14 +52,13 @@ export function useWork(site: string) {
     onSettled: refresh,
   });
   const undo = useMutation({
-    mutationFn: (batch: number) => read(api.POST("/sites/{site}/undo", { params, body: { batch, by } })),
+    mutationFn: (batch: number) => read(api.POST("/sites/{site}/undo", { params, body: { batch } })),
     onSettled: refresh,
   });
   const waive = useMutation({
     mutationFn: async (wishes: WaiverWish[]) => {
       const out: Waiver[] = [];
-      for (const w of wishes)
-        out.push(await read(api.POST("/sites/{site}/waivers", { params, body: { ...w, by } })));
+      for (const w of wishes) out.push(await read(api.POST("/sites/{site}/waivers", { params, body: w })));
       return out;
     },
     onSettled: refresh,
@@ -73,14 +67,13 @@ export function useWork(site: string) {
     mutationFn: (id: number) =>
       read(
         api.DELETE("/sites/{site}/waivers/{waiver}", {
-          params: { path: { site, waiver: id }, query: { by } },
+          params: { path: { site, waiver: id } },
         }),
       ),
     onSettled: refresh,
   });
   const look = useMutation({
-    mutationFn: (fixes: string[]) =>
-      read(api.POST("/sites/{site}/rechecks", { params, body: { fixes, by } })),
+    mutationFn: (fixes: string[]) => read(api.POST("/sites/{site}/rechecks", { params, body: { fixes } })),
   });
   return { move, undo, waive, unwaive, look, refresh };
 }

@@ -16,6 +16,7 @@ export function Blank({ label, hint, value, set, width, size = "xs", type }: Pro
     <Input
       size={size}
       type={type}
+      autoComplete={type === "password" ? "current-password" : "off"}
       width={width}
       bg="bg.panel"
       aria-label={label}

@@ -1,17 +1,19 @@
-import { Box, Button, Flex, Input, Link } from "@chakra-ui/react";
+import { Box, Button, Flex, Link } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { NavLink, Outlet, Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api } from "../api/client";
 import { alerts } from "../api/watching";
-import { useMe } from "../lib/me";
+import { isAtLeast, useMe, useNameOfOld } from "../lib/me";
 import { useColorMode } from "./colorMode";
 import { KeyHelp } from "./KeyHelp";
+import { PeopleNames } from "./People";
 
 /** The frame of all pages: where one is, and the ways out. */
 export function Shell() {
   const { site, crawl } = useParams();
   const { mode, toggle } = useColorMode();
-  const [me, setMe] = useMe();
+  const me = useMe();
+  useNameOfOld(me);
   const navigate = useNavigate();
   const client = useQueryClient();
   const signOut = useMutation({
@@ -47,32 +49,18 @@ export function Shell() {
             </Box>
           )}
         </Flex>
-        <Input
-          size="xs"
-          width="8rem"
-          hideBelow="md"
-          aria-label="Your name, kept with what you change"
-          placeholder="your name"
-          defaultValue={me}
-          onBlur={(e) => setMe(e.target.value)}
-          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-        />
-        <Inbox />
-        <Link asChild color="fg" display={{ base: "none", md: "inline" }}>
-          <NavLink to="/week">Week</NavLink>
-        </Link>
-        <Link asChild color="fg" display={{ base: "none", sm: "inline" }}>
-          <NavLink to="/ask">Ask</NavLink>
-        </Link>
-        <Link asChild color="fg">
-          <NavLink to="/look">Look</NavLink>
-        </Link>
-        <Link asChild color="fg" display={{ base: "none", sm: "inline" }}>
-          <NavLink to="/checks">Checks</NavLink>
-        </Link>
-        <Link asChild color="fg" display={{ base: "none", md: "inline" }}>
-          <NavLink to="/queue">Queue</NavLink>
-        </Link>
+        {ways
+          .filter((w) => isAtLeast(me, w.least))
+          .map((w) =>
+            w.to === "/inbox" ? (
+              <Inbox key={w.to} />
+            ) : (
+              <Link key={w.to} asChild color="fg" display={{ base: "none", [w.from]: "inline" }}>
+                <NavLink to={w.to}>{w.words}</NavLink>
+              </Link>
+            ),
+          )}
+        {me && <Me name={me.name} />}
         <Button size="xs" variant="ghost" onClick={toggle}>
           {mode === "light" ? "Dark" : "Light"}
         </Button>
@@ -84,7 +72,28 @@ export function Shell() {
         <Outlet />
       </Box>
       <KeyHelp />
+      <PeopleNames />
     </Flex>
+  );
+}
+
+/** The ways from everywhere, with who goes them, and on how wide a screen they are shown. */
+const ways = [
+  { to: "/inbox", words: "Inbox", least: "reader", from: "base" },
+  { to: "/week", words: "Week", least: "reader", from: "md" },
+  { to: "/ask", words: "Ask", least: "reader", from: "sm" },
+  { to: "/look", words: "Look", least: "consultant", from: "sm" },
+  { to: "/checks", words: "Checks", least: "reader", from: "sm" },
+  { to: "/queue", words: "Queue", least: "reader", from: "md" },
+  { to: "/people", words: "People", least: "owner", from: "md" },
+] as const;
+
+/** The name under which one works here: it leads to it, and asks for one where there is none yet. */
+function Me({ name }: { name: string }) {
+  return (
+    <Link asChild color="fg" fontWeight="600" maxW="9rem" truncate title="Your name, password and sessions">
+      <NavLink to="/me">{name === "owner" ? "Your name?" : name}</NavLink>
+    </Link>
   );
 }
 

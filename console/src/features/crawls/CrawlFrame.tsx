@@ -1,15 +1,30 @@
 import { Box, Flex, Link } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { NavLink, Outlet, useParams } from "react-router";
+import { Navigate, NavLink, Outlet, useLocation, useParams } from "react-router";
 import { crawl } from "../../api/queries";
+import { useMe } from "../../lib/me";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { LiveCrawl } from "./LiveCrawl";
 import { PausedCrawl } from "./PausedCrawl";
+
+const tabs = [
+  { to: "", words: "Overview" },
+  { to: "/fixes", words: "Fix list" },
+  { to: "/tables", words: "Tables" },
+  { to: "/map", words: "Map" },
+  { to: "/speed", words: "Speed" },
+  { to: "/drift", words: "Drift" },
+  { to: "/left", words: "Left out" },
+  { to: "/doors", words: "Front doors" },
+  { to: "/export", words: "Hand over" },
+];
 
 /** What the views of a crawl have in common; a running crawl is shown live instead. */
 export function CrawlFrame() {
   const { site = "", crawl: number = "" } = useParams();
   const info = useQuery(crawl(site, number));
+  const me = useMe();
+  const at = useLocation().pathname;
   if (info.isPending) return <Loading />;
   if (info.isError) return <Failed error={info.error} retry={info.refetch} />;
   if (info.data.state === "running") return <LiveCrawl crawl={info.data} />;
@@ -18,6 +33,7 @@ export function CrawlFrame() {
     return <Empty title={`Crawl ${info.data.number} could not be finished`}>{info.data.detail}</Empty>;
   }
   const base = `/sites/${site}/${number}`;
+  if (me?.role === "client" && at !== `${base}/fixes`) return <Navigate to={`${base}/fixes`} replace />;
   return (
     <Flex direction="column" height="100%" minH="0">
       <Flex
@@ -31,17 +47,13 @@ export function CrawlFrame() {
         pt="2"
         borderBottomWidth="1px"
       >
-        <Tab to={base} end>
-          Overview
-        </Tab>
-        <Tab to={`${base}/fixes`}>Fix list</Tab>
-        <Tab to={`${base}/tables`}>Tables</Tab>
-        <Tab to={`${base}/map`}>Map</Tab>
-        <Tab to={`${base}/speed`}>Speed</Tab>
-        <Tab to={`${base}/drift`}>Drift</Tab>
-        <Tab to={`${base}/left`}>Left out</Tab>
-        <Tab to={`${base}/doors`}>Front doors</Tab>
-        <Tab to={`${base}/export`}>Hand over</Tab>
+        {tabs
+          .filter((t) => me?.role !== "client" || t.to === "/fixes")
+          .map((t) => (
+            <Tab key={t.to} to={base + t.to} end={t.to === ""}>
+              {t.words}
+            </Tab>
+          ))}
       </Flex>
       <Box flex="1" minH="0" overflow="auto">
         <Outlet />

@@ -1,10 +1,11 @@
 import { Box, Button, Flex, Heading, Link, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
-import { Link as RouterLink, useNavigate, useParams } from "react-router";
+import { Navigate, Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api, read } from "../../api/client";
 import { crawls, site } from "../../api/queries";
 import { whole } from "../../lib/format";
+import { useMe } from "../../lib/me";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
 import { AtAGlance } from "./AtAGlance";
 import { CrawlTable } from "./CrawlTable";
@@ -17,6 +18,7 @@ export function SitePage() {
   const info = useQuery(site(name));
   const list = useQuery(crawls(name));
   const client = useQueryClient();
+  const me = useMe();
   const navigate = useNavigate();
   const start = useMutation({
     mutationFn: () => read(api.POST("/sites/{site}/crawls", { params: { path: { site: name } } })),
@@ -28,6 +30,7 @@ export function SitePage() {
   if (info.isPending || list.isPending) return <Loading />;
   if (info.isError) return <Failed error={info.error} retry={info.refetch} />;
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
+  if (me?.role === "client") return <Navigate to={`/sites/${name}/latest/fixes`} replace />;
   const p = info.data.plan;
   return (
     <Box px={{ base: "3", md: "5" }} py="5">

@@ -2,6 +2,7 @@ import { Box, Button, Flex, Input } from "@chakra-ui/react";
 import { useCallback } from "react";
 import type { Severity } from "../../api/types";
 import { count } from "../../lib/format";
+import { useMe } from "../../lib/me";
 import { useSearchField } from "../../lib/useFilters";
 import { useWords } from "../../lib/useWords";
 import { Select } from "../../ui/Select";
@@ -20,6 +21,7 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
   const apply = useCallback((search: string) => set({ search }), [set]);
   const [search, setSearch] = useSearchField(filter.search, apply);
   const words = useWords();
+  const me = useMe();
   const [own, ...orders] = words.orders;
   return (
     <Flex
@@ -81,6 +83,11 @@ export function FilterRow({ filter, set, groups, total, shown }: Props) {
         value={search}
         onChange={(e) => setSearch(e.target.value)}
       />
+      {me && me.role !== "client" && filter.assignee !== me.name && (
+        <Button size="xs" variant="outline" onClick={() => set({ assignee: me.name })}>
+          Mine
+        </Button>
+      )}
       {(["check", "section", "assignee"] as const).map(
         (k) =>
           filter[k] && (

@@ -5,7 +5,9 @@ import { useParams } from "react-router";
 import { checks, crawl, fixes, site as siteOf } from "../../api/queries";
 import type { Fix, State } from "../../api/types";
 import { count } from "../../lib/format";
+import { isAtLeast, useMe } from "../../lib/me";
 import { useFilters } from "../../lib/useFilters";
+import { useLive } from "../../lib/useLive";
 import { told, useWork, type Wish, type Worked } from "../../lib/useWork";
 import { CrawlHead } from "../../ui/CrawlHead";
 import { Empty, Failed, Loading } from "../../ui/States";
@@ -26,11 +28,13 @@ export function FixListPage() {
   const { fix: open, ...narrowed } = filter;
   const list = useInfiniteQuery(fixes(site, number, narrowed));
   const work = useWork(site);
+  useLive(site);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [waiving, setWaiving] = useState<Fix[]>();
   const [notice, setNotice] = useState<Notice>();
   const rows = useMemo(() => list.data?.pages.flatMap((p) => p.fixes) ?? [], [list.data]);
-  const newest = info.data !== undefined && info.data.number === home.data?.latest;
+  const may = isAtLeast(useMe(), "consultant");
+  const newest = may && info.data !== undefined && info.data.number === home.data?.latest;
   const say = (e: unknown) => setNotice({ text: e instanceof Error ? e.message : String(e) });
   const move = (some: Worked[], wish: Omit<Wish, "fixes">) =>
     work.move

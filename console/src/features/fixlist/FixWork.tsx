@@ -5,6 +5,7 @@ import { task } from "../../api/queries";
 import type { Check, Fix, State } from "../../api/types";
 import { count, gain, when } from "../../lib/format";
 import type { Wish } from "../../lib/useWork";
+import { namesID } from "../../ui/People";
 
 interface Props {
   site: string;
@@ -60,7 +61,12 @@ export function FixWork({ site, fix, check, newest, move, waive, recheck }: Prop
       </Flex>
       {newest && (
         <Flex gap="2" wrap="wrap">
-          <Detail label="For" value={fix.assignee ?? ""} save={(assignee) => move({ assignee })} />
+          <Detail
+            label="For"
+            value={fix.assignee ?? ""}
+            list={namesID}
+            save={(assignee) => move({ assignee })}
+          />
           <Detail label="Due" value={fix.due ?? ""} type="date" save={(due) => move({ due })} />
           <Detail label="Note" value={fix.note ?? ""} wide save={(note) => move({ note })} />
         </Flex>
@@ -89,12 +95,14 @@ function Detail({
   label,
   value,
   type,
+  list,
   wide,
   save,
 }: {
   label: string;
   value: string;
   type?: string;
+  list?: string;
   wide?: boolean;
   save: (value: string) => void;
 }) {
@@ -109,6 +117,7 @@ function Detail({
       <Input
         size="xs"
         type={type}
+        list={list}
         value={typed}
         onChange={(e) => setTyped(e.target.value)}
         onBlur={keep}

@@ -2,6 +2,7 @@ import { Box, Button, Flex, Input, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Fix, State } from "../../api/types";
 import { count } from "../../lib/format";
+import { namesID } from "../../ui/People";
 import { RecheckResult } from "../../ui/RecheckResult";
 
 export interface Notice {
@@ -65,6 +66,7 @@ export function WorkBar({ site, chosen, notice, ...p }: Props) {
             bg="bg.panel"
             aria-label="Who works on them"
             placeholder="for …"
+            list={namesID}
             value={name}
             onChange={(e) => setName(e.target.value)}
             onKeyDown={(e) => e.key === "Enter" && p.assign(name)}

@@ -5,14 +5,14 @@ import { Link as RouterLink } from "react-router";
 import { api, read } from "../../api/client";
 import type { Alert, AlertChange } from "../../api/types";
 import { whole } from "../../lib/format";
-import { useMe } from "../../lib/me";
+import { isAtLeast, useMe } from "../../lib/me";
 import { moment } from "../../lib/time";
 import { Refused } from "../../ui/States";
 
 /** One thing that was told, with what can be done about it. */
 export function AlertItem({ of: a }: { of: Alert }) {
   const client = useQueryClient();
-  const [me] = useMe();
+  const me = useMe();
   const [waving, setWaving] = useState(false);
   const [reason, setReason] = useState("");
   const done = () => {
@@ -25,7 +25,7 @@ export function AlertItem({ of: a }: { of: Alert }) {
     onSuccess: done,
   });
   const take = useMutation({
-    mutationFn: () => read(api.POST("/alerts/{alert}/task", { params, body: { by: me, assignee: me } })),
+    mutationFn: () => read(api.POST("/alerts/{alert}/task", { params, body: { assignee: me?.name } })),
     onSuccess: done,
   });
   const tomorrow = () => {
@@ -78,10 +78,10 @@ export function AlertItem({ of: a }: { of: Alert }) {
         </Box>
       )}
       {a.first && !a.ended && <Text mt="1">{a.first}</Text>}
-      <Flex gap="2" mt="2" wrap="wrap" align="center">
+      <Flex gap="2" mt="2" wrap="wrap" align="center" hidden={!isAtLeast(me, "consultant")}>
         {a.state === "new" && act("Mark as read", () => change.mutate({ state: "read" }))}
         {a.fixes.length > 0 && !a.ended && act("Take its fixes", () => take.mutate())}
-        {!a.assignee && me && act("Take it", () => change.mutate({ assignee: me, state: "read" }))}
+        {!a.assignee && me && act("Take it", () => change.mutate({ assignee: me.name, state: "read" }))}
         {a.assignee && act("Give it back", () => change.mutate({ assignee: "" }))}
         {!a.ended && act("Tomorrow", tomorrow)}
         {a.state !== "waved off" && !waving && act("Wave off…", () => setWaving(true))}

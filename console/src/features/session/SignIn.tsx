@@ -1,10 +1,12 @@
-import { Box, Button, Code, Heading, Text } from "@chakra-ui/react";
-import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { Box, Button, Code, Flex, Heading, Text } from "@chakra-ui/react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { api, keepSession, read } from "../../api/client";
+import { Blank } from "../../ui/Blank";
+import { Refused } from "../../ui/States";
 
-/** Signs in with the one-time link, whose secret stands behind the number sign. */
+/** Signs in by name and password, or with the one-time link, whose secret stands behind the number sign. */
 export function SignIn() {
   const link = useLocation().hash.slice(1);
   const [problem, setProblem] = useState("");
@@ -13,20 +15,24 @@ export function SignIn() {
   const client = useQueryClient();
   const tried = useRef("");
   const busy = link !== answered;
+  const signedIn = useCallback(
+    (key: string) => {
+      keepSession(key);
+      client.clear();
+      navigate("/", { replace: true });
+    },
+    [client, navigate],
+  );
   useEffect(() => {
     if (!link || tried.current === link) return;
     tried.current = link; // a link works once: never send it twice
     read(api.POST("/session", { body: { link } }))
-      .then(({ key }) => {
-        keepSession(key);
-        client.clear();
-        navigate("/", { replace: true });
-      })
+      .then(({ key }) => signedIn(key))
       .catch((e: Error) => {
         setProblem(e.message);
         setAnswered(link);
       });
-  }, [link, navigate, client]);
+  }, [link, signedIn]);
   return (
     <Box as="main" minH="100dvh" bg="bg" color="fg" p={{ base: "6", md: "16" }}>
       <Box maxW="34rem">
@@ -42,8 +48,9 @@ export function SignIn() {
                 {problem}
               </Text>
             )}
-            <Text mb="3">
-              Open the sign-in link that <Code bg="bg.muted">harvik start</Code> printed on its terminal. A
+            <ByName done={signedIn} />
+            <Text mt="8" mb="2" color="fg.muted">
+              Or open the sign-in link that <Code bg="bg.muted">harvik start</Code> printed on its terminal. A
               link works once. For a new one, run:
             </Text>
             <Code bg="bg.muted" p="2" mb="4" display="block">
@@ -56,5 +63,39 @@ export function SignIn() {
         )}
       </Box>
     </Box>
+  );
+}
+
+function ByName({ done }: { done: (key: string) => void }) {
+  const [name, setName] = useState("");
+  const [password, setPassword] = useState("");
+  const sign = useMutation({
+    mutationFn: () => read(api.POST("/session", { body: { name, password } })),
+    onSuccess: ({ key }) => done(key),
+  });
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        sign.mutate();
+      }}
+    >
+      <Flex gap="2" wrap="wrap" align="center">
+        <Blank label="Name" hint="name" value={name} set={setName} width="10rem" size="sm" />
+        <Blank
+          label="Password"
+          hint="password"
+          type="password"
+          value={password}
+          set={setPassword}
+          width="16rem"
+          size="sm"
+        />
+        <Button type="submit" size="sm" bg="accent" color="accent.text" loading={sign.isPending}>
+          Sign in
+        </Button>
+      </Flex>
+      <Refused error={sign.error} mt="2" />
+    </form>
   );
 }

@@ -2,6 +2,7 @@ import { Box, Flex, Link, Table, Text } from "@chakra-ui/react";
 import { Link as RouterLink } from "react-router";
 import type { CareSite } from "../../api/types";
 import { points, signed, whole } from "../../lib/format";
+import { useMe } from "../../lib/me";
 import { availability, moment } from "../../lib/time";
 import { Course } from "../../ui/Course";
 import { Rows } from "../../ui/Panel";
@@ -21,6 +22,8 @@ export type Choice = (typeof choices)[number][0];
 
 /** How sites stand, those that need somebody most first. */
 export function CareTable({ sites, shown }: { sites: CareSite[]; shown: Choice[] }) {
+  const me = useMe();
+  const client = me?.role === "client";
   const columns = choices.filter(([name]) => shown.includes(name));
   return (
     <Rows heads={["Site", ">Health", "Since the crawl before", ...columns.map(([, head]) => head)]}>
@@ -28,7 +31,9 @@ export function CareTable({ sites, shown }: { sites: CareSite[]; shown: Choice[]
         <Table.Row key={s.name} bg="bg.panel" verticalAlign="top">
           <Table.Cell minW="14rem">
             <Link asChild color="accent" fontWeight="600">
-              <RouterLink to={`/sites/${s.name}`}>{s.name}</RouterLink>
+              <RouterLink to={client ? `/sites/${s.name}/latest/fixes` : `/sites/${s.name}`}>
+                {s.name}
+              </RouterLink>
             </Link>
             <Text fontSize="sm" color={s.down.length + s.urgent > 0 ? "fg" : "fg.muted"} lineClamp={2}>
               {s.need || "needs nothing"}
@@ -49,9 +54,13 @@ export function CareTable({ sites, shown }: { sites: CareSite[]; shown: Choice[]
           <Table.Cell minW="12rem">
             {s.course.length > 1 && (
               <>
-                <Link asChild color="accent" fontVariantNumeric="tabular-nums">
-                  <RouterLink to={`/sites/${s.name}/${s.latest}/drift`}>{signed(s.change)}</RouterLink>
-                </Link>
+                {client ? (
+                  signed(s.change)
+                ) : (
+                  <Link asChild color="accent" fontVariantNumeric="tabular-nums">
+                    <RouterLink to={`/sites/${s.name}/${s.latest}/drift`}>{signed(s.change)}</RouterLink>
+                  </Link>
+                )}
                 <Text fontSize="sm" color="fg.muted" lineClamp={2}>
                   {s.cause}
                 </Text>

@@ -3,15 +3,20 @@ import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { care } from "../../api/watching";
 import { count } from "../../lib/format";
+import { isAtLeast, useMe } from "../../lib/me";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { AddSite } from "./AddSite";
 import { CareTable, type Choice, choices } from "./CareTable";
 
+/** The columns that say something to the client of a site. */
+const forClients: Choice[] = ["errors", "returned", "last"];
+
 /** All sites under care, those that need somebody most first. */
 export function SiteList() {
   const list = useQuery(care());
   const [at, setAt] = useSearchParams();
+  const me = useMe();
   if (list.isPending) return <Loading />;
   if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
   const words = (at.get("find") ?? "").toLowerCase();
@@ -37,7 +42,8 @@ export function SiteList() {
       (!words ||
         [s.name, s.home, s.need, s.cause, ...s.assignees].some((text) => text.toLowerCase().includes(words))),
   );
-  const shown = choices.map(([name]) => name).filter((name) => !without.includes(name));
+  const offered = choices.filter(([name]) => me?.role !== "client" || forClients.includes(name));
+  const shown = offered.map(([name]) => name).filter((name) => !without.includes(name));
   const toggle = (name: Choice) =>
     set(
       "without",
@@ -49,7 +55,11 @@ export function SiteList() {
         Sites
       </Heading>
       {all.length === 0 ? (
-        <Empty title="No site yet">Add the first one below; then look over its plan and crawl it.</Empty>
+        <Empty title="No site yet">
+          {isAtLeast(me, "owner")
+            ? "Add the first one below; then look over its plan and crawl it."
+            : "None is given to you; ask the owner."}
+        </Empty>
       ) : (
         <Box mb="8">
           <Flex gap="4" mb="3" wrap="wrap" align="center">
@@ -77,7 +87,7 @@ export function SiteList() {
               toggle={() => set("needing", needing ? "" : "yes")}
             />
             <Flex gap="3" wrap="wrap" hideBelow="md" role="group" aria-label="Columns">
-              {choices.map(([name, head]) => (
+              {offered.map(([name, head]) => (
                 <Tick
                   key={name}
                   label={head.replace(">", "")}
@@ -94,7 +104,7 @@ export function SiteList() {
           )}
         </Box>
       )}
-      <AddSite />
+      {isAtLeast(me, "owner") && <AddSite />}
     </Box>
   );
 }

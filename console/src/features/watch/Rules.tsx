@@ -65,7 +65,12 @@ function Row({ of: r }: { of: SiteRule }) {
       <Table.Cell>{narrowed.join(", ")}</Table.Cell>
       <Table.Cell>{r.rule.off ? "off" : (r.rule.to ?? []).join(", ") || "all ways"}</Table.Cell>
       <Table.Cell whiteSpace="nowrap">
-        <Button size="xs" variant="ghost" aria-label={`${r.rule.off ? "Switch on" : "Switch off"} ${r.name}`} onClick={() => turn.mutate()}>
+        <Button
+          size="xs"
+          variant="ghost"
+          aria-label={`${r.rule.off ? "Switch on" : "Switch off"} ${r.name}`}
+          onClick={() => turn.mutate()}
+        >
           {r.rule.off ? "Switch on" : "Switch off"}
         </Button>
         {r.own && (
