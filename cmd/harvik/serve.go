@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -295,6 +296,9 @@ func leaveWord(ctx context.Context, s *store.Store, data, seat, address, databas
 		// The database may be a new one; the token that people have goes on being good. Any other that was
 		// this data folder's owner's is not, any more.
 		err = s.KeepOwner(ctx, token, seat)
+	}
+	if err == nil {
+		err = s.NameOwner(ctx, cmp.Or(os.Getenv("HARVIK_USER"), os.Getenv("USER"), os.Getenv("LOGNAME")))
 	}
 	if err != nil {
 		return fmt.Errorf("keeping the owner's token: %w", err)

@@ -4812,28 +4812,28 @@ type ClientInterface interface {
 	// Corresponds with GET /sites/{site}/plan (the `ShowPlan` operationId).
 	ShowPlan(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangePlanWithBody Change the settings that the body names
+	// ChangePlanWithBody Change settings of a site's plan
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PATCH /sites/{site}/plan (the `ChangePlan` operationId).
 	ChangePlanWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangePlan Change the settings that the body names
+	// ChangePlan Change settings of a site's plan
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PATCH /sites/{site}/plan (the `ChangePlan` operationId).
 	ChangePlan(ctx context.Context, site SiteName, body ChangePlanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SetPlanWithBody Replace the plan, by YAML or JSON
+	// SetPlanWithBody Replace a site's plan, by YAML or JSON
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /sites/{site}/plan (the `SetPlan` operationId).
 	SetPlanWithBody(ctx context.Context, site SiteName, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// SetPlan Replace the plan, by YAML or JSON
+	// SetPlan Replace a site's plan, by YAML or JSON
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -7120,7 +7120,7 @@ func (c *Calls) ShowPlan(ctx context.Context, site SiteName, reqEditors ...Reque
 	return c.Client.Do(req)
 }
 
-// ChangePlanWithBody Change the settings that the body names
+// ChangePlanWithBody Change settings of a site's plan
 //
 // Takes any type of body and a specified content type.
 //
@@ -7137,7 +7137,7 @@ func (c *Calls) ChangePlanWithBody(ctx context.Context, site SiteName, contentTy
 	return c.Client.Do(req)
 }
 
-// ChangePlan Change the settings that the body names
+// ChangePlan Change settings of a site's plan
 //
 // Takes a body of the `application/json` content type.
 //
@@ -7154,7 +7154,7 @@ func (c *Calls) ChangePlan(ctx context.Context, site SiteName, body ChangePlanJS
 	return c.Client.Do(req)
 }
 
-// SetPlanWithBody Replace the plan, by YAML or JSON
+// SetPlanWithBody Replace a site's plan, by YAML or JSON
 //
 // Takes any type of body and a specified content type.
 //
@@ -7171,7 +7171,7 @@ func (c *Calls) SetPlanWithBody(ctx context.Context, site SiteName, contentType 
 	return c.Client.Do(req)
 }
 
-// SetPlan Replace the plan, by YAML or JSON
+// SetPlan Replace a site's plan, by YAML or JSON
 //
 // Takes a body of the `application/json` content type.
 //
@@ -14890,12 +14890,12 @@ func (c *Client) ShowPlan(ctx context.Context, site SiteName) (Plan, error) {
 	return read[Plan](c.calls.ShowPlan(ctx, site))
 }
 
-// ChangePlan: Change the settings that the body names.
+// ChangePlan: Change settings of a site's plan.
 func (c *Client) ChangePlan(ctx context.Context, site SiteName, contentType string, body io.Reader) (Plan, error) {
 	return read[Plan](c.calls.ChangePlanWithBody(ctx, site, contentType, body))
 }
 
-// SetPlan: Replace the plan, by YAML or JSON.
+// SetPlan: Replace a site's plan, by YAML or JSON.
 func (c *Client) SetPlan(ctx context.Context, site SiteName, contentType string, body io.Reader) (Plan, error) {
 	return read[Plan](c.calls.SetPlanWithBody(ctx, site, contentType, body))
 }

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"strconv"
@@ -106,6 +107,9 @@ func (a *app) peopleAddCommand() *cobra.Command {
 		Example: `  harvik people add ash --role consultant --everywhere
   harvik people add "Fern Hollow" --role client --site fernhollow --lists`,
 		RunE: func(c *cobra.Command, in []string) error {
+			if p.in.Role == "" {
+				return usage(c, errors.New("say by --role what they may: owner, consultant, reader or client"))
+			}
 			cl, err := a.client()
 			if err != nil {
 				return err
@@ -119,7 +123,6 @@ func (a *app) peopleAddCommand() *cobra.Command {
 		},
 	}
 	p.flags(c)
-	_ = c.MarkFlagRequired("role")
 	return c
 }
 

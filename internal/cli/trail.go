@@ -25,15 +25,18 @@ func (a *app) trailCommand() *cobra.Command {
 				return err
 			}
 			w := c.OutOrStdout()
-			rows := [][]string{{"at", "who", "from", "what", "site", "of"}}
+			rows := [][]string{{"at", "who", "by", "from", "what", "site", "of"}}
 			switch {
 			case a.json:
 				return writeJSON(w, list)
 			case a.csv:
 				rows[0] = append(rows[0], "before", "after")
 				for _, s := range list.Steps {
-					rows = append(rows, []string{s.At.UTC().Format(time.RFC3339), s.Who, s.Place, s.What, s.Site, s.Subject,
-						string(s.Before), string(s.After)})
+					rows = append(
+						rows,
+						[]string{s.At.UTC().Format(time.RFC3339), s.Who, s.Kind, s.Place, s.What, s.Site, s.Subject,
+							string(s.Before), string(s.After)},
+					)
 				}
 				return writeCSV(w, rows)
 			case len(list.Steps) == 0:
@@ -52,7 +55,7 @@ func (a *app) trailCommand() *cobra.Command {
 	}
 	f := c.Flags()
 	f.StringVar(&q.Site, "site", "", "what was done to this site")
-	f.StringVar(&q.Who, "who", "", "what this person did, and programs of theirs")
+	f.StringVar(&q.Who, "who", "", "what this person did, by programs, too")
 	f.StringVar(&q.What, "what", "", "operations of this name, such as setPlan")
 	f.IntVar(&q.Limit, "limit", 50, "steps at most")
 	f.BoolVar(&a.csv, "csv", false, "write CSV, with how each thing was before and after")

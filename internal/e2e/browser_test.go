@@ -158,6 +158,17 @@ func (b *browser) eval(script string) {
 	}
 }
 
+// part is the text of the first element that a selector names.
+func (b *browser) part(selector string) string {
+	b.t.Helper()
+	b.wait(selector, fmt.Sprintf("document.querySelector(%q)", selector))
+	said, err := chromedp.Run(b.ctx, chromedp.Evaluate[string](fmt.Sprintf("document.querySelector(%q).innerText", selector)))
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return said
+}
+
 // text is what the page shows.
 func (b *browser) text() string {
 	b.t.Helper()

@@ -28,6 +28,7 @@ type shell struct {
 	binary  string
 	data    string
 	env     []string // of commands; nil for this process's own
+	in      string   // what they read on standard input
 	limit   int64    // of the memory that the service's data may take, in bytes; 0 for none
 	service *exec.Cmd
 	ended   chan struct{}
@@ -151,8 +152,11 @@ func (s *shell) stop(signal syscall.Signal) {
 func (s *shell) run(args ...string) (out, talk string, code int) {
 	s.t.Helper()
 	var stdout, stderr bytes.Buffer
-	c := exec.Command(s.binary, append([]string{"--data", s.data}, args...)...)
-	c.Env = s.env
+	if s.data != "" {
+		args = append([]string{"--data", s.data}, args...)
+	}
+	c := exec.Command(s.binary, args...)
+	c.Env, c.Stdin = s.env, strings.NewReader(s.in)
 	c.Stdout, c.Stderr = &stdout, &stderr
 	if err := c.Run(); err != nil {
 		exit, ok := err.(*exec.ExitError)

@@ -32,12 +32,12 @@ type Caller struct {
 	rights.Somebody
 }
 
-// Who is how histories name a caller: a program stands for somebody.
-func (c *Caller) Who() string {
+// By says by what a caller was let in: a session, or a token with its name.
+func (c *Caller) By() string {
 	if c.Kind == TokenKind && c.Label != OwnerLabel {
-		return c.Label + " of " + c.Name
+		return c.Kind + " " + c.Label
 	}
-	return c.Name
+	return c.Kind
 }
 
 // What of credentials is known outside the store.
@@ -70,7 +70,7 @@ type TrailStep struct {
 	At      time.Time
 	Who     string
 	Person  int64
-	Kind    string // of the credential
+	Kind    string // by what they were let in: a session, a token with its name
 	Place   string // from where
 	What    string // the operation
 	Site    string

@@ -80,8 +80,6 @@ func nameFault(name string) string {
 	case name != strings.TrimSpace(name) || strings.Contains(name, "  ") ||
 		strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsGraphic(r) || strings.ContainsRune("@,", r) }):
 		return "a name has no spaces at its ends, nor two together, no commas, no @ and nothing that cannot be seen"
-	case strings.Contains(name, " of "):
-		return "a name does not hold “ of ”, by which histories name programs of people"
 	}
 	return ""
 }

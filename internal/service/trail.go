@@ -53,9 +53,9 @@ func (s *Service) noted(c *gin.Context) {
 	}
 	who := caller(c)
 	step := record.TrailStep{
-		Who:     who.Who(),
+		Who:     who.Name,
 		Person:  who.Person,
-		Kind:    who.Kind,
+		Kind:    who.By(),
 		Place:   s.place(c),
 		What:    described()[call].ID,
 		Site:    c.Param("site"),

@@ -58,7 +58,7 @@ func (s *Service) moveFixes(c *gin.Context) {
 			return
 		}
 	}
-	if who := caller(c).Name; task.State(wish.To) == task.Taken && wish.Assignee == nil {
+	if who := by(c); task.State(wish.To) == task.Taken && wish.Assignee == nil {
 		wish.Assignee = &who // who takes it is on it
 	}
 	moves, err := s.rooms.Move(c, site, wire.WishOf(&wish, by(c)))

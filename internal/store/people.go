@@ -107,6 +107,17 @@ func (s *Store) Rename(ctx context.Context, person int64, name string) error {
 	return exists(err)
 }
 
+// NameOwner names the first owner, who has none of their own yet, by the user of the machine. It is no error where that
+// is no name, or somebody goes by it.
+func (s *Store) NameOwner(ctx context.Context, name string) error {
+	if name == "" || name == "root" {
+		return nil
+	}
+	_, err := s.pool.Exec(ctx, "update person set name = $1 where id = "+firstOwner+` and name = 'owner' and not exists (
+		select 1 from person where lower(name) = lower($1) and ended is null)`, clean(name))
+	return err
+}
+
 // EndPerson lets somebody in no more: what they have to come in by ends at once. record.ErrBusy where no owner would be
 // left.
 func (s *Store) EndPerson(ctx context.Context, id int64) error {

@@ -34,7 +34,7 @@ func body(data []byte) any {
 func (s *Store) Trail(ctx context.Context, q record.TrailQuery) ([]record.TrailStep, error) {
 	rows, err := s.pool.Query(ctx, `select id, at, who, person_id, kind, place, what, site, subject,
 			coalesce(before, 'null'), coalesce(after, 'null') from trail
-		where ($1 = '' or site = $1) and ($2 = '' or who = $2 or who like '% of ' || $2) and ($3 = '' or what = $3)
+		where ($1 = '' or site = $1) and ($2 = '' or who = $2) and ($3 = '' or what = $3)
 		and ($4 = 0 or id < $4) order by id desc limit $5`, q.Site, q.Who, q.What, q.Before, q.Limit)
 	if err != nil {
 		return nil, err

@@ -496,13 +496,13 @@ export interface paths {
         };
         /** How the site is crawled */
         get: operations["showPlan"];
-        /** Replace the plan, by YAML or JSON */
+        /** Replace a site's plan, by YAML or JSON */
         put: operations["setPlan"];
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Change the settings that the body names */
+        /** Change settings of a site's plan */
         patch: operations["changePlan"];
         trace?: never;
     };

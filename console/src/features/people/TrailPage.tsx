@@ -48,7 +48,14 @@ export function TrailPage() {
           {steps.map((s) => (
             <Table.Row key={s.id} bg="bg.panel" verticalAlign="top">
               <Table.Cell whiteSpace="nowrap">{moment(s.at)}</Table.Cell>
-              <Table.Cell>{s.who}</Table.Cell>
+              <Table.Cell>
+                {s.who}
+                {s.kind.startsWith("token ") && (
+                  <Text fontSize="sm" color="fg.muted">
+                    by {s.kind}
+                  </Text>
+                )}
+              </Table.Cell>
               <Table.Cell whiteSpace="nowrap">{s.place}</Table.Cell>
               <Table.Cell>
                 {s.says || s.what}

@@ -1,0 +1,202 @@
+package e2e
+
+import (
+	"net/http"
+	"os"
+	"strings"
+	"testing"
+
+	"harvik/internal/api"
+	"harvik/internal/testkit"
+)
+
+// TestPeople is in two browsers: the owner goes by a name, invites somebody, who chooses a password on a machine of
+// their own; both work at one list and see what the other does; a session is ended, and all of it stands in the trail.
+func TestPeople(t *testing.T) {
+	t.Parallel()
+	h := moors(t)
+	if err := h.store.Rename(t.Context(), 1, "owner"); err != nil {
+		t.Fatal(err)
+	}
+	b := openBrowser(t)
+	b.visit(h.signInLink(t))
+	b.click("link", "Your name?")
+	b.replace("Your name", "rowan")
+	b.click("button", "Go by this name")
+	b.see("rowan, owner")
+	b.click("link", "People")
+	b.replace("Name", "ash")
+	b.choose("Role", "consultant")
+	b.replace("Sites and groups, with spaces between", "heath")
+	b.click("button", "Make a link")
+	b.see("By this link ash chooses a password")
+	link := b.part(`[aria-label="The link"]`)
+
+	other := openBrowser(t)
+	other.visit(link)
+	other.see("Welcome, ash.")
+	other.replace("Password", "short")
+	other.click("button", "Sign in")
+	other.see("at least 15 characters, this one has 5")
+	other.replace("Password", "the moss on ash's wall")
+	other.click("button", "Sign in")
+	other.see("heath")
+	if other.has(foreignSite) {
+		t.Error("ash sees a site that is not given")
+	}
+	other.visit(h.url + "/sites/" + foreignSite)
+	other.see("there is no site")
+	other.visit(h.url + "/people")
+	other.see("Who works here")
+
+	// One assigns, the other sees it without asking.
+	list, err := h.ListFixes(t.Context(), "heath", api.Latest, &api.ListFixesParams{Limit: 9})
+	if err != nil || len(list.Fixes) < 2 {
+		t.Fatalf("%d fixes (%v)", len(list.Fixes), err)
+	}
+	fix := list.Fixes[1]
+	at := "/sites/heath/latest/fixes?fix=" + fix.ID
+	other.visit(h.url + at)
+	other.see(fix.Line)
+	b.visit(h.url + at)
+	b.see(fix.Line)
+	b.click("button", "Take")
+	b.see("1 fix taken")
+	other.wait("what rowan did", `[...document.querySelectorAll('details summary')].some(s => s.textContent.includes('event'))`)
+	other.see("Take")
+	other.click("button", "Claim")
+	other.see("1 fix claimed")
+	b.wait("what ash did", `document.body.textContent.includes('2 events')`)
+
+	// Who has forgotten it, or is to be let in no more.
+	b.visit(h.url + "/trail?who=ash")
+	b.see("Take, claim, assign or open fixes again")
+	b.visit(h.url + "/people")
+	b.click("button", "Change: ash")
+	b.choose("Role", "reader")
+	b.click("button", "Keep")
+	b.wait("the role", `[...document.querySelectorAll('td')].some(c => c.textContent === 'reader')`)
+	other.visit(h.url + "/")
+	other.see("Sign in")
+	other.replace("Name", "ash")
+	other.replace("Password", "the moss on ash's walls")
+	other.click("button", "Sign in")
+	other.see("do not belong together")
+	other.replace("Password", "the moss on ash's wall")
+	other.click("button", "Sign in")
+	other.see("heath")
+	other.visit(h.url + at)
+	other.see(fix.Line)
+	if other.has("Claim") {
+		t.Error("a reader can claim")
+	}
+	b.visit(h.url + "/people")
+	b.click("button", "End…: ash")
+	b.click("button", "Let in no more: ash")
+	b.wait("that ash is gone", `![...document.querySelectorAll('td')].some(c => c.textContent === 'ash')`)
+	other.visit(h.url + "/")
+	other.see("Sign in")
+	b.visit(h.url + "/trail")
+	b.see("Let somebody in no more")
+	b.see("Change who somebody is")
+}
+
+// TestClientSees: a client sees how their site stands and its fix list, and nothing of how the work is done.
+func TestClientSees(t *testing.T) {
+	t.Parallel()
+	h := moors(t)
+	client := h.joins(t, api.NewPerson{Name: "fern", Role: "client", Sites: []string{"heath"}, Lists: true})
+	made, err := h.InvitePerson(t.Context(), personNamed(t, h, "fern"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := openBrowser(t)
+	b.visit(made.Link)
+	b.see("fern, choose a new password")
+	b.replace("Password", "bracken under the birches")
+	b.click("button", "Sign in")
+	b.see("heath")
+	b.click("link", "heath")
+	b.see("fixes")
+	for _, word := range []string{noteMark, planMark, ownerName, "Take", "Tables"} {
+		if b.has(word) {
+			t.Errorf("a client sees %q", word)
+		}
+	}
+	if got := client.tries(t, "GET", "/api/v1/sites/heath", "session"); got.status != http.StatusUnauthorized {
+		t.Errorf("after a new password an old session is let in: %d", got.status)
+	}
+}
+
+// personNamed is the number of somebody.
+func personNamed(t *testing.T, h *harvik, name string) int64 {
+	t.Helper()
+	list, err := h.ListPeople(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range list.People {
+		if p.Name == name {
+			return p.ID
+		}
+	}
+	t.Fatalf("nobody is called %s", name)
+	return 0
+}
+
+// TestPeopleByCommands is the same by the command line, and from another machine.
+func TestPeopleByCommands(t *testing.T) {
+	t.Parallel()
+	s := newShell(t)
+	s.start()
+	pages := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		_, _ = w.Write([]byte("<title>Heather</title><a href=/a>a</a>"))
+	})
+	s.ok("site add heath http://" + testkit.Serve(t, pages) + "/ --allow 127.0.0.0/8")
+	s.ok("site add moor http://" + testkit.Serve(t, pages) + "/ --allow 127.0.0.0/8")
+	s.ok("site groups heath open")
+	s.ok("people name rowan")
+	s.fails("people add ash", 2, "role")
+	s.fails("people add ash --role gardener", 1, `no role "gardener"`)
+	s.fails("people add ash --role reader --site marsh", 1, "there is no site marsh")
+	link := strings.TrimSpace(s.ok("people add ash --role consultant --group open --mail ash@fernhollow.example"))
+	s.fails("people add Ash --role reader", 1, "exists already")
+	s.ok("people list", "rowan", "all sites", "ash", "group open", "invited until")
+	s.fails("people end rowan", 1, "the last owner")
+	s.fails("people set rowan --role reader", 1, "the last owner")
+	welcome := api.New(strings.SplitN(link, "/welcome", 2)[0], "")
+	if _, err := welcome.Welcome(t.Context(), api.Welcome{Link: link, Password: "the moss on ash's wall"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := welcome.Welcome(t.Context(), api.Welcome{Link: link, Password: "the moss on ash's wall"}); err == nil {
+		t.Error("an invitation works twice")
+	}
+	other := *s
+	other.data = ""
+	other.env = append(os.Environ(), "XDG_CONFIG_HOME="+t.TempDir(), "XDG_DATA_HOME="+t.TempDir(), "HARVIK_DATA=", "HARVIK_TOKEN=")
+	other.in = "wrong and long enough\n"
+	address := strings.SplitN(link, "/welcome", 2)[0]
+	other.fails("sign-in http://harvik.fernhollow.example ash", 2, "everybody between here and there reads the password")
+	other.fails("sign-in "+address+" ash", 1, "do not belong together")
+	other.in = "the moss on ash's wall\n"
+	other.ok("sign-in " + address + " ash")
+	other.ok("site list", "heath")
+	if out := other.ok("site list"); strings.Contains(out, "moor") {
+		t.Errorf("ash sees another's site:\n%s", out)
+	}
+	other.fails("site show moor", 1, "there is no site")
+	other.fails("people add birch --role reader", 1, "a consultant may not do this: it is for owners")
+	other.ok("plan set heath pages=7")
+	other.ok("token add nightly --role reader --days 30")
+	s.ok("trail --site heath", "ash", "Change settings of a site's plan")
+	if out := s.ok("trail --who ash --csv"); !strings.Contains(out, `""pages"":7`) {
+		t.Errorf("the trail does not say what changed:\n%s", out)
+	}
+	s.ok("token list", "nightly", "ash", "reader")
+	s.ok("people set ash --role reader", "ash is reader at group open")
+	other.fails("plan set heath pages=8", 1, "a reader may not do this")
+	other.ok("sign-in out")
+	other.fails("site list", 1, "no service is known")
+	s.ok("people end ash")
+	s.fails("people link ash", 1, "nobody goes by the name ash")
+}
