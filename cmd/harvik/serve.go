@@ -66,11 +66,11 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		log.Error("the service crashed when it last ran", "report", crash)
 	}
 	// The port is taken first: nothing is started for a service that cannot be reached.
-	listener, err := net.Listen("tcp", o.Listen)
+	entries, err := open(o.Listen, o.Cert, o.CertKey)
 	if err != nil {
-		return fmt.Errorf("%w; choose another address with --listen", err)
+		return err
 	}
-	defer listener.Close()
+	defer entries.close()
 	database := o.Database
 	if database == "" {
 		db, err := cluster.Start(ctx, o.Data)
@@ -112,7 +112,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 	if err := s.DropExpired(ctx); err != nil {
 		return err
 	}
-	address := "http://" + reachable(listener.Addr())
+	address := entries.address()
 	seat, err := seatOf(o.Data)
 	if err != nil {
 		return err
@@ -121,7 +121,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		return err
 	}
 	defer os.Remove(filepath.Join(o.Data, cli.ServiceFile))
-	p := parts{log, listener, s, v, seat, o}
+	p := parts{log, entries, s, v, seat, o}
 	return p.listen(ctx, address, crash != "")
 }
 
@@ -181,12 +181,12 @@ func consoleAt(address string, names []string) string {
 
 // parts are what a service is made of.
 type parts struct {
-	log      *slog.Logger
-	listener net.Listener
-	store    *store.Store
-	vault    *vault.Vault
-	seat     string // names the data folder
-	options  cli.ServeOptions
+	log     *slog.Logger
+	doors   doors
+	store   *store.Store
+	vault   *vault.Vault
+	seat    string // names the data folder
+	options cli.ServeOptions
 }
 
 // listen serves until ctx ends, then ends crawls and requests in good order.
@@ -219,8 +219,11 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 		MaxHeaderBytes:    64 << 10,
 		ErrorLog:          slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
-	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(p.listener) }()
+	failed := make(chan error, 2)
+	for _, door := range p.doors.all() {
+		go func() { failed <- server.Serve(door) }()
+	}
+	address = consoleAt(address, p.options.Names)
 	log.Info("service started", "address", address)
 	// A link that lets in does not belong into a journal.
 	if term.IsTerminal(int(os.Stdout.Fd())) {
@@ -336,7 +339,11 @@ func oneTimeLink(ctx context.Context, data string) (string, error) {
 		return "", err
 	}
 	defer s.Close()
-	return issueLink(ctx, s, strings.TrimSpace(string(address)))
+	at := strings.TrimSpace(string(address))
+	if err := s.Setting(ctx, record.ConsoleSetting, &at); err != nil {
+		return "", err
+	}
+	return issueLink(ctx, s, at)
 }
 
 // browser renders pages, as many at once as suit the machine.

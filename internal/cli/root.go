@@ -39,6 +39,8 @@ type ServeOptions struct {
 	Database    string   // an existing server instead of Harvik's own
 	Connections int      // to the database, at most
 	Names       []string // that the service goes by besides addresses and localhost
+	Cert        string   // file of a certificate by which TLS is spoken; "" for none
+	CertKey     string   // file of its key
 	Proxies     []string // ranges of proxies that are believed about where a request comes from
 	KeyFile     string   // of its secrets; "" for that of the data folder
 	Hands       Hands    // what waits beyond that waits in the queue
@@ -303,8 +305,8 @@ const (
 	ServiceFile = "service.address"
 )
 
-// client finds the service and its credential: the one that this user is signed in to, or that of a data folder. The token of a data folder is for the service of that
-// folder, and goes to no other.
+// client finds the service and its credential: the one that this user is signed in to, or that of a data folder. The
+// token of a data folder is for the service of that folder, and goes to no other.
 func (a *app) client() (*api.Client, error) {
 	if now := signedInto(); now.Token != "" && a.data == "" &&
 		(a.server == "" || strings.TrimSuffix(a.server, "/") == now.Server) &&

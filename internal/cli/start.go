@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/netip"
 	"net/url"
 	"os"
 	"strconv"
@@ -50,6 +51,9 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 				return usage(c, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8420",
 					o.Listen))
 			}
+			if err := o.reached(); err != nil {
+				return usage(c, err)
+			}
 			if err := cmp.Or(within("connections", o.Connections, 4), o.Hands.check()); err != nil {
 				return usage(c, err)
 			}
@@ -77,6 +81,8 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 	f.BoolVar(&idle, "no-work", false, "leave all that waits in the queue to workers and other services")
 	f.StringSliceVar(&o.Names, "name", nil,
 		"a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
+	f.StringVar(&o.Cert, "tls-cert", "", "file of a certificate, with those above it, by which the service speaks TLS; read anew when it changes")
+	f.StringVar(&o.CertKey, "tls-key", "", "file of its key")
 	f.StringSliceVar(&o.Proxies, "proxy", nil,
 		"range of addresses of a proxy in front, such as 10.0.0.2/32, that is believed about where requests come from; can be repeated")
 	f.StringVar(&keep, "keep-free", "1GB",
@@ -87,6 +93,30 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 	f.StringSliceVar(&allow, "allow", nil, "")
 	_ = f.MarkHidden("allow") // of earlier versions: it says what to do instead
 	return c
+}
+
+// reached refuses ways of being reached by which others could read what passes, or say who they are at will.
+func (o *ServeOptions) reached() error {
+	if (o.Cert == "") != (o.CertKey == "") {
+		return errors.New("--tls-cert and --tls-key belong together")
+	}
+	for _, p := range o.Proxies {
+		if _, err := netip.ParsePrefix(p); err == nil {
+			continue
+		}
+		if _, err := netip.ParseAddr(p); err != nil {
+			return fmt.Errorf("--proxy %s: write an address or a range, such as 10.0.0.2 or 10.0.0.0/24", p)
+		}
+	}
+	host, _, err := net.SplitHostPort(o.Listen)
+	ip, fault := netip.ParseAddr(host)
+	onlyHere := host == "localhost" || fault == nil && ip.IsLoopback()
+	if err == nil && !onlyHere && o.Cert == "" && len(o.Proxies) == 0 {
+		return fmt.Errorf(
+			"--listen %s can be reached from elsewhere, where everybody in between would read passwords: give --tls-cert and --tls-key, or name the --proxy in front that speaks TLS",
+			o.Listen)
+	}
+	return nil
 }
 
 // flags are those by which a process is told how much it does at once.

@@ -59,7 +59,17 @@ func TestAccessible(t *testing.T) {
 		b.holdsToRules(string(axe), p.path+", light")
 		b.click("button", "Dark")
 		b.holdsToRules(string(axe), p.path+", dark")
+		b.keepsToPolicy(p.path)
 		b.click("button", "Light")
+	}
+}
+
+// keepsToPolicy demands that a page tried nothing that its policy forbids.
+func (b *browser) keepsToPolicy(name string) {
+	b.t.Helper()
+	said, err := chromedp.Run(b.ctx, chromedp.Evaluate[string]("(window.violations || []).join('; ')"))
+	if err != nil || said != "" {
+		b.t.Errorf("%s is kept by its policy from %s (%v)", name, said, err)
 	}
 }
 

@@ -36,15 +36,15 @@ func chromium(t testing.TB) string {
 	return ""
 }
 
-func openBrowser(t testing.TB) *browser {
+func openBrowser(t testing.TB, more ...chromedp.ExecAllocatorOption) *browser {
 	t.Helper()
-	flags := []chromedp.ExecAllocatorOption{
+	flags := append([]chromedp.ExecAllocatorOption{
 		chromedp.ExecPath(chromium(t)), chromedp.UserDataDir(t.TempDir()), chromedp.WindowSize(1280, 800),
 		chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
 		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
-		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"),
-	}
+		chromedp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE localhost"),
+	}, more...)
 	ctx, cancel := chromedp.NewExecAllocator(context.Background(), flags...)
 	t.Cleanup(cancel)
 	ctx, cancel = chromedp.NewContext(ctx)
@@ -59,11 +59,15 @@ func openBrowser(t testing.TB) *browser {
 	return b
 }
 
-// still ends movements before they begin: nobody watches, and each frame is painted by the processor.
-const still = `addEventListener('DOMContentLoaded', () => {
-	const s = document.createElement('style');
-	s.textContent = '*, *::before, *::after { animation-duration: 1ms !important; animation-delay: 0s !important; animation-iteration-count: 1 !important; transition-duration: 1ms !important; transition-delay: 0s !important }';
-	document.head.append(s);
+// still ends movements before they begin: nobody watches, and each frame is painted by the processor. It notes what the
+// policy of a page keeps it from.
+const still = `addEventListener('securitypolicyviolation', e => {
+	(window.violations ||= []).push(e.violatedDirective + ' ' + e.blockedURI + ' ' + e.sourceFile + ':' + e.lineNumber);
+});
+addEventListener('DOMContentLoaded', () => {
+	const s = new CSSStyleSheet();
+	s.replaceSync('*, *::before, *::after { animation-duration: 1ms !important; animation-delay: 0s !important; animation-iteration-count: 1 !important; transition-duration: 1ms !important; transition-delay: 0s !important }');
+	document.adoptedStyleSheets = [...document.adoptedStyleSheets, s];
 })`
 
 func (b *browser) do(steps ...chromedp.Action[chromedp.Void]) {

@@ -1,6 +1,8 @@
 package service
 
 import (
+	"bytes"
+	"crypto/rand"
 	"io/fs"
 	"net/http"
 	"path"
@@ -12,6 +14,9 @@ import (
 )
 
 func (s *Service) openAPI(c *gin.Context) { c.Data(http.StatusOK, "application/yaml", api.Description) }
+
+// noncePlace is where the built page has the nonce of its styles.
+const noncePlace = "__NONCE__"
 
 // serveConsole answers what no route does: files of the console, and its index page for the
 // addresses that it keeps in the browser.
@@ -41,6 +46,8 @@ func (s *Service) serveConsole(c *gin.Context) {
 	if err != nil {
 		index, _ = fs.ReadFile(s.console, "placeholder.html")
 	}
+	nonce := rand.Text()
 	c.Header("Cache-Control", "no-cache")
-	c.Data(http.StatusOK, "text/html; charset=utf-8", index)
+	c.Header("Content-Security-Policy", contentPolicy(nonce))
+	c.Data(http.StatusOK, "text/html; charset=utf-8", bytes.ReplaceAll(index, []byte(noncePlace), []byte(nonce)))
 }

@@ -22,6 +22,7 @@ import (
 // the first half when the browser visits it, and can do nothing with that alone.
 const (
 	cookie    = "harvik_session"
+	hostOnly  = "__Host-" // before it by https: browsers take such a cookie from this host alone
 	keyHeader = "Harvik-Session"
 )
 
@@ -115,7 +116,7 @@ func (s *Service) signIn(c *gin.Context) {
 
 // leave ends the session that a browser has, if it has one.
 func (s *Service) leave(c *gin.Context) {
-	half, err := c.Cookie(cookie)
+	half, err := c.Cookie(s.cookie(c))
 	if err != nil || c.GetHeader(keyHeader) == "" {
 		return
 	}
@@ -126,13 +127,13 @@ func (s *Service) leave(c *gin.Context) {
 
 func (s *Service) setCookie(c *gin.Context, value string, seconds int) {
 	c.SetSameSite(http.SameSiteStrictMode)
-	c.SetCookie(cookie, value, seconds, "/", "", s.scheme(c.Request) == "https", true)
+	c.SetCookie(s.cookie(c), value, seconds, "/", "", s.scheme(c.Request) == "https", true)
 }
 
 // authenticated lets in who has a token, both halves of a session or a ticket, and nobody else.
 func (s *Service) authenticated(c *gin.Context) {
 	secret, kind := "", store.Token
-	half, err := c.Cookie(cookie)
+	half, err := c.Cookie(s.cookie(c))
 	switch bearer, ok := strings.CutPrefix(c.GetHeader("Authorization"), "Bearer "); {
 	case ok:
 		secret = bearer
@@ -165,9 +166,30 @@ func (s *Service) refuse(c *gin.Context) {
 	)
 }
 
+// cookie is the name of the one that holds half of a session.
+func (s *Service) cookie(c *gin.Context) string {
+	if s.scheme(c.Request) == "https" {
+		return hostOnly + cookie
+	}
+	return cookie
+}
+
+// believed tells whether a request comes from a proxy that is believed about whom it speaks for.
+func (s *Service) believed(r *http.Request) bool {
+	from, err := netip.ParseAddrPort(r.RemoteAddr)
+	return err == nil && slices.ContainsFunc(s.proxies, func(text string) bool {
+		if at, err := netip.ParseAddr(text); err == nil {
+			return at == from.Addr().Unmap()
+		}
+		within, err := netip.ParsePrefix(text)
+		return err == nil && within.Contains(from.Addr().Unmap())
+	})
+}
+
 // scheme is that by which browsers reach the service.
 func (s *Service) scheme(r *http.Request) string {
-	if r.TLS != nil || s.origins["https://"+strings.ToLower(r.Host)] {
+	if r.TLS != nil || s.origins["https://"+strings.ToLower(r.Host)] ||
+		s.believed(r) && r.Header.Get("X-Forwarded-Proto") == "https" {
 		return "https"
 	}
 	return "http"

@@ -12,8 +12,8 @@ import (
 	"harvik/internal/store"
 )
 
-// TestPeople: names are taken once, whatever their case; the last owner stays; who is let in no more has nothing to come
-// in by, and leaves their name to others.
+// TestPeople: names are taken once, whatever their case; the last owner stays; who is let in no more has nothing to
+// come in by, and leaves their name to others.
 func TestPeople(t *testing.T) {
 	s, _ := opened(t)
 	ctx := t.Context()
@@ -75,7 +75,8 @@ func TestPeople(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.SetPerson(ctx, record.Person{ID: id, Name: "Ash", Role: rights.Reader, Sites: []string{"moor"}, Groups: []string{}}); err != nil {
+	changed := record.Person{ID: id, Name: "Ash", Role: rights.Reader, Sites: []string{"moor"}, Groups: []string{}}
+	if err := s.SetPerson(ctx, changed); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := s.Known(ctx, store.SessionSecret("half", session), store.Session); !errors.Is(
@@ -114,7 +115,8 @@ func TestPeople(t *testing.T) {
 	if _, err := s.LoginOf(ctx, "ash"); !errors.Is(err, record.ErrNotFound) {
 		t.Errorf("a person who has gone signs in: %v", err)
 	}
-	if _, err := s.AddPerson(ctx, record.Person{Name: "ash", Role: rights.Owner, Everywhere: true, Groups: []string{}}); err != nil {
+	again := record.Person{Name: "ash", Role: rights.Owner, Everywhere: true, Groups: []string{}}
+	if _, err := s.AddPerson(ctx, again); err != nil {
 		t.Errorf("a name is not free again: %v", err)
 	}
 	if err := s.EndPerson(ctx, 1); err != nil {

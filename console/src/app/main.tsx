@@ -1,5 +1,7 @@
 import "@fontsource-variable/source-sans-3/wght.css";
 import { ChakraProvider } from "@chakra-ui/react";
+import createCache from "@emotion/cache";
+import { CacheProvider } from "@emotion/react";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
@@ -10,15 +12,20 @@ import { router } from "./routes";
 import { system } from "./theme";
 
 applyColorMode();
+// Styles that scripts write are taken by browsers for the nonce of the page alone.
+const nonce = document.querySelector<HTMLMetaElement>("meta[property=csp-nonce]")?.nonce;
+const styles = createCache({ key: "css", nonce });
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(
     <StrictMode>
-      <ChakraProvider value={system}>
-        <QueryClientProvider client={queryClient}>
-          <RouterProvider router={router} />
-        </QueryClientProvider>
-      </ChakraProvider>
+      <CacheProvider value={styles}>
+        <ChakraProvider value={system}>
+          <QueryClientProvider client={queryClient}>
+            <RouterProvider router={router} />
+          </QueryClientProvider>
+        </ChakraProvider>
+      </CacheProvider>
     </StrictMode>,
   );
 }

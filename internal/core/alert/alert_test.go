@@ -351,3 +351,18 @@ func TestRules(t *testing.T) {
 		t.Error("a question where none is asked")
 	}
 }
+
+// TestJoin: a fall of health is told with what explains it, once.
+func TestJoin(t *testing.T) {
+	told := Told{Says: "2 new errors since crawl 11", Lines: []string{"Footer link is dead", "Title is missing"}, More: 1}
+	told.Join(Told{Says: "Health fell by 6.3 to 81.9 since crawl 11", More: 2,
+		Lines: []string{"−5.1: Footer link is dead", "−1.0: Text is thin: on 3 pages"}})
+	if got := strings.Join(append(told.Lines, told.Says), "; "); told.More != 3 ||
+		got != "Footer link is dead; Title is missing; −1.0: Text is thin: on 3 pages; "+
+			"2 new errors since crawl 11; health fell by 6.3 to 81.9 since crawl 11" {
+		t.Errorf("%s, and %d more", got, told.More)
+	}
+	if Leads(Closed) >= Leads(NewFindings) || Leads(HealthFell) >= 0 || Leads(Outage) >= 0 {
+		t.Error("what closes pages explains a fall of health before what is new, and a fall nothing")
+	}
+}

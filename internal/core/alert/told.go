@@ -79,11 +79,14 @@ var leaders = []string{Closed, Shut, NewFindings, FixReturned, Vanished, Moved, 
 // Leads tells in which place a fall of health is told with what is told of a kind; -1 where it is not.
 func Leads(kind string) int { return slices.Index(leaders, kind) }
 
-// Join takes a fall of health that the same crawl brought into what is told: one event, one message.
+// Join takes a fall of health that the same crawl brought into what is told: one event, one message, in which nothing
+// is said twice.
 func (t *Told) Join(fall Told) {
 	t.Says += "; " + strings.Replace(fall.Says, "Health", "health", 1)
 	t.More += fall.More
 	for _, line := range fall.Lines {
-		t.line(line)
+		if _, cause, _ := strings.Cut(line, ": "); !slices.Contains(t.Lines, cause) {
+			t.line(line)
+		}
 	}
 }
