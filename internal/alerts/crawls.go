@@ -61,15 +61,15 @@ func (t *telling) join() {
 	if fall < 0 {
 		return
 	}
-	best := -1
+	best, first := -1, 0
 	for i := range all {
-		place := alert.Leads(all[i].What)
+		place := all[i].Told.Leads(all[i].What, &all[fall].Told)
 		if place < 0 || all[i].State != record.AlertNew ||
 			!slices.Equal(t.out.To[all[i].Rule], t.out.To[all[fall].Rule]) {
 			continue
 		}
-		if best < 0 || place < alert.Leads(all[best].What) {
-			best = i
+		if best < 0 || place < first {
+			best, first = i, place
 		}
 	}
 	if best >= 0 {

@@ -1221,9 +1221,15 @@ type Invitation struct {
 	// Link it stands here and nowhere else
 	Link string `json:"link"`
 
+	// Mailed to their mail address
+	Mailed bool `json:"mailed,omitempty,omitzero"`
+
 	// Person Who works here; of people who are not one's own to let in, the name and the role alone
-	Person Person    `json:"person"`
-	Until  time.Time `json:"until"`
+	Person Person `json:"person"`
+
+	// Refused why no mail was sent, though there is a server for it
+	Refused string    `json:"refused,omitempty,omitzero"`
+	Until   time.Time `json:"until"`
 }
 
 // Job Work that waits in the queue beside crawls

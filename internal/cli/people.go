@@ -65,7 +65,11 @@ func printPeople(w io.Writer, people []api.Person, now time.Time) {
 		case !p.Ready && p.Role != "owner":
 			note = "has no password"
 		}
-		rows = append(rows, []string{p.Name, p.Role, placesOf(p), p.Mail, seen, note})
+		role := p.Role
+		if role == "client" && p.Lists {
+			role += ", sees fix lists"
+		}
+		rows = append(rows, []string{p.Name, role, placesOf(p), p.Mail, seen, note})
 	}
 	printRows(w, rows)
 }
@@ -133,6 +137,12 @@ func (a *app) tellInvitation(c *cobra.Command, made api.Invitation) error {
 	fmt.Fprintln(c.OutOrStdout(), made.Link)
 	fmt.Fprintf(c.ErrOrStderr(), "By this link %s chooses a password; it works once, until %s, and is shown nowhere again.\n",
 		made.Person.Name, moment(made.Until, time.Now()))
+	switch {
+	case made.Mailed:
+		fmt.Fprintf(c.ErrOrStderr(), "It was sent to %s.\n", made.Person.Mail)
+	case made.Refused != "":
+		fmt.Fprintln(c.ErrOrStderr(), "But "+made.Refused)
+	}
 	return nil
 }
 

@@ -53,7 +53,8 @@ func certified(t *testing.T, folder string) (cert, key string, authority *x509.C
 }
 
 // TestTLS: a service that others reach speaks TLS: a browser signs in, its cookie is for this host alone; commands of
-// the machine go on; a certificate that is renewed is shown without a restart; and it does not listen for others without.
+// the machine go on; a certificate that is renewed is shown without a restart; and it does not listen for others without
+// it.
 func TestTLS(t *testing.T) {
 	t.Parallel()
 	s := newShell(t)
@@ -77,7 +78,10 @@ func TestTLS(t *testing.T) {
 	b.see("No site yet")
 	b.keepsToPolicy("the first page")
 	at := "https://localhost:" + port
-	client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: authority}}, Timeout: time.Minute}
+	client := &http.Client{
+		Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: authority}},
+		Timeout:   time.Minute,
+	}
 	resp, err := client.Get(at + "/")
 	if err != nil {
 		t.Fatal(err)
@@ -89,7 +93,11 @@ func TestTLS(t *testing.T) {
 		t.Errorf("headers %v", resp.Header)
 	}
 	fresh := strings.TrimSpace(s.ok("link"))
-	req, _ := http.NewRequest("POST", at+"/api/v1/session", strings.NewReader(`{"link":"`+fresh[strings.Index(fresh, "#")+1:]+`"}`))
+	req, _ := http.NewRequest(
+		"POST",
+		at+"/api/v1/session",
+		strings.NewReader(`{"link":"`+fresh[strings.Index(fresh, "#")+1:]+`"}`),
+	)
 	if resp, err = client.Do(req); err != nil {
 		t.Fatal(err)
 	}
@@ -115,7 +123,10 @@ func TestTLS(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	renewed := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: authority}}, Timeout: time.Minute}
+	renewed := &http.Client{
+		Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: authority}},
+		Timeout:   time.Minute,
+	}
 	if resp, err = renewed.Get(at + "/healthz"); err != nil {
 		t.Errorf("the new certificate is not shown: %v", err)
 	} else {

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"net"
 	"net/http"
 	"os"
 	"strings"
@@ -161,6 +162,14 @@ func TestPeopleByCommands(t *testing.T) {
 	s.fails("people add ash --role reader --site marsh", 1, "there is no site marsh")
 	link := strings.TrimSpace(s.ok("people add ash --role consultant --group open --mail ash@fernhollow.example"))
 	s.fails("people add Ash --role reader", 1, "exists already")
+	box := testkit.Mailbox(t)
+	host, port, _ := net.SplitHostPort(box.Address)
+	s.ok("way mail --host " + host + " --port " + port + " --from harvik@fernhollow.example --secure plain")
+	s.ok("people link ash", "It was sent to ash@fernhollow.example")
+	link = strings.TrimSpace(s.ok("people link ash"))
+	if mails, bodies := box.Mails(); len(mails) != 2 || !strings.Contains(strings.ReplaceAll(bodies[1], "=\r\n", ""), "/welcome#") {
+		t.Errorf("%d mails came: %q", len(mails), bodies)
+	}
 	s.ok("people list", "rowan", "all sites", "ash", "group open", "invited until")
 	s.fails("people end rowan", 1, "the last owner")
 	s.fails("people set rowan --role reader", 1, "the last owner")

@@ -42,6 +42,7 @@ type House struct {
 	*jobs.Runner
 
 	gear    *gear.Gear
+	post    *messages.Messages
 	browser *render.Pool // nil for none
 }
 
@@ -49,7 +50,7 @@ type House struct {
 // the one that comes after it.
 func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, browser *render.Pool,
 	seat string, m *meter.Meter, log *slog.Logger) *House {
-	h := &House{gear: gear.New(s, v, log), browser: browser}
+	h := &House{gear: gear.New(s, v, log), post: messages.New(s, v, time.Now), browser: browser}
 	h.gear.Meter = m
 	if browser != nil {
 		h.gear.Browser = browser
@@ -68,6 +69,11 @@ func New(s *store.Store, c *check.Catalogue, v gear.Unsealer, disk jobs.Disk, br
 	h.Schedules, h.Watching = timed(s, c, h.gear, h.Runner, all, log)
 	h.Alerts = telling(s, c, h.Comparisons, v, all)
 	return h
+}
+
+// Invite sends somebody the link by which they are let in.
+func (h *House) Invite(ctx context.Context, to, name, link string, until time.Time) error {
+	return h.post.Invite(ctx, to, name, link, until)
 }
 
 // timed puts what begins by the clock together, and adds it to the chores.

@@ -95,14 +95,48 @@ func (m *Messages) send(ctx context.Context, w record.Way, one record.Message) e
 
 // mail sends a message by mail. Its Message-ID is made of its key, so that a second copy is known as one.
 func (m *Messages) mail(ctx context.Context, w record.Way, one record.Message, console string) error {
+	return m.deliver(ctx, func(from string) (*mail.Msg, error) { return Mail(from, w.Address, one, console) })
+}
+
+// Invite sends an invitation at once: its link is kept nowhere. ErrNoMail where no mail server is set.
+func (m *Messages) Invite(ctx context.Context, to, name, link string, until time.Time) error {
+	return m.deliver(ctx, func(from string) (*mail.Msg, error) { return invitation(from, to, name, link, until) })
+}
+
+// ErrNoMail says that no mail can be sent.
+var ErrNoMail = errors.New("no mail server is set; `harvik way mail` sets one")
+
+func invitation(from, to, name, link string, until time.Time) (*mail.Msg, error) {
+	msg := mail.NewMsg()
+	if err := msg.From(from); err != nil {
+		return nil, fmt.Errorf("the sender %q: %w", from, err)
+	}
+	if err := msg.To(to); err != nil {
+		return nil, fmt.Errorf("the receiver %q: %w", to, err)
+	}
+	msg.Subject("Your way into Harvik")
+	msg.SetGenHeader("Auto-Submitted", "auto-generated")
+	msg.SetBodyString(mail.TypeTextPlain, fmt.Sprintf(`%s,
+
+by this link you choose a password, and are let in:
+
+%s
+
+It works once, until %s UTC. If you do not know what this is about, leave it alone.
+`, name, link, until.UTC().Format("2 January 2006 15:04")))
+	return msg, nil
+}
+
+// deliver sends a mail by the server that is set.
+func (m *Messages) deliver(ctx context.Context, write func(from string) (*mail.Msg, error)) error {
 	var server record.MailServer
 	if err := m.store.Setting(ctx, record.MailSetting, &server); err != nil {
 		return err
 	}
 	if server.Host == "" {
-		return errors.New("no mail server is set; `harvik way mail` sets one")
+		return ErrNoMail
 	}
-	msg, err := Mail(server.From, w.Address, one, console)
+	msg, err := write(server.From)
 	if err != nil {
 		return err
 	}

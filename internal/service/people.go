@@ -18,6 +18,7 @@ import (
 	"harvik/internal/api"
 	"harvik/internal/core/plan"
 	"harvik/internal/core/rights"
+	"harvik/internal/messages"
 	"harvik/internal/password"
 	"harvik/internal/record"
 	"harvik/internal/store"
@@ -174,7 +175,14 @@ func (s *Service) invite(c *gin.Context, id int64, status int) {
 	}
 	// The secret stands behind the number sign, which browsers do not send.
 	address := s.scheme(c.Request) + "://" + c.Request.Host + "/welcome#" + secret
-	c.JSON(status, api.Invitation{Person: wire.Person(&p), Link: address, Until: time.Now().Add(store.InviteLife)})
+	out := api.Invitation{Person: wire.Person(&p), Link: address, Until: time.Now().Add(store.InviteLife)}
+	if p.Mail != "" {
+		err := s.rooms.Invite(c, p.Mail, p.Name, out.Link, out.Until)
+		if out.Mailed = err == nil; err != nil && !errors.Is(err, messages.ErrNoMail) {
+			out.Refused = "the mail to " + p.Mail + " was not sent: " + err.Error()
+		}
+	}
+	c.JSON(status, out)
 }
 
 // personOf is the person whom the path names, by number; on failure it has answered.

@@ -223,6 +223,11 @@ type Watching interface {
 	LookAtFront(ctx context.Context, site record.Site) error
 }
 
+// Invitations are sent to those who are to come in.
+type Invitations interface {
+	Invite(ctx context.Context, to, name, link string, until time.Time) error
+}
+
 // Rooms are all that does the work.
 type Rooms interface {
 	Crawls
@@ -235,6 +240,7 @@ type Rooms interface {
 	Schedules
 	Watching
 	Alerts
+	Invitations
 }
 
 // A Service answers requests.

@@ -64,11 +64,24 @@ func (s *Service) noted(c *gin.Context) {
 	}
 	switch {
 	case state == nil:
-		step.After = sent.json(c.GetHeader("Content-Type"))
+		var named string
+		if step.After, named = sent.json(c.GetHeader("Content-Type")); step.Subject == "" {
+			step.Subject = named
+		}
 	case c.Request.Method != http.MethodDelete:
 		step.After = s.stateOf(c, state)
 	}
+	if person := nameIn(step.Before); person != "" && c.Param("person") != "" {
+		step.Subject = person
+	}
 	s.note(c, step)
+}
+
+// nameIn is the name of what stands so.
+func nameIn(state json.RawMessage) string {
+	var v struct{ Name string }
+	_ = json.Unmarshal(state, &v) // what has none is ""
+	return v.Name
 }
 
 // note adds a step to the trail.
@@ -103,18 +116,25 @@ func (b *notedBody) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// json is what was sent, without what is hidden; of what is no JSON, or too long, its length.
-func (b *notedBody) json(kind string) json.RawMessage {
+// json is what was sent, without what is hidden; of what is no JSON, or too long, its length. Named is what it names.
+func (b *notedBody) json(kind string) (out json.RawMessage, named string) {
 	var v any
 	switch {
 	case b.read == 0:
-		return nil
+		return nil, ""
 	case b.read > mostNoted || json.Unmarshal(b.kept.Bytes(), &v) != nil:
-		out, _ := json.Marshal(fmt.Sprintf("%d bytes of %s", b.read, kind))
-		return out
+		out, _ = json.Marshal(fmt.Sprintf("%d bytes of %s", b.read, kind))
+		return out, ""
 	}
-	out, _ := json.Marshal(hide(v))
-	return out
+	if fields, ok := v.(map[string]any); ok {
+		for _, name := range []string{"name", "label"} {
+			if text, ok := fields[name].(string); ok {
+				named = text
+			}
+		}
+	}
+	out, _ = json.Marshal(hide(v))
+	return out, named
 }
 
 // hide takes out the values of fields that are secret.
@@ -302,10 +322,12 @@ var pathParam = regexp.MustCompile(`\{(\w+)\}`)
 
 // summaries say what operations do, by name.
 var summaries = sync.OnceValue(func() map[string]string {
-	out := map[string]string{"signIn": "Sign in"}
+	out := map[string]string{}
 	for _, one := range described() {
-		out[one.ID] = one.Summary
+		says, _, _ := strings.Cut(one.Summary, "; ")
+		out[one.ID], _, _ = strings.Cut(says, ", in place of ")
 	}
+	out["signIn"] = "Sign in"
 	return out
 })
 

@@ -2207,6 +2207,10 @@ export interface components {
             link: string;
             /** Format: date-time */
             until: string;
+            /** @description to their mail address */
+            mailed?: boolean;
+            /** @description why no mail was sent, though there is a server for it */
+            refused?: string;
         };
         Welcome: {
             link: string;

@@ -354,7 +354,11 @@ func TestRules(t *testing.T) {
 
 // TestJoin: a fall of health is told with what explains it, once.
 func TestJoin(t *testing.T) {
-	told := Told{Says: "2 new errors since crawl 11", Lines: []string{"Footer link is dead", "Title is missing"}, More: 1}
+	told := Told{
+		Says:  "2 new errors since crawl 11",
+		Lines: []string{"Footer link is dead", "Title is missing"},
+		More:  1,
+	}
 	told.Join(Told{Says: "Health fell by 6.3 to 81.9 since crawl 11", More: 2,
 		Lines: []string{"−5.1: Footer link is dead", "−1.0: Text is thin: on 3 pages"}})
 	if got := strings.Join(append(told.Lines, told.Says), "; "); told.More != 3 ||
@@ -362,7 +366,14 @@ func TestJoin(t *testing.T) {
 			"2 new errors since crawl 11; health fell by 6.3 to 81.9 since crawl 11" {
 		t.Errorf("%s, and %d more", got, told.More)
 	}
-	if Leads(Closed) >= Leads(NewFindings) || Leads(HealthFell) >= 0 || Leads(Outage) >= 0 {
-		t.Error("what closes pages explains a fall of health before what is new, and a fall nothing")
+	fall := &Told{Says: "Health fell by 6.3", Lines: []string{"−5.1: Footer link is dead"}}
+	none, names := &Told{}, &Told{Lines: []string{"Title is missing", "Footer link is dead"}}
+	if none.Leads(Closed, fall) >= none.Leads(NewFindings, fall) || none.Leads(HealthFell, fall) >= 0 ||
+		none.Leads(Outage, fall) >= 0 ||
+		names.Leads(FixReturned, fall) >= none.Leads(Closed, fall) ||
+		(&Told{Says: "Footer link is dead"}).Leads(NewFindings, fall) >= none.Leads(Closed, fall) {
+		t.Error(
+			"what names the cause explains a fall of health before what closes pages, that before what is new, and a fall nothing",
+		)
 	}
 }

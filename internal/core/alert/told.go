@@ -76,8 +76,20 @@ func lasting(now []Told, open []Open, over func(Open) string) (v Verdict) {
 // first.
 var leaders = []string{Closed, Shut, NewFindings, FixReturned, Vanished, Moved, Retitled}
 
-// Leads tells in which place a fall of health is told with what is told of a kind; -1 where it is not.
-func Leads(kind string) int { return slices.Index(leaders, kind) }
+// Leads tells in which place a fall of health is told with what is told of a kind, the lowest first: before all where
+// that names what took most of it. It is not told with what gives -1.
+func (t *Told) Leads(kind string, fall *Told) int {
+	at := slices.Index(leaders, kind)
+	if at < 0 {
+		return -1
+	}
+	if len(fall.Lines) > 0 {
+		if _, cause, _ := strings.Cut(fall.Lines[0], ": "); slices.Contains(t.Lines, cause) || t.Says == cause {
+			return at
+		}
+	}
+	return at + len(leaders)
+}
 
 // Join takes a fall of health that the same crawl brought into what is told: one event, one message, in which nothing
 // is said twice.

@@ -33,7 +33,8 @@ export function Groups({ site, of: groups }: { site: string; of: string[] }) {
               <RouterLink to={`/?group=${g}`}>{g}</RouterLink>
             </Link>
           </span>
-        ))}{" "}
+        ))}
+        {groups.length > 0 && " · "}
         <Button
           variant="plain"
           size="sm"

@@ -129,6 +129,9 @@ function Password({ has }: { has: boolean }) {
   );
 }
 
+/** The token of a data folder, by which commands on its machine are let in. */
+const isMachines = (c: Credential) => c.kind === "token" && c.label === "owner";
+
 function Row({ of: c }: { of: Credential }) {
   const client = useQueryClient();
   const end = useMutation({
@@ -138,7 +141,7 @@ function Row({ of: c }: { of: Credential }) {
   return (
     <Table.Row bg="bg.panel">
       <Table.Cell>
-        {c.kind === "token" ? `token ${c.label}` : c.kind}
+        {c.kind === "token" ? (isMachines(c) ? "the machine’s own token" : `token ${c.label}`) : c.kind}
         {c.role && `, as ${c.role}`}
         {c.bound && ", at some sites"}
         {c.own && " (this one)"}
@@ -151,9 +154,9 @@ function Row({ of: c }: { of: Credential }) {
       <Table.Cell whiteSpace="nowrap">{c.place}</Table.Cell>
       <Table.Cell whiteSpace="nowrap">{moment(c.created)}</Table.Cell>
       <Table.Cell whiteSpace="nowrap">{c.used ? moment(c.used) : "never"}</Table.Cell>
-      <Table.Cell whiteSpace="nowrap">{c.expires ? moment(c.expires) : "revoked"}</Table.Cell>
+      <Table.Cell whiteSpace="nowrap">{c.expires ? moment(c.expires) : "no end"}</Table.Cell>
       <Table.Cell>
-        {!c.own && (
+        {!c.own && !isMachines(c) && (
           <Button
             size="xs"
             variant="ghost"

@@ -59,7 +59,10 @@ function Invited({ of: i }: { of: Invitation }) {
     <Box role="status" borderWidth="1px" rounded="sm" bg="accent.soft" px="4" py="3" mb="5">
       <Text>
         By this link {i.person.name} chooses a password; it works once, until {moment(i.until)}, and is shown
-        nowhere again. Send it by a way that others do not read.
+        nowhere again.{" "}
+        {i.mailed
+          ? `It was sent to ${i.person.mail}.`
+          : `Send it by a way that others do not read.${i.refused ? ` But ${i.refused}.` : ""}`}
       </Text>
       <Code bg="bg.panel" overflowWrap="anywhere" my="2" display="block" p="2" aria-label="The link">
         {i.link}

@@ -66,7 +66,7 @@ export function TrailPage() {
                 )}
               </Table.Cell>
               <Table.Cell>{s.site}</Table.Cell>
-              <Table.Cell maxW="28rem">
+              <Table.Cell maxW="24rem" whiteSpace="normal">
                 <Change of={s} />
               </Table.Cell>
             </Table.Row>
@@ -86,10 +86,10 @@ export function TrailPage() {
 function Change({ of: s }: { of: TrailStep }) {
   if (s.before === undefined && s.after === undefined) return null;
   const lines = difference(s.before, s.after);
-  if (lines.length === 0) return <Text color="fg.muted">as it was</Text>;
+  if (lines.length === 0) return s.before === undefined ? null : <Text color="fg.muted">as it was</Text>;
   return (
     <chakra.details>
-      <chakra.summary cursor="pointer" color="accent">
+      <chakra.summary cursor="pointer" color="accent" overflowWrap="anywhere">
         {lines[0]?.slice(0, 60)}
         {(lines.length > 1 || (lines[0]?.length ?? 0) > 60) && " …"}
       </chakra.summary>

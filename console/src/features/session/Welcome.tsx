@@ -48,7 +48,7 @@ export function Welcome() {
             <Text mb="3">
               {who.data.ready
                 ? `${who.data.name}, choose a new password.`
-                : `Welcome, ${who.data.name}. You are let in as ${who.data.role}; choose a password to sign in by.`}
+                : `Welcome, ${who.data.name}. You are let in as ${who.data.role === "owner" ? "an" : "a"} ${who.data.role}; choose a password to sign in by.`}
             </Text>
             <Blank
               label="Password"
