@@ -275,6 +275,15 @@ type CareSite struct {
 	Urgent int `json:"urgent"`
 }
 
+// Ceremony The first step with a passkey
+type Ceremony struct {
+	// Ceremony sent with the second step, within five minutes
+	Ceremony string `json:"ceremony"`
+
+	// Options for navigator.credentials, as W3C Web Authentication has it
+	Options json.RawMessage `json:"options"`
+}
+
 // Certificate What the home page's host shows
 type Certificate struct {
 	Cipher string `json:"cipher"`
@@ -1273,6 +1282,14 @@ type Keep struct {
 	Monthly bool `json:"monthly,omitempty,omitzero"`
 }
 
+// KeyedSignIn defines model for KeyedSignIn.
+type KeyedSignIn struct {
+	Ceremony string `json:"ceremony"`
+
+	// Credential what the browser answered
+	Credential json.RawMessage `json:"credential"`
+}
+
 // KnownAddress A known address
 type KnownAddress struct {
 	Address string `json:"address"`
@@ -1613,6 +1630,17 @@ type NewMaintenance struct {
 	Reason string    `json:"reason"`
 }
 
+// NewPasskey defines model for NewPasskey.
+type NewPasskey struct {
+	Ceremony string `json:"ceremony"`
+
+	// Credential what the browser answered
+	Credential json.RawMessage `json:"credential"`
+
+	// Name such as the machine that it is on
+	Name string `json:"name"`
+}
+
 // NewPassword defines model for NewPassword.
 type NewPassword struct {
 	// Old the one that it takes the place of, where there is one
@@ -1905,6 +1933,19 @@ type Panel struct {
 type Passage struct {
 	In   string `json:"in"`
 	Text string `json:"text"`
+}
+
+// Passkey defines model for Passkey.
+type Passkey struct {
+	Created time.Time `json:"created"`
+	ID      int64     `json:"id"`
+	Name    string    `json:"name"`
+	Used    time.Time `json:"used,omitempty,omitzero"`
+}
+
+// PasskeyList defines model for PasskeyList.
+type PasskeyList struct {
+	Passkeys []Passkey `json:"passkeys"`
 }
 
 // PeopleList defines model for PeopleList.
@@ -3894,6 +3935,9 @@ type SetMailJSONRequestBody = NewMailServer
 // RenameJSONRequestBody defines body for Rename for application/json ContentType.
 type RenameJSONRequestBody = Me
 
+// AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
+type AddPasskeyJSONRequestBody = NewPasskey
+
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = NewPassword
 
@@ -3911,6 +3955,9 @@ type HoldSchedulesJSONRequestBody = Held
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = SignIn
+
+// SignInKeyedJSONRequestBody defines body for SignInKeyed for application/json ContentType.
+type SignInKeyedJSONRequestBody = KeyedSignIn
 
 // AddSiteJSONRequestBody defines body for AddSite for application/json ContentType.
 type AddSiteJSONRequestBody = NewSite
@@ -4211,6 +4258,35 @@ type ClientInterface interface {
 	// Corresponds with PUT /me (the `Rename` operationId).
 	Rename(ctx context.Context, body RenameJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListPasskeys The passkeys of whoever asks
+	//
+	// Corresponds with GET /me/passkeys (the `ListPasskeys` operationId).
+	ListPasskeys(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPasskeyWithBody Make a passkey
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /me/passkeys (the `AddPasskey` operationId).
+	AddPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPasskey Make a passkey
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /me/passkeys (the `AddPasskey` operationId).
+	AddPasskey(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeginPasskey Begin to make a passkey
+	//
+	// Corresponds with POST /me/passkeys/begin (the `BeginPasskey` operationId).
+	BeginPasskey(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemovePasskey Forget a passkey
+	//
+	// Corresponds with DELETE /me/passkeys/{passkey} (the `RemovePasskey` operationId).
+	RemovePasskey(ctx context.Context, passkey int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SetPasswordWithBody Choose another password; all other sessions end
 	//
 	// Takes any type of body and a specified content type.
@@ -4369,6 +4445,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SignInKeyedWithBody Sign in by a passkey
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /session/passkey (the `SignInKeyed` operationId).
+	SignInKeyedWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SignInKeyed Sign in by a passkey
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /session/passkey (the `SignInKeyed` operationId).
+	SignInKeyed(ctx context.Context, body SignInKeyedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeginKeyed Begin to sign in by a passkey
+	//
+	// Corresponds with POST /session/passkey/begin (the `BeginKeyed` operationId).
+	BeginKeyed(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListSites All sites, by name
 	//
@@ -5489,6 +5584,85 @@ func (c *Calls) Rename(ctx context.Context, body RenameJSONRequestBody, reqEdito
 	return c.Client.Do(req)
 }
 
+// ListPasskeys The passkeys of whoever asks
+//
+// Corresponds with GET /me/passkeys (the `ListPasskeys` operationId).
+func (c *Calls) ListPasskeys(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPasskeysRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPasskeyWithBody Make a passkey
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /me/passkeys (the `AddPasskey` operationId).
+func (c *Calls) AddPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPasskeyRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPasskey Make a passkey
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /me/passkeys (the `AddPasskey` operationId).
+func (c *Calls) AddPasskey(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPasskeyRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeginPasskey Begin to make a passkey
+//
+// Corresponds with POST /me/passkeys/begin (the `BeginPasskey` operationId).
+func (c *Calls) BeginPasskey(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeginPasskeyRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemovePasskey Forget a passkey
+//
+// Corresponds with DELETE /me/passkeys/{passkey} (the `RemovePasskey` operationId).
+func (c *Calls) RemovePasskey(ctx context.Context, passkey int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemovePasskeyRequest(c.Server, passkey)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SetPasswordWithBody Choose another password; all other sessions end
 //
 // Takes any type of body and a specified content type.
@@ -5908,6 +6082,55 @@ func (c *Calls) SignInWithBody(ctx context.Context, contentType string, body io.
 // Corresponds with POST /session (the `SignIn` operationId).
 func (c *Calls) SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSignInRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SignInKeyedWithBody Sign in by a passkey
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /session/passkey (the `SignInKeyed` operationId).
+func (c *Calls) SignInKeyedWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInKeyedRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SignInKeyed Sign in by a passkey
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /session/passkey (the `SignInKeyed` operationId).
+func (c *Calls) SignInKeyed(ctx context.Context, body SignInKeyedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInKeyedRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeginKeyed Begin to sign in by a passkey
+//
+// Corresponds with POST /session/passkey/begin (the `BeginKeyed` operationId).
+func (c *Calls) BeginKeyed(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeginKeyedRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -8591,6 +8814,134 @@ func NewRenameRequestWithBody(server string, contentType string, body io.Reader)
 	return req, nil
 }
 
+// NewListPasskeysRequest constructs an http.Request for the ListPasskeys method
+func NewListPasskeysRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me/passkeys")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddPasskeyRequest calls the generic AddPasskey builder with application/json body
+func NewAddPasskeyRequest(server string, body AddPasskeyJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddPasskeyRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAddPasskeyRequestWithBody constructs an http.Request for the AddPasskey method, with any body, and a specified content type
+func NewAddPasskeyRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me/passkeys")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewBeginPasskeyRequest constructs an http.Request for the BeginPasskey method
+func NewBeginPasskeyRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me/passkeys/begin")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemovePasskeyRequest constructs an http.Request for the RemovePasskey method
+func NewRemovePasskeyRequest(server string, passkey int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "passkey", passkey, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me/passkeys/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewSetPasswordRequest calls the generic SetPassword builder with application/json body
 func NewSetPasswordRequest(server string, body SetPasswordJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -9329,6 +9680,73 @@ func NewSignInRequestWithBody(server string, contentType string, body io.Reader)
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSignInKeyedRequest calls the generic SignInKeyed builder with application/json body
+func NewSignInKeyedRequest(server string, body SignInKeyedJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSignInKeyedRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSignInKeyedRequestWithBody constructs an http.Request for the SignInKeyed method, with any body, and a specified content type
+func NewSignInKeyedRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/passkey")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewBeginKeyedRequest constructs an http.Request for the BeginKeyed method
+func NewBeginKeyedRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/passkey/begin")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -14491,6 +14909,26 @@ func (c *Client) Rename(ctx context.Context, body RenameJSONRequestBody) (Caller
 	return read[Caller](c.calls.Rename(ctx, body))
 }
 
+// ListPasskeys: The passkeys of whoever asks.
+func (c *Client) ListPasskeys(ctx context.Context) (PasskeyList, error) {
+	return read[PasskeyList](c.calls.ListPasskeys(ctx))
+}
+
+// AddPasskey: Make a passkey.
+func (c *Client) AddPasskey(ctx context.Context, body AddPasskeyJSONRequestBody) (PasskeyList, error) {
+	return read[PasskeyList](c.calls.AddPasskey(ctx, body))
+}
+
+// BeginPasskey: Begin to make a passkey.
+func (c *Client) BeginPasskey(ctx context.Context) (Ceremony, error) {
+	return read[Ceremony](c.calls.BeginPasskey(ctx))
+}
+
+// RemovePasskey: Forget a passkey.
+func (c *Client) RemovePasskey(ctx context.Context, passkey int64) (*http.Response, error) {
+	return c.calls.RemovePasskey(ctx, passkey)
+}
+
 // SetPassword: Choose another password; all other sessions end.
 func (c *Client) SetPassword(ctx context.Context, body SetPasswordJSONRequestBody) (SessionKey, error) {
 	return read[SessionKey](c.calls.SetPassword(ctx, body))
@@ -14594,6 +15032,16 @@ func (c *Client) WhoAmI(ctx context.Context) (Caller, error) {
 // SignIn: Trade a one-time link, or a name and a password, for a session, half of it a cookie, half of it the key in the answer.
 func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody) (SessionKey, error) {
 	return read[SessionKey](c.calls.SignIn(ctx, body))
+}
+
+// SignInKeyed: Sign in by a passkey.
+func (c *Client) SignInKeyed(ctx context.Context, body SignInKeyedJSONRequestBody) (SessionKey, error) {
+	return read[SessionKey](c.calls.SignInKeyed(ctx, body))
+}
+
+// BeginKeyed: Begin to sign in by a passkey.
+func (c *Client) BeginKeyed(ctx context.Context) (Ceremony, error) {
+	return read[Ceremony](c.calls.BeginKeyed(ctx))
 }
 
 // ListSites: All sites, by name.

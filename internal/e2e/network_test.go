@@ -37,7 +37,8 @@ func certified(t *testing.T, folder string) (cert, key string, authority *x509.C
 		t.Fatal(err)
 	}
 	cert, key = filepath.Join(folder, "cert.pem"), filepath.Join(folder, "key.pem")
-	for name, text := range map[string][]byte{cert: []byte(text), key: pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der})} {
+	block := pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der})
+	for name, text := range map[string][]byte{cert: []byte(text), key: block} {
 		if err := os.WriteFile(name, text, 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -53,8 +54,8 @@ func certified(t *testing.T, folder string) (cert, key string, authority *x509.C
 }
 
 // TestTLS: a service that others reach speaks TLS: a browser signs in, its cookie is for this host alone; commands of
-// the machine go on; a certificate that is renewed is shown without a restart; and it does not listen for others without
-// it.
+// the machine go on; a certificate that is renewed is shown without a restart; without one, it does not listen for
+// others.
 func TestTLS(t *testing.T) {
 	t.Parallel()
 	s := newShell(t)

@@ -26,6 +26,7 @@ func TestPeople(t *testing.T) {
 	b.click("button", "Go by this name")
 	b.see("rowan, owner")
 	b.click("link", "People")
+	b.see("Let somebody in")
 	b.replace("Name", "ash")
 	b.choose("Role", "consultant")
 	b.replace("Sites and groups, with spaces between", "heath")

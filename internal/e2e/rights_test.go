@@ -306,7 +306,7 @@ func (h *harvik) foreign(t *testing.T) filled {
 			"job":         "999999",
 			"credential":  "999999",
 			"person":      "999999",
-			"token":       "none",
+			"token":       "none", "passkey": "999999",
 		}
 		for _, a := range alerts.Alerts {
 			if a.Site == site {

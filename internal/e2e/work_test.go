@@ -311,7 +311,7 @@ func testWaivers(t *testing.T, h *harvik, spring api.Crawl) {
 		t.Error(err)
 	}
 	if all, err := h.ListWaivers(ctx, "fernhollow"); err != nil || len(all.Waivers) != 2 ||
-		all.Waivers[0].State != "ended" || all.Waivers[0].EndedBy != "ash" {
+		all.Waivers[0].State != "ended" || all.Waivers[0].EndedBy != "rowan" {
 		t.Errorf("waivers %+v (%v)", all, err)
 	}
 }

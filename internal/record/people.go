@@ -85,3 +85,14 @@ type TrailQuery struct {
 	Before          int64 // the number of a step; those before it
 	Limit           int
 }
+
+// A Passkey is what a person signs in by instead of a password: the public half (W3C Web Authentication).
+type Passkey struct {
+	ID      int64
+	Person  int64
+	Name    string
+	Handle  []byte // the authenticator's name for it
+	Body    json.RawMessage
+	Created time.Time
+	Used    *time.Time
+}

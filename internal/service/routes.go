@@ -18,11 +18,17 @@ func (s *Service) routes(g *gin.Engine) {
 	imports := &turns{what: "imports", all: 4, each: 2}
 
 	g.POST("/api/v1/welcome", noStore, s.welcome)
+	g.POST("/api/v1/session/passkey/begin", noStore, s.beginKeyed)
+	g.POST("/api/v1/session/passkey", noStore, s.signInKeyed)
 
 	api := g.Group("/api/v1", noStore, s.authenticated, s.permitted, s.noted)
 	api.PUT("/me", s.rename)
 	api.PUT("/me/password", s.setPassword)
 	api.DELETE("/me/sessions", s.endSessions)
+	api.GET("/me/passkeys", s.listPasskeys)
+	api.POST("/me/passkeys/begin", s.beginPasskey)
+	api.POST("/me/passkeys", s.addPasskey)
+	api.DELETE("/me/passkeys/:passkey", s.removePasskey)
 	api.GET("/people", s.listPeople)
 	api.POST("/people", s.addPerson)
 	api.PUT("/people/:person", s.setPerson)

@@ -4,6 +4,7 @@ package service
 
 import (
 	"context"
+	"encoding/json"
 	"io"
 	"io/fs"
 	"log/slog"
@@ -136,6 +137,12 @@ type Store interface {
 	LoginOf(ctx context.Context, name string) (record.Login, error)
 	MayTry(ctx context.Context, name, place string) (bool, error)
 	Tried(ctx context.Context, name, place string, good bool) error
+	Passkeys(ctx context.Context, person int64) ([]record.Passkey, error)
+	AddPasskey(ctx context.Context, p record.Passkey) error
+	UsedPasskey(ctx context.Context, handle []byte, body json.RawMessage) error
+	RemovePasskey(ctx context.Context, person, id int64) error
+	BeginCeremony(ctx context.Context, person int64, body json.RawMessage) (secret string, err error)
+	EndCeremony(ctx context.Context, person int64, secret string) (json.RawMessage, error)
 	Note(ctx context.Context, t record.TrailStep) error
 	Trail(ctx context.Context, q record.TrailQuery) ([]record.TrailStep, error)
 	report.Source

@@ -93,6 +93,11 @@ func (s *Service) signIn(c *gin.Context) {
 		}
 		person, how = login.Person, "by password"
 	}
+	s.signedIn(c, person, how)
+}
+
+// signedIn lets somebody in who has shown who they are, and answers.
+func (s *Service) signedIn(c *gin.Context, person int64, how string) {
 	s.leave(c) // a session that this browser has goes: what it was told before signing in is worth nothing after
 	key, ok := s.letIn(c, person)
 	if !ok {

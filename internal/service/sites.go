@@ -200,7 +200,7 @@ func (s *Service) setGroups(c *gin.Context) {
 	if !s.bind(c, &in) {
 		return
 	}
-	groups := slices.Compact(slices.Sorted(slices.Values(in.Groups)))
+	groups := slices.Compact(append([]string{}, slices.Sorted(slices.Values(in.Groups))...))
 	if len(groups) > mostGroups {
 		problem(c, http.StatusUnprocessableEntity, fmt.Sprintf("a site is in at most %d groups", mostGroups))
 		return

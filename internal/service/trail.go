@@ -25,14 +25,14 @@ const mostNoted = 32 << 10
 
 // silent are calls that change nothing, though they send something.
 var silent = map[string]bool{
-	"POST /api/v1/look": true, "POST /api/v1/plan-check": true, "POST /api/v1/tickets": true,
+	"POST /api/v1/look": true, "POST /api/v1/plan-check": true, "POST /api/v1/tickets": true, "POST /api/v1/me/passkeys/begin": true,
 	"POST /api/v1/sites/:site/plan/preview": true, "POST /api/v1/sites/:site/try-rule": true,
 	"POST /api/v1/sites/:site/crawls/:crawl/try": true, "POST /api/v1/sites/:site/crawls/:crawl/try-field": true,
 	"POST /api/v1/sites/:site/crawls/:crawl/gate": true,
 }
 
 // hidden are fields whose values the trail does not keep.
-var hidden = []string{"password", "old", "value", "secret", "token", "link", "key"}
+var hidden = []string{"password", "old", "value", "secret", "token", "link", "key", "ceremony", "credential"}
 
 // noted adds what a request changed to the trail: who, from where, what, and how it was before and after.
 func (s *Service) noted(c *gin.Context) {

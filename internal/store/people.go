@@ -48,9 +48,23 @@ func (s *Store) Person(ctx context.Context, id int64) (record.Person, error) {
 	return row.person(), found(err)
 }
 
-// AddPerson lets somebody in; record.ErrExists where their name is taken.
+// takenName refuses a name under which somebody else has done something: what stands in histories stays theirs.
+func takenName(ctx context.Context, tx pgx.Tx, person int64, name string) error {
+	var taken bool
+	err := tx.QueryRow(ctx, "select exists (select 1 from trail where lower(who) = lower($1) and person_id <> $2)",
+		clean(name), person).Scan(&taken)
+	if err == nil && taken {
+		err = record.ErrExists
+	}
+	return err
+}
+
+// AddPerson lets somebody in; record.ErrExists where their name is taken, or was that of somebody who did something.
 func (s *Store) AddPerson(ctx context.Context, p record.Person) (id int64, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := takenName(ctx, tx, 0, p.Name); err != nil {
+			return err
+		}
 		if err := tx.QueryRow(ctx, `insert into person (name, mail, role, lists, everywhere, groups)
 			values ($1, $2, $3, $4, $5, $6) returning id`,
 			clean(p.Name), clean(p.Mail), p.Role, p.Lists, p.Everywhere, p.Groups).Scan(&id); err != nil {
@@ -86,6 +100,9 @@ func (s *Store) SetPerson(ctx context.Context, p record.Person) error {
 		if err == nil && tag.RowsAffected() == 0 {
 			err = record.ErrBusy
 		}
+		if err == nil {
+			err = takenName(ctx, tx, p.ID, p.Name)
+		}
 		if err != nil {
 			return err
 		}
@@ -103,8 +120,13 @@ func endSessions(ctx context.Context, tx pgx.Tx, person int64) error {
 
 // Rename gives a person another name; record.ErrExists where it is taken.
 func (s *Store) Rename(ctx context.Context, person int64, name string) error {
-	_, err := s.pool.Exec(ctx, "update person set name = $2 where id = $1", person, clean(name))
-	return exists(err)
+	return exists(s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := takenName(ctx, tx, person, name); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, "update person set name = $2 where id = $1", person, clean(name))
+		return err
+	}))
 }
 
 // NameOwner names the first owner, who has none of their own yet, by the user of the machine. It is no error where that

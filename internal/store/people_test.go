@@ -119,6 +119,18 @@ func TestPeople(t *testing.T) {
 	if _, err := s.AddPerson(ctx, again); err != nil {
 		t.Errorf("a name is not free again: %v", err)
 	}
+	if err := s.Note(ctx, record.TrailStep{Who: "Birch", Person: 1, What: "setPlan"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.AddPerson(ctx, record.Person{Name: "birch", Role: rights.Reader, Groups: []string{}}); !errors.Is(
+		err,
+		record.ErrExists,
+	) {
+		t.Errorf("a name is taken under which somebody else did something: %v", err)
+	}
+	if err := s.Rename(ctx, 1, "birch"); err != nil {
+		t.Errorf("somebody does not go by a name of theirs again: %v", err)
+	}
 	if err := s.EndPerson(ctx, 1); err != nil {
 		t.Errorf("the first of two owners cannot go: %v", err)
 	}

@@ -66,3 +66,8 @@ func ClientFix(in api.Fix) api.Fix {
 	in.Assignee, in.Note, in.Due = "", "", api.Fix{}.Due
 	return in
 }
+
+// Passkey is what a person signs in by instead of a password.
+func Passkey(in *record.Passkey) api.Passkey {
+	return api.Passkey{ID: in.ID, Name: in.Name, Created: in.Created, Used: value(in.Used)}
+}

@@ -17,3 +17,6 @@ export const trail = (site: string, who: string) =>
       ),
     getNextPageParam: (last) => last.next || undefined,
   });
+
+export const passkeys = () =>
+  queryOptions({ queryKey: ["passkeys"], queryFn: () => read(api.GET("/me/passkeys")) });

@@ -6,15 +6,14 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { RouterProvider } from "react-router";
+import { nonce } from "../lib/nonce";
 import { applyColorMode } from "../ui/colorMode";
 import { queryClient } from "./queryClient";
 import { router } from "./routes";
 import { system } from "./theme";
 
 applyColorMode();
-// Styles that scripts write are taken by browsers for the nonce of the page alone.
-const nonce = document.querySelector<HTMLMetaElement>("meta[property=csp-nonce]")?.nonce;
-const styles = createCache({ key: "css", nonce });
+const styles = createCache({ key: "css", nonce: nonce() });
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

@@ -7,6 +7,7 @@ import { EditorView, keymap, placeholder } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import { api, read } from "../api/client";
 import type { FactTable } from "../api/types";
+import { nonce } from "../lib/nonce";
 
 interface Props {
   table: FactTable;
@@ -97,6 +98,7 @@ export function QuestionLine({ table, value, ask, label = "Question" }: Props) {
           keymap.of([{ key: "Enter", run: send }, ...historyKeymap, ...defaultKeymap]),
           history(),
           EditorView.lineWrapping,
+          EditorView.cspNonce.of(nonce()),
           EditorView.contentAttributes.of({ "aria-label": label, spellcheck: "false" }),
           placeholder("all rows; such as words < 100 && indexable"),
           language.current.of([]),

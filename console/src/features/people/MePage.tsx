@@ -9,6 +9,7 @@ import { moment } from "../../lib/time";
 import { Blank } from "../../ui/Blank";
 import { Panel, Rows } from "../../ui/Panel";
 import { Failed, Faults, Loading, Refused } from "../../ui/States";
+import { Passkeys } from "./Passkeys";
 
 /** Whoever is signed in: their name, their password, and by what they are let in. */
 export function MePage() {
@@ -33,6 +34,7 @@ export function MePage() {
       <Panel title="Password">
         <Password has={me.password} />
       </Panel>
+      <Passkeys />
       <Panel
         title="By what you are let in"
         act={

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { api, keepSession, read } from "../../api/client";
+import { knowsPasskeys, signInByPasskey } from "../../lib/passkey";
 import { Blank } from "../../ui/Blank";
 import { Refused } from "../../ui/States";
 
@@ -73,6 +74,7 @@ function ByName({ done }: { done: (key: string) => void }) {
     mutationFn: () => read(api.POST("/session", { body: { name, password } })),
     onSuccess: ({ key }) => done(key),
   });
+  const keyed = useMutation({ mutationFn: signInByPasskey, onSuccess: ({ key }) => done(key) });
   return (
     <form
       onSubmit={(e) => {
@@ -95,7 +97,12 @@ function ByName({ done }: { done: (key: string) => void }) {
           Sign in
         </Button>
       </Flex>
-      <Refused error={sign.error} mt="2" />
+      {knowsPasskeys() && (
+        <Button size="sm" variant="outline" mt="2" loading={keyed.isPending} onClick={() => keyed.mutate()}>
+          Sign in by a passkey
+        </Button>
+      )}
+      <Refused error={sign.error ?? keyed.error} mt="2" />
     </form>
   );
 }
