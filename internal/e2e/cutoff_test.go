@@ -92,7 +92,8 @@ func TestCutOff(t *testing.T) {
 	s := newShell(t)
 	s.env = append(os.Environ(), "HARVIK_DATABASE="+database)
 	s.startWith(new(bytes.Buffer), "--no-work")
-	site := &once{Generated: testkit.Generated{Pages: 600, Seed: 4}, now: map[string]int{}, pause: 5 * time.Millisecond}
+	site := &once{Generated: testkit.Generated{Pages: 600, Seed: 4}, now: map[string][]*underWay{},
+		pause: 5 * time.Millisecond}
 	s.ok("site add beds http://beds.example/ --allow 127.0.0.0/8")
 	s.ok("plan set beds probes=false sources.sitemaps=false parallel=2 pause=40ms --host beds.example=" + testkit.Serve(t, site))
 	where, err := url.Parse(database)

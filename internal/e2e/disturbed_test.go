@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -42,27 +43,47 @@ func disturbances() disturbance {
 type once struct {
 	testkit.Generated
 	mu      sync.Mutex
-	now     map[string]int
+	now     map[string][]*underWay
 	twice   []string
 	pause   time.Duration
 	answers int
 }
 
+// underWay is a request that is being answered, and whether another came for the same meanwhile.
+type underWay struct{ again bool }
+
+// goneWithin is how long it takes at most to hear that who asked has been killed, on a machine that is busy.
+const goneWithin = 2 * time.Second
+
 // ServeHTTP implements http.Handler.
 func (o *once) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	one := &underWay{}
 	o.mu.Lock()
-	o.now[r.URL.Path]++
 	o.answers++
-	if o.now[r.URL.Path] > 1 && r.Method == http.MethodGet {
-		o.twice = append(o.twice, r.URL.Path)
+	if r.Method == http.MethodGet {
+		for _, other := range o.now[r.URL.Path] {
+			other.again = true
+		}
+		o.now[r.URL.Path] = append(o.now[r.URL.Path], one)
 	}
 	pause := o.pause
 	o.mu.Unlock()
 	time.Sleep(pause)
 	o.Generated.ServeHTTP(w, r)
 	o.mu.Lock()
-	o.now[r.URL.Path]--
+	o.now[r.URL.Path] = slices.DeleteFunc(o.now[r.URL.Path], func(a *underWay) bool { return a == one })
+	again := one.again
 	o.mu.Unlock()
+	if !again {
+		return
+	}
+	select {
+	case <-r.Context().Done(): // the other came in its place
+	case <-time.After(goneWithin):
+		o.mu.Lock()
+		o.twice = append(o.twice, r.URL.Path)
+		o.mu.Unlock()
+	}
 }
 
 func (o *once) slow(pause time.Duration) {
@@ -83,7 +104,7 @@ func TestDisturbed(t *testing.T) {
 	want := make([]string, len(d.sites))
 	asked := 0
 	for i, pages := range d.sites {
-		sites[i] = &once{Generated: testkit.Generated{Pages: pages, Seed: uint64(i) + 1}, now: map[string]int{}}
+		sites[i] = &once{Generated: testkit.Generated{Pages: pages, Seed: uint64(i) + 1}, now: map[string][]*underWay{}}
 		address := testkit.Serve(t, sites[i])
 		for _, name := range []string{"whole", "cut"} {
 			s.ok(fmt.Sprintf("site add %s%d http://big%d.example/ --allow 127.0.0.0/8", name, i, i))
