@@ -131,7 +131,19 @@ func TestWatching(t *testing.T) {
 	if err != nil || len(tasks.Tasks) == 0 || tasks.Tasks[0].Assignee != "rowan" {
 		t.Errorf("%+v (%v)", tasks, err)
 	}
+	for _, p := range []api.NewPerson{{Name: "ash", Role: "consultant", Everywhere: true, Mail: "ash@fernhollow.example"},
+		{Name: "Fern Bracken", Role: "client", Sites: []string{"fernhollow"}, Lists: true}} {
+		if _, err := h.AddPerson(t.Context(), p); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b.visit(h.url + "/people")
+	b.see("client, with fix lists")
+	b.picture("people")
 	b.size(390, 844)
+	b.visit(h.url + "/people")
+	b.see("client, with fix lists")
+	b.wait("people that are not wider than the window", `document.documentElement.scrollWidth <= innerWidth`)
 	b.visit(h.url + "/inbox?state=all")
 	b.see("health fell by")
 	b.wait("a page that is not wider than the window", `document.documentElement.scrollWidth <= innerWidth`)

@@ -91,7 +91,15 @@ const ways = [
 /** The name under which one works here: it leads to it, and asks for one where there is none yet. */
 function Me({ name }: { name: string }) {
   return (
-    <Link asChild color="fg" fontWeight="600" maxW="9rem" truncate title="Your name, password and sessions">
+    <Link
+      asChild
+      color="fg"
+      fontWeight="600"
+      maxW="9rem"
+      truncate
+      display={{ base: "none", sm: "inline" }}
+      title="Your name, password and sessions"
+    >
       <NavLink to="/me">{name === "owner" ? "Your name?" : name}</NavLink>
     </Link>
   );
