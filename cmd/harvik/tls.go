@@ -89,9 +89,8 @@ func open(listen, cert, key string) (doors, error) {
 
 // close closes them.
 func (d doors) close() {
-	d.listener.Close()
-	if d.local != nil {
-		d.local.Close()
+	for _, one := range d.all() {
+		one.Close()
 	}
 }
 

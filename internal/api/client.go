@@ -8,9 +8,11 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/http/cookiejar"
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // A Client speaks to a Harvik service. It has a method for each operation, generated from the description. It is safe
@@ -19,14 +21,35 @@ type Client struct{ calls *Calls }
 
 // New makes a client of the service at an address, such as "http://127.0.0.1:8420", with a token.
 func New(server, token string) *Client {
-	// The service sends nobody elsewhere; what does is not it, and must not get the token.
-	stay := func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
+	return by(server, &http.Client{}, func(h http.Header) { h.Set("Authorization", "Bearer "+token) })
+}
+
+// SignedIn makes a client of the service at an address that is let in as a browser is: by a session, which SignOut
+// ends.
+func SignedIn(ctx context.Context, server string, in SignIn) (*Client, error) {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		return nil, err
+	}
+	var session SessionKey
+	c := by(server, &http.Client{Jar: jar, Timeout: time.Minute}, func(h http.Header) {
+		h.Set("Origin", server)
+		h.Set("Harvik-Session", session.Key)
+	})
+	session, err = c.SignIn(ctx, in)
+	return c, err
+}
+
+// by makes a client that shows in the headers of its requests who it is.
+func by(server string, over *http.Client, show func(http.Header)) *Client {
+	// The service sends nobody elsewhere; what does is not it, and must get neither token nor password.
+	over.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 	server = strings.TrimSuffix(server, "/")
 	return &Client{&Calls{
 		Server: server + "/api/v1/",
-		Client: &caller{server, &http.Client{CheckRedirect: stay}},
+		Client: &caller{server, over},
 		RequestEditors: []RequestEditorFn{func(_ context.Context, r *http.Request) error {
-			r.Header.Set("Authorization", "Bearer "+token)
+			show(r.Header)
 			return nil
 		}},
 	}}

@@ -89,18 +89,22 @@ func placesOf(p api.Person) string {
 	return strings.Join(out, ", ")
 }
 
-// personOf finds somebody by name.
-func personOf(c *cobra.Command, cl *api.Client, name string) (api.Person, error) {
+// personAndClient finds somebody by name.
+func (a *app) personAndClient(c *cobra.Command, name string) (*api.Client, api.Person, error) {
+	cl, err := a.client()
+	if err != nil {
+		return nil, api.Person{}, err
+	}
 	list, err := cl.ListPeople(c.Context())
 	if err != nil {
-		return api.Person{}, err
+		return nil, api.Person{}, err
 	}
 	for _, p := range list.People {
 		if strings.EqualFold(p.Name, name) || strconv.FormatInt(p.ID, 10) == name {
-			return p, nil
+			return cl, p, nil
 		}
 	}
-	return api.Person{}, fmt.Errorf("nobody goes by the name %s; `harvik people list` shows who works here", name)
+	return nil, api.Person{}, fmt.Errorf("nobody goes by the name %s; `harvik people list` shows who works here", name)
 }
 
 func (a *app) peopleAddCommand() *cobra.Command {
@@ -155,11 +159,7 @@ func (a *app) peopleSetCommand() *cobra.Command {
 that are named take the place of those that were given. Sessions of the person end.`,
 		Example: "  harvik people set ash --role reader --site fernhollow",
 		RunE: func(c *cobra.Command, in []string) error {
-			cl, err := a.client()
-			if err != nil {
-				return err
-			}
-			now, err := personOf(c, cl, in[0])
+			cl, now, err := a.personAndClient(c, in[0])
 			if err != nil {
 				return err
 			}
@@ -201,11 +201,7 @@ func (a *app) peopleLinkCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "link NAME", Short: "Print a link by which somebody chooses a password, for the first time or anew", Args: args("NAME"),
 		RunE: func(c *cobra.Command, in []string) error {
-			cl, err := a.client()
-			if err != nil {
-				return err
-			}
-			p, err := personOf(c, cl, in[0])
+			cl, p, err := a.personAndClient(c, in[0])
 			if err != nil {
 				return err
 			}
@@ -222,11 +218,7 @@ func (a *app) peopleEndCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "end NAME", Short: "Let somebody in no more; what they did stays in their name", Args: args("NAME"),
 		RunE: func(c *cobra.Command, in []string) error {
-			cl, err := a.client()
-			if err != nil {
-				return err
-			}
-			p, err := personOf(c, cl, in[0])
+			cl, p, err := a.personAndClient(c, in[0])
 			if err != nil {
 				return err
 			}

@@ -2,14 +2,11 @@ package cli
 
 import (
 	"bufio"
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
-	"net/http"
-	"net/http/cookiejar"
 	"net/netip"
 	"net/url"
 	"os"
@@ -162,27 +159,14 @@ func readPassword(w io.Writer, name string) (string, error) {
 
 // tokenFor signs in, makes a token of this machine, and signs out again.
 func tokenFor(ctx context.Context, server, name, password string, days int) (string, error) {
-	jar, err := cookiejar.New(nil)
+	cl, err := api.SignedIn(ctx, server, api.SignIn{Name: name, Password: password})
 	if err != nil {
 		return "", err
 	}
-	visit := visit{client: &http.Client{Jar: jar, Timeout: time.Minute, CheckRedirect: stay}, server: server}
-	var key api.SessionKey
-	if err := visit.send(ctx, http.MethodPost, "/session", api.SignIn{Name: name, Password: password}, &key); err != nil {
-		return "", err
-	}
-	visit.key = key.Key
 	machine, _ := os.Hostname()
-	wish := api.TokenWish{Label: tokenLabel(machine), Days: days}
-	var made api.NewToken
-	if err := visit.send(ctx, http.MethodPost, "/credentials", wish, &made); err != nil {
-		return "", err
-	}
-	return made.Token, visit.send(ctx, http.MethodDelete, "/session", nil, nil)
+	made, err := cl.AddToken(ctx, api.TokenWish{Label: tokenLabel(machine), Days: days})
+	return made.Token, errors.Join(err, cl.SignOut(ctx))
 }
-
-// stay follows nobody: what is sent is for the service that was named.
-func stay(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 
 // tokenLabel names a machine's token, anew with each sign-in.
 func tokenLabel(machine string) string {
@@ -193,44 +177,4 @@ func tokenLabel(machine string) string {
 		return '-'
 	}, strings.ToLower(machine))
 	return "cli-" + strings.Trim(label[:min(len(label), 30)], "-") + time.Now().UTC().Format("-20060102-150405")
-}
-
-// A visit is a browser's, by a program.
-type visit struct {
-	client      *http.Client
-	server, key string
-}
-
-func (v *visit) send(ctx context.Context, method, path string, in, out any) error {
-	body, err := json.Marshal(in)
-	if err != nil {
-		return err
-	}
-	req, err := http.NewRequestWithContext(ctx, method, v.server+"/api/v1"+path, bytes.NewReader(body))
-	if err != nil {
-		return err
-	}
-	req.Header.Set("Content-Type", "application/json")
-	req.Header.Set("Origin", v.server)
-	req.Header.Set("Harvik-Session", v.key)
-	resp, err := v.client.Do(req)
-	if err != nil {
-		return err
-	}
-	defer resp.Body.Close()
-	data, err := io.ReadAll(io.LimitReader(resp.Body, 1<<20))
-	if err != nil {
-		return err
-	}
-	if resp.StatusCode >= http.StatusMultipleChoices {
-		var p api.Problem
-		if json.Unmarshal(data, &p) != nil || p.Detail == "" {
-			p.Detail = resp.Status
-		}
-		return errors.New(p.Detail)
-	}
-	if out == nil {
-		return nil
-	}
-	return json.Unmarshal(data, out)
 }

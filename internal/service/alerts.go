@@ -161,10 +161,7 @@ func alertOut(a *record.Alert) api.Alert { return wire.Alert(a, alerts.Link(*a))
 
 // alertOf is the alert that the path names; on failure it has answered.
 func (s *Service) alertOf(c *gin.Context) (record.Alert, bool) {
-	id, err := strconv.ParseInt(c.Param("alert"), 10, 64)
-	if err != nil {
-		err = record.ErrNotFound
-	}
+	id, err := numbered(c, "alert")
 	var one record.Alert
 	if err == nil {
 		one, err = s.store.Alert(c, id)

@@ -13,7 +13,6 @@ import (
 
 	"harvik/internal/api"
 	"harvik/internal/core/own"
-	"harvik/internal/core/rights"
 	"harvik/internal/core/survey"
 	"harvik/internal/record"
 	"harvik/internal/wire"
@@ -63,7 +62,7 @@ func (s *Service) listCrawls(c *gin.Context) {
 			p.Sources.Addresses = p.Sources.Addresses[:maxListedAddresses]
 		}
 	}
-	c.JSON(http.StatusOK, api.CrawlList{Crawls: wire.Each(crawls, crawlOut(c)), Next: next})
+	c.JSON(http.StatusOK, api.CrawlList{Crawls: wire.Each(crawls, told(c, wire.Crawl, wire.ClientCrawl)), Next: next})
 }
 
 // maxListedAddresses is how many of a plan's addresses a list of crawls repeats.
@@ -157,16 +156,8 @@ func (s *Service) crawl(c *gin.Context) (record.Crawl, bool) {
 
 func (s *Service) showCrawl(c *gin.Context) {
 	if cr, ok := s.crawl(c); ok {
-		c.JSON(http.StatusOK, crawlOut(c)(&cr))
+		c.JSON(http.StatusOK, told(c, wire.Crawl, wire.ClientCrawl)(&cr))
 	}
-}
-
-// crawlOut tells of a crawl what its reader may know.
-func crawlOut(c *gin.Context) func(*record.Crawl) api.Crawl {
-	if caller(c).Role == rights.Client {
-		return wire.ClientCrawl
-	}
-	return wire.Crawl
 }
 
 func (s *Service) removeCrawl(c *gin.Context) {

@@ -66,7 +66,7 @@ func (s *Service) addToken(c *gin.Context) {
 	}
 	if in.Role != "" && !token.Role.Known() {
 		faults = append(faults, plan.Fault{Field: "role",
-			Reason: fmt.Sprintf("there is no role %q; there are owner, consultant, reader, client", in.Role)})
+			Reason: unknownRole(in.Role)})
 	}
 	for _, site := range in.Sites {
 		if !who.At(site) {
@@ -90,7 +90,7 @@ func (s *Service) addToken(c *gin.Context) {
 	if token.Role = rights.Least(who.Role, token.Role); in.Role == "" && who.Kind != store.Token {
 		token.Role = ""
 	}
-	if token.Sites == nil && who.Kind == store.Token && !who.Everywhere && who.Role != rights.Owner {
+	if token.Sites == nil && who.Kind == store.Token && !who.All() {
 		token.Sites = slices.Sorted(maps.Keys(who.Sites))
 	}
 	if in.Days > 0 {

@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"net/netip"
 	"net/url"
-	"strconv"
 
 	"github.com/gin-gonic/gin"
 	"github.com/go-webauthn/webauthn/protocol"
@@ -211,10 +210,8 @@ func (s *Service) addPasskey(c *gin.Context) {
 
 // removePasskey forgets one.
 func (s *Service) removePasskey(c *gin.Context) {
-	id, err := strconv.ParseInt(c.Param("passkey"), 10, 64)
-	if err != nil {
-		err = record.ErrNotFound
-	} else {
+	id, err := numbered(c, "passkey")
+	if err == nil {
 		err = s.store.RemovePasskey(c, caller(c).Person, id)
 	}
 	if err != nil {

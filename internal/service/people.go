@@ -34,12 +34,21 @@ func (s *Service) listPeople(c *gin.Context) {
 		return
 	}
 	who := caller(c)
+	owns := who.May(rights.Own, "")
+	var sites []record.Site
+	if !owns {
+		if sites, err = s.store.Sites(c); err != nil {
+			s.fail(c, err, "the list")
+			return
+		}
+		sites = mine(c, sites, siteNameOf)
+	}
 	out := api.PeopleList{People: []api.Person{}}
 	for i := range all {
 		switch p := &all[i]; {
-		case who.May(rights.Own, ""):
+		case owns:
 			out.People = append(out.People, wire.Person(p))
-		case p.ID == who.Person || p.Role == rights.Owner || s.together(c, &who, p):
+		case p.ID == who.Person || p.Role == rights.Owner || together(&who, p, sites):
 			out.People = append(out.People, api.Person{ID: p.ID, Name: p.Name, Role: string(p.Role)})
 		}
 	}
@@ -49,22 +58,14 @@ func (s *Service) listPeople(c *gin.Context) {
 	c.JSON(http.StatusOK, out)
 }
 
-// together tells whether a caller and a person have a site in common.
-func (s *Service) together(c *gin.Context, who *record.Caller, p *record.Person) bool {
-	if p.Role == rights.Client {
-		return false // clients are named to owners alone
-	}
-	if who.Everywhere || p.Everywhere {
-		return true
-	}
-	sites, err := s.store.Sites(c)
-	if err != nil {
-		return false
-	}
-	return slices.ContainsFunc(sites, func(one record.Site) bool {
-		return who.At(one.Name) && (slices.Contains(p.Sites, one.Name) ||
-			slices.ContainsFunc(one.Groups, func(g string) bool { return slices.Contains(p.Groups, g) }))
-	})
+// together tells whether a caller, who is given some sites, and a person have a site in common. Clients are named to
+// owners alone.
+func together(who *record.Caller, p *record.Person, sites []record.Site) bool {
+	return p.Role != rights.Client && (who.Everywhere || p.Everywhere ||
+		slices.ContainsFunc(sites, func(one record.Site) bool {
+			return slices.Contains(p.Sites, one.Name) ||
+				slices.ContainsFunc(one.Groups, func(g string) bool { return slices.Contains(p.Groups, g) })
+		}))
 }
 
 // Bounds of what is known of people.
@@ -83,6 +84,15 @@ func nameFault(name string) string {
 		return "a name has no spaces at its ends, nor two together, no commas, no @ and nothing that cannot be seen"
 	}
 	return ""
+}
+
+// unknownRole says that there is no such role, and which there are.
+func unknownRole(role string) string {
+	var all []string
+	for _, r := range rights.Roles {
+		all = append(all, string(r.Role))
+	}
+	return fmt.Sprintf("there is no role %q; there are %s", role, strings.Join(all, ", "))
 }
 
 // personIn reads a person; on failure it has answered.
@@ -113,7 +123,7 @@ func (s *Service) personIn(c *gin.Context) (p record.Person, ok bool) {
 		}
 	}
 	if !p.Role.Known() {
-		add("role", fmt.Sprintf("there is no role %q; there are owner, consultant, reader, client", in.Role))
+		add("role", unknownRole(in.Role))
 	}
 	if len(p.Sites)+len(p.Groups) > mostGiven {
 		add("sites", fmt.Sprintf("at most %d sites and groups are given by name; give everywhere", mostGiven))
@@ -185,12 +195,18 @@ func (s *Service) invite(c *gin.Context, id int64, status int) {
 	c.JSON(status, out)
 }
 
-// personOf is the person whom the path names, by number; on failure it has answered.
-func (s *Service) personOf(c *gin.Context) (record.Person, bool) {
-	id, err := strconv.ParseInt(c.Param("person"), 10, 64)
+// numbered is the number by which a path names something; what is no number names nothing: record.ErrNotFound.
+func numbered(c *gin.Context, param string) (int64, error) {
+	id, err := strconv.ParseInt(c.Param(param), 10, 64)
 	if err != nil {
 		err = record.ErrNotFound
 	}
+	return id, err
+}
+
+// personOf is the person whom the path names, by number; on failure it has answered.
+func (s *Service) personOf(c *gin.Context) (record.Person, bool) {
+	id, err := numbered(c, "person")
 	var p record.Person
 	if err == nil {
 		p, err = s.store.Person(c, id)
@@ -331,8 +347,10 @@ func (s *Service) setPassword(c *gin.Context) {
 		s.fail(c, err, "the person")
 		return
 	}
-	if p.Ready && !s.isPassword(c, p.Name, in.Old) {
-		return
+	if p.Ready {
+		if _, ok := s.byPassword(c, p.Name, in.Old); !ok {
+			return
+		}
 	}
 	if err := password.Fault(in.Password, p.Name, p.Mail); err != nil {
 		s.fail(c, plan.Faults{{Field: "password", Reason: err.Error()}}, "")
@@ -375,16 +393,16 @@ func (s *Service) mayTry(c *gin.Context, name string) bool {
 	return may
 }
 
-// isPassword tells whether a password is that of a name. If not, it has answered, for a name that nobody goes by as for
-// a wrong password, and after as long.
-func (s *Service) isPassword(c *gin.Context, name, given string) bool {
+// byPassword is who goes by a name and has a password. If nobody, it has answered, for a name that nobody goes by as
+// for a wrong password, and after as long.
+func (s *Service) byPassword(c *gin.Context, name, given string) (person int64, ok bool) {
 	if !s.mayTry(c, name) {
-		return false
+		return 0, false
 	}
 	login, err := s.store.LoginOf(c, name)
 	if err != nil && !errors.Is(err, record.ErrNotFound) {
 		s.fail(c, err, "the name")
-		return false
+		return 0, false
 	}
 	is, err := s.passwords.Is(c, given, login.Password)
 	if err == nil {
@@ -392,12 +410,12 @@ func (s *Service) isPassword(c *gin.Context, name, given string) bool {
 	}
 	if err != nil {
 		s.fail(c, err, "the password")
-		return false
+		return 0, false
 	}
 	if !is {
 		problem(c, http.StatusUnauthorized, "this name and password do not belong together")
 	}
-	return is
+	return login.Person, is
 }
 
 // letIn makes a session of a person, in place of the one that this browser had; on failure it has answered.

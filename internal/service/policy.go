@@ -70,10 +70,18 @@ func given(c *gin.Context, asked string) []string {
 	switch {
 	case asked != "":
 		return []string{asked}
-	case who.Role == rights.Owner || who.Everywhere:
+	case who.All():
 		return nil
 	}
 	return slices.AppendSeq([]string{}, maps.Keys(who.Sites))
+}
+
+// told is how something is told to whoever asks: clients are told what is theirs to know.
+func told[A, B any](c *gin.Context, whole, client func(*A) B) func(*A) B {
+	if caller(c).Role == rights.Client {
+		return client
+	}
+	return whole
 }
 
 // mine leaves of a list what is at sites that are given to the caller.

@@ -74,13 +74,7 @@ func (s *Service) listFixes(c *gin.Context) {
 		s.fail(c, err, "the fix list")
 		return
 	}
-	out := wire.FixList(&list)
-	if caller(c).Role == rights.Client {
-		for i := range out.Fixes {
-			out.Fixes[i] = wire.ClientFix(out.Fixes[i])
-		}
-	}
-	c.JSON(http.StatusOK, out)
+	c.JSON(http.StatusOK, wire.FixList(&list, told(c, wire.Fix, wire.ClientFix)))
 }
 
 // folder tells whether a section is a folder, or none; if it is neither, it has answered.
@@ -144,10 +138,7 @@ func (s *Service) showFix(c *gin.Context) {
 		s.fail(c, err, "fix "+c.Param("fix"))
 		return
 	}
-	out := wire.Fix(&f)
-	if caller(c).Role == rights.Client {
-		out = wire.ClientFix(out)
-	}
+	out := told(c, wire.Fix, wire.ClientFix)(&f)
 	c.JSON(http.StatusOK, api.FixDetail{Fix: out, Check: wire.CheckOf(s.checksOf(cr.Plan).Find(f.Check))})
 }
 

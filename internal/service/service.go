@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net"
+	"net/netip"
 	"strings"
 	"time"
 
@@ -264,7 +265,7 @@ type Service struct {
 
 	patience  patience
 	passwords *password.Keeper
-	proxies   []string
+	proxies   []netip.Prefix
 }
 
 // Config is what a Service needs besides the store and the runner.
@@ -285,8 +286,15 @@ type Config struct {
 // New makes a service.
 func New(s Store, r Rooms, c Config) *Service {
 	out := &Service{store: s, rooms: r, checks: c.Checks, sealer: c.Sealer, log: c.Log, console: c.Console,
-		closing: c.Closing, passwords: c.Passwords, proxies: c.Proxies, names: map[string]bool{},
+		closing: c.Closing, passwords: c.Passwords, names: map[string]bool{},
 		origins: map[string]bool{}, patience: usual}
+	for _, text := range c.Proxies {
+		if p, err := prefixOf(text); err == nil {
+			out.proxies = append(out.proxies, p)
+		} else {
+			out.log.Error("a proxy is not believed", "range", text, "reason", err.Error())
+		}
+	}
 	for _, name := range c.Names {
 		name = strings.ToLower(strings.TrimSuffix(name, "/"))
 		if _, host, ok := strings.Cut(name, "://"); ok {
@@ -301,16 +309,25 @@ func New(s Store, r Rooms, c Config) *Service {
 	return out
 }
 
+// prefixOf is a range of addresses, or a range of one.
+func prefixOf(text string) (netip.Prefix, error) {
+	if at, err := netip.ParseAddr(text); err == nil {
+		return at.Prefix(at.BitLen())
+	}
+	return netip.ParsePrefix(text)
+}
+
 // Handler is the whole service, as an http.Handler that can list its routes.
 func (s *Service) Handler() *gin.Engine {
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
 	g.UseRawPath, g.UnescapePathValues = true, true
 	g.HandleMethodNotAllowed = true
-	if err := g.SetTrustedProxies(s.proxies); err != nil {
-		s.log.Error("no proxy is believed", "reason", err.Error())
-		_ = g.SetTrustedProxies(nil)
+	var believed []string
+	for _, p := range s.proxies {
+		believed = append(believed, p.String())
 	}
+	_ = g.SetTrustedProxies(believed) // they are ranges: it takes them
 	g.Use(s.logged, s.guarded, s.unstalled, s.secureHeaders, s.named, wellFormed)
 	s.routes(g)
 	return g

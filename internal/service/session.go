@@ -2,6 +2,7 @@ package service
 
 import (
 	"errors"
+	"maps"
 	"net/http"
 	"net/netip"
 	"net/url"
@@ -12,7 +13,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"harvik/internal/api"
-	"harvik/internal/core/rights"
 	"harvik/internal/record"
 	"harvik/internal/store"
 )
@@ -83,15 +83,14 @@ func (s *Service) signIn(c *gin.Context) {
 			return
 		}
 	default:
-		if !fits(c, bounded{"name", in.Name, maxName}) || !s.isPassword(c, in.Name, in.Password) {
+		if !fits(c, bounded{"name", in.Name, maxName}) {
 			return
 		}
-		login, err := s.store.LoginOf(c, in.Name)
-		if err != nil {
-			s.fail(c, err, "the name")
+		var ok bool
+		if person, ok = s.byPassword(c, in.Name, in.Password); !ok {
 			return
 		}
-		person, how = login.Person, "by password"
+		how = "by password"
 	}
 	s.signedIn(c, person, how)
 }
@@ -181,13 +180,12 @@ func (s *Service) cookie(c *gin.Context) string {
 
 // believed tells whether a request comes from a proxy that is believed about whom it speaks for.
 func (s *Service) believed(r *http.Request) bool {
+	if len(s.proxies) == 0 {
+		return false
+	}
 	from, err := netip.ParseAddrPort(r.RemoteAddr)
-	return err == nil && slices.ContainsFunc(s.proxies, func(text string) bool {
-		if at, err := netip.ParseAddr(text); err == nil {
-			return at == from.Addr().Unmap()
-		}
-		within, err := netip.ParsePrefix(text)
-		return err == nil && within.Contains(from.Addr().Unmap())
+	return err == nil && slices.ContainsFunc(s.proxies, func(p netip.Prefix) bool {
+		return p.Contains(from.Addr().Unmap())
 	})
 }
 
@@ -235,13 +233,8 @@ func (s *Service) whoAmI(c *gin.Context) {
 
 // whoIs tells somebody who they are here, and what they may.
 func whoIs(who *record.Caller) api.Caller {
-	out := api.Caller{Role: string(who.Role), Kind: who.Kind, Label: who.Label, Name: who.Name, Person: who.Person,
-		Password: who.Password, Lists: who.Lists, Everywhere: who.Everywhere || who.Role == rights.Owner}
-	for site := range who.Sites {
-		out.Sites = append(out.Sites, site)
-	}
-	slices.Sort(out.Sites)
-	return out
+	return api.Caller{Role: string(who.Role), Kind: who.Kind, Label: who.Label, Name: who.Name, Person: who.Person,
+		Password: who.Password, Lists: who.Lists, Everywhere: who.All(), Sites: slices.Sorted(maps.Keys(who.Sites))}
 }
 
 func (s *Service) signOut(c *gin.Context) {

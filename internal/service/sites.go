@@ -13,7 +13,6 @@ import (
 	"harvik/internal/core/care"
 	"harvik/internal/core/own"
 	"harvik/internal/core/plan"
-	"harvik/internal/core/rights"
 	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 	"harvik/internal/wire"
@@ -26,15 +25,7 @@ func (s *Service) listSites(c *gin.Context) {
 		return
 	}
 	sites = mine(c, sites, siteNameOf)
-	c.JSON(http.StatusOK, api.SiteList{Sites: wire.Each(sites, siteOut(c))})
-}
-
-// siteOut tells of a site what its reader may know.
-func siteOut(c *gin.Context) func(*record.Site) api.Site {
-	if caller(c).Role == rights.Client {
-		return wire.ClientSite
-	}
-	return wire.Site
+	c.JSON(http.StatusOK, api.SiteList{Sites: wire.Each(sites, told(c, wire.Site, wire.ClientSite))})
 }
 
 // listCare tells how all sites stand, those that need somebody most first.
@@ -47,14 +38,11 @@ func (s *Service) listCare(c *gin.Context) {
 	}
 	sites = mine(c, sites, func(one *care.Site) string { return one.Name })
 	care.Sort(sites, now)
-	out := api.CareList{Sites: []api.CareSite{}}
+	whole := func(one *care.Site) api.CareSite { return wire.CareSite(one, now) }
+	client := func(one *care.Site) api.CareSite { return wire.ClientCare(whole(one)) }
+	out := api.CareList{Sites: wire.Each(sites, told(c, whole, client))}
 	for i := range sites {
 		out.Alerts += sites[i].Alerts
-		one := wire.CareSite(&sites[i], now)
-		if caller(c).Role == rights.Client {
-			one = wire.ClientCare(one)
-		}
-		out.Sites = append(out.Sites, one)
 	}
 	c.JSON(http.StatusOK, out)
 }
@@ -138,7 +126,7 @@ func (s *Service) showSite(c *gin.Context) {
 	if !ok {
 		return
 	}
-	c.JSON(http.StatusOK, siteOut(c)(&site))
+	c.JSON(http.StatusOK, told(c, wire.Site, wire.ClientSite)(&site))
 }
 
 func (s *Service) removeSite(c *gin.Context) {

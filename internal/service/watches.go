@@ -3,7 +3,6 @@ package service
 import (
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
@@ -316,10 +315,8 @@ func (s *Service) removeMaintenance(c *gin.Context) {
 	if !ok {
 		return
 	}
-	id, err := strconv.ParseInt(c.Param("maintenance"), 10, 64)
-	if err != nil {
-		err = record.ErrNotFound
-	} else {
+	id, err := numbered(c, "maintenance")
+	if err == nil {
 		err = s.store.RemoveMaintenance(c, site.ID, id)
 	}
 	if err != nil {

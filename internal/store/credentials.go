@@ -49,7 +49,7 @@ func (s *Store) IssueToken(ctx context.Context, t record.NewToken) (secret strin
 	secret = NewSecret()
 	hash := sha256.Sum256([]byte(secret))
 	n, err := s.changed(ctx, `insert into credential (hash, kind, label, person_id, role, sites, expires)
-		select $1, $2, $3, coalesce(nullif($4, 0), `+firstOwner+`), $5,
+		select $1, $2, $3, $4, $5,
 			case when $6 then null else coalesce((select array_agg(id) from site where name = any($7)), '{}') end, $8
 		where not exists (select 1 from credential where kind = $2 and label = $3 and person_id = $4)`,
 		hash[:], Token, clean(t.Label), t.Person, t.Role, t.Sites == nil, t.Sites, t.Expires)

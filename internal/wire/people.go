@@ -62,9 +62,10 @@ func ClientCare(in api.CareSite) api.CareSite {
 }
 
 // ClientFix is a line of the fix list without who is on it and what they wrote.
-func ClientFix(in api.Fix) api.Fix {
-	in.Assignee, in.Note, in.Due = "", "", api.Fix{}.Due
-	return in
+func ClientFix(in *record.FixLine) api.Fix {
+	out := fixOf(&in.Fix)
+	out.Version = in.Version
+	return out
 }
 
 // Passkey is what a person signs in by instead of a password.

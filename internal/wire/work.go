@@ -40,10 +40,10 @@ func follow(in *fixlist.Follow) api.Follow {
 	return api.Follow{Check: in.Check, Pages: in.Pages}
 }
 
-// FixList is a part of a fix list.
-func FixList(in *record.FixList) api.FixList {
+// FixList is a part of a fix list, whose lines are told so.
+func FixList(in *record.FixList, line func(*record.FixLine) api.Fix) api.FixList {
 	return api.FixList{
-		Fixes: Each(in.Fixes, Fix), Total: in.Total, Findings: in.Findings, Waived: in.Waived, Next: in.Next,
+		Fixes: Each(in.Fixes, line), Total: in.Total, Findings: in.Findings, Waived: in.Waived, Next: in.Next,
 	}
 }
 

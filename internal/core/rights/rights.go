@@ -95,14 +95,17 @@ func (s *Somebody) May(right Right, site string) bool {
 }
 
 // At tells whether a site is given to somebody.
-func (s *Somebody) At(site string) bool { return s.Role == Owner || s.Everywhere || s.Sites[site] }
+func (s *Somebody) At(site string) bool { return s.All() || s.Sites[site] }
+
+// All tells whether all sites are given to somebody.
+func (s *Somebody) All() bool { return s.Role == Owner || s.Everywhere }
 
 // Within is what is left of somebody's rights to who acts for them with fewer.
 func (s *Somebody) Within(role Role, everywhere bool, sites map[string]bool) Somebody {
 	out := Somebody{
 		Role:       Least(s.Role, role),
 		Lists:      s.Lists,
-		Everywhere: everywhere && s.all(),
+		Everywhere: everywhere && s.All(),
 		Sites:      map[string]bool{},
 	}
 	if out.Role == Owner && !out.Everywhere {
@@ -119,8 +122,6 @@ func (s *Somebody) Within(role Role, everywhere bool, sites map[string]bool) Som
 	}
 	return out
 }
-
-func (s *Somebody) all() bool { return s.Role == Owner || s.Everywhere }
 
 // A Policy says which right each call asks for, by method and path.
 type Policy map[string]Right

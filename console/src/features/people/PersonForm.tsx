@@ -1,4 +1,4 @@
-import { Button, Checkbox, Flex, Text } from "@chakra-ui/react";
+import { Button, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, read } from "../../api/client";
@@ -7,6 +7,7 @@ import { care } from "../../api/watching";
 import { Blank } from "../../ui/Blank";
 import { Select } from "../../ui/Select";
 import { Faults } from "../../ui/States";
+import { Tick } from "../../ui/Tick";
 
 const roles = ["consultant", "reader", "client", "owner"] as const;
 const listed = (words: string) => words.split(/[\s,]+/).filter(Boolean);
@@ -101,15 +102,5 @@ export function PersonForm({ of: p, done }: { of?: Person; done: (made: Invitati
       )}
       <Faults error={keep.error} />
     </form>
-  );
-}
-
-function Tick({ label, on, set }: { label: string; on: boolean; set: (on: boolean) => void }) {
-  return (
-    <Checkbox.Root size="sm" checked={on} onCheckedChange={(e) => set(e.checked === true)}>
-      <Checkbox.HiddenInput />
-      <Checkbox.Control />
-      <Checkbox.Label fontWeight="400">{label}</Checkbox.Label>
-    </Checkbox.Root>
   );
 }

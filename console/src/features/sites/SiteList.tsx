@@ -1,4 +1,4 @@
-import { Box, Checkbox, Flex, Heading, Input, Text } from "@chakra-ui/react";
+import { Box, Flex, Heading, Input, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { care } from "../../api/watching";
@@ -6,6 +6,7 @@ import { count } from "../../lib/format";
 import { isAtLeast, useMe } from "../../lib/me";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
+import { Tick } from "../../ui/Tick";
 import { AddSite } from "./AddSite";
 import { CareTable, type Choice, choices } from "./CareTable";
 
@@ -84,7 +85,7 @@ export function SiteList() {
             <Tick
               label="only those that need somebody"
               on={needing}
-              toggle={() => set("needing", needing ? "" : "yes")}
+              set={() => set("needing", needing ? "" : "yes")}
             />
             <Flex gap="3" wrap="wrap" hideBelow="md" role="group" aria-label="Columns">
               {offered.map(([name, head]) => (
@@ -92,7 +93,7 @@ export function SiteList() {
                   key={name}
                   label={head.replace(">", "")}
                   on={!without.includes(name)}
-                  toggle={() => toggle(name)}
+                  set={() => toggle(name)}
                 />
               ))}
             </Flex>
@@ -106,15 +107,5 @@ export function SiteList() {
       )}
       {isAtLeast(me, "owner") && <AddSite />}
     </Box>
-  );
-}
-
-function Tick({ label, on, toggle }: { label: string; on: boolean; toggle: () => void }) {
-  return (
-    <Checkbox.Root size="sm" checked={on} onCheckedChange={toggle}>
-      <Checkbox.HiddenInput />
-      <Checkbox.Control />
-      <Checkbox.Label fontWeight="400">{label}</Checkbox.Label>
-    </Checkbox.Root>
   );
 }
