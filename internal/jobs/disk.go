@@ -27,7 +27,7 @@ const (
 
 // watchDisk puts crawls away while there is too little space, and lets them go on when there is more.
 func (r *Runner) watchDisk() {
-	r.every(lookEvery, func() { r.lookAtDisk(time.Now()) })
+	r.every(lookEvery, r.lookAtDisk)
 }
 
 // every does something again and again, until the runner ends.
@@ -47,10 +47,10 @@ func (r *Runner) every(d time.Duration, do func()) {
 }
 
 // lookAtDisk brings crawls up to how much space there is.
-func (r *Runner) lookAtDisk(now time.Time) {
+func (r *Runner) lookAtDisk() {
 	r.mu.Lock()
 	was := r.short
-	short := now.Before(r.fullUntil)
+	short := time.Now().Before(r.fullUntil)
 	if r.disk.Free != nil {
 		free, err := r.disk.Free()
 		if err != nil {

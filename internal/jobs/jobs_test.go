@@ -127,7 +127,7 @@ func TestDisk(t *testing.T) {
 	}
 	time.Sleep(200 * time.Millisecond)
 	free.Store(900 << 20)
-	b.lookAtDisk(time.Now())
+	b.lookAtDisk()
 	paused := b.await(rec.Number, "paused")
 	if !strings.Contains(paused.Detail, "is free on the disk") || !strings.Contains(paused.Detail, "by itself") {
 		t.Errorf("it is paused because %q", paused.Detail)
@@ -137,12 +137,12 @@ func TestDisk(t *testing.T) {
 		t.Errorf("another crawl: %v", err)
 	}
 	free.Store(1<<30 + 1) // a little more is not enough: it would be put away again at once
-	b.lookAtDisk(time.Now())
+	b.lookAtDisk()
 	if got := b.await(rec.Number, "paused"); got.State != "paused" {
 		t.Errorf("it is %s", got.State)
 	}
 	free.Store(2 << 30)
-	b.lookAtDisk(time.Now())
+	b.lookAtDisk()
 	if done := b.await(rec.Number, "finished"); done.Ending != "complete" || done.Progress.Pages < 150 {
 		t.Errorf("it ended by %s with %d pages", done.Ending, done.Progress.Pages)
 	}
