@@ -29,6 +29,7 @@ import (
 	"harvik/internal/jobs"
 	"harvik/internal/meter"
 	"harvik/internal/password"
+	"harvik/internal/provider"
 	"harvik/internal/record"
 	"harvik/internal/render"
 	"harvik/internal/service"
@@ -66,7 +67,7 @@ func serve(ctx context.Context, o cli.ServeOptions) error {
 		log.Error("the service crashed when it last ran", "report", crash)
 	}
 	// The port is taken first: nothing is started for a service that cannot be reached.
-	entries, err := open(o.Listen, o.Cert, o.CertKey)
+	entries, err := open(o)
 	if err != nil {
 		return err
 	}
@@ -209,7 +210,7 @@ func (p *parts) listen(ctx context.Context, address string, crashed bool) error 
 	handler := service.New(s, rooms, service.Config{
 		Checks: catalogue,
 		Sealer: p.vault, Console: console.Files(), Log: log, Closing: ctx.Done(), Names: p.options.Names,
-		Passwords: password.New(hashesAtOnce), Proxies: p.options.Proxies,
+		Passwords: password.New(hashesAtOnce), Providers: provider.New(p.vault), Proxies: p.options.Proxies,
 	}).Handler()
 	server := &http.Server{
 		Handler:           handler,

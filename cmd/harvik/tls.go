@@ -2,11 +2,19 @@ package main
 
 import (
 	"crypto/tls"
+	"crypto/x509"
 	"fmt"
 	"net"
+	"net/http"
 	"os"
+	"path/filepath"
 	"sync"
 	"time"
+
+	"golang.org/x/crypto/acme"
+	"golang.org/x/crypto/acme/autocert"
+
+	"harvik/internal/cli"
 )
 
 // certificates are those of a file, read anew when it has changed, so that one that was renewed is shown without a
@@ -67,15 +75,20 @@ type doors struct {
 }
 
 // open opens them. Where TLS is spoken, the address of this machine's own door is one that nobody else reaches.
-func open(listen, cert, key string) (doors, error) {
-	listener, err := net.Listen("tcp", listen)
+func open(o cli.ServeOptions) (doors, error) {
+	listener, err := net.Listen("tcp", o.Listen)
 	if err != nil {
 		return doors{}, fmt.Errorf("%w; choose another address with --listen", err)
 	}
-	if cert == "" {
+	var config *tls.Config
+	switch {
+	case o.ACME.Wanted:
+		config, err = tlsByACME(o)
+	case o.Cert != "":
+		config, err = tlsOf(o.Cert, o.CertKey)
+	default:
 		return doors{listener: listener}, nil
 	}
-	config, err := tlsOf(cert, key)
 	var local net.Listener
 	if err == nil {
 		local, err = net.Listen("tcp", "127.0.0.1:0")
@@ -85,6 +98,33 @@ func open(listen, cert, key string) (doors, error) {
 		return doors{}, err
 	}
 	return doors{tls.NewListener(listener, config), local}, nil
+}
+
+// tlsByACME is how a service speaks TLS by certificates that it gets, and renews, itself: from an authority that asks
+// on the same port whether the names are its own (RFC 8555, RFC 8737). They are kept in the data folder.
+func tlsByACME(o cli.ServeOptions) (*tls.Config, error) {
+	client := &acme.Client{DirectoryURL: o.ACME.Directory, UserAgent: "Harvik"}
+	if o.ACME.Root != "" {
+		text, err := os.ReadFile(o.ACME.Root)
+		pool := x509.NewCertPool()
+		if err == nil && !pool.AppendCertsFromPEM(text) {
+			err = fmt.Errorf("%s holds no certificate", o.ACME.Root)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("--acme-root: %w", err)
+		}
+		client.HTTPClient = &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool}}}
+	}
+	m := &autocert.Manager{
+		Prompt:     autocert.AcceptTOS,
+		Cache:      autocert.DirCache(filepath.Join(o.Data, "certificates")),
+		HostPolicy: autocert.HostWhitelist(cli.HostsOf(o.Names)...),
+		Client:     client,
+		Email:      o.ACME.Mail,
+	}
+	config := m.TLSConfig()
+	config.MinVersion = tls.VersionTLS12
+	return config, nil
 }
 
 // close closes them.

@@ -1661,6 +1661,16 @@ type NewPerson struct {
 	Sites []string `json:"sites,omitempty,omitzero"`
 }
 
+// NewProvider defines model for NewProvider.
+type NewProvider struct {
+	Client string `json:"client"`
+	Issuer string `json:"issuer"`
+	Name   string `json:"name"`
+
+	// Secret it never comes out again; left out, it stays
+	Secret string `json:"secret,omitempty,omitzero"`
+}
+
 // NewRecheck defines model for NewRecheck.
 type NewRecheck struct {
 	Fixes []string `json:"fixes"`
@@ -2225,6 +2235,52 @@ type Progress struct {
 
 	// Waiting known and still to be fetched in this lane
 	Waiting int `json:"waiting"`
+}
+
+// ProvidedSignIn What an identity provider sent back by the browser
+type ProvidedSignIn struct {
+	Ceremony string `json:"ceremony"`
+	Code     string `json:"code,omitempty,omitzero"`
+
+	// Issuer iss, as RFC 9207 has it
+	Issuer string `json:"issuer,omitempty,omitzero"`
+
+	// Refusal error, as RFC 6749 has it
+	Refusal string `json:"refusal,omitempty,omitzero"`
+	State   string `json:"state"`
+}
+
+// Provider An identity provider (OpenID Connect)
+type Provider struct {
+	// Back where it sends browsers back to: to be registered there
+	Back string `json:"back"`
+
+	// Client by what name it knows Harvik
+	Client string `json:"client"`
+
+	// Issuer its address
+	Issuer string `json:"issuer"`
+
+	// Name how people call it; empty where none is set
+	Name string `json:"name"`
+
+	// Secret whether there is one
+	Secret bool `json:"secret"`
+}
+
+// ProviderName defines model for ProviderName.
+type ProviderName struct {
+	// Name empty where none is set
+	Name string `json:"name"`
+}
+
+// ProviderStep The first step with an identity provider
+type ProviderStep struct {
+	// Address of the provider
+	Address string `json:"address"`
+
+	// Ceremony kept by the browser and sent with the second step, within five minutes
+	Ceremony string `json:"ceremony"`
 }
 
 // QuestionPart defines model for QuestionPart.
@@ -3950,6 +4006,9 @@ type SetPersonJSONRequestBody = NewPerson
 // CheckPlanJSONRequestBody defines body for CheckPlan for application/json ContentType.
 type CheckPlanJSONRequestBody = PlanText
 
+// SetProviderJSONRequestBody defines body for SetProvider for application/json ContentType.
+type SetProviderJSONRequestBody = NewProvider
+
 // HoldSchedulesJSONRequestBody defines body for HoldSchedules for application/json ContentType.
 type HoldSchedulesJSONRequestBody = Held
 
@@ -3958,6 +4017,9 @@ type SignInJSONRequestBody = SignIn
 
 // SignInKeyedJSONRequestBody defines body for SignInKeyed for application/json ContentType.
 type SignInKeyedJSONRequestBody = KeyedSignIn
+
+// SignInProvidedJSONRequestBody defines body for SignInProvided for application/json ContentType.
+type SignInProvidedJSONRequestBody = ProvidedSignIn
 
 // AddSiteJSONRequestBody defines body for AddSite for application/json ContentType.
 type AddSiteJSONRequestBody = NewSite
@@ -4383,6 +4445,30 @@ type ClientInterface interface {
 	// Corresponds with GET /profiles (the `ListProfiles` operationId).
 	ListProfiles(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RemoveProvider Let nobody in by the identity provider any more
+	//
+	// Corresponds with DELETE /provider (the `RemoveProvider` operationId).
+	RemoveProvider(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ShowProvider The identity provider that is set
+	//
+	// Corresponds with GET /provider (the `ShowProvider` operationId).
+	ShowProvider(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetProviderWithBody Set the identity provider by which people can sign in
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /provider (the `SetProvider` operationId).
+	SetProviderWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetProvider Set the identity provider by which people can sign in
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /provider (the `SetProvider` operationId).
+	SetProvider(ctx context.Context, body SetProviderJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ReadQuestion What a question says, as a form shows it, or what is wrong with it
 	//
 	// Corresponds with GET /question (the `ReadQuestion` operationId).
@@ -4464,6 +4550,30 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /session/passkey/begin (the `BeginKeyed` operationId).
 	BeginKeyed(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// WhichProvider The identity provider by which people can sign in
+	//
+	// Corresponds with GET /session/provider (the `WhichProvider` operationId).
+	WhichProvider(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SignInProvidedWithBody Sign in by the identity provider
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /session/provider (the `SignInProvided` operationId).
+	SignInProvidedWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SignInProvided Sign in by the identity provider
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /session/provider (the `SignInProvided` operationId).
+	SignInProvided(ctx context.Context, body SignInProvidedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BeginProvided Begin to sign in by the identity provider
+	//
+	// Corresponds with POST /session/provider/begin (the `BeginProvided` operationId).
+	BeginProvided(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListSites All sites, by name
 	//
@@ -5919,6 +6029,70 @@ func (c *Calls) ListProfiles(ctx context.Context, reqEditors ...RequestEditorFn)
 	return c.Client.Do(req)
 }
 
+// RemoveProvider Let nobody in by the identity provider any more
+//
+// Corresponds with DELETE /provider (the `RemoveProvider` operationId).
+func (c *Calls) RemoveProvider(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveProviderRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowProvider The identity provider that is set
+//
+// Corresponds with GET /provider (the `ShowProvider` operationId).
+func (c *Calls) ShowProvider(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowProviderRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetProviderWithBody Set the identity provider by which people can sign in
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /provider (the `SetProvider` operationId).
+func (c *Calls) SetProviderWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetProviderRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetProvider Set the identity provider by which people can sign in
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /provider (the `SetProvider` operationId).
+func (c *Calls) SetProvider(ctx context.Context, body SetProviderJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetProviderRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ReadQuestion What a question says, as a form shows it, or what is wrong with it
 //
 // Corresponds with GET /question (the `ReadQuestion` operationId).
@@ -6131,6 +6305,70 @@ func (c *Calls) SignInKeyed(ctx context.Context, body SignInKeyedJSONRequestBody
 // Corresponds with POST /session/passkey/begin (the `BeginKeyed` operationId).
 func (c *Calls) BeginKeyed(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewBeginKeyedRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// WhichProvider The identity provider by which people can sign in
+//
+// Corresponds with GET /session/provider (the `WhichProvider` operationId).
+func (c *Calls) WhichProvider(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWhichProviderRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SignInProvidedWithBody Sign in by the identity provider
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /session/provider (the `SignInProvided` operationId).
+func (c *Calls) SignInProvidedWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInProvidedRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SignInProvided Sign in by the identity provider
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /session/provider (the `SignInProvided` operationId).
+func (c *Calls) SignInProvided(ctx context.Context, body SignInProvidedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInProvidedRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BeginProvided Begin to sign in by the identity provider
+//
+// Corresponds with POST /session/provider/begin (the `BeginProvided` operationId).
+func (c *Calls) BeginProvided(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBeginProvidedRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -9339,6 +9577,100 @@ func NewListProfilesRequest(server string) (*http.Request, error) {
 	return req, nil
 }
 
+// NewRemoveProviderRequest constructs an http.Request for the RemoveProvider method
+func NewRemoveProviderRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/provider")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewShowProviderRequest constructs an http.Request for the ShowProvider method
+func NewShowProviderRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/provider")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetProviderRequest calls the generic SetProvider builder with application/json body
+func NewSetProviderRequest(server string, body SetProviderJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetProviderRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSetProviderRequestWithBody constructs an http.Request for the SetProvider method, with any body, and a specified content type
+func NewSetProviderRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/provider")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewReadQuestionRequest constructs an http.Request for the ReadQuestion method
 func NewReadQuestionRequest(server string, params *ReadQuestionParams) (*http.Request, error) {
 	var err error
@@ -9734,6 +10066,100 @@ func NewBeginKeyedRequest(server string) (*http.Request, error) {
 	}
 
 	operationPath := fmt.Sprintf("/session/passkey/begin")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewWhichProviderRequest constructs an http.Request for the WhichProvider method
+func NewWhichProviderRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/provider")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSignInProvidedRequest calls the generic SignInProvided builder with application/json body
+func NewSignInProvidedRequest(server string, body SignInProvidedJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSignInProvidedRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSignInProvidedRequestWithBody constructs an http.Request for the SignInProvided method, with any body, and a specified content type
+func NewSignInProvidedRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/provider")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewBeginProvidedRequest constructs an http.Request for the BeginProvided method
+func NewBeginProvidedRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/provider/begin")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -14989,6 +15415,21 @@ func (c *Client) ListProfiles(ctx context.Context) (ProfileList, error) {
 	return read[ProfileList](c.calls.ListProfiles(ctx))
 }
 
+// RemoveProvider: Let nobody in by the identity provider any more.
+func (c *Client) RemoveProvider(ctx context.Context) error {
+	return done(c.calls.RemoveProvider(ctx))
+}
+
+// ShowProvider: The identity provider that is set.
+func (c *Client) ShowProvider(ctx context.Context) (Provider, error) {
+	return read[Provider](c.calls.ShowProvider(ctx))
+}
+
+// SetProvider: Set the identity provider by which people can sign in.
+func (c *Client) SetProvider(ctx context.Context, body SetProviderJSONRequestBody) (Provider, error) {
+	return read[Provider](c.calls.SetProvider(ctx, body))
+}
+
 // ReadQuestion: What a question says, as a form shows it, or what is wrong with it.
 func (c *Client) ReadQuestion(ctx context.Context, params *ReadQuestionParams) (QuestionReading, error) {
 	return read[QuestionReading](c.calls.ReadQuestion(ctx, params))
@@ -15042,6 +15483,21 @@ func (c *Client) SignInKeyed(ctx context.Context, body SignInKeyedJSONRequestBod
 // BeginKeyed: Begin to sign in by a passkey.
 func (c *Client) BeginKeyed(ctx context.Context) (Ceremony, error) {
 	return read[Ceremony](c.calls.BeginKeyed(ctx))
+}
+
+// WhichProvider: The identity provider by which people can sign in.
+func (c *Client) WhichProvider(ctx context.Context) (ProviderName, error) {
+	return read[ProviderName](c.calls.WhichProvider(ctx))
+}
+
+// SignInProvided: Sign in by the identity provider.
+func (c *Client) SignInProvided(ctx context.Context, body SignInProvidedJSONRequestBody) (SessionKey, error) {
+	return read[SessionKey](c.calls.SignInProvided(ctx, body))
+}
+
+// BeginProvided: Begin to sign in by the identity provider.
+func (c *Client) BeginProvided(ctx context.Context) (ProviderStep, error) {
+	return read[ProviderStep](c.calls.BeginProvided(ctx))
 }
 
 // ListSites: All sites, by name.

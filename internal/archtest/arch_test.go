@@ -62,6 +62,7 @@ core/vocabulary: check drift page survey task watch
 internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
 internal/password:
+internal/provider: internal/record
 internal/record: alert booking check column drift figures fixlist page plan query rendered rights robots schedule survey task text waive watch
 internal/render: mishap page plan rendered weburl internal/fetch
 internal/crawl: booking mishap neardup page plan rendered robots scope survey weburl internal/fetch internal/limit internal/pace internal/record internal/render
@@ -85,7 +86,7 @@ internal/house: check own internal/alerts internal/compare internal/decide inter
 internal/report: check column gate graph page plan rendered text weburl internal/record
 internal/api: plan
 internal/wire: alert care check column vocabulary dom drift figures fixlist gate page plan query rendered robots schedule structured survey task text watch internal/api internal/record
-internal/service: alert care check column vocabulary drift field fixlist gate neardup own page plan query rendered rights schedule survey task text waive watch weburl internal/alerts internal/api internal/fetch internal/limit internal/messages internal/password internal/record internal/report internal/spool internal/store internal/wire
+internal/service: alert care check column vocabulary drift field fixlist gate neardup own page plan query rendered rights schedule survey task text waive watch weburl internal/alerts internal/api internal/fetch internal/limit internal/messages internal/password internal/provider internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan query schedule task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap
@@ -95,7 +96,7 @@ scripts/scale:
 console:
 demo:
 demo/play: demo
-cmd/harvik: checks console internal/cli internal/cluster internal/house internal/jobs internal/meter internal/password internal/record internal/render internal/service internal/store internal/vault
+cmd/harvik: checks console internal/cli internal/cluster internal/house internal/jobs internal/meter internal/password internal/provider internal/record internal/render internal/service internal/store internal/vault
 `
 
 // forbidden are the packages of the standard library that no part of the core imports: it

@@ -14,8 +14,17 @@ import (
 )
 
 func (a *app) peopleCommand() *cobra.Command {
-	return group("people", "Let others in, say what they may, and let them in no more", a.peopleListCommand(),
-		a.peopleAddCommand(), a.peopleSetCommand(), a.peopleLinkCommand(), a.peopleEndCommand(), a.peopleNameCommand())
+	return group(
+		"people",
+		"Let others in, say what they may, and let them in no more",
+		a.peopleListCommand(),
+		a.peopleAddCommand(),
+		a.peopleSetCommand(),
+		a.peopleLinkCommand(),
+		a.peopleEndCommand(),
+		a.peopleNameCommand(),
+		a.peopleProviderCommand(),
+	)
 }
 
 // personFlags are what somebody may, as options say it.
@@ -139,8 +148,12 @@ func (a *app) tellInvitation(c *cobra.Command, made api.Invitation) error {
 		return writeJSON(c.OutOrStdout(), made)
 	}
 	fmt.Fprintln(c.OutOrStdout(), made.Link)
-	fmt.Fprintf(c.ErrOrStderr(), "By this link %s chooses a password; it works once, until %s, and is shown nowhere again.\n",
-		made.Person.Name, moment(made.Until, time.Now()))
+	fmt.Fprintf(
+		c.ErrOrStderr(),
+		"By this link %s chooses a password; it works once, until %s, and is shown nowhere again.\n",
+		made.Person.Name,
+		moment(made.Until, time.Now()),
+	)
 	switch {
 	case made.Mailed:
 		fmt.Fprintf(c.ErrOrStderr(), "It was sent to %s.\n", made.Person.Mail)

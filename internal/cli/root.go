@@ -41,6 +41,7 @@ type ServeOptions struct {
 	Names       []string // that the service goes by besides addresses and localhost
 	Cert        string   // file of a certificate by which TLS is spoken; "" for none
 	CertKey     string   // file of its key
+	ACME        ACME     // by which certificates are got instead
 	Proxies     []string // ranges of proxies that are believed about where a request comes from
 	KeyFile     string   // of its secrets; "" for that of the data folder
 	Hands       Hands    // what waits beyond that waits in the queue

@@ -51,6 +51,11 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 				return usage(c, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8420",
 					o.Listen))
 			}
+			for _, name := range o.Names {
+				if _, err := nameOf(name); err != nil {
+					return usage(c, err)
+				}
+			}
 			if err := o.reached(); err != nil {
 				return usage(c, err)
 			}
@@ -59,11 +64,6 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 			}
 			if idle {
 				o.Hands = Hands{}
-			}
-			for _, name := range o.Names {
-				if err := isName(name); err != nil {
-					return usage(c, err)
-				}
 			}
 			o.Data = a.dataFolder()
 			return a.service.Serve(c.Context(), o)
@@ -83,6 +83,11 @@ network is allowed to that site: harvik site allow SITE 127.0.0.0/8`,
 		"a host name that the service goes by, such as harvik.example, or https://harvik.example behind a proxy that speaks TLS; can be repeated")
 	f.StringVar(&o.Cert, "tls-cert", "", "file of a certificate, with those above it, by which the service speaks TLS; read anew when it changes")
 	f.StringVar(&o.CertKey, "tls-key", "", "file of its key")
+	f.BoolVar(&o.ACME.Wanted, "acme", false,
+		"get certificates for each --name from an authority (ACME), which asks on port 443 whether it is this service; you agree to its terms")
+	f.StringVar(&o.ACME.Directory, "acme-directory", "", "another authority, by the address of its directory")
+	f.StringVar(&o.ACME.Root, "acme-root", "", "file of the certificate by which that authority's own address is known")
+	f.StringVar(&o.ACME.Mail, "acme-mail", "", "to whom the authority writes")
 	f.StringSliceVar(&o.Proxies, "proxy", nil,
 		"range of addresses of a proxy in front, such as 10.0.0.2/32, that is believed about where requests come from; can be repeated")
 	f.StringVar(&keep, "keep-free", "1GB",
@@ -100,6 +105,9 @@ func (o *ServeOptions) reached() error {
 	if (o.Cert == "") != (o.CertKey == "") {
 		return errors.New("--tls-cert and --tls-key belong together")
 	}
+	if err := o.ACME.check(o.Cert, HostsOf(o.Names)); err != nil {
+		return err
+	}
 	for _, p := range o.Proxies {
 		if _, err := netip.ParsePrefix(p); err == nil {
 			continue
@@ -111,12 +119,54 @@ func (o *ServeOptions) reached() error {
 	host, _, err := net.SplitHostPort(o.Listen)
 	ip, fault := netip.ParseAddr(host)
 	onlyHere := host == "localhost" || fault == nil && ip.IsLoopback()
-	if err == nil && !onlyHere && o.Cert == "" && len(o.Proxies) == 0 {
+	if err == nil && !onlyHere && o.Cert == "" && !o.ACME.Wanted && len(o.Proxies) == 0 {
 		return fmt.Errorf(
-			"--listen %s can be reached from elsewhere, where everybody in between would read passwords: give --tls-cert and --tls-key, or name the --proxy in front that speaks TLS",
+			"--listen %s can be reached from elsewhere, where everybody in between would read passwords: give --tls-cert and --tls-key, or --acme, or name the --proxy in front that speaks TLS",
 			o.Listen)
 	}
 	return nil
+}
+
+// ACME is how a service gets certificates itself.
+type ACME struct {
+	Wanted    bool
+	Directory string // of the authority; "" for the usual one
+	Root      string // a file with what its own address is certified by; "" for what the machine trusts
+	Mail      string // to whom it writes; "" for nobody
+}
+
+// check refuses what gets no certificate.
+func (a *ACME) check(cert string, hosts []string) error {
+	switch {
+	case !a.Wanted && (a.Directory != "" || a.Root != "" || a.Mail != ""):
+		return errors.New("--acme-directory, --acme-root and --acme-mail belong to --acme")
+	case !a.Wanted:
+		return nil
+	case cert != "":
+		return errors.New("give either --acme or --tls-cert")
+	case len(hosts) == 0:
+		return errors.New("--acme needs to know for which name: --name https://harvik.example")
+	}
+	for _, host := range hosts {
+		if _, err := netip.ParseAddr(host); err == nil || !strings.Contains(host, ".") {
+			return fmt.Errorf("--acme: no authority certifies %s; give a --name such as https://harvik.example", host)
+		}
+	}
+	if u, err := url.Parse(a.Directory); a.Directory != "" && (err != nil || u.Host == "") {
+		return fmt.Errorf("--acme-directory %s: write an address such as https://ca.fernhollow.example/directory", a.Directory)
+	}
+	return nil
+}
+
+// HostsOf are the hosts of names that a service goes by.
+func HostsOf(names []string) []string {
+	var out []string
+	for _, name := range names {
+		if u, err := nameOf(name); err == nil {
+			out = append(out, strings.ToLower(u.Hostname()))
+		}
+	}
+	return out
 }
 
 // flags are those by which a process is told how much it does at once.
@@ -185,8 +235,8 @@ func bytesOf(s string) (int64, error) {
 	return int64(n * float64(unit)), nil
 }
 
-// isName refuses what is no host name and no origin.
-func isName(name string) error {
+// nameOf reads a name that a service goes by: a host name, or an origin.
+func nameOf(name string) (*url.URL, error) {
 	text := name
 	if !strings.Contains(text, "://") {
 		text = "http://" + text
@@ -194,9 +244,9 @@ func isName(name string) error {
 	u, err := url.Parse(strings.TrimSuffix(text, "/"))
 	if err != nil || u.Hostname() == "" || u.Path != "" || u.RawQuery != "" || u.User != nil || u.Scheme != "http" &&
 		u.Scheme != "https" {
-		return fmt.Errorf("--name %s: write a host name such as harvik.example, or an origin such as https://harvik.example", name)
+		return nil, fmt.Errorf("--name %s: write a host name such as harvik.example, or an origin such as https://harvik.example", name)
 	}
-	return nil
+	return u, nil
 }
 
 func (a *app) linkCommand() *cobra.Command {

@@ -19,6 +19,7 @@ import (
 	"harvik/internal/house"
 	"harvik/internal/jobs"
 	"harvik/internal/password"
+	"harvik/internal/provider"
 	"harvik/internal/render"
 	"harvik/internal/service"
 	"harvik/internal/store"
@@ -77,8 +78,8 @@ func startOn(t testing.TB, database string) *harvik {
 		t.Fatal(err)
 	}
 	closing := make(chan struct{})
-	engine := service.New(s, rooms, service.Config{Checks: testkit.Catalogue, Sealer: v, Console: console.Files(),
-		Log: testkit.Quiet, Closing: closing, Passwords: password.New(2)}).Handler()
+	engine := service.New(s, rooms, service.Config{Checks: testkit.Catalogue, Sealer: v, Providers: provider.New(v),
+		Console: console.Files(), Log: testkit.Quiet, Closing: closing, Passwords: password.New(2)}).Handler()
 	server := httptest.NewServer(engine)
 	t.Cleanup(func() {
 		close(closing)

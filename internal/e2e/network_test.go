@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"crypto/tls"
 	"crypto/x509"
@@ -16,6 +17,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -189,5 +191,74 @@ func TestBehindProxy(t *testing.T) {
 				t.Errorf("the session is from %v, not %s", from, want)
 			}
 		})
+	}
+}
+
+// TestACME: a service gets its certificate itself, for its own name alone, keeps it over a restart, and goes on for
+// commands of the machine while it has none.
+func TestACME(t *testing.T) {
+	t.Parallel()
+	s := newShell(t)
+	const name = "harvik.fernhollow.example"
+	s.fails("start --acme", 2, "--name https://harvik.example")
+	s.fails("start --acme --name localhost", 2, "no authority certifies localhost")
+	s.fails("start --acme --name 192.0.2.7", 2, "no authority certifies 192.0.2.7")
+	s.fails("start --acme --tls-cert a --tls-key b --name "+name, 2, "either --acme or --tls-cert")
+	s.fails("start --acme-mail ash@fernhollow.example", 2, "belong to --acme")
+	s.fails("start --listen 127.0.0.1:0 --acme --acme-root /nowhere --name "+name, 1, "--acme-root")
+	port := freePort(t)
+	at := "127.0.0.1:" + port
+	authority := testkit.NewAuthority(t, at)
+	start := func() {
+		s.startWith(new(bytes.Buffer), "--listen", at, "--name", "https://"+name, "--acme", "--acme-directory",
+			authority.Directory)
+	}
+	shown := func(name string) (*x509.Certificate, error) {
+		conn, err := tls.Dial("tcp", at, &tls.Config{RootCAs: authority.Roots, ServerName: name})
+		if err != nil {
+			return nil, err
+		}
+		defer conn.Close()
+		return conn.ConnectionState().PeerCertificates[0], nil
+	}
+	start()
+	s.ok("site list") // there is no certificate yet
+	if link := s.ok("link"); !strings.HasPrefix(link, "https://"+name+"/sign-in#") {
+		t.Errorf("the link is %s", link)
+	}
+	first, err := shown(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := shown("elsewhere.example"); err == nil {
+		t.Error("it has a certificate for another name")
+	}
+	if n, orders := authority.Certified(), authority.Orders(); n != 1 || orders != 1 {
+		t.Errorf("%d certificates, %d orders", n, orders)
+	}
+	client := &http.Client{Timeout: time.Minute, Transport: &http.Transport{
+		TLSClientConfig: &tls.Config{RootCAs: authority.Roots},
+		DialContext: func(ctx context.Context, network, _ string) (net.Conn, error) {
+			return new(net.Dialer).DialContext(ctx, network, at)
+		}}}
+	resp, err := client.Get("https://" + name + "/healthz")
+	if err != nil || resp.StatusCode != http.StatusOK || resp.Header.Get("Strict-Transport-Security") == "" {
+		t.Fatalf("%+v (%v)", resp, err)
+	}
+	resp.Body.Close()
+	s.stop(syscall.SIGTERM)
+	start()
+	again, err := shown(name)
+	if err != nil || again.SerialNumber.Cmp(first.SerialNumber) != 0 || authority.Certified() != 1 {
+		t.Errorf("after a restart it shows %v, %d given out (%v)", again.SerialNumber, authority.Certified(), err)
+	}
+	kept, err := filepath.Glob(filepath.Join(s.data, "certificates", "*"))
+	if err != nil || len(kept) < 2 {
+		t.Errorf("kept are %v (%v)", kept, err)
+	}
+	for _, file := range kept {
+		if info, err := os.Stat(file); err != nil || info.Mode().Perm() != 0o600 {
+			t.Errorf("%s: %v (%v)", file, info.Mode(), err)
+		}
 	}
 }

@@ -73,6 +73,7 @@ func TestPeople(t *testing.T) {
 	// Who has forgotten it, or is to be let in no more.
 	b.visit(h.url + "/trail?who=ash")
 	b.see("Take, claim, assign or open fixes again")
+	b.see("chose a password by an invitation")
 	b.visit(h.url + "/people")
 	b.click("button", "Change: ash")
 	b.choose("Role", "reader")

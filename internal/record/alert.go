@@ -125,6 +125,14 @@ type MailServer struct {
 	Sealed []byte // its password
 }
 
+// A Provider is an identity provider of the agency's own.
+type Provider struct {
+	Name   string // how people call it
+	Issuer string // its address
+	Client string // by what name it knows Harvik
+	Sealed []byte // the secret for that
+}
+
 // How a mail server is spoken to.
 const (
 	MailStartTLS = "starttls"

@@ -13,8 +13,13 @@ func WayPurpose(name string) string { return "way " + name }
 // MailPurpose is that of the password of the mail server.
 const MailPurpose = "mail server"
 
-// MailSetting and ConsoleSetting are the settings of the mail server, and of where the console is.
+// ProviderPurpose is that of the secret for the identity provider.
+const ProviderPurpose = "identity provider"
+
+// MailSetting, ProviderSetting and ConsoleSetting are the settings of the mail server, of the identity provider, and of
+// where the console is.
 const (
-	MailSetting    = "mail"
-	ConsoleSetting = "console"
+	MailSetting     = "mail"
+	ProviderSetting = "provider"
+	ConsoleSetting  = "console"
 )

@@ -51,7 +51,7 @@ func personOfKey(id []byte) (int64, error) {
 
 // keyring is the library, for the name by which the service was reached; on failure it has answered.
 func (s *Service) keyring(c *gin.Context) (*webauthn.WebAuthn, bool) {
-	origin := s.scheme(c.Request) + "://" + c.Request.Host
+	origin := s.origin(c)
 	u, err := url.Parse(origin)
 	if err == nil {
 		if _, number := netip.ParseAddr(u.Hostname()); number == nil {
@@ -122,42 +122,17 @@ func (s *Service) beginPasskey(c *gin.Context) {
 
 // ceremony keeps the first step, and answers with what the browser is to be given.
 func (s *Service) ceremony(c *gin.Context, person int64, options any, session *webauthn.SessionData, err error) {
-	var body, told []byte
-	var secret string
-	if err == nil {
-		body, err = json.Marshal(session)
-	}
+	var told []byte
 	if err == nil {
 		told, err = json.Marshal(options)
 	}
-	if err == nil {
-		secret, err = s.store.BeginCeremony(c, person, body)
-	}
-	switch {
-	case errors.Is(err, record.ErrBusy):
-		c.Header("Retry-After", retryLater)
-		problem(c, http.StatusTooManyRequests, "too many are signing in; try again in a minute")
-	case err != nil:
-		s.fail(c, err, "the passkey")
-	default:
-		c.JSON(http.StatusOK, api.Ceremony{Ceremony: secret, Options: told})
-	}
-}
-
-// begun is what the first step kept; on failure it has answered.
-func (s *Service) begun(c *gin.Context, person int64, secret string) (session webauthn.SessionData, ok bool) {
-	body, err := s.store.EndCeremony(c, person, secret)
-	if err == nil {
-		err = json.Unmarshal(body, &session)
-	}
-	if errors.Is(err, record.ErrNotFound) {
-		problem(c, http.StatusUnauthorized, "this took too long, or was done before; begin again")
-		return session, false
-	}
 	if err != nil {
 		s.fail(c, err, "the passkey")
+		return
 	}
-	return session, err == nil
+	if secret, ok := s.keepStep(c, person, session); ok {
+		c.JSON(http.StatusOK, api.Ceremony{Ceremony: secret, Options: told})
+	}
 }
 
 // addPasskey is the second step of making one.
@@ -175,8 +150,8 @@ func (s *Service) addPasskey(c *gin.Context) {
 	if !ok {
 		return
 	}
-	session, ok := s.begun(c, who.Person, in.Ceremony)
-	if !ok {
+	var session webauthn.SessionData
+	if !s.begun(c, who.Person, in.Ceremony, &session) {
 		return
 	}
 	user, err := s.keyedOf(c, who.Person)
@@ -244,8 +219,8 @@ func (s *Service) signInKeyed(c *gin.Context) {
 	if !ok {
 		return
 	}
-	session, ok := s.begun(c, 0, in.Ceremony)
-	if !ok {
+	var session webauthn.SessionData
+	if !s.begun(c, 0, in.Ceremony, &session) {
 		return
 	}
 	answer, err := protocol.ParseCredentialRequestResponseBytes(in.Credential)
@@ -261,8 +236,7 @@ func (s *Service) signInKeyed(c *gin.Context) {
 		}, session, answer)
 	}
 	if err != nil || used.Authenticator.CloneWarning {
-		_ = s.store.Tried(c, "", s.place(c), false)
-		problem(c, http.StatusUnauthorized, "this passkey lets nobody in here")
+		s.turnedAway(c, "this passkey lets nobody in here")
 		return
 	}
 	body, err := json.Marshal(used)

@@ -184,7 +184,7 @@ func (s *Service) invite(c *gin.Context, id int64, status int) {
 		return
 	}
 	// The secret stands behind the number sign, which browsers do not send.
-	address := s.scheme(c.Request) + "://" + c.Request.Host + "/welcome#" + secret
+	address := s.origin(c) + "/welcome#" + secret
 	out := api.Invitation{Person: wire.Person(&p), Link: address, Until: time.Now().Add(store.InviteLife)}
 	if p.Mail != "" {
 		err := s.rooms.Invite(c, p.Mail, p.Name, out.Link, out.Until)
@@ -278,9 +278,7 @@ func (s *Service) welcome(c *gin.Context) {
 	}
 	p, err := s.store.Invited(c, in.Link)
 	if errors.Is(err, record.ErrNotFound) {
-		_ = s.store.Tried(c, "", s.place(c), false)
-		problem(c, http.StatusUnauthorized,
-			"this link has been used, has run out, or a newer one was made; ask who sent it for another")
+		s.turnedAway(c, "this link has been used, has run out, or a newer one was made; ask who sent it for another")
 		return
 	}
 	if err != nil {
@@ -308,6 +306,7 @@ func (s *Service) welcome(c *gin.Context) {
 	}
 	key, ok := s.letIn(c, p.ID)
 	if ok {
+		s.arrived(c, p, "welcome", "chose a password by an invitation")
 		c.JSON(http.StatusOK, api.Welcomed{Name: p.Name, Role: string(p.Role), Ready: true, Key: key})
 	}
 }

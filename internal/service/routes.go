@@ -21,6 +21,11 @@ func (s *Service) routes(g *gin.Engine) {
 	g.POST("/api/v1/session/passkey/begin", noStore, s.beginKeyed)
 	g.POST("/api/v1/session/passkey", noStore, s.signInKeyed)
 
+	provided := &turns{what: "sign-ins by the identity provider", all: 8, each: 8}
+	g.GET("/api/v1/session/provider", noStore, s.whichProvider)
+	g.POST("/api/v1/session/provider/begin", noStore, atOnce(provided, s.beginProvided))
+	g.POST("/api/v1/session/provider", noStore, atOnce(provided, s.signInProvided))
+
 	api := g.Group("/api/v1", noStore, s.authenticated, s.permitted, s.noted)
 	api.PUT("/me", s.rename)
 	api.PUT("/me/password", s.setPassword)
@@ -34,6 +39,9 @@ func (s *Service) routes(g *gin.Engine) {
 	api.PUT("/people/:person", s.setPerson)
 	api.DELETE("/people/:person", s.endPerson)
 	api.POST("/people/:person/invitation", s.invitePerson)
+	api.GET("/provider", s.showProvider)
+	api.PUT("/provider", s.setProvider)
+	api.DELETE("/provider", s.removeProvider)
 	api.GET("/trail", s.listTrail)
 	api.GET("/session", s.whoAmI)
 	api.DELETE("/session", s.signOut)

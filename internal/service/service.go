@@ -144,6 +144,7 @@ type Store interface {
 	RemovePasskey(ctx context.Context, person, id int64) error
 	BeginCeremony(ctx context.Context, person int64, body json.RawMessage) (secret string, err error)
 	EndCeremony(ctx context.Context, person int64, secret string) (json.RawMessage, error)
+	PersonBy(ctx context.Context, issuer, subject, mail string) (person int64, err error)
 	Note(ctx context.Context, t record.TrailStep) error
 	Trail(ctx context.Context, q record.TrailQuery) ([]record.TrailStep, error)
 	report.Source
@@ -265,6 +266,7 @@ type Service struct {
 
 	patience  patience
 	passwords *password.Keeper
+	providers Providers
 	proxies   []netip.Prefix
 }
 
@@ -281,12 +283,14 @@ type Config struct {
 	Proxies []string
 	// of passwords; nil where nobody signs in by one
 	Passwords *password.Keeper
+	// speak to identity providers; nil where nobody signs in by one
+	Providers Providers
 }
 
 // New makes a service.
 func New(s Store, r Rooms, c Config) *Service {
 	out := &Service{store: s, rooms: r, checks: c.Checks, sealer: c.Sealer, log: c.Log, console: c.Console,
-		closing: c.Closing, passwords: c.Passwords, names: map[string]bool{},
+		closing: c.Closing, passwords: c.Passwords, providers: c.Providers, names: map[string]bool{},
 		origins: map[string]bool{}, patience: usual}
 	for _, text := range c.Proxies {
 		if p, err := prefixOf(text); err == nil {

@@ -74,9 +74,10 @@ func (s *Service) signIn(c *gin.Context) {
 		}
 		var err error
 		if person, err = s.store.Redeem(c, in.Link, store.Link); errors.Is(err, record.ErrNotFound) {
-			_ = s.store.Tried(c, "", s.place(c), false)
-			problem(c, http.StatusUnauthorized,
-				"this link has been used, has run out, or a newer one was printed; print another with `harvik link`")
+			s.turnedAway(
+				c,
+				"this link has been used, has run out, or a newer one was printed; print another with `harvik link`",
+			)
 			return
 		} else if err != nil {
 			s.fail(c, err, "the link")
@@ -103,19 +104,17 @@ func (s *Service) signedIn(c *gin.Context, person int64, how string) {
 		return
 	}
 	if p, err := s.store.Person(c, person); err == nil {
-		s.note(
-			c,
-			record.TrailStep{
-				Who:     p.Name,
-				Person:  p.ID,
-				Kind:    store.Session,
-				Place:   s.place(c),
-				What:    "signIn",
-				Subject: how,
-			},
-		)
+		s.arrived(c, p, "signIn", how)
 	}
 	c.JSON(http.StatusOK, api.SessionKey{Key: key})
+}
+
+// arrived notes in the trail that somebody came in, and how.
+func (s *Service) arrived(c *gin.Context, p record.Person, what, how string) {
+	s.note(
+		c,
+		record.TrailStep{Who: p.Name, Person: p.ID, Kind: store.Session, Place: s.place(c), What: what, Subject: how},
+	)
 }
 
 // leave ends the session that a browser has, if it has one.

@@ -190,6 +190,7 @@ var states = map[string]func(*Service, *gin.Context) (any, error){
 	"/api/v1/sites/:site/waivers/:waiver":      waiverState,
 	"/api/v1/ways/:way":                        wayState,
 	"/api/v1/mail":                             mailState,
+	"/api/v1/provider":                         providerState,
 	"/api/v1/people/:person":                   personState,
 	"/api/v1/me":                               meState,
 	"/api/v1/alerts/:alert":                    alertState,
@@ -260,6 +261,12 @@ func mailState(s *Service, c *gin.Context) (any, error) {
 	return wire.MailServer(&server), err
 }
 
+func providerState(s *Service, c *gin.Context) (any, error) {
+	var of record.Provider
+	err := s.store.Setting(c, record.ProviderSetting, &of)
+	return map[string]any{"name": of.Name, "issuer": of.Issuer, "client": of.Client}, err
+}
+
 func personState(s *Service, c *gin.Context) (any, error) {
 	all, err := s.store.People(c)
 	return oneOf(all, func(p *record.Person) bool { return fmt.Sprint(p.ID) == c.Param("person") }, wire.Person), err
@@ -327,7 +334,7 @@ var summaries = sync.OnceValue(func() map[string]string {
 		says, _, _ := strings.Cut(one.Summary, "; ")
 		out[one.ID], _, _ = strings.Cut(says, ", in place of ")
 	}
-	out["signIn"] = "Sign in"
+	out["signIn"], out["welcome"] = "Sign in", "Come in by an invitation"
 	return out
 })
 

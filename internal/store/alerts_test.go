@@ -247,18 +247,25 @@ func TestWays(t *testing.T) {
 	if err := s.Set(t.Context(), record.MailSetting, record.MailServer{Host: "mail", Sealed: []byte("y")}); err != nil {
 		t.Fatal(err)
 	}
+	if err := s.Set(t.Context(), record.ProviderSetting, record.Provider{Issuer: "id", Sealed: []byte("z")}); err != nil {
+		t.Fatal(err)
+	}
 	var purposes []string
 	n, err := s.Reseal(t.Context(), "print", func(purpose string, sealed []byte) ([]byte, error) {
 		purposes = append(purposes, purpose+"="+string(sealed))
 		return append(sealed, '2'), nil
 	})
-	if err != nil || n != 2 ||
-		!slices.Equal(purposes, []string{record.MailPurpose + "=y", record.WayPurpose("ash") + "=x"}) {
+	if err != nil || n != 3 ||
+		!slices.Equal(purposes, []string{record.MailPurpose + "=y", record.ProviderPurpose + "=z", record.WayPurpose("ash") + "=x"}) {
 		t.Errorf("%d resealed: %q (%v)", n, purposes, err)
 	}
 	var server record.MailServer
 	if err := s.Setting(t.Context(), record.MailSetting, &server); err != nil || string(server.Sealed) != "y2" {
 		t.Errorf("%+v (%v)", server, err)
+	}
+	var provider record.Provider
+	if err := s.Setting(t.Context(), record.ProviderSetting, &provider); err != nil || string(provider.Sealed) != "z2" {
+		t.Errorf("%+v (%v)", provider, err)
 	}
 	if err := s.RemoveWay(t.Context(), "ash"); err != nil {
 		t.Fatal(err)

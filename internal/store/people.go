@@ -94,6 +94,11 @@ func (s *Store) SetPerson(ctx context.Context, p record.Person) error {
 		if _, err := tx.Exec(ctx, "lock table person in share row exclusive mode"); err != nil {
 			return err
 		}
+		// By another address an identity provider may mean somebody else.
+		if _, err := tx.Exec(ctx, `delete from identity i using person p where i.person_id = p.id and p.id = $1
+			and lower(p.mail) <> lower($2)`, p.ID, clean(p.Mail)); err != nil {
+			return err
+		}
 		tag, err := tx.Exec(ctx, `update person p set name = $2, mail = $3, role = $4, lists = $5, everywhere = $6, groups = $7
 			where id = $1 and ended is null and ($4 = 'owner' or `+lastOwner+")",
 			p.ID, clean(p.Name), clean(p.Mail), p.Role, p.Lists, p.Everywhere, p.Groups)
@@ -158,6 +163,9 @@ func (s *Store) EndPerson(ctx context.Context, id int64) error {
 		}
 		if err == nil {
 			_, err = tx.Exec(ctx, "delete from credential where person_id = $1", id)
+		}
+		if err == nil {
+			err = forgetIdentities(ctx, tx, id)
 		}
 		return err
 	})

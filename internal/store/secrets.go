@@ -12,9 +12,16 @@ import (
 
 // SetSecret keeps a sealed secret of a site, bound to a host and to how the network leads there.
 func (s *Store) SetSecret(ctx context.Context, site int64, name, host, network string, sealed []byte) error {
-	_, err := s.db.ExecContext(ctx, `insert into secret (site_id, name, host, network, sealed) values ($1, $2, $3, $4, $5)
+	_, err := s.db.ExecContext(
+		ctx,
+		`insert into secret (site_id, name, host, network, sealed) values ($1, $2, $3, $4, $5)
 		on conflict (site_id, name) do update set host = excluded.host, network = excluded.network, sealed = excluded.sealed, changed = now()`,
-		site, name, host, network, sealed)
+		site,
+		name,
+		host,
+		network,
+		sealed,
+	)
 	return err
 }
 
@@ -22,9 +29,14 @@ func (s *Store) SetSecret(ctx context.Context, site int64, name, host, network s
 // they are.
 func (s *Store) Secrets(ctx context.Context, site int64) ([]record.Secret, error) {
 	secrets := []record.Secret{}
-	err := s.db.SelectContext(ctx, &secrets, `select s.name, s.host, s.changed, u.at as used, coalesce(u.who, '') as used_by, coalesce(u.what, '') as used_for
+	err := s.db.SelectContext(
+		ctx,
+		&secrets,
+		`select s.name, s.host, s.changed, u.at as used, coalesce(u.who, '') as used_by, coalesce(u.what, '') as used_for
 		from secret s left join lateral (select at, who, what from secret_use where site_id = s.site_id and name = s.name order by id desc limit 1) u on true
-		where s.site_id = $1 order by s.name`, site)
+		where s.site_id = $1 order by s.name`,
+		site,
+	)
 	return secrets, err
 }
 
@@ -55,16 +67,22 @@ func (s *Store) BindSecret(ctx context.Context, site int64, name, network string
 	return err
 }
 
+// sealedSettings are what the secrets in settings are sealed for.
+var sealedSettings = map[string]string{
+	record.MailSetting:     record.MailPurpose,
+	record.ProviderSetting: record.ProviderPurpose,
+}
+
 // Reseal seals every secret anew, and notes by which key that is; nothing has changed where one of them cannot be. Anew
 // takes what a secret is sealed for.
 func (s *Store) Reseal(ctx context.Context, print string, anew func(purpose string, sealed []byte) ([]byte, error)) (
 	secrets int, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
-		// Those of sites, those of ways to tell somebody, and the password of the mail server.
+		// Those of sites, of ways to tell somebody, and of settings: for the mail server and the identity provider.
 		rows, err := tx.Query(ctx, `select 'secret', site_id, name, sealed from secret
 			union all select 'way', 0, name, sealed from way where sealed is not null
-			union all select 'mail', 0, 'of the mail server', decode(body ->> 'Sealed', 'base64') from setting
-				where name = 'mail' and body ->> 'Sealed' is not null order by 1, 2, 3`)
+			union all select 'setting', 0, name, decode(body ->> 'Sealed', 'base64') from setting
+				where body ->> 'Sealed' is not null order by 1, 2, 3`)
 		if err != nil {
 			return err
 		}
@@ -77,8 +95,8 @@ func (s *Store) Reseal(ctx context.Context, print string, anew func(purpose stri
 			switch of {
 			case "way":
 				purpose = record.WayPurpose(name)
-			case "mail":
-				purpose = record.MailPurpose
+			case "setting":
+				purpose = sealedSettings[name]
 			}
 			fresh, err := anew(purpose, sealed)
 			if err != nil {
@@ -90,7 +108,7 @@ func (s *Store) Reseal(ctx context.Context, print string, anew func(purpose stri
 			case "way":
 				b.Queue("update way set sealed = $2 where name = $1", name, fresh)
 			default:
-				b.Queue("update setting set body = jsonb_set(body, '{Sealed}', to_jsonb(encode($1, 'base64'))) where name = 'mail'", fresh)
+				b.Queue("update setting set body = jsonb_set(body, '{Sealed}', to_jsonb(encode($2, 'base64'))) where name = $1", name, fresh)
 			}
 			return nil
 		}); err != nil {

@@ -72,3 +72,8 @@ func ClientFix(in *record.FixLine) api.Fix {
 func Passkey(in *record.Passkey) api.Passkey {
 	return api.Passkey{ID: in.ID, Name: in.Name, Created: in.Created, Used: value(in.Used)}
 }
+
+// Provider is the identity provider without its secret; back is where it is to send browsers.
+func Provider(in *record.Provider, back string) api.Provider {
+	return api.Provider{Name: in.Name, Issuer: in.Issuer, Client: in.Client, Secret: len(in.Sealed) > 0, Back: back}
+}

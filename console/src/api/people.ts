@@ -20,3 +20,6 @@ export const trail = (site: string, who: string) =>
 
 export const passkeys = () =>
   queryOptions({ queryKey: ["passkeys"], queryFn: () => read(api.GET("/me/passkeys")) });
+
+export const provider = () =>
+  queryOptions({ queryKey: ["provider"], queryFn: () => read(api.GET("/provider")) });

@@ -125,6 +125,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/provider": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The identity provider by which people can sign in */
+        get: operations["whichProvider"];
+        put?: never;
+        /** Sign in by the identity provider */
+        post: operations["signInProvided"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/provider/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to sign in by the identity provider */
+        post: operations["beginProvided"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/provider": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The identity provider that is set */
+        get: operations["showProvider"];
+        /** Set the identity provider by which people can sign in */
+        put: operations["setProvider"];
+        post?: never;
+        /** Let nobody in by the identity provider any more */
+        delete: operations["removeProvider"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/me/passkeys/begin": {
         parameters: {
             query?: never;
@@ -2322,6 +2376,47 @@ export interface components {
             ceremony: string;
             /** @description for navigator.credentials, as W3C Web Authentication has it */
             options: unknown;
+        };
+        ProviderName: {
+            /** @description empty where none is set */
+            name: string;
+        };
+        /** @description The first step with an identity provider */
+        ProviderStep: {
+            /** @description kept by the browser and sent with the second step, within five minutes */
+            ceremony: string;
+            /** @description of the provider */
+            address: string;
+        };
+        /** @description What an identity provider sent back by the browser */
+        ProvidedSignIn: {
+            ceremony: string;
+            state: string;
+            code?: string;
+            /** @description iss, as RFC 9207 has it */
+            issuer?: string;
+            /** @description error, as RFC 6749 has it */
+            refusal?: string;
+        };
+        /** @description An identity provider (OpenID Connect) */
+        Provider: {
+            /** @description how people call it; empty where none is set */
+            name: string;
+            /** @description its address */
+            issuer: string;
+            /** @description by what name it knows Harvik */
+            client: string;
+            /** @description whether there is one */
+            secret: boolean;
+            /** @description where it sends browsers back to: to be registered there */
+            back: string;
+        };
+        NewProvider: {
+            name: string;
+            issuer: string;
+            client: string;
+            /** @description it never comes out again; left out, it stays */
+            secret?: string;
         };
         KeyedSignIn: {
             ceremony: string;
@@ -5759,6 +5854,141 @@ export interface operations {
             };
             401: components["responses"]["Problem"];
             409: components["responses"]["Problem"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    whichProvider: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How it is called */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProviderName"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signInProvided: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProvidedSignIn"];
+            };
+        };
+        responses: {
+            /** @description Signed in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionKey"];
+                };
+            };
+            401: components["responses"]["Problem"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    beginProvided: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Where the browser is to go */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProviderStep"];
+                };
+            };
+            409: components["responses"]["Problem"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    showProvider: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It, without its secret */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Provider"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setProvider: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProvider"];
+            };
+        };
+        responses: {
+            /** @description It, without its secret */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Provider"];
+                };
+            };
+            422: components["responses"]["Problem"];
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeProvider: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             default: components["responses"]["Problem"];
         };
     };

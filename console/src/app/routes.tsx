@@ -9,6 +9,7 @@ const view =
 
 export const router = createBrowserRouter([
   { path: "/sign-in", lazy: view("SignIn", () => import("../features/session/SignIn")) },
+  { path: "/back", lazy: view("Back", () => import("../features/session/Back")) },
   { path: "/welcome", lazy: view("Welcome", () => import("../features/session/Welcome")) },
   {
     element: <Shell />,

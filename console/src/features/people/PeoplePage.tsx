@@ -10,6 +10,7 @@ import { moment } from "../../lib/time";
 import { Panel, Rows } from "../../ui/Panel";
 import { Failed, Loading, Refused } from "../../ui/States";
 import { PersonForm } from "./PersonForm";
+import { ProviderPanel } from "./ProviderPanel";
 
 /** Who works here, what each may, and how to let others in. */
 export function PeoplePage() {
@@ -40,6 +41,7 @@ export function PeoplePage() {
       <Panel title="Let somebody in">
         <PersonForm done={setInvited} />
       </Panel>
+      <ProviderPanel />
       <Panel title="Roles">
         <Box as="ul" listStyleType="disc" ps="5">
           {list.data.roles.map((r) => (

@@ -1,9 +1,10 @@
 import { Box, Button, Code, Flex, Heading, Text } from "@chakra-ui/react";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { api, keepSession, read } from "../../api/client";
 import { knowsPasskeys, signInByPasskey } from "../../lib/passkey";
+import { goToProvider } from "../../lib/provider";
 import { Blank } from "../../ui/Blank";
 import { Refused } from "../../ui/States";
 
@@ -75,6 +76,12 @@ function ByName({ done }: { done: (key: string) => void }) {
     onSuccess: ({ key }) => done(key),
   });
   const keyed = useMutation({ mutationFn: signInByPasskey, onSuccess: ({ key }) => done(key) });
+  const provider = useQuery({
+    queryKey: ["which-provider"],
+    queryFn: () => read(api.GET("/session/provider")),
+    retry: false,
+  }).data?.name;
+  const away = useMutation({ mutationFn: goToProvider });
   return (
     <form
       onSubmit={(e) => {
@@ -97,12 +104,19 @@ function ByName({ done }: { done: (key: string) => void }) {
           Sign in
         </Button>
       </Flex>
-      {knowsPasskeys() && (
-        <Button size="sm" variant="outline" mt="2" loading={keyed.isPending} onClick={() => keyed.mutate()}>
-          Sign in by a passkey
-        </Button>
-      )}
-      <Refused error={sign.error ?? keyed.error} mt="2" />
+      <Flex gap="2" mt="2" wrap="wrap">
+        {provider && (
+          <Button size="sm" variant="outline" loading={away.isPending} onClick={() => away.mutate()}>
+            Sign in by {provider}
+          </Button>
+        )}
+        {knowsPasskeys() && (
+          <Button size="sm" variant="outline" loading={keyed.isPending} onClick={() => keyed.mutate()}>
+            Sign in by a passkey
+          </Button>
+        )}
+      </Flex>
+      <Refused error={sign.error ?? keyed.error ?? away.error} mt="2" />
     </form>
   );
 }
