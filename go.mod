@@ -22,6 +22,7 @@ require (
 	github.com/go-openapi/jsonpointer v1.0.2
 	github.com/go-webauthn/webauthn v0.18.2
 	github.com/google/pprof v0.0.0-20260115054156-294ebfa9ad83
+	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/jmoiron/sqlx v1.4.0
@@ -56,6 +57,7 @@ require (
 	golang.org/x/sys v0.50.0
 	golang.org/x/term v0.48.0
 	golang.org/x/text v0.44.0
+	golang.org/x/time v0.16.0
 )
 
 require (

@@ -26,7 +26,7 @@ func (s *Service) routes(g *gin.Engine) {
 	g.POST("/api/v1/session/provider/begin", noStore, atOnce(provided, s.beginProvided))
 	g.POST("/api/v1/session/provider", noStore, atOnce(provided, s.signInProvided))
 
-	api := g.Group("/api/v1", noStore, s.authenticated, s.permitted, s.noted)
+	api := g.Group("/api/v1", noStore, s.authenticated, s.personPaced, s.permitted, s.noted)
 	api.PUT("/me", s.rename)
 	api.PUT("/me/password", s.setPassword)
 	api.DELETE("/me/sessions", s.endSessions)

@@ -3,6 +3,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"io"
@@ -268,6 +269,8 @@ type Service struct {
 	passwords *password.Keeper
 	providers Providers
 	proxies   []netip.Prefix
+	byPlace   *often
+	byPerson  *often
 }
 
 // Config is what a Service needs besides the store and the runner.
@@ -285,6 +288,8 @@ type Config struct {
 	Passwords *password.Keeper
 	// speak to identity providers; nil where nobody signs in by one
 	Providers Providers
+	// how often each may ask; none for the usual
+	Rates Rates
 }
 
 // New makes a service.
@@ -292,6 +297,8 @@ func New(s Store, r Rooms, c Config) *Service {
 	out := &Service{store: s, rooms: r, checks: c.Checks, sealer: c.Sealer, log: c.Log, console: c.Console,
 		closing: c.Closing, passwords: c.Passwords, providers: c.Providers, names: map[string]bool{},
 		origins: map[string]bool{}, patience: usual}
+	rates := cmp.Or(c.Rates, usualRates)
+	out.byPlace, out.byPerson = newOften(rates.Place), newOften(rates.Person)
 	for _, text := range c.Proxies {
 		if p, err := prefixOf(text); err == nil {
 			out.proxies = append(out.proxies, p)
@@ -332,7 +339,7 @@ func (s *Service) Handler() *gin.Engine {
 		believed = append(believed, p.String())
 	}
 	_ = g.SetTrustedProxies(believed) // they are ranges: it takes them
-	g.Use(s.logged, s.guarded, s.unstalled, s.secureHeaders, s.named, wellFormed)
+	g.Use(s.logged, s.guarded, s.unstalled, s.secureHeaders, s.placePaced, s.named, wellFormed)
 	s.routes(g)
 	return g
 }

@@ -129,7 +129,7 @@ const retryLater = "5"
 // atOnce makes a handler wait its turn by refusing the caller.
 func atOnce(t *turns, h gin.HandlerFunc) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		end, refusal := t.take(caller(c).ID)
+		end, refusal := t.take(caller(c).Person)
 		if refusal != "" {
 			c.Header("Retry-After", retryLater)
 			problem(c, http.StatusTooManyRequests, refusal)
