@@ -1548,6 +1548,46 @@ type Measured struct {
 	Sum    float64 `json:"sum"`
 }
 
+// Mention What somebody was told by others at their work
+type Mention struct {
+	At time.Time `json:"at"`
+
+	// Fix the first of the fixes that it is about
+	Fix string `json:"fix"`
+
+	// Fixes how many those are
+	Fixes int   `json:"fixes"`
+	ID    int64 `json:"id"`
+
+	// Line of the first
+	Line string `json:"line"`
+
+	// Note of the first
+	Note string    `json:"note,omitempty,omitzero"`
+	Read time.Time `json:"read,omitempty,omitzero"`
+	Site string    `json:"site"`
+
+	// Who who told them
+	Who string `json:"who"`
+
+	// Why note: it names them; given: fixes are theirs now
+	Why string `json:"why"`
+}
+
+// MentionList defines model for MentionList.
+type MentionList struct {
+	Mentions []Mention `json:"mentions"`
+
+	// New how many were not read
+	New int `json:"new"`
+}
+
+// MentionsRead defines model for MentionsRead.
+type MentionsRead struct {
+	// Read their numbers
+	Read []int64 `json:"read"`
+}
+
 // Message defines model for Message.
 type Message struct {
 	Created time.Time `json:"created"`
@@ -3991,6 +4031,9 @@ type SetMailJSONRequestBody = NewMailServer
 // RenameJSONRequestBody defines body for Rename for application/json ContentType.
 type RenameJSONRequestBody = Me
 
+// ReadMentionsJSONRequestBody defines body for ReadMentions for application/json ContentType.
+type ReadMentionsJSONRequestBody = MentionsRead
+
 // AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
 type AddPasskeyJSONRequestBody = NewPasskey
 
@@ -4319,6 +4362,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /me (the `Rename` operationId).
 	Rename(ctx context.Context, body RenameJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListMentions What others told whoever asks, the newest first
+	//
+	// Corresponds with GET /me/mentions (the `ListMentions` operationId).
+	ListMentions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadMentionsWithBody Note that some of it was read
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /me/mentions (the `ReadMentions` operationId).
+	ReadMentionsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadMentions Note that some of it was read
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /me/mentions (the `ReadMentions` operationId).
+	ReadMentions(ctx context.Context, body ReadMentionsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPasskeys The passkeys of whoever asks
 	//
@@ -5684,6 +5746,55 @@ func (c *Calls) RenameWithBody(ctx context.Context, contentType string, body io.
 // Corresponds with PUT /me (the `Rename` operationId).
 func (c *Calls) Rename(ctx context.Context, body RenameJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRenameRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListMentions What others told whoever asks, the newest first
+//
+// Corresponds with GET /me/mentions (the `ListMentions` operationId).
+func (c *Calls) ListMentions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListMentionsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadMentionsWithBody Note that some of it was read
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /me/mentions (the `ReadMentions` operationId).
+func (c *Calls) ReadMentionsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadMentionsRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadMentions Note that some of it was read
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /me/mentions (the `ReadMentions` operationId).
+func (c *Calls) ReadMentions(ctx context.Context, body ReadMentionsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadMentionsRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -9033,6 +9144,73 @@ func NewRenameRequestWithBody(server string, contentType string, body io.Reader)
 	}
 
 	operationPath := fmt.Sprintf("/me")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListMentionsRequest constructs an http.Request for the ListMentions method
+func NewListMentionsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me/mentions")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewReadMentionsRequest calls the generic ReadMentions builder with application/json body
+func NewReadMentionsRequest(server string, body ReadMentionsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReadMentionsRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewReadMentionsRequestWithBody constructs an http.Request for the ReadMentions method, with any body, and a specified content type
+func NewReadMentionsRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/me/mentions")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -15333,6 +15511,16 @@ func (c *Client) SetMail(ctx context.Context, body SetMailJSONRequestBody) (Mail
 // Rename: Go by another name.
 func (c *Client) Rename(ctx context.Context, body RenameJSONRequestBody) (Caller, error) {
 	return read[Caller](c.calls.Rename(ctx, body))
+}
+
+// ListMentions: What others told whoever asks, the newest first.
+func (c *Client) ListMentions(ctx context.Context) (MentionList, error) {
+	return read[MentionList](c.calls.ListMentions(ctx))
+}
+
+// ReadMentions: Note that some of it was read.
+func (c *Client) ReadMentions(ctx context.Context, body ReadMentionsJSONRequestBody) (MentionList, error) {
+	return read[MentionList](c.calls.ReadMentions(ctx, body))
 }
 
 // ListPasskeys: The passkeys of whoever asks.

@@ -267,6 +267,11 @@ func (a *app) inboxCommand() *cobra.Command {
 			if a.json {
 				return writeJSON(c.OutOrStdout(), list)
 			}
+			told, err := cl.ListMentions(c.Context())
+			if err != nil {
+				return err
+			}
+			printMentions(c.OutOrStdout(), told.Mentions, site, time.Now())
 			printAlerts(c.OutOrStdout(), list.Alerts, time.Now())
 			return nil
 		},
@@ -289,7 +294,7 @@ func (a *app) inboxCommand() *cobra.Command {
 	assign.Flags().StringVar(&who, "to", "", "who; nobody without it")
 	c.AddCommand(a.alertDo("read ALERT", "Mark an alert as read", func() (api.AlertChange, error) {
 		return api.AlertChange{State: "read"}, nil
-	}), snooze, wave, assign, a.inboxTakeCommand())
+	}), snooze, wave, assign, a.inboxTakeCommand(), a.inboxSeenCommand())
 	return c
 }
 

@@ -196,7 +196,7 @@ func TestDescription(t *testing.T) {
 		{operation: "invitePerson", path: "person={person}", keep: map[string]string{"invited": "link"}},
 		{operation: "welcome", body: `{"link": "{invited}"}`}, {operation: "setPassword", body: `{"password": "a program may not do so"}`},
 		{operation: "endSessions"},
-		{operation: "listPasskeys"}, {operation: "removePasskey", path: "passkey=9"}, {operation: "beginPasskey"}, {operation: "beginKeyed"},
+		{operation: "listMentions"}, {operation: "readMentions", body: `{"read": [1, 2]}`}, {operation: "listPasskeys"}, {operation: "removePasskey", path: "passkey=9"}, {operation: "beginPasskey"}, {operation: "beginKeyed"},
 		{operation: "addPasskey", body: `{"ceremony": "none", "name": "desk", "credential": {}}`},
 		{operation: "signInKeyed", body: `{"ceremony": "none", "credential": {}}`}, {operation: "endPerson", path: "person={person}"}, {operation: "listTrail", path: "limit=20"},
 		{operation: "setProvider", body: `{"name": "Fernhollow accounts", "issuer": "` + testkit.Identity(t).Address + `", "client": "harvik", "secret": "x"}`},

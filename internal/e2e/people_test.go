@@ -70,6 +70,24 @@ func TestPeople(t *testing.T) {
 	other.see("1 fix claimed")
 	b.wait("what ash did", `document.body.textContent.includes('2 events')`)
 
+	// One speaks to the other, and gives them the fix.
+	b.fill("Note", "@Ash: is this theirs?\r")
+	b.see("3 events")
+	other.visit(h.url + "/inbox")
+	other.see("For you, from others")
+	other.see("“@Ash: is this theirs?”")
+	other.see("Inbox 2") // with an alert
+	other.click("link", fix.Line)
+	other.see("3 events")
+	other.wait("that it was read", `[...document.querySelectorAll('a')].some(a => a.textContent === 'Inbox 1')`)
+	b.replace("For", "ash")
+	b.fill("For", "\r")
+	b.see("4 events")
+	other.visit(h.url + "/inbox")
+	other.see("gave you")
+	other.click("button", "All read")
+	other.wait("that all is read", `!document.body.textContent.includes('gave you')`)
+
 	// Who has forgotten it, or is to be let in no more.
 	b.visit(h.url + "/trail?who=ash")
 	b.see("Take, claim, assign or open fixes again")

@@ -274,3 +274,23 @@ type FileRow struct {
 	Detail  string
 	Bytes   int
 }
+
+// A Mention is what somebody was told by others at their work.
+type Mention struct {
+	ID    int64
+	At    time.Time
+	Who   string // who told them
+	Why   string // ByNote or ByGiving
+	Site  string
+	Fix   string // the first of the fixes that it is about
+	Fixes int    // how many those are
+	Line  string // of the first
+	Note  string // of the first; "" for none
+	Read  *time.Time
+}
+
+// Why somebody is told.
+const (
+	ByNote   = "note"  // a note names them
+	ByGiving = "given" // they were given fixes
+)

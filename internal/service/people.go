@@ -437,3 +437,33 @@ func shortAgent(agent string) string {
 
 // place is from where a request comes.
 func (s *Service) place(c *gin.Context) string { return cmp.Or(c.ClientIP(), "here") }
+
+// listMentions tells what others told whoever asks, of the sites that are given to them.
+func (s *Service) listMentions(c *gin.Context) {
+	all, err := s.store.Mentions(c, caller(c).Person)
+	if err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	all = mine(c, all, func(m *record.Mention) string { return m.Site })
+	out := api.MentionList{Mentions: wire.Each(all, wire.Mention)}
+	for i := range all {
+		if all[i].Read == nil {
+			out.New++
+		}
+	}
+	c.JSON(http.StatusOK, out)
+}
+
+// readMentions notes that some of it was read.
+func (s *Service) readMentions(c *gin.Context) {
+	var in api.MentionsRead
+	if !s.bind(c, &in) {
+		return
+	}
+	if err := s.store.ReadMentions(c, caller(c).Person, in.Read); err != nil {
+		s.fail(c, err, "the list")
+		return
+	}
+	s.listMentions(c)
+}

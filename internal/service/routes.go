@@ -30,6 +30,8 @@ func (s *Service) routes(g *gin.Engine) {
 	api.PUT("/me", s.rename)
 	api.PUT("/me/password", s.setPassword)
 	api.DELETE("/me/sessions", s.endSessions)
+	api.GET("/me/mentions", s.listMentions)
+	api.PUT("/me/mentions", s.readMentions)
 	api.GET("/me/passkeys", s.listPasskeys)
 	api.POST("/me/passkeys/begin", s.beginPasskey)
 	api.POST("/me/passkeys", s.addPasskey)

@@ -26,6 +26,7 @@ const mostNoted = 32 << 10
 // silent are calls that change nothing, though they send something.
 var silent = map[string]bool{
 	"POST /api/v1/look": true, "POST /api/v1/plan-check": true, "POST /api/v1/tickets": true, "POST /api/v1/me/passkeys/begin": true,
+	"PUT /api/v1/me/mentions":               true,
 	"POST /api/v1/sites/:site/plan/preview": true, "POST /api/v1/sites/:site/try-rule": true,
 	"POST /api/v1/sites/:site/crawls/:crawl/try": true, "POST /api/v1/sites/:site/crawls/:crawl/try-field": true,
 	"POST /api/v1/sites/:site/crawls/:crawl/gate": true,

@@ -104,11 +104,13 @@ func changeTasks(ctx context.Context, tx pgx.Tx, site int64, who string, batch i
 	}
 	var changed taskRows
 	out = make([]record.Changed, len(changes))
+	was := make([]record.Task, len(changes))
 	for i := range changes {
 		now, there := known[changes[i].First.Fix]
 		if !there {
 			now = changes[i].First
 		}
+		was[i] = now
 		after, says, err := changes[i].Make(now)
 		if err != nil {
 			out[i] = record.Changed{Task: now, Err: err}
@@ -129,7 +131,7 @@ func changeTasks(ctx context.Context, tx pgx.Tx, site int64, who string, batch i
 			out[i].Task.Changed = at
 		}
 	}
-	return out, nil
+	return out, tell(ctx, tx, site, clean(who), batch, was, out)
 }
 
 // taskRows are rows of task, with what happened, column by column.
@@ -218,6 +220,9 @@ func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out re
 			}}
 	}
 	done, err := s.ChangeTasks(ctx, site, who, 0, changes)
+	if err == nil {
+		err = s.unsay(ctx, site, batch)
+	}
 	if err != nil {
 		return out, err
 	}

@@ -77,3 +77,13 @@ func Passkey(in *record.Passkey) api.Passkey {
 func Provider(in *record.Provider, back string) api.Provider {
 	return api.Provider{Name: in.Name, Issuer: in.Issuer, Client: in.Client, Secret: len(in.Sealed) > 0, Back: back}
 }
+
+// Mention is what somebody was told by others.
+func Mention(in *record.Mention) api.Mention {
+	out := api.Mention{ID: in.ID, At: in.At, Who: in.Who, Why: in.Why, Site: in.Site, Fix: in.Fix, Fixes: in.Fixes,
+		Line: in.Line, Note: in.Note}
+	if in.Read != nil {
+		out.Read = *in.Read
+	}
+	return out
+}

@@ -23,3 +23,10 @@ export const passkeys = () =>
 
 export const provider = () =>
   queryOptions({ queryKey: ["provider"], queryFn: () => read(api.GET("/provider")) });
+
+export const mentions = () =>
+  queryOptions({
+    queryKey: ["mentions"],
+    queryFn: () => read(api.GET("/me/mentions")),
+    refetchInterval: 20_000,
+  });

@@ -179,6 +179,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/me/mentions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What others told whoever asks, the newest first */
+        get: operations["listMentions"];
+        /** Note that some of it was read */
+        put: operations["readMentions"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/me/passkeys/begin": {
         parameters: {
             query?: never;
@@ -2417,6 +2435,40 @@ export interface components {
             client: string;
             /** @description it never comes out again; left out, it stays */
             secret?: string;
+        };
+        MentionList: {
+            mentions: components["schemas"]["Mention"][];
+            /** @description how many were not read */
+            new: number;
+        };
+        /** @description What somebody was told by others at their work */
+        Mention: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            /** @description who told them */
+            who: string;
+            /**
+             * @description note: it names them; given: fixes are theirs now
+             * @enum {string}
+             */
+            why: "note" | "given";
+            site: string;
+            /** @description the first of the fixes that it is about */
+            fix: string;
+            /** @description how many those are */
+            fixes: number;
+            /** @description of the first */
+            line: string;
+            /** @description of the first */
+            note?: string;
+            /** Format: date-time */
+            read?: string;
+        };
+        MentionsRead: {
+            /** @description their numbers */
+            read: number[];
         };
         KeyedSignIn: {
             ceremony: string;
@@ -5988,6 +6040,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listMentions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description At most 200 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MentionList"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readMentions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MentionsRead"];
+            };
+        };
+        responses: {
+            /** @description At most 200 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MentionList"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -6,6 +6,7 @@ type Schemas = components["schemas"];
 export type Caller = Schemas["Caller"];
 export type Credential = Schemas["Credential"];
 export type Invitation = Schemas["Invitation"];
+export type Mention = Schemas["Mention"];
 export type Provider = Schemas["Provider"];
 export type Person = Schemas["Person"];
 export type Role = Schemas["Role"];

@@ -2,6 +2,7 @@ import { Box, Button, Flex, Link } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { NavLink, Outlet, Link as RouterLink, useNavigate, useParams } from "react-router";
 import { api } from "../api/client";
+import { mentions } from "../api/people";
 import { alerts } from "../api/watching";
 import { isAtLeast, useMe, useNameOfOld } from "../lib/me";
 import { useColorMode } from "./colorMode";
@@ -108,7 +109,8 @@ function Me({ name }: { name: string }) {
 /** The way to what was told, with how much of it is new. */
 function Inbox() {
   const list = useQuery(alerts("", "open"));
-  const waiting = list.data?.new ?? 0;
+  const told = useQuery(mentions());
+  const waiting = (list.data?.new ?? 0) + (told.data?.new ?? 0);
   return (
     <Link asChild color="fg" fontWeight={waiting > 0 ? "600" : undefined}>
       <NavLink to="/inbox">Inbox{waiting > 0 && ` ${waiting}`}</NavLink>

@@ -1,11 +1,11 @@
 import { Box, Button, chakra, Field, Flex, Input, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useId, useState } from "react";
 import { task } from "../../api/queries";
 import type { Check, Fix, State } from "../../api/types";
 import { count, gain, when } from "../../lib/format";
 import type { Wish } from "../../lib/useWork";
-import { namesID } from "../../ui/People";
+import { namesID, useMentioning } from "../../ui/People";
 
 interface Props {
   site: string;
@@ -22,6 +22,7 @@ interface Props {
 export function FixWork({ site, fix, check, newest, move, waive, recheck }: Props) {
   const work = useQuery(task(site, fix.id));
   const [copied, setCopied] = useState(false);
+  const mentioning = useMentioning();
   const history = work.data?.history ?? [];
   const button = (to: State, words: string) => (
     <Button
@@ -68,7 +69,14 @@ export function FixWork({ site, fix, check, newest, move, waive, recheck }: Prop
             save={(assignee) => move({ assignee })}
           />
           <Detail label="Due" value={fix.due ?? ""} type="date" save={(due) => move({ due })} />
-          <Detail label="Note" value={fix.note ?? ""} wide save={(note) => move({ note })} />
+          <Detail
+            label="Note"
+            hint="@somebody is told of it"
+            value={fix.note ?? ""}
+            wide
+            offers={mentioning}
+            save={(note) => move({ note })}
+          />
         </Flex>
       )}
       {(fix.waived ?? 0) > 0 && (
@@ -93,21 +101,27 @@ export function FixWork({ site, fix, check, newest, move, waive, recheck }: Prop
 /** A field that is saved when it is left, or by Enter. */
 function Detail({
   label,
+  hint,
   value,
   type,
   list,
   wide,
+  offers,
   save,
 }: {
   label: string;
+  hint?: string;
   value: string;
   type?: string;
   list?: string;
   wide?: boolean;
+  /** What a text that is being typed might become. */
+  offers?: (typed: string) => string[];
   save: (value: string) => void;
 }) {
   const [typed, setTyped] = useState(value);
   useEffect(() => setTyped(value), [value]);
+  const own = useId();
   const keep = () => typed !== value && save(typed);
   return (
     <Field.Root width={wide ? "100%" : "9.5rem"} orientation="horizontal" gap="2">
@@ -117,12 +131,20 @@ function Detail({
       <Input
         size="xs"
         type={type}
-        list={list}
+        placeholder={hint}
+        list={offers ? own : list}
         value={typed}
         onChange={(e) => setTyped(e.target.value)}
         onBlur={keep}
         onKeyDown={(e) => e.key === "Enter" && keep()}
       />
+      {offers && (
+        <datalist id={own}>
+          {offers(typed).map((text) => (
+            <option key={text} value={text} />
+          ))}
+        </datalist>
+      )}
     </Field.Root>
   );
 }

@@ -5,6 +5,7 @@ import { alerts } from "../../api/watching";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { AlertItem } from "./AlertItem";
+import { Mentions } from "./Mentions";
 
 const states = [
   ["open", "what is open"],
@@ -47,6 +48,7 @@ export function InboxPage() {
           <RouterLink to="/ways">Who is told, and how</RouterLink>
         </Link>
       </Flex>
+      <Mentions />
       {list.isPending ? (
         <Loading />
       ) : list.isError ? (
