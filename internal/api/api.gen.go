@@ -2323,6 +2323,12 @@ type ProviderStep struct {
 	Ceremony string `json:"ceremony"`
 }
 
+// Pulse defines model for Pulse.
+type Pulse struct {
+	// Changed left out where nobody has
+	Changed time.Time `json:"changed,omitempty,omitzero"`
+}
+
 // QuestionPart defines model for QuestionPart.
 type QuestionPart struct {
 	Fact string `json:"fact"`
@@ -5127,6 +5133,11 @@ type ClientInterface interface {
 	// Corresponds with POST /sites/{site}/plan/preview (the `PreviewPlan` operationId).
 	PreviewPlan(ctx context.Context, site SiteName, body PreviewPlanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ShowPulse When somebody last worked at the fixes of a site
+	//
+	// Corresponds with GET /sites/{site}/pulse (the `ShowPulse` operationId).
+	ShowPulse(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// StartRecheckWithBody Fetch again what fixes of the newest crawl concern, and judge it; the crawl stays as it is
 	//
 	// Takes any type of body and a specified content type.
@@ -7790,6 +7801,21 @@ func (c *Calls) PreviewPlanWithBody(ctx context.Context, site SiteName, contentT
 // Corresponds with POST /sites/{site}/plan/preview (the `PreviewPlan` operationId).
 func (c *Calls) PreviewPlan(ctx context.Context, site SiteName, body PreviewPlanJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPreviewPlanRequest(c.Server, site, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ShowPulse When somebody last worked at the fixes of a site
+//
+// Corresponds with GET /sites/{site}/pulse (the `ShowPulse` operationId).
+func (c *Calls) ShowPulse(ctx context.Context, site SiteName, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewShowPulseRequest(c.Server, site)
 	if err != nil {
 		return nil, err
 	}
@@ -13870,6 +13896,40 @@ func NewPreviewPlanRequestWithBody(server string, site SiteName, contentType str
 	return req, nil
 }
 
+// NewShowPulseRequest constructs an http.Request for the ShowPulse method
+func NewShowPulseRequest(server string, site SiteName) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/pulse", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewStartRecheckRequest calls the generic StartRecheck builder with application/json body
 func NewStartRecheckRequest(server string, site SiteName, body StartRecheckJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -16001,6 +16061,11 @@ func (c *Client) SetPlan(ctx context.Context, site SiteName, contentType string,
 // PreviewPlan: Look at the site by the plan in the body, or by its own: robots.txt, sitemaps, size, duration, warnings. Nothing is stored.
 func (c *Client) PreviewPlan(ctx context.Context, site SiteName, contentType string, body io.Reader) (Preview, error) {
 	return read[Preview](c.calls.PreviewPlanWithBody(ctx, site, contentType, body))
+}
+
+// ShowPulse: When somebody last worked at the fixes of a site.
+func (c *Client) ShowPulse(ctx context.Context, site SiteName) (Pulse, error) {
+	return read[Pulse](c.calls.ShowPulse(ctx, site))
 }
 
 // StartRecheck: Fetch again what fixes of the newest crawl concern, and judge it; the crawl stays as it is.

@@ -125,7 +125,7 @@ func TestDescription(t *testing.T) {
 
 		{operation: "moveFixes", path: "site=fernhollow",
 			body: `{"fixes": [{"fix": "{fix}"}, {"fix": "nosuch"}], "to": "taken", "due": "2027-03-31", "note": "soon"}`, keep: map[string]string{"batch": "batch"}},
-		{operation: "listTasks", path: "site=fernhollow"}, {operation: "showTask", path: "site=fernhollow&fix={fix}"},
+		{operation: "listTasks", path: "site=fernhollow"}, {operation: "showPulse", path: "site=fernhollow"}, {operation: "showTask", path: "site=fernhollow&fix={fix}"},
 		{operation: "undo", path: "site=fernhollow", body: `{"batch": {batch}}`},
 		{operation: "addWaiver", path: "site=fernhollow",
 			body: `{"scope": "page", "on": "https://fernhollow.example/shop/", "reason": "as it should be", "until": "2027-03-31"}`, keep: map[string]string{"waiver": "id"}},

@@ -4,8 +4,11 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"strconv"
 	"strings"
 	"testing"
+
+	"github.com/chromedp/chromedp"
 
 	"harvik/internal/api"
 	"harvik/internal/testkit"
@@ -87,6 +90,25 @@ func TestPeople(t *testing.T) {
 	other.see("gave you")
 	other.click("button", "All read")
 	other.wait("that all is read", `!document.body.textContent.includes('gave you')`)
+
+	// One waives it; the other ends the session in which that was done.
+	other.visit(h.url + at)
+	other.click("button", "Waive…")
+	other.replace("Why this is fine as it is", "heather is heather")
+	other.wait("the button", `[...document.querySelectorAll('[role=dialog] button')].some(b => b.textContent === 'Waive' && !b.disabled && (b.click(), true))`)
+	other.see("Undo")
+	b.visit(h.url + "/people")
+	b.see("By what others are let in")
+	b.click("button", "of ash")
+	b.wait("that the session is gone", `![...document.querySelectorAll('[aria-label]')].some(e => /^End browser .* of ash$/.test(e.ariaLabel))`)
+	other.visit(h.url + "/")
+	other.see("Sign in")
+	b.visit(h.url + "/trail?who=ash")
+	b.see("heather is heather")
+	other.replace("Name", "ash")
+	other.replace("Password", "the moss on ash's wall")
+	other.click("button", "Sign in")
+	other.see("heath")
 
 	// Who has forgotten it, or is to be let in no more.
 	b.visit(h.url + "/trail?who=ash")
@@ -229,3 +251,83 @@ func TestPeopleByCommands(t *testing.T) {
 	s.ok("people end ash")
 	s.fails("people link ash", 1, "nobody goes by the name ash")
 }
+
+// TestOnlyWhatTheyMay is in a browser: nothing that a reader or a client is shown to press asks for what they may not.
+func TestOnlyWhatTheyMay(t *testing.T) {
+	t.Parallel()
+	h := moors(t)
+	_, err := h.SetWay(t.Context(), "ash", api.NewWay{Kind: "mail", Address: "ash@fernhollow.example"})
+	if err == nil {
+		_, err = h.ImportFigures(t.Context(), "heath", nil, "text/csv", strings.NewReader("page,visits\n/,3\n"))
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	const crawl = "/sites/heath/latest"
+	for role, pages := range map[string][]string{
+		"reader": {"/", "/inbox", "/week", "/ask?question=words+%3C+900", "/checks", "/queue", "/me", "/sites/heath",
+			"/sites/heath/plan", "/sites/heath/watch", "/sites/heath/waivers", "/sites/heath/figures",
+			"/sites/heath/checks?open=title-duplicate", crawl, crawl + "/fixes", crawl + "/tables?question=words+%3C+900",
+			crawl + "/map", crawl + "/speed", crawl + "/drift", crawl + "/left", crawl + "/doors", crawl + "/export",
+			crawl + "/page?address=/"},
+		"client": {"/", crawl + "/fixes", "/me", "/sites/heath"},
+	} {
+		t.Run(role, func(t *testing.T) {
+			t.Parallel()
+			h.joins(t, api.NewPerson{Name: "a " + role, Role: role, Sites: []string{"heath"}, Lists: true})
+			made, err := h.InvitePerson(t.Context(), personNamed(t, h, "a "+role))
+			if err != nil {
+				t.Fatal(err)
+			}
+			b := openBrowser(t)
+			b.visit(made.Link)
+			b.see("choose a new password")
+			b.replace("Password", "bracken under the birches")
+			b.click("button", "Sign in")
+			b.see("heath")
+			pressed := 0
+			for _, page := range pages {
+				b.visit(h.url + page)
+				b.wait("what stands at "+page, `document.querySelector('h1, h2') && !document.querySelector('[aria-label=Loading]')`)
+				b.eval(pressAll + ".then(all => { window.pressed = all })")
+				b.wait("that all is pressed at "+page, "window.pressed")
+				said, err := chromedp.Run(b.ctx, chromedp.Evaluate[string]("window.pressed"))
+				if err != nil {
+					t.Fatal(err)
+				}
+				n, refused, _ := strings.Cut(said, ";")
+				if k, err := strconv.Atoi(n); err == nil {
+					pressed += k
+				}
+				if refused != "" {
+					t.Errorf("%s is refused at %s: %s", role, page, refused)
+				}
+			}
+			if pressed < 2*len(pages) {
+				t.Errorf("only %d buttons were pressed", pressed)
+			}
+		})
+	}
+}
+
+// pressAll presses all that can be pressed on a page, and tells how much that was, and which requests were refused.
+const pressAll = `(async () => {
+	let n = 0;
+	const seen = new Set(), rest = ms => new Promise(done => setTimeout(done, ms));
+	for (let more = true; more && n < 60;) {
+		more = false;
+		for (const b of document.querySelectorAll('button')) {
+			const name = b.ariaLabel || b.textContent;
+			if (b.disabled || seen.has(name) || /^(Sign out|Dark|Light)$/.test(name.trim())) continue;
+			seen.add(name);
+			b.click();
+			n++;
+			more = true;
+			await rest(40);
+			break;
+		}
+	}
+	await rest(400);
+	const refused = performance.getEntriesByType('resource').filter(e => e.responseStatus === 403);
+	return n + ';' + refused.map(e => e.name.replace(location.origin, '')).join(' ');
+})()`

@@ -97,6 +97,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/fixes", s.listTasks)
 	api.POST("/sites/:site/fixes", s.moveFixes)
 	api.GET("/sites/:site/fixes/:fix", s.showTask)
+	api.GET("/sites/:site/pulse", s.pulse)
 	api.POST("/sites/:site/undo", s.undo)
 	api.GET("/sites/:site/waivers", s.listWaivers)
 	api.POST("/sites/:site/waivers", s.addWaiver)

@@ -145,6 +145,7 @@ type Store interface {
 	RemovePasskey(ctx context.Context, person, id int64) error
 	BeginCeremony(ctx context.Context, person int64, body json.RawMessage) (secret string, err error)
 	EndCeremony(ctx context.Context, person int64, secret string) (json.RawMessage, error)
+	Pulse(ctx context.Context, site int64) (time.Time, error)
 	Mentions(ctx context.Context, person int64) ([]record.Mention, error)
 	ReadMentions(ctx context.Context, person int64, ids []int64) error
 	PersonBy(ctx context.Context, issuer, subject, mail string) (person int64, err error)

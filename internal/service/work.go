@@ -21,6 +21,20 @@ import (
 // maxMoved bounds how many fixes are moved at once.
 const maxMoved = 10_000
 
+// pulse tells when somebody last worked at a site's fixes.
+func (s *Service) pulse(c *gin.Context) {
+	site, ok := s.siteOf(c)
+	if !ok {
+		return
+	}
+	at, err := s.store.Pulse(c, site.ID)
+	if err != nil {
+		s.fail(c, err, "the fixes")
+		return
+	}
+	c.JSON(http.StatusOK, api.Pulse{Changed: at})
+}
+
 // moveFixes does with fixes of the newest crawl what the body wishes.
 func (s *Service) moveFixes(c *gin.Context) {
 	site, ok := s.siteOf(c)

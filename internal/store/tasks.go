@@ -187,6 +187,15 @@ func (r *taskRows) write(
 	return at, err
 }
 
+// Pulse is when somebody last worked at the fixes of a site; the zero time where nobody has.
+func (s *Store) Pulse(ctx context.Context, site int64) (at time.Time, err error) {
+	var last *time.Time
+	if err = s.pool.QueryRow(ctx, "select max(changed) from task where site_id = $1", site).Scan(&last); last != nil {
+		at = *last
+	}
+	return at, err
+}
+
 // Undo takes back what was done under a number, except where a fix was changed since.
 func (s *Store) Undo(ctx context.Context, site, batch int64, who string) (out record.Moves, err error) {
 	out = record.Moves{Moved: []record.Task{}, Refused: []record.Refused{}}

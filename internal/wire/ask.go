@@ -78,7 +78,7 @@ func Overview(panel *query.Panel, asked *record.Asking, in *record.Answer) api.P
 		}
 	}
 	return api.Panel{Name: panel.Name, Say: panel.Say, Of: answer.Of, Question: panel.Question, By: answer.By,
-		Total: answer.Total, Groups: answer.Groups, Sized: sized}
+		Total: answer.Total, Groups: List(answer.Groups), Sized: sized}
 }
 
 // Reading is what a question says, as a form shows it.

@@ -1418,6 +1418,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/pulse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        /** When somebody last worked at the fixes of a site */
+        get: operations["showPulse"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/undo": {
         parameters: {
             query?: never;
@@ -2435,6 +2454,13 @@ export interface components {
             client: string;
             /** @description it never comes out again; left out, it stays */
             secret?: string;
+        };
+        Pulse: {
+            /**
+             * Format: date-time
+             * @description left out where nobody has
+             */
+            changed?: string;
         };
         MentionList: {
             mentions: components["schemas"]["Mention"][];
@@ -8046,6 +8072,30 @@ export interface operations {
                     "application/json": components["schemas"]["TaskDetail"];
                 };
             };
+            default: components["responses"]["Problem"];
+        };
+    };
+    showPulse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description For whoever shows them, to know when to ask anew */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pulse"];
+                };
+            };
+            404: components["responses"]["Problem"];
             default: components["responses"]["Problem"];
         };
     };

@@ -12,9 +12,7 @@ export function useLive(site: string) {
   const { data: now } = useQuery({
     queryKey: ["pulse", site],
     queryFn: () =>
-      read(api.GET("/sites/{site}/fixes", { params: { path: { site } } })).then((r) =>
-        r.tasks.reduce((last, t) => (t.changed > last ? t.changed : last), ""),
-      ),
+      read(api.GET("/sites/{site}/pulse", { params: { path: { site } } })).then((r) => r.changed ?? ""),
     refetchInterval: every,
     enabled: isAtLeast(me, "reader"),
   });

@@ -4,6 +4,7 @@ import { Link as RouterLink, useParams } from "react-router";
 import { returned, tally } from "../api/queries";
 import type { Crawl } from "../api/types";
 import { count, points, when, whole } from "../lib/format";
+import { isAtLeast, useMe } from "../lib/me";
 import { byGroup, LedgerBar } from "./LedgerBar";
 
 interface Props {
@@ -15,7 +16,8 @@ interface Props {
 /** Health with its ledger, and what was fetched; every number leads to its rows. */
 export function CrawlHead({ crawl, group, choose }: Props) {
   const { site, crawl: number } = useParams();
-  const counts = useQuery(tally(crawl.site, String(crawl.number)));
+  const sees = isAtLeast(useMe(), "reader");
+  const counts = useQuery({ ...tally(crawl.site, String(crawl.number)), enabled: sees });
   const back = useQuery(returned(crawl.site, String(crawl.number)));
   const r = crawl.report;
   const answered = (name: string) =>
@@ -55,7 +57,7 @@ export function CrawlHead({ crawl, group, choose }: Props) {
             </RouterLink>
           </Link>
         )}
-        {(r.waived ?? 0) > 0 && (
+        {sees && (r.waived ?? 0) > 0 && (
           <Link asChild color="accent">
             <RouterLink to={`/sites/${site}/waivers`}>
               {points(r.unwaived ?? 0)} with {count(r.waived ?? 0, "finding", "findings")} that{" "}

@@ -3,6 +3,7 @@ import { Link as RouterLink } from "react-router";
 import type { Heading, Place } from "../api/types";
 import { count } from "../lib/format";
 import { Address } from "./Address";
+import { May } from "./May";
 
 const maxPlaces = 12;
 
@@ -54,13 +55,15 @@ export function Places({ places, home, base, compared }: Props) {
                   </Box>
                   <Address address={o} home={home} to={pageLink(base, o)} />
                   {compared && (
-                    <Link asChild fontSize="sm" color="accent" flex="none">
-                      <RouterLink
-                        to={`${base}/compare?a=${encodeURIComponent(compared)}&b=${encodeURIComponent(o)}`}
-                      >
-                        side by side
-                      </RouterLink>
-                    </Link>
+                    <May as="reader">
+                      <Link asChild fontSize="sm" color="accent" flex="none">
+                        <RouterLink
+                          to={`${base}/compare?a=${encodeURIComponent(compared)}&b=${encodeURIComponent(o)}`}
+                        >
+                          side by side
+                        </RouterLink>
+                      </Link>
+                    </May>
                   )}
                 </Flex>
               ))}

@@ -5,6 +5,7 @@ import { checks, crawl, plan } from "../../api/queries";
 import type { Check, Crawl, Plan } from "../../api/types";
 import { count, lost, whole } from "../../lib/format";
 import { useFilters } from "../../lib/useFilters";
+import { May } from "../../ui/May";
 import { Select } from "../../ui/Select";
 import { Sign } from "../../ui/Sign";
 import { Empty, Failed, Loading } from "../../ui/States";
@@ -161,7 +162,9 @@ function Row({ site, check: c, plan, newest, open, toggle }: RowProps) {
               </Text>
             )}
           </Box>
-          <CheckRules key={c.id} site={site} check={c} plan={plan} crawled={!!newest} />
+          <May as="consultant">
+            <CheckRules key={c.id} site={site} check={c} plan={plan} crawled={!!newest} />
+          </May>
         </Box>
       )}
     </Box>

@@ -7,6 +7,7 @@ import { trend } from "../../api/queries";
 import type { Crawl, TrendPoint } from "../../api/types";
 import { points, when, whole } from "../../lib/format";
 import { say, useWords } from "../../lib/useWords";
+import { May } from "../../ui/May";
 import { Select } from "../../ui/Select";
 import { Refused } from "../../ui/States";
 import { CrawlStep } from "./CrawlStep";
@@ -90,15 +91,17 @@ export function CrawlTable({
       </Table.ScrollArea>
       <Refused error={hold.error ?? mark.error ?? remove.error} mt="2" />
       <Flex align="center" gap="3" mt="3" wrap="wrap">
-        <Text fontSize="sm">Crawls that stay</Text>
-        <Select
-          label="Crawls that stay"
-          size="xs"
-          width="9rem"
-          value={String(keep)}
-          set={(n) => hold.mutate(Number(n))}
-          options={keeps(keep).map((n) => [String(n), n ? `the newest ${n}` : "all"])}
-        />
+        <May as="consultant">
+          <Text fontSize="sm">Crawls that stay</Text>
+          <Select
+            label="Crawls that stay"
+            size="xs"
+            width="9rem"
+            value={String(keep)}
+            set={(n) => hold.mutate(Number(n))}
+            options={keeps(keep).map((n) => [String(n), n ? `the newest ${n}` : "all"])}
+          />
+        </May>
         <Text color="fg.muted" fontSize="sm">
           {keep > 0
             ? "Older ones go when a crawl ends, but for those that are marked. The work at fixes stays."
@@ -143,41 +146,43 @@ function CrawlRow({
       <Table.Cell textAlign="end">{c.report?.scored ? points(c.report.health) : "–"}</Table.Cell>
       {all.length > 1 && <CrawlStep crawl={c} trend={all} judged={judged} />}
       <Table.Cell textAlign="end" whiteSpace="nowrap">
-        {asked ? (
-          <>
-            <Text as="span" fontSize="sm" mr="2">
-              Delete it with all that it found?
-            </Text>
-            <Button size="xs" variant="outline" mr="1" onClick={() => ask(false)}>
-              No
-            </Button>
-            <Button size="xs" bg="accent" color="accent.text" loading={busy} onClick={remove}>
-              Delete
-            </Button>
-          </>
-        ) : (
-          <>
-            <Button
-              size="xs"
-              variant={c.marked ? "subtle" : "ghost"}
-              aria-pressed={!!c.marked}
-              aria-label={`Mark crawl ${c.number}`}
-              title="A marked crawl stays when older ones go"
-              onClick={mark}
-            >
-              {c.marked ? "Marked" : "Mark"}
-            </Button>
-            <Button
-              size="xs"
-              variant="ghost"
-              aria-label={`Delete crawl ${c.number}`}
-              disabled={c.state === "running"}
-              onClick={() => ask(true)}
-            >
-              Delete
-            </Button>
-          </>
-        )}
+        <May as="consultant">
+          {asked ? (
+            <>
+              <Text as="span" fontSize="sm" mr="2">
+                Delete it with all that it found?
+              </Text>
+              <Button size="xs" variant="outline" mr="1" onClick={() => ask(false)}>
+                No
+              </Button>
+              <Button size="xs" bg="accent" color="accent.text" loading={busy} onClick={remove}>
+                Delete
+              </Button>
+            </>
+          ) : (
+            <>
+              <Button
+                size="xs"
+                variant={c.marked ? "subtle" : "ghost"}
+                aria-pressed={!!c.marked}
+                aria-label={`Mark crawl ${c.number}`}
+                title="A marked crawl stays when older ones go"
+                onClick={mark}
+              >
+                {c.marked ? "Marked" : "Mark"}
+              </Button>
+              <Button
+                size="xs"
+                variant="ghost"
+                aria-label={`Delete crawl ${c.number}`}
+                disabled={c.state === "running"}
+                onClick={() => ask(true)}
+              >
+                Delete
+              </Button>
+            </>
+          )}
+        </May>
       </Table.Cell>
     </Table.Row>
   );

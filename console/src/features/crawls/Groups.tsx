@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { api, read } from "../../api/client";
+import { May } from "../../ui/May";
 import { Refused } from "../../ui/States";
 
 /** The groups that a site is in, and how to say others. */
@@ -34,17 +35,19 @@ export function Groups({ site, of: groups }: { site: string; of: string[] }) {
             </Link>
           </span>
         ))}
-        {groups.length > 0 && " · "}
-        <Button
-          variant="plain"
-          size="sm"
-          height="auto"
-          px="0"
-          color="accent"
-          onClick={() => say(groups.join(" "))}
-        >
-          {groups.length > 0 ? "change groups" : "In no group: put it into one"}
-        </Button>
+        <May as="owner">
+          {groups.length > 0 && " · "}
+          <Button
+            variant="plain"
+            size="sm"
+            height="auto"
+            px="0"
+            color="accent"
+            onClick={() => say(groups.join(" "))}
+          >
+            {groups.length > 0 ? "change groups" : "In no group: put it into one"}
+          </Button>
+        </May>
       </Text>
     );
   return (

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { api, follow } from "../../api/client";
 import type { Crawl, Progress as CrawlProgress } from "../../api/types";
 import { duration, whole } from "../../lib/format";
+import { May } from "../../ui/May";
 import { Counts } from "./Counts";
 import { PaceLine } from "./PaceLine";
 
@@ -34,12 +35,14 @@ export function LiveCrawl({ crawl }: { crawl: Crawl }) {
         <Heading as="h1" size="xl" mr="auto">
           Crawl {crawl.number} is running
         </Heading>
-        <Button size="sm" variant="outline" loading={pause.isPending} onClick={() => pause.mutate()}>
-          Pause
-        </Button>
-        <Button size="sm" variant="outline" loading={stop.isPending} onClick={() => stop.mutate()}>
-          Stop and judge what there is
-        </Button>
+        <May as="consultant">
+          <Button size="sm" variant="outline" loading={pause.isPending} onClick={() => pause.mutate()}>
+            Pause
+          </Button>
+          <Button size="sm" variant="outline" loading={stop.isPending} onClick={() => stop.mutate()}>
+            Stop and judge what there is
+          </Button>
+        </May>
       </Flex>
       <Progress.Root value={busy ? null : share} size="sm" mb="2" aria-label="Fetched of what is known">
         <Progress.Track bg="bg.muted">

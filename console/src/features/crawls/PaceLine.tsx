@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../api/client";
 import type { Pace } from "../../api/types";
+import { May } from "../../ui/May";
 import { Refused } from "../../ui/States";
 
 interface PaceLineProps {
@@ -40,9 +41,11 @@ export function PaceLine({ site, crawl, pace, pause }: PaceLineProps) {
           )}
           {pace.waits ? ` Goes on in ${Math.ceil(pace.waits)} s.` : ""}
         </Text>
-        <Button size="xs" variant="outline" aria-expanded={open} onClick={() => setOpen(!open)}>
-          Change the pace
-        </Button>
+        <May as="consultant">
+          <Button size="xs" variant="outline" aria-expanded={open} onClick={() => setOpen(!open)}>
+            Change the pace
+          </Button>
+        </May>
       </Flex>
       {open && (
         <Flex gap="3" mt="2" align="flex-end" wrap="wrap">

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api } from "../../api/client";
 import type { Crawl } from "../../api/types";
 import { count, duration } from "../../lib/format";
+import { May } from "../../ui/May";
 import { Refused } from "../../ui/States";
 
 /** A crawl that was put away, by hand or because the site shut it out. */
@@ -29,15 +30,17 @@ export function PausedCrawl({ crawl }: { crawl: Crawl }) {
         {count(crawl.progress.fetched, "address is", "addresses are")} stored, after{" "}
         {duration(crawl.progress.seconds)}. It goes on from there.
       </Text>
-      <Button
-        size="sm"
-        bg="accent"
-        color="accent.text"
-        loading={resume.isPending}
-        onClick={() => resume.mutate()}
-      >
-        Resume
-      </Button>
+      <May as="consultant">
+        <Button
+          size="sm"
+          bg="accent"
+          color="accent.text"
+          loading={resume.isPending}
+          onClick={() => resume.mutate()}
+        >
+          Resume
+        </Button>
+      </May>
       <Refused error={resume.error} mt="2" />
     </Box>
   );

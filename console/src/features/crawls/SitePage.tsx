@@ -5,7 +5,8 @@ import { Navigate, Link as RouterLink, useNavigate, useParams } from "react-rout
 import { api, read } from "../../api/client";
 import { crawls, site } from "../../api/queries";
 import { whole } from "../../lib/format";
-import { useMe } from "../../lib/me";
+import { isAtLeast, useMe } from "../../lib/me";
+import { May } from "../../ui/May";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
 import { AtAGlance } from "./AtAGlance";
 import { CrawlTable } from "./CrawlTable";
@@ -39,16 +40,18 @@ export function SitePage() {
           {name}
         </Heading>
         <Text color="fg.muted">{info.data.home}</Text>
-        <Button
-          size="sm"
-          bg="accent"
-          color="accent.text"
-          ml="auto"
-          loading={start.isPending}
-          onClick={() => start.mutate()}
-        >
-          Start a crawl
-        </Button>
+        <May as="consultant">
+          <Button
+            size="sm"
+            bg="accent"
+            color="accent.text"
+            ml="auto"
+            loading={start.isPending}
+            onClick={() => start.mutate()}
+          >
+            Start a crawl
+          </Button>
+        </May>
       </Flex>
       <Refused error={start.error} />
       <Text color="fg.muted" mb="5">
@@ -80,7 +83,9 @@ export function SitePage() {
       <Suspense>{list.data.length > 1 && <Trend site={name} />}</Suspense>
       {list.data.length === 0 ? (
         <Empty title="No crawl yet">
-          Start one: its progress is shown at once, and you can leave it alone and come back.
+          {isAtLeast(me, "consultant")
+            ? "Start one: its progress is shown at once, and you can leave it alone and come back."
+            : "What it finds is shown here once somebody has started one."}
         </Empty>
       ) : (
         <CrawlTable

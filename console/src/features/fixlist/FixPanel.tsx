@@ -7,6 +7,7 @@ import { count, gain, points, whole } from "../../lib/format";
 import type { Wish, Worked } from "../../lib/useWork";
 import { Address } from "../../ui/Address";
 import { Outline, Places } from "../../ui/Evidence";
+import { May } from "../../ui/May";
 import { More } from "../../ui/More";
 import { Sign } from "../../ui/Sign";
 import { Failed, Loading } from "../../ui/States";
@@ -104,13 +105,15 @@ export function FixPanel({ home, id, newest, close, move, waive, recheck }: Prop
             <Heading as="h3" size="sm">
               {count(detail.data.fix.pages, "page", "pages")}
             </Heading>
-            <Link asChild color="accent" fontSize="sm">
-              <RouterLink
-                to={`${base}/tables?${new URLSearchParams({ of: "pages", question: `"${id}" in fixes` })}`}
-              >
-                Show them as a table
-              </RouterLink>
-            </Link>
+            <May as="reader">
+              <Link asChild color="accent" fontSize="sm">
+                <RouterLink
+                  to={`${base}/tables?${new URLSearchParams({ of: "pages", question: `"${id}" in fixes` })}`}
+                >
+                  Show them as a table
+                </RouterLink>
+              </Link>
+            </May>
           </Flex>
         </>
       )}

@@ -4,6 +4,7 @@ import { useEffect, useId, useState } from "react";
 import { task } from "../../api/queries";
 import type { Check, Fix, State } from "../../api/types";
 import { count, gain, when } from "../../lib/format";
+import { isAtLeast, useMe } from "../../lib/me";
 import type { Wish } from "../../lib/useWork";
 import { namesID, useMentioning } from "../../ui/People";
 
@@ -20,7 +21,7 @@ interface Props {
 
 /** The work at one fix: its state, who, when, and what happened to it. */
 export function FixWork({ site, fix, check, newest, move, waive, recheck }: Props) {
-  const work = useQuery(task(site, fix.id));
+  const work = useQuery({ ...task(site, fix.id), enabled: isAtLeast(useMe(), "reader") });
   const [copied, setCopied] = useState(false);
   const mentioning = useMentioning();
   const history = work.data?.history ?? [];

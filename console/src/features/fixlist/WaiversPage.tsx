@@ -5,6 +5,7 @@ import { waivers } from "../../api/queries";
 import type { Waiver } from "../../api/types";
 import { when, whole } from "../../lib/format";
 import { useWork } from "../../lib/useWork";
+import { May } from "../../ui/May";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
 
 /** What a waiver is about, in words. */
@@ -80,16 +81,18 @@ export function WaiversPage() {
                     )}
                   </Table.Cell>
                   <Table.Cell textAlign="end">
-                    {w.state !== "ended" && (
-                      <Button
-                        size="xs"
-                        variant="outline"
-                        loading={unwaive.isPending && unwaive.variables === w.id}
-                        onClick={() => unwaive.mutate(w.id)}
-                      >
-                        End
-                      </Button>
-                    )}
+                    <May as="consultant">
+                      {w.state !== "ended" && (
+                        <Button
+                          size="xs"
+                          variant="outline"
+                          loading={unwaive.isPending && unwaive.variables === w.id}
+                          onClick={() => unwaive.mutate(w.id)}
+                        >
+                          End
+                        </Button>
+                      )}
+                    </May>
                   </Table.Cell>
                 </Table.Row>
               ))}

@@ -6,6 +6,7 @@ import { api, asText, read } from "../../api/client";
 import { figures } from "../../api/queries";
 import type { FigureImport } from "../../api/types";
 import { count, when, whole } from "../../lib/format";
+import { May } from "../../ui/May";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading, Refused } from "../../ui/States";
 
@@ -54,45 +55,49 @@ export function FiguresPage() {
         From CSV: one column of addresses, every other column a figure under its heading. They become columns,
         filters and sort orders of the pages; one of them can weigh pages beside their authority.
       </Text>
-      <Flex gap="3" wrap="wrap" align="flex-end" mb="3">
-        <Field.Root width="18rem">
-          <Field.Label>CSV file</Field.Label>
-          <Input size="sm" type="file" accept=".csv,text/csv" ref={file} bg="bg.panel" pt="1" />
-        </Field.Root>
-        <Field.Root width="11rem">
-          <Field.Label>Of the day (today if empty)</Field.Label>
-          <Input
+      <May as="consultant">
+        <Flex gap="3" wrap="wrap" align="flex-end" mb="3">
+          <Field.Root width="18rem">
+            <Field.Label>CSV file</Field.Label>
+            <Input size="sm" type="file" accept=".csv,text/csv" ref={file} bg="bg.panel" pt="1" />
+          </Field.Root>
+          <Field.Root width="11rem">
+            <Field.Label>Of the day (today if empty)</Field.Label>
+            <Input
+              size="sm"
+              type="date"
+              bg="bg.panel"
+              value={taken}
+              onChange={(e) => setTaken(e.target.value)}
+            />
+          </Field.Root>
+          <Button
             size="sm"
-            type="date"
-            bg="bg.panel"
-            value={taken}
-            onChange={(e) => setTaken(e.target.value)}
-          />
-        </Field.Root>
-        <Button
-          size="sm"
-          bg="accent"
-          color="accent.text"
-          loading={take.isPending}
-          onClick={() => take.mutate()}
-        >
-          Take the figures
-        </Button>
-      </Flex>
+            bg="accent"
+            color="accent.text"
+            loading={take.isPending}
+            onClick={() => take.mutate()}
+          >
+            Take the figures
+          </Button>
+        </Flex>
+      </May>
       <Refused error={fault} mb="3" />
       {take.data && <Taken result={take.data} />}
       {list.data.figures.length === 0 ? (
         <Empty title="No figures yet" />
       ) : (
         <>
-          <Field.Root mb="4" width="20rem">
-            <Field.Label>Pages weigh by authority and</Field.Label>
-            <Select
-              value={list.data.importance}
-              set={(figure) => weigh.mutate(figure)}
-              options={[["", "nothing else"], ...numbers.map((n) => [n, n] as const)]}
-            />
-          </Field.Root>
+          <May as="consultant">
+            <Field.Root mb="4" width="20rem">
+              <Field.Label>Pages weigh by authority and</Field.Label>
+              <Select
+                value={list.data.importance}
+                set={(figure) => weigh.mutate(figure)}
+                options={[["", "nothing else"], ...numbers.map((n) => [n, n] as const)]}
+              />
+            </Field.Root>
+          </May>
           <Table.ScrollArea borderWidth="1px" rounded="sm" bg="bg.panel">
             <Table.Root size="sm" aria-label="Own figures">
               <Table.Header>
@@ -114,9 +119,11 @@ export function FiguresPage() {
                     <Table.Cell textAlign="end">{whole(f.rows)}</Table.Cell>
                     <Table.Cell>{when(f.imported)}</Table.Cell>
                     <Table.Cell textAlign="end">
-                      <Button size="xs" variant="outline" onClick={() => forget.mutate(f.name)}>
-                        Forget
-                      </Button>
+                      <May as="consultant">
+                        <Button size="xs" variant="outline" onClick={() => forget.mutate(f.name)}>
+                          Forget
+                        </Button>
+                      </May>
                     </Table.Cell>
                   </Table.Row>
                 ))}

@@ -5,8 +5,9 @@ import { Link as RouterLink } from "react-router";
 import { api, read } from "../../api/client";
 import type { Alert, AlertChange } from "../../api/types";
 import { whole } from "../../lib/format";
-import { isAtLeast, useMe } from "../../lib/me";
+import { useMe } from "../../lib/me";
 import { moment } from "../../lib/time";
+import { May } from "../../ui/May";
 import { Refused } from "../../ui/States";
 
 /** One thing that was told, with what can be done about it. */
@@ -78,30 +79,32 @@ export function AlertItem({ of: a }: { of: Alert }) {
         </Box>
       )}
       {a.first && !a.ended && <Text mt="1">{a.first}</Text>}
-      <Flex gap="2" mt="2" wrap="wrap" align="center" hidden={!isAtLeast(me, "consultant")}>
-        {a.state === "new" && act("Mark as read", () => change.mutate({ state: "read" }))}
-        {a.fixes.length > 0 && !a.ended && act("Take its fixes", () => take.mutate())}
-        {!a.assignee && me && act("Take it", () => change.mutate({ assignee: me.name, state: "read" }))}
-        {a.assignee && act("Give it back", () => change.mutate({ assignee: "" }))}
-        {!a.ended && act("Tomorrow", tomorrow)}
-        {a.state !== "waved off" && !waving && act("Wave off…", () => setWaving(true))}
-        {waving && (
-          <>
-            <Input
-              size="xs"
-              width="16rem"
-              autoFocus
-              aria-label="Why it does not matter"
-              placeholder="why it does not matter"
-              value={reason}
-              onChange={(e) => setReason(e.target.value)}
-            />
-            <Button size="xs" onClick={() => change.mutate({ state: "waved off", reason })}>
-              Wave off
-            </Button>
-          </>
-        )}
-      </Flex>
+      <May as="consultant">
+        <Flex gap="2" mt="2" wrap="wrap" align="center">
+          {a.state === "new" && act("Mark as read", () => change.mutate({ state: "read" }))}
+          {a.fixes.length > 0 && !a.ended && act("Take its fixes", () => take.mutate())}
+          {!a.assignee && me && act("Take it", () => change.mutate({ assignee: me.name, state: "read" }))}
+          {a.assignee && act("Give it back", () => change.mutate({ assignee: "" }))}
+          {!a.ended && act("Tomorrow", tomorrow)}
+          {a.state !== "waved off" && !waving && act("Wave off…", () => setWaving(true))}
+          {waving && (
+            <>
+              <Input
+                size="xs"
+                width="16rem"
+                autoFocus
+                aria-label="Why it does not matter"
+                placeholder="why it does not matter"
+                value={reason}
+                onChange={(e) => setReason(e.target.value)}
+              />
+              <Button size="xs" onClick={() => change.mutate({ state: "waved off", reason })}>
+                Wave off
+              </Button>
+            </>
+          )}
+        </Flex>
+      </May>
       <Refused error={change.error ?? take.error} mt="2" />
     </Box>
   );

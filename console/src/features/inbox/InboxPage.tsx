@@ -2,6 +2,7 @@ import { Box, Flex, Heading, Link, Text } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link as RouterLink, useSearchParams } from "react-router";
 import { alerts } from "../../api/watching";
+import { May } from "../../ui/May";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
 import { AlertItem } from "./AlertItem";
@@ -44,9 +45,11 @@ export function InboxPage() {
             </Link>
           </Text>
         )}
-        <Link asChild color="accent" ml="auto">
-          <RouterLink to="/ways">Who is told, and how</RouterLink>
-        </Link>
+        <May as="consultant">
+          <Link asChild color="accent" ml="auto">
+            <RouterLink to="/ways">Who is told, and how</RouterLink>
+          </Link>
+        </May>
       </Flex>
       <Mentions />
       {list.isPending ? (

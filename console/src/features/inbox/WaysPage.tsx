@@ -6,6 +6,7 @@ import type { Way } from "../../api/types";
 import { ways } from "../../api/watching";
 import { moment } from "../../lib/time";
 import { Blank } from "../../ui/Blank";
+import { May } from "../../ui/May";
 import { Panel, Rows } from "../../ui/Panel";
 import { Select } from "../../ui/Select";
 import { Failed, Faults, Loading, Refused } from "../../ui/States";
@@ -31,7 +32,9 @@ export function WaysPage() {
           ))}
         </Rows>
       </Panel>
-      <Add />
+      <May as="owner">
+        <Add />
+      </May>
       <Text color="fg.muted" mt="4">
         Mail needs a server: <Code>harvik way mail</Code> sets it.
       </Text>
@@ -75,14 +78,16 @@ function Row({ of: w }: { of: Way }) {
       <Table.Cell whiteSpace="nowrap">{w.last ? moment(w.last) : "nothing yet"}</Table.Cell>
       <Table.Cell textAlign="end">{w.waiting}</Table.Cell>
       <Table.Cell whiteSpace="nowrap">
-        {w.way.kind !== "feed" && (
-          <Button size="xs" variant="ghost" loading={test.isPending} onClick={() => test.mutate()}>
-            Test
+        <May as="owner">
+          {w.way.kind !== "feed" && (
+            <Button size="xs" variant="ghost" loading={test.isPending} onClick={() => test.mutate()}>
+              Test
+            </Button>
+          )}
+          <Button size="xs" variant="ghost" aria-label={`Remove ${w.name}`} onClick={() => remove.mutate()}>
+            Remove
           </Button>
-        )}
-        <Button size="xs" variant="ghost" aria-label={`Remove ${w.name}`} onClick={() => remove.mutate()}>
-          Remove
-        </Button>
+        </May>
         <Refused error={test.error ?? remove.error} />
       </Table.Cell>
     </Table.Row>

@@ -1,14 +1,13 @@
-import { Box, Button, Flex, Heading, Table, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Heading, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keepSession, read } from "../../api/client";
 import { credentials } from "../../api/people";
-import type { Credential } from "../../api/types";
 import { useMe } from "../../lib/me";
-import { moment } from "../../lib/time";
 import { Blank } from "../../ui/Blank";
-import { Panel, Rows } from "../../ui/Panel";
+import { Panel } from "../../ui/Panel";
 import { Failed, Faults, Loading, Refused } from "../../ui/States";
+import { Credentials } from "./Credentials";
 import { Passkeys } from "./Passkeys";
 
 /** Whoever is signed in: their name, their password, and by what they are let in. */
@@ -44,11 +43,7 @@ export function MePage() {
         }
       >
         <Refused error={others.error} />
-        <Rows heads={["What", "From", "Since", "Last used", "Until", "Do"]}>
-          {mine.map((c) => (
-            <Row key={c.id} of={c} />
-          ))}
-        </Rows>
+        <Credentials of={mine} />
       </Panel>
     </Box>
   );
@@ -128,48 +123,5 @@ function Password({ has }: { has: boolean }) {
       </Flex>
       <Faults error={change.error} />
     </form>
-  );
-}
-
-/** The token of a data folder, by which commands on its machine are let in. */
-const isMachines = (c: Credential) => c.kind === "token" && c.label === "owner";
-
-function Row({ of: c }: { of: Credential }) {
-  const client = useQueryClient();
-  const end = useMutation({
-    mutationFn: () => api.DELETE("/credentials/{credential}", { params: { path: { credential: c.id } } }),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["credentials"] }),
-  });
-  return (
-    <Table.Row bg="bg.panel">
-      <Table.Cell>
-        {c.kind === "token" ? (isMachines(c) ? "the machine’s own token" : `token ${c.label}`) : c.kind}
-        {c.role && `, as ${c.role}`}
-        {c.bound && ", at some sites"}
-        {c.own && " (this one)"}
-        {c.agent && (
-          <Text fontSize="sm" color="fg.muted" lineClamp={1}>
-            {c.agent}
-          </Text>
-        )}
-      </Table.Cell>
-      <Table.Cell whiteSpace="nowrap">{c.place}</Table.Cell>
-      <Table.Cell whiteSpace="nowrap">{moment(c.created)}</Table.Cell>
-      <Table.Cell whiteSpace="nowrap">{c.used ? moment(c.used) : "never"}</Table.Cell>
-      <Table.Cell whiteSpace="nowrap">{c.expires ? moment(c.expires) : "no end"}</Table.Cell>
-      <Table.Cell>
-        {!c.own && !isMachines(c) && (
-          <Button
-            size="xs"
-            variant="ghost"
-            aria-label={`End ${c.label} ${c.id}`}
-            onClick={() => end.mutate()}
-          >
-            End
-          </Button>
-        )}
-        <Refused error={end.error} />
-      </Table.Cell>
-    </Table.Row>
   );
 }

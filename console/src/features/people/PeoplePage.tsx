@@ -3,12 +3,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { api, read } from "../../api/client";
-import { people } from "../../api/people";
+import { credentials, people } from "../../api/people";
 import type { Invitation, Person } from "../../api/types";
 import { useMe } from "../../lib/me";
 import { moment } from "../../lib/time";
 import { Panel, Rows } from "../../ui/Panel";
 import { Failed, Loading, Refused } from "../../ui/States";
+import { Credentials } from "./Credentials";
 import { PersonForm } from "./PersonForm";
 import { ProviderPanel } from "./ProviderPanel";
 
@@ -41,6 +42,7 @@ export function PeoplePage() {
       <Panel title="Let somebody in">
         <PersonForm done={setInvited} />
       </Panel>
+      <Others />
       <ProviderPanel />
       <Panel title="Roles">
         <Box as="ul" listStyleType="disc" ps="5">
@@ -52,6 +54,20 @@ export function PeoplePage() {
         </Box>
       </Panel>
     </Box>
+  );
+}
+
+/** By what others are let in now. */
+function Others() {
+  const me = useMe();
+  const list = useQuery(credentials());
+  const others = list.data?.credentials.filter((c) => c.person !== me?.name) ?? [];
+  if (list.isError) return <Failed error={list.error} retry={list.refetch} />;
+  if (others.length === 0) return null;
+  return (
+    <Panel title="By what others are let in">
+      <Credentials of={others} whose />
+    </Panel>
   );
 }
 
@@ -88,7 +104,10 @@ function Row({ of: p, invite }: { of: Person; invite: (i: Invitation) => void })
   const client = useQueryClient();
   const [changing, setChanging] = useState(false);
   const params = { path: { person: p.id } };
-  const onSuccess = () => client.invalidateQueries({ queryKey: ["people"] });
+  const onSuccess = () => {
+    client.invalidateQueries({ queryKey: ["credentials"] });
+    return client.invalidateQueries({ queryKey: ["people"] });
+  };
   const link = useMutation({
     mutationFn: () => read(api.POST("/people/{person}/invitation", { params })),
     onSuccess: (i) => {

@@ -2,6 +2,7 @@ import { Box, Button, Flex, Heading, Link, SimpleGrid, Text, Textarea } from "@c
 import { useMutation } from "@tanstack/react-query";
 import { Link as RouterLink, useParams } from "react-router";
 import { api, type Fault, planText, read } from "../../api/client";
+import { May } from "../../ui/May";
 import { Failed, Loading, Refused } from "../../ui/States";
 import { PlanForm } from "./PlanForm";
 import { PreviewPanel } from "./PreviewPanel";
@@ -31,26 +32,28 @@ export function PlanPage() {
         <Text color="fg.muted" role="status">
           {p.save.isSuccess && !p.changed ? "Saved." : p.changed ? "Not saved yet." : ""}
         </Text>
-        <Button
-          size="sm"
-          variant="outline"
-          disabled={!sound}
-          loading={preview.isPending}
-          loadingText="Looking at the site"
-          onClick={() => preview.mutate()}
-        >
-          Preview
-        </Button>
-        <Button
-          size="sm"
-          bg="accent"
-          color="accent.text"
-          disabled={!sound || !p.changed}
-          loading={p.save.isPending}
-          onClick={() => p.save.mutate()}
-        >
-          Save the plan
-        </Button>
+        <May as="consultant">
+          <Button
+            size="sm"
+            variant="outline"
+            disabled={!sound}
+            loading={preview.isPending}
+            loadingText="Looking at the site"
+            onClick={() => preview.mutate()}
+          >
+            Preview
+          </Button>
+          <Button
+            size="sm"
+            bg="accent"
+            color="accent.text"
+            disabled={!sound || !p.changed}
+            loading={p.save.isPending}
+            onClick={() => p.save.mutate()}
+          >
+            Save the plan
+          </Button>
+        </May>
       </Flex>
       <Faults faults={p.faults} />
       <Refused error={p.save.error ?? preview.error} mb="3" />
@@ -76,7 +79,9 @@ export function PlanPage() {
             placeholder={"pages: 500\nscope:\n  exclude: [/cart*]"}
             onChange={(e) => p.write(e.target.value)}
           />
-          <Secrets site={site} />
+          <May as="consultant">
+            <Secrets site={site} />
+          </May>
         </Box>
       </SimpleGrid>
     </Box>

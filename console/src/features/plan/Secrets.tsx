@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { api } from "../../api/client";
 import { secrets } from "../../api/queries";
+import { May } from "../../ui/May";
 import { Refused } from "../../ui/States";
 
 /** The secrets that gates use. They go in, and only crawls take them out. */
@@ -45,27 +46,31 @@ export function Secrets({ site }: { site: string }) {
       {list.data?.map((s) => (
         <Flex key={s.name} gap="3" align="center" mb="1">
           <b>{s.name}</b> <Text color="fg.muted">for {s.host}</Text>
-          <Button
-            size="xs"
-            variant="outline"
-            ml="auto"
-            aria-label={`Delete ${s.name}`}
-            onClick={() => remove.mutate(s.name)}
-          >
-            Delete
-          </Button>
+          <May as="owner">
+            <Button
+              size="xs"
+              variant="outline"
+              ml="auto"
+              aria-label={`Delete ${s.name}`}
+              onClick={() => remove.mutate(s.name)}
+            >
+              Delete
+            </Button>
+          </May>
         </Flex>
       ))}
-      <form onSubmit={submit}>
-        <Flex gap="2" wrap="wrap" align="flex-end">
-          <Entry label="Name" value={name} set={setName} width="8rem" />
-          <Entry label="Host (home page's if empty)" value={host} set={setHost} width="12rem" />
-          <Entry label="Secret" value={value} set={setValue} width="10rem" type="password" />
-          <Button type="submit" size="sm" variant="outline" loading={set.isPending}>
-            Keep
-          </Button>
-        </Flex>
-      </form>
+      <May as="owner">
+        <form onSubmit={submit}>
+          <Flex gap="2" wrap="wrap" align="flex-end">
+            <Entry label="Name" value={name} set={setName} width="8rem" />
+            <Entry label="Host (home page's if empty)" value={host} set={setHost} width="12rem" />
+            <Entry label="Secret" value={value} set={setValue} width="10rem" type="password" />
+            <Button type="submit" size="sm" variant="outline" loading={set.isPending}>
+              Keep
+            </Button>
+          </Flex>
+        </form>
+      </May>
       <Refused error={set.error} mt="2" />
     </Box>
   );

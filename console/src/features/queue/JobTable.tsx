@@ -4,6 +4,7 @@ import { api } from "../../api/client";
 import { queue } from "../../api/queries";
 import type { Job } from "../../api/types";
 import { lasting } from "../../lib/time";
+import { May } from "../../ui/May";
 import { Refused } from "../../ui/States";
 
 /** What is done beside crawls, and what one may do about it. */
@@ -61,26 +62,28 @@ export function JobTable({ jobs }: { jobs: Job[] }) {
             </Table.Cell>
             <Table.Cell textAlign="end">{j.tries}</Table.Cell>
             <Table.Cell textAlign="end" whiteSpace="nowrap">
-              {j.state !== "runs" && (
-                <Button
-                  size="xs"
-                  variant="ghost"
-                  aria-label={`Try job ${j.id} now`}
-                  onClick={() => again.mutate(j.id)}
-                >
-                  Try now
-                </Button>
-              )}
-              {j.state !== "cancelled" && (
-                <Button
-                  size="xs"
-                  variant="ghost"
-                  aria-label={`Cancel job ${j.id}`}
-                  onClick={() => cancel.mutate(j.id)}
-                >
-                  Cancel
-                </Button>
-              )}
+              <May as="owner">
+                {j.state !== "runs" && (
+                  <Button
+                    size="xs"
+                    variant="ghost"
+                    aria-label={`Try job ${j.id} now`}
+                    onClick={() => again.mutate(j.id)}
+                  >
+                    Try now
+                  </Button>
+                )}
+                {j.state !== "cancelled" && (
+                  <Button
+                    size="xs"
+                    variant="ghost"
+                    aria-label={`Cancel job ${j.id}`}
+                    onClick={() => cancel.mutate(j.id)}
+                  >
+                    Cancel
+                  </Button>
+                )}
+              </May>
             </Table.Cell>
           </Table.Row>
         ))}

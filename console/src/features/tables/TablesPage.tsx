@@ -6,6 +6,7 @@ import { answer, crawl, facts, views } from "../../api/queries";
 import type { Fact, FactTable, View } from "../../api/types";
 import { count } from "../../lib/format";
 import { useFilters } from "../../lib/useFilters";
+import { May } from "../../ui/May";
 import { QuestionLine } from "../../ui/QuestionLine";
 import { Select } from "../../ui/Select";
 import { Empty, Failed, Loading } from "../../ui/States";
@@ -122,17 +123,21 @@ function Asking({ site, number, asked, set, tables, comparisons, table }: Asking
                 count(first.total, table.one, table.name === "data" ? "items" : table.name)}
               {first?.unjudged ? `, ${first.unjudged} cannot be told: ${first.fault}` : ""}
             </Box>
-            <Button size="xs" variant="outline" onClick={() => setDialog("view")}>
-              Keep as a view…
-            </Button>
-            <Button
-              size="xs"
-              variant="outline"
-              disabled={!asked.question || !["pages", "resources", "links", "redirects"].includes(table.name)}
-              onClick={() => setDialog("check")}
-            >
-              Make it a check…
-            </Button>
+            <May as="consultant">
+              <Button size="xs" variant="outline" onClick={() => setDialog("view")}>
+                Keep as a view…
+              </Button>
+              <Button
+                size="xs"
+                variant="outline"
+                disabled={
+                  !asked.question || !["pages", "resources", "links", "redirects"].includes(table.name)
+                }
+                onClick={() => setDialog("check")}
+              >
+                Make it a check…
+              </Button>
+            </May>
             <SaveAnswer site={site} number={number} asked={{ ...asked, of: table.name }} />
           </Flex>
         </Flex>
@@ -144,7 +149,9 @@ function Asking({ site, number, asked, set, tables, comparisons, table }: Asking
           ask={(question) => set({ question })}
         />
       </Flex>
-      <ChosenBar site={site} chosen={chosen} clear={() => setChosen(new Set())} />
+      <May as="consultant">
+        <ChosenBar site={site} chosen={chosen} clear={() => setChosen(new Set())} />
+      </May>
       {list.isPending ? (
         <Loading />
       ) : list.isError ? (

@@ -8,6 +8,7 @@ import { watches } from "../../api/watching";
 import { whole } from "../../lib/format";
 import { availability, lasting } from "../../lib/time";
 import { Blank } from "../../ui/Blank";
+import { May } from "../../ui/May";
 import { Panel, Rows } from "../../ui/Panel";
 import { Failed, Loading, Refused } from "../../ui/States";
 import { Watching } from "./Watching";
@@ -31,7 +32,9 @@ export function Addresses({ site, opened }: { site: string; opened: string }) {
         </Rows>
       )}
       {one && <Watching key={one.name} of={one} close={() => open(one.name)} />}
-      <Add site={site} />
+      <May as="consultant">
+        <Add site={site} />
+      </May>
     </Panel>
   );
 }
@@ -83,12 +86,14 @@ function Row({ of: w, open }: { of: Watched; open: () => void }) {
         {w.watch.every} min
       </Table.Cell>
       <Table.Cell whiteSpace="nowrap">
-        <Button size="xs" variant="ghost" onClick={() => pause.mutate()} aria-label={`Pause ${w.name}`}>
-          {w.watch.paused ? "Resume" : "Pause"}
-        </Button>
-        <Button size="xs" variant="ghost" onClick={() => remove.mutate()} aria-label={`Remove ${w.name}`}>
-          Remove
-        </Button>
+        <May as="consultant">
+          <Button size="xs" variant="ghost" onClick={() => pause.mutate()} aria-label={`Pause ${w.name}`}>
+            {w.watch.paused ? "Resume" : "Pause"}
+          </Button>
+          <Button size="xs" variant="ghost" onClick={() => remove.mutate()} aria-label={`Remove ${w.name}`}>
+            Remove
+          </Button>
+        </May>
         <Refused error={remove.error ?? pause.error} />
       </Table.Cell>
     </Table.Row>

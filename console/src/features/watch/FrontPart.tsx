@@ -4,6 +4,7 @@ import { api, read } from "../../api/client";
 import { front } from "../../api/watching";
 import { count, when } from "../../lib/format";
 import { moment } from "../../lib/time";
+import { May } from "../../ui/May";
 import { Panel, Rows } from "../../ui/Panel";
 import { Failed, Loading, Refused } from "../../ui/States";
 import { Changes } from "./Changes";
@@ -47,12 +48,14 @@ export function FrontPart({ site }: { site: string }) {
             {f.at ? `looked at ${moment(f.at)}` : "not looked at yet"};{" "}
             {f.next ? `next ${moment(f.next)}` : "not looked at daily"}
           </Text>
-          <Button size="xs" variant="outline" loading={look.isPending} onClick={() => look.mutate()}>
-            Look now
-          </Button>
-          <Button size="xs" variant="ghost" onClick={() => turn.mutate(!f.next)}>
-            {f.next ? "Do not look daily" : "Look daily"}
-          </Button>
+          <May as="consultant">
+            <Button size="xs" variant="outline" loading={look.isPending} onClick={() => look.mutate()}>
+              Look now
+            </Button>
+            <Button size="xs" variant="ghost" onClick={() => turn.mutate(!f.next)}>
+              {f.next ? "Do not look daily" : "Look daily"}
+            </Button>
+          </May>
         </>
       }
     >

@@ -5,6 +5,7 @@ import { api, read } from "../../api/client";
 import { maintenance } from "../../api/watching";
 import { moment } from "../../lib/time";
 import { Blank } from "../../ui/Blank";
+import { May } from "../../ui/May";
 import { Panel } from "../../ui/Panel";
 import { Failed, Loading, Refused } from "../../ui/States";
 
@@ -43,23 +44,27 @@ export function Planned({ site }: { site: string }) {
           <Text>
             {moment(m.began)} to {moment(m.ends)}: {m.reason}
           </Text>
-          <Button size="xs" variant="ghost" onClick={() => end.mutate(m.id)}>
-            Not any more
-          </Button>
+          <May as="consultant">
+            <Button size="xs" variant="ghost" onClick={() => end.mutate(m.id)}>
+              Not any more
+            </Button>
+          </May>
         </Flex>
       ))}
-      <form onSubmit={submit}>
-        <Flex gap="2" wrap="wrap" align="center">
-          <Text>The site is worked at from now until</Text>
-          <Blank label="Until when" type="datetime-local" width="13rem" value={until} set={setUntil} />
-          <Text>because of</Text>
-          <Blank label="Why" hint="a relaunch" width="14rem" value={reason} set={setReason} />
-          <Button type="submit" size="xs" variant="outline" disabled={!until} loading={add.isPending}>
-            Tell nobody of it
-          </Button>
-        </Flex>
-        <Refused error={add.error ?? end.error} mt="2" />
-      </form>
+      <May as="consultant">
+        <form onSubmit={submit}>
+          <Flex gap="2" wrap="wrap" align="center">
+            <Text>The site is worked at from now until</Text>
+            <Blank label="Until when" type="datetime-local" width="13rem" value={until} set={setUntil} />
+            <Text>because of</Text>
+            <Blank label="Why" hint="a relaunch" width="14rem" value={reason} set={setReason} />
+            <Button type="submit" size="xs" variant="outline" disabled={!until} loading={add.isPending}>
+              Tell nobody of it
+            </Button>
+          </Flex>
+          <Refused error={add.error ?? end.error} mt="2" />
+        </form>
+      </May>
     </Panel>
   );
 }

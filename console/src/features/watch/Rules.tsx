@@ -5,6 +5,7 @@ import { api, read } from "../../api/client";
 import type { Rule, RuleKind, SiteRule } from "../../api/types";
 import { rules } from "../../api/watching";
 import { Blank } from "../../ui/Blank";
+import { May } from "../../ui/May";
 import { Panel, Rows } from "../../ui/Panel";
 import { Select } from "../../ui/Select";
 import { Failed, Faults, Loading, Refused } from "../../ui/States";
@@ -22,7 +23,9 @@ export function Rules({ site }: { site: string }) {
           <Row key={r.name} of={r} />
         ))}
       </Rows>
-      <Add site={site} kinds={list.data.kinds} />
+      <May as="consultant">
+        <Add site={site} kinds={list.data.kinds} />
+      </May>
     </Panel>
   );
 }
@@ -65,19 +68,26 @@ function Row({ of: r }: { of: SiteRule }) {
       <Table.Cell>{narrowed.join(", ")}</Table.Cell>
       <Table.Cell>{r.rule.off ? "off" : (r.rule.to ?? []).join(", ") || "all ways"}</Table.Cell>
       <Table.Cell whiteSpace="nowrap">
-        <Button
-          size="xs"
-          variant="ghost"
-          aria-label={`${r.rule.off ? "Switch on" : "Switch off"} ${r.name}`}
-          onClick={() => turn.mutate()}
-        >
-          {r.rule.off ? "Switch on" : "Switch off"}
-        </Button>
-        {r.own && (
-          <Button size="xs" variant="ghost" aria-label={`As usual: ${r.name}`} onClick={() => reset.mutate()}>
-            As usual
+        <May as="consultant">
+          <Button
+            size="xs"
+            variant="ghost"
+            aria-label={`${r.rule.off ? "Switch on" : "Switch off"} ${r.name}`}
+            onClick={() => turn.mutate()}
+          >
+            {r.rule.off ? "Switch on" : "Switch off"}
           </Button>
-        )}
+          {r.own && (
+            <Button
+              size="xs"
+              variant="ghost"
+              aria-label={`As usual: ${r.name}`}
+              onClick={() => reset.mutate()}
+            >
+              As usual
+            </Button>
+          )}
+        </May>
         <Refused error={turn.error ?? reset.error} />
       </Table.Cell>
     </Table.Row>

@@ -7,6 +7,7 @@ import type { Schedule, Scheduled } from "../../api/types";
 import { schedules } from "../../api/watching";
 import { moment } from "../../lib/time";
 import { Blank } from "../../ui/Blank";
+import { May } from "../../ui/May";
 import { Panel, Rows } from "../../ui/Panel";
 import { Select } from "../../ui/Select";
 import { Failed, Faults, Loading, Refused } from "../../ui/States";
@@ -26,7 +27,9 @@ export function Schedules({ site }: { site: string }) {
           ))}
         </Rows>
       )}
-      <Add site={site} />
+      <May as="consultant">
+        <Add site={site} />
+      </May>
     </Panel>
   );
 }
@@ -78,20 +81,22 @@ function Row({ of: s }: { of: Scheduled }) {
         <Last of={s} />
       </Table.Cell>
       <Table.Cell whiteSpace="nowrap">
-        <Button size="xs" variant="ghost" onClick={() => run.mutate()}>
-          Begin now
-        </Button>
-        <Button size="xs" variant="ghost" onClick={() => pause.mutate()}>
-          {s.schedule.paused ? "Resume" : "Pause"}
-        </Button>
-        <Button
-          size="xs"
-          variant="ghost"
-          aria-label={`Remove the schedule ${s.name}`}
-          onClick={() => remove.mutate()}
-        >
-          Remove
-        </Button>
+        <May as="consultant">
+          <Button size="xs" variant="ghost" onClick={() => run.mutate()}>
+            Begin now
+          </Button>
+          <Button size="xs" variant="ghost" onClick={() => pause.mutate()}>
+            {s.schedule.paused ? "Resume" : "Pause"}
+          </Button>
+          <Button
+            size="xs"
+            variant="ghost"
+            aria-label={`Remove the schedule ${s.name}`}
+            onClick={() => remove.mutate()}
+          >
+            Remove
+          </Button>
+        </May>
         <Refused error={run.error ?? pause.error ?? remove.error} />
       </Table.Cell>
     </Table.Row>

@@ -5,6 +5,7 @@ import { api } from "../../api/client";
 import type { Scheduled } from "../../api/types";
 import { schedules } from "../../api/watching";
 import { moment } from "../../lib/time";
+import { May } from "../../ui/May";
 import { Panel, Rows } from "../../ui/Panel";
 import { Failed, Loading, Refused } from "../../ui/States";
 import { Calendar } from "./Calendar";
@@ -27,9 +28,11 @@ export function WeekPage() {
           The coming week
         </Heading>
         {all.length > 0 && (
-          <Button size="xs" variant="outline" loading={hold.isPending} onClick={() => hold.mutate(!held)}>
-            {held ? "Let schedules begin crawls again" : "Hold all schedules"}
-          </Button>
+          <May as="owner">
+            <Button size="xs" variant="outline" loading={hold.isPending} onClick={() => hold.mutate(!held)}>
+              {held ? "Let schedules begin crawls again" : "Hold all schedules"}
+            </Button>
+          </May>
         )}
         {held && <Text fontWeight="600">All schedules are held: nothing below begins.</Text>}
       </Flex>
