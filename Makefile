@@ -106,8 +106,8 @@ attack: debian build
 	HARVIK_ATTACK=1 HARVIK_HOSTILE_MB=20 go test $(GO_TAGS) -count 1 -v -timeout 20m $(ATTACKS)
 	@echo "Nothing gave way."
 
-ATTACKS = -run 'Killed|Heavy|Stalled|TwoServices|Crash|Private|StaysHome|Terminal|Phases|Abroad|Doors|SameImport|AtOnce|Credentials|Names|TwoPorts|Tickets|Slips|Secrets|Hostile|Rebinding|Guard|Allowance|Bound|FormElsewhere|Proxy|Waiver|Disk|Recover|Panics|Full|NotOurs|CutShort|Vault|Forged|Screen|Taker|Maker|Copy|TestRead$$|Child|Small|Signing|Rights|Tries|TrailStays|TestTLS|BehindProxy' \
-	./internal/e2e ./internal/fetch ./internal/gear ./internal/house ./internal/jobs ./internal/recheck ./internal/cluster ./internal/vault ./internal/store ./internal/cli ./internal/spool ./internal/pdf ./internal/crawl ./internal/core/page ./internal/core/plan ./internal/core/figures
+ATTACKS = -run 'Killed|Heavy|Stalled|TwoServices|Crash|Private|StaysHome|Terminal|Phases|Abroad|Doors|SameImport|AtOnce|Credentials|Names|TwoPorts|Tickets|Slips|Secrets|Hostile|Rebinding|Guard|Allowance|Bound|FormElsewhere|Proxy|Waiver|Disk|Recover|Panics|Full|NotOurs|CutShort|Vault|Forged|Screen|Taker|Maker|Copy|TestRead$$|Child|Small|Signing|Rights|Tries|TrailStays|TestTLS|BehindProxy|ACME|TestProvider$$|PasskeyAttacks|Often|Mentions' \
+	./internal/e2e ./internal/fetch ./internal/gear ./internal/house ./internal/jobs ./internal/recheck ./internal/cluster ./internal/vault ./internal/store ./internal/service ./internal/cli ./internal/spool ./internal/pdf ./internal/crawl ./internal/core/page ./internal/core/plan ./internal/core/figures
 
 # Twenty sites crawled by a service and four workers, which are killed and stopped again and again, as is the database.
 # And what a queue costs, what two workers give, and what follows for two hundred.

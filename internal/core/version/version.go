@@ -2,4 +2,4 @@
 package version
 
 // Number is the version by the changelog, whose newest heading it is.
-const Number = "0.15"
+const Number = "0.16"
