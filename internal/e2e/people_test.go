@@ -4,6 +4,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -105,6 +106,11 @@ func TestPeople(t *testing.T) {
 	other.see("Sign in")
 	b.visit(h.url + "/trail?who=ash")
 	b.see("heather is heather")
+	if list, err := h.ListPeople(t.Context()); err != nil || slices.ContainsFunc(list.People, func(p api.Person) bool {
+		return p.Seen.IsZero()
+	}) {
+		t.Errorf("somebody was never here: %+v (%v)", list.People, err)
+	}
 	other.replace("Name", "ash")
 	other.replace("Password", "the moss on ash's wall")
 	other.click("button", "Sign in")

@@ -15,7 +15,8 @@ import (
 const personColumns = `select p.id, p.name, p.mail, p.role, p.lists, p.everywhere, to_jsonb(p.groups) as groups, p.created,
 	p.password is not null as ready,
 	coalesce((select jsonb_agg(s.name order by s.name) from given g join site s on s.id = g.site_id where g.person_id = p.id), '[]') as sites,
-	(select max(c.used) from credential c where c.person_id = p.id) as seen,
+	greatest((select max(c.used) from credential c where c.person_id = p.id),
+		(select t.at from trail t where t.person_id = p.id order by t.id desc limit 1)) as seen,
 	(select max(c.expires) from credential c where c.person_id = p.id and c.kind = '` + record.InviteKind + `' and c.expires > now()) as invited
 	from person p where p.ended is null `
 

@@ -16,6 +16,9 @@ create table mention (
 );
 create index mention_person on mention (person_id, id);
 create index mention_batch on mention (site_id, batch);
+-- When somebody was last here, who has signed out since.
+create index trail_person on trail (person_id, id);
 
 -- +goose Down
+drop index trail_person;
 drop table mention;
