@@ -70,7 +70,7 @@ func watchOver() (end func()) {
 // that is set: by its control group, or by a limit of its data.
 func keepWithin() {
 	if most := memoryLimit(); most > 0 {
-		debug.SetMemoryLimit(most / 2) // the rest is for stacks, what is mapped, and the moment of a peak
+		debug.SetMemoryLimit(most * 2 / 5) // the rest is for stacks, what is mapped, and the moment of a peak
 	}
 }
 

@@ -2,6 +2,7 @@ package fetch
 
 import (
 	"context"
+	"runtime/debug"
 	"sync"
 	"time"
 )
@@ -17,12 +18,14 @@ type Large struct {
 const (
 	smallBytes  = 1 << 20 // of a body that needs no turn
 	largeTurns  = 3
+	largeShare  = 256 << 20 // of memory that one turn may come to, with what is read from it
 	unpackTurns = 4 // codings whose windows are large
 )
 
-// NewLarge makes one.
+// NewLarge makes one, of fewer turns where the process may have little memory.
 func NewLarge() *Large {
-	return &Large{make(chan struct{}, largeTurns), make(chan struct{}, unpackTurns)}
+	turns := min(largeTurns, max(1, debug.SetMemoryLimit(-1)/largeShare))
+	return &Large{make(chan struct{}, turns), make(chan struct{}, unpackTurns)}
 }
 
 // A Hold keeps the turn of a large body from when it is read until Release, which may be called when
