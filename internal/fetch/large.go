@@ -19,7 +19,7 @@ const (
 	smallBytes  = 1 << 20 // of a body that needs no turn
 	largeTurns  = 3
 	largeShare  = 256 << 20 // of memory that one turn may come to, with what is read from it
-	unpackTurns = 4 // codings whose windows are large
+	unpackTurns = 4         // codings whose windows are large
 )
 
 // NewLarge makes one, of fewer turns where the process may have little memory.

@@ -1,9 +1,10 @@
-import { Box, Button, Heading, Text } from "@chakra-ui/react";
+import { Button, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { keepSession } from "../../api/client";
 import { signInByProvider } from "../../lib/provider";
+import { Threshold } from "./Threshold";
 
 /** Where an identity provider sends browsers back to. */
 export function Back() {
@@ -25,24 +26,19 @@ export function Back() {
     );
   }, [search, navigate, client]);
   return (
-    <Box as="main" minH="100dvh" bg="bg" color="fg" p={{ base: "6", md: "16" }}>
-      <Box maxW="34rem">
-        <Heading as="h1" color="accent" size="2xl" mb="4">
-          Harvik
-        </Heading>
-        {problem ? (
-          <>
-            <Text role="alert" color="severity.error" mb="4">
-              {problem}
-            </Text>
-            <Button size="sm" variant="outline" onClick={() => navigate("/sign-in", { replace: true })}>
-              Sign in
-            </Button>
-          </>
-        ) : (
-          <Text role="status">Signing in …</Text>
-        )}
-      </Box>
-    </Box>
+    <Threshold>
+      {problem ? (
+        <>
+          <Text role="alert" color="severity.error" mb="4">
+            {problem}
+          </Text>
+          <Button size="sm" variant="outline" onClick={() => navigate("/sign-in", { replace: true })}>
+            Sign in
+          </Button>
+        </>
+      ) : (
+        <Text role="status">Signing in …</Text>
+      )}
+    </Threshold>
   );
 }

@@ -1,4 +1,4 @@
-import { Box, Button, Code, Flex, Heading, Text } from "@chakra-ui/react";
+import { Button, Code, Flex, Text } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
@@ -7,6 +7,7 @@ import { knowsPasskeys, signInByPasskey } from "../../lib/passkey";
 import { goToProvider } from "../../lib/provider";
 import { Blank } from "../../ui/Blank";
 import { Refused } from "../../ui/States";
+import { Threshold } from "./Threshold";
 
 /** Signs in by name and password, or with the one-time link, whose secret stands behind the number sign. */
 export function SignIn() {
@@ -36,35 +37,30 @@ export function SignIn() {
       });
   }, [link, signedIn]);
   return (
-    <Box as="main" minH="100dvh" bg="bg" color="fg" p={{ base: "6", md: "16" }}>
-      <Box maxW="34rem">
-        <Heading as="h1" color="accent" size="2xl" mb="4">
-          Harvik
-        </Heading>
-        {busy ? (
-          <Text role="status">Signing in …</Text>
-        ) : (
-          <>
-            {problem && (
-              <Text role="alert" color="severity.error" mb="3">
-                {problem}
-              </Text>
-            )}
-            <ByName done={signedIn} />
-            <Text mt="8" mb="2" color="fg.muted">
-              Or open the sign-in link that <Code bg="bg.muted">harvik start</Code> printed on its terminal. A
-              link works once. For a new one, run:
+    <Threshold>
+      {busy ? (
+        <Text role="status">Signing in …</Text>
+      ) : (
+        <>
+          {problem && (
+            <Text role="alert" color="severity.error" mb="3">
+              {problem}
             </Text>
-            <Code bg="bg.muted" p="2" mb="4" display="block">
-              harvik link
-            </Code>
-            <Button size="sm" variant="outline" onClick={() => navigate("/")}>
-              I am signed in already
-            </Button>
-          </>
-        )}
-      </Box>
-    </Box>
+          )}
+          <ByName done={signedIn} />
+          <Text mt="8" mb="2" color="fg.muted">
+            Or open the sign-in link that <Code bg="bg.muted">harvik start</Code> printed on its terminal. A
+            link works once. For a new one, run:
+          </Text>
+          <Code bg="bg.muted" p="2" mb="4" display="block">
+            harvik link
+          </Code>
+          <Button size="sm" variant="outline" onClick={() => navigate("/")}>
+            I am signed in already
+          </Button>
+        </>
+      )}
+    </Threshold>
   );
 }
 
