@@ -152,7 +152,7 @@ func (a *Authority) signedBy(r *http.Request) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	one, err := jose.ParseSigned(string(text), []jose.SignatureAlgorithm{jose.ES256})
+	one, err := jose.ParseSignedJSON(string(text), []jose.SignatureAlgorithm{jose.ES256})
 	if err != nil {
 		return nil, err
 	}
