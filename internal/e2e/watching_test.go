@@ -114,9 +114,21 @@ func TestWatching(t *testing.T) {
 	b.see("All schedules are held")
 	b.click("button", "Let schedules begin")
 	b.picture("week")
+	ash := h.joins(t, api.NewPerson{Name: "ash", Role: "consultant", Everywhere: true, Mail: "ash@fernhollow.example"})
+	list, err := h.ListFixes(t.Context(), "fernhollow", api.Latest, &api.ListFixesParams{Limit: 2})
+	if err != nil || len(list.Fixes) < 2 {
+		t.Fatalf("%+v (%v)", list, err)
+	}
+	note := "@rowan the garden says that their shop system writes this. Who looks after it?"
+	if _, err := api.New(h.url, ash.token).MoveFixes(t.Context(), "fernhollow", api.Wish{
+		Fixes: []api.FixAt{{Fix: list.Fixes[1].ID}}, Note: &note}); err != nil {
+		t.Fatal(err)
+	}
 	b.visit(h.url + "/inbox")
 	b.see("health fell by")
+	b.see("Who looks after it?")
 	b.picture("inbox")
+	b.click("button", "All read")
 	b.click("button", "Take its fixes")
 	b.see("with rowan")
 	b.click("button", "Wave off…: 2 pages are no more")
@@ -131,11 +143,9 @@ func TestWatching(t *testing.T) {
 	if err != nil || len(tasks.Tasks) == 0 || tasks.Tasks[0].Assignee != "rowan" {
 		t.Errorf("%+v (%v)", tasks, err)
 	}
-	for _, p := range []api.NewPerson{{Name: "ash", Role: "consultant", Everywhere: true, Mail: "ash@fernhollow.example"},
-		{Name: "Fern Bracken", Role: "client", Sites: []string{"fernhollow"}, Lists: true}} {
-		if _, err := h.AddPerson(t.Context(), p); err != nil {
-			t.Fatal(err)
-		}
+	fern := api.NewPerson{Name: "Fern Bracken", Role: "client", Sites: []string{"fernhollow"}, Lists: true}
+	if _, err := h.AddPerson(t.Context(), fern); err != nil {
+		t.Fatal(err)
 	}
 	b.visit(h.url + "/people")
 	b.see("client, with fix lists")
