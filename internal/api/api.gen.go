@@ -2671,6 +2671,40 @@ type Report struct {
 	Waived int `json:"waived"`
 }
 
+// ReportChoices What the consultant says of a report
+type ReportChoices struct {
+	// By by whom
+	By string `json:"by,omitempty,omitzero"`
+
+	// Client for whom it is
+	Client string `json:"client,omitempty,omitzero"`
+
+	// Comments as Markdown, under a part or a fix, by name
+	Comments map[string]string `json:"comments,omitempty,omitzero"`
+
+	// Fixes that are told in full, 10 without
+	Fixes int `json:"fixes,omitempty,omitzero"`
+
+	// LeaveOut What a report does not tell
+	LeaveOut ReportLeaveOut `json:"leaveOut,omitempty,omitzero"`
+
+	// Parts by name, in order: summary, health, fixes, progress, crawl, words; all of them without
+	Parts []string `json:"parts,omitempty,omitzero"`
+
+	// Title of the cover
+	Title string `json:"title,omitempty,omitzero"`
+
+	// Words of the cover, as Markdown
+	Words string `json:"words,omitempty,omitzero"`
+}
+
+// ReportLeaveOut What a report does not tell
+type ReportLeaveOut struct {
+	// Checks or patterns, such as sharing-*
+	Checks     []string `json:"checks,omitempty,omitzero"`
+	Severities []string `json:"severities,omitempty,omitzero"`
+}
+
 // Robots The directives for all agents, each with where it was said
 type Robots struct {
 	// Nofollow likewise
@@ -3932,6 +3966,12 @@ type ShowRenderingsParams struct {
 	Address PageAddress `form:"address" json:"address"`
 }
 
+// MakeReportParams defines parameters for MakeReport.
+type MakeReportParams struct {
+	// From the crawl that it is compared with; the finished one before by default
+	From *int `form:"from,omitempty" json:"from,omitempty"`
+}
+
 // ShowSpeedParams defines parameters for ShowSpeed.
 type ShowSpeedParams struct {
 	// By layout by default
@@ -4093,6 +4133,9 @@ type MarkCrawlJSONRequestBody = Mark
 
 // SetPaceJSONRequestBody defines body for SetPace for application/json ContentType.
 type SetPaceJSONRequestBody = PaceChange
+
+// MakeReportJSONRequestBody defines body for MakeReport for application/json ContentType.
+type MakeReportJSONRequestBody = ReportChoices
 
 // TryRulesJSONRequestBody defines body for TryRules for application/json ContentType.
 type TryRulesJSONRequestBody = ChecksText
@@ -4896,6 +4939,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /sites/{site}/crawls/{crawl}/renderings (the `ShowRenderings` operationId).
 	ShowRenderings(ctx context.Context, site SiteName, crawl CrawlName, params *ShowRenderingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MakeReportWithBody Write what a client reads of a crawl, as one HTML file
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /sites/{site}/crawls/{crawl}/report (the `MakeReport` operationId).
+	MakeReportWithBody(ctx context.Context, site SiteName, crawl CrawlName, params *MakeReportParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// MakeReport Write what a client reads of a crawl, as one HTML file
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /sites/{site}/crawls/{crawl}/report (the `MakeReport` operationId).
+	MakeReport(ctx context.Context, site SiteName, crawl CrawlName, params *MakeReportParams, body MakeReportJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ResumeCrawl Go on with a paused crawl
 	//
@@ -7185,6 +7242,40 @@ func (c *Calls) ShowRecheck(ctx context.Context, site SiteName, crawl CrawlName,
 // Corresponds with GET /sites/{site}/crawls/{crawl}/renderings (the `ShowRenderings` operationId).
 func (c *Calls) ShowRenderings(ctx context.Context, site SiteName, crawl CrawlName, params *ShowRenderingsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewShowRenderingsRequest(c.Server, site, crawl, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MakeReportWithBody Write what a client reads of a crawl, as one HTML file
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /sites/{site}/crawls/{crawl}/report (the `MakeReport` operationId).
+func (c *Calls) MakeReportWithBody(ctx context.Context, site SiteName, crawl CrawlName, params *MakeReportParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMakeReportRequestWithBody(c.Server, site, crawl, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// MakeReport Write what a client reads of a crawl, as one HTML file
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /sites/{site}/crawls/{crawl}/report (the `MakeReport` operationId).
+func (c *Calls) MakeReport(ctx context.Context, site SiteName, crawl CrawlName, params *MakeReportParams, body MakeReportJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewMakeReportRequest(c.Server, site, crawl, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -12594,6 +12685,87 @@ func NewShowRenderingsRequest(server string, site SiteName, crawl CrawlName, par
 	return req, nil
 }
 
+// NewMakeReportRequest calls the generic MakeReport builder with application/json body
+func NewMakeReportRequest(server string, site SiteName, crawl CrawlName, params *MakeReportParams, body MakeReportJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewMakeReportRequestWithBody(server, site, crawl, params, "application/json", bodyReader)
+}
+
+// NewMakeReportRequestWithBody constructs an http.Request for the MakeReport method, with any body, and a specified content type
+func NewMakeReportRequestWithBody(server string, site SiteName, crawl CrawlName, params *MakeReportParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "site", site, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "crawl", crawl, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sites/%s/crawls/%s/report", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.From != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", *params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewResumeCrawlRequest constructs an http.Request for the ResumeCrawl method
 func NewResumeCrawlRequest(server string, site SiteName, crawl CrawlName) (*http.Request, error) {
 	var err error
@@ -15926,6 +16098,11 @@ func (c *Client) ShowRecheck(ctx context.Context, site SiteName, crawl CrawlName
 // ShowRenderings: What a browser made of a page, by device; none where the plan did not have it rendered.
 func (c *Client) ShowRenderings(ctx context.Context, site SiteName, crawl CrawlName, params *ShowRenderingsParams) (Renderings, error) {
 	return read[Renderings](c.calls.ShowRenderings(ctx, site, crawl, params))
+}
+
+// MakeReport: Write what a client reads of a crawl, as one HTML file.
+func (c *Client) MakeReport(ctx context.Context, site SiteName, crawl CrawlName, params *MakeReportParams, body MakeReportJSONRequestBody) (*http.Response, error) {
+	return c.calls.MakeReport(ctx, site, crawl, params, body)
 }
 
 // ResumeCrawl: Go on with a paused crawl.

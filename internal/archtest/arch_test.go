@@ -58,6 +58,7 @@ core/alert: check drift gate plan robots text watch
 core/care: text
 core/drift: check fixlist health sitemap task text
 core/gate: check fixlist text
+core/brief: check drift fixlist plan text vocabulary
 core/vocabulary: check drift page survey task watch
 internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
@@ -86,7 +87,7 @@ internal/house: check own internal/alerts internal/compare internal/decide inter
 internal/report: check column gate graph page plan rendered text weburl internal/record
 internal/api: plan
 internal/wire: alert care check column vocabulary dom drift figures fixlist gate page plan query rendered robots schedule structured survey task text watch internal/api internal/record
-internal/service: alert care check column vocabulary drift field fixlist gate neardup own page plan query rendered rights schedule survey task text waive watch weburl internal/alerts internal/api internal/fetch internal/limit internal/messages internal/password internal/provider internal/record internal/report internal/spool internal/store internal/wire
+internal/service: alert brief care check column vocabulary drift field fixlist gate neardup own page plan query rendered rights schedule survey task text waive watch weburl internal/alerts internal/api internal/fetch internal/limit internal/messages internal/password internal/provider internal/record internal/report internal/spool internal/store internal/wire
 internal/cli: version check column vocabulary fixlist gate page plan query schedule task text waive internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap

@@ -169,7 +169,7 @@ Exit codes: 0 done, 1 it could not be done, 2 the command line makes no sense, 3
 		a.speedCommand(),
 		a.trendCommand(),
 		a.gateCommand(),
-		a.exportCommand(),
+		a.exportCommand(), a.reportCommand(),
 		a.metricsCommand(),
 	)
 	return root

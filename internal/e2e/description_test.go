@@ -113,6 +113,7 @@ func TestDescription(t *testing.T) {
 		{operation: "showTrend", path: "site=fernhollow"},
 		{operation: "passGate", path: "site=fernhollow&crawl=latest",
 			body: `{"minHealth": 99, "noNew": "error", "max": {"title-*": 0}}`},
+		{operation: "makeReport", path: "site=fernhollow&crawl=latest", body: `{"client": "Fernhollow", "parts": ["summary", "fixes"], "leaveOut": {"severities": ["notice"]}}`},
 		{operation: "exportCrawl", path: "site=fernhollow&crawl=latest&as=jsonl"},
 		{operation: "tryField", path: "site=fernhollow&crawl=latest&address=/", body: `{"css": "h1"}`},
 		{operation: "tryRules", path: "site=fernhollow&crawl=latest", body: `{"limits": {"thin-words": 900}}`},

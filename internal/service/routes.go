@@ -178,6 +178,7 @@ func (s *Service) routes(g *gin.Engine) {
 	api.GET("/sites/:site/crawls/:crawl/speed", atOnce(comparisons, s.showSpeed))
 	api.POST("/sites/:site/crawls/:crawl/gate", atOnce(comparisons, s.passGate))
 	api.GET("/sites/:site/crawls/:crawl/map", s.showMap)
+	api.POST("/sites/:site/crawls/:crawl/report", atOnce(exports, s.makeReport))
 	api.GET("/sites/:site/crawls/:crawl/export", atOnce(exports, s.export))
 
 	g.NoRoute(s.serveConsole)

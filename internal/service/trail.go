@@ -29,7 +29,8 @@ var silent = map[string]bool{
 	"PUT /api/v1/me/mentions":               true,
 	"POST /api/v1/sites/:site/plan/preview": true, "POST /api/v1/sites/:site/try-rule": true,
 	"POST /api/v1/sites/:site/crawls/:crawl/try": true, "POST /api/v1/sites/:site/crawls/:crawl/try-field": true,
-	"POST /api/v1/sites/:site/crawls/:crawl/gate": true,
+	"POST /api/v1/sites/:site/crawls/:crawl/report": true,
+	"POST /api/v1/sites/:site/crawls/:crawl/gate":   true,
 }
 
 // hidden are fields whose values the trail does not keep.

@@ -2209,6 +2209,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sites/{site}/crawls/{crawl}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write what a client reads of a crawl, as one HTML file */
+        post: operations["makeReport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sites/{site}/crawls/{crawl}/map": {
         parameters: {
             query?: never;
@@ -2495,6 +2516,32 @@ export interface components {
         MentionsRead: {
             /** @description their numbers */
             read: number[];
+        };
+        /** @description What the consultant says of a report */
+        ReportChoices: {
+            /** @description of the cover */
+            title?: string;
+            /** @description for whom it is */
+            client?: string;
+            /** @description by whom */
+            by?: string;
+            /** @description of the cover, as Markdown */
+            words?: string;
+            /** @description by name, in order: summary, health, fixes, progress, crawl, words; all of them without */
+            parts?: string[];
+            /** @description that are told in full, 10 without */
+            fixes?: number;
+            /** @description as Markdown, under a part or a fix, by name */
+            comments?: {
+                [key: string]: string;
+            };
+            leaveOut?: components["schemas"]["ReportLeaveOut"];
+        };
+        /** @description What a report does not tell */
+        ReportLeaveOut: {
+            severities?: string[];
+            /** @description or patterns, such as sharing-* */
+            checks?: string[];
         };
         KeyedSignIn: {
             ceremony: string;
@@ -9394,6 +9441,40 @@ export interface operations {
                     "application/json": components["schemas"]["GateVerdict"];
                 };
             };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeReport: {
+        parameters: {
+            query?: {
+                /** @description the crawl that it is compared with; the finished one before by default */
+                from?: number;
+            };
+            header?: never;
+            path: {
+                site: components["parameters"]["siteName"];
+                /** @description a number, or latest: the newest finished crawl */
+                crawl: components["parameters"]["crawlName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportChoices"];
+            };
+        };
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            409: components["responses"]["Problem"];
+            422: components["responses"]["Problem"];
             default: components["responses"]["Problem"];
         };
     };
