@@ -3970,6 +3970,12 @@ type ShowRenderingsParams struct {
 type MakeReportParams struct {
 	// From the crawl that it is compared with; the finished one before by default
 	From *int `form:"from,omitempty" json:"from,omitempty"`
+
+	// As html or pdf; html without
+	As string `form:"as,omitempty" json:"as,omitempty,omitzero"`
+
+	// Paper of a PDF: a4 or letter; a4 without
+	Paper string `form:"paper,omitempty" json:"paper,omitempty,omitzero"`
 }
 
 // ShowSpeedParams defines parameters for ShowSpeed.
@@ -4940,14 +4946,14 @@ type ClientInterface interface {
 	// Corresponds with GET /sites/{site}/crawls/{crawl}/renderings (the `ShowRenderings` operationId).
 	ShowRenderings(ctx context.Context, site SiteName, crawl CrawlName, params *ShowRenderingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// MakeReportWithBody Write what a client reads of a crawl, as one HTML file
+	// MakeReportWithBody Write what a client reads of a crawl, as one HTML file or PDF
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /sites/{site}/crawls/{crawl}/report (the `MakeReport` operationId).
 	MakeReportWithBody(ctx context.Context, site SiteName, crawl CrawlName, params *MakeReportParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// MakeReport Write what a client reads of a crawl, as one HTML file
+	// MakeReport Write what a client reads of a crawl, as one HTML file or PDF
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -7252,7 +7258,7 @@ func (c *Calls) ShowRenderings(ctx context.Context, site SiteName, crawl CrawlNa
 	return c.Client.Do(req)
 }
 
-// MakeReportWithBody Write what a client reads of a crawl, as one HTML file
+// MakeReportWithBody Write what a client reads of a crawl, as one HTML file or PDF
 //
 // Takes any type of body and a specified content type.
 //
@@ -7269,7 +7275,7 @@ func (c *Calls) MakeReportWithBody(ctx context.Context, site SiteName, crawl Cra
 	return c.Client.Do(req)
 }
 
-// MakeReport Write what a client reads of a crawl, as one HTML file
+// MakeReport Write what a client reads of a crawl, as one HTML file or PDF
 //
 // Takes a body of the `application/json` content type.
 //
@@ -12750,6 +12756,22 @@ func NewMakeReportRequestWithBody(server string, site SiteName, crawl CrawlName,
 
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "as", params.As, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "paper", params.Paper, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -16100,7 +16122,7 @@ func (c *Client) ShowRenderings(ctx context.Context, site SiteName, crawl CrawlN
 	return read[Renderings](c.calls.ShowRenderings(ctx, site, crawl, params))
 }
 
-// MakeReport: Write what a client reads of a crawl, as one HTML file.
+// MakeReport: Write what a client reads of a crawl, as one HTML file or PDF.
 func (c *Client) MakeReport(ctx context.Context, site SiteName, crawl CrawlName, params *MakeReportParams, body MakeReportJSONRequestBody) (*http.Response, error) {
 	return c.calls.MakeReport(ctx, site, crawl, params, body)
 }

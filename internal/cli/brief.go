@@ -14,10 +14,10 @@ import (
 
 func (a *app) reportCommand() *cobra.Command {
 	var from int
-	var file, out string
+	var file, out, as, paper string
 	var said api.ReportChoices
 	c := &cobra.Command{
-		Use: "report SITE[@N]", Short: "Write what a client reads of a crawl, as one HTML file that needs nothing else",
+		Use: "report SITE[@N]", Short: "Write what a client reads of a crawl: one HTML file that needs nothing else, or a PDF",
 		Args: args("SITE"),
 		Long: `Writes what a client reads: how the site stands and what that means, what to do first, what has got
 better and worse since the crawl before. What is waived is left out.
@@ -36,7 +36,7 @@ A file says more (-f report.yaml):
   leaveOut:
     severities: [notice]
     checks: [sharing-*]`,
-		Example: "  harvik report fernhollow --client \"Fernhollow Botanic Garden\"\n  harvik report fernhollow@3 --against 1 -f report.yaml -o march.html",
+		Example: "  harvik report fernhollow --client \"Fernhollow Botanic Garden\"\n  harvik report fernhollow@3 --against 1 -f report.yaml --as pdf -o march.pdf",
 		RunE: func(c *cobra.Command, in []string) error {
 			choices := said
 			if file != "" {
@@ -55,7 +55,7 @@ A file says more (-f report.yaml):
 			if err != nil {
 				return err
 			}
-			params := &api.MakeReportParams{}
+			params := &api.MakeReportParams{As: as, Paper: paper}
 			if from != 0 {
 				params.From = &from
 			}
@@ -72,13 +72,15 @@ A file says more (-f report.yaml):
 				return write(raw(c.OutOrStdout()))
 			}
 			if out == "" {
-				out = fmt.Sprintf("%s-%d-report.html", cr.Site, cr.Number)
+				out = fmt.Sprintf("%s-%d-report.%s", cr.Site, cr.Number, as)
 			}
 			return writeWhole(out, write, c.ErrOrStderr())
 		},
 	}
 	f := c.Flags()
 	f.IntVar(&from, "against", 0, "the crawl that it is compared with; the finished one before by default")
+	f.StringVar(&as, "as", "html", "html or pdf")
+	f.StringVar(&paper, "paper", "a4", "of a PDF: a4 or letter")
 	f.StringVarP(&file, "file", "f", "", "a file that says more, in YAML or JSON; - for standard input")
 	f.StringVar(&said.Client, "client", "", "for whom it is")
 	f.StringVarP(&out, "out", "o", "", "the file, or - for standard output; by default named after site and crawl")

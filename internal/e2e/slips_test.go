@@ -157,6 +157,10 @@ gate fernhollow --min-health high                     | --min-health: "high" is 
 gate fernhollow --no-new errors                       | error, warning or notice
 gate fernhollow --max title-missing                   | such as link-broken-inside=0
 gate fernhollow --max nosuch=1                        | harvik check list
+report fernhollow --as docx                           | there are html, pdf
+report fernhollow --as pdf --paper a5                 | did you mean "a4"?
+report fernhollow --against 9                         | is not earlier
+report fernhollow -f /nowhere.yaml                    | /nowhere.yaml
 export fernhollow                                     | --as xlsx, csv, jsonl, parquet or sarif
 export fernhollow --as excel                          | there are xlsx, csv, jsonl, parquet, sarif
 export fernhollow --as csv --sheets page -o -         | did you mean "pages"?

@@ -155,6 +155,12 @@ func testExports(t *testing.T, s *shell) {
 	t.Helper()
 	book := filepath.Join(t.TempDir(), "book.xlsx")
 	s.ok("export fernhollow --as xlsx --out "+book, "book.xlsx written")
+	s.in = "client: Fernhollow Botanic Garden\nfixes: 3\n"
+	told := s.ok("report fernhollow -f - -o -")
+	s.in = ""
+	if strings.Count(told, "<article") != 3 || !strings.Contains(told, "for Fernhollow Botanic Garden") {
+		t.Errorf("the report is %.600s", told)
+	}
 	f, err := excelize.OpenFile(book)
 	if err != nil {
 		t.Fatal(err)

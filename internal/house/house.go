@@ -76,6 +76,14 @@ func (h *House) Invite(ctx context.Context, to, name, link string, until time.Ti
 	return h.post.Invite(ctx, to, name, link, until)
 }
 
+// Print makes a PDF of a page, on paper that render.Papers names.
+func (h *House) Print(ctx context.Context, page []byte, paper string) ([]byte, error) {
+	if h.browser == nil {
+		return nil, render.ErrNoPrint
+	}
+	return h.browser.Print(ctx, page, render.Papers[paper])
+}
+
 // timed puts what begins by the clock together, and adds it to the chores.
 func timed(
 	s *store.Store,

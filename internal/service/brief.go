@@ -2,6 +2,7 @@ package service
 
 import (
 	"bytes"
+	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -21,6 +22,9 @@ const longDay = "2 January 2006"
 
 // mostPast is how many crawls a report shows health of.
 const mostPast = 12
+
+// papers are those that reports are printed on.
+var papers = []string{"a4", "letter"}
 
 // choicesOf reads what is said of a report; on failure it has answered.
 func (s *Service) choicesOf(c *gin.Context, checks *check.Catalogue) (out brief.Choices, ok bool) {
@@ -68,6 +72,15 @@ func (s *Service) makeReport(c *gin.Context) {
 	if !ok {
 		return
 	}
+	as, paper := cmp.Or(c.Query("as"), "html"), cmp.Or(c.Query("paper"), papers[0])
+	if as != "html" && as != "pdf" {
+		problem(c, http.StatusUnprocessableEntity, unknown("form of reports", as, []string{"html", "pdf"}))
+		return
+	}
+	if !slices.Contains(papers, paper) {
+		problem(c, http.StatusUnprocessableEntity, unknown("paper", paper, papers))
+		return
+	}
 	checks := s.checksOf(cr.Plan)
 	choices, ok := s.choicesOf(c, checks)
 	if !ok {
@@ -94,8 +107,22 @@ func (s *Service) makeReport(c *gin.Context) {
 		s.fail(c, err, "the report")
 		return
 	}
-	c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-report.html"`, site.Name, cr.Number))
-	c.Data(http.StatusOK, "text/html; charset=utf-8", page.Bytes())
+	name := func(ending string) {
+		c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-report.%s"`, site.Name, cr.Number, ending))
+	}
+	if as == "html" {
+		name(as)
+		c.Data(http.StatusOK, "text/html; charset=utf-8", page.Bytes())
+		return
+	}
+	pdf, err := s.rooms.Print(c, page.Bytes(), paper)
+	if err != nil {
+		s.log.Error("report not printed", "site", site.Name, "crawl", cr.Number, "reason", err.Error())
+		problem(c, http.StatusServiceUnavailable, "it could not be printed ("+err.Error()+"); take the report as html")
+		return
+	}
+	name(as)
+	c.Data(http.StatusOK, "application/pdf", pdf)
 }
 
 // factsFor are what a report of a crawl is made of.

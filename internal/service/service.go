@@ -241,6 +241,11 @@ type Invitations interface {
 	Invite(ctx context.Context, to, name, link string, until time.Time) error
 }
 
+// Printing makes PDFs.
+type Printing interface {
+	Print(ctx context.Context, page []byte, paper string) ([]byte, error)
+}
+
 // Rooms are all that does the work.
 type Rooms interface {
 	Crawls
@@ -254,6 +259,7 @@ type Rooms interface {
 	Watching
 	Alerts
 	Invitations
+	Printing
 }
 
 // A Service answers requests.

@@ -2222,7 +2222,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Write what a client reads of a crawl, as one HTML file */
+        /** Write what a client reads of a crawl, as one HTML file or PDF */
         post: operations["makeReport"];
         delete?: never;
         options?: never;
@@ -9449,6 +9449,10 @@ export interface operations {
             query?: {
                 /** @description the crawl that it is compared with; the finished one before by default */
                 from?: number;
+                /** @description html or pdf; html without */
+                as?: string;
+                /** @description of a PDF: a4 or letter; a4 without */
+                paper?: string;
             };
             header?: never;
             path: {
@@ -9471,6 +9475,7 @@ export interface operations {
                 };
                 content: {
                     "text/html": string;
+                    "application/pdf": string;
                 };
             };
             409: components["responses"]["Problem"];
