@@ -3656,6 +3656,9 @@ type Words struct {
 	// Orders of fix lists; the first is their own
 	Orders []Word `json:"orders"`
 
+	// Parts of reports, in their usual order
+	Parts []Word `json:"parts"`
+
 	// Roles of addresses
 	Roles []Word `json:"roles"`
 

@@ -274,7 +274,7 @@ func TestOnlyWhatTheyMay(t *testing.T) {
 		"reader": {"/", "/inbox", "/week", "/ask?question=words+%3C+900", "/checks", "/queue", "/me", "/sites/heath",
 			"/sites/heath/plan", "/sites/heath/watch", "/sites/heath/waivers", "/sites/heath/figures",
 			"/sites/heath/checks?open=title-duplicate", crawl, crawl + "/fixes", crawl + "/tables?question=words+%3C+900",
-			crawl + "/map", crawl + "/speed", crawl + "/drift", crawl + "/left", crawl + "/doors", crawl + "/export",
+			crawl + "/map", crawl + "/speed", crawl + "/drift", crawl + "/left", crawl + "/doors", crawl + "/export", crawl + "/report",
 			crawl + "/page?address=/"},
 		"client": {"/", crawl + "/fixes", "/me", "/sites/heath"},
 	} {

@@ -32,8 +32,8 @@ func (h *harvik) report(t *testing.T, as string, choices api.ReportChoices) []by
 	return data
 }
 
-// TestReport: what a client reads says the numbers of the fix list, in the order of it; it can be read by everybody, and
-// asks for nothing from elsewhere; printed it is tagged and has contents.
+// TestReport: what a client reads says the numbers of the fix list, in its order; everybody can read it, it asks for
+// nothing from elsewhere; printed it is tagged and has contents.
 func TestReport(t *testing.T) {
 	t.Parallel()
 	h := crawled(t)
@@ -76,6 +76,28 @@ func TestReport(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.holdsToRules(string(axe), "the report")
+
+	// The same by the console.
+	b.visit(h.signInLink(t))
+	b.see("fernhollow")
+	b.visit(h.url + "/sites/fernhollow/latest/report")
+	b.see("What has changed")
+	b.replace("For whom", "Fernhollow <Garden>")
+	b.replace("Fixes that are told in full", "3")
+	b.picture("report")
+	file := b.fetch("Make an HTML file")
+	if !bytes.Contains(file, []byte("for Fernhollow &lt;Garden&gt;")) || bytes.Count(file, []byte("<article")) != 3 {
+		t.Errorf("the file begins with %.900s", file)
+	}
+	if file := b.fetch("Make a PDF"); !bytes.HasPrefix(file, []byte("%PDF-")) {
+		t.Errorf("the PDF begins with %q", file[:min(len(file), 40)])
+	}
+	b.replace("Fixes that are told in full", "9000")
+	b.click("button", "Make a PDF")
+	b.see("a report tells 1 to 500 fixes in full")
+	b.holdsToRules(string(axe), "the page of reports")
+	b.size(390, 844)
+	b.wait("a page that fits a telephone", `document.documentElement.scrollWidth <= 390`)
 
 	pdf := h.report(t, "pdf", choices)
 	if len(pdf) > 3<<20 {

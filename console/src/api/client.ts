@@ -1,5 +1,5 @@
 import createClient from "openapi-fetch";
-import type { paths } from "./schema";
+import type { components, paths } from "./schema";
 import type { Fault } from "./types";
 
 export type { Fault };
@@ -71,6 +71,26 @@ export const planText = (text: string) => ({
 export async function download(path: string) {
   const { address } = await read(api.POST("/tickets", { body: { address: `/api/v1${path}` } }));
   location.assign(address);
+}
+
+/** Makes a report of a crawl, and gives it to the browser as a file. */
+export async function makeReport(
+  site: string,
+  crawl: string,
+  as: "html" | "pdf",
+  body: components["schemas"]["ReportChoices"],
+) {
+  const { data } = await api.POST("/sites/{site}/crawls/{crawl}/report", {
+    params: { path: { site, crawl }, query: { as } },
+    body,
+    parseAs: "blob",
+  });
+  const address = URL.createObjectURL(data as unknown as Blob);
+  const link = document.createElement("a");
+  link.href = address;
+  link.download = `${site}-${crawl}-report.${as}`;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(address), retryAfter);
 }
 
 const retryAfter = 2000; // milliseconds

@@ -5729,6 +5729,8 @@ export interface components {
             leftOut: components["schemas"]["Word"][];
             /** @description what parts of a step in health come from */
             steps: components["schemas"]["Word"][];
+            /** @description of reports, in their usual order */
+            parts: components["schemas"]["Word"][];
             /** @description of pages */
             kinds: components["schemas"]["Word"][];
             /** @description of addresses */

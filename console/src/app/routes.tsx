@@ -56,6 +56,7 @@ export const router = createBrowserRouter([
           { path: "drift", lazy: view("DriftPage", () => import("../features/history/DriftPage")) },
           { path: "speed", lazy: view("SpeedPage", () => import("../features/speed/SpeedPage")) },
           { path: "map", lazy: view("MapPage", () => import("../features/history/MapPage")) },
+          { path: "report", lazy: view("ReportPage", () => import("../features/handover/ReportPage")) },
           { path: "export", lazy: view("ExportPage", () => import("../features/handover/ExportPage")) },
         ],
       },

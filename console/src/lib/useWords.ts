@@ -13,6 +13,7 @@ const none = {
   roles: [],
   forms: [],
   sheets: [],
+  parts: [],
 };
 
 /** The words of the service; none until they are there. */

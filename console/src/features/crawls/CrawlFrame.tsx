@@ -16,6 +16,7 @@ const tabs = [
   { to: "/drift", words: "Drift" },
   { to: "/left", words: "Left out" },
   { to: "/doors", words: "Front doors" },
+  { to: "/report", words: "Report" },
   { to: "/export", words: "Hand over" },
 ];
 

@@ -1,13 +1,14 @@
-import { Box, Button, Checkbox, Field, Flex, Heading, Input, Text } from "@chakra-ui/react";
+import { Box, Button, Field, Heading, Input, Link, Text } from "@chakra-ui/react";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { useParams } from "react-router";
+import { Link as RouterLink, useParams } from "react-router";
 import { download } from "../../api/client";
 import { exportPath } from "../../api/queries";
 import type { Severity } from "../../api/types";
 import { useWords } from "../../lib/useWords";
 import { Select } from "../../ui/Select";
 import { Refused } from "../../ui/States";
+import { Ticks } from "../../ui/Ticks";
 
 const severities: Severity[] = ["error", "warning", "notice"];
 
@@ -32,9 +33,16 @@ export function ExportPage() {
   const empty = severity.length === 0 || (form?.takes === "several" && wanted.length === 0);
   return (
     <Box px={{ base: "3", md: "5" }} py="5" maxW="44rem">
-      <Heading as="h1" size="lg" mb="3">
+      <Heading as="h1" size="lg" mb="1">
         Hand over
       </Heading>
+      <Text color="fg.muted" mb="4">
+        Files for those who mend. For the one who pays, there is{" "}
+        <Link asChild color="accent">
+          <RouterLink to="../report">a report</RouterLink>
+        </Link>
+        .
+      </Text>
       <Field.Root mb="4">
         <Field.Label>Form</Field.Label>
         <Select width="20rem" value={as} set={setAs} options={forms.map((f) => [f.name, f.says] as const)} />
@@ -77,39 +85,6 @@ export function ExportPage() {
         </Button>
       )}
       <Refused error={fetching.error} mt="3" />
-    </Box>
-  );
-}
-
-interface TicksProps {
-  label: string;
-  all: string[];
-  chosen: string[];
-  set: (chosen: string[]) => void;
-}
-
-function Ticks({ label, all, chosen, set }: TicksProps) {
-  return (
-    <Box as="fieldset" mb="4">
-      <Text as="legend" fontWeight="500" fontSize="sm" mb="1">
-        {label}
-      </Text>
-      <Flex wrap="wrap" columnGap="4" rowGap="1.5">
-        {all.map((s) => (
-          <Checkbox.Root
-            key={s}
-            size="sm"
-            checked={chosen.includes(s)}
-            onCheckedChange={() =>
-              set(all.filter((x) => (x === s ? !chosen.includes(s) : chosen.includes(x))))
-            }
-          >
-            <Checkbox.HiddenInput />
-            <Checkbox.Control />
-            <Checkbox.Label>{s}</Checkbox.Label>
-          </Checkbox.Root>
-        ))}
-      </Flex>
     </Box>
   );
 }
