@@ -50,7 +50,7 @@ func TestReport(t *testing.T) {
 		Client:   "Fernhollow Botanic Garden",
 		By:       "Ash Meadow",
 		Fixes:    30,
-		Words:    "| a | b |\n|---|---|\n| c | d |",
+		Words:    "Thank you for the talk of **Tuesday**: the shop comes first.",
 		Comments: map[string]string{list.Fixes[3].ID: "This one is **theirs**."},
 	}
 	page := h.report(t, "html", choices)
@@ -62,6 +62,7 @@ func TestReport(t *testing.T) {
 	b.visit(at)
 	b.see(fmt.Sprintf("Health %.1f of 100", cr.Report.Health))
 	b.see("This one is theirs.")
+	b.picture("report")
 	for i, f := range list.Fixes[:30] {
 		b.wait(f.Line, fmt.Sprintf(`document.querySelectorAll('article h3')[%d].textContent.includes(%q)`, i, f.Line))
 	}
@@ -84,7 +85,7 @@ func TestReport(t *testing.T) {
 	b.see("What has changed")
 	b.replace("For whom", "Fernhollow <Garden>")
 	b.replace("Fixes that are told in full", "3")
-	b.picture("report")
+	b.picture("report-page")
 	file := b.fetch("Make an HTML file")
 	if !bytes.Contains(file, []byte("for Fernhollow &lt;Garden&gt;")) || bytes.Count(file, []byte("<article")) != 3 {
 		t.Errorf("the file begins with %.900s", file)

@@ -33,6 +33,8 @@ const footer = `<div style="width:100%;font-size:8px;color:#5b675f;text-align:ce
 // Print makes a PDF of a page that needs nothing from elsewhere: numbered, its headings as contents, tagged for
 // those who have it read to them. No script of it runs, and nothing that it names is fetched.
 func (p *Pool) Print(ctx context.Context, html []byte, on Paper) (pdf []byte, err error) {
+	ctx, cancel := context.WithTimeout(ctx, printWithin)
+	defer cancel()
 	var d *door
 	select {
 	case d = <-p.turns:
@@ -50,8 +52,6 @@ func (p *Pool) Print(ctx context.Context, html []byte, on Paper) (pdf []byte, er
 			return nil, err
 		}
 	}
-	ctx, cancel := context.WithTimeout(ctx, printWithin)
-	defer cancel()
 	t, err := b.open(ctx, d.address())
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrNoPrint, err)

@@ -375,7 +375,10 @@ func (s *Service) listWords(c *gin.Context) {
 		LeftOut: wire.Each(vocabulary.LeftOut, wire.Word), Steps: wire.Each(vocabulary.Steps, wire.Word),
 		Kinds: wire.Each(vocabulary.Kinds(), wire.Word), Roles: wire.Each(vocabulary.Roles(), wire.Word),
 		Forms: wire.Each(report.Forms, form), Sheets: report.SheetNames,
-		Parts: wire.Each(brief.PartKinds, func(k *brief.PartKind) api.Word { return api.Word{Name: k.Name, Says: k.Title} }),
+		Parts: wire.Each(
+			brief.PartKinds,
+			func(k *brief.PartKind) api.Word { return api.Word{Name: k.Name, Says: k.Title} },
+		),
 	})
 }
 
