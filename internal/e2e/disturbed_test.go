@@ -52,8 +52,9 @@ type once struct {
 // underWay is a request that is being answered, and whether another came for the same meanwhile.
 type underWay struct{ again bool }
 
-// goneWithin is how long it takes at most to hear that who asked has been killed, on a machine that is busy.
-const goneWithin = 2 * time.Second
+// goneWithin is how long it takes at most to hear that who asked has been killed, or for one who stood still to learn
+// that another asks in its place and to leave off, on a machine that is busy.
+const goneWithin = 10 * time.Second
 
 // ServeHTTP implements http.Handler.
 func (o *once) ServeHTTP(w http.ResponseWriter, r *http.Request) {
