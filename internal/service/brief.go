@@ -20,6 +20,9 @@ import (
 // longDay is how reports write days.
 const longDay = "2 January 2006"
 
+// mostRead is how many fixes a report counts; those told in full are fewer.
+const mostRead = 10_000
+
 // mostPast is how many crawls a report shows health of.
 const mostPast = 12
 
@@ -145,7 +148,7 @@ func (s *Service) factsFor(
 		Report:  cr.Report.Report,
 		Check:   checks.Find,
 	}
-	list, err := s.store.Fixes(c, cr.ID, record.FixQuery{Limit: maxMoved})
+	list, err := s.store.Fixes(c, cr.ID, record.FixQuery{Limit: mostRead})
 	if err != nil {
 		return f, err
 	}
