@@ -63,7 +63,7 @@ core/vocabulary: check drift page survey task watch
 internal/fetch: page plan weburl
 internal/pace: page internal/fetch internal/record
 internal/password:
-internal/provider: internal/record
+internal/provider: weburl internal/record
 internal/record: alert booking check column drift figures fixlist page plan query rendered rights robots schedule survey task text waive watch
 internal/render: mishap page plan rendered weburl internal/fetch
 internal/crawl: booking mishap neardup page plan rendered robots scope survey weburl internal/fetch internal/limit internal/pace internal/record internal/render
@@ -88,7 +88,7 @@ internal/report: check column gate graph page plan rendered text weburl internal
 internal/api: plan
 internal/wire: alert care check column vocabulary dom drift figures fixlist gate page plan query rendered robots schedule structured survey task text watch internal/api internal/record
 internal/service: alert brief care check column vocabulary drift field fixlist gate neardup own page plan query rendered rights schedule survey task text waive watch weburl internal/alerts internal/api internal/fetch internal/limit internal/messages internal/password internal/provider internal/record internal/report internal/spool internal/store internal/wire
-internal/cli: version check column vocabulary fixlist gate page plan query schedule task text waive internal/api internal/record internal/report internal/wire
+internal/cli: version check column vocabulary fixlist gate page plan query schedule task text waive weburl internal/api internal/record internal/report internal/wire
 internal/cluster:
 internal/spool: mishap
 internal/pdf: mishap page

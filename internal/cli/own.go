@@ -6,8 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -172,12 +170,12 @@ func printTrial(w io.Writer, cr api.Crawl, t *api.Trial) {
 	}
 	move := t.Now.Health - t.Was.Health
 	fmt.Fprintf(w, "%s, crawl %d: health %s instead of %s (%s), %s instead of %s\n\n", bold(w, cr.Site), cr.Number,
-		bold(w, points(t.Now.Health)), points(t.Was.Health), signedPoints(move),
+		bold(w, points(t.Now.Health)), points(t.Was.Health), numbers.Signed(move),
 		numbers.Count(t.Now.Fixes, "fix", "fixes"), numbers.Thousands(t.Was.Fixes))
 	var rows [][]string
 	for _, ch := range t.Checks {
 		rows = append(rows, []string{ch.Check, fromTo(ch.Was.Pages, ch.Now.Pages), fromTo(ch.Was.Places, ch.Now.Places),
-			signedPoints(ch.Was.Points - ch.Now.Points), ch.Title})
+			numbers.Signed(ch.Was.Points - ch.Now.Points), ch.Title})
 	}
 	printWide(w, []string{"check", "pages", "places", "health", "fires when"}, rows, nil, 2, 3, 4)
 }
@@ -187,15 +185,4 @@ func fromTo(was, now int) string {
 		return numbers.Thousands(now)
 	}
 	return numbers.Thousands(was) + " → " + numbers.Thousands(now)
-}
-
-// signedPoints are points of health won or lost.
-func signedPoints(v float64) string {
-	switch {
-	case math.Abs(v) < 0.005:
-		return "±0"
-	case v > 0:
-		return fmt.Sprintf("+%.2f", v)
-	}
-	return "−" + strings.TrimPrefix(fmt.Sprintf("%.2f", v), "-")
 }

@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -35,12 +34,8 @@ that of somebody who was let in. From then on they are known by the provider's o
 			if in.Issuer == "" {
 				now, err = cl.ShowProvider(c.Context())
 			} else {
-				if file != "" {
-					text, err := readFile(c.InOrStdin(), file)
-					if err != nil {
-						return err
-					}
-					in.Secret = strings.TrimSpace(string(text))
+				if in.Secret, err = secretIn(c, file); err != nil {
+					return err
 				}
 				now, err = cl.SetProvider(c.Context(), in)
 			}

@@ -12,11 +12,16 @@ import (
 	"github.com/oapi-codegen/runtime/types"
 
 	"harvik/internal/api"
+	"harvik/internal/core/check"
 	numbers "harvik/internal/core/text"
 )
 
-// signs of the severities: one shape, three fills.
-var signs = map[string]string{"error": "◆", "warning": "◈", "notice": "◇"}
+// signs are those of severities, by name.
+var signs = map[string]string{
+	check.Error.String():   check.Error.Sign(),
+	check.Warning.String(): check.Warning.Sign(),
+	check.Notice.String():  check.Notice.Sign(),
+}
 
 // colours of the severities, on a terminal only, besides the sign.
 var colours = map[string]string{"error": mulberry, "warning": ochre, "notice": slate}

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/netip"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -18,6 +17,7 @@ import (
 	"golang.org/x/term"
 
 	"harvik/internal/api"
+	"harvik/internal/core/weburl"
 )
 
 // A signedIn service is one that this user's commands go to.
@@ -135,8 +135,7 @@ func serviceAddress(text string) (string, error) {
 	if err != nil || u.Host == "" || u.Path != "" || u.User != nil || u.RawQuery != "" || u.Scheme != "http" && u.Scheme != "https" {
 		return "", fmt.Errorf("%s is no address of a service, such as https://harvik.fernhollow.example", text)
 	}
-	ip, err := netip.ParseAddr(u.Hostname())
-	if u.Scheme == "http" && u.Hostname() != "localhost" && (err != nil || !ip.IsLoopback()) {
+	if u.Scheme == "http" && !weburl.IsHere(u.Hostname()) {
 		return "", fmt.Errorf("%s is not on this machine, and by http everybody between here and there reads the password; write https://", text)
 	}
 	return u.String(), nil

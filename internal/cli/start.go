@@ -14,6 +14,8 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+
+	"harvik/internal/core/weburl"
 )
 
 func (a *app) startCommand() *cobra.Command {
@@ -117,9 +119,7 @@ func (o *ServeOptions) reached() error {
 		}
 	}
 	host, _, err := net.SplitHostPort(o.Listen)
-	ip, fault := netip.ParseAddr(host)
-	onlyHere := host == "localhost" || fault == nil && ip.IsLoopback()
-	if err == nil && !onlyHere && o.Cert == "" && !o.ACME.Wanted && len(o.Proxies) == 0 {
+	if err == nil && !weburl.IsHere(host) && o.Cert == "" && !o.ACME.Wanted && len(o.Proxies) == 0 {
 		return fmt.Errorf(
 			"--listen %s can be reached from elsewhere, where everybody in between would read passwords: give --tls-cert and --tls-key, or --acme, or name the --proxy in front that speaks TLS",
 			o.Listen)

@@ -124,12 +124,9 @@ secret; its Idempotency-Key stays the same with every try. The address of a feed
 			default:
 				return usage(c, fmt.Errorf("give one of --mail, --webhook and --feed"))
 			}
-			if secretFile != "" {
-				text, err := readFile(c.InOrStdin(), secretFile)
-				if err != nil {
-					return err
-				}
-				in.Secret = strings.TrimSpace(string(text))
+			var err error
+			if in.Secret, err = secretIn(c, secretFile); err != nil {
+				return err
 			}
 			cl, err := a.client()
 			if err != nil {
@@ -259,12 +256,8 @@ func (a *app) wayMailCommand() *cobra.Command {
 			if in.Host == "" {
 				now, err = cl.ShowMail(c.Context())
 			} else {
-				if file != "" {
-					text, err := readFile(c.InOrStdin(), file)
-					if err != nil {
-						return err
-					}
-					in.Password = strings.TrimSpace(string(text))
+				if in.Password, err = secretIn(c, file); err != nil {
+					return err
 				}
 				now, err = cl.SetMail(c.Context(), in)
 			}
@@ -297,4 +290,13 @@ func (a *app) wayMailCommand() *cobra.Command {
 	f.StringVar(&file, "password-file", "", "a file with the password; - for standard input")
 	f.StringVar(&in.Secure, "secure", "", "starttls (without it), tls or plain")
 	return c
+}
+
+// secretIn is the secret that a file holds, or standard input by the name -; "" where none is named.
+func secretIn(c *cobra.Command, file string) (string, error) {
+	if file == "" {
+		return "", nil
+	}
+	text, err := readFile(c.InOrStdin(), file)
+	return strings.TrimSpace(string(text)), err
 }

@@ -12,13 +12,13 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"net/netip"
 	"net/url"
 	"time"
 
 	"github.com/coreos/go-oidc/v3/oidc"
 	"golang.org/x/oauth2"
 
+	"harvik/internal/core/weburl"
 	"harvik/internal/record"
 )
 
@@ -116,8 +116,7 @@ func AddressFault(address string) string {
 	case u.Scheme == "https":
 		return ""
 	}
-	ip, err := netip.ParseAddr(u.Hostname())
-	if u.Scheme == "http" && (u.Hostname() == "localhost" || err == nil && ip.IsLoopback()) {
+	if u.Scheme == "http" && weburl.IsHere(u.Hostname()) {
 		return ""
 	}
 	return fmt.Sprintf("%q is not by https, and others could read what is told there", address)

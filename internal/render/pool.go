@@ -86,23 +86,15 @@ func (p *Pool) Close() {
 // Render makes a page on a device. What becomes of it is the result's outcome; the error tells that there is no
 // browser, or that ctx has ended.
 func (p *Pool) Render(ctx context.Context, address, device string, t *Traffic, s Settings) (Result, error) {
-	var d *door
-	select {
-	case d = <-p.turns:
-	case <-ctx.Done():
-		return Result{}, ctx.Err()
+	d, err := p.turn(ctx)
+	if err != nil {
+		return Result{}, err
 	}
 	defer func() { p.turns <- d }()
 	for try := 0; ; try++ {
-		b, err := p.take(ctx)
+		b, err := p.browserBy(ctx, &d)
 		if err != nil {
 			return Result{}, err
-		}
-		if d == nil {
-			if d, err = p.gate.door(); err != nil {
-				p.give(b)
-				return Result{}, err
-			}
 		}
 		out := visitOnce(ctx, b, d, address, device, t, &s)
 		p.give(b)
@@ -115,6 +107,27 @@ func (p *Pool) Render(ctx context.Context, address, device string, t *Traffic, s
 		}
 		return out, nil
 	}
+}
+
+// turn waits for one: the door that it had before, nil where it had none. It is to be given back.
+func (p *Pool) turn(ctx context.Context) (*door, error) {
+	select {
+	case d := <-p.turns:
+		return d, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
+// browserBy gives a browser that runs, and makes the door of a turn that has none.
+func (p *Pool) browserBy(ctx context.Context, d **door) (*running, error) {
+	b, err := p.take(ctx)
+	if err == nil && *d == nil {
+		if *d, err = p.gate.door(); err != nil {
+			p.give(b)
+		}
+	}
+	return b, err
 }
 
 func visitOnce(ctx context.Context, b *running, d *door, address, device string, t *Traffic, s *Settings) Result {

@@ -35,23 +35,16 @@ const footer = `<div style="width:100%;font-size:8px;color:#5b675f;text-align:ce
 func (p *Pool) Print(ctx context.Context, html []byte, on Paper) (pdf []byte, err error) {
 	ctx, cancel := context.WithTimeout(ctx, printWithin)
 	defer cancel()
-	var d *door
-	select {
-	case d = <-p.turns:
-	case <-ctx.Done():
-		return nil, ctx.Err()
+	d, err := p.turn(ctx)
+	if err != nil {
+		return nil, err
 	}
 	defer func() { p.turns <- d }()
-	b, err := p.take(ctx)
+	b, err := p.browserBy(ctx, &d)
 	if err != nil {
 		return nil, err
 	}
 	defer p.give(b)
-	if d == nil {
-		if d, err = p.gate.door(); err != nil {
-			return nil, err
-		}
-	}
 	t, err := b.open(ctx, d.address())
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrNoPrint, err)

@@ -110,22 +110,17 @@ func (s *Service) makeReport(c *gin.Context) {
 		s.fail(c, err, "the report")
 		return
 	}
-	name := func(ending string) {
-		c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-report.%s"`, site.Name, cr.Number, ending))
+	data, kind := page.Bytes(), "text/html; charset=utf-8"
+	if as == "pdf" {
+		kind = "application/pdf"
+		if data, err = s.rooms.Print(c, data, paper); err != nil {
+			s.log.Error("report not printed", "site", site.Name, "crawl", cr.Number, "reason", err.Error())
+			problem(c, http.StatusServiceUnavailable, "it could not be printed ("+err.Error()+"); take the report as html")
+			return
+		}
 	}
-	if as == "html" {
-		name(as)
-		c.Data(http.StatusOK, "text/html; charset=utf-8", page.Bytes())
-		return
-	}
-	pdf, err := s.rooms.Print(c, page.Bytes(), paper)
-	if err != nil {
-		s.log.Error("report not printed", "site", site.Name, "crawl", cr.Number, "reason", err.Error())
-		problem(c, http.StatusServiceUnavailable, "it could not be printed ("+err.Error()+"); take the report as html")
-		return
-	}
-	name(as)
-	c.Data(http.StatusOK, "application/pdf", pdf)
+	c.Header("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%d-report.%s"`, site.Name, cr.Number, as))
+	c.Data(http.StatusOK, kind, data)
 }
 
 // factsFor are what a report of a crawl is made of.
@@ -138,7 +133,6 @@ func (s *Service) factsFor(
 ) (
 	f brief.Facts, err error) {
 	f = brief.Facts{
-		Site:    site.Name,
 		Home:    site.Home,
 		Crawl:   cr.Number,
 		Day:     dayOf(cr.Started),

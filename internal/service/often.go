@@ -42,12 +42,13 @@ func newOften(each Rate) *often {
 
 // may tells whether one may ask now.
 func (o *often) may(who string) bool {
-	fresh := rate.NewLimiter(rate.Limit(o.each.Second), o.each.Burst)
-	one, known, _ := o.of.PeekOrAdd(who, fresh)
+	one, known := o.of.Get(who)
 	if !known {
-		one = fresh
+		one = rate.NewLimiter(rate.Limit(o.each.Second), o.each.Burst)
+		if other, known, _ := o.of.PeekOrAdd(who, one); known { // since then
+			one = other
+		}
 	}
-	o.of.Get(who) // it is not the one that has not asked for longest
 	return one.Allow()
 }
 

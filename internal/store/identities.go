@@ -27,9 +27,3 @@ func (s *Store) PersonBy(ctx context.Context, issuer, subject, mail string) (per
 	})
 	return person, found(err)
 }
-
-// forgetIdentities ends what identity providers call somebody.
-func forgetIdentities(ctx context.Context, tx pgx.Tx, person int64) error {
-	_, err := tx.Exec(ctx, "delete from identity where person_id = $1", person)
-	return err
-}

@@ -19,8 +19,8 @@ const seesSite = `p.ended is null and p.role <> 'client' and (p.role = 'owner' o
 
 // told is what one person is told of one batch of moves.
 type told struct {
-	why, fix, line, note string
-	fixes                int
+	fix, line, note string
+	fixes           int
 }
 
 // tell tells those who are named by notes, and those to whom fixes were given, unless they did it themselves. What a
@@ -76,7 +76,7 @@ func tell(
 		}
 		k := key{person, why}
 		if all[k] == nil {
-			all[k] = &told{why: why, fix: t.Fix, line: t.Line, note: t.Note}
+			all[k] = &told{fix: t.Fix, line: t.Line, note: t.Note}
 			order = append(order, k)
 		}
 		all[k].fixes++

@@ -166,7 +166,7 @@ func (s *Store) EndPerson(ctx context.Context, id int64) error {
 			_, err = tx.Exec(ctx, "delete from credential where person_id = $1", id)
 		}
 		if err == nil {
-			err = forgetIdentities(ctx, tx, id)
+			_, err = tx.Exec(ctx, "delete from identity where person_id = $1", id)
 		}
 		return err
 	})

@@ -95,17 +95,17 @@ func (c *Choices) Faults() (faults plan.Faults) {
 
 // Facts are what a report is made of.
 type Facts struct {
-	Site, Home string
-	Crawl      int
-	Day        string // of the crawl, as it is to be read
-	Fetched    int
-	Ending     string // of the crawl, by name
-	Plan       plan.Plan
-	Report     *fixlist.Report
-	Fixes      []fixlist.Fix // not waived, in order of rank
-	Check      func(id string) *check.Check
-	Before     *Before // nil for a first crawl
-	Past       []Point // health over time, the oldest first, with this crawl
+	Home    string
+	Crawl   int
+	Day     string // of the crawl, as it is to be read
+	Fetched int
+	Ending  string // of the crawl, by name
+	Plan    plan.Plan
+	Report  *fixlist.Report
+	Fixes   []fixlist.Fix // not waived, in order of rank
+	Check   func(id string) *check.Check
+	Before  *Before // nil for a first crawl
+	Past    []Point // health over time, the oldest first, with this crawl
 }
 
 // Before is what a crawl is compared with.
@@ -122,16 +122,21 @@ type Point struct {
 	Health float64
 }
 
-// told tells whether a fix is told, by what is left out.
-func (c *Choices) told(f *fixlist.Fix) bool {
-	return !slices.Contains(c.LeaveOut.Severities, f.Severity) &&
-		!slices.ContainsFunc(c.LeaveOut.Checks, func(pattern string) bool { return check.Covers(pattern, f.Check) })
+// told are those of fixes that are told, by what is left out.
+func (c *Choices) told(all []fixlist.Fix) (out []fixlist.Fix) {
+	for i := range all {
+		f := &all[i]
+		covers := func(pattern string) bool { return check.Covers(pattern, f.Check) }
+		if !slices.Contains(c.LeaveOut.Severities, f.Severity) && !slices.ContainsFunc(c.LeaveOut.Checks, covers) {
+			out = append(out, *f)
+		}
+	}
+	return out
 }
 
 // points words points of health.
 func points(p float64) string {
-	switch {
-	case p > 0 && p < 0.05:
+	if p > 0 && p < 0.05 {
 		return "less than 0.1"
 	}
 	return fmt.Sprintf("%.1f", p)
@@ -179,7 +184,7 @@ func (f *Facts) how() []string {
 		out = append(out, fmt.Sprintf("%s of about %s were looked at, spread over the site; what is said of all is worked out from these.",
 			text.Thousands(r.Assessed), text.Count(r.Expected, "page", "pages")))
 	}
-	if p.Robots == "disregard" {
+	if p.Robots == plan.Disregard {
 		out = append(out, "What robots.txt asks was left aside, by permission: "+p.Permission+".")
 	} else {
 		out = append(out, "What robots.txt asks was kept to.")

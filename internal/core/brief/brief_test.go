@@ -16,7 +16,6 @@ import (
 // facts are those of a site with so many fixes, the first half of them errors, the rest notices.
 func facts(fixes int) Facts {
 	f := Facts{
-		Site:    "fernhollow",
 		Home:    "https://fernhollow.example/",
 		Crawl:   3,
 		Day:     "30 November 2026",

@@ -30,6 +30,9 @@ func Severities() []string { return severityNames[:] }
 
 func (s Severity) String() string { return severityNames[s] }
 
+// Sign is its sign: one shape, filled by how bad it is.
+func (s Severity) Sign() string { return [...]string{"◆", "◈", "◇"}[s] }
+
 // MarshalText writes the name.
 func (s Severity) MarshalText() ([]byte, error) { return []byte(s.String()), nil }
 

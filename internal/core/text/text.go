@@ -2,6 +2,7 @@
 package text
 
 import (
+	"fmt"
 	"math"
 	"strconv"
 	"strings"
@@ -122,4 +123,15 @@ func YesNo(is bool) string {
 		return "yes"
 	}
 	return "no"
+}
+
+// Signed are points of health won or lost.
+func Signed(v float64) string {
+	switch {
+	case math.Abs(v) < 0.005:
+		return "±0"
+	case v > 0:
+		return fmt.Sprintf("+%.2f", v)
+	}
+	return "−" + strings.TrimPrefix(fmt.Sprintf("%.2f", v), "-")
 }
